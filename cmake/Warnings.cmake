@@ -1,0 +1,12 @@
+# One interface target that every target of ours links: warnings and sanitizers, nothing else.
+add_library(caelumen_options INTERFACE)
+target_compile_options(caelumen_options INTERFACE
+  -Wall -Wextra -Wconversion -Wshadow -Wnon-virtual-dtor -Woverloaded-virtual -Wnull-dereference -Wdouble-promotion)
+if(CMAKE_CXX_COMPILER_ID STREQUAL "GNU")
+  # GCC 12 reports false positives of this one inside the standard library when it optimises.
+  target_compile_options(caelumen_options INTERFACE -Wno-null-dereference)
+endif()
+if(CAELUMEN_SANITIZE)
+  target_compile_options(caelumen_options INTERFACE -fsanitize=address,undefined -fno-omit-frame-pointer -fno-sanitize-recover=undefined)
+  target_link_options(caelumen_options INTERFACE -fsanitize=address,undefined)
+endif()

@@ -1,0 +1,122 @@
+#include "core/base/statistics.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace caelumen {
+namespace {
+
+template<class T>
+double medianOf(std::span<T> v) {
+    if (v.empty()) return 0;
+    const auto mid = v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2);
+    std::nth_element(v.begin(), mid, v.end());
+    if (v.size() % 2 == 1) return static_cast<double>(*mid);
+    return 0.5 * (static_cast<double>(*mid) + static_cast<double>(*std::max_element(v.begin(), mid)));
+}
+
+/// Standard deviation of a unit normal cut at +-kappa: what clipping takes away from a true sigma of 1.
+double truncatedSigma(double kappa) {
+    const double pdf = std::exp(-0.5 * kappa * kappa) / std::sqrt(2 * M_PI);
+    const double inside = std::erf(kappa / std::sqrt(2.0));
+    return std::sqrt(1 - 2 * kappa * pdf / inside);
+}
+
+template<class T>
+ClippedStats clipped(std::span<T> v, double kappa, int rounds) {
+    ClippedStats out;
+    const double shrink = truncatedSigma(kappa);
+    bool cut = false;
+    for (int round = 0; round < rounds && !v.empty(); ++round) {
+        double sum = 0, squares = 0;
+        const double pivot = static_cast<double>(v.front());
+        for (T x : v) {
+            const double d = static_cast<double>(x) - pivot;
+            sum += d;
+            squares += d * d;
+        }
+        const double n = static_cast<double>(v.size());
+        const double variance = std::max(0.0, (squares - sum * sum / n) / std::max(1.0, n - 1));
+        out = {pivot + sum / n, std::sqrt(variance) / (cut ? shrink : 1.0), medianOf(v), v.size()};
+        if (out.sigma <= 0) break;
+        const double low = out.median - kappa * out.sigma, high = out.median + kappa * out.sigma;
+        const auto end = std::partition(v.begin(), v.end(), [&](T x) {
+            const double d = static_cast<double>(x);
+            return d >= low && d <= high;
+        });
+        const auto kept = static_cast<std::size_t>(end - v.begin());
+        if (kept == v.size()) break;
+        v = v.first(kept);
+        cut = true;
+    }
+    return out;
+}
+
+} // namespace
+
+ClippedStats clippedStats(std::span<float> values, double kappa, int rounds) { return clipped(values, kappa, rounds); }
+ClippedStats clippedStats(std::span<double> values, double kappa, int rounds) { return clipped(values, kappa, rounds); }
+
+double median(std::span<float> values) { return medianOf(values); }
+double median(std::span<double> values) { return medianOf(values); }
+
+double robustSigma(std::span<double> values) {
+    const double centre = medianOf(values);
+    std::vector<double> deviation(values.size());
+    std::transform(values.begin(), values.end(), deviation.begin(), [&](double x) { return std::abs(x - centre); });
+    return kMadToSigma * medianOf(std::span<double>(deviation));
+}
+
+double quantile(std::span<double> values, double fraction) {
+    if (values.empty()) return 0;
+    const double at = std::clamp(fraction, 0.0, 1.0) * static_cast<double>(values.size() - 1);
+    const auto low = static_cast<std::size_t>(at);
+    std::nth_element(values.begin(), values.begin() + static_cast<std::ptrdiff_t>(low), values.end());
+    const double a = values[low];
+    if (low + 1 >= values.size()) return a;
+    const double b = *std::min_element(values.begin() + static_cast<std::ptrdiff_t>(low) + 1, values.end());
+    return a + (b - a) * (at - static_cast<double>(low));
+}
+
+unsigned long long Random::next() {
+    unsigned long long z = (m_state += 0x9e3779b97f4a7c15ULL);
+    z = (z ^ (z >> 30)) * 0xbf58476d1ce4e5b9ULL;
+    z = (z ^ (z >> 27)) * 0x94d049bb133111ebULL;
+    return z ^ (z >> 31);
+}
+
+double Random::uniform() { return static_cast<double>(next() >> 11) * 0x1.0p-53; }
+
+double Random::normal() {
+    if (m_spare) {
+        const double kept = *m_spare;
+        m_spare.reset();
+        return kept;
+    }
+    double u = 0, v = 0, s = 0;
+    do {
+        u = 2 * uniform() - 1;
+        v = 2 * uniform() - 1;
+        s = u * u + v * v;
+    } while (s >= 1 || s == 0);
+    const double factor = std::sqrt(-2 * std::log(s) / s);
+    m_spare = v * factor;
+    return u * factor;
+}
+
+double Random::poisson(double mean) {
+    if (!(mean > 0)) return 0;
+    if (mean >= 30) return std::max(0.0, std::round(mean + std::sqrt(mean) * normal()));
+    const double limit = std::exp(-mean);
+    double product = uniform();
+    int n = 0;
+    while (product > limit) {
+        product *= uniform();
+        ++n;
+    }
+    return n;
+}
+
+std::size_t Random::index(std::size_t n) { return static_cast<std::size_t>(uniform() * static_cast<double>(n)); }
+
+} // namespace caelumen

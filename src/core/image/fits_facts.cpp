@@ -1,0 +1,136 @@
+#include "core/image/fits_facts.h"
+
+#include <fmt/format.h>
+
+#include <cmath>
+#include <cstdlib>
+#include <initializer_list>
+
+namespace caelumen {
+namespace {
+
+/// "12 34 56.7" or "12:34:56.7" as a decimal number of its first unit; a plain number as itself.
+std::optional<double> sexagesimal(const std::optional<std::string>& text) {
+    if (!text) return std::nullopt;
+    if (const auto plain = headerNumber(text)) return plain;
+    int first = 0;
+    double minutes = 0, seconds = 0;
+    const char* s = text->c_str();
+    if (std::sscanf(s, "%d%*[ :]%lf%*[ :]%lf", &first, &minutes, &seconds) < 2) return std::nullopt;
+    const bool negative = text->find('-') != std::string::npos;
+    const double size = std::abs(first) + minutes / 60 + seconds / 3600;
+    return negative ? -size : size;
+}
+
+bool looksSexagesimal(const std::optional<std::string>& text) {
+    return text && !headerNumber(text) && text->find_first_of(" :") != std::string::npos;
+}
+
+} // namespace
+
+std::optional<double> headerNumber(const std::optional<std::string>& text) {
+    if (!text || text->empty()) return std::nullopt;
+    char* end = nullptr;
+    const double value = std::strtod(text->c_str(), &end);
+    while (end && *end == ' ') ++end;
+    if (!end || *end != '\0' || end == text->c_str() || !std::isfinite(value)) return std::nullopt;
+    return value;
+}
+
+FrameFacts factsFromHeader(const HeaderLookup& header) {
+    FrameFacts facts;
+    const auto positive = [&](const char* fact, std::optional<double>& to, std::initializer_list<const char*> keys) {
+        for (const char* key : keys) {
+            const auto value = headerNumber(header(key));
+            if (!value || to) continue;
+            if (*value > 0) {
+                to = value;
+                facts.sources[fact] = key;
+            } else {
+                facts.notes.push_back(fmt::format("{} = {} is not usable", key, *value));
+            }
+        }
+    };
+    const auto number = [&](const char* fact, std::optional<double>& to, std::initializer_list<const char*> keys) {
+        for (const char* key : keys) {
+            const auto value = headerNumber(header(key));
+            if (!value || to) continue;
+            to = value;
+            facts.sources[fact] = key;
+        }
+    };
+    const auto words = [&](const char* fact, std::optional<std::string>& to, std::initializer_list<const char*> keys) {
+        for (const char* key : keys) {
+            const auto value = header(key);
+            if (!value || value->empty() || to) continue;
+            to = value;
+            facts.sources[fact] = key;
+        }
+    };
+
+    positive("sub_exposure_s", facts.sub_exposure_s, {"EXPTIME", "EXPOSURE"});
+    std::optional<double> count;
+    positive("sub_count", count, {"NCOMBINE", "STACKCNT"});
+    if (count && *count < 1e6) facts.sub_count = static_cast<int>(std::lround(*count));
+
+    positive("gain_e_per_adu", facts.gain_e_per_adu, {"EGAIN"});
+    if (const auto gain = headerNumber(header("GAIN"))) {
+        if (facts.gain_e_per_adu || *gain < 0.01 || *gain > 20) {
+            facts.gain_setting = gain;
+        } else {
+            facts.gain_e_per_adu = gain;
+            facts.sources["gain_e_per_adu"] = "GAIN";
+            facts.notes.push_back("GAIN was taken as e-/ADU; it may be a camera setting");
+        }
+    }
+    number("offset_setting", facts.offset_setting, {"OFFSET", "BLKLEVEL"});
+    number("pedestal_adu", facts.pedestal_adu, {"PEDESTAL"});
+    if (facts.pedestal_adu && *facts.pedestal_adu < 0) {
+        facts.notes.push_back("PEDESTAL is negative; its size was taken as what had been added");
+        facts.pedestal_adu = -*facts.pedestal_adu;
+    }
+    positive("pixel_um", facts.pixel_um, {"XPIXSZ", "PIXSIZE1"});
+    positive("focal_length_mm", facts.focal_length_mm, {"FOCALLEN"});
+    positive("aperture_mm", facts.aperture_mm, {"APTDIA"});
+    number("sensor_temperature_c", facts.sensor_temperature_c, {"CCD-TEMP", "CCDTEMP"});
+    words("filter", facts.filter, {"FILTER", "FILTER1"});
+    words("target", facts.target, {"OBJECT"});
+    words("camera", facts.camera, {"INSTRUME"});
+    words("telescope", facts.telescope, {"TELESCOP"});
+
+    for (const char* key : {"OBJCTRA", "RA"}) {
+        const auto text = header(key);
+        if (facts.ra_deg || !text) continue;
+        if (const auto value = sexagesimal(text)) {
+            facts.ra_deg = looksSexagesimal(text) ? *value * 15 : *value;
+            facts.sources["ra_deg"] = key;
+        }
+    }
+    for (const char* key : {"OBJCTDEC", "DEC"}) {
+        const auto value = sexagesimal(header(key));
+        if (facts.dec_deg || !value || std::abs(*value) > 90) continue;
+        facts.dec_deg = value;
+        facts.sources["dec_deg"] = key;
+    }
+    if (const auto value = sexagesimal(header("SITELAT")); value && std::abs(*value) <= 90) {
+        facts.site_latitude_deg = value;
+        facts.sources["site_latitude_deg"] = "SITELAT";
+    }
+    if (const auto value = sexagesimal(header("SITELONG")); value && std::abs(*value) <= 360) {
+        facts.site_longitude_deg = *value > 180 ? *value - 360 : *value;
+        facts.sources["site_longitude_deg"] = "SITELONG";
+    }
+
+    if (auto date = header("DATE-OBS"); date && date->size() >= 10) {
+        if (date->size() == 10) {
+            const auto time = header("TIME-OBS");
+            *date += "T" + (time && time->size() >= 8 ? *time : std::string("00:00:00"));
+        }
+        if (date->back() != 'Z') *date += 'Z';
+        facts.start = date;
+        facts.sources["start"] = "DATE-OBS";
+    }
+    return facts;
+}
+
+} // namespace caelumen

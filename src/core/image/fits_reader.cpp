@@ -1,0 +1,149 @@
+#include "core/image/fits_reader.h"
+
+#include "core/image/fits_facts.h"
+#include "core/image/fits_handle.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace caelumen {
+namespace fs = std::filesystem;
+namespace {
+
+constexpr long long kMaxPixels = 1LL << 29; // 537 megapixels a plane
+
+Result<FitsHandle> openFits(const fs::path& path) {
+    fitsfile* raw = nullptr;
+    int status = 0;
+    // The plain-file call: names with brackets are names, never instructions.
+    if (fits_open_diskfile(&raw, path.c_str(), READONLY, &status) != 0)
+        return Error{fmt::format("{} cannot be read as FITS ({}); check that it is a whole, undamaged FITS file.", path.string(), fitsReason(status))};
+    return FitsHandle(raw);
+}
+
+HeaderLookup lookup(fitsfile* file) {
+    return [file](const char* keyword) -> std::optional<std::string> {
+        char value[FLEN_VALUE] = {};
+        int status = 0;
+        if (fits_read_keyword(file, keyword, value, nullptr, &status) != 0) {
+            fits_clear_errmsg();
+            return std::nullopt;
+        }
+        std::string text = value;
+        if (text.size() >= 2 && text.front() == '\'') {
+            text = text.substr(1, text.rfind('\'') - 1);
+            for (auto at = text.find("''"); at != std::string::npos; at = text.find("''", at + 1)) text.erase(at, 1);
+        }
+        while (!text.empty() && text.back() == ' ') text.pop_back();
+        while (!text.empty() && text.front() == ' ') text.erase(0, 1);
+        // FORTRAN exponents.
+        if (!text.empty() && (std::isdigit(static_cast<unsigned char>(text.front())) || text.front() == '-' || text.front() == '.'))
+            std::replace(text.begin(), text.end(), 'D', 'E');
+        return text.empty() ? std::nullopt : std::optional(text);
+    };
+}
+
+/// The facts of two headers, the first winning.
+FrameFacts merged(const HeaderLookup& first, const HeaderLookup& second) {
+    return factsFromHeader([&](const char* keyword) {
+        auto value = first(keyword);
+        return value ? value : second(keyword);
+    });
+}
+
+int integerKey(const HeaderLookup& header, const char* keyword) {
+    const auto value = headerNumber(header(keyword));
+    return value && std::abs(*value) < 1e6 ? static_cast<int>(std::lround(*value)) : 0;
+}
+
+} // namespace
+
+Result<FitsImage> readFitsInfo(const fs::path& path) {
+    auto opened = openFits(path);
+    if (!opened) return opened.error();
+    fitsfile* file = opened->get();
+    int status = 0, hdus = 0;
+    fits_get_num_hdus(file, &hdus, &status);
+    std::string wrongShape;
+    for (int hdu = 1; hdu <= std::min(hdus, 64); ++hdu) {
+        status = 0;
+        int type = 0;
+        if (fits_movabs_hdu(file, hdu, &type, &status) != 0) break;
+        if (type != IMAGE_HDU && !fits_is_compressed_image(file, &status)) continue;
+        status = 0;
+        int dims = 0, bitpix = 0;
+        std::array<LONGLONG, 9> size{};
+        if (fits_get_img_dim(file, &dims, &status) != 0 || dims < 2 || dims > 9) continue;
+        if (fits_get_img_sizell(file, 9, size.data(), &status) != 0) continue;
+        fits_get_img_equivtype(file, &bitpix, &status);
+        long long planes = 1;
+        for (int d = 2; d < dims; ++d) planes = size[static_cast<std::size_t>(d)] > 0 && planes < 1000 ? planes * size[static_cast<std::size_t>(d)] : 0;
+        const long long width = size[0], height = size[1];
+        if (width < 1 || height < 1) continue;
+        if (planes != 1 && planes != 3) {
+            wrongShape = fmt::format("{} holds {} planes; give an image with one plane or three (red, green, blue).", path.string(), planes);
+            continue;
+        }
+        if (width > 1'000'000 || height > 1'000'000 || width * height > kMaxPixels)
+            return Error{fmt::format("{} claims {} x {} pixels, more than can be handled; its header is probably damaged.", path.string(), width, height)};
+
+        int stored = 0;
+        fits_get_img_type(file, &stored, &status);
+        const bool compressed = fits_is_compressed_image(file, &status) != 0;
+        const long long bytes = width * height * planes * (std::abs(stored) / 8);
+        std::error_code ignored;
+        const auto fileSize = static_cast<long long>(fs::file_size(path, ignored));
+        if (!compressed && path.extension() != ".gz" && bytes > fileSize)
+            return Error{fmt::format("{} is cut short: its header promises {} bytes of pixels but the file has {}; copy it again.", path.string(), bytes, fileSize)};
+        if (compressed && bytes / 2000 > fileSize)
+            return Error{fmt::format("{} claims far more pixels than so small a compressed file can hold; its header is probably damaged.", path.string())};
+
+        FitsImage out;
+        out.hdu = hdu;
+        out.info.path = path;
+        out.info.width = static_cast<int>(width);
+        out.info.height = static_cast<int>(height);
+        out.info.bits = std::abs(bitpix);
+        out.info.integer = bitpix > 0;
+        if (out.info.bits != 8 && out.info.bits != 16 && out.info.bits != 64) out.info.bits = 32;
+
+        auto primary = openFits(path);
+        if (!primary) return primary.error();
+        const HeaderLookup own = lookup(file), first = lookup(primary->get());
+        out.info.facts = merged(own, first);
+        const auto key = [&](const char* k) { auto v = own(k); return v ? v : first(k); };
+        if (const auto pattern = key("BAYERPAT"); pattern && planes == 1) {
+            const auto order = key("ROWORDER");
+            const bool bottomUp = order && order->find("BOTTOM-UP") != std::string::npos;
+            out.info.mosaic = mosaicPattern(*pattern, integerKey(key, "XBAYROFF"), integerKey(key, "YBAYROFF"), bottomUp, out.info.height);
+            if (!out.info.mosaic) out.info.facts.notes.push_back(fmt::format("BAYERPAT '{}' is not a known mosaic; the frame counts as monochrome", *pattern));
+            if (out.info.width < 2 || out.info.height < 2) out.info.mosaic.reset();
+        }
+        out.info.channels = planes == 3 || out.info.mosaic ? std::vector<std::string>{"R", "G", "B"} : std::vector<std::string>{"L"};
+        return out;
+    }
+    if (!wrongShape.empty()) return Error{wrongShape};
+    return Error{fmt::format("{} holds no image; give a FITS file with an image in one of its extensions.", path.string())};
+}
+
+Result<Plane> readFitsPlane(const FitsImage& image, int plane) {
+    auto opened = openFits(image.info.path);
+    if (!opened) return opened.error();
+    fitsfile* file = opened->get();
+    int status = 0, type = 0;
+    fits_movabs_hdu(file, image.hdu, &type, &status);
+    Plane out(image.info.width, image.info.height);
+    const auto pixels = static_cast<LONGLONG>(out.size());
+    float blank = kNoData;
+    int anyBlank = 0;
+    fits_read_img(file, TFLOAT, static_cast<LONGLONG>(plane) * pixels + 1, pixels, &blank, out.data(), &anyBlank, &status);
+    if (status == NUM_OVERFLOW) status = 0; // a double too large for float came back as the largest one
+    if (status != 0)
+        return Error{fmt::format("The pixels of {} cannot be read ({}); the file is damaged or cut short, copy it again.", image.info.path.string(), fitsReason(status))};
+    return out;
+}
+
+} // namespace caelumen

@@ -1,0 +1,60 @@
+#include "core/image/fits_writer.h"
+
+#include "core/base/file.h"
+#include "core/image/fits_handle.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cstdint>
+
+namespace caelumen {
+
+Status writeFits(const std::filesystem::path& path, const std::vector<const Plane*>& planes, const std::vector<HeaderCard>& cards, FitsPixels pixels) {
+    if (planes.empty()) return Error{fmt::format("{}: there is no plane to write.", path.string())};
+    return writeThrough(path, [&](const std::filesystem::path& part) -> Status {
+        int status = 0;
+        fitsfile* raw = nullptr;
+        const auto failed = [&] {
+            return Error{fmt::format("{} could not be written ({}); check the folder and the space left.", path.string(), fitsReason(status))};
+        };
+        if (fits_create_diskfile(&raw, part.c_str(), &status) != 0) return failed();
+        FitsHandle file(raw);
+        std::array<long, 3> size{planes[0]->width(), planes[0]->height(), static_cast<long>(planes.size())};
+        fits_create_img(raw, pixels == FitsPixels::Float32 ? FLOAT_IMG : USHORT_IMG, planes.size() == 1 ? 2 : 3, size.data(), &status);
+        for (const HeaderCard& card : cards) {
+            const char* comment = card.comment.empty() ? nullptr : card.comment.c_str();
+            if (card.keyword == "HISTORY") {
+                fits_write_history(raw, std::get<std::string>(card.value).c_str(), &status);
+            } else if (const auto* text = std::get_if<std::string>(&card.value)) {
+                fits_write_key_str(raw, card.keyword.c_str(), text->c_str(), comment, &status);
+            } else if (const auto* whole = std::get_if<long long>(&card.value)) {
+                fits_write_key_lng(raw, card.keyword.c_str(), *whole, comment, &status);
+            } else {
+                fits_write_key_dbl(raw, card.keyword.c_str(), std::get<double>(card.value), -10, comment, &status);
+            }
+        }
+        LONGLONG first = 1;
+        for (const Plane* plane : planes) {
+            const auto count = static_cast<LONGLONG>(plane->size());
+            if (pixels == FitsPixels::Float32) {
+                fits_write_img(raw, TFLOAT, first, count, const_cast<float*>(plane->data()), &status);
+            } else {
+                std::vector<std::uint16_t> whole(plane->size());
+                std::transform(plane->data(), plane->data() + plane->size(), whole.begin(), [](float v) {
+                    return static_cast<std::uint16_t>(std::isfinite(v) ? std::clamp(std::lround(v), 0L, 65535L) : 0L);
+                });
+                fits_write_img(raw, TUSHORT, first, count, whole.data(), &status);
+            }
+            first += count;
+        }
+        int closing = 0;
+        fits_close_file(file.release(), &closing);
+        if (status == 0) status = closing;
+        if (status != 0) return failed();
+        return Done{};
+    });
+}
+
+} // namespace caelumen

@@ -1,0 +1,53 @@
+#include "core/image/frame_file.h"
+
+#include "core/image/fits_reader.h"
+#include "core/image/no_data.h"
+#include "core/image/tiff_reader.h"
+
+#include <fmt/format.h>
+
+#include <array>
+#include <fstream>
+
+namespace caelumen {
+namespace fs = std::filesystem;
+
+Result<FrameFile> FrameFile::open(const fs::path& path) {
+    std::error_code failed;
+    if (!fs::exists(path, failed)) return Error{fmt::format("{} does not exist; check the name and the folder.", path.string())};
+    if (fs::is_directory(path, failed)) return Error{fmt::format("{} is a folder; give a frame.", path.string())};
+    std::array<char, 4> magic{};
+    std::ifstream file(path, std::ios::binary);
+    if (!file) return Error{fmt::format("{} cannot be opened; check its permissions.", path.string())};
+    file.read(magic.data(), magic.size());
+    if (file.gcount() == 0) return Error{fmt::format("{} is empty; copy it again.", path.string())};
+    const std::string_view head(magic.data(), magic.size());
+
+    FrameFile out;
+    if (head.starts_with("II") || head.starts_with("MM")) {
+        auto info = readTiffInfo(path);
+        if (!info) return info.error();
+        out.m_kind = Kind::Tiff;
+        out.m_info = std::move(*info);
+        return out;
+    }
+    if (head == "SIMP" || head.starts_with("\x1f\x8b")) {
+        auto image = readFitsInfo(path);
+        if (!image) return image.error();
+        out.m_info = std::move(image->info);
+        out.m_hdu = image->hdu;
+        return out;
+    }
+    return Error{fmt::format("{} is neither FITS nor TIFF; give a stacked frame in one of these formats.", path.string())};
+}
+
+Result<Plane> FrameFile::readChannel(std::size_t c) const {
+    const int stored = m_info.mosaic ? 0 : static_cast<int>(c);
+    auto plane = m_kind == Kind::Fits ? readFitsPlane({m_info, m_hdu}, stored) : readTiffPlane(m_info, stored);
+    if (!plane) return plane;
+    markNoData(*plane);
+    if (m_info.mosaic) return mosaicPlane(*plane, *m_info.mosaic, static_cast<int>(c));
+    return plane;
+}
+
+} // namespace caelumen

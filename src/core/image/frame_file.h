@@ -1,0 +1,52 @@
+#pragma once
+
+#include "core/base/result.h"
+#include "core/image/facts.h"
+#include "core/image/mosaic.h"
+#include "core/image/plane.h"
+
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace caelumen {
+
+/// What a frame file holds, known without reading its pixels.
+struct FrameInfo {
+    std::filesystem::path path;
+    int width = 0, height = 0;         ///< as stored
+    std::vector<std::string> channels; ///< {"L"} or {"R","G","B"}; a mosaic has three
+    std::optional<MosaicPattern> mosaic;
+    int bits = 0;                      ///< per sample
+    bool integer = false;
+    FrameFacts facts;
+
+    /// Where the pixels of channel `c` lie in the stored frame.
+    PlaneGeometry geometry(std::size_t c) const {
+        return mosaic ? mosaicGeometry(*mosaic, static_cast<int>(c)) : PlaneGeometry{};
+    }
+};
+
+/// A frame on disk, read one channel at a time so that only one is ever in memory.
+/// Reads FITS (integer with BZERO/BSCALE, float, double; one or three planes; mosaics by BAYERPAT; tile-compressed; the image
+/// in whichever extension comes first) and TIFF (8/16/32-bit integer and float, one or three samples).
+/// Coordinates are those of plane.h; for TIFF the first row is the top one.
+class FrameFile {
+public:
+    static Result<FrameFile> open(const std::filesystem::path& path);
+
+    const FrameInfo& info() const { return m_info; }
+
+    /// Channel `c` in stored units (ADU, BSCALE and BZERO applied). Blank, infinite and NaN pixels, and the zero rims and
+    /// holes that stacking leaves, come back as NaN.
+    Result<Plane> readChannel(std::size_t c) const;
+
+private:
+    enum class Kind { Fits, Tiff };
+    FrameInfo m_info;
+    Kind m_kind = Kind::Fits;
+    int m_hdu = 1; ///< FITS only
+};
+
+} // namespace caelumen

@@ -1,0 +1,66 @@
+#include "core/image/no_data.h"
+
+#include "core/base/statistics.h"
+
+#include <algorithm>
+#include <vector>
+
+namespace caelumen {
+namespace {
+
+constexpr std::size_t kSmallestArea = 64;
+
+bool zerosAreSky(const Plane& plane) {
+    std::vector<double> sample;
+    const std::size_t step = std::max<std::size_t>(1, plane.size() / 20000);
+    for (std::size_t i = 0; i < plane.size(); i += step)
+        if (std::isfinite(plane.data()[i]) && plane.data()[i] != 0) sample.push_back(static_cast<double>(plane.data()[i]));
+    if (sample.size() < 50) return false;
+    std::vector<double> copy = sample;
+    return std::abs(median(std::span<double>(sample))) < 3 * robustSigma(copy);
+}
+
+} // namespace
+
+void markNoData(Plane& plane) {
+    const int w = plane.width(), h = plane.height();
+    std::size_t zeros = 0;
+    for (std::size_t i = 0; i < plane.size(); ++i) {
+        float& v = plane.data()[i];
+        if (!std::isfinite(v)) v = kNoData;
+        zeros += v == 0;
+    }
+    if (zeros < kSmallestArea) return;
+    const bool onlyBorder = zerosAreSky(plane);
+    std::vector<bool> seen(plane.size());
+    std::vector<std::size_t> area, queue;
+    for (std::size_t start = 0; start < plane.size(); ++start) {
+        if (seen[start] || plane.data()[start] != 0) continue;
+        area.clear();
+        queue.assign(1, start);
+        seen[start] = true;
+        bool border = false;
+        while (!queue.empty()) {
+            const std::size_t at = queue.back();
+            queue.pop_back();
+            area.push_back(at);
+            const int x = static_cast<int>(at % static_cast<std::size_t>(w)), y = static_cast<int>(at / static_cast<std::size_t>(w));
+            border |= x == 0 || y == 0 || x == w - 1 || y == h - 1;
+            const auto visit = [&](int nx, int ny) {
+                if (!plane.contains(nx, ny)) return;
+                const std::size_t next = static_cast<std::size_t>(ny) * static_cast<std::size_t>(w) + static_cast<std::size_t>(nx);
+                if (seen[next] || plane.data()[next] != 0) return;
+                seen[next] = true;
+                queue.push_back(next);
+            };
+            visit(x - 1, y);
+            visit(x + 1, y);
+            visit(x, y - 1);
+            visit(x, y + 1);
+        }
+        if (area.size() >= kSmallestArea && (border || !onlyBorder))
+            for (const std::size_t at : area) plane.data()[at] = kNoData;
+    }
+}
+
+} // namespace caelumen

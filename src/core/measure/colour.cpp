@@ -1,0 +1,118 @@
+#include "core/measure/colour.h"
+
+#include "core/base/statistics.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace caelumen {
+namespace {
+
+/// Median of pairwise slopes; of a fixed pseudo-random choice of pairs where there are too many.
+double theilSen(const std::vector<double>& x, const std::vector<double>& y, std::size_t mostPairs) {
+    const std::size_t n = x.size();
+    std::vector<double> slopes;
+    const auto add = [&](std::size_t i, std::size_t j) {
+        if (const double dx = x[j] - x[i]; std::abs(dx) > 1e-9) slopes.push_back((y[j] - y[i]) / dx);
+    };
+    if (n * (n - 1) / 2 <= mostPairs) {
+        for (std::size_t i = 0; i < n; ++i)
+            for (std::size_t j = i + 1; j < n; ++j) add(i, j);
+    } else {
+        Random random(n);
+        for (std::size_t k = 0; k < mostPairs; ++k) {
+            const std::size_t i = random.index(n), j = random.index(n);
+            if (i != j) add(i, j);
+        }
+    }
+    return median(std::span<double>(slopes));
+}
+
+/// Slope with extra noise in x extrapolated back to none.
+double correctedSlope(const std::vector<ColourPoint>& p, Random& random, int repeats, std::size_t mostPairs) {
+    std::vector<double> x(p.size()), y(p.size());
+    const auto slopeAt = [&](double extra) {
+        double sum = 0;
+        const int times = extra > 0 ? repeats : 1;
+        for (int r = 0; r < times; ++r) {
+            for (std::size_t i = 0; i < p.size(); ++i) {
+                x[i] = p[i].x + (extra > 0 ? std::sqrt(extra) * p[i].xSigma * random.normal() : 0);
+                y[i] = p[i].y;
+            }
+            sum += theilSen(x, y, mostPairs);
+        }
+        return sum / times;
+    };
+    // A slope flattens as s0 / (1 + k (1 + extra)): its inverse is a straight line in `extra`.
+    const double none = slopeAt(0), one = slopeAt(1), two = slopeAt(2);
+    if (std::abs(none) < 1e-6 || none * one <= 0 || none * two <= 0) return none;
+    const double a = 1 / none, rise = ((1 / one - a) + (1 / two - a) / 2) / 2;
+    const double inverse = a - rise;
+    return inverse * a > 0 && std::abs(inverse) > 0.5 * std::abs(a) ? 1 / inverse : none;
+}
+
+double medianOf(const std::vector<ColourPoint>& p, double ColourPoint::* member) {
+    std::vector<double> v(p.size());
+    std::transform(p.begin(), p.end(), v.begin(), [&](const ColourPoint& c) { return c.*member; });
+    return median(std::span<double>(v));
+}
+
+struct Rest {
+    double cast, scatter, noise;
+};
+
+Rest restOf(const std::vector<ColourPoint>& p, double slope, double middle) {
+    std::vector<double> intercepts(p.size()), noise(p.size());
+    for (std::size_t i = 0; i < p.size(); ++i) {
+        intercepts[i] = p[i].y - slope * (p[i].x - middle);
+        noise[i] = p[i].ySigma * p[i].ySigma + slope * slope * p[i].xSigma * p[i].xSigma;
+    }
+    std::vector<double> copy = intercepts;
+    const double level = median(std::span<double>(copy));
+    // The MAD of a mixture of normals of unlike widths follows the mean of their widths more than the median of their variances.
+    double width = 0;
+    for (const double v : noise) width += std::sqrt(v) / static_cast<double>(noise.size());
+    const double typical = median(std::span<double>(noise));
+    return {level - middle, robustSigma(intercepts), std::sqrt(0.5 * (typical + width * width))};
+}
+
+} // namespace
+
+std::optional<ColourFit> fitColour(const std::vector<ColourPoint>& points) {
+    if (points.size() < 8) return std::nullopt;
+    std::vector<double> xs(points.size());
+    std::transform(points.begin(), points.end(), xs.begin(), [](const ColourPoint& c) { return c.x; });
+    const double spread = robustSigma(xs), noise = medianOf(points, &ColourPoint::xSigma);
+    if (!(spread > 1.5 * noise) || spread < 0.01) return std::nullopt; // all one colour: a slope would be made of noise
+
+    ColourFit out;
+    out.stars = points.size();
+    Random random(20200521);
+    out.slope = correctedSlope(points, random, 6, 120'000);
+    out.medianIndex = medianOf(points, &ColourPoint::x);
+    const Rest rest = restOf(points, out.slope, out.medianIndex);
+    out.cast = rest.cast;
+    const double beyond = rest.scatter * rest.scatter - rest.noise * rest.noise;
+    out.noiseLimited = beyond <= 0;
+    out.scatter = std::sqrt(std::max(0.0, beyond));
+
+    std::vector<double> slopes, casts, scatters;
+    std::vector<ColourPoint> sample(points.size());
+    constexpr int kBootstraps = 60;
+    for (int k = 0; k < kBootstraps; ++k) {
+        for (ColourPoint& c : sample) c = points[random.index(points.size())];
+        const double slope = correctedSlope(sample, random, 1, 15'000);
+        const Rest r = restOf(sample, slope, out.medianIndex);
+        slopes.push_back(slope);
+        casts.push_back(r.cast);
+        scatters.push_back(r.scatter);
+    }
+    const double n = static_cast<double>(points.size());
+    out.slopeSigma = std::max(robustSigma(slopes), 1e-5);
+    out.castSigma = std::max(robustSigma(casts), 1e-5);
+    const double raw = std::max(robustSigma(scatters), rest.scatter * 1.17 / std::sqrt(n));
+    out.scatterSigma = out.noiseLimited ? std::sqrt(2 * rest.scatter * raw) : raw * rest.scatter / std::max(out.scatter, 0.3 * rest.scatter);
+    return out;
+}
+
+} // namespace caelumen

@@ -1,0 +1,304 @@
+#include "core/measure/halo.h"
+
+#include "core/base/statistics.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <limits>
+
+namespace caelumen {
+namespace {
+
+/// Neighbours small enough not to hide the halo itself: discs that follow the star image, not the detection isophote.
+Mask neighbourMask(const Plane& plane, const std::vector<Star>& stars, const Psf& psf, double noise, Point centre, double own) {
+    Mask mask(plane.size(), 0);
+    for (const Star& s : stars) {
+        const double away = std::hypot(s.x - centre.x, s.y - centre.y);
+        if (away < own) continue;
+        double r = 1.2 * psf.fwhm;
+        while (r < 10 * psf.fwhm && s.flux * psf.lightAt(r) > 0.2 * noise) r *= 1.1;
+        if (away < r) r = std::max(1.2 * psf.fwhm, 0.5 * away); // its flux is borrowed from the bright star
+        hideDisc(mask, plane.width(), plane.height(), {s.x, s.y}, r);
+    }
+    return mask;
+}
+
+/// Radius out to which the star is saturated.
+double saturatedRadius(const Plane& plane, Point c, double saturation, double limit) {
+    double radius = 0;
+    const int reach = static_cast<int>(limit);
+    const int cx = static_cast<int>(std::lround(c.x)), cy = static_cast<int>(std::lround(c.y));
+    for (int y = std::max(0, cy - reach); y <= std::min(plane.height() - 1, cy + reach); ++y)
+        for (int x = std::max(0, cx - reach); x <= std::min(plane.width() - 1, cx + reach); ++x)
+            if (static_cast<double>(plane.at(x, y)) >= saturation) radius = std::max(radius, std::hypot(x - c.x, y - c.y));
+    return std::min(radius, limit);
+}
+
+struct Line {
+    double at = 0, sigma = 0;       ///< value and error of the line at the edge in question
+    double mean = 0, meanSigma = 0; ///< weighted mean over the window
+    bool valid = false;
+};
+
+/// Weighted straight line through excess over [from, to), read off at radius `where`.
+Line fitLine(const HaloExcess& e, std::size_t from, std::size_t to, double where) {
+    double w = 0, x = 0, y = 0;
+    std::size_t n = 0;
+    for (std::size_t i = from; i < to; ++i) {
+        if (!(e.sigma[i] > 0)) continue;
+        const double weight = 1 / (e.sigma[i] * e.sigma[i]);
+        w += weight;
+        x += weight * e.radius[i];
+        y += weight * e.value[i];
+        ++n;
+    }
+    Line out;
+    if (n < 4) return out;
+    x /= w, y /= w;
+    double xx = 0, xy = 0;
+    for (std::size_t i = from; i < to; ++i) {
+        if (!(e.sigma[i] > 0)) continue;
+        const double weight = 1 / (e.sigma[i] * e.sigma[i]);
+        xx += weight * (e.radius[i] - x) * (e.radius[i] - x);
+        xy += weight * (e.radius[i] - x) * (e.value[i] - y);
+    }
+    const double slope = xy / xx;
+    double chi = 0;
+    for (std::size_t i = from; i < to; ++i) {
+        if (!(e.sigma[i] > 0)) continue;
+        const double r = (e.value[i] - y - slope * (e.radius[i] - x)) / e.sigma[i];
+        chi += r * r;
+    }
+    const double inflate = std::max(1.0, std::sqrt(chi / std::max(1.0, static_cast<double>(n) - 2)));
+    out.mean = y;
+    out.meanSigma = inflate / std::sqrt(w);
+    out.at = y + slope * (where - x);
+    out.sigma = inflate * std::sqrt(1 / w + (where - x) * (where - x) / xx);
+    out.valid = true;
+    return out;
+}
+
+struct Edge {
+    std::size_t bin = 0;
+    double significance = 0;
+};
+
+/// Bins where the excess drops sharply: a smooth decline, however steep, is no edge because both lines then meet.
+std::vector<Edge> findEdges(const HaloExcess& e, std::size_t first, double guard) {
+    std::vector<Edge> edges;
+    const auto g = static_cast<std::size_t>(std::max(1.0, std::ceil(guard)));
+    std::vector<double> strength(e.value.size(), 0);
+    for (std::size_t k = first + g + 5; k + g + 6 < e.value.size(); ++k) {
+        const auto window = static_cast<std::size_t>(std::clamp(0.25 * static_cast<double>(k), 8.0, 60.0));
+        const std::size_t low = std::max(first, k - std::min(k, g + window));
+        const Line in = fitLine(e, low, k - g, static_cast<double>(e.radius[k]));
+        const Line out = fitLine(e, k + g, std::min(e.value.size(), k + g + window), static_cast<double>(e.radius[k]));
+        if (!in.valid || !out.valid) continue;
+        const double drop = in.at - out.at, mean = in.mean - out.mean;
+        if (drop < 0.35 * mean || in.mean < 3 * in.meanSigma || drop < 0.3 * in.mean) continue;
+        strength[k] = std::min(drop / std::hypot(in.sigma, out.sigma), mean / std::hypot(in.meanSigma, out.meanSigma));
+    }
+    for (std::size_t k = 0; k < strength.size(); ++k) {
+        if (strength[k] < 5) continue;
+        const auto around = static_cast<std::size_t>(std::max(6.0, 0.15 * static_cast<double>(k)));
+        const std::size_t low = k > around ? k - around : 0, high = std::min(strength.size(), k + around + 1);
+        if (std::max_element(strength.begin() + static_cast<std::ptrdiff_t>(low), strength.begin() + static_cast<std::ptrdiff_t>(high)) - strength.begin() ==
+            static_cast<std::ptrdiff_t>(k))
+            edges.push_back({k, strength[k]});
+    }
+    return edges;
+}
+
+/// First moment of the sectors: a disc shifted by d carries a moment of its flux times d.
+void measureOffset(const HaloProfile& p, HaloRing& ring, double pitch) {
+    const auto last = std::min(p.sectors.size(), static_cast<std::size_t>(std::ceil(1.25 * ring.radius / pitch)));
+    double mx = 0, my = 0, variance = 0;
+    for (std::size_t i = static_cast<std::size_t>(p.blind); i < last; ++i) {
+        const double r = static_cast<double>(i) + 0.5, area = 2 * M_PI * r / kHaloSectors;
+        for (std::size_t s = 0; s < kHaloSectors; ++s) {
+            const double v = static_cast<double>(p.sectors[i][s]);
+            if (!std::isfinite(v) || !(p.sigma[i] > 0)) continue;
+            const double phi = (static_cast<double>(s) + 0.5) * 2 * M_PI / kHaloSectors;
+            const double excess = v - p.value[i];
+            // A neighbour that slipped through must not steer: limit what one sector can say to the ring's own light.
+            const double cap = 1.5 * ring.plateau * pitch * pitch * p.flux + 4 * p.sigma[i] * 4;
+            const double used = std::clamp(excess, -cap, cap);
+            mx += used * area * r * std::cos(phi);
+            my += used * area * r * std::sin(phi);
+            variance += p.sigma[i] * p.sigma[i] * kHaloSectors * area * area * r * r * 0.5;
+        }
+    }
+    const double edge = ring.radius / pitch, light = ring.plateau * pitch * pitch * p.flux * M_PI * edge * edge;
+    if (!(light > 0)) return;
+    ring.offset = std::hypot(mx, my) / light * pitch;
+    ring.offsetSigma = std::sqrt(variance) / light * pitch;
+    ring.offsetAngle_deg = std::atan2(my, mx) * 180 / M_PI;
+}
+
+} // namespace
+
+Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double reach, const std::optional<Psf>& psf, const std::vector<Star>& stars,
+                                       double noise, double saturation, double pitch) {
+    if (!psf) return Error{"there are too few unsaturated stars to know the star image"};
+    if (guess.x < 0 || guess.y < 0 || guess.x > plane.width() - 1 || guess.y > plane.height() - 1) return Error{"the star lies outside this frame"};
+    // The catalogue knows the star's place better than the mouse does.
+    const Star* nearest = nullptr;
+    double distance = std::max(12.0, 4 * psf->fwhm);
+    for (const Star& s : stars) {
+        const double d = std::hypot(s.x - guess.x, s.y - guess.y) - (s.saturated ? 4 : 0); // a saturated one close by is meant
+        if (d >= distance) continue;
+        distance = d;
+        nearest = &s;
+    }
+    if (!nearest) return Error{"no star is found at that place in this frame"};
+    const Point start{nearest->x, nearest->y};
+    HaloProfile out;
+    out.pitch = pitch;
+    out.fwhm = psf->fwhm;
+    const double burnt = saturatedRadius(plane, start, saturation, 60);
+    const double own = std::max(2 * psf->fwhm, burnt + psf->fwhm);
+    const Mask mask = neighbourMask(plane, stars, *psf, noise, start, own);
+    const double fitRadius = std::max({2.5 * psf->fwhm, 5.0, burnt > 0 ? burnt + std::max(1.5 * psf->fwhm, 4.0) : 0.0});
+    const auto star = scalePsf(plane, *psf, start, fitRadius, saturation, mask);
+    if (!star) return Error{"the star image could not be fitted to the star's unsaturated pixels"};
+    out.centre = star->centre;
+    out.flux = star->flux;
+    out.fluxSigma = star->sigma;
+    out.blind = std::max(3 * psf->fwhm, burnt + 1.5 * psf->fwhm);
+
+    const auto bins = static_cast<std::size_t>(std::max(12.0, reach));
+    std::vector<std::array<double, kHaloSectors>> sum(bins), weight(bins);
+    const int c0 = static_cast<int>(std::lround(out.centre.x)), c1 = static_cast<int>(std::lround(out.centre.y)), r = static_cast<int>(bins);
+    for (int y = std::max(0, c1 - r); y <= std::min(plane.height() - 1, c1 + r); ++y) {
+        for (int x = std::max(0, c0 - r); x <= std::min(plane.width() - 1, c0 + r); ++x) {
+            const double dx = x - out.centre.x, dy = y - out.centre.y;
+            const auto bin = static_cast<std::size_t>(std::hypot(dx, dy));
+            if (bin >= bins || !std::isfinite(plane.at(x, y))) continue;
+            if (mask[static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width()) + static_cast<std::size_t>(x)]) continue;
+            double phi = std::atan2(dy, dx);
+            if (phi < 0) phi += 2 * M_PI;
+            const auto sector = std::min(kHaloSectors - 1, static_cast<std::size_t>(phi / (2 * M_PI) * kHaloSectors));
+            sum[bin][sector] += static_cast<double>(plane.at(x, y));
+            weight[bin][sector] += 1;
+        }
+    }
+    out.value.assign(bins, 0);
+    out.sigma.assign(bins, 0);
+    out.sectors.resize(bins);
+    for (std::size_t i = 0; i < bins; ++i) {
+        out.sectors[i].fill(std::numeric_limits<float>::quiet_NaN());
+        std::vector<double> means;
+        for (std::size_t s = 0; s < kHaloSectors; ++s) {
+            if (weight[i][s] < 1) continue;
+            means.push_back(sum[i][s] / weight[i][s]);
+            out.sectors[i][s] = static_cast<float>(means.back());
+        }
+        if (means.size() < 6) continue;
+        const ClippedStats s = clippedStats(std::span<double>(means), 2.5);
+        out.value[i] = s.mean;
+        out.sigma[i] = s.sigma / std::sqrt(static_cast<double>(s.count));
+    }
+    // The far sky, from the outer eighth.
+    std::vector<double> far;
+    for (std::size_t i = bins * 7 / 8; i < bins; ++i)
+        if (out.sigma[i] > 0) far.push_back(out.value[i]);
+    if (far.size() < 2) return Error{"the star stands too close to the edge of the frame for its surroundings to be measured"};
+    const double sky = median(std::span<double>(far));
+    for (std::size_t i = 0; i < bins; ++i) {
+        out.value[i] -= sky;
+        for (float& v : out.sectors[i]) v -= static_cast<float>(sky);
+    }
+    return out;
+}
+
+HaloExcess haloExcess(const HaloProfile& f, const HaloProfile& b, double scale, double obstruction, double expectedRadius) {
+    HaloExcess e;
+    const double pitch = f.pitch;
+    // Baseline profile at a run's stored radius, in run stored pixels: the same light spreads over scale^2 as many.
+    const auto baselineAt = [&](double storedRadius, double& sigma) {
+        const double r = storedRadius / scale / b.pitch - 0.5;
+        if (r < 0 || r + 1 >= static_cast<double>(b.value.size())) {
+            sigma = 0;
+            return 0.0;
+        }
+        const auto i = static_cast<std::size_t>(r);
+        const double t = r - static_cast<double>(i), per = 1 / (b.flux * b.pitch * b.pitch * scale * scale);
+        sigma = b.sigma[i] > 0 && b.sigma[i + 1] > 0 ? std::hypot((1 - t) * b.sigma[i], t * b.sigma[i + 1]) * per : 0;
+        return ((1 - t) * b.value[i] + t * b.value[i + 1]) * per;
+    };
+    for (std::size_t i = 0; i < f.value.size(); ++i) {
+        const double radius = (static_cast<double>(i) + 0.5) * pitch;
+        double sigma = 0;
+        const double base = baselineAt(radius, sigma);
+        const double per = 1 / (f.flux * pitch * pitch);
+        e.radius.push_back(radius);
+        e.value.push_back(f.value[i] * per - base);
+        e.sigma.push_back(f.sigma[i] > 0 && sigma > 0 ? std::hypot(f.sigma[i] * per, sigma) : 0);
+    }
+    const double blind = std::max(f.blind, b.blind * b.pitch * scale / pitch);
+    const auto first = std::min(static_cast<std::size_t>(std::ceil(blind)), e.value.size());
+    const double guard = std::max(1.5, 0.8 * std::max(f.fwhm, b.fwhm * b.pitch * scale / pitch));
+
+    // The wing: smooth light near the star, as haze makes it.
+    const double fwhm = std::max(f.fwhm, 1.0);
+    const Line wing = fitLine(e, std::min(first, e.value.size()), std::min(e.value.size(), first + static_cast<std::size_t>(4 * fwhm) + 4), 0);
+    e.wing = wing.mean;
+    e.wingSigma = wing.meanSigma;
+
+    double inner = 0;
+    std::size_t from = first;
+    for (const Edge& edge : findEdges(e, first, guard)) {
+        const auto g = static_cast<std::size_t>(std::ceil(guard));
+        const auto window = static_cast<std::size_t>(std::clamp(0.25 * static_cast<double>(edge.bin), 8.0, 60.0));
+        const double edgeRadius = e.radius[edge.bin];
+        std::size_t low = from;
+        if (inner == 0 && obstruction > 0) low = std::max(low, static_cast<std::size_t>(obstruction * edgeRadius / pitch + guard));
+        if (low + 4 + g > edge.bin) low = edge.bin > 4 + g ? std::max(first, edge.bin - 4 - g) : first;
+        const Line in = fitLine(e, low, edge.bin - g, edgeRadius), out = fitLine(e, edge.bin + g, std::min(e.value.size(), edge.bin + g + window), edgeRadius);
+        if (!in.valid || !out.valid) continue;
+        HaloRing ring;
+        ring.plateau = in.mean;
+        ring.plateauSigma = std::hypot(in.meanSigma, in.mean * std::hypot(f.fluxSigma / f.flux, b.fluxSigma / b.flux));
+        // The half-level radius by equal areas: where the light inside the edge zone would end if the edge were sharp.
+        const std::size_t a0 = edge.bin - std::min(edge.bin, 2 * g), a1 = std::min(e.value.size(), edge.bin + 2 * g + 1);
+        const double top = in.mean, bottom = out.mean;
+        double area = 0, variance = 0;
+        for (std::size_t i = a0; i < a1; ++i) {
+            area += (e.value[i] - bottom) / (top - bottom) * pitch;
+            variance += e.sigma[i] * e.sigma[i] / ((top - bottom) * (top - bottom)) * pitch * pitch;
+        }
+        ring.radius = e.radius[a0] - 0.5 * pitch + area;
+        const double zone = static_cast<double>(2 * g) * pitch;
+        ring.radiusSigma = std::sqrt(variance + std::pow(zone * std::hypot(in.meanSigma, out.meanSigma) / (top - bottom), 2) + std::pow(0.1 * pitch, 2));
+        if (ring.radius <= inner || ring.radius <= 0) continue;
+        ring.inner = inner > 0 ? inner : obstruction * ring.radius;
+        // What the star hides is taken as bright as the plateau.
+        double light = 0, lightVariance = 0;
+        for (std::size_t i = 0; i < e.value.size() && e.radius[i] < ring.radius + 2 * guard * pitch; ++i) {
+            const double lo = std::max(ring.inner, e.radius[i] - 0.5 * pitch), hi = std::min(ring.radius, e.radius[i] + 0.5 * pitch);
+            if (hi <= lo) continue;
+            const double ringArea = M_PI * (hi * hi - lo * lo);
+            const bool hidden = i < first || !(e.sigma[i] > 0);
+            light += ringArea * (hidden ? ring.plateau : e.value[i]);
+            if (!hidden) lightVariance += ringArea * ringArea * e.sigma[i] * e.sigma[i];
+        }
+        const double hiddenArea = M_PI * std::max(0.0, std::pow(e.radius[std::min(first, e.radius.size() - 1)], 2) - ring.inner * ring.inner);
+        ring.fraction = light;
+        ring.fractionSigma = std::sqrt(lightVariance + std::pow(hiddenArea * ring.plateauSigma, 2) + std::pow(light, 2) * (std::pow(f.fluxSigma / f.flux, 2) + std::pow(b.fluxSigma / b.flux, 2)));
+        measureOffset(f, ring, pitch);
+        e.rings.push_back(ring);
+        inner = ring.radius;
+        from = edge.bin + g;
+    }
+
+    e.limitRadius = std::clamp(expectedRadius, (static_cast<double>(first) + 6) * pitch, std::max((static_cast<double>(first) + 6) * pitch, 0.85 * static_cast<double>(e.value.size()) * pitch));
+    const auto limitBin = std::min(e.value.size(), static_cast<std::size_t>(e.limitRadius / pitch));
+    const Line disc = fitLine(e, std::min(first, limitBin), limitBin, 0);
+    // The scatter of the far profile tells what smooth structure can do to so large a mean.
+    const Line far = fitLine(e, limitBin, e.value.size(), 0);
+    e.limit = disc.valid ? 3 * std::hypot(disc.meanSigma, far.valid ? far.meanSigma : 0) : 0;
+    return e;
+}
+
+} // namespace caelumen

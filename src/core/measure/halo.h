@@ -1,0 +1,53 @@
+#pragma once
+
+#include "core/measure/star_mask.h"
+
+#include <array>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace caelumen {
+
+inline constexpr std::size_t kHaloSectors = 16;
+
+/// Light around one star of one plane, against radius.
+struct HaloProfile {
+    Point centre;                 ///< of the star, plane pixels
+    double flux = 0, fluxSigma = 0; ///< from the star's unsaturated pixels, plane units
+    double fwhm = 0;              ///< of this plane, plane pixels
+    double blind = 0;             ///< radius inside which the star itself hides any halo, plane pixels
+    std::vector<double> value;    ///< at radius i + 0.5 bins: clipped mean over the sectors, far sky taken off, plane units
+    std::vector<double> sigma;    ///< its error, from the scatter of the sectors; 0: no pixels
+    std::vector<std::array<float, kHaloSectors>> sectors; ///< the same by sector, NaN where hidden
+    double pitch = 1;             ///< stored pixels per plane pixel
+};
+
+/// Measures the profile of the star near `guess` (plane pixels) out to `reach`. `neighbours` are hidden with discs that follow their flux.
+/// A reason comes back as an Error when the star cannot be fitted.
+Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double reach, const std::optional<Psf>& psf, const std::vector<Star>& stars,
+                                       double noise, double saturation, double pitch);
+
+/// One ring or disc that the filter adds, in stored pixels of the run.
+struct HaloRing {
+    double radius = 0, radiusSigma = 0;
+    double inner = 0;                         ///< where it begins; 0 for a disc
+    double plateau = 0, plateauSigma = 0;     ///< excess per stored pixel and unit star flux
+    double fraction = 0, fractionSigma = 0;   ///< excess between its edges per unit star flux
+    double offset = 0, offsetSigma = 0, offsetAngle_deg = 0;
+};
+
+struct HaloExcess {
+    std::vector<double> radius;        ///< stored pixels of the run
+    std::vector<double> value, sigma;  ///< excess per stored pixel and unit star flux
+    std::vector<HaloRing> rings;       ///< from inside out; empty: none seen
+    double limitRadius = 0;            ///< the disc that the limit is for, stored pixels
+    double limit = 0;                  ///< 3 sigma excess of that disc, per stored pixel and unit flux
+    double wing = 0, wingSigma = 0;    ///< smooth excess between 4 and 8 FWHM per stored pixel and unit flux: haze, not a ring
+};
+
+/// What the filter adds to the star's light over the baseline. `scale` is run stored pixels per baseline stored pixel; `obstruction` the hole
+/// of a ghost (0: a full disc); `expectedRadius` (stored pixels of the run) the disc for which a limit is given.
+HaloExcess haloExcess(const HaloProfile& filter, const HaloProfile& baseline, double scale, double obstruction, double expectedRadius);
+
+} // namespace caelumen

@@ -1,0 +1,109 @@
+#include "core/measure/harvest.h"
+
+#include "core/base/statistics.h"
+#include "core/stars/star_grid.h"
+
+#include <tbb/parallel_for.h>
+
+#include <algorithm>
+#include <utility>
+
+namespace caelumen {
+
+PlaneStars findStars(const Plane& plane, double knownSaturation) {
+    PlaneStars out;
+    out.saturation = saturationLevel(plane, knownSaturation);
+    // A fine mesh for finding, so that stars on nebula stand on their own sky.
+    const int cell = std::clamp(defaultCell(plane), 24, 64);
+    const SmoothSky rough(buildMesh(plane, {}, cell));
+    out.typicalNoise = rough.typicalSigma();
+    if (!(out.typicalNoise > 0)) return out;
+    out.stars = detectStars(plane, rough, {4.0, out.saturation});
+    out.psf = measurePsf(plane, out.stars, rough);
+    return out;
+}
+
+std::vector<Point> photometryStars(const PlaneStars& stars, const PlaneView& view, std::size_t limit) {
+    std::vector<Point> all;
+    for (const Star& s : stars.stars) all.push_back({s.x, s.y});
+    const double lonely = stars.psf ? 3.5 * stars.psf->fwhm : 10;
+    const StarGrid grid(all, lonely);
+    std::vector<Point> out;
+    std::vector<char> crowded(all.size(), 0);
+    // Brightest first: a star is crowded by a neighbour of a twentieth of its light or more.
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        for (std::size_t j = 0; j < i && j < 4000; ++j)
+            if (std::abs(all[i].x - all[j].x) < lonely && std::abs(all[i].y - all[j].y) < lonely) {
+                crowded[i] = 1;
+                if (stars.stars[i].flux > 0.05 * stars.stars[j].flux) crowded[j] = 1;
+            }
+        if (i > 6000) break;
+    }
+    for (std::size_t i = 0; i < std::min<std::size_t>(all.size(), 6000) && out.size() < limit; ++i) {
+        const Star& s = stars.stars[i];
+        if (!s.saturated && !s.blended && s.above5 && !crowded[i]) out.push_back(view.toBaseline(all[i]));
+    }
+    return out;
+}
+
+namespace {
+
+double noiseCorrelation(const PlaneHarvest& h) {
+    std::vector<double> means;
+    for (const NoiseBox& b : h.boxes)
+        if (b.onGrid) means.push_back(static_cast<double>(b.mean));
+    if (means.size() < 50 || !(h.pixelNoise > 0)) return 1;
+    // Neighbouring boxes share any structure; half the scatter of their differences is noise.
+    std::vector<double> steps;
+    for (std::size_t i = 1; i < means.size(); ++i) steps.push_back(means[i] - means[i - 1]);
+    return std::clamp(robustSigma(steps) / std::sqrt(2.0) * h.boxSide / h.pixelNoise, 1.0, 5.0);
+}
+
+} // namespace
+
+PlaneHarvest harvestPlane(const Plane& plane, PlaneStars stars, const HarvestRequest& rq) {
+    PlaneHarvest h;
+    h.channel = rq.channel;
+    h.view = rq.view;
+    h.stars = std::move(stars);
+    h.discs = starDiscs(h.stars.stars, h.stars.psf, h.stars.typicalNoise, rq.view);
+
+    Mask mask;
+    hide(mask, h.discs, rq.view);
+    if (rq.baselineDiscs) hide(mask, *rq.baselineDiscs, rq.view);
+    h.hiddenPart = static_cast<double>(std::count(mask.begin(), mask.end(), 1)) / static_cast<double>(std::max<std::size_t>(1, mask.size()));
+    h.mesh = buildMesh(plane, mask, defaultCell(plane), h.hiddenPart > 0.5 ? 0.1 : 0.3);
+    const SmoothSky sky(h.mesh);
+
+    std::vector<const Region*> skies;
+    for (const Region& r : *rq.regions) {
+        if (r.role == RegionRole::Sky) skies.push_back(&r);
+        if (r.role != RegionRole::HaloStar) h.regions[r.id] = sumRegions(plane, mask, rq.view, {&r});
+    }
+    h.sky = sumRegions(plane, mask, rq.view, skies);
+    h.skyValues = regionValues(plane, mask, rq.view, skies, 20'000);
+    h.pixelNoise = pixelNoise(plane, mask, sky, rq.view, *rq.regions);
+    h.boxSide = boxSide(rq.arcsecPerStoredPixel * rq.view.geometry.pitch);
+    h.boxes = noiseBoxes(plane, mask, h.boxSide, rq.view, *rq.regions);
+
+    if (rq.photometry) {
+        ApertureOptions o;
+        o.radius = rq.apertureRadius * rq.view.scale();
+        o.saturation = h.stars.saturation;
+        o.pixelNoise = h.pixelNoise;
+        o.noiseCorrelation = noiseCorrelation(h);
+        o.photonScale = rq.total_s > 0 ? 1 / rq.total_s : 0;
+        h.fluxes.resize(rq.photometry->size());
+        tbb::parallel_for(std::size_t{0}, h.fluxes.size(),
+                          [&](std::size_t i) { h.fluxes[i] = apertureFlux(plane, mask, sky, rq.view.toPlane((*rq.photometry)[i]), o); });
+    }
+    for (const Region& r : *rq.regions) {
+        if (r.role != RegionRole::HaloStar || r.points.empty()) continue;
+        const double reach = std::clamp(rq.haloReach * rq.view.scale(), 30.0, std::max(31.0, 0.48 * std::min(plane.width(), plane.height())));
+        h.halos.emplace(r.id, measureHaloProfile(plane, rq.view.toPlane(r.points[0]), reach, h.stars.psf, h.stars.stars, h.stars.typicalNoise,
+                                                 h.stars.saturation, rq.view.geometry.pitch));
+    }
+    return h;
+}
+
+} // namespace caelumen

@@ -1,0 +1,60 @@
+#pragma once
+
+#include "core/measure/halo.h"
+#include "core/measure/noise.h"
+#include "core/measure/region_sum.h"
+#include "core/measure/surface.h"
+#include "core/stars/photometry.h"
+
+#include <map>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace caelumen {
+
+/// What is found in a plane before anything is known about other runs.
+struct PlaneStars {
+    std::vector<Star> stars;
+    std::optional<Psf> psf;
+    double typicalNoise = 0;
+    double saturation = 0;
+};
+PlaneStars findStars(const Plane& plane, double knownSaturation);
+
+/// What a plane is measured with.
+struct HarvestRequest {
+    std::string channel;
+    PlaneView view;
+    double arcsecPerStoredPixel = 0;                ///< 0: unknown
+    double total_s = 0;                             ///< integration, for photon noise
+    const std::vector<Region>* regions = nullptr;
+    const std::vector<StarDisc>* baselineDiscs = nullptr;
+    const std::vector<Point>* photometry = nullptr; ///< baseline pixels
+    double apertureRadius = 0;                      ///< baseline pixels
+    double haloReach = 0;                           ///< baseline pixels
+};
+
+/// Everything that is taken from a plane's pixels, small enough to keep for all runs: every figure is computed from these.
+struct PlaneHarvest {
+    std::string channel;
+    PlaneView view;
+    PlaneStars stars;
+    std::vector<StarDisc> discs;
+    BackgroundMesh mesh;                            ///< star-masked
+    RegionSum sky;                                  ///< all sky regions pooled
+    std::map<std::string, RegionSum> regions;       ///< each nebula and sky region
+    double pixelNoise = 0;
+    int boxSide = 1;
+    std::vector<NoiseBox> boxes;
+    std::vector<ApertureFlux> fluxes;               ///< in the order of HarvestRequest::photometry
+    std::map<std::string, Result<HaloProfile>> halos;
+    std::vector<float> skyValues;                   ///< for a histogram
+    double hiddenPart = 0;                          ///< part of the frame hidden by stars
+};
+PlaneHarvest harvestPlane(const Plane& plane, PlaneStars stars, const HarvestRequest& request);
+
+/// The baseline's stars whose light is measured in all channels and runs: unsaturated, unblended, lonely; brightest first.
+std::vector<Point> photometryStars(const PlaneStars& stars, const PlaneView& view, std::size_t limit = 1500);
+
+} // namespace caelumen

@@ -1,0 +1,87 @@
+#include "core/measure/noise.h"
+
+#include "core/base/statistics.h"
+
+#include <tbb/parallel_for.h>
+
+#include <algorithm>
+#include <array>
+#include <mutex>
+
+namespace caelumen {
+
+int boxSide(double scale) { return scale > 0 ? std::max(1, static_cast<int>(std::lround(10 / scale))) : 5; }
+
+std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, const PlaneView& view, const std::vector<Region>& regions) {
+    const int half = std::max(1, k / 2);
+    const int across = (plane.width() - k) / half + 1, down = (plane.height() - k) / half + 1;
+    if (across < 1 || down < 1) return {};
+    int stride = 1; // thin out evenly on huge frames
+    while (static_cast<long long>(across / stride) * (down / stride) > 200'000) ++stride;
+    std::vector<std::pair<const Region*, PlaneView::Box>> skies;
+    for (const Region& r : regions)
+        if (r.role == RegionRole::Sky) skies.emplace_back(&r, view.boxOf(r));
+
+    std::vector<std::vector<NoiseBox>> rows(static_cast<std::size_t>(down));
+    tbb::parallel_for(0, down, [&](int j) {
+        auto& out = rows[static_cast<std::size_t>(j)];
+        const int y0 = j * half;
+        for (int i = 0; i < across; ++i) {
+            const int x0 = i * half;
+            const Point centre{x0 + 0.5 * (k - 1), y0 + 0.5 * (k - 1)};
+            bool inSky = false;
+            for (const auto& [region, box] : skies) {
+                if (x0 < box.x0 || y0 < box.y0 || x0 + k > box.x1 || y0 + k > box.y1) continue;
+                const double e = 0.5 * k;
+                inSky = region->contains(view.toBaseline({centre.x - e, centre.y - e})) && region->contains(view.toBaseline({centre.x + e, centre.y - e})) &&
+                        region->contains(view.toBaseline({centre.x - e, centre.y + e})) && region->contains(view.toBaseline({centre.x + e, centre.y + e}));
+                if (inSky) break;
+            }
+            if (!inSky && (i % stride != 0 || j % stride != 0)) continue;
+            double sum = 0;
+            bool clean = true;
+            for (int y = y0; y < y0 + k && clean; ++y) {
+                const float* row = plane.row(y);
+                const std::uint8_t* hidden = mask.empty() ? nullptr : mask.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width());
+                for (int x = x0; x < x0 + k; ++x) {
+                    if ((hidden && hidden[x]) || !(std::isfinite(row[x]))) {
+                        clean = false;
+                        break;
+                    }
+                    sum += static_cast<double>(row[x]);
+                }
+            }
+            const int step = k >= 2 ? (k + half - 1) / half : 1; // half-steps to the next box that does not overlap
+            if (clean) out.push_back({centre, static_cast<float>(sum / (k * k)), inSky, i % step == 0 && j % step == 0});
+        }
+    });
+    std::vector<NoiseBox> boxes;
+    for (const auto& row : rows) boxes.insert(boxes.end(), row.begin(), row.end());
+    return boxes;
+}
+
+double pixelNoise(const Plane& plane, const Mask& mask, const SmoothSky& sky, const PlaneView& view, const std::vector<Region>& regions) {
+    std::vector<float> values;
+    const auto take = [&](int x, int y) {
+        const float v = plane.at(x, y);
+        if (!(std::isfinite(v)) || (!mask.empty() && mask[static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width()) + static_cast<std::size_t>(x)])) return;
+        values.push_back(v - static_cast<float>(sky.level(x, y)));
+    };
+    for (const Region& r : regions) {
+        if (r.role != RegionRole::Sky) continue;
+        const PlaneView::Box b = view.boxOf(r);
+        for (int y = b.y0; y < b.y1; ++y)
+            for (int x = b.x0; x < b.x1; ++x)
+                if (r.contains(view.toBaseline({static_cast<double>(x), static_cast<double>(y)}))) take(x, y);
+    }
+    if (values.size() < 500) {
+        values.clear();
+        // A million pixels are plenty. A stride that shares no factor with the width walks through all columns.
+        const std::size_t step = std::max<std::size_t>(1, plane.size() / 1'000'000) | 1;
+        const auto width = static_cast<std::size_t>(plane.width());
+        for (std::size_t i = 0; i < plane.size(); i += step) take(static_cast<int>(i % width), static_cast<int>(i / width));
+    }
+    return clippedStats(std::span<float>(values)).sigma;
+}
+
+} // namespace caelumen

@@ -1,0 +1,26 @@
+#pragma once
+
+#include "core/measure/plane_view.h"
+#include "core/stars/background_mesh.h"
+
+#include <vector>
+
+namespace caelumen {
+
+/// What a region of one plane holds: the star-masked, clipped mean, and where on the surface basis the pixels lie, so that any sky model
+/// can be taken off later without the pixels.
+struct RegionSum {
+    double mean = 0;      ///< plane units
+    double pixelSigma = 0; ///< noise of one pixel here, from differences of pixels 6 apart (structure cancels)
+    std::size_t used = 0; ///< pixels kept
+    std::size_t inside = 0; ///< pixels of the region on the frame, hidden ones included
+    SurfaceBasis basis;   ///< mean over the pixels kept
+};
+
+/// Pools the pixels of all the regions given.
+RegionSum sumRegions(const Plane& plane, const Mask& mask, const PlaneView& view, const std::vector<const Region*>& regions);
+
+/// The pixel values used (kept by clipping) of a region, for a histogram; at most `limit` of them, evenly thinned.
+std::vector<float> regionValues(const Plane& plane, const Mask& mask, const PlaneView& view, const std::vector<const Region*>& regions, std::size_t limit);
+
+} // namespace caelumen

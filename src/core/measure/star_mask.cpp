@@ -1,0 +1,50 @@
+#include "core/measure/star_mask.h"
+
+#include <algorithm>
+
+namespace caelumen {
+
+std::vector<StarDisc> starDiscs(const std::vector<Star>& stars, const std::optional<Psf>& psf, double noise, const PlaneView& view) {
+    constexpr double kLeft = 0.1; // of a pixel's noise
+    const double fwhm = psf ? psf->fwhm : 3.0;
+    const double beta = psf ? std::clamp(psf->unit.beta, 1.8, 4.0) : 2.5;
+    std::vector<StarDisc> discs;
+    discs.reserve(stars.size());
+    for (const Star& s : stars) {
+        const double isophote = std::sqrt(s.area / M_PI);
+        double radius = isophote * std::pow(4 / kLeft, 1 / (2 * beta));
+        if (psf && !s.saturated) {
+            // Out along the measured wings.
+            double r = std::max(1.5 * fwhm, isophote);
+            const double limit = std::max(3.0 * isophote, 4 * fwhm);
+            while (r < limit && s.flux * psf->lightAt(r) > kLeft * noise) r *= 1.1;
+            radius = r;
+        }
+        radius = std::max(radius, 1.5 * fwhm) + 0.5;
+        discs.push_back({view.toBaseline({s.x, s.y}), radius / view.scale(), s.flux});
+    }
+    return discs;
+}
+
+void hideDisc(Mask& mask, int width, int height, Point c, double radius) {
+    const int y0 = std::max(0, static_cast<int>(std::ceil(c.y - radius))), y1 = std::min(height - 1, static_cast<int>(std::floor(c.y + radius)));
+    for (int y = y0; y <= y1; ++y) {
+        const double half = std::sqrt(std::max(0.0, radius * radius - (y - c.y) * (y - c.y)));
+        const int x0 = std::max(0, static_cast<int>(std::ceil(c.x - half))), x1 = std::min(width - 1, static_cast<int>(std::floor(c.x + half)));
+        if (x0 > x1) continue;
+        std::uint8_t* row = mask.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(width);
+        std::fill(row + x0, row + x1 + 1, std::uint8_t{1});
+    }
+}
+
+void hide(Mask& mask, const std::vector<StarDisc>& discs, const PlaneView& view) {
+    if (mask.empty()) mask.assign(static_cast<std::size_t>(view.width) * static_cast<std::size_t>(view.height), 0);
+    for (const StarDisc& d : discs) {
+        const Point p = view.toPlane(d.at);
+        const double radius = d.radius * view.scale();
+        if (p.x < -radius || p.y < -radius || p.x > view.width + radius || p.y > view.height + radius) continue;
+        hideDisc(mask, view.width, view.height, p, radius);
+    }
+}
+
+} // namespace caelumen

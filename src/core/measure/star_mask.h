@@ -1,0 +1,27 @@
+#pragma once
+
+#include "core/measure/plane_view.h"
+#include "core/stars/psf.h"
+
+#include <vector>
+
+namespace caelumen {
+
+/// What a star hides: a disc in baseline stored pixels, out to where its light sinks well below the noise of a pixel.
+struct StarDisc {
+    Point at;
+    double radius = 0;
+    double flux = 0;
+};
+
+/// The discs of a catalogue of one plane, in baseline pixels. The radius grows from the detection isophote along the star image's wings until a
+/// tenth of the noise is left.
+std::vector<StarDisc> starDiscs(const std::vector<Star>& stars, const std::optional<Psf>& psf, double noise, const PlaneView& view);
+
+/// Hides the discs in a plane's own grid (a mask of the plane's size is made when `mask` is empty).
+void hide(Mask& mask, const std::vector<StarDisc>& discs, const PlaneView& view);
+
+/// Hides one disc given in plane pixels.
+void hideDisc(Mask& mask, int width, int height, Point centre, double radius);
+
+} // namespace caelumen

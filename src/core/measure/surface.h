@@ -1,0 +1,32 @@
+#pragma once
+
+#include "core/measure/plane_view.h"
+#include "core/stars/background_mesh.h"
+
+#include <array>
+#include <vector>
+
+namespace caelumen {
+
+/// The sky of one plane: b0 + bx u + by v + q (u^2 + v^2), u and v as in SurfaceBasis, in the plane's units.
+struct Surface {
+    double b0 = 0, bx = 0, by = 0, q = 0;
+    std::array<std::array<double, 4>, 4> covariance{}; ///< of b0, bx, by, q
+    double residual = 0;   ///< rms of the cells used about the model
+    double coverage = 0;   ///< cells used over all cells
+    std::size_t cells = 0; ///< cells used
+    bool valid = false;
+
+    double at(const SurfaceBasis& s) const { return b0 + bx * s.u + by * s.v + q * s.rr; }
+    /// Variance of the model's difference between two places (the level cancels).
+    double differenceVariance(const SurfaceBasis& a, const SurfaceBasis& b) const;
+};
+
+/// Fits the model to mesh cells, those in `excluded` left out. Cells far from it are rejected at 3 sigma, with sigma taken from the cells that
+/// lie below the model, because what lies above may be nebula; `rejectedHigh` (when given) gets the cells that stand out as brighter.
+Surface fitSurface(const BackgroundMesh& mesh, const std::vector<char>& excluded, int width, int height, std::vector<char>* rejectedHigh = nullptr);
+
+/// The azimuthal mean of the fit's residual exceeds three of its own errors somewhere: a ring in the sky.
+bool hasRing(const BackgroundMesh& mesh, const std::vector<char>& excluded, const Surface& surface, int width, int height);
+
+} // namespace caelumen

@@ -1,0 +1,97 @@
+#include "core/sky/ephemeris.h"
+
+#include <erfa.h>
+#include <erfam.h>
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <cstdio>
+
+namespace caelumen {
+namespace {
+
+constexpr double kDegrees = 180 / M_PI;
+
+struct Vec {
+    double v[3];
+};
+
+double dot(const Vec& a, const Vec& b) { return a.v[0] * b.v[0] + a.v[1] * b.v[1] + a.v[2] * b.v[2]; }
+double length(const Vec& a) { return std::sqrt(dot(a, a)); }
+double angle(const Vec& a, const Vec& b) { return std::acos(std::clamp(dot(a, b) / (length(a) * length(b)), -1.0, 1.0)) * kDegrees; }
+
+} // namespace
+
+Result<JulianDate> parseTime(const std::string& iso) {
+    int y = 0, mo = 0, d = 0, h = 0, mi = 0;
+    double s = 0;
+    const int got = std::sscanf(iso.c_str(), "%d-%d-%dT%d:%d:%lf", &y, &mo, &d, &h, &mi, &s);
+    if (got < 5) return Error{fmt::format("\"{}\" is not a time; give UTC as 2026-06-20T18:05:00Z.", iso)};
+    if (y < 1900 || y > 2100) return Error{fmt::format("the year {} is outside 1900 to 2100, for which sun and moon are known.", y)};
+    JulianDate out;
+    if (eraDtf2d("UTC", y, mo, d, h, mi, s, &out.day, &out.fraction) < 0) return Error{fmt::format("\"{}\" is not a time that exists; give UTC as 2026-06-20T18:05:00Z.", iso)};
+    return out;
+}
+
+SkyMoment skyAt(const Observer& o, const JulianDate& utc, std::optional<double> ra, std::optional<double> dec) {
+    double tai1 = 0, tai2 = 0, tt1 = 0, tt2 = 0;
+    eraUtctai(utc.day, utc.fraction, &tai1, &tai2);
+    eraTaitt(tai1, tai2, &tt1, &tt2);
+    double c2t[3][3];
+    eraC2t06a(tt1, tt2, utc.day, utc.fraction, 0, 0, c2t);
+
+    const double phi = o.latitude_deg / kDegrees, lambda = o.longitude_deg / kDegrees;
+    double site[3];
+    eraGd2gc(1, lambda, phi, o.elevation_m, site);
+    double siteCelestial[3];
+    eraTrxp(c2t, site, siteCelestial);
+
+    double moonPv[2][3], earthHelio[2][3], earthBary[2][3];
+    eraMoon98(tt1, tt2, moonPv);
+    eraEpv00(tt1, tt2, earthHelio, earthBary);
+    Vec moon{}, sun{};
+    for (int i = 0; i < 3; ++i) {
+        const double here = siteCelestial[i] / ERFA_DAU;
+        moon.v[i] = moonPv[0][i] - here;
+        sun.v[i] = -earthHelio[0][i] - here;
+    }
+    const auto horizontal = [&](const Vec& celestial) {
+        double t[3];
+        eraRxp(c2t, const_cast<double*>(celestial.v), t);
+        const double east = -std::sin(lambda) * t[0] + std::cos(lambda) * t[1];
+        const double north = -std::sin(phi) * std::cos(lambda) * t[0] - std::sin(phi) * std::sin(lambda) * t[1] + std::cos(phi) * t[2];
+        const double up = std::cos(phi) * std::cos(lambda) * t[0] + std::cos(phi) * std::sin(lambda) * t[1] + std::sin(phi) * t[2];
+        double azimuth = std::atan2(east, north) * kDegrees;
+        if (azimuth < 0) azimuth += 360;
+        return Horizontal{std::atan2(up, std::hypot(east, north)) * kDegrees, azimuth};
+    };
+
+    SkyMoment out;
+    out.sun = horizontal(sun);
+    out.moon = horizontal(moon);
+    out.moonDistance_km = length(moon) * ERFA_DAU / 1000;
+    Vec moonToSun{}, moonToHere{};
+    for (int i = 0; i < 3; ++i) {
+        moonToSun.v[i] = sun.v[i] - moon.v[i];
+        moonToHere.v[i] = -moon.v[i];
+    }
+    out.moonPhaseAngle_deg = angle(moonToSun, moonToHere);
+    out.moonIlluminated = (1 + std::cos(out.moonPhaseAngle_deg / kDegrees)) / 2;
+    // Waxing while the moon is east of the sun, along the ecliptic.
+    const double cross = sun.v[0] * moon.v[1] - sun.v[1] * moon.v[0];
+    out.moonWaxing = cross > 0;
+    const double h = out.sun.alt_deg;
+    out.twilight = h > -0.833 ? "day" : h > -6 ? "civil" : h > -12 ? "nautical" : h > -18 ? "astronomical" : "night";
+    if (ra && dec) {
+        Vec target{};
+        eraS2c(*ra / kDegrees, *dec / kDegrees, target.v);
+        out.target = horizontal(target);
+        out.moonSeparation_deg = angle(target, moon);
+        const double alt = out.target->alt_deg;
+        if (alt > 0) out.airmass = 1 / (std::sin(alt / kDegrees) + 0.50572 * std::pow(alt + 6.07995, -1.6364));
+    }
+    return out;
+}
+
+} // namespace caelumen

@@ -1,0 +1,43 @@
+#pragma once
+
+#include "core/base/result.h"
+
+#include <optional>
+#include <string>
+
+namespace caelumen {
+
+struct Observer {
+    double latitude_deg = 0, longitude_deg = 0; ///< north and east positive
+    double elevation_m = 0;
+};
+
+/// Altitude above the horizon without refraction; azimuth from north through east.
+struct Horizontal {
+    double alt_deg = 0, az_deg = 0;
+};
+
+struct SkyMoment {
+    Horizontal sun, moon;
+    double moonIlluminated = 0;     ///< 0..1, topocentric
+    double moonPhaseAngle_deg = 0;  ///< sun - moon - observer: 0 full, 180 new
+    double moonDistance_km = 0;     ///< topocentric
+    bool moonWaxing = false;
+    std::optional<Horizontal> target;
+    std::optional<double> airmass;  ///< absent below the horizon (Kasten & Young 1989, Appl. Opt. 28, 4735)
+    std::optional<double> moonSeparation_deg;
+    std::string twilight;           ///< day, civil, nautical, astronomical or night
+};
+
+/// UTC as a two-part Julian date from "2026-06-20T18:05:00Z" (seconds and Z may be missing). Years 1900 to 2100.
+struct JulianDate {
+    double day = 0, fraction = 0;
+    JulianDate plusSeconds(double s) const { return {day, fraction + s / 86400}; }
+};
+Result<JulianDate> parseTime(const std::string& iso);
+
+/// Sun, topocentric moon and (with a position) the target, ICRS degrees. Positions from ERFA (eraMoon98, eraEpv00), UT1 taken as UTC:
+/// good to 0.01 degrees. No refraction, no aberration.
+SkyMoment skyAt(const Observer& observer, const JulianDate& utc, std::optional<double> ra_deg, std::optional<double> dec_deg);
+
+} // namespace caelumen

@@ -1,0 +1,178 @@
+#include "core/stars/alignment.h"
+
+#include "core/base/statistics.h"
+#include "core/stars/star_grid.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <numeric>
+#include <optional>
+
+namespace caelumen {
+namespace {
+
+struct Triangle {
+    double middle, small;          ///< sides over the longest one
+    std::array<std::size_t, 3> v;  ///< opposite the longest, the middle and the shortest side
+    bool clockwise;
+};
+
+std::vector<Triangle> trianglesOf(const std::vector<Point>& p) {
+    std::vector<Triangle> out;
+    for (std::size_t i = 0; i < p.size(); ++i) {
+        for (std::size_t j = i + 1; j < p.size(); ++j) {
+            for (std::size_t k = j + 1; k < p.size(); ++k) {
+                std::array<std::pair<double, std::size_t>, 3> side{{{std::hypot(p[j].x - p[k].x, p[j].y - p[k].y), i},
+                                                                    {std::hypot(p[i].x - p[k].x, p[i].y - p[k].y), j},
+                                                                    {std::hypot(p[i].x - p[j].x, p[i].y - p[j].y), k}}};
+                std::sort(side.begin(), side.end(), std::greater<>());
+                const double longest = side[0].first;
+                if (longest < 15) continue;
+                Triangle t{side[1].first / longest, side[2].first / longest, {side[0].second, side[1].second, side[2].second}, false};
+                if (t.small < 0.1 || t.middle - t.small < 0.02 || t.middle > 0.98) continue; // no order of vertices to rely on
+                const Point &a = p[t.v[0]], &b = p[t.v[1]], &c = p[t.v[2]];
+                t.clockwise = (b.x - a.x) * (c.y - a.y) - (b.y - a.y) * (c.x - a.x) < 0;
+                out.push_back(t);
+            }
+        }
+    }
+    return out;
+}
+
+using Pairs = std::vector<std::pair<Point, Point>>;
+
+/// Least squares for a similarity of known handedness.
+std::optional<Alignment> fit(const Pairs& pairs, bool mirrored) {
+    const double m = mirrored ? -1 : 1, n = static_cast<double>(pairs.size());
+    double sx = 0, sy = 0, tx = 0, ty = 0;
+    for (const auto& [s, t] : pairs) {
+        sx += m * s.x;
+        sy += s.y;
+        tx += t.x;
+        ty += t.y;
+    }
+    sx /= n, sy /= n, tx /= n, ty /= n;
+    double dot = 0, cross = 0, norm = 0;
+    for (const auto& [s, t] : pairs) {
+        const double a = m * s.x - sx, b = s.y - sy, c = t.x - tx, d = t.y - ty;
+        dot += a * c + b * d;
+        cross += a * d - b * c;
+        norm += a * a + b * b;
+    }
+    if (!(norm > 0)) return std::nullopt;
+    const double cosine = dot / norm, sine = cross / norm; // scale included
+    Alignment out;
+    out.mirrored = mirrored;
+    out.scale = std::hypot(cosine, sine);
+    if (!(out.scale > 0)) return std::nullopt;
+    out.rotation_deg = std::atan2(sine, cosine) * 180 / M_PI;
+    out.dx = tx - (cosine * sx - sine * sy);
+    out.dy = ty - (sine * sx + cosine * sy);
+    double sum = 0;
+    for (const auto& [s, t] : pairs) {
+        const Point q = out.map(s);
+        sum += (q.x - t.x) * (q.x - t.x) + (q.y - t.y) * (q.y - t.y);
+    }
+    out.rms_px = std::sqrt(sum / n);
+    out.matched = static_cast<int>(pairs.size());
+    return out;
+}
+
+std::vector<Point> brightest(const std::vector<AlignStar>& stars, std::size_t n) {
+    std::vector<Point> out;
+    for (std::size_t i = 0; i < std::min(n, stars.size()); ++i) out.push_back(stars[i].at);
+    return out;
+}
+
+struct Candidate {
+    Alignment transform;
+    int hits = 0;
+};
+
+int countHits(const Alignment& t, const std::vector<Point>& baseline, const StarGrid& run, double reach) {
+    int hits = 0;
+    for (const Point& p : baseline) hits += run.nearest(t.map(p), reach) >= 0;
+    return hits;
+}
+
+Candidate search(const std::vector<AlignStar>& baseline, const std::vector<AlignStar>& run, std::size_t depth) {
+    const std::vector<Point> a = brightest(baseline, depth), b = brightest(run, depth);
+    const std::vector<Triangle> from = trianglesOf(a);
+    std::vector<Triangle> to = trianglesOf(b);
+    std::sort(to.begin(), to.end(), [](const Triangle& x, const Triangle& y) { return x.middle < y.middle; });
+    const std::vector<Point> check = brightest(baseline, 4 * depth), among = brightest(run, 8 * depth);
+    constexpr double kReach = 3;
+    const StarGrid grid(among, kReach);
+    const std::vector<Point> quick(check.begin(), check.begin() + static_cast<std::ptrdiff_t>(std::min<std::size_t>(check.size(), depth)));
+    constexpr double kTolerance = 0.006;
+    Candidate best;
+    for (const Triangle& t : from) {
+        auto at = std::lower_bound(to.begin(), to.end(), t.middle - kTolerance, [](const Triangle& x, double v) { return x.middle < v; });
+        for (; at != to.end() && at->middle < t.middle + kTolerance; ++at) {
+            if (std::abs(at->small - t.small) > kTolerance) continue;
+            Pairs pairs;
+            for (std::size_t i = 0; i < 3; ++i) pairs.emplace_back(a[t.v[i]], b[at->v[i]]);
+            const auto transform = fit(pairs, t.clockwise != at->clockwise);
+            if (!transform || transform->scale < 0.28 || transform->scale > 3.2 || transform->rms_px > 2) continue;
+            if (countHits(*transform, quick, grid, kReach) < 5) continue;
+            const int hits = countHits(*transform, check, grid, kReach);
+            if (hits > best.hits) best = {*transform, hits};
+        }
+        if (best.hits >= 25 && best.hits > static_cast<int>(check.size()) / 2) break;
+    }
+    return best;
+}
+
+} // namespace
+
+Point Alignment::map(Point p) const {
+    const double r = rotation_deg * M_PI / 180, c = scale * std::cos(r), s = scale * std::sin(r), m = mirrored ? -1 : 1;
+    return {c * m * p.x - s * p.y + dx, s * m * p.x + c * p.y + dy};
+}
+
+Point Alignment::unmap(Point p) const {
+    const double r = rotation_deg * M_PI / 180, c = std::cos(r) / scale, s = std::sin(r) / scale, m = mirrored ? -1 : 1;
+    const double x = p.x - dx, y = p.y - dy;
+    return {m * (c * x + s * y), -s * x + c * y};
+}
+
+Result<Alignment> align(std::vector<AlignStar> baseline, std::vector<AlignStar> run) {
+    const auto byFlux = [](const AlignStar& a, const AlignStar& b) { return a.flux > b.flux; };
+    std::sort(baseline.begin(), baseline.end(), byFlux);
+    std::sort(run.begin(), run.end(), byFlux);
+    if (baseline.size() < 6 || run.size() < 6)
+        return Error{fmt::format("there are too few stars to align by ({} and {}; at least 6 each are needed)", baseline.size(), run.size())};
+
+    Candidate best;
+    for (const std::size_t depth : {16, 28, 45, 65}) {
+        best = search(baseline, run, depth);
+        if (best.hits >= 12 || (best.hits >= 7 && depth >= 28)) break;
+        if (depth >= std::max(baseline.size(), run.size())) break;
+    }
+    if (best.hits < 6) return Error{"the stars do not match: it is probably not the same field"};
+
+    // Refine on everything in common, with a reach that closes in.
+    Alignment now = best.transform;
+    constexpr std::size_t kMost = 3000;
+    const std::vector<Point> all = brightest(baseline, kMost), among = brightest(run, kMost);
+    double reach = 3;
+    for (int round = 0; round < 8; ++round) {
+        const StarGrid grid(among, reach);
+        Pairs pairs;
+        for (const Point& p : all) {
+            const Point q = now.map(p);
+            if (const auto k = grid.nearest(q, reach); k >= 0) pairs.emplace_back(p, among[static_cast<std::size_t>(k)]);
+        }
+        if (pairs.size() < 6) return Error{"the stars do not match: it is probably not the same field"};
+        const auto better = fit(pairs, now.mirrored);
+        if (!better) break;
+        now = *better;
+        reach = std::clamp(3 * now.rms_px, 0.5, 3.0);
+    }
+    if (now.matched < 6 || now.rms_px > 1.5) return Error{"the stars do not match: it is probably not the same field"};
+    return now;
+}
+
+} // namespace caelumen

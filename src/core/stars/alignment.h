@@ -1,0 +1,33 @@
+#pragma once
+
+#include "core/base/result.h"
+#include "core/image/plane.h"
+
+#include <vector>
+
+namespace caelumen {
+
+/// Maps a baseline pixel to a run pixel (stored pixels of each):
+///   x' = scale * (cos r * m * x - sin r * y) + dx
+///   y' = scale * (sin r * m * x + cos r * y) + dy,   m = -1 when mirrored, else 1.
+struct Alignment {
+    double dx = 0, dy = 0, rotation_deg = 0, scale = 1;
+    bool mirrored = false;
+    double rms_px = 0; ///< of the matched stars, in run pixels
+    int matched = 0;
+
+    Point map(Point baseline) const;
+    Point unmap(Point run) const;
+};
+
+struct AlignStar {
+    Point at;
+    double flux = 0;
+};
+
+/// Finds the similarity (shift, any rotation, scale 0.3 to 3, mirror) between two star lists of the same field by matching triangles
+/// (after Groth 1986, AJ 91, 1244; Valdes et al. 1995, PASP 107, 1119) and refining on all stars in common. Eight common stars are enough;
+/// a sentence comes back when the fields do not agree. The lists need not be sorted.
+Result<Alignment> align(std::vector<AlignStar> baseline, std::vector<AlignStar> run);
+
+} // namespace caelumen

@@ -1,0 +1,55 @@
+#pragma once
+
+#include "core/image/plane.h"
+
+#include <cstdint>
+#include <vector>
+
+namespace caelumen {
+
+/// One byte a pixel of a plane: not zero where the pixel must not be used. Empty means that all may be.
+using Mask = std::vector<std::uint8_t>;
+
+struct MeshCell {
+    Point centre;          ///< mean position of the pixels used, plane pixels
+    double level = 0;      ///< clipped mean of the pixels used
+    double sigma = 0;      ///< their standard deviation about it
+    std::size_t used = 0;  ///< 0: the cell has too few usable pixels
+};
+
+/// The sky in square cells: row by row, `across` x `down` of `cell` pixels; the last row and column may be cut.
+struct BackgroundMesh {
+    int cell = 0, across = 0, down = 0;
+    std::vector<MeshCell> cells;
+
+    const MeshCell& at(int i, int j) const { return cells[static_cast<std::size_t>(j) * static_cast<std::size_t>(across) + static_cast<std::size_t>(i)]; }
+    /// Cells with enough usable pixels, as a part of all.
+    double coverage() const;
+};
+
+/// Clipped level and noise in cells of `cell` pixels. A cell is used when at least `minPart` of its pixels are finite and
+/// unmasked. Runs in parallel; the result does not depend on the number of threads.
+BackgroundMesh buildMesh(const Plane& plane, const Mask& mask, int cell, double minPart = 0.3);
+
+/// A cell size that follows the sky without following stars: about 32 cells along the short side, 24 to 128 pixels.
+int defaultCell(const Plane& plane);
+
+/// The mesh as a smooth map: empty cells filled from their neighbours, outliers removed by a 3x3 median,
+/// bilinear between cell centres.
+class SmoothSky {
+public:
+    explicit SmoothSky(const BackgroundMesh& mesh);
+    double level(double x, double y) const { return interpolate(m_level, x, y); }
+    double sigma(double x, double y) const { return interpolate(m_sigma, x, y); }
+    /// The levels of one row of pixels, x0 <= x < x0 + n.
+    void levelRow(int x0, int y, int n, float* to) const;
+    double typicalSigma() const { return m_typicalSigma; }
+
+private:
+    double interpolate(const std::vector<double>& map, double x, double y) const;
+    int m_cell = 1, m_across = 0, m_down = 0;
+    std::vector<double> m_level, m_sigma;
+    double m_typicalSigma = 0;
+};
+
+} // namespace caelumen

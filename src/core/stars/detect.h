@@ -1,0 +1,36 @@
+#pragma once
+
+#include "core/stars/background_mesh.h"
+
+#include <vector>
+
+namespace caelumen {
+
+struct Star {
+    double x = 0, y = 0;      ///< centroid, plane pixels
+    double flux = 0;          ///< above the local sky, inside the detection isophote
+    double peak = 0;          ///< brightest pixel above the local sky
+    double level = 0;         ///< local sky
+    int area = 0;             ///< pixels of the isophote
+    double a = 0, b = 0;      ///< rms along the major and minor axis, pixels
+    bool above5 = false;      ///< five of its pixels (3x3-smoothed) stand above 5 sigma
+    bool saturated = false;
+    bool blended = false;
+};
+
+struct DetectOptions {
+    double threshold = 4.0;        ///< in local sigmas
+    double saturation = 1e30;      ///< stored units: pixels at or above are saturated
+};
+
+/// Finds stars on the plane minus `sky` with SEP (Barbary 2016, JOSS 1, 58; after Bertin & Arnouts 1996, A&AS 117, 393):
+/// 3x3 smoothing, at least 5 connected pixels above the threshold, deblended. Hot pixels and cosmic-ray hits (light in a single
+/// pixel) and objects much larger than stars are left out. Sorted by flux, brightest first. Works on overlapping tiles in parallel,
+/// so no second copy of the plane exists.
+std::vector<Star> detectStars(const Plane& plane, const SmoothSky& sky, const DetectOptions& options);
+
+/// The level at which this plane saturates, stored units: the lowest of full scale, the full well, and a plateau shared by the
+/// brightest pixels of several stars. `known` is the limit known from the camera, or infinity.
+double saturationLevel(const Plane& plane, double known);
+
+} // namespace caelumen

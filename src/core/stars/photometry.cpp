@@ -1,0 +1,54 @@
+#include "core/stars/photometry.h"
+
+#include "core/base/statistics.h"
+
+#include <sep.h>
+
+#include <algorithm>
+
+namespace caelumen {
+
+ApertureFlux apertureFlux(const Plane& plane, const Mask& mask, const SmoothSky& sky, Point at, const ApertureOptions& o) {
+    ApertureFlux out;
+    const int reach = static_cast<int>(std::ceil(o.radius)) + 1;
+    const int cx = static_cast<int>(std::lround(at.x)), cy = static_cast<int>(std::lround(at.y));
+    if (!plane.contains(cx - reach, cy - reach) || !plane.contains(cx + reach, cy + reach)) return out;
+    for (int y = cy - reach; y <= cy + reach; ++y)
+        for (int x = cx - reach; x <= cx + reach; ++x)
+            if (!(std::isfinite(plane.at(x, y))) || static_cast<double>(plane.at(x, y)) >= o.saturation) return out;
+
+    sep_image image{};
+    image.data = plane.data();
+    image.dtype = SEP_TFLOAT;
+    image.w = plane.width();
+    image.h = plane.height();
+    double sum = 0, error = 0, area = 0;
+    short flag = 0;
+    if (sep_sum_circle(&image, at.x, at.y, o.radius, 0, 0, 0, &sum, &error, &area, &flag) != 0 || !(area > 0)) return out;
+
+    const double inner = o.radius + 2, outer = inner + std::max(4.0, o.radius);
+    std::vector<float> ring;
+    const int r = static_cast<int>(std::ceil(outer));
+    for (int y = std::max(0, cy - r); y <= std::min(plane.height() - 1, cy + r); ++y) {
+        for (int x = std::max(0, cx - r); x <= std::min(plane.width() - 1, cx + r); ++x) {
+            const double d = std::hypot(x - at.x, y - at.y);
+            if (d < inner || d > outer || !std::isfinite(plane.at(x, y))) continue;
+            if (!mask.empty() && mask[static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width()) + static_cast<std::size_t>(x)]) continue;
+            ring.push_back(plane.at(x, y));
+        }
+    }
+    double level = sky.level(at.x, at.y);
+    const double noise = o.pixelNoise * std::max(1.0, o.noiseCorrelation);
+    double levelSigma = 0.3 * noise;
+    if (ring.size() >= 30) {
+        const ClippedStats s = clippedStats(std::span<float>(ring));
+        level = s.mean;
+        levelSigma = noise / std::sqrt(static_cast<double>(s.count));
+    }
+    out.flux = sum - level * area;
+    out.sigma = std::sqrt(area * noise * noise + area * area * levelSigma * levelSigma + std::max(0.0, out.flux) * o.photonScale);
+    out.usable = true;
+    return out;
+}
+
+} // namespace caelumen

@@ -1,0 +1,24 @@
+#pragma once
+
+#include "core/stars/background_mesh.h"
+
+namespace caelumen {
+
+struct ApertureFlux {
+    double flux = 0;   ///< above the local sky, plane units
+    double sigma = 0;  ///< from sky noise, sky level and the star's own photons
+    bool usable = false; ///< false: off the frame, next to missing pixels, or saturated
+};
+
+struct ApertureOptions {
+    double radius = 4;          ///< plane pixels
+    double saturation = 1e30;
+    double pixelNoise = 0;      ///< of the sky, plane units
+    double noiseCorrelation = 1;
+    double photonScale = 0;     ///< variance of a flux F from its own photons is F * photonScale (1 / total seconds for e-/s); 0: none
+};
+
+/// Exact-overlap circular aperture (SEP) with the sky from unmasked pixels of a ring around it, clipped; `sky` where the ring is too full.
+ApertureFlux apertureFlux(const Plane& plane, const Mask& mask, const SmoothSky& sky, Point at, const ApertureOptions& options);
+
+} // namespace caelumen

@@ -1,0 +1,351 @@
+#include "core/stars/psf.h"
+
+#include "core/base/statistics.h"
+
+#include <Eigen/Dense>
+#include <tbb/parallel_for.h>
+
+#include <algorithm>
+#include <array>
+
+namespace caelumen {
+namespace {
+
+constexpr int kParameters = 8; // amplitude, x, y, base, log-ish shape (3), 1/beta
+using Vector = Eigen::Matrix<double, kParameters, 1>;
+using Matrix = Eigen::Matrix<double, kParameters, kParameters>;
+
+/// Shape by its lower-triangular root, so that the ellipse is always an ellipse: C = L L^T.
+Moffat unpack(const Vector& p) {
+    Moffat m;
+    m.amplitude = p[0];
+    m.x = p[1];
+    m.y = p[2];
+    m.base = p[3];
+    m.cxx = p[4] * p[4];
+    m.cxy = p[4] * p[5];
+    m.cyy = p[5] * p[5] + p[6] * p[6];
+    m.beta = 1 / p[7];
+    return m;
+}
+
+struct Sample {
+    double x, y, value;
+};
+
+double cost(const std::vector<Sample>& samples, const Vector& p) {
+    const Moffat m = unpack(p);
+    double sum = 0;
+    for (const Sample& s : samples) {
+        const double r = s.value - (m.base + m.amplitude * m.shape(s.x - m.x, s.y - m.y));
+        sum += r * r;
+    }
+    return sum;
+}
+
+void normalEquations(const std::vector<Sample>& samples, const Vector& p, Matrix& a, Vector& g) {
+    const Moffat m = unpack(p);
+    a.setZero();
+    g.setZero();
+    Vector d;
+    for (const Sample& s : samples) {
+        const double dx = s.x - m.x, dy = s.y - m.y;
+        const double u = p[4] * dx + p[5] * dy, v = p[6] * dy;
+        const double q = u * u + v * v, t = 1 + q;
+        const double value = std::pow(t, -m.beta);
+        const double slope = -m.amplitude * m.beta * value / t; // d/dq
+        d[0] = value;
+        d[1] = slope * -2 * u * p[4];
+        d[2] = slope * -2 * (u * p[5] + v * p[6]);
+        d[3] = 1;
+        d[4] = slope * 2 * u * dx;
+        d[5] = slope * 2 * u * dy;
+        d[6] = slope * 2 * v * dy;
+        d[7] = m.amplitude * value * std::log(t) * m.beta * m.beta;
+        const double r = s.value - (m.base + m.amplitude * value);
+        a.noalias() += d * d.transpose();
+        g.noalias() += d * r;
+    }
+}
+
+void keepSane(Vector& p) {
+    p[7] = std::clamp(p[7], 1 / 12.0, 1 / 1.4);
+    for (int k : {4, 6}) p[k] = std::clamp(std::abs(p[k]), 0.02, 4.0);
+    p[5] = std::clamp(p[5], -4.0, 4.0);
+}
+
+} // namespace
+
+double Moffat::shape(double dx, double dy) const { return std::pow(1 + cxx * dx * dx + 2 * cxy * dx * dy + cyy * dy * dy, -beta); }
+double Moffat::flux() const { return amplitude * M_PI / ((beta - 1) * std::sqrt(cxx * cyy - cxy * cxy)); }
+double Moffat::fwhm() const { return 2 * std::sqrt(std::pow(2, 1 / beta) - 1) / std::pow(cxx * cyy - cxy * cxy, 0.25); }
+double Moffat::eccentricity() const {
+    const double mean = 0.5 * (cxx + cyy), spread = std::hypot(0.5 * (cxx - cyy), cxy);
+    return std::sqrt(std::max(0.0, 1 - (mean - spread) / (mean + spread))); // (b/a)^2 is the ratio of the eigenvalues
+}
+
+double Psf::lightAt(double r) const {
+    const double det = std::sqrt(unit.cxx * unit.cyy - unit.cxy * unit.cxy);
+    const double core = unit.amplitude * std::pow(1 + det * r * r, -unit.beta);
+    const double join = 2 * fwhm;
+    if (r <= join || wings.size() < 4) return core;
+    const double last = static_cast<double>(wings.size()) - 1;
+    if (join >= last) return core;
+    if (r >= last) { // fall on as the core's power law does
+        return wings.back() * std::pow(r / last, -2 * std::min(unit.beta, 2.5));
+    }
+    const auto i = static_cast<std::size_t>(r);
+    const double t = r - static_cast<double>(i);
+    const double measured = std::exp((1 - t) * std::log(wings[i]) + t * std::log(wings[i + 1]));
+    const double blend = std::clamp((r - join) / std::max(1.0, 0.5 * fwhm), 0.0, 1.0);
+    return (1 - blend) * core + blend * measured;
+}
+
+double Psf::light(double dx, double dy) const {
+    const double q = unit.cxx * dx * dx + 2 * unit.cxy * dx * dy + unit.cyy * dy * dy;
+    return lightAt(std::sqrt(q) / std::pow(unit.cxx * unit.cyy - unit.cxy * unit.cxy, 0.25));
+}
+
+namespace {
+
+/// Azimuthal medians about one star, radius 0, 1, 2 ... pixels, above its local sky.
+std::vector<double> radialMedians(const Plane& plane, const Moffat& star, double level, int reach) {
+    std::vector<std::vector<float>> rings(static_cast<std::size_t>(reach) + 1);
+    const int cx = static_cast<int>(std::lround(star.x)), cy = static_cast<int>(std::lround(star.y));
+    for (int y = std::max(0, cy - reach); y <= std::min(plane.height() - 1, cy + reach); ++y) {
+        for (int x = std::max(0, cx - reach); x <= std::min(plane.width() - 1, cx + reach); ++x) {
+            const auto ring = static_cast<std::size_t>(std::lround(std::hypot(x - star.x, y - star.y)));
+            if (ring < rings.size() && std::isfinite(plane.at(x, y))) rings[ring].push_back(plane.at(x, y));
+        }
+    }
+    std::vector<double> out(rings.size());
+    for (std::size_t i = 0; i < rings.size(); ++i) out[i] = rings[i].empty() ? 0 : median(std::span<float>(rings[i])) - level;
+    return out;
+}
+
+/// The wings: least-squares amplitude of each radius over the brightest stars, so that the brightest speak where only they are seen.
+std::vector<double> measureWings(const Plane& plane, const std::vector<Moffat>& bright, const SmoothSky& sky, double fwhm) {
+    const int reach = std::clamp(static_cast<int>(std::lround(12 * fwhm)), 16, 60);
+    std::vector<double> sum(static_cast<std::size_t>(reach) + 1), weight = sum;
+    std::vector<std::vector<double>> each(sum.size());
+    for (const Moffat& m : bright) {
+        const double flux = m.flux();
+        const auto profile = radialMedians(plane, m, sky.level(m.x, m.y), reach);
+        for (std::size_t i = 0; i < sum.size(); ++i) each[i].push_back(profile[i] / flux);
+    }
+    // Weighted by flux^2 about a clipped centre: one star with a neighbour must not lift the wings.
+    std::vector<double> wings;
+    for (std::size_t i = 0; i < sum.size(); ++i) {
+        auto copy = each[i];
+        const double centre = median(std::span<double>(copy));
+        const double spread = std::max(robustSigma(copy), 1e-300);
+        double s = 0, w = 0, e = 0;
+        for (std::size_t k = 0; k < bright.size(); ++k) {
+            if (std::abs(each[i][k] - centre) > 4 * spread) continue;
+            const double f = bright[k].flux();
+            s += f * f * each[i][k];
+            w += f * f;
+            e += f * f * f * f * spread * spread;
+        }
+        const double value = w > 0 ? s / w : 0;
+        if (!(value > 0) || (i > 3 && value < 2 * std::sqrt(e) / w)) break;
+        if (!wings.empty() && value > wings.back() && i > 3) break; // wings only fall
+        wings.push_back(value);
+    }
+    return wings;
+}
+
+} // namespace
+
+std::optional<Moffat> fitMoffat(const Plane& plane, const Star& star, double sigma) {
+    if (star.saturated) return std::nullopt;
+    const double size = std::max(1.0, std::sqrt(std::max(0.5, star.a) * std::max(0.5, star.b)));
+    const int reach = std::clamp(static_cast<int>(std::lround(6 * size)), 5, 24);
+    const int cx = static_cast<int>(std::lround(star.x)), cy = static_cast<int>(std::lround(star.y));
+    if (!plane.contains(cx - reach, cy - reach) || !plane.contains(cx + reach, cy + reach)) return std::nullopt;
+    std::vector<Sample> samples;
+    for (int y = cy - reach; y <= cy + reach; ++y) {
+        for (int x = cx - reach; x <= cx + reach; ++x) {
+            const double dx = x - star.x, dy = y - star.y;
+            const float v = plane.at(x, y);
+            if (dx * dx + dy * dy > reach * reach || !std::isfinite(v)) continue;
+            samples.push_back({dx, dy, static_cast<double>(v) - star.level});
+        }
+    }
+    if (samples.size() < 40) return std::nullopt;
+    Vector p;
+    const double c = 0.35 / size;
+    p << star.peak, 0, 0, 0, c * 1.3, 0, c * 1.3, 1 / 3.5;
+    double now = cost(samples, p), damping = 1e-3;
+    bool settled = false;
+    Matrix a;
+    Vector g;
+    for (int round = 0; round < 60 && !settled; ++round) {
+        normalEquations(samples, p, a, g);
+        for (int attempt = 0; attempt < 8; ++attempt) {
+            Matrix damped = a;
+            damped.diagonal() += damping * a.diagonal();
+            Vector next = p + damped.ldlt().solve(g);
+            if (!next.allFinite()) return std::nullopt;
+            keepSane(next);
+            const double then = cost(samples, next);
+            if (then <= now) {
+                settled = now - then < 1e-7 * now;
+                p = next;
+                now = then;
+                damping = std::max(1e-9, damping / 5);
+                break;
+            }
+            damping *= 6;
+            settled = attempt == 7;
+        }
+    }
+    // One pass without what does not belong to the star: neighbours and hits.
+    const double scatter = std::max(sigma, std::sqrt(now / static_cast<double>(samples.size())));
+    Moffat m = unpack(p);
+    const auto before = samples.size();
+    std::erase_if(samples, [&](const Sample& s) {
+        const double model = m.amplitude * m.shape(s.x - m.x, s.y - m.y);
+        return std::abs(s.value - m.base - model) > 5 * scatter + 0.1 * model;
+    });
+    if (samples.size() != before && samples.size() > before * 7 / 10) {
+        now = cost(samples, p);
+        for (int round = 0; round < 12; ++round) {
+            normalEquations(samples, p, a, g);
+            Matrix damped = a;
+            damped.diagonal() += 1e-4 * a.diagonal();
+            Vector next = p + damped.ldlt().solve(g);
+            if (!next.allFinite()) break;
+            keepSane(next);
+            const double then = cost(samples, next);
+            if (then > now) break;
+            p = next;
+            now = then;
+        }
+        m = unpack(p);
+    }
+    if (!(m.amplitude > 5 * sigma) || std::hypot(m.x, m.y) > 2 * size + 1 || m.fwhm() > 2.0 * reach || m.fwhm() < 0.7) return std::nullopt;
+    m.x += star.x;
+    m.y += star.y;
+    m.base += star.level;
+    return m;
+}
+
+std::optional<Psf> measurePsf(const Plane& plane, const std::vector<Star>& stars, const SmoothSky& sky) {
+    const double sigma = sky.typicalSigma();
+    std::vector<const Star*> chosen;
+    for (const Star& s : stars) {
+        if (chosen.size() >= 240) break;
+        if (s.saturated || s.blended || !s.above5 || s.peak < 12 * sigma) continue;
+        chosen.push_back(&s);
+    }
+    std::vector<std::optional<Moffat>> fits(chosen.size());
+    tbb::parallel_for(std::size_t{0}, chosen.size(), [&](std::size_t i) { fits[i] = fitMoffat(plane, *chosen[i], sigma); });
+    std::vector<Moffat> good;
+    for (const auto& f : fits)
+        if (f) good.push_back(*f);
+    if (good.size() < 3) return std::nullopt;
+    const auto of = [&](auto member) {
+        std::vector<double> v(good.size());
+        std::transform(good.begin(), good.end(), v.begin(), member);
+        return v;
+    };
+    // Neighbours, galaxies and knots out: FWHM within 4 robust sigmas of the median.
+    auto widths = of([](const Moffat& m) { return m.fwhm(); });
+    const double middle = median(std::span<double>(widths));
+    const double allowed = std::max(4 * robustSigma(widths), 0.1 * middle);
+    std::erase_if(good, [&](const Moffat& m) { return std::abs(m.fwhm() - middle) > allowed; });
+    if (good.size() < 3) return std::nullopt;
+
+    Psf psf;
+    psf.stars = good.size();
+    widths = of([](const Moffat& m) { return m.fwhm(); });
+    psf.fwhm = median(std::span<double>(widths));
+    const double root = std::sqrt(static_cast<double>(good.size()));
+    psf.fwhmSigma = 1.253 * robustSigma(widths) / root;
+    auto round = of([](const Moffat& m) { return m.eccentricity(); });
+    psf.eccentricity = median(std::span<double>(round));
+    psf.eccentricitySigma = 1.253 * robustSigma(round) / root;
+    // The wings want the bright ones: beta from the brightest third, weighted to none but by rank.
+    std::sort(good.begin(), good.end(), [](const Moffat& a, const Moffat& b) { return a.amplitude > b.amplitude; });
+    const std::size_t bright = std::max<std::size_t>(3, good.size() / 3);
+    const auto medianOfBright = [&](auto member) {
+        std::vector<double> v;
+        for (std::size_t i = 0; i < bright; ++i) v.push_back(member(good[i]));
+        return median(std::span<double>(v));
+    };
+    psf.unit.beta = 1 / medianOfBright([](const Moffat& m) { return 1 / m.beta; });
+    psf.unit.cxx = medianOfBright([](const Moffat& m) { return m.cxx; });
+    psf.unit.cxy = medianOfBright([](const Moffat& m) { return m.cxy; });
+    psf.unit.cyy = medianOfBright([](const Moffat& m) { return m.cyy; });
+    psf.unit.amplitude = 1;
+    psf.unit.amplitude = 1 / psf.unit.flux();
+    good.resize(std::min<std::size_t>(good.size(), 40));
+    psf.wings = measureWings(plane, good, sky, psf.fwhm);
+    return psf;
+}
+
+std::optional<ScaledStar> scalePsf(const Plane& plane, const Psf& psf, Point guess, double radius, double saturation, const Mask& mask) {
+    struct Used {
+        double x, y, value;
+    };
+    std::vector<Used> used;
+    const int reach = static_cast<int>(std::ceil(radius));
+    const int cx = static_cast<int>(std::lround(guess.x)), cy = static_cast<int>(std::lround(guess.y));
+    for (int y = std::max(0, cy - reach); y <= std::min(plane.height() - 1, cy + reach); ++y) {
+        for (int x = std::max(0, cx - reach); x <= std::min(plane.width() - 1, cx + reach); ++x) {
+            if (std::hypot(x - guess.x, y - guess.y) > radius) continue;
+            if (!mask.empty() && mask[static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width()) + static_cast<std::size_t>(x)]) continue;
+            // Beside a saturated pixel light has spilled over or been interpolated: leave its neighbours out as well.
+            bool clean = std::isfinite(plane.at(x, y));
+            for (int b = std::max(0, y - 1); clean && b <= std::min(plane.height() - 1, y + 1); ++b)
+                for (int a = std::max(0, x - 1); clean && a <= std::min(plane.width() - 1, x + 1); ++a) clean = !(static_cast<double>(plane.at(a, b)) >= saturation);
+            if (clean) used.push_back({static_cast<double>(x), static_cast<double>(y), static_cast<double>(plane.at(x, y))});
+        }
+    }
+    if (used.size() < 12) return std::nullopt;
+
+    // Gauss-Newton on flux, base and centre; pixels weigh by an error that grows with the light in them, so that neither the
+    // few brightest decide alone nor the many faint ones.
+    ScaledStar out;
+    out.centre = guess;
+    out.pixels = used.size();
+    Eigen::Matrix4d a;
+    Eigen::Vector4d g;
+    double flux = 0, base = 0;
+    for (int round = 0; round < 15; ++round) {
+        a.setZero();
+        g.setZero();
+        double chi = 0, weights = 0;
+        for (const Used& u : used) {
+            const double dx = u.x - out.centre.x, dy = u.y - out.centre.y;
+            const double q = 1 + psf.unit.cxx * dx * dx + 2 * psf.unit.cxy * dx * dy + psf.unit.cyy * dy * dy;
+            const double shape = psf.light(dx, dy);
+            const double slope = 2 * psf.unit.beta * shape / q * flux; // the direction in which the centre moves it: the core's is near enough
+            const Eigen::Vector4d d(shape, 1, slope * (psf.unit.cxx * dx + psf.unit.cxy * dy), slope * (psf.unit.cxy * dx + psf.unit.cyy * dy));
+            const double weight = 1 / (1e-12 + std::abs(shape) + psf.unit.amplitude * 1e-3);
+            const double r = u.value - base - flux * shape;
+            a.noalias() += weight * d * d.transpose();
+            g.noalias() += weight * d * r;
+            chi += weight * r * r;
+            weights += 1;
+        }
+        if (round == 0) { // no flux yet, so no centre either
+            a(2, 2) = a(3, 3) = 1;
+        }
+        const Eigen::Vector4d step = a.ldlt().solve(g);
+        if (!step.allFinite()) return std::nullopt;
+        flux += step[0];
+        base += step[1];
+        out.centre.x += std::clamp(step[2], -1.0, 1.0);
+        out.centre.y += std::clamp(step[3], -1.0, 1.0);
+        if (std::hypot(out.centre.x - guess.x, out.centre.y - guess.y) > radius / 2) return std::nullopt;
+        out.sigma = std::sqrt(std::max(0.0, a.inverse()(0, 0) * chi / std::max(1.0, weights - 4)));
+        if (round > 2 && std::abs(step[0]) < 1e-6 * std::abs(flux)) break;
+    }
+    if (!(flux > 0)) return std::nullopt;
+    out.flux = flux;
+    return out;
+}
+
+} // namespace caelumen

@@ -1,0 +1,53 @@
+#pragma once
+
+#include "core/stars/detect.h"
+
+#include <algorithm>
+#include <optional>
+#include <vector>
+
+namespace caelumen {
+
+/// An elliptical Moffat profile (Moffat 1969, A&A 3, 455): I(q) = amplitude * (1 + q)^-beta + base,
+/// q = cxx dx^2 + 2 cxy dx dy + cyy dy^2, sampled at pixel centres. Plane pixels, stored units.
+struct Moffat {
+    double amplitude = 0, x = 0, y = 0, base = 0;
+    double cxx = 0.2, cxy = 0, cyy = 0.2, beta = 3;
+
+    double shape(double dx, double dy) const;
+    double flux() const;         ///< integral of the profile without the base; needs beta > 1
+    double fwhm() const;         ///< geometric mean of both axes, pixels
+    double eccentricity() const; ///< sqrt(1 - (b/a)^2)
+};
+
+/// Least-squares fit (Levenberg-Marquardt) of a Moffat to the unmasked pixels around a star, within about 3 FWHM. Nothing comes back
+/// when the star is saturated, cut by the border, or the fit does not settle. Centre to 0.03 px and FWHM to 2 % for SNR > 50.
+std::optional<Moffat> fitMoffat(const Plane& plane, const Star& star, double sigma);
+
+/// The frame's own star image: medians over bright, unsaturated, lonely stars. The core is the Moffat; from two FWHM outwards the
+/// measured wings take over, because no formula holds there (aureole of optics and air).
+struct Psf {
+    Moffat unit;                 ///< normalised to flux 1, at the origin, base 0
+    std::vector<double> wings;   ///< azimuthal median per unit flux at radius i pixels; stops where it drowns in noise
+    /// Light per pixel and unit flux at an offset from the star's centre, pixels.
+    double light(double dx, double dy) const;
+    /// The same at a radius, azimuthal mean.
+    double lightAt(double radius) const;
+    /// How far out the star image is known, pixels.
+    double reach() const { return std::max(3 * fwhm, static_cast<double>(wings.size()) - 1); }
+    double fwhm = 0, fwhmSigma = 0;
+    double eccentricity = 0, eccentricitySigma = 0;
+    std::size_t stars = 0;       ///< how many it rests on
+};
+std::optional<Psf> measurePsf(const Plane& plane, const std::vector<Star>& stars, const SmoothSky& sky);
+
+/// Flux of a star from its *unsaturated* pixels: the frame's star image scaled to them with a free constant beneath, all
+/// pixels within `radius` that are finite, below `saturation` and not hidden in `mask`. The centre is fitted too.
+struct ScaledStar {
+    double flux = 0, sigma = 0;
+    Point centre;
+    std::size_t pixels = 0;
+};
+std::optional<ScaledStar> scalePsf(const Plane& plane, const Psf& psf, Point guess, double radius, double saturation, const Mask& mask);
+
+} // namespace caelumen

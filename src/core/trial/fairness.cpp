@@ -1,0 +1,159 @@
+#include "core/trial/fairness.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace caelumen {
+namespace {
+
+using Words = std::vector<std::string>;
+const Words kAbsolute{"background", "background_ratio", "background_mag", "nebula_contrast", "time_ratio"};
+const Words kNebula{"nebula_signal", "nebula_contrast", "nebula_snr", "nebula_snr_hour", "time_ratio", "throughput"};
+const Words kHalo{"halo_radius", "halo_depth", "halo_flux_fraction"};
+
+Words operator+(Words a, const Words& b) {
+    a.insert(a.end(), b.begin(), b.end());
+    return a;
+}
+
+struct Judge {
+    const Trial& trial;
+    const TrialResults& results;
+    const RunConditions& base;
+    std::vector<Unfairness> out;
+
+    void say(const std::string& run, const char* subject, Grade grade, Words quantities, std::string text, bool normalised = false) {
+        out.push_back({run, subject, grade, std::move(quantities), std::move(text), normalised});
+    }
+
+    void exposure(const RunConditions& c) {
+        if (!c.sub_exposure_s || !base.sub_exposure_s) {
+            if (!c.sub_exposure_s) say(c.run, "exposure", Grade::Voids, kAbsolute + kNebula, "The sub exposure is unknown, so nothing can be put per second.");
+            return;
+        }
+        const double ratio = *c.sub_exposure_s / *base.sub_exposure_s;
+        if (std::abs(std::log(ratio)) > 0.02) {
+            const bool far = ratio > 4 || ratio < 0.25;
+            say(c.run, "exposure", far ? Grade::Weakens : Grade::Note, far ? kNebula + kHalo : kNebula,
+                fmt::format("Subs of {:g} s against {:g} s: figures are per second, but read noise and saturation weigh differently.", *c.sub_exposure_s, *base.sub_exposure_s), true);
+        }
+        if (c.sub_count && base.sub_count && *c.sub_count != *base.sub_count) {
+            const double total = *c.total_s / *base.total_s;
+            const bool far = total > 3 || total < 1 / 3.0;
+            say(c.run, "sub_count", far ? Grade::Weakens : Grade::Note, {"nebula_snr", "halo_depth", "star_count"},
+                fmt::format("{} subs against {} ({:.0f} min against {:.0f} min): SNR per hour and the time ratio allow for it; star counts and halo limits do not.", *c.sub_count, *base.sub_count, *c.total_s / 60, *base.total_s / 60), true);
+        }
+    }
+
+    void camera(const RunConditions& c) {
+        if (!c.camera.empty() && !base.camera.empty() && c.camera != base.camera)
+            say(c.run, "camera", Grade::Weakens, kAbsolute + kNebula + Words{"colour_slope", "colour_cast"}, fmt::format("Another camera: {} against {}.", c.camera, base.camera));
+        if (std::abs(c.gain_e_per_adu / base.gain_e_per_adu - 1) > 0.02)
+            say(c.run, "gain", Grade::Note, {"nebula_snr", "box_noise"}, fmt::format("Gain {:.3g} against {:.3g} e-/ADU: levels are in electrons, but read noise and full well differ.", c.gain_e_per_adu, base.gain_e_per_adu), true);
+        else if (c.gain_setting && base.gain_setting && *c.gain_setting != *base.gain_setting)
+            say(c.run, "gain", Grade::Weakens, kAbsolute + kNebula, fmt::format("Gain setting {:g} against {:g} with one e-/ADU for both: one of them is wrong.", *c.gain_setting, *base.gain_setting));
+        if (c.gainAssumed) say(c.run, "gain", Grade::Weakens, {"background", "nebula_signal"}, "The gain is unknown; one electron per ADU was assumed, so rates are relative.");
+        if (c.offset_setting && base.offset_setting && *c.offset_setting != *base.offset_setting)
+            say(c.run, "offset", Grade::Note, {"background"}, fmt::format("Offset setting {:g} against {:g}.", *c.offset_setting, *base.offset_setting), true);
+        if (c.sensor_temperature_c && base.sensor_temperature_c && std::abs(*c.sensor_temperature_c - *base.sensor_temperature_c) > 1.5)
+            say(c.run, "temperature", std::abs(*c.sensor_temperature_c - *base.sensor_temperature_c) > 6 ? Grade::Weakens : Grade::Note, {"box_noise", "nebula_snr", "time_ratio"},
+                fmt::format("Sensor at {:.0f} C against {:.0f} C: dark current and its noise differ.", *c.sensor_temperature_c, *base.sensor_temperature_c));
+        if (c.scale_arcsec && base.scale_arcsec && std::abs(*c.scale_arcsec / *base.scale_arcsec - 1) > 0.02)
+            say(c.run, "optics", Grade::Weakens, kAbsolute + kHalo, fmt::format("{:.2f} against {:.2f} arcsec per pixel: other optics; ratios are per square arcsecond.", *c.scale_arcsec, *base.scale_arcsec), true);
+        if (c.combine != base.combine)
+            say(c.run, "stacking", Grade::Note, {"box_noise", "nebula_snr", "time_ratio"}, fmt::format("Stacked by {} against {}: a median is about a quarter noisier than a mean.", c.combine, base.combine));
+        for (const std::string& text : c.conflicts) say(c.run, "calibration", Grade::Note, {"background"}, fmt::format("Header and trial disagree on {}; the trial was used.", text));
+        const bool unknown = std::find(c.flags.begin(), c.flags.end(), "pedestal-unknown") != c.flags.end();
+        if (unknown) say(c.run, "offset", Grade::Voids, kAbsolute, "The pedestal is unknown, so there is no absolute background: only differences are measured.");
+    }
+
+    void sky(const RunConditions& c) {
+        if (c.start.size() >= 10 && base.start.size() >= 10) {
+            const auto a = parseTime(c.start), b = parseTime(base.start);
+            if (a && b) {
+                const double hours = std::abs((a->day - b->day + a->fraction - b->fraction) * 24);
+                if (hours > 14) say(c.run, "night", Grade::Weakens, kAbsolute + kNebula, fmt::format("Another night ({} against {}): air, sky glow and seeing may have differed.", c.start.substr(0, 10), base.start.substr(0, 10)));
+            }
+        } else {
+            say(c.run, "night", Grade::Note, kAbsolute, "The time of one run is unknown, so moon and altitude cannot be compared.");
+        }
+        if (!c.sky || !base.sky) return;
+        const SkyMoment &s = *c.sky, &b = *base.sky;
+        const bool up = s.moon.alt_deg > 0, wasUp = b.moon.alt_deg > 0;
+        if (up != wasUp && std::max(s.moonIlluminated, b.moonIlluminated) > 0.1)
+            say(c.run, "moon", Grade::Weakens, kAbsolute, fmt::format("The moon ({:.0f} % lit) was {} during this run and {} during the baseline.", 100 * s.moonIlluminated, up ? "up" : "down", wasUp ? "up" : "down"));
+        else if (up && std::abs(s.moonIlluminated - b.moonIlluminated) > 0.1)
+            say(c.run, "moon", Grade::Weakens, kAbsolute, fmt::format("Moon {:.0f} % lit against {:.0f} %.", 100 * s.moonIlluminated, 100 * b.moonIlluminated));
+        else if (up && std::abs(s.moon.alt_deg - b.moon.alt_deg) > 10)
+            say(c.run, "moon", std::abs(s.moon.alt_deg - b.moon.alt_deg) > 25 && s.moonIlluminated > 0.2 ? Grade::Weakens : Grade::Note, kAbsolute, fmt::format("The moon stood {:.0f} degrees high against {:.0f}.", s.moon.alt_deg, b.moon.alt_deg));
+        if (s.target && b.target) {
+            const double x = s.airmass.value_or(40), y = b.airmass.value_or(40);
+            if (std::abs(x - y) > 0.08) say(c.run, "altitude", std::abs(x - y) > 0.35 ? Grade::Weakens : Grade::Note, kAbsolute + kNebula, fmt::format("The target stood {:.0f} degrees high against {:.0f}: more air dims it and brightens the sky.", s.target->alt_deg, b.target->alt_deg));
+            if (s.target->alt_deg < 25) say(c.run, "altitude", Grade::Weakens, kAbsolute + kNebula, fmt::format("The target stood only {:.0f} degrees high.", s.target->alt_deg));
+        }
+        if (s.twilight != "night" && s.twilight != b.twilight) say(c.run, "night", Grade::Weakens, kAbsolute, fmt::format("Taken in {} twilight.", s.twilight));
+    }
+
+    void focus(const RunConditions& c) {
+        for (const Measurement& m : results.measurements) {
+            if (m.run != c.run || m.quantity != "softness" || (m.channel != "G" && m.channel != "L")) continue;
+            if (std::abs(m.value - 1) > std::max(0.1, 3 * m.sigma))
+                say(c.run, "focus", std::abs(m.value - 1) > 0.3 ? Grade::Weakens : Grade::Note, {"star_count", "halo_depth", "colour_scatter"}, fmt::format("Stars are {:.0f} % {} than in the baseline: focus or seeing differed.", 100 * std::abs(m.value - 1), m.value > 1 ? "wider" : "tighter"));
+        }
+    }
+
+    /// Haze spreads every star's light in a smooth wing and dims the stars; a filter's halo has an edge and leaves other light alone.
+    void haze(const RunConditions& c) {
+        const RunEvidence *e = nullptr, *b = nullptr;
+        for (const RunEvidence& r : *results.evidence) {
+            if (r.run == c.run) e = &r;
+            if (r.run == base.run) b = &r;
+        }
+        if (!e || !b) return;
+        double worst = 0;
+        for (const PlaneHarvest& p : e->planes) {
+            const auto other = std::find_if(b->planes.begin(), b->planes.end(), [&](const PlaneHarvest& q) { return q.channel == p.channel; });
+            if (other == b->planes.end() || !p.stars.psf || !other->stars.psf || p.stars.psf->stars < 8 || other->stars.psf->stars < 8) continue;
+            const Psf &own = *p.stars.psf, &theirs = *other->stars.psf;
+            // Light between 3 and 6 FWHM, where seeing has little left to say and optics are the same.
+            double wing = 0, wingThere = 0;
+            const double from = 3 * theirs.fwhm, to = std::min({6 * theirs.fwhm, own.reach() * 1.0, theirs.reach() * 1.0});
+            if (to < from + 2) continue;
+            for (double r = from; r <= to; r += 0.5) {
+                wing += 2 * M_PI * r * 0.5 * own.lightAt(r * own.fwhm / theirs.fwhm) * std::pow(own.fwhm / theirs.fwhm, 2);
+                wingThere += 2 * M_PI * r * 0.5 * theirs.lightAt(r);
+            }
+            worst = std::max(worst, wing - wingThere);
+        }
+        const bool ring = std::any_of(e->halos.begin(), e->halos.end(), [](const auto& h) { return !h.second.rings.empty(); });
+        if (worst > 0.015)
+            say(c.run, "haze", worst > 0.04 ? Grade::Voids : Grade::Weakens, kHalo + kNebula + Words{"background", "background_ratio"},
+                fmt::format("Star wings hold {:.1f} % more of the light than in the baseline{}: haze or fog, not the filter.", 100 * worst, ring ? " (besides the halo)" : ", without an edge"));
+    }
+};
+
+} // namespace
+
+std::vector<Unfairness> judgeFairness(const Trial& trial, const TrialResults& results) {
+    const RunConditions* base = results.conditionsOf(results.baseline);
+    if (!base) return {};
+    Judge judge{trial, results, *base, {}};
+    for (const RunConditions& c : results.conditions) {
+        if (c.run == results.baseline) {
+            const bool unknown = std::find(c.flags.begin(), c.flags.end(), "pedestal-unknown") != c.flags.end();
+            if (unknown) judge.say(c.run, "offset", Grade::Voids, kAbsolute, "The baseline's pedestal is unknown, so no background can be compared.");
+            continue;
+        }
+        judge.exposure(c);
+        judge.camera(c);
+        judge.sky(c);
+        judge.focus(c);
+        judge.haze(c);
+    }
+    std::stable_sort(judge.out.begin(), judge.out.end(), [](const Unfairness& a, const Unfairness& b) { return static_cast<int>(a.grade) > static_cast<int>(b.grade); });
+    return judge.out;
+}
+
+} // namespace caelumen

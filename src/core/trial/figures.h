@@ -1,0 +1,54 @@
+#pragma once
+
+#include "core/trial/results.h"
+#include "core/trial/run_facts.h"
+
+namespace caelumen {
+
+/// Collects the figures of one run as they are computed.
+class FigureSheet {
+public:
+    FigureSheet(TrialResults& results, const Run& run, const RunConditions& conditions) : m_results(results), m_run(run), m_conditions(conditions) {}
+    Measurement& add(const std::string& channel, const std::string& quantity, const std::string& region, double value, double sigma, std::vector<std::string> flags = {});
+    void absent(const std::string& channel, const std::string& quantity, const std::string& region, const std::string& reason);
+    const RunConditions& conditions() const { return m_conditions; }
+
+private:
+    TrialResults& m_results;
+    const Run& m_run;
+    const RunConditions& m_conditions;
+};
+
+/// One plane with the sky model that belongs to it.
+struct Sky {
+    const PlaneHarvest* plane = nullptr;
+    const Surface* surface = nullptr;
+    const std::vector<char>* excluded = nullptr;
+};
+
+/// A box noise with its error, and how much neighbouring pixels share noise.
+struct BoxNoise {
+    double value = 0, sigma = 0, correlation = 1;
+    bool valid = false;
+};
+BoxNoise boxNoise(const Sky& sky, double scale_arcsec);
+
+/// Error of the mean of `used` pixels of noise `pixelSigma` whose neighbours share noise.
+double meanSigma(double pixelSigma, std::size_t used, double correlation);
+
+/// The level under a region: the sky surface shifted to the sky regions, or what stands in for it.
+struct Underlay {
+    double level = 0, sigma = 0;
+    bool fallback = false; ///< no surface: from sky regions alone
+    bool valid = false;
+};
+Underlay underlay(const Sky& sky, const std::vector<Region>& regions, const SurfaceBasis& at, double correlation);
+
+void backgroundFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline, const BoxNoise& noise, const BoxNoise& baselineNoise, double perArea);
+void gradientFigures(FigureSheet& sheet, const Sky& sky);
+void starFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline);
+void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky>& run, const std::vector<Sky>& baseline, bool isBaseline, const RunConditions& baselineConditions, double perArea);
+void haloFigures(FigureSheet& sheet, const Trial& trial, const OpenRun& run, RunEvidence& evidence, const RunEvidence& baseline);
+void colourFigures(FigureSheet& sheet, RunEvidence& evidence, const RunEvidence& baseline);
+
+} // namespace caelumen

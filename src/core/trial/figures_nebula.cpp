@@ -1,0 +1,122 @@
+#include "core/base/statistics.h"
+#include "core/trial/figures.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace caelumen {
+namespace {
+
+struct Signal {
+    double value = 0, sigma = 0, snr = 0;
+    std::vector<std::string> flags;
+    bool valid = false;
+};
+
+Signal signalOf(const Sky& sky, const Trial& trial, const Region& region, const BoxNoise& noise) {
+    Signal out;
+    const auto it = sky.plane->regions.find(region.id);
+    if (it == sky.plane->regions.end() || it->second.used < 4) return out;
+    const RegionSum& sum = it->second;
+    const Underlay under = underlay(sky, trial.regions, sum.basis, noise.correlation);
+    if (!under.valid) return out;
+    out.value = sum.mean - under.level;
+    out.sigma = std::hypot(meanSigma(sum.pixelSigma, sum.used, noise.correlation), under.sigma);
+    if (under.fallback) out.flags.push_back("no-sky-region");
+    if (noise.correlation > 1.3) out.flags.push_back("correlated-noise");
+    out.snr = noise.valid ? out.value / noise.value : 0;
+    out.valid = true;
+    return out;
+}
+
+/// The plane of the baseline that a run's channel is held against: the same channel, else the only one.
+const Sky* counterpart(const std::vector<Sky>& baseline, const std::string& channel) {
+    for (const Sky& s : baseline)
+        if (s.plane->channel == channel) return &s;
+    for (const Sky& s : baseline)
+        if (s.plane->channel == "L" || channel == "L") return &s;
+    return baseline.empty() ? nullptr : &baseline.front();
+}
+
+} // namespace
+
+void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky>& run, const std::vector<Sky>& baseline, bool isBaseline, const RunConditions& base, double perArea) {
+    const RunConditions& c = sheet.conditions();
+    const double scale = c.scale_arcsec.value_or(0), baseScale = base.scale_arcsec.value_or(0);
+    for (const Sky& sky : run) {
+        const BoxNoise noise = boxNoise(sky, scale);
+        if (noise.valid && c.total_s) {
+            const double hour = std::sqrt(*c.total_s / 3600);
+            sheet.add(sky.plane->channel, "faint_limit", "", 5 * noise.value * hour, 5 * noise.sigma * hour);
+        } else {
+            sheet.absent(sky.plane->channel, "faint_limit", "", noise.valid ? "the total integration is unknown" : "fewer than 12 star-free boxes of 10 arcsec fit on the sky");
+        }
+    }
+    for (const Region& region : trial.regions) {
+        if (region.role != RegionRole::Nebula) continue;
+        // The channel that speaks for the run: the region's, else the one of best SNR.
+        std::string spokesman = region.channel;
+        double best = -1e300;
+        for (const Sky& sky : run) {
+            const Signal s = signalOf(sky, trial, region, boxNoise(sky, scale));
+            if (region.channel.empty() && s.valid && s.snr > best) {
+                best = s.snr;
+                spokesman = sky.plane->channel;
+            }
+        }
+        for (const Sky& sky : run) {
+            const std::string& ch = sky.plane->channel;
+            const BoxNoise noise = boxNoise(sky, scale);
+            const Signal s = signalOf(sky, trial, region, noise);
+            if (!s.valid) {
+                const auto it = sky.plane->regions.find(region.id);
+                const bool outside = it == sky.plane->regions.end() || it->second.inside == 0;
+                for (const char* q : {"nebula_signal", "nebula_contrast", "nebula_snr", "nebula_snr_hour", "time_ratio", "throughput"})
+                    if (!isBaseline || (std::string(q) != "time_ratio" && std::string(q) != "throughput"))
+                        sheet.absent(ch, q, region.id, outside ? "the region lies outside this run's frame" : "stars hide nearly all of the region, or there is no free sky");
+                continue;
+            }
+            const bool speaks = ch == spokesman || run.size() == 1;
+            const auto put = [&](const char* q, double value, double sigma, std::vector<std::string> flags) { sheet.add(ch, q, region.id, value, sigma, std::move(flags)).headline = speaks; };
+            put("nebula_signal", s.value, s.sigma, s.flags);
+            const bool pedestal = std::find(c.flags.begin(), c.flags.end(), "pedestal-unknown") != c.flags.end();
+            const double background = sky.plane->sky.used > 0 ? sky.plane->sky.mean : sky.surface->b0;
+            const double backgroundSigma = sky.plane->sky.used > 0 ? meanSigma(sky.plane->sky.pixelSigma, sky.plane->sky.used, noise.correlation) : std::sqrt(sky.surface->covariance[0][0]);
+            if (pedestal) sheet.absent(ch, "nebula_contrast", region.id, "the pedestal is unknown, so there is no absolute background");
+            else if (!(background > 3 * backgroundSigma)) sheet.absent(ch, "nebula_contrast", region.id, "the background is not above zero");
+            else put("nebula_contrast", s.value / background, std::hypot(s.sigma / background, s.value * backgroundSigma / (background * background)), s.flags);
+
+            const Sky* other = counterpart(baseline, ch);
+            const BoxNoise baseNoise = other ? boxNoise(*other, baseScale) : BoxNoise{};
+            const Signal b = other ? signalOf(*other, trial, region, baseNoise) : Signal{};
+            if (!noise.valid) {
+                for (const char* q : {"nebula_snr", "nebula_snr_hour"}) sheet.absent(ch, q, region.id, "fewer than 12 star-free boxes of 10 arcsec fit on the sky");
+                if (!isBaseline) sheet.absent(ch, "time_ratio", region.id, "fewer than 12 star-free boxes of 10 arcsec fit on the sky");
+            } else {
+                const double snrSigma = std::hypot(s.sigma / noise.value, s.snr * noise.sigma / noise.value);
+                put("nebula_snr", s.snr, snrSigma, s.flags);
+                if (c.total_s) put("nebula_snr_hour", s.snr * std::sqrt(3600 / *c.total_s), snrSigma * std::sqrt(3600 / *c.total_s), s.flags);
+                else sheet.absent(ch, "nebula_snr_hour", region.id, "the total integration is unknown");
+                if (!isBaseline) {
+                    if (!b.valid || !baseNoise.valid || !c.total_s || !base.total_s) {
+                        sheet.absent(ch, "time_ratio", region.id, "the baseline's signal or integration is unknown");
+                    } else if (b.value < 3 * b.sigma) {
+                        sheet.absent(ch, "time_ratio", region.id, "the nebula is not detected in the baseline, so there is nothing to compare with");
+                    } else {
+                        const double perHour = s.snr / std::sqrt(*c.total_s), basePerHour = b.snr / std::sqrt(*base.total_s);
+                        const double ratio = std::pow(perHour / basePerHour, 2) * (s.value < 0 ? -1 : 1);
+                        const double relative = 2 * std::sqrt(std::pow(s.sigma / std::max(std::abs(s.value), s.sigma), 2) + std::pow(b.sigma / b.value, 2) + std::pow(noise.sigma / noise.value, 2) + std::pow(baseNoise.sigma / baseNoise.value, 2));
+                        put("time_ratio", ratio, std::abs(ratio) * relative, s.flags);
+                    }
+                }
+            }
+            if (isBaseline) continue;
+            if (!b.valid || b.value < 3 * b.sigma) sheet.absent(ch, "throughput", region.id, "the nebula is not detected in the baseline, so there is nothing to divide by");
+            else put("throughput", s.value / b.value / perArea, std::hypot(s.sigma / b.value, s.value * b.sigma / (b.value * b.value)) / perArea, s.flags);
+        }
+    }
+}
+
+} // namespace caelumen

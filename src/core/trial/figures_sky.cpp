@@ -1,0 +1,251 @@
+#include "core/base/statistics.h"
+#include "core/trial/figures.h"
+
+#include <Eigen/Dense>
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace caelumen {
+
+Measurement& FigureSheet::add(const std::string& channel, const std::string& what, const std::string& region, double value, double sigma, std::vector<std::string> flags) {
+    for (const std::string& f : m_conditions.flags)
+        if (std::find(flags.begin(), flags.end(), f) == flags.end()) flags.push_back(f);
+    m_results.measurements.push_back({m_run.id, m_run.filter, channel, what, region, value, sigma, std::move(flags), false, {}});
+    return m_results.measurements.back();
+}
+
+void FigureSheet::absent(const std::string& channel, const std::string& what, const std::string& region, const std::string& reason) {
+    m_results.absent.push_back({m_run.id, channel, what, region, reason});
+}
+
+double meanSigma(double pixelSigma, std::size_t used, double correlation) {
+    return used == 0 ? 0 : pixelSigma * std::max(1.0, correlation) / std::sqrt(static_cast<double>(used));
+}
+
+BoxNoise boxNoise(const Sky& sky, double scale) {
+    BoxNoise out;
+    const PlaneHarvest& h = *sky.plane;
+    const auto inSky = std::count_if(h.boxes.begin(), h.boxes.end(), [](const NoiseBox& b) { return b.inSky && b.onGrid; });
+    const bool useSky = inSky >= 50;
+    std::vector<double> rest;
+    std::size_t apart = 0;
+    for (const NoiseBox& b : h.boxes) {
+        if (useSky && !b.inSky) continue;
+        if (!useSky && sky.excluded && !sky.excluded->empty()) {
+            const int i = std::min(static_cast<int>(b.centre.x) / h.mesh.cell, h.mesh.across - 1), j = std::min(static_cast<int>(b.centre.y) / h.mesh.cell, h.mesh.down - 1);
+            if ((*sky.excluded)[static_cast<std::size_t>(j * h.mesh.across + i)]) continue;
+        }
+        const SurfaceBasis at = SurfaceBasis::at(b.centre, h.view.width, h.view.height);
+        rest.push_back(static_cast<double>(b.mean) - (sky.surface->valid ? sky.surface->at(at) : 0));
+        apart += b.onGrid;
+    }
+    if (apart < 12) return out;
+    const double perBox = clippedStats(std::span<double>(rest)).sigma;
+    const double k = h.boxSide;
+    // From k plane pixels to exactly 10 arcsec.
+    const double sized = scale > 0 ? k * scale * h.view.geometry.pitch / 10 : 1;
+    out.value = perBox * sized;
+    // Half-step boxes tell about twice as much as those apart alone.
+    out.sigma = out.value / std::sqrt(2.0 * std::max(10.0, 1.6 * static_cast<double>(apart)));
+    out.correlation = h.pixelNoise > 0 ? perBox * k / h.pixelNoise : 1;
+    out.valid = out.value > 0;
+    return out;
+}
+
+Underlay underlay(const Sky& sky, const std::vector<Region>& regions, const SurfaceBasis& at, double correlation) {
+    Underlay out;
+    const PlaneHarvest& h = *sky.plane;
+    const double skySigma = meanSigma(h.sky.pixelSigma, h.sky.used, correlation);
+    const bool meshGood = sky.surface->valid && sky.surface->coverage >= 0.4;
+    if (meshGood) {
+        if (h.sky.used > 0) {
+            out.level = h.sky.mean + sky.surface->at(at) - sky.surface->at(h.sky.basis);
+            out.sigma = std::sqrt(skySigma * skySigma + sky.surface->differenceVariance(at, h.sky.basis));
+        } else {
+            out.level = sky.surface->at(at);
+            out.sigma = std::sqrt(sky.surface->covariance[0][0] + sky.surface->differenceVariance(at, {}));
+            out.fallback = true;
+        }
+        out.valid = true;
+        return out;
+    }
+    // Too little free sky for a model: the sky regions themselves.
+    out.fallback = true;
+    std::vector<const RegionSum*> places;
+    for (const Region& r : regions) {
+        const auto it = h.regions.find(r.id);
+        if (r.role == RegionRole::Sky && it != h.regions.end() && it->second.used > 0) places.push_back(&it->second);
+    }
+    if (places.empty()) {
+        if (!sky.surface->valid) return out;
+        out.level = sky.surface->at(at);
+        out.sigma = std::sqrt(sky.surface->covariance[0][0] + sky.surface->differenceVariance(at, {}));
+        out.valid = true;
+        return out;
+    }
+    const int unknowns = places.size() >= 5 ? 4 : places.size() >= 3 ? 3 : 1;
+    Eigen::MatrixXd a(static_cast<Eigen::Index>(places.size()), unknowns);
+    Eigen::VectorXd y(static_cast<Eigen::Index>(places.size())), w(y.size());
+    for (Eigen::Index i = 0; i < y.size(); ++i) {
+        const RegionSum& p = *places[static_cast<std::size_t>(i)];
+        const std::array<double, 4> row{1, p.basis.u, p.basis.v, p.basis.rr};
+        const double sigma = std::max(meanSigma(p.pixelSigma, p.used, correlation), 1e-12);
+        w[i] = 1 / sigma;
+        y[i] = p.mean * w[i];
+        for (int k = 0; k < unknowns; ++k) a(i, k) = row[static_cast<std::size_t>(k)] * w[i];
+    }
+    const auto qr = a.colPivHouseholderQr();
+    const std::array<double, 4> here{1, at.u, at.v, at.rr};
+    if (unknowns > 1 && qr.rank() == unknowns) {
+        const Eigen::VectorXd p = qr.solve(y);
+        const Eigen::MatrixXd covariance = (a.transpose() * a).inverse();
+        Eigen::VectorXd b(unknowns);
+        for (int k = 0; k < unknowns; ++k) b[k] = here[static_cast<std::size_t>(k)];
+        out.level = p.dot(b);
+        out.sigma = std::sqrt(std::max(0.0, b.dot(covariance * b)));
+        out.valid = std::isfinite(out.level);
+        if (out.valid && out.sigma < 0.2 * std::abs(out.level) + h.pixelNoise) return out;
+    }
+    out.level = h.sky.mean;
+    out.sigma = skySigma;
+    if (places.size() > 1) { // their disagreement says how flat the sky is
+        std::vector<double> levels;
+        for (const RegionSum* p : places) levels.push_back(p->mean);
+        double mean = 0, square = 0;
+        for (const double v : levels) mean += v / static_cast<double>(levels.size());
+        for (const double v : levels) square += (v - mean) * (v - mean);
+        out.sigma = std::hypot(out.sigma, std::sqrt(square / static_cast<double>(levels.size() - 1) / static_cast<double>(levels.size())));
+    }
+    out.valid = true;
+    return out;
+}
+
+void backgroundFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline, const BoxNoise& noise, const BoxNoise& baselineNoise, double perArea) {
+    const PlaneHarvest& h = *sky.plane;
+    const auto level = [](const Sky& s, double correlation, double& sigma, bool& noRegion) {
+        noRegion = s.plane->sky.used == 0;
+        if (!noRegion) {
+            sigma = meanSigma(s.plane->sky.pixelSigma, s.plane->sky.used, correlation);
+            return s.plane->sky.mean;
+        }
+        sigma = std::sqrt(std::max(0.0, s.surface->covariance[0][0]));
+        return s.surface->b0;
+    };
+    std::vector<std::string> flags;
+    const bool known = std::find(sheet.conditions().flags.begin(), sheet.conditions().flags.end(), "pedestal-unknown") == sheet.conditions().flags.end();
+    if (h.sky.used == 0 && !sky.surface->valid) {
+        for (const char* q : {"background", "background_ratio", "background_mag"}) sheet.absent(h.channel, q, "", "there is neither a sky region nor enough free sky for a model");
+    } else {
+        double sigma = 0, baseSigma = 0;
+        bool noRegion = false, baseNoRegion = false;
+        const double value = level(sky, noise.correlation, sigma, noRegion);
+        if (noRegion) flags.push_back("no-sky-region");
+        if (noise.correlation > 1.3) flags.push_back("correlated-noise");
+        sheet.add(h.channel, "background", "", value, sigma, flags);
+        if (baseline) {
+            const double base = level(*baseline, baselineNoise.correlation, baseSigma, baseNoRegion);
+            const double ratio = value / base / perArea;
+            if (!known) {
+                for (const char* q : {"background_ratio", "background_mag"}) sheet.absent(h.channel, q, "", "the pedestal is unknown, so there is no absolute background to divide");
+            } else if (base > 3 * baseSigma && value > 0) {
+                const double relative = std::hypot(sigma / value, baseSigma / base);
+                sheet.add(h.channel, "background_ratio", "", ratio, ratio * relative, flags);
+                sheet.add(h.channel, "background_mag", "", -2.5 * std::log10(ratio), 2.5 / std::log(10.0) * relative, flags);
+            } else {
+                for (const char* q : {"background_ratio", "background_mag"}) sheet.absent(h.channel, q, "", "the background is not above zero; check the pedestal");
+            }
+        }
+    }
+    if (h.pixelNoise > 0) sheet.add(h.channel, "pixel_noise", "", h.pixelNoise, h.pixelNoise / std::sqrt(2.0 * std::max<double>(100, static_cast<double>(h.sky.used > 0 ? h.sky.used : 100'000))));
+    else sheet.absent(h.channel, "pixel_noise", "", "no unmasked sky pixels");
+    if (noise.valid) {
+        const std::vector<std::string> correlated = noise.correlation > 1.3 ? std::vector<std::string>{"correlated-noise"} : std::vector<std::string>{};
+        sheet.add(h.channel, "box_noise", "", noise.value, noise.sigma, correlated);
+        sheet.add(h.channel, "noise_correlation", "", noise.correlation, noise.correlation * noise.sigma / noise.value, correlated);
+    } else {
+        for (const char* q : {"box_noise", "noise_correlation"}) sheet.absent(h.channel, q, "", "fewer than 12 star-free boxes of 10 arcsec fit on the sky");
+    }
+}
+
+void gradientFigures(FigureSheet& sheet, const Sky& sky) {
+    const PlaneHarvest& h = *sky.plane;
+    const Surface& s = *sky.surface;
+    if (!s.valid) {
+        for (const char* q : {"gradient", "gradient_rate", "gradient_angle", "vignette", "gradient_residual"}) sheet.absent(h.channel, q, "", "too few free mesh cells for a sky model");
+        return;
+    }
+    // Corners in u, v: the span of a plane over a rectangle.
+    const double half = 0.5 * std::hypot(h.view.width, h.view.height);
+    const double cu = 0.5 * (h.view.width - 1) / half, cv = 0.5 * (h.view.height - 1) / half;
+    const double span = 2 * (std::abs(s.bx) * cu + std::abs(s.by) * cv);
+    const double du = 2 * cu * (s.bx < 0 ? -1 : 1), dv = 2 * cv * (s.by < 0 ? -1 : 1);
+    const auto& c = s.covariance;
+    const double spanSigma = std::sqrt(std::max(0.0, du * du * c[1][1] + dv * dv * c[2][2] + 2 * du * dv * c[1][2]));
+    const bool known = std::find(sheet.conditions().flags.begin(), sheet.conditions().flags.end(), "pedestal-unknown") == sheet.conditions().flags.end();
+    std::vector<std::string> flags;
+    if (span < 2 * spanSigma) flags.push_back("noise-limited");
+    if (known && s.b0 > 0) {
+        const double value = span / s.b0;
+        sheet.add(h.channel, "gradient", "", value, std::hypot(spanSigma / s.b0, value * std::sqrt(c[0][0]) / s.b0), flags);
+        sheet.add(h.channel, "vignette", "", s.q / s.b0, std::hypot(std::sqrt(c[3][3]) / s.b0, s.q / s.b0 * std::sqrt(c[0][0]) / s.b0));
+    } else {
+        const char* why = known ? "the level at the centre is not above zero; check the pedestal" : "the pedestal is unknown, so there is no level to divide by";
+        sheet.absent(h.channel, "gradient", "", why);
+        sheet.absent(h.channel, "vignette", "", why);
+    }
+    sheet.add(h.channel, "gradient_rate", "", span, spanSigma, flags);
+    const double size = std::hypot(s.bx, s.by);
+    const double across = std::sqrt(std::max(0.0, (s.by * s.by * c[1][1] + s.bx * s.bx * c[2][2] - 2 * s.bx * s.by * c[1][2]) / (size * size)));
+    const double angleSigma = std::min(104.0, std::atan2(across, size) * 180 / M_PI); // 104 degrees: no direction at all
+    auto& angle = sheet.add(h.channel, "gradient_angle", "", std::atan2(s.by, s.bx) * 180 / M_PI, angleSigma, flags);
+    if (hasRing(h.mesh, *sky.excluded, s, h.view.width, h.view.height)) angle.note = "ring in the residual";
+    sheet.add(h.channel, "gradient_residual", "", s.residual, s.residual / std::sqrt(2.0 * std::max(1.0, static_cast<double>(s.cells) - 4)));
+}
+
+void starFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline) {
+    const PlaneHarvest& h = *sky.plane;
+    const auto& stars = h.stars.stars;
+    const auto count = static_cast<double>(std::count_if(stars.begin(), stars.end(), [](const Star& s) { return s.above5; }));
+    const auto saturated = static_cast<double>(std::count_if(stars.begin(), stars.end(), [](const Star& s) { return s.saturated; }));
+    const double pitch = h.view.geometry.pitch;
+    const auto& c = sheet.conditions();
+    sheet.add(h.channel, "star_count", "", count, std::sqrt(std::max(1.0, count)));
+    if (c.scale_arcsec) {
+        const double area = static_cast<double>(c.width) * c.height * std::pow(*c.scale_arcsec / 3600, 2);
+        sheet.add(h.channel, "star_density", "", count / area, std::sqrt(std::max(1.0, count)) / area);
+    } else {
+        sheet.absent(h.channel, "star_density", "", "the pixel scale is unknown; give pixel size and focal length");
+    }
+    sheet.add(h.channel, "saturated_stars", "", saturated, std::sqrt(saturated));
+    const std::vector<std::string> few = h.stars.psf && h.stars.psf->stars < 10 ? std::vector<std::string>{"few-stars"} : std::vector<std::string>{};
+    if (h.stars.psf) {
+        const Psf& p = *h.stars.psf;
+        sheet.add(h.channel, "star_fwhm", "", p.fwhm * pitch, p.fwhmSigma * pitch, few);
+        if (c.scale_arcsec) sheet.add(h.channel, "star_fwhm_arcsec", "", p.fwhm * pitch * *c.scale_arcsec, p.fwhmSigma * pitch * *c.scale_arcsec, few);
+        sheet.add(h.channel, "star_eccentricity", "", p.eccentricity, p.eccentricitySigma, few);
+    } else {
+        for (const char* q : {"star_fwhm", "star_fwhm_arcsec", "star_eccentricity"}) sheet.absent(h.channel, q, "", "fewer than 3 unsaturated stars are bright enough to fit");
+    }
+    if (!baseline) return;
+    const PlaneHarvest& b = *baseline->plane;
+    if (h.stars.psf && b.stars.psf) {
+        const double ratio = h.stars.psf->fwhm * pitch / h.view.alignment.scale / (b.stars.psf->fwhm * b.view.geometry.pitch);
+        sheet.add(h.channel, "softness", "", ratio, ratio * std::hypot(h.stars.psf->fwhmSigma / h.stars.psf->fwhm, b.stars.psf->fwhmSigma / b.stars.psf->fwhm), few);
+    }
+    std::vector<double> ratios;
+    for (std::size_t i = 0; i < std::min(h.fluxes.size(), b.fluxes.size()); ++i) {
+        const ApertureFlux &f = h.fluxes[i], &g = b.fluxes[i];
+        if (f.usable && g.usable && f.flux > 10 * f.sigma && g.flux > 20 * g.sigma) ratios.push_back(f.flux / g.flux);
+    }
+    if (ratios.size() < 8) {
+        sheet.absent(h.channel, "star_throughput", "", "fewer than 8 matched stars above SNR 10");
+        return;
+    }
+    const double value = median(std::span<double>(ratios));
+    sheet.add(h.channel, "star_throughput", "", value, 1.253 * robustSigma(ratios) / std::sqrt(static_cast<double>(ratios.size())));
+}
+
+} // namespace caelumen

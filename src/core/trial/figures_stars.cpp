@@ -1,0 +1,163 @@
+#include "core/base/statistics.h"
+#include "core/trial/figures.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace caelumen {
+namespace {
+
+const PlaneHarvest* planeOf(const RunEvidence& run, const std::string& channel) {
+    for (const PlaneHarvest& p : run.planes)
+        if (p.channel == channel) return &p;
+    if (run.planes.size() == 1) return &run.planes.front();
+    return nullptr;
+}
+
+/// The gap of the rig that comes closest to what the halo asks for, in words.
+std::string explainGap(double gap, const Rig& rig) {
+    std::string best;
+    double closest = 0.15;
+    const auto offer = [&](const std::string& name, double mm) {
+        if (const double miss = std::abs(std::log(gap / mm)); miss < closest) {
+            closest = miss;
+            best = fmt::format("fits {} ({:.2f} mm)", name, mm);
+        }
+    };
+    for (const auto& [name, mm] : rig.gaps_mm) offer(name, mm);
+    if (rig.filter_thickness_mm && *rig.filter_thickness_mm > 0) offer("the filter's glass", *rig.filter_thickness_mm / 1.52);
+    return best.empty() ? "fits no known gap of the rig" : best;
+}
+
+/// The disc a limit is given for, stored pixels: the largest that the gaps predict within reach, else 1 arcmin.
+double expectedRadius(const Rig& rig, const RunConditions& c, double most) {
+    double best = 0;
+    if (c.focal_ratio && rig.pixel_um) {
+        const auto offer = [&](double mm) {
+            const double px = mm / *c.focal_ratio / (*rig.pixel_um / 1000); // radius = d / N
+            if (px < most) best = std::max(best, px);
+        };
+        for (const auto& [name, mm] : rig.gaps_mm) offer(mm);
+        if (best == 0 && rig.filter_thickness_mm) offer(*rig.filter_thickness_mm / 1.52);
+    }
+    if (best > 0) return best;
+    return c.scale_arcsec ? 60 / *c.scale_arcsec : 40;
+}
+
+constexpr std::array kHaloQuantities{"halo_radius", "halo_radius_arcsec", "halo_flux_fraction", "halo_depth", "halo_offset", "halo_offset_angle", "halo_gap_mm"};
+
+} // namespace
+
+void haloFigures(FigureSheet& sheet, const Trial& trial, const OpenRun& run, RunEvidence& evidence, const RunEvidence& baseline) {
+    const RunConditions& c = sheet.conditions();
+    for (const Region& region : trial.regions) {
+        if (region.role != RegionRole::HaloStar) continue;
+        for (const PlaneHarvest& plane : evidence.planes) {
+            const auto none = [&](const std::string& why) {
+                for (const char* q : kHaloQuantities) sheet.absent(plane.channel, q, region.id, why);
+            };
+            const PlaneHarvest* base = planeOf(baseline, plane.channel);
+            const auto own = plane.halos.find(region.id);
+            if (!base || own == plane.halos.end() || base->halos.find(region.id) == base->halos.end()) {
+                none("the baseline has no such channel");
+                continue;
+            }
+            const auto& theirs = base->halos.find(region.id)->second;
+            if (!own->second || !theirs) {
+                none(!own->second ? own->second.error().message : "in the baseline, " + theirs.error().message);
+                continue;
+            }
+            const double most = 0.8 * static_cast<double>(own->second->value.size()) * plane.view.geometry.pitch;
+            HaloExcess excess = haloExcess(*own->second, *theirs, evidence.alignment.scale, run.rig.obstruction.value_or(0), expectedRadius(run.rig, c, most));
+            const auto depth = [&](double plateau) { return -2.5 * std::log10(plateau / (*c.scale_arcsec * *c.scale_arcsec)); };
+            std::vector<std::string> flags;
+            if (own->second->blind > 3.01 * own->second->fwhm) flags.push_back("saturated");
+            int n = 0;
+            for (const HaloRing& ring : excess.rings) {
+                const std::string id = ++n == 1 ? region.id : fmt::format("{}#{}", region.id, n);
+                sheet.add(plane.channel, "halo_radius", id, ring.radius, ring.radiusSigma, flags);
+                sheet.add(plane.channel, "halo_flux_fraction", id, ring.fraction, ring.fractionSigma, flags);
+                sheet.add(plane.channel, "halo_offset", id, ring.offset, ring.offsetSigma, flags);
+                sheet.add(plane.channel, "halo_offset_angle", id, ring.offsetAngle_deg, std::min(104.0, std::atan2(ring.offsetSigma, ring.offset) * 180 / M_PI), flags);
+                if (c.scale_arcsec) {
+                    sheet.add(plane.channel, "halo_radius_arcsec", id, ring.radius * *c.scale_arcsec, ring.radiusSigma * *c.scale_arcsec, flags);
+                    sheet.add(plane.channel, "halo_depth", id, depth(ring.plateau), 1.0857 * ring.plateauSigma / ring.plateau, flags);
+                } else {
+                    for (const char* q : {"halo_radius_arcsec", "halo_depth"}) sheet.absent(plane.channel, q, id, "the pixel scale is unknown; give pixel size and focal length");
+                }
+                if (c.focal_ratio && run.rig.pixel_um) {
+                    const double gap = ring.radius * *run.rig.pixel_um / 1000 * *c.focal_ratio;
+                    sheet.add(plane.channel, "halo_gap_mm", id, gap, gap * ring.radiusSigma / ring.radius, flags).note = explainGap(gap, run.rig);
+                } else {
+                    sheet.absent(plane.channel, "halo_gap_mm", id, "the f-ratio or the pixel size is unknown");
+                }
+            }
+            if (excess.rings.empty()) {
+                for (const char* q : {"halo_radius", "halo_radius_arcsec", "halo_offset", "halo_offset_angle", "halo_gap_mm"}) sheet.absent(plane.channel, q, region.id, "no halo stands out of the noise around this star");
+                if (excess.limit > 0) {
+                    flags.push_back("upper-limit");
+                    const double fraction = excess.limit * M_PI * excess.limitRadius * excess.limitRadius;
+                    sheet.add(plane.channel, "halo_flux_fraction", region.id, fraction, fraction / 3, flags);
+                    if (c.scale_arcsec) sheet.add(plane.channel, "halo_depth", region.id, depth(excess.limit), 1.0857 / 3, flags);
+                } else {
+                    for (const char* q : {"halo_flux_fraction", "halo_depth"}) sheet.absent(plane.channel, q, region.id, "the surroundings of the star hold too few free pixels");
+                }
+            }
+            evidence.halos[region.id + "/" + plane.channel] = std::move(excess);
+        }
+    }
+}
+
+void colourFigures(FigureSheet& sheet, RunEvidence& evidence, const RunEvidence& baseline) {
+    constexpr std::array<std::pair<const char*, const char*>, 3> indices{{{"B", "R"}, {"B", "G"}, {"G", "R"}}};
+    for (const auto& [first, second] : indices) {
+        const std::string index = std::string(first) + "-" + second;
+        const auto none = [&](const std::string& why) {
+            for (const char* q : {"colour_slope", "colour_cast", "colour_scatter"}) sheet.absent(index, q, "", why);
+        };
+        if (evidence.planes.size() < 3 || baseline.planes.size() < 3) {
+            none("star colours need three channels in this run and in the baseline");
+            continue;
+        }
+        std::vector<ColourPoint> points;
+        const std::size_t count = evidence.planes[0].fluxes.size();
+        for (std::size_t i = 0; i < count; ++i) {
+            bool good = true;
+            for (const RunEvidence* run : {&std::as_const(evidence), &baseline})
+                for (const PlaneHarvest& p : run->planes) good = good && i < p.fluxes.size() && p.fluxes[i].usable && p.fluxes[i].flux > 20 * p.fluxes[i].sigma;
+            if (!good) continue;
+            const auto indexOf = [&](const RunEvidence& run, double& sigma) {
+                const ApertureFlux &x = planeOf(run, first)->fluxes[i], &y = planeOf(run, second)->fluxes[i];
+                sigma = 2.5 / std::log(10.0) * std::hypot(x.sigma / x.flux, y.sigma / y.flux);
+                return -2.5 * std::log10(x.flux / y.flux);
+            };
+            ColourPoint p;
+            p.x = indexOf(baseline, p.xSigma);
+            p.y = indexOf(evidence, p.ySigma);
+            points.push_back(p);
+        }
+        if (points.size() < 8) {
+            none("fewer than 8 matched stars above SNR 20 in every channel of both runs");
+            continue;
+        }
+        const auto fit = fitColour(points);
+        evidence.colours[index] = points;
+        if (!fit) {
+            none("the matched stars are too much of one colour for a slope");
+            continue;
+        }
+        evidence.colourFits[index] = *fit;
+        const std::vector<std::string> few = points.size() < 25 ? std::vector<std::string>{"few-stars"} : std::vector<std::string>{};
+        const bool head = index == "B-R";
+        sheet.add(index, "colour_slope", "", fit->slope, fit->slopeSigma, few).headline = head;
+        sheet.add(index, "colour_cast", "", fit->cast, fit->castSigma, few).headline = head;
+        auto scatterFlags = few;
+        if (fit->noiseLimited) scatterFlags.push_back("noise-limited");
+        sheet.add(index, "colour_scatter", "", fit->scatter, fit->scatterSigma, scatterFlags).headline = head;
+    }
+}
+
+} // namespace caelumen

@@ -1,0 +1,286 @@
+#include "core/trial/measure_trial.h"
+
+#include "core/base/statistics.h"
+#include "core/trial/fairness.h"
+#include "core/trial/figures.h"
+#include "core/trial/headlines.h"
+#include "core/trial/nebula_mask.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+
+namespace caelumen {
+namespace fs = std::filesystem;
+namespace {
+
+std::size_t baselineIndex(const Trial& trial) {
+    const auto index = [&](auto wanted) {
+        const auto it = std::find_if(trial.runs.begin(), trial.runs.end(), wanted);
+        return static_cast<std::size_t>(it - trial.runs.begin());
+    };
+    const auto ofKind = [&](const char* kind) {
+        return index([&](const Run& r) {
+            const Filter* f = trial.filter(r.filter);
+            return f && f->kind == kind;
+        });
+    };
+    for (const std::size_t i : {index([](const Run& r) { return r.baseline; }), ofKind("none"), ofKind("uv-ir-cut")})
+        if (i < trial.runs.size()) return i;
+    return 0;
+}
+
+/// Green first: it has the stars to align by in most filters, and stands for the eye.
+std::vector<std::size_t> channelOrder(const FrameInfo& info) { return info.channels.size() == 3 ? std::vector<std::size_t>{1, 0, 2} : std::vector<std::size_t>{0}; }
+
+std::vector<AlignStar> alignStars(const PlaneStars& found, const PlaneGeometry& geometry) {
+    std::vector<AlignStar> out;
+    for (const Star& s : found.stars) {
+        if (out.size() >= 4000) break;
+        out.push_back({geometry.toStored({s.x, s.y}), s.flux});
+    }
+    return out;
+}
+
+/// What every run is measured with, taken from the baseline.
+struct Reference {
+    std::map<std::string, std::vector<AlignStar>> stars; ///< by channel
+    std::map<std::string, std::vector<StarDisc>> discs;
+    std::vector<Point> photometry;
+    double apertureRadius = 4, haloReach = 100;
+
+    template<class T>
+    const T* of(const std::map<std::string, T>& by, const std::string& channel) const {
+        if (const auto it = by.find(channel); it != by.end()) return &it->second;
+        if (const auto it = by.find("G"); it != by.end()) return &it->second;
+        return by.empty() ? nullptr : &by.begin()->second;
+    }
+};
+
+double haloReachPixels(const OpenRun& run) {
+    const RunConditions& c = run.conditions;
+    const double side = std::min(c.width, c.height);
+    double reach = c.scale_arcsec ? 120 / *c.scale_arcsec : 100;
+    if (c.focal_ratio && run.rig.pixel_um) {
+        const auto offer = [&](double mm) {
+            const double px = mm / *c.focal_ratio / (*run.rig.pixel_um / 1000);
+            if (px < 0.3 * side) reach = std::max(reach, 1.5 * px);
+        };
+        for (const auto& [name, mm] : run.rig.gaps_mm) offer(mm);
+    }
+    return std::min(reach, 700.0);
+}
+
+class Measurer {
+public:
+    Measurer(const Trial& trial, const fs::path& folder, const Job& job) : m_trial(trial), m_folder(folder), m_job(job) {}
+
+    Result<TrialResults> run() {
+        if (m_trial.runs.empty()) return Error{"The trial has no runs; add two or more stacked frames."};
+        for (const Run& r : m_trial.runs) {
+            auto open = openRun(m_trial, r, m_folder);
+            if (!open) return open.error();
+            m_open.push_back(std::move(*open));
+        }
+        m_baseline = baselineIndex(m_trial);
+        if (!m_open[m_baseline].problem.empty())
+            return Error{fmt::format("The baseline run \"{}\" cannot be measured: {}; add it to the trial.", m_trial.runs[m_baseline].id, m_open[m_baseline].problem)};
+        if (Status regions = checkRegions(); !regions) return regions.error();
+
+        m_evidence.resize(m_open.size());
+        std::vector<std::size_t> order{m_baseline};
+        for (std::size_t i = 0; i < m_open.size(); ++i)
+            if (i != m_baseline) order.push_back(i);
+        for (std::size_t n = 0; n < order.size(); ++n) {
+            const std::size_t i = order[n];
+            m_part = static_cast<double>(n) / static_cast<double>(order.size());
+            m_evidence[i].run = m_trial.runs[i].id;
+            if (!m_open[i].problem.empty()) {
+                m_refused[i] = m_open[i].problem;
+                continue;
+            }
+            if (Status done = harvestRun(i, 1.0 / static_cast<double>(order.size())); !done) return done.error();
+        }
+        return assemble();
+    }
+
+private:
+    Status checkRegions() const {
+        const RunConditions& c = m_open[m_baseline].conditions;
+        for (const Region& r : m_trial.regions) {
+            const Region::Bounds b = r.bounds();
+            if (b.max.x < -0.5 || b.max.y < -0.5 || b.min.x > c.width - 0.5 || b.min.y > c.height - 0.5)
+                return Error{fmt::format("Region \"{}\" lies outside the baseline's frame of {} x {} pixels; move it into the picture.", r.id, c.width, c.height)};
+        }
+        return Done{};
+    }
+
+    HarvestRequest request(std::size_t i, std::size_t channel, const Plane& plane) {
+        const OpenRun& o = m_open[i];
+        HarvestRequest rq;
+        rq.channel = o.file.info().channels[channel];
+        rq.view = {o.file.info().geometry(channel), m_evidence[i].alignment, plane.width(), plane.height()};
+        rq.arcsecPerStoredPixel = o.conditions.scale_arcsec.value_or(0);
+        rq.total_s = o.conditions.total_s.value_or(0);
+        rq.regions = &m_trial.regions;
+        rq.haloReach = m_reference.haloReach;
+        if (i != m_baseline) rq.baselineDiscs = m_reference.of(m_reference.discs, rq.channel);
+        rq.photometry = &m_reference.photometry;
+        rq.apertureRadius = m_reference.apertureRadius;
+        return rq;
+    }
+
+    void learnFromBaseline(const PlaneStars& stars, const PlaneView& view, const std::string& channel) {
+        m_reference.stars[channel] = alignStars(stars, view.geometry);
+        if (!m_reference.photometry.empty() || !stars.psf) return;
+        m_reference.photometry = photometryStars(stars, view);
+        m_reference.apertureRadius = 1.5 * stars.psf->fwhm * view.geometry.pitch;
+        m_reference.haloReach = haloReachPixels(m_open[m_baseline]);
+    }
+
+    Status harvestRun(std::size_t i, double share) {
+        OpenRun& o = m_open[i];
+        RunEvidence& e = m_evidence[i];
+        const FrameInfo& info = o.file.info();
+        bool aligned = i == m_baseline, scaleKnown = false, scaled01 = false;
+        std::string refusal;
+        std::map<std::size_t, PlaneStars> waiting; // channels seen before the run was aligned
+        const auto read = [&](std::size_t c) -> Result<Plane> {
+            auto plane = o.file.readChannel(c);
+            if (!plane) return plane;
+            if (!scaleKnown) {
+                float top = 0;
+                for (std::size_t k = 0; k < plane->size(); ++k)
+                    if (plane->data()[k] > top) top = plane->data()[k];
+                scaled01 = !info.integer && top > 0 && top <= 1.0F;
+                scaleKnown = true;
+                if (scaled01) addFlag(o.conditions, "assumed-scale");
+            }
+            o.toRate(*plane, scaled01);
+            return plane;
+        };
+        const auto order = channelOrder(info);
+        int step = 0;
+        for (const std::size_t c : order) {
+            if (m_job.cancelled()) return Error{kCancelled};
+            m_job.report(m_part + share * step++ / static_cast<double>(order.size()), fmt::format("Measuring run {} ({})", o.run->id, info.channels[c]));
+            auto plane = read(c);
+            if (!plane) return plane.error();
+            PlaneStars stars = findStars(*plane, o.rateOf(o.knownSaturation));
+            if (!aligned) {
+                const auto* reference = m_reference.of(m_reference.stars, info.channels[c]);
+                auto found = align(reference ? *reference : std::vector<AlignStar>{}, alignStars(stars, info.geometry(c)));
+                if (!found) {
+                    if (refusal.empty()) refusal = found.error().message;
+                    waiting[c] = std::move(stars);
+                    continue;
+                }
+                e.alignment = *found;
+                aligned = true;
+            }
+            harvest(i, c, *plane, std::move(stars));
+        }
+        if (!aligned) {
+            m_refused[i] = refusal;
+            return Done{};
+        }
+        for (auto& [c, stars] : waiting) {
+            if (m_job.cancelled()) return Error{kCancelled};
+            auto plane = read(c);
+            if (!plane) return plane.error();
+            harvest(i, c, *plane, std::move(stars));
+        }
+        std::sort(e.planes.begin(), e.planes.end(), [&](const PlaneHarvest& a, const PlaneHarvest& b) {
+            const auto rank = [&](const std::string& ch) { return std::find(info.channels.begin(), info.channels.end(), ch); };
+            return rank(a.channel) < rank(b.channel);
+        });
+        return Done{};
+    }
+
+    void harvest(std::size_t i, std::size_t c, const Plane& plane, PlaneStars stars) {
+        if (i == m_baseline) learnFromBaseline(stars, {m_open[i].file.info().geometry(c), {}, plane.width(), plane.height()}, m_open[i].file.info().channels[c]);
+        const HarvestRequest rq = request(i, c, plane);
+        m_evidence[i].planes.push_back(harvestPlane(plane, std::move(stars), rq));
+        if (i == m_baseline) m_reference.discs[rq.channel] = m_evidence[i].planes.back().discs;
+    }
+
+    static void addFlag(RunConditions& c, const std::string& flag) {
+        if (std::find(c.flags.begin(), c.flags.end(), flag) == c.flags.end()) c.flags.push_back(flag);
+    }
+
+    std::vector<Sky> skiesOf(const RunEvidence& e) const {
+        std::vector<Sky> out;
+        for (const PlaneHarvest& h : e.planes) out.push_back({&h, &e.surfaces.at(h.channel), &e.excludedCells.at(h.channel)});
+        return out;
+    }
+
+    Result<TrialResults> assemble() {
+        m_job.report(0.97, "Comparing");
+        TrialResults r;
+        r.trial = m_trial.title;
+        r.baseline = m_trial.runs[m_baseline].id;
+        std::vector<RunEvidence> kept;
+        fitSurfaces(m_trial, m_evidence, m_baseline);
+        for (const OpenRun& o : m_open) r.conditions.push_back(o.conditions);
+        const std::vector<Sky> base = skiesOf(m_evidence[m_baseline]);
+        const RunConditions& baseConditions = m_open[m_baseline].conditions;
+        for (std::size_t i = 0; i < m_open.size(); ++i) {
+            const Run& run = m_trial.runs[i];
+            FigureSheet sheet(r, run, m_open[i].conditions);
+            if (const auto refused = m_refused.find(i); refused != m_refused.end()) {
+                for (const char* q : {"background", "nebula_signal", "nebula_contrast", "time_ratio", "halo_radius", "halo_depth", "colour_slope", "colour_cast", "colour_scatter", "gradient", "star_count"})
+                    sheet.absent("", q, "", refused->second);
+                continue;
+            }
+            if (i != m_baseline) r.alignment.push_back({run.id, m_evidence[i].alignment});
+            const RunConditions& c = m_open[i].conditions;
+            const double perArea = c.scale_arcsec && baseConditions.scale_arcsec ? std::pow(*c.scale_arcsec / *baseConditions.scale_arcsec, 2) : 1 / std::pow(m_evidence[i].alignment.scale, 2);
+            const std::vector<Sky> skies = skiesOf(m_evidence[i]);
+            for (const Sky& sky : skies) {
+                const Sky* other = nullptr;
+                if (i != m_baseline)
+                    for (const Sky& b : base)
+                        if (b.plane->channel == sky.plane->channel || base.size() == 1) other = &b;
+                const BoxNoise noise = boxNoise(sky, c.scale_arcsec.value_or(0));
+                const BoxNoise baseNoise = other ? boxNoise(*other, baseConditions.scale_arcsec.value_or(0)) : BoxNoise{};
+                backgroundFigures(sheet, sky, other, noise, baseNoise, perArea);
+                gradientFigures(sheet, sky);
+                starFigures(sheet, sky, other);
+            }
+            nebulaFigures(sheet, m_trial, skies, base, i == m_baseline, baseConditions, perArea);
+            if (i == m_baseline) continue;
+            haloFigures(sheet, m_trial, m_open[i], m_evidence[i], m_evidence[m_baseline]);
+            colourFigures(sheet, m_evidence[i], m_evidence[m_baseline]);
+        }
+        chooseHeadlines(m_trial, r);
+        r.evidence = std::make_shared<const std::vector<RunEvidence>>(std::move(m_evidence));
+        r.fairness = judgeFairness(m_trial, r);
+        m_job.report(1, "Done");
+        return r;
+    }
+
+    const Trial& m_trial;
+    const fs::path& m_folder;
+    const Job& m_job;
+    std::vector<OpenRun> m_open;
+    std::vector<RunEvidence> m_evidence;
+    std::map<std::size_t, std::string> m_refused;
+    Reference m_reference;
+    std::size_t m_baseline = 0;
+    double m_part = 0;
+};
+
+} // namespace
+
+Result<TrialResults> measureTrial(const Trial& trial, const fs::path& folder, const Job& job) {
+    try {
+        return Measurer(trial, folder, job).run();
+    } catch (const std::bad_alloc&) {
+        return Error{"There is not enough memory for these frames; close other programs or measure fewer runs at once."};
+    } catch (const std::exception& e) {
+        return Error{fmt::format("The trial could not be measured because of a fault in the program ({}); please report it.", e.what())};
+    }
+}
+
+} // namespace caelumen

@@ -1,0 +1,93 @@
+#include "core/trial/nebula_mask.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace caelumen {
+namespace {
+
+int cellAt(const BackgroundMesh& mesh, Point plane) {
+    if (plane.x < -0.5 || plane.y < -0.5) return -1;
+    const int i = static_cast<int>((plane.x + 0.5) / mesh.cell), j = static_cast<int>((plane.y + 0.5) / mesh.cell);
+    // The last row and column take what is left over.
+    const int a = i == mesh.across ? i - 1 : i, b = j == mesh.down ? j - 1 : j;
+    return a < mesh.across && b < mesh.down ? b * mesh.across + a : -1;
+}
+
+Point centreOf(const BackgroundMesh& mesh, std::size_t index) {
+    const auto across = static_cast<std::size_t>(mesh.across);
+    return {(static_cast<double>(index % across) + 0.5) * mesh.cell - 0.5, (static_cast<double>(index / across) + 0.5) * mesh.cell - 0.5};
+}
+
+/// Cells under what a person called nebula, and under halo stars.
+std::vector<char> knownCells(const Trial& trial, const PlaneHarvest& h) {
+    std::vector<char> out(h.mesh.cells.size(), 0);
+    for (std::size_t i = 0; i < out.size(); ++i) {
+        const Point c = centreOf(h.mesh, i);
+        const double half = 0.5 * h.mesh.cell;
+        for (const Region& r : trial.regions) {
+            if (r.role == RegionRole::Sky) continue;
+            if (r.role == RegionRole::HaloStar) {
+                const Point p = h.view.toPlane(r.points[0]);
+                const auto it = h.halos.find(r.id);
+                const double reach = it != h.halos.end() && it->second ? it->second->blind + half : 2.0 * h.mesh.cell;
+                if (std::hypot(p.x - c.x, p.y - c.y) < reach) out[i] = 1;
+                continue;
+            }
+            for (const Point d : {Point{0, 0}, Point{-half, -half}, Point{half, -half}, Point{-half, half}, Point{half, half}})
+                if (r.contains(h.view.toBaseline({c.x + d.x, c.y + d.y}))) out[i] = 1;
+        }
+    }
+    return out;
+}
+
+/// Without lonely cells: noise rejects one cell in a thousand, nebula comes in patches.
+std::vector<char> patches(const BackgroundMesh& mesh, const std::vector<char>& bright) {
+    std::vector<char> out(bright.size(), 0);
+    for (int j = 0; j < mesh.down; ++j) {
+        for (int i = 0; i < mesh.across; ++i) {
+            const auto at = static_cast<std::size_t>(j * mesh.across + i);
+            if (!bright[at]) continue;
+            int company = 0;
+            for (int b = std::max(0, j - 1); b <= std::min(mesh.down - 1, j + 1); ++b)
+                for (int a = std::max(0, i - 1); a <= std::min(mesh.across - 1, i + 1); ++a) company += bright[static_cast<std::size_t>(b * mesh.across + a)];
+            out[at] = company >= 3;
+        }
+    }
+    return out;
+}
+
+} // namespace
+
+void fitSurfaces(const Trial& trial, std::vector<RunEvidence>& runs, std::size_t baseline) {
+    if (runs.empty() || runs[baseline].planes.empty()) return;
+    const PlaneHarvest& grid = runs[baseline].planes.front();
+    std::vector<char> common(grid.mesh.cells.size(), 0);
+    for (RunEvidence& run : runs) {
+        for (const PlaneHarvest& h : run.planes) {
+            std::vector<char> bright, known = knownCells(trial, h);
+            fitSurface(h.mesh, known, h.view.width, h.view.height, &bright);
+            bright = patches(h.mesh, bright);
+            for (std::size_t i = 0; i < common.size(); ++i) {
+                const int at = cellAt(h.mesh, h.view.toPlane(grid.view.toBaseline(centreOf(grid.mesh, i))));
+                if (at >= 0 && bright[static_cast<std::size_t>(at)]) common[i] = 1;
+            }
+            for (std::size_t i = 0; i < known.size(); ++i) known[i] = known[i] || bright[i];
+            run.excludedCells[h.channel] = std::move(known);
+        }
+    }
+    for (RunEvidence& run : runs) {
+        for (const PlaneHarvest& h : run.planes) {
+            std::vector<char>& excluded = run.excludedCells[h.channel];
+            for (std::size_t i = 0; i < excluded.size(); ++i) {
+                const int at = cellAt(grid.mesh, grid.view.toPlane(h.view.toBaseline(centreOf(h.mesh, i))));
+                if (at >= 0 && common[static_cast<std::size_t>(at)]) excluded[i] = 1;
+            }
+            Surface s = fitSurface(h.mesh, excluded, h.view.width, h.view.height);
+            if (!s.valid) s = fitSurface(h.mesh, knownCells(trial, h), h.view.width, h.view.height);
+            run.surfaces[h.channel] = s;
+        }
+    }
+}
+
+} // namespace caelumen

@@ -1,0 +1,82 @@
+#include "core/trial/run_facts.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace caelumen {
+namespace {
+
+/// Trial first, header second; differing by more than 1 % is a conflict.
+template<class T>
+std::optional<T> resolve(const std::optional<T>& trial, const std::optional<T>& header, const char* what, RunConditions& c) {
+    if (!trial) return header;
+    if (header && std::abs(static_cast<double>(*header) - static_cast<double>(*trial)) > 0.01 * std::max(std::abs(static_cast<double>(*trial)), 1e-6))
+        c.conflicts.push_back(fmt::format("{}: the header says {}, the trial {}", what, *header, *trial));
+    return trial;
+}
+
+} // namespace
+
+void OpenRun::toRate(Plane& plane, bool scaled01) const {
+    const auto factor = static_cast<float>((scaled01 ? fullScale : 1.0) * gain / seconds);
+    const auto offset = static_cast<float>(pedestal * gain / seconds);
+    float* v = plane.data();
+    for (std::size_t i = 0; i < plane.size(); ++i) v[i] = v[i] * factor - offset;
+}
+
+Result<OpenRun> openRun(const Trial& trial, const Run& run, const std::filesystem::path& folder) {
+    auto file = FrameFile::open(folder / run.stack);
+    if (!file) return file.error();
+    OpenRun out;
+    out.run = &run;
+    out.file = std::move(*file);
+    out.rig = effectiveRig(trial, run);
+    const FrameFacts& h = out.file.info().facts;
+    RunConditions& c = out.conditions;
+    c.run = run.id;
+    c.combine = run.combine;
+    c.width = out.file.info().width;
+    c.height = out.file.info().height;
+    c.camera = !run.rig.name.empty() ? run.rig.name : h.camera.value_or("");
+    c.start = !run.start.empty() ? run.start : h.start.value_or("");
+    c.sensor_temperature_c = run.sensor_temperature_c ? run.sensor_temperature_c : h.sensor_temperature_c;
+    c.gain_setting = h.gain_setting;
+    c.offset_setting = h.offset_setting;
+    c.sub_exposure_s = resolve(run.sub_exposure_s, h.sub_exposure_s, "sub exposure (s)", c);
+    c.sub_count = resolve(run.sub_count, h.sub_count, "number of subs", c);
+    const auto gain = resolve(out.rig.gain_e_per_adu, h.gain_e_per_adu, "gain (e-/ADU)", c);
+    const auto pedestal = resolve(out.rig.pedestal_adu, h.pedestal_adu, "pedestal (ADU)", c);
+    const auto pixel = resolve(out.rig.pixel_um, h.pixel_um, "pixel size (um)", c);
+    const auto focal = resolve(out.rig.focal_length_mm, h.focal_length_mm, "focal length (mm)", c);
+    const auto aperture = resolve(out.rig.aperture_mm, h.aperture_mm, "aperture (mm)", c);
+
+    if (pixel && focal) c.scale_arcsec = 206.265 * *pixel / *focal;
+    if (focal && aperture) c.focal_ratio = *focal / *aperture;
+    if (c.sub_exposure_s) c.total_s = *c.sub_exposure_s * c.sub_count.value_or(1);
+    c.gainAssumed = !gain;
+    out.gain = c.gain_e_per_adu = gain.value_or(1.0);
+    out.pedestalUnknown = !pedestal;
+    out.pedestal = pedestal.value_or(0);
+    const FrameInfo& info = out.file.info();
+    out.fullScale = out.rig.full_scale_adu.value_or(info.integer && info.bits == 8 ? 255.0 : 65535.0);
+    const double subs = run.combine == "sum" ? c.sub_count.value_or(1) : 1;
+    out.knownSaturation = out.fullScale * subs;
+    if (out.rig.full_well_e) out.knownSaturation = std::min(out.knownSaturation, (*out.rig.full_well_e / out.gain) * subs + out.pedestal);
+
+    if (!c.sub_exposure_s) out.problem = "the sub exposure is unknown: neither the trial nor the header gives it";
+    else if (run.combine == "sum" && !c.sub_count) out.problem = "the number of subs in the sum is unknown: neither the trial nor the header gives it";
+    else out.seconds = run.combine == "sum" ? *c.total_s : *c.sub_exposure_s;
+    if (out.pedestalUnknown) c.flags.push_back("pedestal-unknown");
+    if (c.gainAssumed) c.flags.push_back("assumed-scale");
+    if (!c.conflicts.empty()) c.flags.push_back("header-conflict");
+
+    if (!c.start.empty() && trial.site.latitude_deg && trial.site.longitude_deg) {
+        if (const auto time = parseTime(c.start))
+            c.sky = skyAt({*trial.site.latitude_deg, *trial.site.longitude_deg, trial.site.elevation_m}, time->plusSeconds(c.total_s.value_or(0) / 2), trial.target.ra_deg, trial.target.dec_deg);
+    }
+    return out;
+}
+
+} // namespace caelumen

@@ -1,0 +1,49 @@
+#include "core/trial/trial.h"
+
+#include <algorithm>
+#include <array>
+
+namespace caelumen {
+
+const Filter* Trial::filter(const std::string& id) const {
+    const auto it = std::find_if(filters.begin(), filters.end(), [&](const Filter& f) { return f.id == id; });
+    return it == filters.end() ? nullptr : &*it;
+}
+
+const Run* Trial::run(const std::string& id) const {
+    const auto it = std::find_if(runs.begin(), runs.end(), [&](const Run& r) { return r.id == id; });
+    return it == runs.end() ? nullptr : &*it;
+}
+
+const Run* Trial::baseline() const {
+    const auto it = std::find_if(runs.begin(), runs.end(), [](const Run& r) { return r.baseline; });
+    return it == runs.end() ? nullptr : &*it;
+}
+
+Rig effectiveRig(const Trial& trial, const Run& run) {
+    Rig rig = trial.rig;
+    const Rig& own = run.rig;
+    const auto take = [](auto& to, const auto& from) {
+        if (from) to = from;
+    };
+    if (!own.name.empty()) rig.name = own.name;
+    take(rig.focal_length_mm, own.focal_length_mm);
+    take(rig.aperture_mm, own.aperture_mm);
+    take(rig.obstruction, own.obstruction);
+    take(rig.pixel_um, own.pixel_um);
+    take(rig.gain_e_per_adu, own.gain_e_per_adu);
+    take(rig.read_noise_e, own.read_noise_e);
+    take(rig.full_well_e, own.full_well_e);
+    take(rig.pedestal_adu, own.pedestal_adu);
+    take(rig.full_scale_adu, own.full_scale_adu);
+    take(rig.filter_thickness_mm, own.filter_thickness_mm);
+    if (!own.gaps_mm.empty()) rig.gaps_mm = own.gaps_mm;
+    return rig;
+}
+
+double bortleBrightness(int bortle) {
+    constexpr std::array<double, 9> centres{21.99, 21.94, 21.79, 21.1, 20.0, 19.2, 18.7, 18.1, 17.5};
+    return centres[static_cast<std::size_t>(std::clamp(bortle, 1, 9) - 1)];
+}
+
+} // namespace caelumen

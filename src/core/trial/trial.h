@@ -1,0 +1,92 @@
+#pragma once
+
+#include "core/measure/region.h"
+
+#include <map>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace caelumen {
+
+struct Site {
+    std::string name;
+    std::optional<double> latitude_deg, longitude_deg; ///< north and east positive
+    double elevation_m = 0;
+    std::optional<int> bortle;                         ///< 1..9
+    std::optional<double> sqm;                         ///< mag/arcsec^2, overrides the class
+    friend bool operator==(const Site&, const Site&) = default;
+};
+
+struct Target {
+    std::string name;
+    std::optional<double> ra_deg, dec_deg; ///< ICRS
+    friend bool operator==(const Target&, const Target&) = default;
+};
+
+/// Telescope and camera, as far as they are known. A run may override any field.
+struct Rig {
+    std::string name;
+    std::optional<double> focal_length_mm, aperture_mm, obstruction; ///< obstruction: ratio of diameters
+    std::optional<double> pixel_um, gain_e_per_adu, read_noise_e, full_well_e, pedestal_adu, full_scale_adu;
+    std::map<std::string, double> gaps_mm;                           ///< between reflecting surfaces, in air
+    std::optional<double> filter_thickness_mm;
+    friend bool operator==(const Rig&, const Rig&) = default;
+};
+
+struct Price {
+    double amount = 0, shipping = 0;
+    std::string currency;
+    friend bool operator==(const Price&, const Price&) = default;
+};
+
+struct Filter {
+    std::string id, name, kind; ///< kind: none, uv-ir-cut, light-pollution, multi-band, dual-band, single-line, near-infrared, other
+    std::string curve;          ///< file, relative to the trial
+    std::optional<Price> price;
+    bool guessed = false;
+    friend bool operator==(const Filter&, const Filter&) = default;
+};
+
+/// All subs of one filter on the target in one night and rig, as one stack.
+struct Run {
+    std::string id, filter;
+    bool baseline = false;
+    std::string stack;                 ///< file, relative to the trial
+    std::string combine = "mean";      ///< mean, median or sum
+    std::optional<double> sub_exposure_s;
+    std::optional<int> sub_count;
+    std::string start;                 ///< ISO 8601, UTC; empty: unknown
+    std::optional<double> sensor_temperature_c;
+    std::string short_stack;
+    std::optional<double> short_exposure_s;
+    std::optional<int> short_count;
+    Rig rig;                           ///< overrides only
+    std::string note;
+    bool guessed = false;
+    friend bool operator==(const Run&, const Run&) = default;
+};
+
+/// Runs compared with one another. A value: the whole of what a person edits.
+struct Trial {
+    std::string title;
+    Site site;
+    Target target;
+    Rig rig;
+    std::vector<Filter> filters;
+    std::vector<Run> runs;
+    std::vector<Region> regions;
+    friend bool operator==(const Trial&, const Trial&) = default;
+
+    const Filter* filter(const std::string& id) const;
+    const Run* run(const std::string& id) const;
+    const Run* baseline() const; ///< the one marked, else none
+};
+
+/// The rig of a run: what the run overrides, else the trial's.
+Rig effectiveRig(const Trial& trial, const Run& run);
+
+/// Zenith sky brightness in V, mag/arcsec^2, for a Bortle class 1..9 (class centres of docs/measurements.md).
+double bortleBrightness(int bortle);
+
+} // namespace caelumen

@@ -1,0 +1,388 @@
+#include "core/trial/trial_json.h"
+
+#include "core/base/file.h"
+
+#include <fmt/format.h>
+
+#include <cmath>
+#include <set>
+
+namespace caelumen {
+namespace {
+
+struct Bad {
+    std::string message;
+};
+
+/// Reads fields of one object; a wrong one is thrown as Bad and turned into an Error at the entry point.
+class Reader {
+public:
+    Reader(const Json& json, std::string file, std::string place) : m_json(json), m_file(std::move(file)), m_place(std::move(place)) {
+        if (!json.is_object()) throw Bad{fmt::format("{}: {} must be an object in braces.", m_file, m_place)};
+    }
+
+    [[noreturn]] void fail(const std::string& what) const { throw Bad{fmt::format("{}: {} {}.", m_file, m_place, what)}; }
+
+    const Json* field(const char* key) const {
+        const auto it = m_json.find(key);
+        return it == m_json.end() || it->is_null() ? nullptr : &*it;
+    }
+    std::string text(const char* key, const std::string& otherwise = {}) const {
+        const Json* v = field(key);
+        if (!v) return otherwise;
+        if (!v->is_string()) fail(fmt::format("has \"{}\" that is not text", key));
+        return v->get<std::string>();
+    }
+    std::string needText(const char* key) const {
+        const std::string v = text(key);
+        if (v.empty()) fail(fmt::format("needs \"{}\"", key));
+        return v;
+    }
+    std::optional<double> number(const char* key, double low = -1e300, double high = 1e300) const {
+        const Json* v = field(key);
+        if (!v) return std::nullopt;
+        if (!v->is_number()) fail(fmt::format("has \"{}\" that is not a number", key));
+        return checked(key, v->get<double>(), low, high);
+    }
+    std::optional<double> positive(const char* key, double high = 1e12) const {
+        const auto v = number(key, 0, high);
+        if (v && !(*v > 0)) fail(fmt::format("has \"{}\" that must be above zero", key));
+        return v;
+    }
+    std::optional<int> whole(const char* key, int low, int high) const {
+        const auto v = number(key, low, high);
+        if (v && std::floor(*v) != *v) fail(fmt::format("has \"{}\" that must be a whole number", key));
+        return v ? std::optional(static_cast<int>(*v)) : std::nullopt;
+    }
+    bool flag(const char* key) const {
+        const Json* v = field(key);
+        if (!v) return false;
+        if (!v->is_boolean()) fail(fmt::format("has \"{}\" that must be true or false", key));
+        return v->get<bool>();
+    }
+    std::optional<Point> point(const char* key) const {
+        const Json* v = field(key);
+        if (!v) return std::nullopt;
+        return asPoint(*v, key);
+    }
+    Point asPoint(const Json& v, const char* key) const {
+        if (!v.is_array() || v.size() != 2 || !v[0].is_number() || !v[1].is_number()) fail(fmt::format("has \"{}\" that must be two numbers [x, y]", key));
+        return {checked(key, v[0].get<double>(), -1e7, 1e7), checked(key, v[1].get<double>(), -1e7, 1e7)};
+    }
+    const Json* list(const char* key) const {
+        const Json* v = field(key);
+        if (v && !v->is_array()) fail(fmt::format("has \"{}\" that must be a list in square brackets", key));
+        if (v && v->size() > 10'000) fail(fmt::format("has far too many \"{}\"", key));
+        return v;
+    }
+    Reader object(const char* key, const std::string& place) const {
+        static const Json empty = Json::object();
+        const Json* v = field(key);
+        return Reader(v ? *v : empty, m_file, place);
+    }
+    const std::string& file() const { return m_file; }
+
+private:
+    double checked(const char* key, double v, double low, double high) const {
+        if (!std::isfinite(v) || v < low || v > high) fail(fmt::format("has \"{}\" = {} outside {} to {}", key, v, low, high));
+        return v;
+    }
+    const Json& m_json;
+    std::string m_file, m_place;
+};
+
+Rig readRig(const Reader& r, bool withName) {
+    Rig rig;
+    if (withName) rig.name = r.text("name");
+    rig.focal_length_mm = r.positive("focal_length_mm", 1e6);
+    rig.aperture_mm = r.positive("aperture_mm", 1e5);
+    rig.obstruction = r.number("obstruction", 0, 0.95);
+    rig.pixel_um = r.positive("pixel_um", 1e3);
+    rig.gain_e_per_adu = r.positive("gain_e_per_adu", 1e6);
+    rig.read_noise_e = r.number("read_noise_e", 0, 1e5);
+    rig.full_well_e = r.positive("full_well_e");
+    rig.pedestal_adu = r.number("pedestal_adu", -1e9, 1e9);
+    rig.full_scale_adu = r.positive("full_scale_adu");
+    rig.filter_thickness_mm = r.number("filter_thickness_mm", 0, 100);
+    if (const Json* gaps = r.field("gaps_mm")) {
+        if (!gaps->is_object()) r.fail("has \"gaps_mm\" that must be an object of names and millimetres");
+        for (const auto& [name, value] : gaps->items()) {
+            if (!value.is_number() || !(value.get<double>() > 0) || value.get<double>() > 1e4) r.fail(fmt::format("has a gap \"{}\" that must be millimetres above zero", name));
+            rig.gaps_mm[name] = value.get<double>();
+        }
+    }
+    return rig;
+}
+
+Filter readFilter(const Reader& r) {
+    Filter f;
+    f.id = r.needText("id");
+    f.name = r.text("name", f.id);
+    f.kind = r.text("kind", "other");
+    f.curve = r.text("curve");
+    f.guessed = r.flag("guessed");
+    if (r.field("price")) {
+        const Reader p = r.object("price", fmt::format("the price of filter \"{}\"", f.id));
+        f.price = Price{p.number("amount", 0, 1e9).value_or(0), p.number("shipping", 0, 1e9).value_or(0), p.text("currency")};
+    }
+    return f;
+}
+
+Run readRun(const Reader& r) {
+    Run run;
+    run.id = r.needText("id");
+    run.filter = r.needText("filter");
+    run.baseline = r.flag("baseline");
+    run.stack = r.needText("stack");
+    run.combine = r.text("combine", "mean");
+    if (run.combine != "mean" && run.combine != "median" && run.combine != "sum") r.fail(fmt::format("has \"combine\" = \"{}\"; it must be mean, median or sum", run.combine));
+    run.sub_exposure_s = r.positive("sub_exposure_s", 1e7);
+    run.sub_count = r.whole("sub_count", 1, 10'000'000);
+    run.start = r.text("start");
+    run.sensor_temperature_c = r.number("sensor_temperature_c", -273, 100);
+    run.short_stack = r.text("short_stack");
+    run.short_exposure_s = r.positive("short_exposure_s", 1e7);
+    run.short_count = r.whole("short_count", 1, 10'000'000);
+    run.rig = readRig(r, false);
+    run.rig.name = r.text("camera");
+    run.note = r.text("note");
+    run.guessed = r.flag("guessed");
+    return run;
+}
+
+Region readRegion(const Reader& r) {
+    Region region;
+    region.id = r.needText("id");
+    region.channel = r.text("channel");
+    region.name = r.text("name");
+    region.guessed = r.flag("guessed");
+    const std::string role = r.needText("role");
+    if (role == "halo_star") {
+        region.role = RegionRole::HaloStar;
+        region.shape = RegionShape::Star;
+        auto at = r.point("at");
+        if (!at) at = r.point("center");
+        if (!at) r.fail("needs \"at\": [x, y]");
+        region.points = {*at};
+        return region;
+    }
+    if (role == "nebula") region.role = RegionRole::Nebula;
+    else if (role == "sky") region.role = RegionRole::Sky;
+    else r.fail(fmt::format("has \"role\" = \"{}\"; it must be nebula, sky or halo_star", role));
+    const std::string shape = r.needText("shape");
+    if (shape == "circle") {
+        region.shape = RegionShape::Circle;
+        const auto centre = r.point("center");
+        const auto radius = r.positive("radius", 1e6);
+        if (!centre || !radius) r.fail("needs \"center\": [x, y] and \"radius\"");
+        region.points = {*centre};
+        region.radius = *radius;
+    } else if (shape == "rect") {
+        region.shape = RegionShape::Rect;
+        const auto low = r.point("min"), high = r.point("max");
+        if (!low || !high) r.fail("needs \"min\": [x, y] and \"max\": [x, y]");
+        region.points = {{std::min(low->x, high->x), std::min(low->y, high->y)}, {std::max(low->x, high->x), std::max(low->y, high->y)}};
+    } else if (shape == "polygon") {
+        region.shape = RegionShape::Polygon;
+        const Json* points = r.list("points");
+        if (!points || points->size() < 3) r.fail("needs \"points\" with three or more corners");
+        for (const Json& p : *points) region.points.push_back(r.asPoint(p, "points"));
+    } else {
+        r.fail(fmt::format("has \"shape\" = \"{}\"; it must be circle, rect or polygon", shape));
+    }
+    return region;
+}
+
+void checkTime(const Reader& r, const std::string& start) {
+    int y = 0, mo = 0, d = 0, h = 0, mi = 0;
+    double s = 0;
+    if (start.empty()) return;
+    const int got = std::sscanf(start.c_str(), "%d-%d-%dT%d:%d:%lf", &y, &mo, &d, &h, &mi, &s);
+    if (got < 5 || mo < 1 || mo > 12 || d < 1 || d > 31 || h < 0 || h > 23 || mi < 0 || mi > 59 || s < 0 || s >= 61 || y < 1000 || y > 9999)
+        r.fail(fmt::format("has \"start\" = \"{}\"; give UTC as 2026-06-20T18:05:00Z", start));
+}
+
+template<class Item, class Read>
+std::vector<Item> readList(const Reader& r, const char* key, const char* what, Read read) {
+    std::vector<Item> out;
+    std::set<std::string> ids;
+    const Json* list = r.list(key);
+    if (!list) return out;
+    std::size_t n = 0;
+    for (const Json& json : *list) {
+        const Reader reader(json, r.file(), fmt::format("{} {}", what, ++n));
+        out.push_back(read(reader));
+        if (!ids.insert(out.back().id).second) reader.fail(fmt::format("repeats the id \"{}\"; ids must differ", out.back().id));
+    }
+    return out;
+}
+
+template<class T>
+void put(Json& json, const char* key, const std::optional<T>& value) {
+    if (value) json[key] = *value;
+}
+void put(Json& json, const char* key, const std::string& value) {
+    if (!value.empty()) json[key] = value;
+}
+void putIf(Json& json, const char* key, bool value) {
+    if (value) json[key] = true;
+}
+
+void rigToJson(Json& j, const Rig& rig) {
+    put(j, "focal_length_mm", rig.focal_length_mm);
+    put(j, "aperture_mm", rig.aperture_mm);
+    put(j, "obstruction", rig.obstruction);
+    put(j, "pixel_um", rig.pixel_um);
+    put(j, "gain_e_per_adu", rig.gain_e_per_adu);
+    put(j, "read_noise_e", rig.read_noise_e);
+    put(j, "full_well_e", rig.full_well_e);
+    put(j, "pedestal_adu", rig.pedestal_adu);
+    put(j, "full_scale_adu", rig.full_scale_adu);
+    put(j, "filter_thickness_mm", rig.filter_thickness_mm);
+    for (const auto& [name, gap] : rig.gaps_mm) j["gaps_mm"][name] = gap;
+}
+
+Json pointToJson(Point p) { return Json::array({p.x, p.y}); }
+
+} // namespace
+
+Result<Json> parseJson(const std::string& text, const std::string& name) {
+    Json json;
+    try {
+        json = Json::parse(text);
+    } catch (const nlohmann::json::exception& e) {
+        std::string what = e.what();
+        if (const auto at = what.find("] "); at != std::string::npos) what = what.substr(at + 2);
+        if (const auto at = what.find(": syntax error"); at != std::string::npos) what = what.substr(0, at);
+        return Error{fmt::format("{} is not valid JSON ({}); correct it there.", name, what)};
+    }
+    return json;
+}
+
+Result<Trial> trialFromJson(const Json& json, const std::string& name) {
+    try {
+        const Reader root(json, name, "the trial");
+        const auto version = root.whole("caelumen_trial", 0, 1'000'000);
+        if (!version) root.fail("has no \"caelumen_trial\"; it is not a trial file");
+        if (*version != 1) root.fail(fmt::format("is of format {}; this program reads format 1", *version));
+        Trial t;
+        t.title = root.text("title");
+        const Reader site = root.object("site", "the site");
+        t.site.name = site.text("name");
+        t.site.latitude_deg = site.number("latitude_deg", -90, 90);
+        t.site.longitude_deg = site.number("longitude_deg", -360, 360);
+        t.site.elevation_m = site.number("elevation_m", -500, 9000).value_or(0);
+        t.site.bortle = site.whole("bortle", 1, 9);
+        t.site.sqm = site.number("sqm", 5, 25);
+        const Reader target = root.object("target", "the target");
+        t.target.name = target.text("name");
+        t.target.ra_deg = target.number("ra_deg", 0, 360);
+        t.target.dec_deg = target.number("dec_deg", -90, 90);
+        t.rig = readRig(root.object("rig", "the rig"), true);
+        t.filters = readList<Filter>(root, "filters", "filter", readFilter);
+        t.runs = readList<Run>(root, "runs", "run", [](const Reader& r) {
+            Run run = readRun(r);
+            checkTime(r, run.start);
+            return run;
+        });
+        t.regions = readList<Region>(root, "regions", "region", readRegion);
+        int baselines = 0;
+        for (const Run& run : t.runs) {
+            baselines += run.baseline;
+            if (!t.filter(run.filter)) root.fail(fmt::format("has run \"{}\" with filter \"{}\", which is not among its filters", run.id, run.filter));
+        }
+        if (baselines > 1) root.fail("marks more than one run as baseline; mark one");
+        return t;
+    } catch (const Bad& bad) {
+        return Error{bad.message};
+    } catch (const nlohmann::json::exception& e) {
+        return Error{fmt::format("{} cannot be used as a trial ({}).", name, e.what())};
+    }
+}
+
+Result<Trial> readTrial(const std::filesystem::path& path) {
+    const auto text = readText(path);
+    if (!text) return text.error();
+    const auto json = parseJson(*text, path.string());
+    if (!json) return json.error();
+    return trialFromJson(*json, path.string());
+}
+
+Json trialToJson(const Trial& t) {
+    Json j;
+    j["caelumen_trial"] = 1;
+    j["title"] = t.title;
+    Json site = Json::object();
+    put(site, "name", t.site.name);
+    put(site, "latitude_deg", t.site.latitude_deg);
+    put(site, "longitude_deg", t.site.longitude_deg);
+    site["elevation_m"] = t.site.elevation_m;
+    put(site, "bortle", t.site.bortle);
+    put(site, "sqm", t.site.sqm);
+    j["site"] = site;
+    Json target = Json::object();
+    put(target, "name", t.target.name);
+    put(target, "ra_deg", t.target.ra_deg);
+    put(target, "dec_deg", t.target.dec_deg);
+    j["target"] = target;
+    Json rig = Json::object();
+    put(rig, "name", t.rig.name);
+    rigToJson(rig, t.rig);
+    j["rig"] = rig;
+    j["filters"] = Json::array();
+    for (const Filter& f : t.filters) {
+        Json o{{"id", f.id}, {"name", f.name}, {"kind", f.kind}};
+        put(o, "curve", f.curve);
+        if (f.price) o["price"] = {{"amount", f.price->amount}, {"currency", f.price->currency}, {"shipping", f.price->shipping}};
+        putIf(o, "guessed", f.guessed);
+        j["filters"].push_back(o);
+    }
+    j["runs"] = Json::array();
+    for (const Run& r : t.runs) {
+        Json o{{"id", r.id}, {"filter", r.filter}};
+        putIf(o, "baseline", r.baseline);
+        o["stack"] = r.stack;
+        o["combine"] = r.combine;
+        put(o, "sub_exposure_s", r.sub_exposure_s);
+        put(o, "sub_count", r.sub_count);
+        put(o, "start", r.start);
+        put(o, "sensor_temperature_c", r.sensor_temperature_c);
+        put(o, "short_stack", r.short_stack);
+        put(o, "short_exposure_s", r.short_exposure_s);
+        put(o, "short_count", r.short_count);
+        rigToJson(o, r.rig);
+        put(o, "camera", r.rig.name);
+        put(o, "note", r.note);
+        putIf(o, "guessed", r.guessed);
+        j["runs"].push_back(o);
+    }
+    j["regions"] = Json::array();
+    for (const Region& r : t.regions) {
+        Json o{{"id", r.id}, {"role", regionRoleName(r.role)}};
+        switch (r.shape) {
+        case RegionShape::Star: o["at"] = pointToJson(r.points.at(0)); break;
+        case RegionShape::Circle:
+            o["shape"] = "circle";
+            o["center"] = pointToJson(r.points.at(0));
+            o["radius"] = r.radius;
+            break;
+        case RegionShape::Rect:
+            o["shape"] = "rect";
+            o["min"] = pointToJson(r.bounds().min);
+            o["max"] = pointToJson(r.bounds().max);
+            break;
+        case RegionShape::Polygon:
+            o["shape"] = "polygon";
+            o["points"] = Json::array();
+            for (const Point& p : r.points) o["points"].push_back(pointToJson(p));
+            break;
+        }
+        put(o, "channel", r.channel);
+        put(o, "name", r.name);
+        putIf(o, "guessed", r.guessed);
+        j["regions"].push_back(o);
+    }
+    return j;
+}
+
+} // namespace caelumen

@@ -1,0 +1,26 @@
+#pragma once
+
+#include "core/base/result.h"
+#include "core/trial/trial.h"
+
+#include <nlohmann/json.hpp>
+
+#include <filesystem>
+
+namespace caelumen {
+
+using Json = nlohmann::ordered_json;
+
+/// A trial out of its JSON (docs/formats.md). `name` is the file named in errors. Checks types, ranges, duplicate ids and dangling references;
+/// unknown fields are passed over.
+Result<Trial> trialFromJson(const Json& json, const std::string& name);
+
+/// Reads a trial file. File names inside it stay as they are, relative to its folder.
+Result<Trial> readTrial(const std::filesystem::path& path);
+
+Json trialToJson(const Trial& trial);
+
+/// Text to JSON with an error sentence naming the file and the place.
+Result<Json> parseJson(const std::string& text, const std::string& name);
+
+} // namespace caelumen
