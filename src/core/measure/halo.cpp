@@ -246,50 +246,60 @@ HaloExcess haloExcess(const HaloProfile& f, const HaloProfile& b, double scale, 
     e.wing = wing.mean;
     e.wingSigma = wing.meanSigma;
 
-    double inner = 0;
     std::size_t from = first;
+    double inner = 0;
+    struct Step {
+        double height, sigma;
+    };
+    std::vector<Step> steps;
     for (const Edge& edge : findEdges(e, first, guard)) {
         const auto g = static_cast<std::size_t>(std::ceil(guard));
-        const auto window = static_cast<std::size_t>(std::clamp(0.25 * static_cast<double>(edge.bin), 8.0, 60.0));
+        const auto window = static_cast<std::size_t>(std::clamp(0.3 * static_cast<double>(edge.bin), 8.0, 60.0));
         const double edgeRadius = e.radius[edge.bin];
-        std::size_t low = from;
-        if (inner == 0 && obstruction > 0) low = std::max(low, static_cast<std::size_t>(obstruction * edgeRadius / pitch + guard));
+        std::size_t low = std::max(from, edge.bin - std::min(edge.bin, g + window));
+        if (obstruction > 0) low = std::max(low, static_cast<std::size_t>(obstruction * edgeRadius / pitch + guard));
         if (low + 4 + g > edge.bin) low = edge.bin > 4 + g ? std::max(first, edge.bin - 4 - g) : first;
         const Line in = fitLine(e, low, edge.bin - g, edgeRadius), out = fitLine(e, edge.bin + g, std::min(e.value.size(), edge.bin + g + window), edgeRadius);
         if (!in.valid || !out.valid) continue;
-        HaloRing ring;
-        ring.plateau = in.mean;
-        ring.plateauSigma = std::hypot(in.meanSigma, in.mean * std::hypot(f.fluxSigma / f.flux, b.fluxSigma / b.flux));
+        // What drops at the edge is the filter's; nebula and haze under it run on smoothly. Where nothing slopes, means say it with less noise.
+        const double meanDrop = in.mean - out.mean, lineDrop = in.at - out.at;
+        const double meanSigma = std::hypot(in.meanSigma, out.meanSigma), lineSigma = std::hypot(in.sigma, out.sigma);
+        const bool sloping = std::abs(meanDrop - lineDrop) > 2 * lineSigma;
+        const Step step{sloping ? lineDrop : meanDrop, sloping ? lineSigma : meanSigma};
+        if (!(step.height > 0)) continue;
         // The half-level radius by equal areas: where the light inside the edge zone would end if the edge were sharp.
         const std::size_t a0 = edge.bin - std::min(edge.bin, 2 * g), a1 = std::min(e.value.size(), edge.bin + 2 * g + 1);
-        const double top = in.mean, bottom = out.mean;
+        const double bottom = sloping ? out.at : out.mean;
         double area = 0, variance = 0;
         for (std::size_t i = a0; i < a1; ++i) {
-            area += (e.value[i] - bottom) / (top - bottom) * pitch;
-            variance += e.sigma[i] * e.sigma[i] / ((top - bottom) * (top - bottom)) * pitch * pitch;
+            area += (e.value[i] - bottom) / step.height * pitch;
+            variance += e.sigma[i] * e.sigma[i] / (step.height * step.height) * pitch * pitch;
         }
+        HaloRing ring;
         ring.radius = e.radius[a0] - 0.5 * pitch + area;
         const double zone = static_cast<double>(2 * g) * pitch;
-        ring.radiusSigma = std::sqrt(variance + std::pow(zone * std::hypot(in.meanSigma, out.meanSigma) / (top - bottom), 2) + std::pow(0.1 * pitch, 2));
-        if (ring.radius <= inner || ring.radius <= 0) continue;
-        ring.inner = inner > 0 ? inner : obstruction * ring.radius;
-        // What the star hides is taken as bright as the plateau.
-        double light = 0, lightVariance = 0;
-        for (std::size_t i = 0; i < e.value.size() && e.radius[i] < ring.radius + 2 * guard * pitch; ++i) {
-            const double lo = std::max(ring.inner, e.radius[i] - 0.5 * pitch), hi = std::min(ring.radius, e.radius[i] + 0.5 * pitch);
-            if (hi <= lo) continue;
-            const double ringArea = M_PI * (hi * hi - lo * lo);
-            const bool hidden = i < first || !(e.sigma[i] > 0);
-            light += ringArea * (hidden ? ring.plateau : e.value[i]);
-            if (!hidden) lightVariance += ringArea * ringArea * e.sigma[i] * e.sigma[i];
-        }
-        const double hiddenArea = M_PI * std::max(0.0, std::pow(e.radius[std::min(first, e.radius.size() - 1)], 2) - ring.inner * ring.inner);
-        ring.fraction = light;
-        ring.fractionSigma = std::sqrt(lightVariance + std::pow(hiddenArea * ring.plateauSigma, 2) + std::pow(light, 2) * (std::pow(f.fluxSigma / f.flux, 2) + std::pow(b.fluxSigma / b.flux, 2)));
-        measureOffset(f, ring, pitch);
+        ring.radiusSigma = std::sqrt(variance + std::pow(zone * step.sigma / step.height, 2) + std::pow(0.1 * pitch, 2));
+        if (ring.radius <= inner || std::abs(ring.radius - edgeRadius) > 3 * zone) continue;
+        ring.inner = inner;
+        steps.push_back(step);
         e.rings.push_back(ring);
         inner = ring.radius;
         from = edge.bin + g;
+    }
+    // Discs lie upon one another: the level between two edges is the sum of the steps from there outwards.
+    const double fluxError = std::hypot(f.fluxSigma / f.flux, b.fluxSigma / b.flux);
+    double level = 0, levelVariance = 0;
+    for (std::size_t i = e.rings.size(); i-- > 0;) {
+        HaloRing& ring = e.rings[i];
+        level += steps[i].height;
+        levelVariance += steps[i].sigma * steps[i].sigma;
+        ring.plateau = level;
+        ring.plateauSigma = std::sqrt(levelVariance + std::pow(level * fluxError, 2));
+        if (i == 0) ring.inner = obstruction * ring.radius;
+        const double area = M_PI * (ring.radius * ring.radius - ring.inner * ring.inner);
+        ring.fraction = level * area;
+        ring.fractionSigma = std::hypot(ring.plateauSigma * area, level * 2 * M_PI * ring.radius * ring.radiusSigma);
+        measureOffset(f, ring, pitch);
     }
 
     e.limitRadius = std::clamp(expectedRadius, (static_cast<double>(first) + 6) * pitch, std::max((static_cast<double>(first) + 6) * pitch, 0.85 * static_cast<double>(e.value.size()) * pitch));

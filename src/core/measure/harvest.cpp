@@ -20,6 +20,7 @@ PlaneStars findStars(const Plane& plane, double knownSaturation) {
     if (!(out.typicalNoise > 0)) return out;
     out.stars = detectStars(plane, rough, {4.0, out.saturation});
     out.psf = measurePsf(plane, out.stars, rough);
+    if (out.psf) keepSharp(plane, out.stars, *out.psf, out.typicalNoise);
     return out;
 }
 
@@ -78,9 +79,9 @@ PlaneHarvest harvestPlane(const Plane& plane, PlaneStars stars, const HarvestReq
     std::vector<const Region*> skies;
     for (const Region& r : *rq.regions) {
         if (r.role == RegionRole::Sky) skies.push_back(&r);
-        if (r.role != RegionRole::HaloStar) h.regions[r.id] = sumRegions(plane, mask, rq.view, {&r});
+        if (r.role != RegionRole::HaloStar) h.regions[r.id] = sumRegions(plane, mask, rq.view, {&r}, r.role == RegionRole::Nebula);
     }
-    h.sky = sumRegions(plane, mask, rq.view, skies);
+    h.sky = sumRegions(plane, mask, rq.view, skies, false);
     h.skyValues = regionValues(plane, mask, rq.view, skies, 20'000);
     h.pixelNoise = pixelNoise(plane, mask, sky, rq.view, *rq.regions);
     h.boxSide = boxSide(rq.arcsecPerStoredPixel * rq.view.geometry.pitch);

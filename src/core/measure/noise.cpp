@@ -22,6 +22,7 @@ std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, co
     for (const Region& r : regions)
         if (r.role == RegionRole::Sky) skies.emplace_back(&r, view.boxOf(r));
 
+    const Alignment::Affine toBaseline = view.backward();
     std::vector<std::vector<NoiseBox>> rows(static_cast<std::size_t>(down));
     tbb::parallel_for(0, down, [&](int j) {
         auto& out = rows[static_cast<std::size_t>(j)];
@@ -33,8 +34,8 @@ std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, co
             for (const auto& [region, box] : skies) {
                 if (x0 < box.x0 || y0 < box.y0 || x0 + k > box.x1 || y0 + k > box.y1) continue;
                 const double e = 0.5 * k;
-                inSky = region->contains(view.toBaseline({centre.x - e, centre.y - e})) && region->contains(view.toBaseline({centre.x + e, centre.y - e})) &&
-                        region->contains(view.toBaseline({centre.x - e, centre.y + e})) && region->contains(view.toBaseline({centre.x + e, centre.y + e}));
+                inSky = region->contains(toBaseline({centre.x - e, centre.y - e})) && region->contains(toBaseline({centre.x + e, centre.y - e})) &&
+                        region->contains(toBaseline({centre.x - e, centre.y + e})) && region->contains(toBaseline({centre.x + e, centre.y + e}));
                 if (inSky) break;
             }
             if (!inSky && (i % stride != 0 || j % stride != 0)) continue;
@@ -67,12 +68,13 @@ double pixelNoise(const Plane& plane, const Mask& mask, const SmoothSky& sky, co
         if (!(std::isfinite(v)) || (!mask.empty() && mask[static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width()) + static_cast<std::size_t>(x)])) return;
         values.push_back(v - static_cast<float>(sky.level(x, y)));
     };
+    const Alignment::Affine toBaseline = view.backward();
     for (const Region& r : regions) {
         if (r.role != RegionRole::Sky) continue;
         const PlaneView::Box b = view.boxOf(r);
         for (int y = b.y0; y < b.y1; ++y)
             for (int x = b.x0; x < b.x1; ++x)
-                if (r.contains(view.toBaseline({static_cast<double>(x), static_cast<double>(y)}))) take(x, y);
+                if (r.contains(toBaseline({static_cast<double>(x), static_cast<double>(y)}))) take(x, y);
     }
     if (values.size() < 500) {
         values.clear();

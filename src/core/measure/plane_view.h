@@ -17,6 +17,12 @@ struct PlaneView {
 
     Point toPlane(Point baseline) const { return geometry.toPlane(alignment.map(baseline)); }
     Point toBaseline(Point plane) const { return alignment.unmap(geometry.toStored(plane)); }
+    /// toBaseline with its trigonometry done once, for loops over pixels.
+    Alignment::Affine backward() const {
+        const Alignment::Affine a = alignment.backward();
+        return {a.xx * geometry.pitch, a.xy * geometry.pitch, a.yx * geometry.pitch, a.yy * geometry.pitch, a.xx * geometry.origin.x + a.xy * geometry.origin.y + a.dx,
+                a.yx * geometry.origin.x + a.yy * geometry.origin.y + a.dy};
+    }
     /// Plane pixels per baseline pixel.
     double scale() const { return alignment.scale / geometry.pitch; }
 

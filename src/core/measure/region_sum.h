@@ -12,13 +12,15 @@ namespace caelumen {
 struct RegionSum {
     double mean = 0;      ///< plane units
     double pixelSigma = 0; ///< noise of one pixel here, from differences of pixels 6 apart (structure cancels)
+    double skew = 0;      ///< mean minus median of the pixels kept: light of stars too faint to be found
     std::size_t used = 0; ///< pixels kept
     std::size_t inside = 0; ///< pixels of the region on the frame, hidden ones included
     SurfaceBasis basis;   ///< mean over the pixels kept
 };
 
-/// Pools the pixels of all the regions given.
-RegionSum sumRegions(const Plane& plane, const Mask& mask, const PlaneView& view, const std::vector<const Region*>& regions);
+/// Pools the pixels of all the regions given. `structured` (nebula): pixels are clipped about the middle of their neighbourhood, so that bright filaments
+/// stay; else (sky) about the middle of them all. A place hidden by a star counts with what is seen beside it.
+RegionSum sumRegions(const Plane& plane, const Mask& mask, const PlaneView& view, const std::vector<const Region*>& regions, bool structured);
 
 /// The pixel values used (kept by clipping) of a region, for a histogram; at most `limit` of them, evenly thinned.
 std::vector<float> regionValues(const Plane& plane, const Mask& mask, const PlaneView& view, const std::vector<const Region*>& regions, std::size_t limit);

@@ -15,12 +15,12 @@ std::vector<StarDisc> starDiscs(const std::vector<Star>& stars, const std::optio
         double radius = isophote * std::pow(4 / kLeft, 1 / (2 * beta));
         if (psf && !s.saturated) {
             // Out along the measured wings.
-            double r = std::max(1.5 * fwhm, isophote);
+            double r = 1.2 * fwhm;
             const double limit = std::max(3.0 * isophote, 4 * fwhm);
             while (r < limit && s.flux * psf->lightAt(r) > kLeft * noise) r *= 1.1;
             radius = r;
         }
-        radius = std::max(radius, 1.5 * fwhm) + 0.5;
+        radius = std::max(radius, 1.2 * fwhm) + 0.5;
         discs.push_back({view.toBaseline({s.x, s.y}), radius / view.scale(), s.flux});
     }
     return discs;

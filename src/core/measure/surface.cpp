@@ -12,6 +12,7 @@ namespace {
 struct Cell {
     Eigen::Vector4d basis;
     double level, weight; ///< weight = 1 / variance of the level
+    double error;
     std::size_t index;
 };
 
@@ -22,7 +23,7 @@ std::vector<Cell> usable(const BackgroundMesh& mesh, const std::vector<char>& ex
         if (c.used == 0 || (!excluded.empty() && excluded[i])) continue;
         const SurfaceBasis s = SurfaceBasis::at(c.centre, width, height);
         const double variance = std::max(1e-30, c.sigma * c.sigma / static_cast<double>(c.used));
-        cells.push_back({{1, s.u, s.v, s.rr}, c.level, 1 / variance, i});
+        cells.push_back({{1, s.u, s.v, s.rr}, c.level, 1 / variance, std::sqrt(variance), i});
     }
     // No cell may outweigh the typical one: their errors are never only photon noise.
     std::vector<double> weights;
@@ -45,6 +46,147 @@ Eigen::Vector4d solve(const std::vector<Cell>& cells, const std::vector<double>&
     return a.ldlt().solve(g);
 }
 
+double typicalError(const std::vector<Cell>& cells) {
+    std::vector<double> errors;
+    for (const Cell& c : cells) errors.push_back(c.error);
+    return median(std::span<double>(errors));
+}
+
+/// How much neighbouring cells differ where the sky is smooth: the lower quarter of their differences, as a normal sigma.
+double neighbourScatter(const BackgroundMesh& mesh, const std::vector<char>& excluded) {
+    std::vector<double> steps;
+    const auto free = [&](std::size_t i) { return mesh.cells[i].used > 0 && (excluded.empty() || !excluded[i]); };
+    for (int j = 0; j < mesh.down; ++j) {
+        for (int i = 0; i + 1 < mesh.across; ++i) {
+            const auto at = static_cast<std::size_t>(j * mesh.across + i);
+            if (free(at) && free(at + 1)) steps.push_back(std::abs(mesh.cells[at].level - mesh.cells[at + 1].level));
+        }
+    }
+    return steps.size() < 10 ? 0 : quantile(steps, 0.25) / (0.3186 * std::sqrt(2.0));
+}
+
+/// Means of 5 x 5 cells: quiet enough to span a surface from a few, and to tell faint nebula from free sky.
+std::vector<Cell> quietCells(const BackgroundMesh& mesh, const std::vector<Cell>& cells) {
+    std::vector<double> level(mesh.cells.size(), 0);
+    std::vector<char> known(mesh.cells.size(), 0);
+    std::vector<Eigen::Vector4d> bases(mesh.cells.size());
+    for (const Cell& c : cells) {
+        level[c.index] = c.level;
+        bases[c.index] = c.basis;
+        known[c.index] = 1;
+    }
+    std::vector<Cell> quiet;
+    for (const Cell& c : cells) {
+        const auto x = static_cast<int>(c.index) % mesh.across, y = static_cast<int>(c.index) / mesh.across;
+        double sum = 0;
+        int n = 0;
+        Eigen::Vector4d basis = Eigen::Vector4d::Zero();
+        for (int b = std::max(0, y - 2); b <= std::min(mesh.down - 1, y + 2); ++b) {
+            for (int a = std::max(0, x - 2); a <= std::min(mesh.across - 1, x + 2); ++a) {
+                const auto at = static_cast<std::size_t>(b * mesh.across + a);
+                if (!known[at]) continue;
+                sum += level[at];
+                basis += bases[at];
+                ++n;
+            }
+        }
+        Cell q = c;
+        q.level = sum / n;
+        q.basis = basis / n;
+        q.error = 1 / std::sqrt(static_cast<double>(n)); // in units of a single cell's
+        quiet.push_back(q);
+    }
+    return quiet;
+}
+
+/// The surface with which most cells agree within their noise while hardly any lies below it (after Fischler & Bolles 1981, CACM 24, 381; scored as in
+/// Torr & Zisserman 2000, CVIU 78, 138). Nebula only adds light and has texture, so it never agrees on a smooth surface as free sky does.
+Eigen::Vector4d consensus(const std::vector<Cell>& cells, const std::vector<Cell>& quiet, double noise, double floor) {
+    Random random(cells.size());
+    const std::vector<double> even(cells.size(), 1);
+    Eigen::Vector4d best = solve(cells, even);
+    const auto score = [&](const Eigen::Vector4d& p) {
+        double sum = 0;
+        for (const Cell& c : quiet) {
+            const double limit = 3 * std::hypot(noise * c.error, floor), r = c.level - c.basis.dot(p);
+            if (r < -limit) sum -= 1;
+            else if (r < limit) sum += 1 - r * r / (limit * limit);
+        }
+        return sum;
+    };
+    double top = score(best);
+    constexpr std::size_t kSample = 6;
+    std::vector<Cell> sample(kSample);
+    const std::vector<double> sampleWeights(kSample, 1);
+    for (int trial = 0; trial < 1500; ++trial) {
+        for (Cell& c : sample) c = quiet[random.index(quiet.size())];
+        const Eigen::Vector4d p = solve(sample, sampleWeights);
+        if (!p.allFinite()) continue;
+        if (const double s = score(p); s > top) {
+            top = s;
+            best = p;
+        }
+    }
+    return best;
+}
+
+/// Drops kept cells that lie in a patch whose mean residual stands out on the bright side.
+std::vector<double> withoutFaintPatches(const BackgroundMesh& mesh, const std::vector<Cell>& cells, const std::vector<double>& kept, const std::vector<double>& residual, double scatter) {
+    // Sums over rectangles from a table of running sums.
+    const auto across = static_cast<std::size_t>(mesh.across) + 1, down = static_cast<std::size_t>(mesh.down) + 1;
+    std::vector<double> sum(across * down, 0), count(across * down, 0);
+    for (std::size_t i = 0; i < cells.size(); ++i) {
+        if (kept[i] <= 0) continue;
+        const std::size_t x = cells[i].index % (across - 1), y = cells[i].index / (across - 1);
+        sum[(y + 1) * across + x + 1] = residual[i];
+        count[(y + 1) * across + x + 1] = 1;
+    }
+    for (auto* table : {&sum, &count}) {
+        for (std::size_t y = 1; y < down; ++y) {
+            double row = 0;
+            for (std::size_t x = 1; x < across; ++x) {
+                row += (*table)[y * across + x];
+                (*table)[y * across + x] = row + (*table)[(y - 1) * across + x];
+            }
+        }
+    }
+    std::vector<double> next = kept;
+    for (const int reach : {1, 2, 4, 7}) {
+        for (std::size_t i = 0; i < cells.size(); ++i) {
+            if (kept[i] <= 0) continue;
+            const auto x = static_cast<int>(cells[i].index % (across - 1)), y = static_cast<int>(cells[i].index / (across - 1));
+            const auto x0 = static_cast<std::size_t>(std::max(0, x - reach)), x1 = static_cast<std::size_t>(std::min(mesh.across, x + reach + 1));
+            const auto y0 = static_cast<std::size_t>(std::max(0, y - reach)), y1 = static_cast<std::size_t>(std::min(mesh.down, y + reach + 1));
+            const auto over = [&](const std::vector<double>& t) { return t[y1 * across + x1] - t[y0 * across + x1] - t[y1 * across + x0] + t[y0 * across + x0]; };
+            const double n = over(count);
+            if (n >= 3 && over(sum) / n > 3 * scatter / std::sqrt(n)) next[i] = 0;
+        }
+    }
+    return next;
+}
+
+/// Covariance by leaving out blocks of the frame, 4 across and 2 down (Quenouille 1956, Biometrika 43, 353).
+Eigen::Matrix4d jackknife(const BackgroundMesh& mesh, const std::vector<Cell>& cells, const std::vector<double>& kept, const Eigen::Vector4d& whole) {
+    Eigen::Matrix4d sum = Eigen::Matrix4d::Zero();
+    int groups = 0;
+    for (int block = 0; block < 8; ++block) {
+        std::vector<double> left = kept;
+        std::size_t removed = 0;
+        for (std::size_t i = 0; i < cells.size(); ++i) {
+            const int x = static_cast<int>(cells[i].index) % mesh.across, y = static_cast<int>(cells[i].index) / mesh.across;
+            if (4 * x / mesh.across + 4 * (2 * y / mesh.down) != block || left[i] <= 0) continue;
+            left[i] = 0;
+            ++removed;
+        }
+        if (removed == 0) continue;
+        const Eigen::Vector4d d = solve(cells, left) - whole;
+        sum += d * d.transpose();
+        ++groups;
+    }
+    if (groups < 3) return Eigen::Matrix4d::Constant(std::numeric_limits<double>::quiet_NaN());
+    return sum * (groups - 1.0) / groups;
+}
+
 } // namespace
 
 double Surface::differenceVariance(const SurfaceBasis& a, const SurfaceBasis& b) const {
@@ -61,54 +203,47 @@ Surface fitSurface(const BackgroundMesh& mesh, const std::vector<char>& excluded
     const std::vector<Cell> cells = usable(mesh, excluded, width, height);
     if (cells.size() < 8) return out;
 
-    // Start: quantile regression a little below the middle, by reweighting. Nebula pulls a mean up but not this.
-    std::vector<double> weight(cells.size(), 1), residual(cells.size());
-    Eigen::Vector4d p = solve(cells, weight);
+    std::vector<double> residual(cells.size()), kept(cells.size(), 1);
+    Eigen::Vector4d p = solve(cells, kept);
     const auto residuals = [&] {
         for (std::size_t i = 0; i < cells.size(); ++i) residual[i] = cells[i].level - cells[i].basis.dot(p);
     };
-    residuals();
-    constexpr double kQuantile = 0.35;
-    for (int round = 0; round < 25; ++round) {
-        std::vector<double> copy = residual;
-        const double floor = std::max(1e-12, 0.05 * robustSigma(copy));
-        for (std::size_t i = 0; i < cells.size(); ++i) weight[i] = (residual[i] > 0 ? kQuantile : 1 - kQuantile) / std::max(std::abs(residual[i]), floor);
-        p = solve(cells, weight);
-        residuals();
-    }
-
-    // The lower half about the crest of the residuals tells the noise; then plain least squares on what lies within 3 sigma.
-    std::vector<double> kept(cells.size(), 1);
+    // The noise of a cell: not less than its pixels say, and as large as neighbours differ where the sky is smooth.
+    // No flat field is flatter than a thousandth or so, and a gradient seen through vignetting is no plane: that is not nebula.
+    constexpr double kFlatness = 0.0012;
+    std::vector<double> levels;
+    for (const Cell& c : cells) levels.push_back(c.level);
+    double noise = std::max(typicalError(cells), neighbourScatter(mesh, excluded)), floor = kFlatness * std::abs(median(std::span<double>(levels)));
+    if (!(noise > 0)) return out;
+    const std::vector<Cell> quiet = quietCells(mesh, cells);
     double scatter = 0;
     Eigen::Matrix4d normal;
-    for (int round = 0; round < 20; ++round) {
-        double centre = 0;
-        if (round == 0) {
-            std::vector<double> copy = residual;
-            centre = quantile(copy, 0.4);
-            std::vector<double> below;
-            for (const double r : residual)
-                if (r < centre) below.push_back(centre - r);
-            scatter = kMadToSigma * median(std::span<double>(below));
-        } else {
-            std::vector<double> inside;
-            for (std::size_t i = 0; i < cells.size(); ++i)
-                if (kept[i] > 0) inside.push_back(residual[i]);
-            std::vector<double> below;
-            for (const double r : inside)
-                if (r < 0) below.push_back(-r);
-            const double lower = kMadToSigma * median(std::span<double>(below));
-            scatter = std::min(lower > 0 ? lower : 1e300, std::max(robustSigma(inside), 0.7 * lower));
+    // A sky that the model does not follow keeps too few cells: then the tolerance grows until it holds a good part.
+    for (int widening = 0; widening < 12; ++widening, noise *= 1.6, floor *= 1.6) {
+        scatter = std::hypot(noise, floor);
+        p = consensus(cells, quiet, noise, floor);
+        residuals();
+        for (int round = 0; round < 25; ++round) {
+            std::vector<double> next(cells.size());
+            for (std::size_t i = 0; i < cells.size(); ++i) next[i] = std::abs(residual[i]) <= 3 * scatter && quiet[i].level - quiet[i].basis.dot(p) <= 3 * std::hypot(noise * quiet[i].error, floor) ? 1 : 0;
+            if (std::count(next.begin(), next.end(), 1.0) < 8) break;
+            const bool same = round > 0 && next == kept;
+            kept = next;
+            p = solve(cells, kept, &normal);
+            residuals();
+            if (same) break;
         }
-        if (!(scatter > 0)) break;
-        std::vector<double> next(cells.size());
-        for (std::size_t i = 0; i < cells.size(); ++i) next[i] = std::abs(residual[i] - centre) <= 3 * scatter ? 1 : 0;
-        if (std::count(next.begin(), next.end(), 1.0) < 8) break;
-        const bool same = round > 0 && next == kept;
+        if (static_cast<double>(std::count(kept.begin(), kept.end(), 1.0)) >= 0.15 * static_cast<double>(cells.size())) break;
+    }
+    // Nebula too faint for one cell shows in the mean of many: patches of 3, 5, 9 and 15 cells, until none stands out or too little is left.
+    const double least = 0.2 * static_cast<double>(cells.size());
+    for (int round = 0; round < 12; ++round) {
+        const std::vector<double> next = withoutFaintPatches(mesh, cells, kept, residual, scatter);
+        const auto left = static_cast<double>(std::count(next.begin(), next.end(), 1.0));
+        if (next == kept || left < std::max(12.0, least)) break;
         kept = next;
         p = solve(cells, kept, &normal);
         residuals();
-        if (same) break;
     }
     double sum = 0;
     std::size_t n = 0;
@@ -122,8 +257,15 @@ Surface fitSurface(const BackgroundMesh& mesh, const std::vector<char>& excluded
     }
     if (n < 8) return out;
     solve(cells, kept, &normal);
-    const double unitVariance = sum / static_cast<double>(n - 4);
-    const Eigen::Matrix4d covariance = normal.inverse() * unitVariance;
+    // Cutting at 3 sigma takes 1.3 % of a normal's variance away.
+    const double unitVariance = sum / static_cast<double>(n - 4) / 0.987;
+    Eigen::Matrix4d covariance = normal.inverse() * unitVariance;
+    // What the scatter of cells does not tell: faint nebula that stayed. Leaving out one eighth of the sky at a time shows it.
+    if (const Eigen::Matrix4d blocks = jackknife(mesh, cells, kept, p); blocks.allFinite()) {
+        double ratio = 0;
+        for (int i = 0; i < 4; ++i) ratio += blocks(i, i) / covariance(i, i) / 4;
+        if (ratio > 2) covariance = blocks;
+    }
     if (!covariance.allFinite() || !p.allFinite()) return out;
     out.b0 = p[0], out.bx = p[1], out.by = p[2], out.q = p[3];
     for (int i = 0; i < 4; ++i)
@@ -132,7 +274,7 @@ Surface fitSurface(const BackgroundMesh& mesh, const std::vector<char>& excluded
     for (std::size_t i = 0; i < cells.size(); ++i) square += kept[i] > 0 ? residual[i] * residual[i] : 0;
     out.residual = std::sqrt(square / static_cast<double>(n));
     out.cells = n;
-    out.coverage = static_cast<double>(n) / static_cast<double>(mesh.cells.size());
+    out.coverage = static_cast<double>(cells.size()) / static_cast<double>(mesh.cells.size());
     out.valid = true;
     return out;
 }

@@ -13,7 +13,7 @@ struct Surface {
     double b0 = 0, bx = 0, by = 0, q = 0;
     std::array<std::array<double, 4>, 4> covariance{}; ///< of b0, bx, by, q
     double residual = 0;   ///< rms of the cells used about the model
-    double coverage = 0;   ///< cells used over all cells
+    double coverage = 0;   ///< cells offered to the fit over all cells (neither hidden by stars nor excluded)
     std::size_t cells = 0; ///< cells used
     bool valid = false;
 
@@ -22,8 +22,9 @@ struct Surface {
     double differenceVariance(const SurfaceBasis& a, const SurfaceBasis& b) const;
 };
 
-/// Fits the model to mesh cells, those in `excluded` left out. Cells far from it are rejected at 3 sigma, with sigma taken from the cells that
-/// lie below the model, because what lies above may be nebula; `rejectedHigh` (when given) gets the cells that stand out as brighter.
+/// Fits the model to mesh cells, those in `excluded` left out. Starts from the surface on which most cells agree and keeps cells within 3 sigma,
+/// sigma being the cells' own noise or what neighbours differ by; the tolerance widens until a quarter of the cells is kept. `rejectedHigh` (when
+/// given) gets the cells that stand out as brighter.
 Surface fitSurface(const BackgroundMesh& mesh, const std::vector<char>& excluded, int width, int height, std::vector<char>* rejectedHigh = nullptr);
 
 /// The azimuthal mean of the fit's residual exceeds three of its own errors somewhere: a ring in the sky.

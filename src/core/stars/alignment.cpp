@@ -127,16 +127,18 @@ Candidate search(const std::vector<AlignStar>& baseline, const std::vector<Align
 
 } // namespace
 
-Point Alignment::map(Point p) const {
+Alignment::Affine Alignment::forward() const {
     const double r = rotation_deg * M_PI / 180, c = scale * std::cos(r), s = scale * std::sin(r), m = mirrored ? -1 : 1;
-    return {c * m * p.x - s * p.y + dx, s * m * p.x + c * p.y + dy};
+    return {c * m, -s, s * m, c, dx, dy};
 }
 
-Point Alignment::unmap(Point p) const {
+Alignment::Affine Alignment::backward() const {
     const double r = rotation_deg * M_PI / 180, c = std::cos(r) / scale, s = std::sin(r) / scale, m = mirrored ? -1 : 1;
-    const double x = p.x - dx, y = p.y - dy;
-    return {m * (c * x + s * y), -s * x + c * y};
+    return {m * c, m * s, -s, c, -m * (c * dx + s * dy), s * dx - c * dy};
 }
+
+Point Alignment::map(Point p) const { return forward()(p); }
+Point Alignment::unmap(Point p) const { return backward()(p); }
 
 Result<Alignment> align(std::vector<AlignStar> baseline, std::vector<AlignStar> run) {
     const auto byFlux = [](const AlignStar& a, const AlignStar& b) { return a.flux > b.flux; };

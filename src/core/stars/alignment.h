@@ -18,6 +18,14 @@ struct Alignment {
 
     Point map(Point baseline) const;
     Point unmap(Point run) const;
+
+    /// The same maps with their trigonometry done once, for loops over pixels.
+    struct Affine {
+        double xx, xy, yx, yy, dx, dy;
+        Point operator()(Point p) const { return {xx * p.x + xy * p.y + dx, yx * p.x + yy * p.y + dy}; }
+    };
+    Affine forward() const;
+    Affine backward() const;
 };
 
 struct AlignStar {

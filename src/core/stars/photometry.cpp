@@ -2,7 +2,7 @@
 
 #include "core/base/statistics.h"
 
-#include <sep.h>
+#include "core/stars/sep_library.h"
 
 #include <algorithm>
 

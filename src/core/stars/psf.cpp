@@ -285,6 +285,43 @@ std::optional<Psf> measurePsf(const Plane& plane, const std::vector<Star>& stars
     return psf;
 }
 
+void keepSharp(const Plane& plane, std::vector<Star>& stars, const Psf& psf, double noise) {
+    const double core = std::max(1.0, 0.55 * psf.fwhm), ringIn = 1.3 * psf.fwhm, ringOut = std::max(2.0 * psf.fwhm, ringIn + 1.5);
+    const int reach = static_cast<int>(std::ceil(ringOut));
+    std::vector<char> drop(stars.size(), 0);
+    tbb::parallel_for(std::size_t{0}, stars.size(), [&](std::size_t i) {
+        Star& s = stars[i];
+        if (s.saturated) return;
+        const int cx = static_cast<int>(std::lround(s.x)), cy = static_cast<int>(std::lround(s.y));
+        double sum = 0, model = 0;
+        int n = 0;
+        std::vector<float> ring;
+        for (int y = std::max(0, cy - reach); y <= std::min(plane.height() - 1, cy + reach); ++y) {
+            for (int x = std::max(0, cx - reach); x <= std::min(plane.width() - 1, cx + reach); ++x) {
+                const float v = plane.at(x, y);
+                if (!std::isfinite(v)) continue;
+                const double r = std::hypot(x - s.x, y - s.y);
+                if (r <= core) {
+                    sum += static_cast<double>(v);
+                    model += psf.light(x - s.x, y - s.y);
+                    ++n;
+                } else if (r >= ringIn && r <= ringOut) {
+                    ring.push_back(v);
+                }
+            }
+        }
+        if (n < 2 || ring.size() < 8) return;
+        const double level = median(std::span<float>(ring)), middle = sum / n - level, above = sum / n - s.level;
+        const double error = noise * std::sqrt(1.0 / n + 1.6 / static_cast<double>(ring.size()));
+        const double part = middle / std::max(above, 1e-300);
+        if (middle < 3.5 * error || (part < 0.45 && (part < 0.2 || middle < 12 * error))) drop[i] = 1;
+        else s.flux = std::max(1e-300, middle * n / (model - n * psf.lightAt(0.5 * (ringIn + ringOut))));
+    });
+    std::size_t i = 0;
+    std::erase_if(stars, [&](const Star&) { return drop[i++] != 0; });
+    std::stable_sort(stars.begin(), stars.end(), [](const Star& a, const Star& b) { return a.flux > b.flux; });
+}
+
 std::optional<ScaledStar> scalePsf(const Plane& plane, const Psf& psf, Point guess, double radius, double saturation, const Mask& mask) {
     struct Used {
         double x, y, value;

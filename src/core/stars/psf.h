@@ -41,6 +41,10 @@ struct Psf {
 };
 std::optional<Psf> measurePsf(const Plane& plane, const std::vector<Star>& stars, const SmoothSky& sky);
 
+/// Leaves only what is as sharp as a star: the middle must stand out of a ring at one and a half FWHM, which knots and filaments of nebula do not.
+/// Gives every unsaturated star that stays the flux that its middle asks for, free of the nebula beneath.
+void keepSharp(const Plane& plane, std::vector<Star>& stars, const Psf& psf, double noise);
+
 /// Flux of a star from its *unsaturated* pixels: the frame's star image scaled to them with a free constant beneath, all
 /// pixels within `radius` that are finite, below `saturation` and not hidden in `mask`. The centre is fitted too.
 struct ScaledStar {

@@ -128,7 +128,9 @@ void backgroundFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline, 
     const auto level = [](const Sky& s, double correlation, double& sigma, bool& noRegion) {
         noRegion = s.plane->sky.used == 0;
         if (!noRegion) {
-            sigma = meanSigma(s.plane->sky.pixelSigma, s.plane->sky.used, correlation);
+            // Unresolved stars skew the sky; what the skew shows beyond its own noise joins the error.
+            const double statistical = meanSigma(s.plane->sky.pixelSigma, s.plane->sky.used, correlation);
+            sigma = std::sqrt(statistical * statistical + std::max(0.0, s.plane->sky.skew * s.plane->sky.skew - 2 * statistical * statistical));
             return s.plane->sky.mean;
         }
         sigma = std::sqrt(std::max(0.0, s.surface->covariance[0][0]));

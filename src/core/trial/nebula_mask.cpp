@@ -62,29 +62,44 @@ std::vector<char> patches(const BackgroundMesh& mesh, const std::vector<char>& b
 void fitSurfaces(const Trial& trial, std::vector<RunEvidence>& runs, std::size_t baseline) {
     if (runs.empty() || runs[baseline].planes.empty()) return;
     const PlaneHarvest& grid = runs[baseline].planes.front();
-    std::vector<char> common(grid.mesh.cells.size(), 0);
-    for (RunEvidence& run : runs) {
-        for (const PlaneHarvest& h : run.planes) {
+    // How many runs find a cell of the baseline's grid bright; and each run's own verdict on its own grid.
+    std::vector<int> votes(grid.mesh.cells.size(), 0);
+    std::vector<std::vector<char>> onGrid(runs.size());
+    int voters = 0;
+    for (std::size_t k = 0; k < runs.size(); ++k) {
+        std::vector<char>& mine = onGrid[k];
+        mine.assign(votes.size(), 0);
+        for (const PlaneHarvest& h : runs[k].planes) {
             std::vector<char> bright, known = knownCells(trial, h);
             fitSurface(h.mesh, known, h.view.width, h.view.height, &bright);
             bright = patches(h.mesh, bright);
-            for (std::size_t i = 0; i < common.size(); ++i) {
+            for (std::size_t i = 0; i < mine.size(); ++i) {
                 const int at = cellAt(h.mesh, h.view.toPlane(grid.view.toBaseline(centreOf(grid.mesh, i))));
-                if (at >= 0 && bright[static_cast<std::size_t>(at)]) common[i] = 1;
+                if (at >= 0 && bright[static_cast<std::size_t>(at)]) mine[i] = 1;
             }
             for (std::size_t i = 0; i < known.size(); ++i) known[i] = known[i] || bright[i];
-            run.excludedCells[h.channel] = std::move(known);
+            runs[k].excludedCells[h.channel] = std::move(known);
         }
+        for (std::size_t i = 0; i < votes.size(); ++i) votes[i] += mine[i];
+        voters += !runs[k].planes.empty();
     }
-    for (RunEvidence& run : runs) {
+    // One spoiled run (fog, a halo) must not take the sky away from the others.
+    const int needed = voters >= 3 ? 2 : 1;
+    for (std::size_t k = 0; k < runs.size(); ++k) {
+        RunEvidence& run = runs[k];
         for (const PlaneHarvest& h : run.planes) {
             std::vector<char>& excluded = run.excludedCells[h.channel];
             for (std::size_t i = 0; i < excluded.size(); ++i) {
                 const int at = cellAt(grid.mesh, grid.view.toPlane(h.view.toBaseline(centreOf(h.mesh, i))));
-                if (at >= 0 && common[static_cast<std::size_t>(at)]) excluded[i] = 1;
+                if (at >= 0 && (votes[static_cast<std::size_t>(at)] >= needed || onGrid[k][static_cast<std::size_t>(at)])) excluded[i] = 1;
             }
+            const std::vector<char> known = knownCells(trial, h);
+            std::size_t free = 0;
+            for (std::size_t i = 0; i < known.size(); ++i) free += h.mesh.cells[i].used > 0 && !known[i];
             Surface s = fitSurface(h.mesh, excluded, h.view.width, h.view.height);
-            if (!s.valid) s = fitSurface(h.mesh, knownCells(trial, h), h.view.width, h.view.height);
+            // Hardly any cell is free of nebula in all runs: then each run for itself.
+            if (!s.valid || s.coverage < 0.12) s = fitSurface(h.mesh, known, h.view.width, h.view.height);
+            s.coverage = static_cast<double>(free) / static_cast<double>(std::max<std::size_t>(1, known.size()));
             run.surfaces[h.channel] = s;
         }
     }

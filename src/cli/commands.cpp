@@ -1,0 +1,140 @@
+#include "cli/commands.h"
+
+#include "cli/arguments.h"
+#include "core/base/file.h"
+#include "core/simulate/demo.h"
+#include "core/trial/frame_report.h"
+#include "core/trial/measure_trial.h"
+
+#include <fmt/format.h>
+
+#include <cstdio>
+#include <filesystem>
+#include <functional>
+#include <map>
+#include <unistd.h>
+
+namespace caelumen::cli {
+namespace fs = std::filesystem;
+namespace {
+
+constexpr int kDone = 0, kFailed = 1, kUsage = 2;
+
+int fail(const std::string& sentence) {
+    fmt::print(stderr, "caelumen-cli: {}\n", sentence);
+    return kFailed;
+}
+
+int misuse(const std::string& what, const std::string& usage) {
+    fmt::print(stderr, "caelumen-cli: {}; usage: {}\n", what, usage);
+    return kUsage;
+}
+
+/// Progress on a terminal only: a script's log stays clean.
+Job terminalJob() {
+    Job job;
+    if (::isatty(STDERR_FILENO))
+        job.progress = [](double part, const std::string& what) { fmt::print(stderr, "\r\033[K{:3.0f} %  {}{}", 100 * part, what, part >= 1 ? "\n" : ""); };
+    return job;
+}
+
+int measure(const Arguments& a) {
+    const fs::path path = a.words[0];
+    const auto trial = readTrial(path);
+    if (!trial) return fail(trial.error().message);
+    const auto results = measureTrial(*trial, path.parent_path(), terminalJob());
+    if (!results) return fail(results.error().message);
+    const std::string json = resultsToJson(*results).dump(1) + "\n";
+    if (a.has("--csv")) {
+        if (const Status done = writeFile(a.value("--csv"), resultsToCsv(*results)); !done) return fail(done.error().message);
+    }
+    if (a.has("--out")) {
+        if (const Status done = writeFile(a.value("--out"), json); !done) return fail(done.error().message);
+        return kDone;
+    }
+    return std::fwrite(json.data(), 1, json.size(), stdout) == json.size() && std::fflush(stdout) == 0 ? kDone : fail("the results could not be written to the standard output.");
+}
+
+int frames(const Arguments& a) {
+    Json list = Json::array();
+    std::vector<FrameReport> reports;
+    for (const std::string& word : a.words) {
+        auto report = reportFrame(word);
+        if (!report) return fail(report.error().message);
+        list.push_back(frameReportToJson(*report));
+        reports.push_back(std::move(*report));
+    }
+    if (a.has("--json")) {
+        fmt::print("{}\n", list.dump(1));
+        return kDone;
+    }
+    for (const FrameReport& r : reports) {
+        fmt::print("{}: {} x {}, {}{}\n", r.info.path.string(), r.info.width, r.info.height, fmt::join(r.info.channels, ""), r.info.mosaic ? ", mosaic " + r.info.mosaic->name : "");
+        for (const auto& [channel, level] : r.level) fmt::print("  {}: level {:.2f} ADU, noise {:.3f} ADU\n", channel, level, r.noise.at(channel));
+        fmt::print("  {} stars above 5 sigma", r.stars);
+        if (r.fwhm_px) fmt::print(", FWHM {:.2f} px, eccentricity {:.2f}", *r.fwhm_px, *r.eccentricity);
+        fmt::print("\n");
+        const Json facts = factsToJson(r.info.facts);
+        for (const auto& [key, value] : facts.items())
+            if (key != "sources" && key != "notes") fmt::print("  {} = {}  ({})\n", key, value.dump(), r.info.facts.sources.count(key) ? r.info.facts.sources.at(key) : "");
+        for (const std::string& note : r.info.facts.notes) fmt::print("  note: {}\n", note);
+    }
+    return kDone;
+}
+
+int demo(const Arguments& a) {
+    if (!a.has("--out")) return misuse("--out DIR is missing", "caelumen-cli demo --out DIR");
+    const Status done = writeDemo(a.value("--out"), terminalJob());
+    return done ? kDone : fail(done.error().message);
+}
+
+struct Command {
+    Shape shape;
+    std::string usage, about;
+    std::function<int(const Arguments&)> run;
+};
+
+const std::map<std::string, Command>& commands() {
+    static const std::map<std::string, Command> all{
+        {"measure", {{{"--out", "--csv", "--threads"}, {}, 1, 1}, "caelumen-cli measure TRIAL.json [--out RESULTS.json] [--csv TABLE.csv] [--threads N]", "measure a trial; JSON to the standard output without --out", measure}},
+        {"frames", {{{}, {"--json"}, 1, 100'000}, "caelumen-cli frames FILE... [--json]", "header facts, sky level, noise and stars of each frame", frames}},
+        {"demo", {{{"--out"}, {}, 0, 0}, "caelumen-cli demo --out DIR", "make the demo campaign's frames, trials and truth", demo}},
+    };
+    return all;
+}
+
+std::string overview() {
+    std::string text = "Measures and compares astrophotography filters.\n\n";
+    for (const auto& [name, c] : commands()) text += fmt::format("  {}\n      {}\n", c.usage, c.about);
+    text += "\n  caelumen-cli --version\n\nExit code: 0 done, 1 the input is bad or could not be measured, 2 wrong usage.\n";
+    return text;
+}
+
+} // namespace
+
+int run(const std::vector<std::string>& words) {
+    if (words.empty()) {
+        fmt::print(stderr, "{}", overview());
+        return kUsage;
+    }
+    if (words[0] == "--help" || words[0] == "-h" || words[0] == "help") {
+        fmt::print("{}", overview());
+        return kDone;
+    }
+    if (words[0] == "--version") {
+        fmt::print("caelumen-cli {}\n", CAELUMEN_VERSION);
+        return kDone;
+    }
+    const auto command = commands().find(words[0]);
+    if (command == commands().end()) return misuse(fmt::format("there is no command \"{}\"", words[0]), "caelumen-cli --help");
+    const std::vector<std::string> rest(words.begin() + 1, words.end());
+    if (std::find(rest.begin(), rest.end(), "--help") != rest.end()) {
+        fmt::print("{}\n  {}\n", command->second.usage, command->second.about);
+        return kDone;
+    }
+    const auto arguments = parseArguments(rest, command->second.shape);
+    if (!arguments) return misuse(arguments.error().message, command->second.usage);
+    return command->second.run(*arguments);
+}
+
+} // namespace caelumen::cli

@@ -1,0 +1,26 @@
+#pragma once
+
+#include "core/base/result.h"
+
+#include <filesystem>
+#include <string>
+#include <vector>
+
+namespace caelumen {
+
+/// Transmission (0..1) against wavelength in air, nm; wavelengths rise strictly. Linear between points, zero outside them.
+struct Curve {
+    std::vector<double> wavelength_nm, transmission;
+
+    double at(double nm) const;
+    bool empty() const { return wavelength_nm.empty(); }
+};
+
+/// A curve from text in the ways people write it: comma, semicolon, tab or blanks between the columns, decimal comma, percent or fraction, nm or
+/// angstrom, with headers or without, in any order. Points at one wavelength are averaged. `name` is named in errors.
+Result<Curve> parseCurve(const std::string& text, const std::string& name);
+Result<Curve> readCurve(const std::filesystem::path& path);
+
+std::string curveToCsv(const Curve& curve);
+
+} // namespace caelumen
