@@ -1,0 +1,46 @@
+#include "report/filter_style.h"
+
+#include <array>
+#include <cmath>
+
+namespace caelumen {
+
+QPainterPath FilterStyle::marker(double r) const {
+    QPainterPath path;
+    const auto polygon = [&](int corners, double turn) {
+        for (int i = 0; i < corners; ++i) {
+            const double a = turn + 2 * M_PI * i / corners;
+            const QPointF p(r * 1.12 * std::cos(a), r * 1.12 * std::sin(a));
+            i == 0 ? path.moveTo(p) : path.lineTo(p);
+        }
+        path.closeSubpath();
+    };
+    switch (shape % 6) {
+    case 0: path.addEllipse(QPointF(0, 0), r, r); break;
+    case 1: path.addRect(-0.88 * r, -0.88 * r, 1.76 * r, 1.76 * r); break;
+    case 2: polygon(3, -M_PI / 2); break;
+    case 3: polygon(4, 0); break;
+    case 4: polygon(5, -M_PI / 2); break;
+    default: {
+        const double w = 0.42 * r;
+        path.addRect(-w, -r, 2 * w, 2 * r);
+        path.addRect(-r, -w, 2 * r, 2 * w);
+        path = path.simplified();
+    }
+    }
+    return path;
+}
+
+FilterStyle filterStyle(int index, bool baseline, bool redTheme) {
+    // Vermilion, sky, ochre, teal, violet, rose, blue: luminance and hue both differ.
+    static const std::array<QColor, 7> colours{QColor("#e2703a"), QColor("#58b4e0"), QColor("#d9b13b"), QColor("#2fae8f"), QColor("#a98be0"), QColor("#d97aa6"), QColor("#5d83e6")};
+    static const std::array<QColor, 4> reds{QColor("#ff5a40"), QColor("#c23a28"), QColor("#e0503c"), QColor("#8f2a1e")};
+    FilterStyle s;
+    s.shape = index;
+    s.number = index + 1;
+    if (redTheme) s.colour = baseline ? QColor("#b0483a") : reds[static_cast<std::size_t>(index) % reds.size()];
+    else s.colour = baseline ? QColor("#a9adb3") : colours[static_cast<std::size_t>(index + 6) % colours.size()];
+    return s;
+}
+
+} // namespace caelumen

@@ -1,0 +1,23 @@
+#pragma once
+
+#include <QColor>
+#include <QPainterPath>
+#include <QString>
+
+namespace caelumen {
+
+/// Every filter of a trial has one colour and one marker shape, the same in lanes, plots and reports. The colours differ for all common
+/// kinds of colour vision; shapes and numbers tell the filters apart without any colour.
+struct FilterStyle {
+    QColor colour;
+    int shape = 0;  ///< 0 circle, 1 square, 2 triangle, 3 diamond, 4 pentagon, 5 cross, then again
+    int number = 1; ///< shown in or beside the marker, from 1
+
+    /// The marker about the origin with the given radius.
+    QPainterPath marker(double radius) const;
+};
+
+/// `index` is the run's place in the trial; `baseline` takes a neutral grey. In red all filters are shades of red.
+FilterStyle filterStyle(int index, bool baseline, bool redTheme = false);
+
+} // namespace caelumen

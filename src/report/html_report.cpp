@@ -1,0 +1,178 @@
+#include "report/html_report.h"
+
+#include "core/trial/quantity.h"
+#include "core/trial/run_facts.h"
+#include "core/trial/scores.h"
+#include "core/trial/sentences.h"
+#include "report/filter_style.h"
+#include "report/picture_painter.h"
+#include "report/svg_plots.h"
+
+#include <QBuffer>
+#include <QByteArray>
+#include <QFont>
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace caelumen {
+namespace {
+
+constexpr const char* kStyle = R"(
+body{font:14px/1.5 Inter,system-ui,sans-serif;color:#222;max-width:1080px;margin:2em auto;padding:0 1.2em}
+h1{font-size:1.7em;margin:.2em 0}h2{font-size:1.2em;margin:1.8em 0 .5em;border-bottom:1px solid #ccc}
+table{border-collapse:collapse;width:100%}td,th{padding:.25em .6em;text-align:left;border-bottom:1px solid #e4e4e4;vertical-align:top}
+td.n{text-align:right;font-variant-numeric:tabular-nums;white-space:nowrap}
+.pictures{display:grid;grid-template-columns:1fr 1fr;gap:14px}figure{margin:0}figure img{width:100%;display:block}figcaption{font-size:.9em}
+.voids{color:#a3221a;font-weight:600}.weakens{color:#8a5a00;font-weight:600}.note{color:#555}
+.answer{font-size:1.08em;margin:.3em 0}.small{font-size:.9em;color:#555}details{margin:.6em 0}
+@media print{body{margin:0}.pictures figure,tr{break-inside:avoid}}
+)";
+
+std::string nameOf(const Trial& trial, const Run& run) {
+    const Filter* f = trial.filter(run.filter);
+    return f ? f->name : run.filter;
+}
+
+void drawRegions(QPainter& painter, const Trial& trial, double zoom) {
+    painter.setRenderHint(QPainter::Antialiasing);
+    QFont font = painter.font();
+    font.setPixelSize(11);
+    painter.setFont(font);
+    for (const Region& r : trial.regions) {
+        const QPen pen(QColor(255, 255, 255, 210), 1.3, r.role == RegionRole::Sky ? Qt::DashLine : r.role == RegionRole::HaloStar ? Qt::DotLine : Qt::SolidLine);
+        painter.setPen(pen);
+        painter.setBrush(Qt::NoBrush);
+        const auto at = [&](Point p) { return QPointF((p.x + 0.5) * zoom, (p.y + 0.5) * zoom); };
+        const Region::Bounds b = r.bounds();
+        QPointF tag = at({b.max.x, b.min.y});
+        if (r.shape == RegionShape::Circle) painter.drawEllipse(at(r.points[0]), r.radius * zoom, r.radius * zoom);
+        else if (r.shape == RegionShape::Rect) painter.drawRect(QRectF(at(b.min), at(b.max)));
+        else if (r.shape == RegionShape::Polygon) {
+            QPolygonF polygon;
+            for (const Point& p : r.points) polygon << at(p);
+            painter.drawPolygon(polygon);
+        } else {
+            painter.drawEllipse(at(r.points[0]), 13, 13);
+            tag = at(r.points[0]) + QPointF(10, -10);
+        }
+        painter.drawText(tag + QPointF(3, 0), QString::fromStdString(r.id));
+    }
+}
+
+std::string pictures(const Trial& trial, const TrialResults& results, const std::filesystem::path& folder, const Job& job) {
+    std::vector<std::shared_ptr<const PicturePyramid>> loaded(trial.runs.size());
+    std::vector<const PicturePyramid*> shown;
+    const PicturePyramid* baseline = nullptr;
+    QSize frame;
+    for (std::size_t i = 0; i < trial.runs.size(); ++i) {
+        if (job.cancelled()) return {};
+        job.report(0.8 * static_cast<double>(i) / static_cast<double>(trial.runs.size()), "Drawing run " + trial.runs[i].id);
+        const auto open = openRun(trial, trial.runs[i], folder);
+        if (!open) continue;
+        auto pyramid = PicturePyramid::load(*open, {});
+        if (!pyramid) continue;
+        loaded[i] = std::make_shared<const PicturePyramid>(std::move(*pyramid));
+        shown.push_back(loaded[i].get());
+        if (trial.runs[i].id == results.baseline) {
+            baseline = loaded[i].get();
+            frame = QSize(open->conditions.width, open->conditions.height);
+        }
+    }
+    if (!baseline) return {};
+    std::string html = "<div class=\"pictures\">";
+    for (std::size_t i = 0; i < trial.runs.size(); ++i) {
+        if (!loaded[i]) continue;
+        const Run& run = trial.runs[i];
+        Alignment alignment;
+        for (const RunAlignment& a : results.alignment)
+            if (a.run == run.id) alignment = a.alignment;
+        constexpr int width = 720;
+        QImage image = renderPicture(loaded[i], alignment, sharedStretch(shown, *baseline), frame, width);
+        {
+            QPainter painter(&image);
+            drawRegions(painter, trial, static_cast<double>(width) / frame.width());
+        }
+        QByteArray bytes;
+        QBuffer buffer(&bytes);
+        buffer.open(QIODevice::WriteOnly);
+        image.save(&buffer, "PNG");
+        const RunConditions* c = results.conditionsOf(run.id);
+        html += fmt::format("<figure><img alt=\"{}\" src=\"data:image/png;base64,{}\"><figcaption><b>{} {}</b>{}<br>{}</figcaption></figure>", escaped(nameOf(trial, run)), bytes.toBase64().toStdString(), escaped(run.id), escaped(nameOf(trial, run)),
+                            run.id == results.baseline ? " (baseline)" : "", c ? escaped(conditionsSentence(trial, *c)) : "");
+    }
+    return html + "</div><p class=\"small\">One stretch for all pictures, aligned on the baseline by their stars. N nebula, S sky, H halo star.</p>";
+}
+
+std::string scoreSections(const Trial& trial, const TrialResults& r) {
+    std::string html;
+    for (const Score& score : scores()) {
+        if (score.id == "nebula") {
+            for (const Region& region : trial.regions) {
+                if (region.role != RegionRole::Nebula) continue;
+                html += fmt::format("<h3>{} {} {}: time ratio</h3><p class=\"small\">{}</p>{}", score.label, escaped(region.id), escaped(region.name), quantity(score.headline)->about, svgScore(trial, r, score, region.id));
+            }
+            continue;
+        }
+        const Quantity* q = quantity(score.headline);
+        const std::string unit = q->unit == "1" ? "" : fmt::format(" ({})", q->unit == "mag/arcsec2" ? "mag/arcsec\u00B2" : q->unit);
+        html += fmt::format("<h3>{}: {}{}</h3><p class=\"small\">{}</p>{}", score.label, q->label, unit, q->about, svgScore(trial, r, score, ""));
+        if (score.id == "halo")
+            for (const Region& region : trial.regions)
+                if (region.role == RegionRole::HaloStar) html += svgHaloExcess(trial, r, region.id);
+        if (score.id == "colour") html += svgColours(trial, r, "B-R");
+    }
+    return html;
+}
+
+std::string allFigures(const TrialResults& r) {
+    std::string html = "<details><summary>All figures</summary><table><tr><th>Run</th><th>Channel</th><th>Figure</th><th>Region</th><th>Value</th><th>Unit</th><th>Flags</th></tr>";
+    for (const Measurement& m : r.measurements) {
+        const Quantity* q = quantity(m.quantity);
+        std::string flags = fmt::format("{}", fmt::join(m.flags, ", "));
+        if (!m.note.empty()) flags += (flags.empty() ? "" : "; ") + m.note;
+        html += fmt::format("<tr><td>{}</td><td>{}</td><td>{}</td><td>{}</td><td class=\"n\">{}</td><td>{}</td><td>{}</td></tr>", escaped(m.run), m.channel, q ? q->label : m.quantity, escaped(m.region), escaped(formatValue(m)), q ? q->unit : "", escaped(flags));
+    }
+    for (const Absence& a : r.absent) {
+        const Quantity* q = quantity(a.quantity);
+        html += fmt::format("<tr><td>{}</td><td>{}</td><td>{}</td><td>{}</td><td colspan=\"3\" class=\"small\">not measured: {}</td></tr>", escaped(a.run), a.channel, q ? q->label : a.quantity, escaped(a.region), escaped(a.reason));
+    }
+    return html + "</table></details>";
+}
+
+} // namespace
+
+Result<std::string> htmlReport(const Trial& trial, const TrialResults& r, const std::filesystem::path& folder, const Job& job) {
+    std::string html = fmt::format("<!doctype html><html lang=\"en\"><head><meta charset=\"utf-8\"><title>{0}</title><style>{1}</style></head><body><h1>{0}</h1>", escaped(trial.title), kStyle);
+    std::string where;
+    for (const std::string& part : {trial.target.name, trial.site.name, trial.rig.name})
+        if (!part.empty()) where += (where.empty() ? "" : " \u00B7 ") + part;
+    html += fmt::format("<p>{}</p>", escaped(where));
+    for (const Run& run : trial.runs)
+        if (run.id != r.baseline) html += fmt::format("<p class=\"answer\">{}</p>", escaped(answerSentence(trial, r, run.id)));
+    html += "<h2>Conditions</h2><table><tr><th>Run</th><th>Filter</th><th>Start (UTC)</th><th>Conditions</th></tr>";
+    const bool south = trial.site.latitude_deg.value_or(1) < 0;
+    for (const Run& run : trial.runs) {
+        const RunConditions* c = r.conditionsOf(run.id);
+        html += fmt::format("<tr><td>{}</td><td>{}{}</td><td>{}</td><td>{} {}</td></tr>", escaped(run.id), escaped(nameOf(trial, run)), run.id == r.baseline ? " (baseline)" : "", c ? escaped(c->start) : "", c && c->sky ? svgMoon(c->sky->moonIlluminated, c->sky->moonWaxing, south) : "", c ? escaped(conditionsSentence(trial, *c)) : "");
+    }
+    html += "</table><h2>What else differed</h2>";
+    if (r.fairness.empty()) html += "<p>Nothing that is known of: only the filter differed.</p>";
+    else {
+        html += "<table>";
+        for (const Unfairness& f : r.fairness) html += fmt::format("<tr><td>{}</td><td class=\"{}\">{}</td><td>{}</td><td>{}{}</td></tr>", escaped(f.run), gradeName(f.grade), gradeName(f.grade), f.subject, escaped(f.text), f.normalised ? " <span class=\"small\">(allowed for)</span>" : "");
+        html += "</table>";
+    }
+    html += "<h2>Pictures</h2>" + pictures(trial, r, folder, job);
+    if (job.cancelled()) return Error{kCancelled};
+    html += "<h2>Scores</h2>" + scoreSections(trial, r) + "<h2>Figures</h2>" + allFigures(r);
+    html += "<h2>Method</h2><p>All figures are in electrons per second, measured on the stacks as they are: regions and stars are mapped into each frame, no frame is resampled. Stars are masked alike in all runs. The nebula stands "
+            "above a sky surface (plane and radial term) fitted to star- and nebula-free cells and set to the level of the sky regions. Noise is the scatter of empty 10 arcsec boxes. The time ratio is the squared ratio of signal to noise per hour. Halos "
+            "are what a star's profile has beyond the baseline's, per unit of star light. Star colours are compared by a Theil-Sen line freed of the flattening by noise. Whiskers are one standard deviation; an open marker is a limit at three.</p>";
+    html += fmt::format("<p class=\"small\">{}. None of these filters is a solar filter.</p></body></html>\n", programName());
+    job.report(1, "Done");
+    return html;
+}
+
+} // namespace caelumen

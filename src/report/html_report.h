@@ -1,0 +1,16 @@
+#pragma once
+
+#include "core/base/job.h"
+#include "core/base/result.h"
+#include "core/trial/results.h"
+
+#include <filesystem>
+#include <string>
+
+namespace caelumen {
+
+/// One page that needs nothing else: pictures of all runs with one stretch and the regions drawn, the five scores with whiskers, plots, all figures, the
+/// conditions, what was unfair, and the method. `folder` is what the trial's file names are relative to; without frames the page has no pictures.
+Result<std::string> htmlReport(const Trial& trial, const TrialResults& results, const std::filesystem::path& folder, const Job& job = {});
+
+} // namespace caelumen

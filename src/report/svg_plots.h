@@ -1,0 +1,18 @@
+#pragma once
+
+#include "core/trial/scores.h"
+
+#include <string>
+
+namespace caelumen {
+
+/// Plots for pages, as SVG text: values with whiskers of one sigma, halo profiles, star colours.
+std::string svgScore(const Trial& trial, const TrialResults& results, const Score& score, const std::string& nebula);
+std::string svgHaloExcess(const Trial& trial, const TrialResults& results, const std::string& region);
+std::string svgColours(const Trial& trial, const TrialResults& results, const std::string& index);
+std::string svgMoon(double illuminated, bool waxing, bool south);
+
+/// Text made safe for HTML and SVG.
+std::string escaped(const std::string& text);
+
+} // namespace caelumen
