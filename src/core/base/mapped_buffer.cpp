@@ -2,6 +2,7 @@
 
 #include <cstdio>
 #include <filesystem>
+#include <fcntl.h>
 #include <new>
 #include <sys/mman.h>
 #include <unistd.h>
