@@ -7,11 +7,14 @@
 #include "core/trial/measure_trial.h"
 
 #include <fmt/format.h>
+#include <tbb/global_control.h>
 
 #include <cstdio>
 #include <filesystem>
 #include <functional>
 #include <map>
+#include <memory>
+#include <algorithm>
 #include <unistd.h>
 
 namespace caelumen::cli {
@@ -42,6 +45,12 @@ int measure(const Arguments& a) {
     const fs::path path = a.words[0];
     const auto trial = readTrial(path);
     if (!trial) return fail(trial.error().message);
+    std::unique_ptr<tbb::global_control> limit;
+    if (a.has("--threads")) {
+        const int threads = std::atoi(a.value("--threads").c_str());
+        if (threads < 1 || threads > 1024 || std::to_string(threads) != a.value("--threads")) return misuse("--threads needs a whole number from 1 to 1024", "caelumen-cli measure TRIAL.json [--threads N]");
+        limit = std::make_unique<tbb::global_control>(tbb::global_control::max_allowed_parallelism, static_cast<std::size_t>(threads));
+    }
     const auto results = measureTrial(*trial, path.parent_path(), terminalJob());
     if (!results) return fail(results.error().message);
     const std::string json = resultsToJson(*results).dump(1) + "\n";

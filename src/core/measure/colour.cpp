@@ -88,7 +88,7 @@ std::optional<ColourFit> fitColour(const std::vector<ColourPoint>& points) {
     ColourFit out;
     out.stars = points.size();
     Random random(20200521);
-    out.slope = correctedSlope(points, random, 6, 120'000);
+    out.slope = correctedSlope(points, random, 4, 60'000);
     out.medianIndex = medianOf(points, &ColourPoint::x);
     const Rest rest = restOf(points, out.slope, out.medianIndex);
     out.cast = rest.cast;
@@ -98,10 +98,10 @@ std::optional<ColourFit> fitColour(const std::vector<ColourPoint>& points) {
 
     std::vector<double> slopes, casts, scatters;
     std::vector<ColourPoint> sample(points.size());
-    constexpr int kBootstraps = 60;
+    constexpr int kBootstraps = 48;
     for (int k = 0; k < kBootstraps; ++k) {
         for (ColourPoint& c : sample) c = points[random.index(points.size())];
-        const double slope = correctedSlope(sample, random, 1, 15'000);
+        const double slope = correctedSlope(sample, random, 1, 6'000);
         const Rest r = restOf(sample, slope, out.medianIndex);
         slopes.push_back(slope);
         casts.push_back(r.cast);

@@ -133,7 +133,7 @@ void dropNebula(std::vector<Star>& stars) {
 std::vector<Star> detectStars(const Plane& plane, const SmoothSky& sky, const DetectOptions& options) {
     static std::once_flag roomy;
     std::call_once(roomy, [] {
-        sep_set_extract_pixstack(3'000'000);
+        sep_set_extract_pixstack(400'000);
         sep_set_sub_object_limit(4096);
     });
     const std::vector<Tile> tiles = tilesOf(plane);

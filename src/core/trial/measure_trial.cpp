@@ -8,8 +8,12 @@
 
 #include <fmt/format.h>
 
+#include <tbb/parallel_for.h>
+
 #include <algorithm>
 #include <array>
+#include <atomic>
+#include <mutex>
 
 namespace caelumen {
 namespace fs = std::filesystem;
@@ -89,19 +93,31 @@ public:
         if (Status regions = checkRegions(); !regions) return regions.error();
 
         m_evidence.resize(m_open.size());
-        std::vector<std::size_t> order{m_baseline};
-        for (std::size_t i = 0; i < m_open.size(); ++i)
-            if (i != m_baseline) order.push_back(i);
-        for (std::size_t n = 0; n < order.size(); ++n) {
-            const std::size_t i = order[n];
-            m_part = static_cast<double>(n) / static_cast<double>(order.size());
+        m_refused.resize(m_open.size());
+        std::size_t planes = 0;
+        for (std::size_t i = 0; i < m_open.size(); ++i) {
             m_evidence[i].run = m_trial.runs[i].id;
-            if (!m_open[i].problem.empty()) {
-                m_refused[i] = m_open[i].problem;
-                continue;
-            }
-            if (Status done = harvestRun(i, 1.0 / static_cast<double>(order.size())); !done) return done.error();
+            m_refused[i] = m_open[i].problem;
+            planes += m_open[i].file.info().channels.size();
         }
+        m_step = 0.97 / static_cast<double>(planes);
+        // The baseline first, since all others are measured by its stars; then two runs at a time, so that few planes are in memory.
+        if (Status done = harvestRun(m_baseline); !done) return done.error();
+        std::vector<std::size_t> rest;
+        for (std::size_t i = 0; i < m_open.size(); ++i)
+            if (i != m_baseline && m_refused[i].empty()) rest.push_back(i);
+        std::optional<Error> failure;
+        std::mutex guard;
+        std::atomic<std::size_t> next{0};
+        tbb::parallel_for(0, 2, [&](int) {
+            for (std::size_t n = next++; n < rest.size(); n = next++) {
+                const Status done = harvestRun(rest[n]);
+                const std::scoped_lock lock(guard);
+                if (!done && !failure) failure = done.error();
+                if (failure) return;
+            }
+        });
+        if (failure) return *failure;
         return assemble();
     }
 
@@ -139,7 +155,7 @@ private:
         m_reference.haloReach = haloReachPixels(m_open[m_baseline]);
     }
 
-    Status harvestRun(std::size_t i, double share) {
+    Status harvestRun(std::size_t i) {
         OpenRun& o = m_open[i];
         RunEvidence& e = m_evidence[i];
         const FrameInfo& info = o.file.info();
@@ -160,11 +176,9 @@ private:
             o.toRate(*plane, scaled01);
             return plane;
         };
-        const auto order = channelOrder(info);
-        int step = 0;
-        for (const std::size_t c : order) {
+        for (const std::size_t c : channelOrder(info)) {
             if (m_job.cancelled()) return Error{kCancelled};
-            m_job.report(m_part + share * step++ / static_cast<double>(order.size()), fmt::format("Measuring run {} ({})", o.run->id, info.channels[c]));
+            m_job.report(m_step * m_done++, fmt::format("Measuring run {} ({})", o.run->id, info.channels[c]));
             auto plane = read(c);
             if (!plane) return plane.error();
             PlaneStars stars = findStars(*plane, o.rateOf(o.knownSaturation));
@@ -220,20 +234,21 @@ private:
         TrialResults r;
         r.trial = m_trial.title;
         r.baseline = m_trial.runs[m_baseline].id;
-        std::vector<RunEvidence> kept;
         fitSurfaces(m_trial, m_evidence, m_baseline);
         for (const OpenRun& o : m_open) r.conditions.push_back(o.conditions);
         const std::vector<Sky> base = skiesOf(m_evidence[m_baseline]);
         const RunConditions& baseConditions = m_open[m_baseline].conditions;
-        for (std::size_t i = 0; i < m_open.size(); ++i) {
+        std::vector<TrialResults> parts(m_open.size());
+        tbb::parallel_for(std::size_t{0}, m_open.size(), [&](std::size_t i) {
+            TrialResults& part = parts[i];
             const Run& run = m_trial.runs[i];
-            FigureSheet sheet(r, run, m_open[i].conditions);
-            if (const auto refused = m_refused.find(i); refused != m_refused.end()) {
+            FigureSheet sheet(part, run, m_open[i].conditions);
+            if (!m_refused[i].empty()) {
                 for (const char* q : {"background", "nebula_signal", "nebula_contrast", "time_ratio", "halo_radius", "halo_depth", "colour_slope", "colour_cast", "colour_scatter", "gradient", "star_count"})
-                    sheet.absent("", q, "", refused->second);
-                continue;
+                    sheet.absent("", q, "", m_refused[i]);
+                return;
             }
-            if (i != m_baseline) r.alignment.push_back({run.id, m_evidence[i].alignment});
+            if (i != m_baseline) part.alignment.push_back({run.id, m_evidence[i].alignment});
             const RunConditions& c = m_open[i].conditions;
             const double perArea = c.scale_arcsec && baseConditions.scale_arcsec ? std::pow(*c.scale_arcsec / *baseConditions.scale_arcsec, 2) : 1 / std::pow(m_evidence[i].alignment.scale, 2);
             const std::vector<Sky> skies = skiesOf(m_evidence[i]);
@@ -249,9 +264,14 @@ private:
                 starFigures(sheet, sky, other);
             }
             nebulaFigures(sheet, m_trial, skies, base, i == m_baseline, baseConditions, perArea);
-            if (i == m_baseline) continue;
+            if (i == m_baseline) return;
             haloFigures(sheet, m_trial, m_open[i], m_evidence[i], m_evidence[m_baseline]);
             colourFigures(sheet, m_evidence[i], m_evidence[m_baseline]);
+        });
+        for (const TrialResults& part : parts) {
+            r.alignment.insert(r.alignment.end(), part.alignment.begin(), part.alignment.end());
+            r.measurements.insert(r.measurements.end(), part.measurements.begin(), part.measurements.end());
+            r.absent.insert(r.absent.end(), part.absent.begin(), part.absent.end());
         }
         chooseHeadlines(m_trial, r);
         r.evidence = std::make_shared<const std::vector<RunEvidence>>(std::move(m_evidence));
@@ -265,10 +285,11 @@ private:
     const Job& m_job;
     std::vector<OpenRun> m_open;
     std::vector<RunEvidence> m_evidence;
-    std::map<std::size_t, std::string> m_refused;
+    std::vector<std::string> m_refused; ///< by run: why it is not measured; empty when it is
     Reference m_reference;
     std::size_t m_baseline = 0;
-    double m_part = 0;
+    std::atomic<int> m_done{0};
+    double m_step = 0;
 };
 
 } // namespace

@@ -1,0 +1,42 @@
+#pragma once
+
+#include "core/sky/ephemeris.h"
+#include "report/filter_style.h"
+
+#include <QAbstractListModel>
+#include <QListView>
+
+#include <optional>
+#include <vector>
+
+namespace caelumen {
+
+/// What a lane shows of a run.
+struct LaneEntry {
+    QString run, filter, kind, conditions, conditionsShort;
+    FilterStyle style;
+    std::optional<SkyMoment> sky;
+    bool south = false, baseline = false, guessed = false, aligned = true;
+    QString problem; ///< why it is not measured
+};
+
+/// The runs of a trial, one under another, each with its conditions and a drawn moon.
+class LaneList : public QListView {
+    Q_OBJECT
+
+public:
+    explicit LaneList(QWidget* parent = nullptr);
+    void setEntries(std::vector<LaneEntry> entries);
+    void setCurrentRun(const QString& run);
+    QString currentRun() const;
+
+signals:
+    void chosen(const QString& run);
+    void opened(const QString& run); ///< double click: correct its facts
+
+private:
+    class Model;
+    Model* m_model;
+};
+
+} // namespace caelumen

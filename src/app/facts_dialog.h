@@ -1,0 +1,55 @@
+#pragma once
+
+#include "core/trial/results.h"
+#include "core/trial/trial.h"
+
+#include <QDialog>
+
+class QComboBox;
+class QLabel;
+class QLineEdit;
+
+namespace caelumen {
+
+/// A number field that may be empty: then the header's value holds, shown in grey.
+struct OptionalNumber {
+    QLineEdit* edit = nullptr;
+    double low = 0, high = 0;
+    std::optional<double> value(bool& valid) const;
+};
+
+/// The facts of one run and its filter, for correction. Empty fields are taken from the frame's header.
+class RunFactsDialog : public QDialog {
+    Q_OBJECT
+
+public:
+    RunFactsDialog(const Trial& trial, const std::string& run, const TrialResults* results, QWidget* parent = nullptr);
+    Trial trial() const { return m_trial; } ///< with the changes, once accepted
+    void accept() override;
+
+private:
+    Trial m_trial;
+    std::string m_run;
+    QLineEdit *m_filterName, *m_start, *m_note;
+    QComboBox *m_kind, *m_combine;
+    OptionalNumber m_exposure, m_count, m_gain, m_pedestal, m_temperature;
+    QLabel* m_problem;
+};
+
+/// Where, on what and with what the trial was made.
+class TrialFactsDialog : public QDialog {
+    Q_OBJECT
+
+public:
+    TrialFactsDialog(const Trial& trial, QWidget* parent = nullptr);
+    Trial trial() const { return m_trial; }
+    void accept() override;
+
+private:
+    Trial m_trial;
+    QLineEdit *m_title, *m_site, *m_target, *m_rig;
+    OptionalNumber m_latitude, m_longitude, m_bortle, m_sqm, m_ra, m_dec, m_focal, m_aperture, m_obstruction, m_pixel, m_gain, m_pedestal, m_fullWell;
+    QLabel* m_problem;
+};
+
+} // namespace caelumen

@@ -1,0 +1,96 @@
+#include "app/demo_campaign.h"
+#include "app/main_window.h"
+#include "app/screenshots.h"
+
+#include <QApplication>
+#include <QCommandLineParser>
+#include <QDir>
+#include <QProgressDialog>
+#include <QSettings>
+#include <QStandardPaths>
+#include <QTemporaryDir>
+#include <QThreadPool>
+
+#include <atomic>
+#include <cstdio>
+
+using namespace caelumen;
+
+namespace {
+
+/// Makes the demo while a dialog shows how far it is; an empty path when cancelled.
+Result<QString> makeDemo(const QString& folder, bool withDialog) {
+    if (!withDialog) return demoCampaign(folder);
+    QProgressDialog dialog(QObject::tr("Photographing the demo's virtual nights \u2026"), QObject::tr("Cancel"), 0, 1000);
+    dialog.setMinimumDuration(300);
+    std::stop_source stop;
+    std::atomic<int> part{0};
+    std::atomic<bool> done{false};
+    Result<QString> result = Error{"The demo was not made."};
+    QThreadPool::globalInstance()->start([&] {
+        Job job;
+        job.stop = stop.get_token();
+        job.progress = [&](double p, const std::string&) { part = static_cast<int>(1000 * p); };
+        result = demoCampaign(folder, job);
+        done = true;
+    });
+    while (!done) {
+        QApplication::processEvents(QEventLoop::AllEvents, 30);
+        dialog.setValue(part);
+        if (dialog.wasCanceled()) stop.request_stop();
+        QThread::msleep(20);
+    }
+    return result;
+}
+
+} // namespace
+
+int main(int argc, char** argv) {
+    QApplication app(argc, argv);
+    QApplication::setOrganizationName("Caelumen");
+    QApplication::setApplicationName("caelumen");
+    QApplication::setApplicationDisplayName("Caelumen");
+    QApplication::setApplicationVersion(CAELUMEN_VERSION);
+    QApplication::setDesktopFileName("org.caelumen.Caelumen");
+
+    QCommandLineParser parser;
+    parser.setApplicationDescription(QObject::tr("Compares astrophotography filters fairly."));
+    parser.addHelpOption();
+    parser.addVersionOption();
+    parser.addPositionalArgument("CAMPAIGN", QObject::tr("campaign file to open, or stacked frames to compare"), "[CAMPAIGN | FRAMES...]");
+    const QCommandLineOption demo("demo", QObject::tr("open the demo campaign, made on first use"));
+    const QCommandLineOption demoFolder("demo-folder", QObject::tr("where the demo's files live"), "DIR", defaultDemoFolder());
+    const QCommandLineOption shots("screenshots", QObject::tr("write pictures of the window with the demo campaign and exit"), "DIR");
+    parser.addOptions({demo, demoFolder, shots});
+    parser.process(app);
+
+    QTemporaryDir scratch;
+    if (parser.isSet(shots)) QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, scratch.path()); // nobody's settings in the pictures
+
+    applyTheme(app, themeFromName(QSettings().value("theme", "grey").toString()));
+    QString campaign;
+    QStringList frames;
+    if (parser.isSet(demo) || parser.isSet(shots)) {
+        const auto made = makeDemo(QDir(parser.value(demoFolder)).absolutePath(), !parser.isSet(shots));
+        if (!made) {
+            std::fprintf(stderr, "caelumen: %s\n", made.error().message.c_str());
+            return 1;
+        }
+        campaign = *made;
+    } else {
+        for (const QString& word : parser.positionalArguments()) word.endsWith(".caelumen") ? void(campaign = word) : frames.append(QDir::current().absoluteFilePath(word));
+        if (campaign.isEmpty()) {
+            const QStringList recent = QSettings().value("recent").toStringList();
+            const QString own = QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation) + "/first.caelumen";
+            campaign = !recent.isEmpty() && QFile::exists(recent.front()) ? recent.front() : own;
+            QDir().mkpath(QFileInfo(own).absolutePath());
+        }
+    }
+
+    MainWindow window;
+    window.openCampaign(campaign);
+    if (parser.isSet(shots)) return takeScreenshots(window, parser.value(shots));
+    window.show();
+    if (!frames.isEmpty()) window.session().takeFrames(frames, false);
+    return QApplication::exec();
+}

@@ -1,0 +1,428 @@
+#include "app/main_window.h"
+
+#include "app/bench/bench.h"
+#include "app/bench/evidence_plot.h"
+#include "app/facts_dialog.h"
+#include "core/base/file.h"
+#include "core/trial/sentences.h"
+#include "report/html_report.h"
+
+#include <QActionGroup>
+#include <QApplication>
+#include <QClipboard>
+#include <QCloseEvent>
+#include <QComboBox>
+#include <QDir>
+#include <QDragEnterEvent>
+#include <QFileInfo>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QMenuBar>
+#include <QMimeData>
+#include <QProgressBar>
+#include <QRegularExpression>
+#include <QPushButton>
+#include <QSettings>
+#include <QStandardPaths>
+#include <QStatusBar>
+#include <QTableWidget>
+#include <QToolBar>
+#include <QUrl>
+#include <QHeaderView>
+#include <QVBoxLayout>
+
+
+
+namespace caelumen {
+namespace {
+
+constexpr int kMostRecent = 8;
+
+QString suggestedName(const Trial& trial, const QString& ending) {
+    QString name = QString::fromStdString(trial.title).toLower();
+    name.replace(QRegularExpression("[^\\p{L}\\p{N}]+"), "-");
+    name.remove(QRegularExpression("^-|-$"));
+    return (name.isEmpty() ? QString("comparison") : name) + "." + ending;
+}
+
+} // namespace
+
+MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
+    : QMainWindow(parent), m_prompts(std::move(prompts)), m_bench(new Bench(m_session, *m_prompts)), m_trials(new QComboBox), m_conditions(new QLabel), m_doing(new QLabel), m_pixel(new QLabel), m_problem(new QLabel), m_progress(new QProgressBar),
+      m_cancel(new QPushButton(tr("Cancel"))) {
+    setWindowTitle(tr("Caelumen"));
+    setWindowIcon(QIcon(":/icons/caelumen.svg"));
+    setAcceptDrops(true);
+    resize(1280, 800);
+    setMinimumSize(1000, 640);
+
+    auto* central = new QWidget;
+    auto* layout = new QVBoxLayout(central);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(0);
+    buildBar();
+    auto* bar = new QWidget;
+    auto* row = new QHBoxLayout(bar);
+    row->setContentsMargins(12, 4, 12, 4);
+    row->addWidget(m_trials);
+    row->addSpacing(10);
+    row->addWidget(m_conditions, 1);
+    layout->addWidget(bar);
+    layout->addWidget(m_problem);
+    layout->addWidget(m_bench, 1);
+    setCentralWidget(central);
+    buildMenus();
+
+    connect(m_bench, &Bench::status, m_pixel, &QLabel::setText);
+    connect(m_bench, &Bench::factsAsked, this, &MainWindow::askRunFacts);
+    connect(m_bench, &Bench::framesWanted, this, &MainWindow::addFrames);
+    connect(&m_session, &Session::failed, this, &MainWindow::fail);
+    connect(&m_session, &Session::trialListChanged, this, &MainWindow::fillTrials);
+    connect(&m_session, &Session::trialChanged, this, [this] {
+        m_problem->hide();
+        fillTrials();
+        fillConditions();
+    });
+    connect(&m_session, &Session::resultsChanged, this, &MainWindow::fillConditions);
+    connect(&m_session, &Session::campaignChanged, this, [this] {
+        if (!m_session.campaign()) return;
+        setWindowTitle(tr("%1 \u2013 Caelumen").arg(QFileInfo(m_session.campaign()->path()).completeBaseName()));
+        setWindowFilePath(m_session.campaign()->path());
+        remember(m_session.campaign()->path());
+    });
+    JobService& jobs = m_session.jobs();
+    connect(&jobs, &JobService::started, this, [this](const QString& title) {
+        m_doing->setText(title);
+        m_progress->setRange(0, 0);
+        m_progress->show();
+        m_cancel->show();
+    });
+    connect(&jobs, &JobService::progressed, this, [this](double part, const QString& what, int left) {
+        m_progress->setRange(0, 1000);
+        m_progress->setValue(static_cast<int>(1000 * part));
+        m_doing->setText(left >= 0 ? tr("%1, about %2 s left").arg(what).arg(left) : what);
+    });
+    connect(&jobs, &JobService::idle, this, [this] {
+        m_progress->hide();
+        m_cancel->hide();
+        m_doing->clear();
+    });
+    connect(m_cancel, &QPushButton::clicked, this, [this] {
+        m_session.jobs().cancel();
+        m_doing->setText(tr("Stopped. Edit > Measure again goes on."));
+    });
+
+    QSettings settings;
+    restoreGeometry(settings.value("window").toByteArray());
+    m_bench->restoreLayout(settings.value("bench").toByteArray());
+    setTheme(themeFromName(settings.value("theme", "grey").toString()));
+    fillTrials();
+    fillConditions();
+}
+
+MainWindow::~MainWindow() = default;
+
+void MainWindow::buildBar() {
+    m_trials->setMinimumWidth(260);
+    m_trials->setSizeAdjustPolicy(QComboBox::AdjustToContents);
+    m_trials->setMaximumWidth(420);
+    m_trials->setAccessibleName(tr("Trial"));
+    connect(m_trials, &QComboBox::activated, this, [this](int index) { m_session.showTrial(m_trials->itemData(index).toLongLong()); });
+    m_conditions->setObjectName("dim");
+    m_conditions->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+    m_problem->hide();
+    m_problem->setWordWrap(true);
+    m_problem->setContentsMargins(14, 4, 14, 6);
+    m_problem->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    m_progress->setFixedWidth(180);
+    m_progress->setTextVisible(false);
+    m_progress->hide();
+    m_cancel->hide();
+    m_cancel->setFlat(true);
+    m_pixel->setObjectName("dim");
+    statusBar()->addWidget(m_doing);
+    statusBar()->addWidget(m_progress);
+    statusBar()->addWidget(m_cancel);
+    statusBar()->addPermanentWidget(m_pixel);
+    statusBar()->setSizeGripEnabled(false);
+}
+
+void MainWindow::buildMenus() {
+    const auto add = [this](QMenu* menu, const QString& text, const QKeySequence& key, auto slot) {
+        QAction* action = menu->addAction(text, this, slot);
+        action->setShortcut(key);
+        return action;
+    };
+    QMenu* file = menuBar()->addMenu(tr("&File"));
+    add(file, tr("&New trial from frames \u2026"), QKeySequence::New, [this] { newTrial(); });
+    m_needTrial << add(file, tr("&Add frames to this trial \u2026"), QKeySequence("Ctrl+Shift+N"), [this] { addFrames(); });
+    add(file, tr("&Import a trial file \u2026"), QKeySequence("Ctrl+I"), [this] { importTrial(); });
+    file->addSeparator();
+    add(file, tr("&Open a campaign \u2026"), QKeySequence::Open, [this] {
+        const QString path = m_prompts->openFile(this, tr("Open a campaign"), tr("Campaigns (*.caelumen);;All files (*)"));
+        if (!path.isEmpty()) openCampaign(path);
+    });
+    m_recent = file->addMenu(tr("Recent &campaigns"));
+    fillRecent();
+    add(file, tr("&Save the campaign as \u2026"), QKeySequence::SaveAs, [this] {
+        QString path = m_prompts->saveFile(this, tr("Save the campaign as"), "campaign.caelumen", tr("Campaigns (*.caelumen)"));
+        if (path.isEmpty()) return;
+        if (QFileInfo(path).suffix().isEmpty()) path += ".caelumen";
+        if (const Status saved = m_session.saveCampaignAs(path); !saved) fail(QString::fromStdString(saved.error().message));
+    });
+    file->addSeparator();
+    QMenu* out = file->addMenu(tr("&Export the comparison"));
+    m_needResults << add(out, tr("Page with pictures and plots (HTML) \u2026"), QKeySequence("Ctrl+E"), [this] { exportComparison("html"); });
+    m_needResults << add(out, tr("Table (CSV) \u2026"), {}, [this] { exportComparison("csv"); });
+    m_needResults << add(out, tr("Results (JSON) \u2026"), {}, [this] { exportComparison("json"); });
+    file->addSeparator();
+    add(file, tr("&Quit"), QKeySequence::Quit, [this] { close(); });
+
+    QMenu* edit = menuBar()->addMenu(tr("&Edit"));
+    QAction* undo = m_session.undoStack().createUndoAction(this, tr("&Undo"));
+    undo->setShortcut(QKeySequence::Undo);
+    QAction* redo = m_session.undoStack().createRedoAction(this, tr("&Redo"));
+    redo->setShortcuts({QKeySequence::Redo, QKeySequence("Ctrl+Y")});
+    edit->addActions({undo, redo});
+    edit->addSeparator();
+    m_needTrial << add(edit, tr("&Rename the region \u2026"), QKeySequence("F2"), [this] { m_bench->renameRegion(m_bench->view().selected()); });
+    m_needTrial << add(edit, tr("&Delete the region"), QKeySequence::Delete, [this] { m_bench->deleteSelectedRegion(); });
+    edit->addSeparator();
+    m_needTrial << add(edit, tr("Facts of the &trial \u2026"), QKeySequence("Ctrl+T"), [this] { askTrialFacts(); });
+    m_needTrial << add(edit, tr("Facts of this r&un \u2026"), QKeySequence("Ctrl+R"), [this] { askRunFacts(m_bench->view().current()); });
+    m_needTrial << add(edit, tr("&Measure again"), QKeySequence("F5"), [this] { m_session.measureNow(); });
+    m_needTrial << add(edit, tr("Remove this trial \u2026"), {}, [this] {
+        if (m_prompts->confirm(this, tr("Remove \"%1\" from the campaign? The frames stay where they are.").arg(QString::fromStdString(m_session.trial().title)), tr("Remove"))) m_session.removeTrial();
+    });
+    edit->addSeparator();
+    m_needResults << add(edit, tr("&Copy the scores as a table"), QKeySequence("Ctrl+Shift+C"), [this] { QGuiApplication::clipboard()->setText(m_bench->figuresAsText()); });
+    m_needResults << add(edit, tr("Copy the &plot's numbers"), {}, [this] { QGuiApplication::clipboard()->setText(m_bench->evidence().csv()); });
+
+    QMenu* view = menuBar()->addMenu(tr("&View"));
+    auto* themes = new QActionGroup(this);
+    for (const auto& [kind, name, key] : {std::tuple{ThemeKind::Grey, tr("Grey room"), "Ctrl+1"}, {ThemeKind::Light, tr("Daylight"), "Ctrl+2"}, {ThemeKind::Red, tr("Red, beside the telescope"), "Ctrl+3"}}) {
+        QAction* action = add(view, name, QKeySequence(key), [this, k = kind] { setTheme(k); });
+        action->setCheckable(true);
+        action->setData(themeName(kind));
+        themes->addAction(action);
+    }
+    view->addSeparator();
+    add(view, tr("Hide what was masked"), QKeySequence("M"), [this] { m_bench->view().setOverlay({}); });
+
+    QMenu* help = menuBar()->addMenu(tr("&Help"));
+    add(help, tr("&Keys"), QKeySequence("?"), [this] { showKeys(); });
+    help->addAction(tr("&About Caelumen"), this, [this] { m_prompts->tell(this, tr("Caelumen %1\nFair comparisons of astrophotography filters.\nGPL-3.0-or-later.\n\nNone of the filters it compares is a solar filter: never point a telescope with them at the sun.").arg(CAELUMEN_VERSION)); });
+}
+
+void MainWindow::showKeys() {
+    if (!m_keys) {
+        m_keys = new QDialog(this);
+        m_keys->setWindowTitle(tr("Keys"));
+        auto* table = new QTableWidget(0, 2);
+        table->horizontalHeader()->setStretchLastSection(true);
+        table->horizontalHeader()->hide();
+        table->verticalHeader()->hide();
+        table->setShowGrid(false);
+        table->setEditTriggers(QAbstractItemView::NoEditTriggers);
+        table->setSelectionMode(QAbstractItemView::NoSelection);
+        const auto row = [&](const QString& key, const QString& text) {
+            const int r = table->rowCount();
+            table->insertRow(r);
+            table->setItem(r, 0, new QTableWidgetItem(key));
+            table->setItem(r, 1, new QTableWidgetItem(text));
+        };
+        row("1 \u2026 9", tr("Flip to that run"));
+        row(tr("Left, Right"), tr("Flip to the run before or after; move the chosen region by a pixel (with Shift by ten)"));
+        row(tr("Wheel"), tr("Zoom about the cursor"));
+        row(tr("Escape"), tr("Put the tool away, or let go of the region"));
+        for (const QAction* a : m_bench->tools().actions())
+            if (!a->shortcut().isEmpty()) row(a->shortcut().toString(QKeySequence::NativeText), a->text());
+        std::function<void(const QMenu*)> walk = [&](const QMenu* menu) {
+            for (const QAction* a : menu->actions()) {
+                if (a->menu()) walk(a->menu());
+                else if (!a->shortcut().isEmpty()) row(a->shortcut().toString(QKeySequence::NativeText), QString(a->text()).remove('&').remove(QString::fromUtf8(" \u2026")));
+            }
+        };
+        for (const QAction* a : menuBar()->actions())
+            if (a->menu()) walk(a->menu());
+        table->resizeColumnsToContents();
+        auto* layout = new QVBoxLayout(m_keys);
+        layout->addWidget(table);
+        m_keys->resize(560, 520);
+    }
+    m_keys->show();
+    m_keys->raise();
+}
+
+void MainWindow::openCampaign(const QString& path) {
+    if (const Status opened = m_session.openCampaign(path); !opened) fail(QString::fromStdString(opened.error().message));
+}
+
+void MainWindow::setTheme(ThemeKind kind) {
+    applyTheme(*qApp, kind);
+    QSettings().setValue("theme", themeName(kind));
+    for (const QMenu* menu : menuBar()->findChildren<QMenu*>())
+        for (QAction* a : menu->actions())
+            if (a->data().toString() == themeName(kind)) a->setChecked(true);
+    m_problem->setStyleSheet(QString("color: %1; background: %2;").arg(theme().bad.name(), theme().panel.name()));
+    m_bench->themeChanged();
+    fillConditions();
+}
+
+void MainWindow::fail(const QString& sentence) {
+    m_problem->setText(sentence);
+    m_problem->show();
+}
+
+void MainWindow::fillTrials() {
+    const QSignalBlocker quiet(m_trials);
+    m_trials->clear();
+    for (const Campaign::Entry& e : m_session.trials()) {
+        m_trials->addItem(e.title, e.id);
+        if (e.id == m_session.trialId()) m_trials->setCurrentIndex(m_trials->count() - 1);
+    }
+    m_trials->setEnabled(m_trials->count() > 0);
+    if (m_trials->count() == 0) m_trials->addItem(tr("No trial yet"));
+    for (QAction* a : m_needTrial) a->setEnabled(m_session.hasTrial());
+}
+
+void MainWindow::fillConditions() {
+    const Trial& t = m_session.trial();
+    QStringList parts;
+    if (!t.target.name.empty()) parts << QString::fromStdString(t.target.name);
+    if (!t.site.name.empty()) parts << QString::fromStdString(t.site.name);
+    if (const TrialResults* r = m_session.results())
+        if (const RunConditions* c = r->conditionsOf(r->baseline)) parts << QString::fromStdString(conditionsSentence(t, *c));
+    if (!t.rig.name.empty()) parts << QString::fromStdString(t.rig.name);
+    m_conditions->setText(parts.join("  \u00B7  "));
+    m_conditions->setToolTip(m_conditions->text());
+    for (QAction* a : m_needResults) a->setEnabled(m_session.results() != nullptr);
+    for (QAction* a : m_needTrial) a->setEnabled(m_session.hasTrial());
+}
+
+void MainWindow::takeFiles(const QStringList& files) {
+    QStringList frames;
+    for (const QString& file : files) {
+        const QString ending = QFileInfo(file).suffix().toLower();
+        if (ending == "caelumen") {
+            openCampaign(file);
+            return;
+        }
+        if (ending == "json") {
+            auto trial = readTrial(file.toStdString());
+            if (!trial) {
+                fail(QString::fromStdString(trial.error().message));
+                return;
+            }
+            const QDir folder = QFileInfo(file).absoluteDir();
+            for (Run& r : trial->runs) r.stack = folder.absoluteFilePath(QString::fromStdString(r.stack)).toStdString();
+            if (const Status added = m_session.addTrial(*trial); !added) fail(QString::fromStdString(added.error().message));
+            return;
+        }
+        frames << file;
+    }
+    // One frame joins the trial in hand; several make a new one.
+    m_session.takeFrames(frames, frames.size() == 1 && m_session.hasTrial());
+}
+
+void MainWindow::newTrial() {
+    const QStringList files = m_prompts->openFrames(this);
+    if (!files.isEmpty()) m_session.takeFrames(files, false);
+}
+
+void MainWindow::addFrames() {
+    const QStringList files = m_prompts->openFrames(this);
+    if (!files.isEmpty()) m_session.takeFrames(files, true);
+}
+
+void MainWindow::importTrial() {
+    const QString path = m_prompts->openFile(this, tr("Import a trial file"), tr("Trials (*.json)"));
+    if (!path.isEmpty()) takeFiles({path});
+}
+
+void MainWindow::askRunFacts(const QString& run) {
+    if (!m_session.trial().run(run.toStdString())) return;
+    RunFactsDialog dialog(m_session.trial(), run.toStdString(), m_session.results(), this);
+    if (dialog.exec() == QDialog::Accepted) m_session.edit(tr("Facts of run %1").arg(run), dialog.trial());
+}
+
+void MainWindow::askTrialFacts() {
+    TrialFactsDialog dialog(m_session.trial(), this);
+    if (dialog.exec() == QDialog::Accepted) m_session.edit(tr("Facts of the trial"), dialog.trial());
+}
+
+void MainWindow::exportComparison(const QString& ending) {
+    if (!m_session.results()) return;
+    const QString filter = ending == "html" ? tr("Web page (*.html)") : ending == "csv" ? tr("Table (*.csv)") : tr("Results (*.json)");
+    QString path = m_prompts->saveFile(this, tr("Export the comparison"), suggestedName(m_session.trial(), ending), filter);
+    if (path.isEmpty()) return;
+    if (QFileInfo(path).suffix().isEmpty()) path += "." + ending;
+    saveTo(path, ending);
+}
+
+void MainWindow::saveTo(const QString& path, const QString& ending) {
+    const auto trial = m_session.trial();
+    const auto results = std::make_shared<TrialResults>(*m_session.results());
+    m_session.jobs().run("export", tr("Exporting"), [this, trial, results, path, ending](const Job& job) -> JobService::Finish {
+        std::string text;
+        if (ending == "html") {
+            auto page = htmlReport(trial, *results, {}, job);
+            if (!page) return [this, sentence = QString::fromStdString(page.error().message)] { fail(sentence); };
+            text = std::move(*page);
+        } else if (ending == "csv") {
+            text = resultsToCsv(*results);
+        } else {
+            text = resultsToJson(*results).dump(1) + "\n";
+        }
+        const Status written = writeFile(path.toStdString(), text);
+        if (!written) return [this, sentence = QString::fromStdString(written.error().message)] { fail(sentence); };
+        return [this, path] { statusBar()->showMessage(tr("Exported to %1").arg(path), 8000); };
+    });
+}
+
+void MainWindow::remember(const QString& path) {
+    QSettings settings;
+    QStringList recent = settings.value("recent").toStringList();
+    recent.removeAll(path);
+    recent.prepend(path);
+    settings.setValue("recent", recent.mid(0, kMostRecent));
+    fillRecent();
+}
+
+void MainWindow::fillRecent() {
+    m_recent->clear();
+    const QStringList recent = QSettings().value("recent").toStringList();
+    for (const QString& path : recent)
+        if (QFileInfo::exists(path)) m_recent->addAction(path, this, [this, path] { openCampaign(path); });
+    m_recent->setEnabled(!m_recent->isEmpty());
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
+    if (event->mimeData()->hasUrls()) event->acceptProposedAction();
+}
+
+void MainWindow::dropEvent(QDropEvent* event) {
+    QStringList files;
+    for (const QUrl& url : event->mimeData()->urls()) {
+        const QString path = url.toLocalFile();
+        if (path.isEmpty()) continue;
+        if (QFileInfo(path).isDir()) {
+            for (const QFileInfo& f : QDir(path).entryInfoList({"*.fits", "*.fit", "*.fts", "*.fz", "*.tif", "*.tiff"}, QDir::Files, QDir::Name)) files << f.absoluteFilePath();
+        } else {
+            files << path;
+        }
+    }
+    if (files.isEmpty()) return;
+    event->acceptProposedAction();
+    takeFiles(files);
+}
+
+void MainWindow::closeEvent(QCloseEvent* event) {
+    QSettings settings;
+    settings.setValue("window", saveGeometry());
+    settings.setValue("bench", m_bench->saveLayout());
+    m_session.jobs().cancel();
+    event->accept();
+}
+
+} // namespace caelumen

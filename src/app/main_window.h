@@ -1,0 +1,71 @@
+#pragma once
+
+#include "app/session.h"
+#include "app/widgets/prompts.h"
+#include "app/widgets/theme.h"
+
+#include <QMainWindow>
+
+#include <memory>
+
+class QComboBox;
+class QLabel;
+class QProgressBar;
+class QPushButton;
+
+namespace caelumen {
+
+class Bench;
+
+/// The window: menus, the trial in hand, what is going on, and the Bench.
+class MainWindow : public QMainWindow {
+    Q_OBJECT
+
+public:
+    explicit MainWindow(std::unique_ptr<Prompts> prompts = std::make_unique<Prompts>(), QWidget* parent = nullptr);
+    ~MainWindow() override;
+
+    Session& session() { return m_session; }
+    Bench& bench() { return *m_bench; }
+    void openCampaign(const QString& path);
+    void setTheme(ThemeKind kind);
+    void showKeys();
+    QDialog* keysDialog() const { return m_keys; }
+
+    /// Writes the comparison: what, by the file name's ending (html, csv, json).
+    void exportComparison(const QString& ending);
+
+protected:
+    void dragEnterEvent(QDragEnterEvent* event) override;
+    void dropEvent(QDropEvent* event) override;
+    void closeEvent(QCloseEvent* event) override;
+
+private:
+    void buildMenus();
+    void buildBar();
+    void takeFiles(const QStringList& files);
+    void newTrial();
+    void addFrames();
+    void askRunFacts(const QString& run);
+    void askTrialFacts();
+    void importTrial();
+    void fillTrials();
+    void fillConditions();
+    void fillRecent();
+    void remember(const QString& path);
+    void fail(const QString& sentence);
+    void saveTo(const QString& path, const QString& ending);
+
+    std::unique_ptr<Prompts> m_prompts;
+    Session m_session;
+    Bench* m_bench;
+    QComboBox* m_trials;
+    QLabel *m_conditions, *m_doing, *m_pixel, *m_problem;
+    QProgressBar* m_progress;
+    QPushButton* m_cancel;
+    QMenu* m_recent = nullptr;
+    QList<QAction*> m_needTrial, m_needResults;
+    QDialog* m_keys = nullptr;
+};
+
+} // namespace caelumen

@@ -1,0 +1,237 @@
+#include "app/session.h"
+
+#include "core/trial/measure_trial.h"
+#include "core/trial/propose.h"
+
+#include <QUndoCommand>
+
+#include <algorithm>
+
+namespace caelumen {
+
+/// Before and after as whole values: nothing can be forgotten on the way back.
+class TrialEdit : public QUndoCommand {
+public:
+    TrialEdit(Session& session, const QString& what, Trial before, Trial after, int merge) : QUndoCommand(what), m_session(session), m_before(std::move(before)), m_after(std::move(after)), m_merge(merge) {}
+    void redo() override { m_session.setTrial(m_after); }
+    void undo() override { m_session.setTrial(m_before); }
+    int id() const override { return m_merge > 0 ? m_merge : -1; }
+    bool mergeWith(const QUndoCommand* other) override {
+        m_after = static_cast<const TrialEdit*>(other)->m_after;
+        return true;
+    }
+
+private:
+    Session& m_session;
+    Trial m_before, m_after;
+    int m_merge;
+};
+
+Session::Session(QObject* parent) : QObject(parent) {
+    m_soon.setSingleShot(true);
+    m_soon.setInterval(300);
+    connect(&m_soon, &QTimer::timeout, this, &Session::measureNow);
+}
+
+Status Session::openCampaign(const QString& path) {
+    auto opened = Campaign::open(path);
+    if (!opened) return opened.error();
+    m_jobs.cancel();
+    m_undo.clear();
+    m_campaign = std::move(*opened);
+    m_trialId = 0;
+    m_trial = {};
+    m_results.reset();
+    m_pictures.clear();
+    emit campaignChanged();
+    emit trialListChanged();
+    const auto list = m_campaign->trials();
+    const qint64 last = m_campaign->setting("shown").toLongLong();
+    const auto found = std::find_if(list.begin(), list.end(), [&](const Campaign::Entry& e) { return e.id == last; });
+    if (found != list.end()) showTrial(last);
+    else if (!list.empty()) showTrial(list.front().id);
+    else {
+        emit trialChanged();
+        emit resultsChanged();
+        emit picturesChanged();
+    }
+    return Done{};
+}
+
+Status Session::saveCampaignAs(const QString& path) {
+    if (!m_campaign) return Done{};
+    if (const Status copied = m_campaign->copyTo(path); !copied) return copied;
+    return openCampaign(path);
+}
+
+std::vector<Campaign::Entry> Session::trials() const { return m_campaign ? m_campaign->trials() : std::vector<Campaign::Entry>{}; }
+
+void Session::showTrial(qint64 id) {
+    if (!m_campaign || id == m_trialId) return;
+    auto trial = m_campaign->trial(id);
+    if (!trial) {
+        emit failed(QString::fromStdString(trial.error().message));
+        return;
+    }
+    m_jobs.cancel();
+    m_undo.clear();
+    m_trialId = id;
+    m_trial = std::move(*trial);
+    m_results.reset();
+    m_current = false;
+    m_frame = {};
+    m_pictures.clear();
+    (void)m_campaign->setSetting("shown", QString::number(id));
+    emit trialChanged();
+    emit resultsChanged();
+    emit picturesChanged();
+    loadPictures();
+    measureNow();
+}
+
+Status Session::addTrial(const Trial& trial) {
+    if (!m_campaign) return Error{"No campaign is open."};
+    const auto id = m_campaign->addTrial(trial);
+    if (!id) return id.error();
+    emit trialListChanged();
+    showTrial(*id);
+    return Done{};
+}
+
+void Session::removeTrial() {
+    if (!m_campaign || m_trialId == 0) return;
+    if (const Status removed = m_campaign->removeTrial(m_trialId); !removed) {
+        emit failed(QString::fromStdString(removed.error().message));
+        return;
+    }
+    m_jobs.cancel();
+    m_undo.clear();
+    m_trialId = 0;
+    m_trial = {};
+    m_results.reset();
+    m_pictures.clear();
+    emit trialListChanged();
+    if (const auto list = m_campaign->trials(); !list.empty()) {
+        showTrial(list.front().id);
+        return;
+    }
+    emit trialChanged();
+    emit resultsChanged();
+    emit picturesChanged();
+}
+
+void Session::takeFrames(const QStringList& files, bool intoCurrent) {
+    std::vector<std::filesystem::path> frames;
+    for (const QString& f : files) frames.emplace_back(f.toStdString());
+    if (frames.empty()) return;
+    const bool adds = intoCurrent && m_trialId != 0;
+    m_jobs.run("headers", tr("Reading headers"), [this, frames, adds, trial = adds ? m_trial : Trial{}](const Job&) -> JobService::Finish {
+        Trial changed = trial;
+        const Status read = addRuns(changed, frames);
+        if (!read) return [this, sentence = QString::fromStdString(read.error().message)] { emit failed(sentence); };
+        if (!adds) changed.title = changed.target.name.empty() ? "New trial" : changed.target.name;
+        return [this, changed, adds, count = frames.size()] {
+            if (adds) edit(tr("Add %n run(s)", "", static_cast<int>(count)), changed);
+            else if (const Status added = addTrial(changed); !added) emit failed(QString::fromStdString(added.error().message));
+        };
+    });
+}
+
+void Session::edit(const QString& what, const Trial& changed, int merge) {
+    if (m_trialId == 0 || changed == m_trial) return;
+    m_undo.push(new TrialEdit(*this, what, m_trial, changed, merge));
+}
+
+void Session::setTrial(const Trial& trial) {
+    const bool titled = trial.title != m_trial.title;
+    m_trial = trial;
+    if (m_campaign)
+        if (const Status saved = m_campaign->saveTrial(m_trialId, trial); !saved) emit failed(QString::fromStdString(saved.error().message));
+    m_current = false;
+    if (titled) emit trialListChanged();
+    emit trialChanged();
+    emit resultsChanged();
+    loadPictures();
+    measureSoon();
+}
+
+void Session::measureSoon() {
+    m_jobs.cancel("measure");
+    m_soon.start();
+}
+
+void Session::measureNow() {
+    m_soon.stop();
+    if (m_trialId == 0 || m_trial.runs.size() < 1) return;
+    const Trial trial = m_trial;
+    m_jobs.run("measure", tr("Measuring"), [this, trial](const Job& job) -> JobService::Finish {
+        auto results = measureTrial(trial, {}, job);
+        if (!results) {
+            if (results.error().message == kCancelled) return {};
+            return [this, sentence = QString::fromStdString(results.error().message)] { emit failed(sentence); };
+        }
+        auto shared = std::make_shared<const TrialResults>(std::move(*results));
+        return [this, trial, shared] {
+            if (!(trial == m_trial)) return;
+            m_results = shared;
+            m_current = true;
+            if (const RunConditions* c = shared->conditionsOf(shared->baseline)) m_frame = QSize(c->width, c->height);
+            emit resultsChanged();
+            if (m_trial.regions.empty()) propose();
+        };
+    });
+}
+
+void Session::propose() {
+    Trial changed = m_trial;
+    changed.regions = proposeRegions(*m_results);
+    if (changed.regions.empty()) return;
+    edit(tr("Propose regions"), changed);
+    m_soon.stop();
+    measureNow();
+}
+
+void Session::loadPictures() {
+    // Keep what is loaded already; fetch what is new, baseline first.
+    std::map<QString, std::pair<QString, std::shared_ptr<const PicturePyramid>>> kept;
+    std::vector<Run> missing;
+    for (const Run& run : m_trial.runs) {
+        const QString id = QString::fromStdString(run.id), file = QString::fromStdString(run.stack);
+        const auto it = m_pictures.find(id);
+        if (it != m_pictures.end() && it->second.first == file) kept[id] = it->second;
+        else missing.push_back(run);
+    }
+    std::stable_sort(missing.begin(), missing.end(), [](const Run& a, const Run& b) { return a.baseline > b.baseline; });
+    const bool dropped = kept.size() != m_pictures.size();
+    m_pictures = std::move(kept);
+    if (dropped) emit picturesChanged();
+    for (const Run& run : missing) {
+        m_jobs.run("picture " + QString::fromStdString(run.id), tr("Loading pictures"), [this, run, trial = m_trial](const Job& job) -> JobService::Finish {
+            const auto open = openRun(trial, run, {});
+            if (!open) return [this, sentence = QString::fromStdString(open.error().message)] { emit failed(sentence); };
+            auto picture = PicturePyramid::load(*open, job);
+            if (!picture) return {};
+            auto shared = std::make_shared<const PicturePyramid>(std::move(*picture));
+            const QSize size(open->conditions.width, open->conditions.height);
+            return [this, run, shared, size] {
+                m_pictures[QString::fromStdString(run.id)] = {QString::fromStdString(run.stack), shared};
+                if (!m_frame.isValid() || (run.baseline && !m_current)) m_frame = size;
+                emit picturesChanged();
+            };
+        });
+    }
+}
+
+std::shared_ptr<const PicturePyramid> Session::picture(const QString& run) const {
+    const auto it = m_pictures.find(run);
+    return it == m_pictures.end() ? nullptr : it->second.second;
+}
+
+Alignment Session::alignmentOf(const QString& run) const {
+    if (m_results)
+        for (const RunAlignment& a : m_results->alignment)
+            if (a.run == run.toStdString()) return a.alignment;
+    return {};
+}
+
+} // namespace caelumen

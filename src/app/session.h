@@ -1,0 +1,83 @@
+#pragma once
+
+#include "app/job_service.h"
+#include "core/picture/pyramid.h"
+#include "core/trial/results.h"
+#include "store/campaign.h"
+
+#include <QObject>
+#include <QSize>
+#include <QTimer>
+#include <QUndoStack>
+
+#include <map>
+#include <memory>
+
+namespace caelumen {
+
+/// What the window shows: the open campaign, the trial in hand, its measured results and its pictures. Every edit goes through edit(): it can be undone, is saved
+/// at once, and the figures follow.
+class Session : public QObject {
+    Q_OBJECT
+
+public:
+    explicit Session(QObject* parent = nullptr);
+
+    Status openCampaign(const QString& path);
+    Status saveCampaignAs(const QString& path); ///< copies, then goes on with the copy
+    const Campaign* campaign() const { return m_campaign.get(); }
+    std::vector<Campaign::Entry> trials() const;
+
+    bool hasTrial() const { return m_trialId != 0; }
+    qint64 trialId() const { return m_trialId; }
+    const Trial& trial() const { return m_trial; }
+    void showTrial(qint64 id);
+    /// Adds a trial and shows it.
+    Status addTrial(const Trial& trial);
+    void removeTrial();
+    /// A new trial from frames, or more runs for the trial in hand. Reads headers in the background.
+    void takeFrames(const QStringList& files, bool intoCurrent);
+
+    /// Replaces the trial by a changed one. `merge` > 0 joins consecutive edits of the same number into one undo step (dragging).
+    void edit(const QString& what, const Trial& changed, int merge = 0);
+    QUndoStack& undoStack() { return m_undo; }
+
+    const TrialResults* results() const { return m_results.get(); }
+    bool resultsAreCurrent() const { return m_current; }
+    std::shared_ptr<const PicturePyramid> picture(const QString& run) const;
+    Alignment alignmentOf(const QString& run) const;
+    QSize frameSize() const { return m_frame; } ///< of the baseline, stored pixels
+
+    JobService& jobs() { return m_jobs; }
+    void measureSoon();
+    void measureNow();
+    const std::filesystem::path& folder() const { return m_folder; }
+
+signals:
+    void campaignChanged();
+    void trialListChanged();
+    void trialChanged();   ///< another trial, or an edit
+    void resultsChanged(); ///< new results, or they have become stale
+    void picturesChanged();
+    void failed(const QString& sentence);
+
+private:
+    friend class TrialEdit;
+    void setTrial(const Trial& trial);
+    void loadPictures();
+    void propose();
+
+    JobService m_jobs;
+    QUndoStack m_undo;
+    QTimer m_soon;
+    std::unique_ptr<Campaign> m_campaign;
+    qint64 m_trialId = 0;
+    Trial m_trial;
+    std::filesystem::path m_folder; ///< stays empty: the campaign gives absolute names
+    std::shared_ptr<const TrialResults> m_results;
+    bool m_current = false;
+    QSize m_frame;
+    std::map<QString, std::pair<QString, std::shared_ptr<const PicturePyramid>>> m_pictures; ///< by run: file and picture
+};
+
+} // namespace caelumen

@@ -1,0 +1,31 @@
+#include "app/widgets/prompts.h"
+
+#include <QFileDialog>
+#include <QInputDialog>
+#include <QMessageBox>
+#include <QPushButton>
+
+namespace caelumen {
+
+QStringList Prompts::openFrames(QWidget* parent) {
+    return QFileDialog::getOpenFileNames(parent, QObject::tr("Choose stacked frames"), {}, QObject::tr("Frames (*.fits *.fit *.fts *.fz *.tif *.tiff);;All files (*)"));
+}
+QString Prompts::openFile(QWidget* parent, const QString& title, const QString& filter) { return QFileDialog::getOpenFileName(parent, title, {}, filter); }
+QString Prompts::saveFile(QWidget* parent, const QString& title, const QString& suggestion, const QString& filter) { return QFileDialog::getSaveFileName(parent, title, suggestion, filter); }
+
+QString Prompts::text(QWidget* parent, const QString& title, const QString& label, const QString& value) {
+    bool ok = false;
+    const QString answer = QInputDialog::getText(parent, title, label, QLineEdit::Normal, value, &ok);
+    return ok ? (answer.isNull() ? QString("") : answer) : QString();
+}
+
+bool Prompts::confirm(QWidget* parent, const QString& question, const QString& yes) {
+    QMessageBox box(QMessageBox::Question, QObject::tr("Caelumen"), question, QMessageBox::Cancel, parent);
+    QPushButton* button = box.addButton(yes, QMessageBox::AcceptRole);
+    box.exec();
+    return box.clickedButton() == button;
+}
+
+void Prompts::tell(QWidget* parent, const QString& sentence) { QMessageBox(QMessageBox::Information, QObject::tr("Caelumen"), sentence, QMessageBox::Ok, parent).exec(); }
+
+} // namespace caelumen

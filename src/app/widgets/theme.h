@@ -1,0 +1,34 @@
+#pragma once
+
+#include "core/picture/stretch.h"
+
+#include <QColor>
+#include <QIcon>
+#include <QString>
+
+class QApplication;
+
+namespace caelumen {
+
+enum class ThemeKind { Grey, Light, Red };
+
+/// Colours of one theme. Grey is the room to judge colour in; light is for daylight; red is for use beside the telescope: nothing in it is blue, green or white.
+struct Theme {
+    ThemeKind kind = ThemeKind::Grey;
+    QColor window, panel, raised, line, text, dim, accent, warn, bad, plot;
+    PictureTint tint() const { return kind == ThemeKind::Red ? PictureTint::Red : PictureTint::Natural; }
+    bool isRed() const { return kind == ThemeKind::Red; }
+};
+
+Theme makeTheme(ThemeKind kind);
+QString themeName(ThemeKind kind);
+ThemeKind themeFromName(const QString& name);
+
+/// The theme in force. Set once at the start and whenever the person changes it; widgets repaint on the palette change that follows.
+const Theme& theme();
+void applyTheme(QApplication& app, ThemeKind kind);
+
+/// One of our own icons, in the theme's text colour.
+QIcon themedIcon(const QString& name);
+
+} // namespace caelumen
