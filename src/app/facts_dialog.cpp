@@ -154,7 +154,8 @@ TrialFactsDialog::TrialFactsDialog(const Trial& trial, QWidget* parent) : QDialo
         form->addRow(label, edit);
         return edit;
     };
-    const auto bortle = trial.site.bortle ? std::optional<double>(*trial.site.bortle) : std::nullopt;
+    std::optional<double> bortle;
+    if (trial.site.bortle) bortle.emplace(*trial.site.bortle);
     m_title = words(tr("Title"), trial.title);
     m_site = words(tr("Site"), trial.site.name);
     m_latitude = field(form, tr("Latitude (\u00B0, north +)"), trial.site.latitude_deg, {}, -90, 90);

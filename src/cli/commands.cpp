@@ -5,6 +5,10 @@
 #include "core/simulate/demo.h"
 #include "core/trial/frame_report.h"
 #include "core/trial/measure_trial.h"
+#include "report/html_report.h"
+#include "store/campaign.h"
+
+#include <QGuiApplication>
 
 #include <fmt/format.h>
 #include <tbb/global_control.h>
@@ -91,6 +95,46 @@ int frames(const Arguments& a) {
     return kDone;
 }
 
+/// The trial in a trial file, or one of a campaign's.
+Result<Trial> trialIn(const fs::path& path, const std::string& number) {
+    if (path.extension() != ".caelumen") return readTrial(path);
+    std::error_code failed;
+    if (!fs::exists(path, failed)) return Error{fmt::format("{} does not exist; check the name and the folder.", path.string())};
+    const auto campaign = Campaign::open(QString::fromStdString(path.string()));
+    if (!campaign) return campaign.error();
+    const auto trials = (*campaign)->trials();
+    if (trials.empty()) return Error{fmt::format("{} holds no trial; add one first.", path.string())};
+    const auto wanted = number.empty() ? 1UL : std::strtoul(number.c_str(), nullptr, 10);
+    if (wanted < 1 || wanted > trials.size()) return Error{fmt::format("{} holds {} trials; --trial {} is none of them.", path.string(), trials.size(), number)};
+    return (*campaign)->trial(trials[wanted - 1].id);
+}
+
+int report(const Arguments& a) {
+    const std::string usage = "caelumen-cli report TRIAL.json|CAMPAIGN --out FILE.html|.csv|.json [--trial N]";
+    if (!a.has("--out")) return misuse("--out FILE is missing", usage);
+    const fs::path path = a.words[0], out = a.value("--out");
+    const std::string ending = out.extension().string();
+    if (ending != ".html" && ending != ".csv" && ending != ".json") return misuse("--out must end in .html, .csv or .json", usage);
+    int argc = 1;
+    char name[] = "caelumen-cli", *argv[] = {name, nullptr};
+    ::setenv("QT_QPA_PLATFORM", "offscreen", 0); // pictures are painted without a screen
+    const QGuiApplication application(argc, argv);
+    const auto trial = trialIn(path, a.value("--trial"));
+    if (!trial) return fail(trial.error().message);
+    const auto results = measureTrial(*trial, path.parent_path(), terminalJob());
+    if (!results) return fail(results.error().message);
+    std::string text;
+    if (ending == ".html") {
+        auto page = htmlReport(*trial, *results, path.parent_path(), terminalJob());
+        if (!page) return fail(page.error().message);
+        text = std::move(*page);
+    } else {
+        text = ending == ".csv" ? resultsToCsv(*results) : resultsToJson(*results).dump(1) + "\n";
+    }
+    const Status done = writeFile(out, text);
+    return done ? kDone : fail(done.error().message);
+}
+
 int demo(const Arguments& a) {
     if (!a.has("--out")) return misuse("--out DIR is missing", "caelumen-cli demo --out DIR");
     const Status done = writeDemo(a.value("--out"), terminalJob());
@@ -107,6 +151,7 @@ const std::map<std::string, Command>& commands() {
     static const std::map<std::string, Command> all{
         {"measure", {{{"--out", "--csv", "--threads"}, {}, 1, 1}, "caelumen-cli measure TRIAL.json [--out RESULTS.json] [--csv TABLE.csv] [--threads N]", "measure a trial; JSON to the standard output without --out", measure}},
         {"frames", {{{}, {"--json"}, 1, 100'000}, "caelumen-cli frames FILE... [--json]", "header facts, sky level, noise and stars of each frame", frames}},
+        {"report", {{{"--out", "--trial"}, {}, 1, 1}, "caelumen-cli report TRIAL.json|CAMPAIGN --out FILE.html|.csv|.json [--trial N]", "measure and write a page with pictures and plots, a table, or results", report}},
         {"demo", {{{"--out"}, {}, 0, 0}, "caelumen-cli demo --out DIR", "make the demo campaign's frames, trials and truth", demo}},
     };
     return all;

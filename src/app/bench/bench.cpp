@@ -260,6 +260,7 @@ void Bench::restretch() {
 void Bench::setStretchMode(StretchMode mode) {
     m_mode = mode;
     m_stretchAction->setChecked(mode == StretchMode::Shared);
+    m_stretchAction->setText(mode == StretchMode::Shared ? tr("One stretch for all") : tr("Each to its own sky"));
     restretch();
 }
 
@@ -367,7 +368,7 @@ void Bench::fillScores() {
         }
         QString sub = text(q->label);
         if (score.id == "nebula" && !nebula.isEmpty()) sub += " " + nebula;
-        if (q->unit != "1") sub += " (" + (q->unit == "mag/arcsec2" ? QString("mag/\u2033\u00B2") : text(q->unit)) + ")";
+        if (q->unit != "1") sub += " (" + (q->unit == "mag/arcsec2" ? QString("mag/arcsec\u00B2") : text(q->unit)) + ")";
         panel->setRows(std::move(rows), sub, !m_session.resultsAreCurrent());
         panel->setCurrent(m_run, text(score.id) == m_score);
     }

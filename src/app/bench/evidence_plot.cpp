@@ -70,11 +70,6 @@ void EvidencePlot::style() {
         axis->setNumberPrecision(4);
         axis->ticker()->setTickCount(4);
     }
-    m_plot->legend->setVisible(false);
-    m_plot->legend->setBrush(QBrush(t.panel));
-    m_plot->legend->setBorderPen(QPen(t.line));
-    m_plot->legend->setTextColor(t.text);
-    m_plot->legend->setFont(font);
 }
 
 void EvidencePlot::clear(const QString& why) {
@@ -167,21 +162,23 @@ void EvidencePlot::nebula(const Trial& trial, const TrialResults& r, const QStri
         const QColor colour = colourOf(trial, r, run.id);
         line->setPen(QPen(colour, 1.8, run.id == r.baseline ? Qt::DashLine : Qt::SolidLine));
         line->setData(hours, snr);
-        line->setName(QString::fromStdString(run.id));
+        auto* name = new QCPItemText(m_plot);
+        name->position->setCoords(6.08, snr.back());
+        name->setText(QString::fromStdString(run.id));
+        name->setColor(colour);
+        name->setFont(m_plot->xAxis->tickLabelFont());
+        name->setPositionAlignment(Qt::AlignLeft | Qt::AlignVCenter);
         if (c->total_s) {
             auto* dot = m_plot->addGraph();
             dot->setLineStyle(QCPGraph::lsNone);
             dot->setScatterStyle(QCPScatterStyle(QCPScatterStyle::ssDisc, colour, 7));
             dot->addData(*c->total_s / 3600, m->value * std::sqrt(*c->total_s / 3600));
-            dot->removeFromLegend();
         }
         top = std::max(top, snr.back());
     }
-    m_plot->legend->setVisible(true);
-    m_plot->axisRect()->insetLayout()->setInsetAlignment(0, Qt::AlignLeft | Qt::AlignTop);
     m_plot->xAxis->setLabel(tr("Hours of integration"));
     m_plot->yAxis->setLabel(tr("SNR of a 10\u2033 box"));
-    m_plot->xAxis->setRange(0, 6);
+    m_plot->xAxis->setRange(0, 6.5);
     m_plot->yAxis->setRange(0, std::max(top * 1.05, 0.1));
     m_text->setText(tr("Dots: what these stacks reach. The squared ratio of two lines is their time ratio."));
 }
@@ -225,14 +222,14 @@ void EvidencePlot::halo(const Trial& trial, const TrialResults& r, const QString
         mark->setPen(QPen(theme().accent, 1.5, Qt::DashLine));
     }
     m_plot->xAxis->setLabel(tr("Radius (px)"));
-    m_plot->yAxis->setLabel(tr("Excess in %1 per px and star light, \u00D7 %2").arg(QString::fromStdString(m->channel), QString::number(unit, 'e', 0)));
+    m_plot->yAxis->setLabel(tr("Excess in %1 (%2)").arg(QString::fromStdString(m->channel), QString::number(unit, 'e', 0)));
     m_plot->xAxis->setRange(0, x.radius.back());
     m_plot->yAxis->setRange(-0.8 * std::max(scale / unit, 0.1), 2.4 * std::max(scale / unit, 0.1));
     if (x.rings.empty()) {
         m_text->setText(tr("No edge stands out. Limit for a disc of %1 px: depth %2 mag/arcsec\u00B2.").arg(x.limitRadius, 0, 'f', 0).arg(valueText(r.headline(run.toStdString(), "halo_depth"), "")));
     } else {
         const Measurement* gap = r.headline(run.toStdString(), "halo_gap_mm");
-        m_text->setText(tr("Radius %1 px, depth %2 mag/arcsec\u00B2%3").arg(valueText(r.headline(run.toStdString(), "halo_radius"), ""), valueText(r.headline(run.toStdString(), "halo_depth"), ""), gap ? tr("; a gap of %1 mm: %2").arg(valueText(gap, ""), QString::fromStdString(gap->note)) : QString()));
+        m_text->setText(tr("Excess per pixel and unit of star light. Radius %1 px, depth %2 mag/arcsec\u00B2%3").arg(valueText(r.headline(run.toStdString(), "halo_radius"), ""), valueText(r.headline(run.toStdString(), "halo_depth"), ""), gap ? tr("; a gap of %1 mm: %2").arg(valueText(gap, ""), QString::fromStdString(gap->note)) : QString()));
     }
 }
 

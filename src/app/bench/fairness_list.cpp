@@ -4,6 +4,7 @@
 #include "core/trial/quantity.h"
 
 #include <QPainter>
+#include <QScrollBar>
 #include <QStyledItemDelegate>
 #include <QTextLayout>
 
@@ -17,7 +18,9 @@ public:
     using QStyledItemDelegate::QStyledItemDelegate;
 
     QSize sizeHint(const QStyleOptionViewItem& option, const QModelIndex& index) const override {
-        const int width = static_cast<const QListWidget*>(option.widget)->viewport()->width() - 34;
+        // Room for the scroll bar is always kept, so that its coming does not change the wrapping.
+        const auto* list = static_cast<const QListWidget*>(option.widget);
+        const int width = list->width() - list->verticalScrollBar()->sizeHint().width() - 36;
         const QRect text = option.fontMetrics.boundingRect(QRect(0, 0, std::max(80, width), 10000), Qt::TextWordWrap, index.data().toString());
         return {width, text.height() + option.fontMetrics.height() + 10};
     }
@@ -27,7 +30,9 @@ public:
         const QColor colour = grade == 2 ? t.bad : grade == 1 ? t.warn : t.dim;
         painter->save();
         painter->setRenderHint(QPainter::Antialiasing);
-        const QRect box = option.rect.adjusted(8, 3, -6, -3);
+        const auto* list = static_cast<const QListWidget*>(option.widget);
+        QRect box = option.rect.adjusted(8, 3, -6, -3);
+        box.setWidth(list->width() - list->verticalScrollBar()->sizeHint().width() - 18);
         // A full, half or empty mark: grade without colour.
         const QPointF c(box.left() + 6, box.top() + option.fontMetrics.height() / 2.0 + 1);
         painter->setPen(QPen(colour, 1.4));

@@ -9,6 +9,9 @@
 #include <QStyleFactory>
 #include <QSvgRenderer>
 
+/// Q_INIT_RESOURCE must stand outside any namespace.
+static void initResources() { Q_INIT_RESOURCE(caelumen); }
+
 namespace caelumen {
 namespace {
 
@@ -29,7 +32,7 @@ QToolButton { border: 1px solid transparent; border-radius: 4px; padding: 3px 6p
 QPushButton { background: %3; border: 1px solid %4; border-radius: 4px; padding: 5px 14px; } QPushButton:hover { border-color: %7; } QPushButton:disabled { color: %6; } QPushButton:default { border-color: %7; }
 QComboBox, QLineEdit, QSpinBox, QDoubleSpinBox, QPlainTextEdit { background: %3; border: 1px solid %4; border-radius: 4px; padding: 3px 6px; selection-background-color: %7; selection-color: %1; }
 QComboBox:focus, QLineEdit:focus, QDoubleSpinBox:focus, QSpinBox:focus { border-color: %7; }
-QComboBox::drop-down { border: none; width: 18px; } QComboBox QAbstractItemView { background: %2; border: 1px solid %4; selection-background-color: %7; selection-color: %1; }
+QComboBox::drop-down { border: none; width: 20px; } QComboBox::down-arrow { image: url(:/icons/%8.svg); width: 12px; height: 12px; } QComboBox QAbstractItemView { background: %2; border: 1px solid %4; selection-background-color: %7; selection-color: %1; }
 QListView, QListWidget, QTableWidget { background: %2; border: none; outline: none; }
 QListWidget::item:selected { background: %3; color: %5; }
 QHeaderView::section { background: %2; border: none; border-bottom: 1px solid %4; padding: 3px 6px; }
@@ -44,7 +47,7 @@ QLabel#dim { color: %6; }
 QLabel#heading { font-weight: 600; }
 QFrame#panel { background: %2; border: 1px solid %4; border-radius: 5px; }
 )")
-        .arg(t.window.name(), t.panel.name(), t.raised.name(), t.line.name(), t.text.name(), t.dim.name(), t.accent.name());
+        .arg(t.window.name(), t.panel.name(), t.raised.name(), t.line.name(), t.text.name(), t.dim.name(), t.accent.name(), t.isRed() ? "down-red" : "down");
 }
 
 } // namespace
@@ -72,6 +75,7 @@ ThemeKind themeFromName(const QString& name) { return name == "light" ? ThemeKin
 const Theme& theme() { return current(); }
 
 void applyTheme(QApplication& app, ThemeKind kind) {
+    initResources();
     current() = makeTheme(kind);
     const Theme& t = current();
     static const bool fusion = [&app] {

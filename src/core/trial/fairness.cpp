@@ -117,9 +117,9 @@ struct Judge {
             const auto other = std::find_if(b->planes.begin(), b->planes.end(), [&](const PlaneHarvest& q) { return q.channel == p.channel; });
             if (other == b->planes.end() || !p.stars.psf || !other->stars.psf || p.stars.psf->stars < 8 || other->stars.psf->stars < 8) continue;
             const Psf &own = *p.stars.psf, &theirs = *other->stars.psf;
-            // Light between 3 and 6 FWHM, where seeing has little left to say and optics are the same.
+            // Light beyond 3 FWHM, where seeing has little left to say and optics are the same.
             double wing = 0, wingThere = 0;
-            const double from = 3 * theirs.fwhm, to = std::min({6 * theirs.fwhm, own.reach() * 1.0, theirs.reach() * 1.0});
+            const double from = 3 * theirs.fwhm, to = std::min({12 * theirs.fwhm, own.reach() * theirs.fwhm / own.fwhm, theirs.reach()});
             if (to < from + 2) continue;
             for (double r = from; r <= to; r += 0.5) {
                 wing += 2 * M_PI * r * 0.5 * own.lightAt(r * own.fwhm / theirs.fwhm) * std::pow(own.fwhm / theirs.fwhm, 2);

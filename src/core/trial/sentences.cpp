@@ -21,7 +21,9 @@ int decimalsFor(double sigma) {
 } // namespace
 
 std::string formatNumber(double value, double sigma) {
-    const int decimals = decimalsFor(sigma);
+    // Four digits of the value are as many as anyone can use.
+    const int most = std::abs(value) > 0 ? std::max(0, 3 - static_cast<int>(std::floor(std::log10(std::abs(value))))) : 4;
+    const int decimals = std::min(decimalsFor(sigma), std::max(most, 1));
     std::string text = fmt::format("{:.{}f} \u00B1{:.{}f}", value, decimals, sigma, decimals);
     return text;
 }
