@@ -1,0 +1,338 @@
+#include "app/bench/bench.h"
+#include "app/bench/evidence_plot.h"
+#include "app/bench/fairness_list.h"
+#include "app/bench/lane_list.h"
+#include "app/bench/score_panel.h"
+#include "app/demo_campaign.h"
+#include "app/facts_dialog.h"
+#include "app/main_window.h"
+
+#include "core/base/file.h"
+#include "support/scenes.h"
+
+#include <QClipboard>
+#include <QComboBox>
+#include <QDragEnterEvent>
+#include <QDropEvent>
+#include <QLabel>
+#include <QLineEdit>
+#include <QMenuBar>
+#include <QMimeData>
+#include <QPushButton>
+#include <QSettings>
+#include <QStandardPaths>
+#include <QTimer>
+#include <qcustomplot.h>
+
+using namespace caelumen;
+
+namespace {
+
+/// Answers instead of a person.
+class Answers : public Prompts {
+public:
+    QString save, name;
+    QStringList frames;
+    int asked = 0;
+    QStringList openFrames(QWidget*) override { return ++asked, frames; }
+    QString openFile(QWidget*, const QString&, const QString&) override { return ++asked, save; }
+    QString saveFile(QWidget*, const QString&, const QString& suggestion, const QString&) override { return ++asked, suggested = suggestion, save; }
+    QString text(QWidget*, const QString&, const QString&, const QString&) override { return ++asked, name; }
+    bool confirm(QWidget*, const QString&, const QString&) override { return ++asked, true; }
+    void tell(QWidget*, const QString&) override { ++asked; }
+    QString suggested;
+};
+
+} // namespace
+
+/// The real window, from dropped frames to an exported page, driven by mouse, keys and drops.
+class BenchWorkflowTest : public QObject {
+    Q_OBJECT
+
+    scenes::Folder m_folder;
+    std::unique_ptr<MainWindow> m_window;
+    Answers* m_answers = nullptr;
+
+    QString at(const char* name) const { return QString::fromStdString((m_folder / name).string()); }
+    Session& session() { return m_window->session(); }
+    Bench& bench() { return m_window->bench(); }
+    bool settled() { return QTest::qWaitFor([&] { return session().results() && session().resultsAreCurrent() && !session().jobs().busy(); }, 120'000); }
+    void drop(const QStringList& files) {
+        QMimeData data;
+        QList<QUrl> urls;
+        for (const QString& f : files) urls << QUrl::fromLocalFile(f);
+        data.setUrls(urls);
+        QDragEnterEvent enter({200, 200}, Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(m_window.get(), &enter);
+        QVERIFY(enter.isAccepted());
+        QDropEvent event({200, 200}, Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(m_window.get(), &event);
+    }
+    const Region* region(const std::string& id) {
+        for (const Region& r : session().trial().regions)
+            if (r.id == id) return &r;
+        return nullptr;
+    }
+    QString problem() const {
+        for (const QLabel* l : m_window->centralWidget()->findChildren<QLabel*>(QString(), Qt::FindDirectChildrenOnly))
+            if (l->isVisible()) return l->text();
+        return {};
+    }
+
+private slots:
+    void initTestCase() {
+        QStandardPaths::setTestModeEnabled(true);
+        QCoreApplication::setOrganizationName("CaelumenTest");
+        QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, at("settings"));
+        SimulatedTrial s = scenes::smallTrial({"open", "duo7", "duo3"}, 800);
+        QVERIFY(writeTrial(s, m_folder.path()).ok());
+    }
+
+    void init() {
+        auto answers = std::make_unique<Answers>();
+        m_answers = answers.get();
+        m_window = std::make_unique<MainWindow>(std::move(answers));
+        m_window->show();
+        QVERIFY(QTest::qWaitForWindowExposed(m_window.get()));
+        const QString campaign = at(QTest::currentTestFunction()) + ".caelumen";
+        m_window->openCampaign(campaign);
+    }
+
+    void cleanup() { m_window.reset(); }
+
+    void dropLookAnswer() {
+        drop({at("trial/A.fits"), at("trial/B.fits")});
+        QVERIFY(QTest::qWaitFor([&] { return session().hasTrial() && !session().trial().regions.empty(); }, 120'000));
+        QVERIFY(settled());
+        // Everything guessed is marked as guessed.
+        QCOMPARE(session().trial().runs.size(), std::size_t{2});
+        QVERIFY(session().trial().runs[0].baseline);
+        for (const Region& r : session().trial().regions) QVERIFY(r.guessed);
+        QVERIFY(session().results()->headline("B", "time_ratio"));
+        QVERIFY(session().results()->headline("B", "background_mag"));
+        QVERIFY(session().results()->headline("B", "colour_slope"));
+        QVERIFY(session().results()->headline("B", "gradient"));
+        QVERIFY(session().results()->headline("B", "halo_depth"));
+        QCOMPARE(bench().lanes().model()->rowCount(), 2);
+        QVERIFY(session().picture("A") && session().picture("B"));
+        // And it is in the file already.
+        auto other = Campaign::open(session().campaign()->path());
+        QVERIFY(other.ok());
+        QCOMPARE((*other)->trials().size(), std::size_t{1});
+    }
+
+    void oneMoreFrameJoinsTheTrial() {
+        m_answers->frames = {at("trial/A.fits"), at("trial/B.fits")};
+        QTest::keyClick(m_window.get(), Qt::Key_N, Qt::ControlModifier);
+        QVERIFY(settled());
+        drop({at("trial/C.fits")});
+        QVERIFY(QTest::qWaitFor([&] { return session().trial().runs.size() == 3; }, 60'000));
+        QVERIFY(settled());
+        QVERIFY(session().results()->headline("C", "background"));
+        session().undoStack().undo();
+        QCOMPARE(session().trial().runs.size(), std::size_t{2});
+    }
+
+    void regionsAreEditedWithUndoAndFiguresFollow() {
+        drop({at("trial/trial.json")});
+        QVERIFY(settled());
+        FrameView& view = bench().view();
+        const double before = session().results()->headline("B", "nebula_signal", "N1")->value;
+        const Point centre = region("N1")->points[0];
+        const auto viewOf = [&](Point p) { return view.transform().map(QPointF(p.x, p.y)).toPoint(); };
+        QTest::mousePress(&view, Qt::LeftButton, {}, viewOf(centre));
+        QTest::mouseMove(&view, viewOf({centre.x + 40, centre.y + 25}));
+        QTest::mouseRelease(&view, Qt::LeftButton, {}, viewOf({centre.x + 40, centre.y + 25}));
+        QVERIFY(std::abs(region("N1")->points[0].x - centre.x - 40) < 2);
+        QVERIFY(!session().resultsAreCurrent());
+        QVERIFY(settled());
+        QVERIFY(session().results()->headline("B", "nebula_signal", "N1")->value != before);
+        QTest::keyClick(m_window.get(), Qt::Key_Z, Qt::ControlModifier);
+        QVERIFY(region("N1")->points[0] == centre);
+        QVERIFY(settled());
+        QCOMPARE(session().results()->headline("B", "nebula_signal", "N1")->value, before);
+        // Draw, rename, delete.
+        QTest::keyClick(&bench(), Qt::Key_S);
+        QVERIFY(view.tool() == FrameView::Tool::Sky);
+        QTest::mousePress(&view, Qt::LeftButton, {}, viewOf({300, 40}));
+        QTest::mouseMove(&view, viewOf({360, 90}));
+        QTest::mouseRelease(&view, Qt::LeftButton, {}, viewOf({360, 90}));
+        QVERIFY(region("S5"));
+        QCOMPARE(view.selected(), QString("S5"));
+        QVERIFY(view.tool() == FrameView::Tool::Look);
+        m_answers->name = "above the cloud";
+        QTest::keyClick(m_window.get(), Qt::Key_F2);
+        QCOMPARE(region("S5")->name, std::string("above the cloud"));
+        QTest::keyClick(m_window.get(), Qt::Key_Delete);
+        QVERIFY(!region("S5"));
+        session().undoStack().undo();
+        QVERIFY(region("S5"));
+    }
+
+    void aFigureLeadsToItsPixelsAndPlot() {
+        drop({at("trial/trial.json")});
+        QVERIFY(settled());
+        for (const char* score : {"nebula", "background", "halo", "colour", "gradient"}) {
+            ScorePanel* panel = bench().panel(score);
+            QVERIFY(panel);
+            // The second row of the panel: run B.
+            QTest::mouseClick(panel, Qt::LeftButton, {}, {60, 2 * panel->fontMetrics().height() + 14 + 34 + 10});
+            QCOMPARE(bench().currentScore(), QString(score));
+            QCOMPARE(bench().view().current(), QString("B"));
+            QVERIFY2(bench().evidence().plot()->isVisible(), score);
+            QVERIFY(bench().evidence().csv().count('\n') > 3);
+        }
+        bench().showEvidence("nebula", "C");
+        const Point middle = bench().view().toFrame({bench().view().width() / 2.0, bench().view().height() / 2.0});
+        QVERIFY(std::hypot(middle.x - region("N1")->points[0].x, middle.y - region("N1")->points[0].y) < 2);
+        QCOMPARE(bench().lanes().currentRun(), QString("C"));
+    }
+
+    void keysFlipTheLanesTogether() {
+        drop({at("trial/trial.json")});
+        QVERIFY(settled());
+        bench().view().setFocus();
+        QTest::keyClick(&bench().view(), Qt::Key_3);
+        QCOMPARE(bench().lanes().currentRun(), QString("C"));
+        QTest::keyClick(&bench().view(), Qt::Key_1);
+        QCOMPARE(bench().lanes().currentRun(), QString("A"));
+        QTest::keyClick(&bench(), Qt::Key_T);
+        QVERIFY(bench().stretchMode() == Bench::StretchMode::OwnSky);
+    }
+
+    void factsAreCorrected() {
+        drop({at("trial/trial.json")});
+        QVERIFY(settled());
+        const double before = session().results()->headline("B", "background")->value;
+        QTimer::singleShot(200, [] {
+            auto* dialog = qobject_cast<RunFactsDialog*>(QApplication::activeModalWidget());
+            QVERIFY(dialog);
+            for (QLineEdit* edit : dialog->findChildren<QLineEdit*>())
+                if (edit->text() == "180") edit->setText("nonsense");
+            dialog->accept();
+            QVERIFY(dialog->isVisible()); // refused, in words
+            for (QLineEdit* edit : dialog->findChildren<QLineEdit*>())
+                if (edit->text() == "nonsense") edit->setText("90");
+            dialog->accept();
+        });
+        bench().view().setCurrent("B");
+        QTest::keyClick(m_window.get(), Qt::Key_R, Qt::ControlModifier);
+        QCOMPARE(*session().trial().run("B")->sub_exposure_s, 90.0);
+        QVERIFY(settled());
+        QVERIFY(std::abs(session().results()->headline("B", "background")->value / before - 2) < 0.01);
+        QVERIFY(session().results()->headline("B", "background")->flagged("header-conflict"));
+        bool told = false;
+        for (int i = 0; i < bench().fairness().count(); ++i) told = told || bench().fairness().item(i)->text().contains("exposure");
+        QVERIFY(told);
+    }
+
+    void anotherBaselineCarriesTheRegions() {
+        drop({at("trial/trial.json")});
+        QVERIFY(settled());
+        const Point centre = region("N1")->points[0];
+        const Point there = session().alignmentOf("B").map(centre);
+        bench().setBaseline("B");
+        QVERIFY(std::hypot(region("N1")->points[0].x - there.x, region("N1")->points[0].y - there.y) < 1e-6);
+        QVERIFY(settled());
+        QCOMPARE(session().results()->baseline, std::string("B"));
+        session().undoStack().undo();
+        QVERIFY(region("N1")->points[0] == centre);
+    }
+
+    void comparisonsAreExported() {
+        drop({at("trial/trial.json")});
+        QVERIFY(settled());
+        for (const char* ending : {"html", "csv", "json"}) {
+            m_answers->save = at("out/comparison");
+            QDir().mkpath(at("out"));
+            m_window->exportComparison(ending);
+            const QString path = at("out/comparison.") + ending;
+            QVERIFY2(QTest::qWaitFor([&] { return QFile::exists(path) && !session().jobs().busy(); }, 60'000), ending);
+            QVERIFY(m_answers->suggested.endsWith(ending));
+        }
+        QVERIFY(readText(m_folder / "out/comparison.html")->find("<svg") != std::string::npos);
+        QTest::keyClick(m_window.get(), Qt::Key_C, Qt::ControlModifier | Qt::ShiftModifier);
+        QVERIFY(QGuiApplication::clipboard()->text().count('\n') == 4);
+        m_answers->save = at("no/such/folder/x.csv");
+        m_window->exportComparison("csv");
+        QVERIFY(QTest::qWaitFor([&] { return problem().contains("x.csv"); }, 10'000));
+    }
+
+    void badDropsAreToldAndLoseNothing() {
+        drop({at("trial/trial.json")});
+        QVERIFY(settled());
+        const Trial before = session().trial();
+        drop({at("trial/truth.json")});
+        QVERIFY(problem().contains("truth.json"));
+        QFile notes(at("notes.fits"));
+        QVERIFY(notes.open(QIODevice::WriteOnly));
+        notes.write("not a picture");
+        notes.close();
+        drop({at("notes.fits")});
+        QVERIFY(QTest::qWaitFor([&] { return problem().contains("notes.fits"); }, 10'000));
+        drop({at("missing.caelumen-not")});
+        QVERIFY(session().trial() == before);
+    }
+
+    void campaignsReopenWhereTheyWere() {
+        drop({at("trial/trial.json")});
+        QVERIFY(settled());
+        const QString path = session().campaign()->path();
+        Trial changed = session().trial();
+        changed.title = "Second look";
+        session().edit("rename", changed);
+        m_answers->save = at("copy-of-it");
+        QVERIFY(session().saveCampaignAs(at("copy-of-it.caelumen")).ok());
+        QCOMPARE(QString::fromStdString(session().trial().title), QString("Second look"));
+        m_window->openCampaign(path);
+        QCOMPARE(QString::fromStdString(session().trial().title), QString("Second look"));
+        QVERIFY(session().trial().regions == changed.regions);
+        QVERIFY(QSettings().value("recent").toStringList().contains(path));
+        QVERIFY(settled());
+        session().removeTrial();
+        QVERIFY(!session().hasTrial());
+        QVERIFY(!m_window->grab().isNull());
+    }
+
+    void longWorkCanBeCancelled() {
+        drop({at("trial/trial.json")});
+        QVERIFY(QTest::qWaitFor([&] { return session().jobs().busy(); }, 10'000));
+        QPushButton* cancel = nullptr;
+        for (QPushButton* b : m_window->findChildren<QPushButton*>())
+            if (b->text() == "Cancel") cancel = b;
+        QVERIFY(cancel);
+        QVERIFY(QTest::qWaitFor([&] { return cancel->isVisible(); }, 5'000));
+        QTest::mouseClick(cancel, Qt::LeftButton);
+        QVERIFY(QTest::qWaitFor([&] { return !session().jobs().busy(); }, 30'000));
+        QVERIFY(!session().results());
+        QTest::keyClick(m_window.get(), Qt::Key_F5);
+        QVERIFY(settled());
+    }
+
+    void everyThemeDrawsAndRedHasNoBlue() {
+        drop({at("trial/trial.json")});
+        QVERIFY(settled());
+        for (const ThemeKind kind : {ThemeKind::Light, ThemeKind::Red}) {
+            m_window->setTheme(kind);
+            QTest::qWait(100);
+            const QImage shot = m_window->grab().toImage();
+            QVERIFY(!shot.isNull());
+            if (kind != ThemeKind::Red) continue;
+            int worst = 0;
+            for (int y = 0; y < shot.height(); y += 3)
+                for (int x = 0; x < shot.width(); x += 3) {
+                    const QColor c = shot.pixelColor(x, y);
+                    worst = std::max(worst, std::max(c.blue(), c.green()) - c.red() / 2);
+                }
+            QVERIFY2(worst < 40, qPrintable(QString::number(worst)));
+        }
+        m_window->setTheme(ThemeKind::Grey);
+        m_window->resize(1100, 700);
+        QVERIFY(m_window->width() <= 1100);
+        m_window->showKeys();
+        QVERIFY(m_window->keysDialog()->isVisible());
+    }
+};
+
+QTEST_MAIN(BenchWorkflowTest)
+#include "bench_workflow_test.moc"

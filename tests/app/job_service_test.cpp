@@ -1,0 +1,83 @@
+#include "app/job_service.h"
+
+#include <QSignalSpy>
+#include <QTest>
+#include <QThread>
+
+#include <atomic>
+
+using namespace caelumen;
+
+class JobServiceTest : public QObject {
+    Q_OBJECT
+
+private slots:
+    void resultsArriveOnTheInterfaceThread() {
+        JobService jobs;
+        QThread* worker = nullptr;
+        QThread* finisher = nullptr;
+        jobs.run("a", "A", [&](const Job&) -> JobService::Finish {
+            worker = QThread::currentThread();
+            return [&] { finisher = QThread::currentThread(); };
+        });
+        QTRY_VERIFY(finisher != nullptr);
+        QVERIFY(worker != QThread::currentThread());
+        QCOMPARE(finisher, QThread::currentThread());
+        QTRY_VERIFY(!jobs.busy());
+    }
+
+    void aNewerJobReplacesAnOlderOne() {
+        JobService jobs;
+        std::atomic<bool> started{false};
+        int finished = 0;
+        jobs.run("measure", "old", [&](const Job& job) -> JobService::Finish {
+            started = true;
+            while (!job.cancelled()) QThread::msleep(2);
+            return [&] { finished += 100; };
+        });
+        QTRY_VERIFY(started);
+        jobs.run("measure", "new", [&](const Job&) -> JobService::Finish { return [&] { finished += 1; }; });
+        QTRY_COMPARE(finished, 1);
+        QTRY_VERIFY(!jobs.busy());
+        QCOMPARE(finished, 1);
+    }
+
+    void otherKindsWaitTheirTurn() {
+        JobService jobs;
+        QStringList order;
+        for (const char* name : {"a", "b", "c"}) jobs.run(name, name, [&order, name](const Job&) -> JobService::Finish { return [&order, name] { order << name; }; });
+        QTRY_COMPARE(order, QStringList({"a", "b", "c"}));
+    }
+
+    void cancelDropsEverything() {
+        JobService jobs;
+        QSignalSpy idle(&jobs, &JobService::idle);
+        std::atomic<bool> started{false};
+        bool finished = false;
+        jobs.run("a", "A", [&](const Job& job) -> JobService::Finish {
+            started = true;
+            while (!job.cancelled()) QThread::msleep(2);
+            return [&] { finished = true; };
+        });
+        jobs.run("b", "B", [&](const Job&) -> JobService::Finish { return [&] { finished = true; }; });
+        QTRY_VERIFY(started);
+        jobs.cancel();
+        QTRY_VERIFY(!jobs.busy());
+        QVERIFY(!finished);
+        QCOMPARE(idle.count(), 1);
+    }
+
+    void progressTellsWhat() {
+        JobService jobs;
+        QStringList seen;
+        connect(&jobs, &JobService::progressed, this, [&](double, const QString& what, int) { seen << what; });
+        jobs.run("a", "A", [&](const Job& job) -> JobService::Finish {
+            job.report(0.5, "half way");
+            return {};
+        });
+        QTRY_VERIFY(seen.contains("half way"));
+    }
+};
+
+QTEST_GUILESS_MAIN(JobServiceTest)
+#include "job_service_test.moc"

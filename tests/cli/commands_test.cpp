@@ -1,0 +1,140 @@
+#include "core/image/fits_writer.h"
+#include "core/trial/trial_json.h"
+
+#include "core/base/file.h"
+#include "support/scenes.h"
+
+#include <QDir>
+#include <QProcess>
+
+using namespace caelumen;
+namespace fs = std::filesystem;
+
+/// The real program, as scripts call it.
+class CommandsTest : public QObject {
+    Q_OBJECT
+
+    scenes::Folder m_folder;
+
+    struct Ran {
+        int code = -1;
+        QByteArray out, err;
+    };
+    Ran run(const QStringList& arguments) const {
+        QProcess p;
+        p.setWorkingDirectory(QString::fromStdString(m_folder.path().string()));
+        p.start(CAELUMEN_CLI, arguments);
+        p.waitForFinished(300'000);
+        return {p.exitStatus() == QProcess::NormalExit ? p.exitCode() : -9, p.readAllStandardOutput(), p.readAllStandardError()};
+    }
+
+private slots:
+    void initTestCase() {
+        QVERIFY(writeTrial(scenes::smallTrial({"open", "duo7"}, 640), m_folder.path()).ok());
+    }
+
+    void measureWritesJsonAndCsv() {
+        const Ran r = run({"measure", "trial/trial.json", "--out", "r.json", "--csv", "r.csv"});
+        QVERIFY2(r.code == 0, r.err);
+        QVERIFY(r.out.isEmpty());
+        const auto text = readText(m_folder / "r.json");
+        const Json j = Json::parse(*text);
+        QCOMPARE(j["caelumen_results"].get<int>(), 1);
+        QVERIFY(j["measurements"].size() > 50);
+        const Ran direct = run({"measure", "trial/trial.json"});
+        QCOMPARE(direct.code, 0);
+        QCOMPARE(direct.out.toStdString(), *text);
+        QVERIFY(readText(m_folder / "r.csv")->starts_with("run,filter,channel,quantity,region,value,sigma,unit,flags"));
+    }
+
+    void threadsDoNotChangeNumbers() {
+        const Ran one = run({"measure", "trial/trial.json", "--threads", "1"}), two = run({"measure", "trial/trial.json", "--threads=2"});
+        QCOMPARE(one.code, 0);
+        QCOMPARE(one.out, two.out);
+    }
+
+    void framesTellFacts() {
+        const Ran r = run({"frames", "trial/A.fits", "trial/B.fits", "--json"});
+        QVERIFY2(r.code == 0, r.err);
+        const Json j = Json::parse(r.out.toStdString());
+        QCOMPARE(j.size(), std::size_t{2});
+        QCOMPARE(j[0]["width"].get<int>(), 640);
+        QCOMPARE(j[1]["facts"]["filter"].get<std::string>(), std::string("Twinline 7"));
+        for (const char* key : {"file", "width", "height", "channels", "bayer", "level", "noise", "stars", "fwhm_px", "eccentricity", "facts"}) QVERIFY2(j[0].contains(key), key);
+        QVERIFY(run({"frames", "trial/A.fits"}).out.contains("EXPTIME"));
+    }
+
+    void reportsAreWritten() {
+        QVERIFY2(run({"report", "trial/trial.json", "--out", "page.html"}).code == 0, "html");
+        QVERIFY(readText(m_folder / "page.html")->find("data:image/png") != std::string::npos);
+        QCOMPARE(run({"report", "trial/trial.json", "--out", "table.csv"}).code, 0);
+        QCOMPARE(run({"report", "trial/trial.json", "--out", "page.docx"}).code, 2);
+        QCOMPARE(run({"report", "trial/trial.json"}).code, 2);
+    }
+
+    void wrongUsageIsTwo_data() {
+        QTest::addColumn<QStringList>("arguments");
+        QTest::newRow("nothing") << QStringList{};
+        QTest::newRow("unknown command") << QStringList{"improve"};
+        QTest::newRow("unknown option") << QStringList{"measure", "trial/trial.json", "--fast"};
+        QTest::newRow("short option") << QStringList{"measure", "-x", "trial/trial.json"};
+        QTest::newRow("missing value") << QStringList{"measure", "trial/trial.json", "--out"};
+        QTest::newRow("missing file") << QStringList{"measure"};
+        QTest::newRow("too many") << QStringList{"measure", "a.json", "b.json"};
+        QTest::newRow("twice") << QStringList{"measure", "a.json", "--out", "x", "--out", "y"};
+        QTest::newRow("threads zero") << QStringList{"measure", "trial/trial.json", "--threads", "0"};
+        QTest::newRow("threads words") << QStringList{"measure", "trial/trial.json", "--threads", "many"};
+        QTest::newRow("demo without folder") << QStringList{"demo"};
+        QTest::newRow("frames without file") << QStringList{"frames", "--json"};
+    }
+    void wrongUsageIsTwo() {
+        QFETCH(QStringList, arguments);
+        const Ran r = run(arguments);
+        QCOMPARE(r.code, 2);
+        QVERIFY(r.out.isEmpty());
+        QVERIFY(!r.err.isEmpty());
+    }
+
+    void badInputIsOneLineAndOne_data() {
+        QTest::addColumn<QString>("fault");
+        for (const char* fault : {"missing", "not-json", "not-a-trial", "missing-stack", "cut-stack", "region-outside", "unwritable"}) QTest::newRow(fault) << QString(fault);
+    }
+    void badInputIsOneLineAndOne() {
+        QFETCH(QString, fault);
+        const fs::path path = m_folder / "trial/bad.json";
+        Json j = Json::parse(*readText(m_folder / "trial/trial.json"));
+        QStringList arguments{"measure", "trial/bad.json", "--out", "bad-results.json"};
+        if (fault == "missing") arguments[1] = "none.json";
+        else if (fault == "not-a-trial") j = Json::parse("{\"a\":1}");
+        else if (fault == "missing-stack") j["runs"][1]["stack"] = "gone.fits";
+        else if (fault == "cut-stack") {
+            fs::copy_file(m_folder / "trial/B.fits", m_folder / "trial/cut.fits", fs::copy_options::overwrite_existing);
+            fs::resize_file(m_folder / "trial/cut.fits", 300'000);
+            j["runs"][1]["stack"] = "cut.fits";
+        } else if (fault == "region-outside") j["regions"][0]["center"] = {90000, 5};
+        else if (fault == "unwritable") arguments[3] = "no/such/folder/r.json";
+        QVERIFY(writeFile(path, fault == "not-json" ? "{\"caelumen_trial\": 1," : j.dump()).ok());
+        const Ran r = run(arguments);
+        QVERIFY2(r.code == 1, r.err);
+        QCOMPARE(r.err.count('\n'), 1);
+        QVERIFY(r.out.isEmpty());
+        QVERIFY(!fs::exists(m_folder / "bad-results.json"));
+    }
+
+    void framesThatAreNoneAreOneLine() {
+        const Ran r = run({"frames", "trial/trial.json"});
+        QCOMPARE(r.code, 1);
+        QCOMPARE(r.err.count('\n'), 1);
+        QVERIFY(r.err.contains("trial.json"));
+    }
+
+    void helpAndVersion() {
+        QCOMPARE(run({"--help"}).code, 0);
+        QVERIFY(run({"--help"}).out.contains("measure"));
+        QVERIFY(run({"measure", "--help"}).out.contains("--csv"));
+        QVERIFY(run({"--version"}).out.startsWith("caelumen-cli "));
+    }
+};
+
+QTEST_GUILESS_MAIN(CommandsTest)
+#include "commands_test.moc"

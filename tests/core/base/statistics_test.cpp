@@ -1,0 +1,102 @@
+#include "core/base/statistics.h"
+
+#include <QTest>
+
+#include <cmath>
+#include <numeric>
+
+using namespace caelumen;
+
+class StatisticsTest : public QObject {
+    Q_OBJECT
+
+private slots:
+    void medianOfOddAndEvenCounts() {
+        std::vector<double> odd{5, 1, 3}, even{4, 1, 3, 2}, none;
+        QCOMPARE(median(std::span<double>(odd)), 3.0);
+        QCOMPARE(median(std::span<double>(even)), 2.5);
+        QCOMPARE(median(std::span<double>(none)), 0.0);
+    }
+
+    void quantileInterpolates() {
+        std::vector<double> v{0, 10, 20, 30, 40};
+        QCOMPARE(quantile(v, 0.25), 10.0);
+        QCOMPARE(quantile(v, 0.6), 24.0);
+        QCOMPARE(quantile(v, 1.0), 40.0);
+    }
+
+    /// Clipping at 3 sigma must neither move the mean nor shrink the sigma of a normal sample: 4 standard errors of 40 000 values.
+    void clippingIsUnbiasedForNormalNoise() {
+        Random random(7);
+        std::vector<double> v(40'000);
+        for (double& x : v) x = 50 + 4 * random.normal();
+        const ClippedStats s = clippedStats(std::span<double>(v));
+        QVERIFY(std::abs(s.mean - 50) < 4 * 4 / 200.0);
+        QVERIFY(std::abs(s.sigma - 4) < 4 * 4 / std::sqrt(80'000.0));
+    }
+
+    void clippingLeavesOutliersOut() {
+        std::vector<float> v(1000, 10.0F);
+        for (std::size_t i = 0; i < v.size(); ++i) v[i] += static_cast<float>(i % 7) * 0.1F;
+        for (std::size_t i = 0; i < 30; ++i) v[i * 30] = 5000;
+        const ClippedStats s = clippedStats(std::span<float>(v));
+        QVERIFY(s.mean < 11);
+        QCOMPARE(s.count, std::size_t{970});
+    }
+
+    void constantValuesHaveNoSigma() {
+        std::vector<float> v(50, 3.0F);
+        const ClippedStats s = clippedStats(std::span<float>(v));
+        QCOMPARE(s.mean, 3.0);
+        QCOMPARE(s.sigma, 0.0);
+        QCOMPARE(s.count, std::size_t{50});
+    }
+
+    void emptyInputCountsNothing() { QCOMPARE(clippedStats(std::span<double>{}).count, std::size_t{0}); }
+
+    void madConstantIsThatOfTheNormal() {
+        // 1 / inverse normal CDF of 3/4, by bisection on erf.
+        double low = 0, high = 2;
+        for (int i = 0; i < 100; ++i) {
+            const double mid = (low + high) / 2;
+            (0.5 * (1 + std::erf(mid / std::sqrt(2.0))) < 0.75 ? low : high) = mid;
+        }
+        QVERIFY(std::abs(kMadToSigma - 1 / low) < 1e-9);
+    }
+
+    void randomIsRepeatable() {
+        Random a(42), b(42), c(43);
+        bool differs = false;
+        for (int i = 0; i < 100; ++i) {
+            const auto x = a.next();
+            QCOMPARE(x, b.next());
+            differs = differs || x != c.next();
+        }
+        QVERIFY(differs);
+    }
+
+    void poissonHasItsMeanAndVariance_data() {
+        QTest::addColumn<double>("mean");
+        QTest::newRow("small") << 0.7;
+        QTest::newRow("exact branch") << 12.0;
+        QTest::newRow("normal branch") << 250.0;
+    }
+    void poissonHasItsMeanAndVariance() {
+        QFETCH(double, mean);
+        Random random(5);
+        const int n = 40'000;
+        double sum = 0, squares = 0;
+        for (int i = 0; i < n; ++i) {
+            const double x = random.poisson(mean);
+            QVERIFY(x >= 0);
+            sum += x;
+            squares += x * x;
+        }
+        const double m = sum / n, variance = squares / n - m * m;
+        QVERIFY(std::abs(m - mean) < 4 * std::sqrt(mean / n));
+        QVERIFY(std::abs(variance / mean - 1) < 0.05); // 4 standard errors of a variance: 4 sqrt(2 / n) plus the Poisson kurtosis
+    }
+};
+
+QTEST_GUILESS_MAIN(StatisticsTest)
+#include "statistics_test.moc"

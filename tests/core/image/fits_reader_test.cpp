@@ -1,0 +1,214 @@
+#include "core/image/fits_writer.h"
+#include "core/image/frame_file.h"
+
+#include "support/scenes.h"
+
+#include <fitsio.h>
+
+#include <fstream>
+
+using namespace caelumen;
+namespace fs = std::filesystem;
+
+namespace {
+
+/// Writes any kind of FITS image with the library itself.
+struct Raw {
+    int bitpix = SHORT_IMG;
+    std::vector<long> size{40, 30};
+    std::vector<std::pair<std::string, std::string>> cards; ///< raw values, strings with quotes
+    bool laterHdu = false, compressed = false;
+    double zero = 0, scale = 1;
+};
+
+void writeRaw(const fs::path& path, const Raw& raw, const std::vector<double>& values) {
+    int status = 0;
+    fitsfile* f = nullptr;
+    fits_create_file(&f, ("!" + path.string()).c_str(), &status);
+    if (raw.laterHdu) fits_create_img(f, BYTE_IMG, 0, nullptr, &status);
+    if (raw.compressed) fits_set_compression_type(f, RICE_1, &status);
+    auto size = raw.size;
+    fits_create_img(f, raw.bitpix, static_cast<int>(size.size()), size.data(), &status);
+    if (raw.scale != 1 || raw.zero != 0) {
+        double scale = raw.scale, zero = raw.zero;
+        fits_update_key(f, TDOUBLE, "BSCALE", &scale, nullptr, &status);
+        fits_update_key(f, TDOUBLE, "BZERO", &zero, nullptr, &status);
+        fits_set_bscale(f, scale, zero, &status);
+    }
+    for (const auto& [key, value] : raw.cards) {
+        std::string card = key + std::string(8 - key.size(), ' ') + "= " + value;
+        fits_write_record(f, card.c_str(), &status);
+    }
+    auto copy = values;
+    fits_write_img(f, TDOUBLE, 1, static_cast<LONGLONG>(copy.size()), copy.data(), &status);
+    fits_close_file(f, &status);
+    QCOMPARE(status, 0);
+}
+
+std::vector<double> ramp(std::size_t n) {
+    std::vector<double> v(n);
+    for (std::size_t i = 0; i < n; ++i) v[i] = static_cast<double>(i % 251) + 5;
+    return v;
+}
+
+} // namespace
+
+class FitsReaderTest : public QObject {
+    Q_OBJECT
+
+    scenes::Folder m_folder;
+
+private slots:
+    void everyPixelKindReadsBack_data() {
+        QTest::addColumn<int>("bitpix");
+        QTest::addColumn<double>("zero");
+        QTest::addColumn<int>("bits");
+        QTest::newRow("8 bit") << BYTE_IMG << 0.0 << 8;
+        QTest::newRow("16 bit signed") << SHORT_IMG << 0.0 << 16;
+        QTest::newRow("16 bit unsigned by BZERO") << USHORT_IMG << 0.0 << 16;
+        QTest::newRow("32 bit") << LONG_IMG << 0.0 << 32;
+        QTest::newRow("float") << FLOAT_IMG << 0.0 << 32;
+        QTest::newRow("double") << DOUBLE_IMG << 0.0 << 64;
+    }
+    void everyPixelKindReadsBack() {
+        QFETCH(int, bitpix);
+        QFETCH(int, bits);
+        Raw raw;
+        raw.bitpix = bitpix;
+        const auto values = ramp(1200);
+        writeRaw(m_folder / "k.fits", raw, values);
+        const auto file = FrameFile::open(m_folder / "k.fits");
+        QVERIFY2(file.ok(), file.ok() ? "" : file.error().message.c_str());
+        QCOMPARE(file->info().width, 40);
+        QCOMPARE(file->info().height, 30);
+        QCOMPARE(file->info().bits, bits);
+        QCOMPARE(file->info().channels, std::vector<std::string>{"L"});
+        const auto plane = file->readChannel(0);
+        QVERIFY(plane.ok());
+        QCOMPARE(plane->at(3, 2), static_cast<float>(values[83]));
+        QCOMPARE(plane->at(39, 29), static_cast<float>(values[1199]));
+    }
+
+    void scalingIsApplied() {
+        Raw raw;
+        raw.scale = 0.5;
+        raw.zero = 1000;
+        std::vector<double> values(1200, 1250.5);
+        writeRaw(m_folder / "s.fits", raw, values);
+        QCOMPARE(FrameFile::open(m_folder / "s.fits")->readChannel(0)->at(5, 5), 1250.5F);
+    }
+
+    void threePlanesAreRedGreenBlue() {
+        Raw raw;
+        raw.bitpix = FLOAT_IMG;
+        raw.size = {40, 30, 3};
+        auto values = ramp(3600);
+        for (std::size_t i = 0; i < values.size(); ++i) values[i] += 1000.0 * static_cast<double>(i / 1200);
+        writeRaw(m_folder / "c.fits", raw, values);
+        const auto file = FrameFile::open(m_folder / "c.fits");
+        QCOMPARE(file->info().channels, (std::vector<std::string>{"R", "G", "B"}));
+        for (std::size_t c = 0; c < 3; ++c) QCOMPARE(file->readChannel(c)->at(1, 0), static_cast<float>(6 + 1000 * c));
+    }
+
+    void theImageMayStandInALaterExtensionOrBeCompressed() {
+        Raw raw;
+        raw.laterHdu = true;
+        raw.cards = {{"EXPTIME", "120.0"}};
+        writeRaw(m_folder / "l.fits", raw, ramp(1200));
+        const auto later = FrameFile::open(m_folder / "l.fits");
+        QVERIFY(later.ok());
+        QCOMPARE(*later->info().facts.sub_exposure_s, 120.0);
+        raw.laterHdu = false;
+        raw.compressed = true;
+        writeRaw(m_folder / "z.fits.fz", raw, ramp(1200));
+        const auto packed = FrameFile::open(m_folder / "z.fits.fz");
+        QVERIFY2(packed.ok(), packed.ok() ? "" : packed.error().message.c_str());
+        QCOMPARE(packed->info().width, 40);
+        QCOMPARE(packed->readChannel(0)->at(3, 2), static_cast<float>(ramp(1200)[83]));
+        QCOMPARE(*packed->info().facts.sub_exposure_s, 120.0);
+    }
+
+    void mosaicsComeApartIntoTheirColours() {
+        Raw raw;
+        raw.cards = {{"BAYERPAT", "'GRBG    '"}};
+        std::vector<double> values(1200);
+        for (std::size_t i = 0; i < values.size(); ++i) {
+            const std::size_t x = i % 40, y = i / 40;
+            values[i] = y % 2 == 0 ? (x % 2 == 0 ? 20 : 10) : (x % 2 == 0 ? 30 : 22); // G R / B G
+        }
+        writeRaw(m_folder / "m.fits", raw, values);
+        const auto file = FrameFile::open(m_folder / "m.fits");
+        QVERIFY(file->info().mosaic.has_value());
+        QCOMPARE(file->readChannel(0)->at(4, 4), 10.0F);
+        QCOMPARE(file->readChannel(1)->at(4, 4), 21.0F);
+        QCOMPARE(file->readChannel(2)->at(4, 4), 30.0F);
+        QCOMPARE(file->info().geometry(0).toStored({0, 0}).x, 1.0);
+    }
+
+    void bracketsInNamesAreNames() {
+        writeRaw(m_folder / "plain.fits", {}, ramp(1200));
+        fs::rename(m_folder / "plain.fits", m_folder / "sub[1:2,3].fits");
+        QVERIFY(FrameFile::open(m_folder / "sub[1:2,3].fits").ok());
+    }
+
+    void badFilesGiveOneSentenceThatNamesThem_data() {
+        QTest::addColumn<QString>("fault");
+        for (const char* fault : {"truncated", "header-only", "text", "empty", "folder", "missing", "four-planes", "no-image", "absurd-size"}) QTest::newRow(fault) << QString(fault);
+    }
+    void badFilesGiveOneSentenceThatNamesThem() {
+        QFETCH(QString, fault);
+        const fs::path path = m_folder / (fault.toStdString() + ".fits").c_str();
+        Raw raw;
+        if (fault == "truncated" || fault == "header-only") {
+            raw.size = {400, 300};
+            writeRaw(path, raw, ramp(120000));
+            fs::resize_file(path, fault == "truncated" ? 100'000 : 2000);
+        } else if (fault == "text") {
+            std::ofstream(path) << "this is no picture";
+        } else if (fault == "empty") {
+            std::ofstream make(path);
+        } else if (fault == "folder") {
+            fs::create_directory(path);
+        } else if (fault == "four-planes") {
+            raw.size = {20, 15, 4};
+            writeRaw(path, raw, ramp(1200));
+        } else if (fault == "no-image") {
+            int status = 0;
+            fitsfile* f = nullptr;
+            fits_create_file(&f, ("!" + path.string()).c_str(), &status);
+            fits_create_img(f, BYTE_IMG, 0, nullptr, &status);
+            fits_close_file(f, &status);
+        } else if (fault == "absurd-size") {
+            std::string header;
+            for (const char* card : {"SIMPLE  =                    T", "BITPIX  =                   16", "NAXIS   =                    2", "NAXIS1  =               900000", "NAXIS2  =               900000", "END"}) header += std::string(card) + std::string(80 - std::strlen(card), ' ');
+            header += std::string(2880 - header.size(), ' ');
+            std::ofstream(path) << header;
+        }
+        const auto file = FrameFile::open(path);
+        std::string sentence = file.ok() ? std::string() : file.error().message;
+        if (file.ok()) {
+            const auto plane = file->readChannel(0);
+            QVERIFY(!plane.ok());
+            sentence = plane.error().message;
+        }
+        QVERIFY2(sentence.find(path.filename().string()) != std::string::npos, sentence.c_str());
+        QVERIFY(sentence.find('\n') == std::string::npos);
+        QVERIFY(sentence.back() == '.');
+    }
+
+    void writingKeepsValuesFactsAndNaN() {
+        Plane plane(50, 40, 7.5F);
+        plane.at(10, 10) = kNoData;
+        QVERIFY(writeFits(m_folder / "w.fits", {&plane}, {{"EXPTIME", 90.0, "s"}, {"NCOMBINE", 12LL, ""}, {"FILTER", std::string("Twinline 7"), ""}}).ok());
+        const auto file = FrameFile::open(m_folder / "w.fits");
+        QCOMPARE(*file->info().facts.sub_exposure_s, 90.0);
+        QCOMPARE(*file->info().facts.sub_count, 12);
+        QCOMPARE(*file->info().facts.filter, std::string("Twinline 7"));
+        const auto back = file->readChannel(0);
+        QCOMPARE(back->at(1, 1), 7.5F);
+        QVERIFY(std::isnan(back->at(10, 10)));
+    }
+};
+
+QTEST_GUILESS_MAIN(FitsReaderTest)
+#include "fits_reader_test.moc"

@@ -1,0 +1,122 @@
+#include "core/measure/harvest.h"
+
+#include "support/scenes.h"
+
+#include <limits>
+
+using namespace caelumen;
+
+namespace {
+
+struct Night {
+    double radius = 70, hole = 0, fraction = 0.01;
+    double offset = 0;
+    double slope = 0;     ///< of a nebula across the star, per pixel
+    double starFlux = 3e6;
+};
+
+HaloProfile profileOf(const Night& n, bool withHalo, unsigned long long seed) {
+    scenes::PlaneScene s;
+    s.width = 520;
+    s.height = 480;
+    s.noise = 2;
+    s.stars = 60;
+    s.seed = 21; // the same stars in both
+    auto made = scenes::make(s);
+    const double cx = 260.3, cy = 240.6;
+    scenes::addStar(made.plane, cx, cy, n.starFlux, s.fwhm, s.beta);
+    if (withHalo && n.fraction > 0) scenes::addDisc(made.plane, cx + n.offset, cy, n.radius, n.hole, n.fraction * n.starFlux);
+    if (n.slope != 0)
+        for (int y = 0; y < s.height; ++y)
+            for (int x = 0; x < s.width; ++x) made.plane.at(x, y) += static_cast<float>(withHalo ? n.slope * std::hypot(x - 100.0, y - 80.0) : 0);
+    scenes::addNoise(made.plane, 0.5, seed);
+    for (std::size_t i = 0; i < made.plane.size(); ++i) made.plane.data()[i] = std::min(made.plane.data()[i], 40'000.0F);
+    const PlaneStars found = findStars(made.plane, std::numeric_limits<double>::infinity());
+    const auto profile = measureHaloProfile(made.plane, {cx + 2, cy - 1}, 170, found.psf, found.stars, found.typicalNoise, found.saturation, 1);
+    if (!profile) qFatal("%s", profile.error().message.c_str());
+    return *profile;
+}
+
+HaloExcess excessOf(const Night& n, double expected = 70) { return haloExcess(profileOf(n, true, 5), profileOf(n, false, 6), 1, n.hole / n.radius, expected); }
+
+} // namespace
+
+class HaloTest : public QObject {
+    Q_OBJECT
+
+private slots:
+    void aDiscComesBack_data() {
+        QTest::addColumn<double>("radius");
+        QTest::addColumn<double>("fraction");
+        QTest::newRow("middle") << 70.0 << 0.01;
+        QTest::newRow("small") << 38.0 << 0.01;
+        QTest::newRow("large and faint") << 110.0 << 0.012;
+    }
+    void aDiscComesBack() {
+        QFETCH(double, radius);
+        QFETCH(double, fraction);
+        Night n;
+        n.radius = radius;
+        n.fraction = fraction;
+        const HaloExcess e = excessOf(n);
+        QCOMPARE(e.rings.size(), std::size_t{1});
+        const HaloRing& r = e.rings[0];
+        QVERIFY2(std::abs(r.radius - radius) < 4 * r.radiusSigma + 0.5, qPrintable(QString("%1 +- %2").arg(r.radius).arg(r.radiusSigma)));
+        QVERIFY2(std::abs(r.fraction / fraction - 1) < 0.08, qPrintable(QString::number(r.fraction)));
+        const double plateau = fraction / (M_PI * radius * radius);
+        QVERIFY2(std::abs(r.plateau / plateau - 1) < 0.08, qPrintable(QString::number(r.plateau / plateau)));
+    }
+
+    void aRingOfAnObstructedTelescope() {
+        Night n;
+        n.radius = 80;
+        n.hole = 28;
+        const HaloExcess e = excessOf(n);
+        QCOMPARE(e.rings.size(), std::size_t{1});
+        QVERIFY(std::abs(e.rings[0].radius - 80) < 1.5);
+        QVERIFY(std::abs(e.rings[0].inner - 28) < 2);
+        QVERIFY2(std::abs(e.rings[0].fraction / n.fraction - 1) < 0.1, qPrintable(QString::number(e.rings[0].fraction)));
+    }
+
+    void nebulaUnderTheStarIsNoHalo() {
+        Night n;
+        n.slope = 0.08;
+        const HaloExcess with = excessOf(n);
+        QCOMPARE(with.rings.size(), std::size_t{1});
+        QVERIFY2(std::abs(with.rings[0].fraction / n.fraction - 1) < 0.15, qPrintable(QString::number(with.rings[0].fraction)));
+        n.fraction = 0;
+        QVERIFY(excessOf(n).rings.empty());
+    }
+
+    void noHaloGivesALimitThatHolds() {
+        Night n;
+        n.fraction = 0;
+        const HaloExcess e = excessOf(n);
+        QVERIFY(e.rings.empty());
+        QVERIFY(e.limit > 0);
+        QVERIFY(std::abs(e.limitRadius - 70) < 1);
+        // Far below what was found above.
+        QVERIFY(e.limit < 0.3 * 0.01 / (M_PI * 70 * 70));
+    }
+
+    void aShiftedDiscTellsItsOffset() {
+        Night n;
+        n.offset = 7;
+        n.fraction = 0.02;
+        const HaloExcess e = excessOf(n);
+        QCOMPARE(e.rings.size(), std::size_t{1});
+        QVERIFY2(std::abs(e.rings[0].offset - 7) < 1.8, qPrintable(QString::number(e.rings[0].offset)));
+        QVERIFY2(std::abs(e.rings[0].offsetAngle_deg) < 15, qPrintable(QString::number(e.rings[0].offsetAngle_deg)));
+    }
+
+    void placesWithoutAStarAreRefused() {
+        scenes::PlaneScene s;
+        const auto made = scenes::make(s);
+        const PlaneStars found = findStars(made.plane, std::numeric_limits<double>::infinity());
+        QVERIFY(!measureHaloProfile(made.plane, {-50, 10}, 100, found.psf, found.stars, 3, 1e9, 1).ok());
+        QVERIFY(!measureHaloProfile(made.plane, {100, 100}, 100, std::nullopt, found.stars, 3, 1e9, 1).ok());
+    }
+};
+
+QTEST_GUILESS_MAIN(HaloTest)
+#include "halo_test.moc"

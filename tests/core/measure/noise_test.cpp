@@ -1,0 +1,87 @@
+#include "core/measure/noise.h"
+#include "core/trial/figures.h"
+
+#include "support/scenes.h"
+
+using namespace caelumen;
+
+namespace {
+
+BoxNoise measured(const Plane& plane, double arcsecPerPixel, const std::vector<Region>& regions = {}, double* pixel = nullptr) {
+    PlaneHarvest h;
+    h.view = {{}, {}, plane.width(), plane.height()};
+    h.mesh = buildMesh(plane, {}, 32);
+    h.pixelNoise = pixelNoise(plane, {}, SmoothSky(h.mesh), h.view, regions);
+    h.boxSide = boxSide(arcsecPerPixel);
+    h.boxes = noiseBoxes(plane, {}, h.boxSide, h.view, regions);
+    const Surface s = fitSurface(h.mesh, {}, plane.width(), plane.height());
+    const std::vector<char> excluded(h.mesh.cells.size(), 0);
+    if (pixel) *pixel = h.pixelNoise;
+    return boxNoise({&h, &s, &excluded}, arcsecPerPixel);
+}
+
+} // namespace
+
+class NoiseTest : public QObject {
+    Q_OBJECT
+
+private slots:
+    void boxesAreTenArcseconds() {
+        QCOMPARE(boxSide(2.0), 5);
+        QCOMPARE(boxSide(1.85), 5);
+        QCOMPARE(boxSide(0.4), 25);
+        QCOMPARE(boxSide(30), 1);
+    }
+
+    void whiteNoiseIsWhite() {
+        scenes::PlaneScene s;
+        s.stars = 0;
+        s.slope_u = 0.2;
+        double pixel = 0;
+        const BoxNoise b = measured(scenes::make(s).plane, 2.0, {}, &pixel);
+        QVERIFY(b.valid);
+        QVERIFY2(std::abs(pixel / 3 - 1) < 0.01, qPrintable(QString::number(pixel)));
+        QVERIFY2(std::abs(b.value - 3 / 5.0) < 4 * b.sigma, qPrintable(QString::number(b.value)));
+        QVERIFY(std::abs(b.correlation - 1) < 0.1);
+    }
+
+    /// Averaging neighbours lowers the pixel noise but not what large boxes see: that is what the figure is for.
+    void smoothingCannotHideNoise() {
+        scenes::PlaneScene s;
+        s.stars = 0;
+        const Plane p = scenes::make(s).plane;
+        Plane smooth(p.width() - 2, p.height() - 2);
+        for (int y = 0; y < smooth.height(); ++y)
+            for (int x = 0; x < smooth.width(); ++x) {
+                float sum = 0;
+                for (int b = 0; b < 3; ++b)
+                    for (int a = 0; a < 3; ++a) sum += p.at(x + a, y + b);
+                smooth.at(x, y) = sum / 9;
+            }
+        double rough = 0, smoothed = 0;
+        const BoxNoise before = measured(p, 1.25, {}, &rough), after = measured(smooth, 1.25, {}, &smoothed);
+        QVERIFY(smoothed < 0.4 * rough);
+        QVERIFY2(std::abs(after.value / before.value - 1) < 0.2, qPrintable(QString("%1 %2").arg(before.value).arg(after.value)));
+        QVERIFY(after.correlation > 1.3);
+    }
+
+    void skyRegionsAreUsedWhenTheyHoldFiftyBoxes() {
+        scenes::PlaneScene s;
+        s.stars = 0;
+        Plane p = scenes::make(s).plane;
+        // Rough on the right half; the sky region lies on the left.
+        Random random(2);
+        for (int y = 0; y < p.height(); ++y)
+            for (int x = 300; x < p.width(); ++x) p.at(x, y) += static_cast<float>(12 * random.normal());
+        const Region sky{"S1", RegionRole::Sky, RegionShape::Rect, {{20, 20}, {280, 400}}, 0, "", "", false};
+        double pixel = 0;
+        const BoxNoise b = measured(p, 2.0, {sky}, &pixel);
+        QVERIFY(std::abs(pixel / 3 - 1) < 0.02);
+        QVERIFY2(std::abs(b.value / 0.6 - 1) < 0.08, qPrintable(QString::number(b.value)));
+    }
+
+    void fewBoxesGiveNoFigure() { QVERIFY(!measured(Plane(20, 20, 3.0F), 2.0).valid); }
+};
+
+QTEST_GUILESS_MAIN(NoiseTest)
+#include "noise_test.moc"

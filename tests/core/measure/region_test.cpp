@@ -1,0 +1,83 @@
+#include "core/measure/region_sum.h"
+
+#include "support/scenes.h"
+
+using namespace caelumen;
+
+class RegionTest : public QObject {
+    Q_OBJECT
+
+private slots:
+    void shapesHoldTheirPoints() {
+        const Region circle{"c", RegionRole::Nebula, RegionShape::Circle, {{10, 10}}, 3, "", "", false};
+        QVERIFY(circle.contains({12, 12}) && !circle.contains({12.5, 12.5}));
+        const Region rect{"r", RegionRole::Sky, RegionShape::Rect, {{2, 2}, {5, 8}}, 0, "", "", false};
+        QVERIFY(rect.contains({2, 8}) && !rect.contains({1.9, 5}));
+        const Region triangle{"p", RegionRole::Sky, RegionShape::Polygon, {{0, 0}, {10, 0}, {0, 10}}, 0, "", "", false};
+        QVERIFY(triangle.contains({2, 2}) && !triangle.contains({6, 6}));
+        // A hollow shape: the notch is outside.
+        const Region notch{"n", RegionRole::Sky, RegionShape::Polygon, {{0, 0}, {10, 0}, {10, 10}, {5, 3}, {0, 10}}, 0, "", "", false};
+        QVERIFY(!notch.contains({5, 8}) && notch.contains({1, 8}));
+        QCOMPARE(circle.bounds().max.x, 13.0);
+    }
+
+    void shiftMovesEverything() {
+        Region r{"p", RegionRole::Sky, RegionShape::Polygon, {{0, 0}, {10, 0}, {0, 10}}, 0, "", "", false};
+        r.shift(3, -2);
+        QVERIFY(r.points[1] == (Point{13, -2}));
+    }
+
+    /// The same light measured through any placement of the frame: a turned, mirrored, scaled run gives the region's mean without resampling.
+    void sumsFollowTheAlignment_data() {
+        QTest::addColumn<double>("turn");
+        QTest::addColumn<double>("scale");
+        QTest::addColumn<bool>("mirrored");
+        QTest::newRow("straight") << 0.0 << 1.0 << false;
+        QTest::newRow("turned") << 37.0 << 1.0 << false;
+        QTest::newRow("scaled and mirrored") << -12.0 << 0.7 << true;
+    }
+    void sumsFollowTheAlignment() {
+        QFETCH(double, turn);
+        QFETCH(double, scale);
+        QFETCH(bool, mirrored);
+        Alignment a{400, 300, turn, scale, mirrored, 0, 0};
+        const Region region{"n", RegionRole::Nebula, RegionShape::Circle, {{60, -40}}, 45, "", "", false};
+        Plane p(800, 600);
+        for (int y = 0; y < p.height(); ++y)
+            for (int x = 0; x < p.width(); ++x) {
+                const Point b = a.unmap({static_cast<double>(x), static_cast<double>(y)});
+                p.at(x, y) = static_cast<float>(100 + 0.2 * b.x - 0.1 * b.y);
+            }
+        scenes::addNoise(p, 1, 5);
+        const RegionSum sum = sumRegions(p, {}, {{}, a, 800, 600}, {&region}, true);
+        QVERIFY(std::abs(static_cast<double>(sum.inside) / (M_PI * 45 * 45 * scale * scale) - 1) < 0.02);
+        QVERIFY2(std::abs(sum.mean - (100 + 12 + 4)) < 0.15, qPrintable(QString::number(sum.mean)));
+        QVERIFY(std::abs(sum.pixelSigma - 1) < 0.1);
+    }
+
+    /// Stars that crowd on one side must not bias the mean of a sloping nebula.
+    void hiddenPlacesCountWithTheirNeighbourhood() {
+        Plane p(200, 200);
+        for (int y = 0; y < 200; ++y)
+            for (int x = 0; x < 200; ++x) p.at(x, y) = static_cast<float>(x);
+        scenes::addNoise(p, 0.5, 9);
+        Mask mask(p.size(), 0);
+        Random random(1);
+        for (int y = 0; y < 200; ++y)
+            for (int x = 100; x < 200; ++x)
+                if (random.uniform() < 0.7) mask[static_cast<std::size_t>(y * 200 + x)] = 1;
+        const Region whole{"n", RegionRole::Nebula, RegionShape::Rect, {{0, 0}, {199, 199}}, 0, "", "", false};
+        const RegionSum sum = sumRegions(p, mask, {{}, {}, 200, 200}, {&whole}, true);
+        QVERIFY2(std::abs(sum.mean - 99.5) < 0.3, qPrintable(QString::number(sum.mean)));
+    }
+
+    void outsideTheFrameThereIsNothing() {
+        const Region far{"n", RegionRole::Nebula, RegionShape::Circle, {{900, 900}}, 10, "", "", false};
+        const RegionSum sum = sumRegions(Plane(50, 50, 1.0F), {}, {{}, {}, 50, 50}, {&far}, true);
+        QCOMPARE(sum.used, std::size_t{0});
+        QCOMPARE(sum.inside, std::size_t{0});
+    }
+};
+
+QTEST_GUILESS_MAIN(RegionTest)
+#include "region_test.moc"

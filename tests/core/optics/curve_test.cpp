@@ -1,0 +1,51 @@
+#include "core/optics/curve.h"
+
+#include <QTest>
+
+using namespace caelumen;
+
+class CurveTest : public QObject {
+    Q_OBJECT
+
+private slots:
+    void readsHowPeopleWrite_data() {
+        QTest::addColumn<QByteArray>("text");
+        QTest::newRow("comma and header") << QByteArray("wavelength,transmission\n500,0.1\n501,0.9\n502,0.2\n");
+        QTest::newRow("semicolon, decimal comma, percent") << QByteArray("nm;T\n500,0;10,0\n501,0;90,0\n502,0;20,0\n");
+        QTest::newRow("tab") << QByteArray("500\t0.1\n501\t0.9\n502\t0.2");
+        QTest::newRow("blanks and comment") << QByteArray("# measured\n500 10%\n501 90%\n502 20%\n");
+        QTest::newRow("angstrom, unsorted") << QByteArray("5020,0.2\n5000,0.1\n5010,0.9\n");
+        QTest::newRow("decimal commas between commas") << QByteArray("500,0,0,1\n501,0,0,9\n502,0,0,2\n");
+        QTest::newRow("carriage returns") << QByteArray("500,0.1\r\n501,0.9\r\n502,0.2\r\n");
+    }
+    void readsHowPeopleWrite() {
+        QFETCH(QByteArray, text);
+        const auto c = parseCurve(text.toStdString(), "test.csv");
+        QVERIFY2(c.ok(), c.ok() ? "" : c.error().message.c_str());
+        QCOMPARE(c->wavelength_nm.size(), std::size_t{3});
+        QVERIFY(std::abs(c->at(501) - 0.9) < 1e-9);
+        QVERIFY(std::abs(c->at(500.5) - 0.5) < 1e-9);
+        QCOMPARE(c->at(499), 0.0);
+        QCOMPARE(c->at(503), 0.0);
+    }
+
+    void refusesWhatIsNoCurve() {
+        for (const char* bad : {"", "a,b\nc,d", "500,0.1\n501,0.2", "500,0.1\n501,-3\n502,1", "5,0.1\n6,0.2\n7,0.3", "500,0.5\n501,400\n502,3"}) {
+            const auto c = parseCurve(bad, "bad.csv");
+            QVERIFY2(!c.ok(), bad);
+            QVERIFY(c.error().message.find("bad.csv") != std::string::npos);
+        }
+    }
+
+    void sameWavelengthsAreAveraged() { QCOMPARE(parseCurve("500,0.2\n500,0.4\n501,0.5\n502,0.5", "x")->at(500), 0.3); }
+
+    void writesWhatItReads() {
+        const auto c = parseCurve("500,0.1\n501,0.9\n502,0.2", "x");
+        const auto back = parseCurve(curveToCsv(*c), "y");
+        QCOMPARE(back->wavelength_nm, c->wavelength_nm);
+        QCOMPARE(back->transmission, c->transmission);
+    }
+};
+
+QTEST_GUILESS_MAIN(CurveTest)
+#include "curve_test.moc"

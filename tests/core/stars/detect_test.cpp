@@ -1,0 +1,123 @@
+#include "core/measure/harvest.h"
+#include "core/stars/detect.h"
+#include "core/stars/star_grid.h"
+
+#include "support/scenes.h"
+
+#include <limits>
+
+using namespace caelumen;
+
+namespace {
+
+const Star* nearest(const std::vector<Star>& stars, double x, double y, double reach = 1.0) {
+    for (const Star& s : stars)
+        if (std::hypot(s.x - x, s.y - y) < reach) return &s;
+    return nullptr;
+}
+
+} // namespace
+
+class DetectTest : public QObject {
+    Q_OBJECT
+
+private slots:
+    void findsPlacedStarsWhereTheyAre() {
+        const auto made = scenes::make({});
+        const PlaneStars found = findStars(made.plane, std::numeric_limits<double>::infinity());
+        int bright = 0;
+        for (const auto& s : made.stars) {
+            if (s.flux < 1200) continue; // peak of about 10 sigma
+            ++bright;
+            const Star* hit = nearest(found.stars, s.x, s.y, 0.5);
+            QVERIFY2(hit, qPrintable(QString("star of flux %1 at %2, %3").arg(s.flux).arg(s.x).arg(s.y)));
+            QVERIFY(hit->above5);
+            QVERIFY(std::abs(hit->flux / s.flux - 1) < 0.15);
+        }
+        QVERIFY(bright > 60);
+    }
+
+    /// 250 000 pixels of pure noise: five connected smoothed pixels above 4 sigma hardly ever happen.
+    void findsNothingInNoise() {
+        scenes::PlaneScene scene;
+        scene.stars = 0;
+        const PlaneStars found = findStars(scenes::make(scene).plane, std::numeric_limits<double>::infinity());
+        QVERIFY(found.stars.size() <= 2);
+    }
+
+    void hotPixelsAreNoStars() {
+        scenes::PlaneScene scene;
+        scene.stars = 40;
+        auto made = scenes::make(scene);
+        Random random(1);
+        for (int i = 0; i < 300; ++i) made.plane.at(static_cast<int>(random.index(600)), static_cast<int>(random.index(420))) += 4000;
+        const PlaneStars found = findStars(made.plane, std::numeric_limits<double>::infinity());
+        int strangers = 0;
+        for (const Star& s : found.stars) {
+            bool known = false;
+            for (const auto& t : made.stars) known = known || std::hypot(s.x - t.x, s.y - t.y) < 5;
+            strangers += !known;
+        }
+        QVERIFY2(strangers <= 6, qPrintable(QString::number(strangers)));
+    }
+
+    void cloudsAreNoStars() {
+        scenes::PlaneScene scene;
+        scene.stars = 60;
+        auto made = scenes::make(scene);
+        for (int i = 0; i < 12; ++i) scenes::addStar(made.plane, 60 + 45 * i, 200, 30'000, 22, 6);
+        const PlaneStars found = findStars(made.plane, std::numeric_limits<double>::infinity());
+        for (const Star& s : found.stars)
+            for (int i = 0; i < 12; ++i)
+                if (std::hypot(s.x - (60 + 45 * i), s.y - 200) < 4) {
+                    const bool real = std::any_of(made.stars.begin(), made.stars.end(), [&](const auto& t) { return std::hypot(s.x - t.x, s.y - t.y) < 2; });
+                    QVERIFY(real);
+                }
+    }
+
+    void saturationIsSeenWithoutBeingTold() {
+        scenes::PlaneScene scene;
+        scene.brightest = 3e6;
+        scene.saturation = 20'000;
+        const auto made = scenes::make(scene);
+        const PlaneStars found = findStars(made.plane, std::numeric_limits<double>::infinity());
+        int burnt = 0;
+        for (const auto& s : made.stars) {
+            const Star* hit = nearest(found.stars, s.x, s.y, 2.5);
+            if (!hit) continue;
+            const double peak = s.flux * 2 * (std::pow(2, 1 / 3.0) - 1) * 4 / (M_PI * 3.2 * 3.2);
+            if (peak > 60'000) {
+                ++burnt;
+                QVERIFY(hit->saturated);
+            }
+            if (peak < 12'000) QVERIFY(!hit->saturated);
+        }
+        QVERIFY(burnt >= 3);
+    }
+
+    void tilesDoNotShow() {
+        // Stars right on the borders between detection tiles are found once.
+        scenes::PlaneScene scene;
+        scene.width = 1300;
+        scene.height = 1200;
+        scene.stars = 0;
+        auto made = scenes::make(scene);
+        for (int i = 1; i < 11; ++i) {
+            scenes::addStar(made.plane, 1023.5 + 0.1 * i, 100.0 * i, 8000, 3.2, 3);
+            scenes::addStar(made.plane, 100.0 * i, 1023.3 + 0.1 * i, 8000, 3.2, 3);
+        }
+        const PlaneStars found = findStars(made.plane, std::numeric_limits<double>::infinity());
+        QCOMPARE(found.stars.size(), std::size_t{20});
+    }
+
+    void gridFindsTheNearest() {
+        const std::vector<Point> points{{1, 1}, {2.2, 1}, {50, 50}};
+        const StarGrid grid(points, 3);
+        QCOMPARE(grid.nearest({2, 1}, 3), std::ptrdiff_t{1});
+        QCOMPARE(grid.nearest({48, 50}, 3), std::ptrdiff_t{2});
+        QCOMPARE(grid.nearest({20, 20}, 3), std::ptrdiff_t{-1});
+    }
+};
+
+QTEST_GUILESS_MAIN(DetectTest)
+#include "detect_test.moc"

@@ -1,0 +1,102 @@
+#include "core/trial/fairness.h"
+
+#include <QTest>
+
+#include <algorithm>
+#include <functional>
+
+using namespace caelumen;
+
+namespace {
+
+RunConditions plain(const char* run) {
+    RunConditions c;
+    c.run = run;
+    c.sub_exposure_s = 180;
+    c.sub_count = 20;
+    c.total_s = 3600;
+    c.gain_e_per_adu = 0.8;
+    c.scale_arcsec = 1.6;
+    c.sensor_temperature_c = -10;
+    c.start = "2026-06-20T18:00:00Z";
+    c.camera = "cam";
+    c.combine = "mean";
+    c.sky = SkyMoment{};
+    c.sky->moon.alt_deg = 30;
+    c.sky->moonIlluminated = 0.5;
+    c.sky->target = Horizontal{60, 100};
+    c.sky->airmass = 1.15;
+    c.sky->twilight = "night";
+    return c;
+}
+
+std::vector<Unfairness> judged(const std::function<void(RunConditions&)>& change) {
+    TrialResults r;
+    r.baseline = "A";
+    r.conditions = {plain("A"), plain("B")};
+    change(r.conditions[1]);
+    r.evidence = std::make_shared<const std::vector<RunEvidence>>();
+    return judgeFairness({}, r);
+}
+
+const Unfairness* of(const std::vector<Unfairness>& list, const char* subject) {
+    const auto it = std::find_if(list.begin(), list.end(), [&](const Unfairness& u) { return u.subject == subject; });
+    return it == list.end() ? nullptr : &*it;
+}
+
+} // namespace
+
+class FairnessTest : public QObject {
+    Q_OBJECT
+
+private slots:
+    void equalRunsAreFair() { QVERIFY(judged([](RunConditions&) {}).empty()); }
+
+    void everyDifferenceIsFoundAndGraded() {
+        const auto check = [](const char* subject, Grade grade, const std::function<void(RunConditions&)>& change) {
+            const auto list = judged(change);
+            const Unfairness* u = of(list, subject);
+            QVERIFY2(u, subject);
+            QVERIFY2(u->grade == grade, qPrintable(QString("%1: %2").arg(subject, QString::fromStdString(u->text))));
+            QVERIFY(!u->quantities.empty() && u->text.ends_with('.'));
+        };
+        check("exposure", Grade::Note, [](RunConditions& c) { c.sub_exposure_s = 120; });
+        check("exposure", Grade::Weakens, [](RunConditions& c) { c.sub_exposure_s = 20; });
+        check("exposure", Grade::Voids, [](RunConditions& c) { c.sub_exposure_s.reset(); });
+        check("sub_count", Grade::Note, [](RunConditions& c) { c.sub_count = 15; });
+        check("gain", Grade::Note, [](RunConditions& c) { c.gain_e_per_adu = 0.25; });
+        check("gain", Grade::Weakens, [](RunConditions& c) { c.gainAssumed = true; });
+        check("temperature", Grade::Note, [](RunConditions& c) { c.sensor_temperature_c = -13; });
+        check("temperature", Grade::Weakens, [](RunConditions& c) { c.sensor_temperature_c = 5; });
+        check("night", Grade::Weakens, [](RunConditions& c) { c.start = "2026-06-22T18:00:00Z"; });
+        check("night", Grade::Note, [](RunConditions& c) { c.start.clear(); });
+        check("moon", Grade::Weakens, [](RunConditions& c) { c.sky->moon.alt_deg = -5; });
+        check("moon", Grade::Note, [](RunConditions& c) { c.sky->moon.alt_deg = 45; });
+        check("altitude", Grade::Note, [](RunConditions& c) { c.sky->target->alt_deg = 48, c.sky->airmass = 1.35; });
+        check("altitude", Grade::Weakens, [](RunConditions& c) { c.sky->target->alt_deg = 22, c.sky->airmass = 2.6; });
+        check("camera", Grade::Weakens, [](RunConditions& c) { c.camera = "other"; });
+        check("optics", Grade::Weakens, [](RunConditions& c) { c.scale_arcsec = 2.1; });
+        check("stacking", Grade::Note, [](RunConditions& c) { c.combine = "median"; });
+        check("offset", Grade::Voids, [](RunConditions& c) { c.flags = {"pedestal-unknown"}; });
+        check("calibration", Grade::Note, [](RunConditions& c) { c.conflicts = {"gain: the header says 1, the trial 2"}; });
+    }
+
+    void worstComesFirst() {
+        const auto list = judged([](RunConditions& c) {
+            c.sub_exposure_s = 120;
+            c.flags = {"pedestal-unknown"};
+            c.camera = "other";
+        });
+        QVERIFY(list.size() >= 3);
+        for (std::size_t i = 1; i < list.size(); ++i) QVERIFY(static_cast<int>(list[i - 1].grade) >= static_cast<int>(list[i].grade));
+    }
+
+    void whatIsAllowedForIsSaid() {
+        QVERIFY(of(judged([](RunConditions& c) { c.sub_exposure_s = 120; }), "exposure")->normalised);
+        const auto list = judged([](RunConditions& c) { c.camera = "other"; });
+        QVERIFY(!of(list, "camera")->normalised);
+    }
+};
+
+QTEST_GUILESS_MAIN(FairnessTest)
+#include "fairness_test.moc"

@@ -1,0 +1,278 @@
+#include "core/trial/measure_trial.h"
+
+#include "core/base/file.h"
+
+#include "core/image/fits_writer.h"
+#include "core/trial/frame_report.h"
+#include "support/scenes.h"
+
+#include <map>
+
+using namespace caelumen;
+namespace fs = std::filesystem;
+
+/// One small virtual night is photographed once; the tests measure it and what is derived from it.
+class MeasureTrialTest : public QObject {
+    Q_OBJECT
+
+    scenes::Folder m_folder;
+    SimulatedTrial m_simulated;
+    std::optional<TrialResults> m_results;
+    std::map<std::string, double> m_truth;
+
+    fs::path folder() const { return m_folder.path() / "trial"; }
+    static std::string key(const std::string& run, const std::string& channel, const std::string& quantity, const std::string& region) { return run + "/" + channel + "/" + quantity + "/" + region; }
+
+    TrialResults measured(const Trial& trial) const {
+        auto r = measureTrial(trial, folder());
+        if (!r) qFatal("%s", r.error().message.c_str());
+        return *r;
+    }
+
+private slots:
+    void initTestCase() {
+        m_simulated = scenes::smallTrial({"open", "duo7", "duo3"}, 800);
+        QVERIFY(writeTrial(m_simulated, m_folder.path()).ok());
+        m_results = measured(m_simulated.trial);
+        const auto text = readText(folder() / "truth.json");
+        for (const auto& m : Json::parse(*text)["measurements"]) m_truth[key(m["run"], m["channel"], m["quantity"], m["region"].is_null() ? "" : m["region"].get<std::string>())] = m["value"];
+    }
+
+    void alignmentIsThatOfTheScene() {
+        QCOMPARE(m_results->alignment.size(), std::size_t{2});
+        for (const RunAlignment& a : m_results->alignment) {
+            const SceneRun& scene = a.run == "B" ? m_simulated.runs[1] : m_simulated.runs[2];
+            for (const Point p : {Point{0, 0}, Point{800, 533}}) {
+                const Point x = a.alignment.map(p), y = scene.alignment.map(p);
+                QVERIFY(std::hypot(x.x - y.x, x.y - y.y) < 0.25);
+            }
+            QVERIFY(a.alignment.rms_px < 0.3);
+        }
+    }
+
+    /// Against the scene's own truth. The tolerance is the larger of four sigmas and what unresolved stars and nebula add to any measurement.
+    void figuresRecoverTheTruth_data() {
+        QTest::addColumn<QString>("quantity");
+        QTest::addColumn<double>("part");
+        QTest::newRow("background") << "background" << 0.02;
+        QTest::newRow("background_mag") << "background_mag" << 0.02;
+        QTest::newRow("pixel_noise") << "pixel_noise" << 0.03;
+        QTest::newRow("nebula_signal") << "nebula_signal" << 0.12;
+        QTest::newRow("time_ratio") << "time_ratio" << 0.35;
+        QTest::newRow("gradient_rate") << "gradient_rate" << 0.05;
+        QTest::newRow("star_fwhm") << "star_fwhm" << 0.02;
+        QTest::newRow("halo_radius") << "halo_radius" << 0.04;
+        QTest::newRow("halo_depth") << "halo_depth" << 0.01;
+        QTest::newRow("colour_slope") << "colour_slope" << 0.03;
+    }
+    void figuresRecoverTheTruth() {
+        QFETCH(QString, quantity);
+        QFETCH(double, part);
+        int compared = 0;
+        for (const Measurement& m : m_results->measurements) {
+            if (m.quantity != quantity.toStdString() || m.flagged("upper-limit")) continue;
+            const auto truth = m_truth.find(key(m.run, m.channel, m.quantity, m.region));
+            if (truth == m_truth.end()) continue;
+            ++compared;
+            const double allowed = std::max(4 * m.sigma, part * std::abs(truth->second));
+            QVERIFY2(std::abs(m.value - truth->second) < allowed, qPrintable(QString("%1 %2 %3: %4 +- %5, truth %6").arg(QString::fromStdString(m.run), QString::fromStdString(m.channel), QString::fromStdString(m.region)).arg(m.value).arg(m.sigma).arg(truth->second)));
+        }
+        QVERIFY(compared >= 2);
+    }
+
+    void everyRowIsKnownAndFinite() {
+        for (const Measurement& m : m_results->measurements) {
+            QVERIFY2(std::isfinite(m.value) && std::isfinite(m.sigma) && m.sigma >= 0, m.quantity.c_str());
+            const Json row = resultsToJson(*m_results)["measurements"][0];
+            QVERIFY(row.contains("unit"));
+        }
+        for (const Absence& a : m_results->absent) QVERIFY(!a.reason.empty());
+    }
+
+    void oneHeadlineARunAndQuantity() {
+        std::map<std::string, int> heads;
+        for (const Measurement& m : m_results->measurements)
+            if (m.headline) ++heads[m.run + m.quantity + (m.quantity.starts_with("nebula") || m.quantity == "time_ratio" || m.quantity == "throughput" ? m.region : "")];
+        for (const auto& [what, n] : heads) QVERIFY2(n == 1, what.c_str());
+        QVERIFY(m_results->headline("B", "time_ratio", "N1")->channel == "R");
+    }
+
+    /// Electrons do not depend on the camera's gain: the same light written with another gain gives the same rates.
+    void gainCancels() {
+        Trial t = m_simulated.trial;
+        const auto file = FrameFile::open(folder() / t.runs[1].stack);
+        std::vector<Plane> planes;
+        for (std::size_t c = 0; c < 3; ++c) {
+            planes.push_back(*file->readChannel(c));
+            for (std::size_t i = 0; i < planes[c].size(); ++i) planes[c].data()[i] = (planes[c].data()[i] - 100) * 2 + 40;
+        }
+        QVERIFY(writeFits(folder() / "gain.fits", {&planes[0], &planes[1], &planes[2]}, {}).ok());
+        t.runs[1].stack = "gain.fits";
+        t.runs[1].rig.gain_e_per_adu = 0.39;
+        t.runs[1].rig.pedestal_adu = 40;
+        t.runs[1].rig.full_scale_adu = 131'000;
+        const TrialResults r = measured(t);
+        for (const char* q : {"background", "nebula_signal", "box_noise", "gradient_rate", "colour_slope"}) {
+            const Measurement *a = m_results->headline("B", q), *b = r.headline("B", q);
+            QVERIFY2(a && b && std::abs(a->value - b->value) < 0.2 * a->sigma + 1e-4 * std::abs(a->value), q);
+        }
+    }
+
+    /// A sum is the mean times the number of subs.
+    void sumsAndMeansAgree() {
+        Trial t = m_simulated.trial;
+        const auto file = FrameFile::open(folder() / t.runs[1].stack);
+        std::vector<Plane> planes;
+        for (std::size_t c = 0; c < 3; ++c) {
+            planes.push_back(*file->readChannel(c));
+            for (std::size_t i = 0; i < planes[c].size(); ++i) planes[c].data()[i] *= 20;
+        }
+        QVERIFY(writeFits(folder() / "sum.fits", {&planes[0], &planes[1], &planes[2]}, {}).ok());
+        t.runs[1].stack = "sum.fits";
+        t.runs[1].combine = "sum";
+        t.runs[1].rig.pedestal_adu = 2000;
+        const TrialResults r = measured(t);
+        for (const char* q : {"background", "nebula_signal", "nebula_snr_hour"}) {
+            const Measurement *a = m_results->headline("B", q), *b = r.headline("B", q);
+            QVERIFY2(std::abs(a->value - b->value) < 0.2 * a->sigma + 1e-3 * std::abs(a->value), q);
+        }
+    }
+
+    void scaledDataIsBroughtBack() {
+        Trial t = m_simulated.trial;
+        for (Run& run : t.runs) {
+            const auto file = FrameFile::open(folder() / run.stack);
+            std::vector<Plane> planes;
+            for (std::size_t c = 0; c < 3; ++c) {
+                planes.push_back(*file->readChannel(c));
+                for (std::size_t i = 0; i < planes[c].size(); ++i) planes[c].data()[i] /= 65535.0F;
+            }
+            run.stack = "scaled-" + run.stack;
+            QVERIFY(writeFits(folder() / run.stack, {&planes[0], &planes[1], &planes[2]}, {}).ok());
+        }
+        const TrialResults r = measured(t);
+        const Measurement *a = m_results->headline("B", "background"), *b = r.headline("B", "background");
+        QVERIFY(std::abs(a->value - b->value) < 1e-3 * a->value);
+        QVERIFY(b->flagged("assumed-scale") && !a->flagged("assumed-scale"));
+    }
+
+    void unknownPedestalStillGivesDifferences() {
+        Trial t = m_simulated.trial;
+        t.rig.pedestal_adu.reset();
+        for (Run& run : t.runs) {
+            const auto file = FrameFile::open(folder() / run.stack);
+            std::vector<Plane> planes;
+            for (std::size_t c = 0; c < 3; ++c) planes.push_back(*file->readChannel(c));
+            run.stack = "bare-" + run.stack;
+            QVERIFY(writeFits(folder() / run.stack, {&planes[0], &planes[1], &planes[2]}, {}).ok());
+        }
+        const TrialResults r = measured(t);
+        const Measurement *a = m_results->headline("B", "nebula_signal"), *b = r.headline("B", "nebula_signal");
+        QVERIFY(b && std::abs(a->value - b->value) < 0.5 * a->sigma + 0.01 * a->value);
+        QVERIFY(b->flagged("pedestal-unknown"));
+        QVERIFY(!r.headline("B", "background_ratio"));
+        QVERIFY(r.whyAbsent("B", "background_ratio")->reason.find("pedestal") != std::string::npos);
+        QVERIFY(std::any_of(r.fairness.begin(), r.fairness.end(), [](const Unfairness& f) { return f.subject == "offset" && f.grade == Grade::Voids; }));
+    }
+
+    void headersAreReadAndConflictsTold() {
+        Trial t = m_simulated.trial;
+        t.runs[1].sub_exposure_s.reset();
+        t.runs[1].sub_count.reset();
+        t.runs[2].sub_exposure_s = 90; // the header says 180
+        const TrialResults r = measured(t);
+        QCOMPARE(*r.conditionsOf("B")->sub_exposure_s, 180.0);
+        QCOMPARE(*r.conditionsOf("B")->sub_count, 20);
+        QVERIFY(r.headline("C", "background")->flagged("header-conflict"));
+        QVERIFY(std::abs(r.headline("C", "background")->value / m_results->headline("C", "background")->value - 2) < 0.01);
+    }
+
+    void anotherFieldIsAbsentWithItsReason() {
+        scenes::PlaneScene s;
+        s.width = 800;
+        s.height = 533;
+        s.seed = 77;
+        const Plane strange = scenes::make(s).plane;
+        QVERIFY(writeFits(folder() / "strange.fits", {&strange}, {{"EXPTIME", 180.0, ""}}).ok());
+        Trial t = m_simulated.trial;
+        t.runs[2].stack = "strange.fits";
+        const TrialResults r = measured(t);
+        QVERIFY(!r.headline("C", "background"));
+        QVERIFY(r.whyAbsent("C", "background")->reason.find("same field") != std::string::npos);
+        QVERIFY(r.headline("B", "background"));
+    }
+
+    void monoAndMosaicRunsMeasureToo() {
+        SimulatedTrial s = scenes::smallTrial({"open", "duo7"}, 800);
+        s.runs[1].camera = SceneCamera::Mosaic;
+        s.folder = "mosaic";
+        QVERIFY(writeTrial(s, m_folder.path()).ok());
+        auto r = measureTrial(s.trial, m_folder.path() / "mosaic");
+        QVERIFY2(r.ok(), r.ok() ? "" : r.error().message.c_str());
+        const auto sum = [&](const TrialResults& x, const char* q, const char* channel) { return x.find("B", q, channel); };
+        // The mosaic's sites see what the three-channel camera saw: same scene, same truth.
+        for (const char* channel : {"R", "G", "B"}) {
+            const Measurement *a = sum(*r, "background", channel), *b = sum(*m_results, "background", channel);
+            QVERIFY(a && b);
+            QVERIFY2(std::abs(a->value / b->value - 1) < 0.03, qPrintable(QString("%1 %2 %3").arg(channel).arg(a->value).arg(b->value)));
+        }
+        const Measurement* fwhm = r->find("B", "star_fwhm", "G");
+        QVERIFY(fwhm && std::abs(fwhm->value / s.runs[1].fwhm_px - 1) < 0.2); // half as many pixels across a star
+        for (SceneRun& run : s.runs) run.camera = SceneCamera::Mono;
+        s.folder = "mono";
+        QVERIFY(writeTrial(s, m_folder.path()).ok());
+        r = measureTrial(s.trial, m_folder.path() / "mono");
+        QVERIFY(r.ok());
+        QVERIFY(r->headline("B", "time_ratio", "N1")->channel == "L");
+        QVERIFY(r->whyAbsent("B", "colour_slope")->reason.find("three channels") != std::string::npos);
+    }
+
+    void errorsNameTheFault() {
+        Trial t = m_simulated.trial;
+        t.regions.push_back({"N9", RegionRole::Nebula, RegionShape::Circle, {{5000, 5000}}, 20, "", "", false});
+        QVERIFY(measureTrial(t, folder()).error().message.find("N9") != std::string::npos);
+        t = m_simulated.trial;
+        t.runs[1].stack = "gone.fits";
+        QVERIFY(measureTrial(t, folder()).error().message.find("gone.fits") != std::string::npos);
+        QVERIFY(!measureTrial({}, folder()).ok());
+    }
+
+    void cancellingStops() {
+        std::stop_source stop;
+        stop.request_stop();
+        Job job;
+        job.stop = stop.get_token();
+        QCOMPARE(measureTrial(m_simulated.trial, folder(), job).error().message, std::string(kCancelled));
+    }
+
+    void theSameTrialGivesTheSameNumbers() {
+        const TrialResults again = measured(m_simulated.trial);
+        QCOMPARE(again.measurements.size(), m_results->measurements.size());
+        for (std::size_t i = 0; i < again.measurements.size(); ++i) QCOMPARE(again.measurements[i].value, m_results->measurements[i].value);
+    }
+
+    void csvAndJsonHoldEveryRow() {
+        const std::string csv = resultsToCsv(*m_results);
+        const auto lines = static_cast<std::size_t>(std::count(csv.begin(), csv.end(), '\n'));
+        QCOMPARE(lines, 1 + m_results->measurements.size() + m_results->absent.size());
+        const Json j = resultsToJson(*m_results);
+        QCOMPARE(j["caelumen_results"].get<int>(), 1);
+        QCOMPARE(j["measurements"].size(), m_results->measurements.size());
+        QVERIFY(j["measurements"][0]["region"].is_null());
+    }
+
+    void framesAreReported() {
+        const auto report = reportFrame(folder() / m_simulated.trial.runs[0].stack);
+        QVERIFY(report.ok());
+        QVERIFY(std::abs(*report->fwhm_px / m_simulated.runs[0].fwhm_px - 1) < 0.03);
+        const double adu = m_truth.at(key("A", "G", "background", "")) * 180 / 0.78 + 100;
+        QVERIFY2(std::abs(report->level.at("G") / adu - 1) < 0.02, qPrintable(QString("%1 %2").arg(report->level.at("G")).arg(adu)));
+        const Json j = frameReportToJson(*report);
+        QCOMPARE(j["facts"]["sub_exposure_s"].get<double>(), 180.0);
+        QCOMPARE(j["facts"]["sources"]["gain_e_per_adu"].get<std::string>(), std::string("EGAIN"));
+        QVERIFY(j["stars"].get<int>() > 100);
+    }
+};
+
+QTEST_GUILESS_MAIN(MeasureTrialTest)
+#include "measure_trial_test.moc"
