@@ -106,9 +106,8 @@ Result<FitsImage> readFitsInfo(const fs::path& path) {
         out.info.path = path;
         out.info.width = static_cast<int>(width);
         out.info.height = static_cast<int>(height);
-        out.info.bits = std::abs(bitpix);
-        out.info.integer = bitpix > 0;
-        if (out.info.bits != 8 && out.info.bits != 16 && out.info.bits != 64) out.info.bits = 32;
+        out.info.bits = std::abs(stored); // BZERO changes the sign, not the size
+        out.info.integer = stored > 0 && bitpix > 0;
 
         auto primary = openFits(path);
         if (!primary) return primary.error();

@@ -2,10 +2,12 @@
 
 #include "core/base/statistics.h"
 
+#include <Eigen/Dense>
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <limits>
+#include <tuple>
 
 namespace caelumen {
 namespace {
@@ -33,6 +35,45 @@ double saturatedRadius(const Plane& plane, Point c, double saturation, double li
         for (int x = std::max(0, cx - reach); x <= std::min(plane.width() - 1, cx + reach); ++x)
             if (static_cast<double>(plane.at(x, y)) >= saturation) radius = std::max(radius, std::hypot(x - c.x, y - c.y));
     return std::min(radius, limit);
+}
+
+/// Mean over the sectors and its error, with a slope across the star (nebula, gradient) fitted along, since it cancels in the mean but not in the
+/// scatter. Sectors more than 2.5 sigma off are left out. The error is 0 where fewer than 7 sectors are seen.
+std::pair<double, double> meanOverSectors(const std::array<float, kHaloSectors>& sectors) {
+    std::array<bool, kHaloSectors> used{};
+    for (std::size_t s = 0; s < kHaloSectors; ++s) used[s] = std::isfinite(sectors[s]);
+    double mean = 0, sigma = 0;
+    for (int round = 0; round < 5; ++round) {
+        Eigen::Matrix3d a = Eigen::Matrix3d::Zero();
+        Eigen::Vector3d g = Eigen::Vector3d::Zero();
+        const auto basis = [](std::size_t s) {
+            const double phi = (static_cast<double>(s) + 0.5) * 2 * M_PI / kHaloSectors;
+            return Eigen::Vector3d(1, std::cos(phi), std::sin(phi));
+        };
+        const auto n = std::count(used.begin(), used.end(), true);
+        if (n < 7) return {mean, sigma};
+        for (std::size_t s = 0; s < kHaloSectors; ++s) {
+            if (!used[s]) continue;
+            a += basis(s) * basis(s).transpose();
+            g += static_cast<double>(sectors[s]) * basis(s);
+        }
+        const Eigen::Matrix3d inverse = a.inverse();
+        const Eigen::Vector3d p = inverse * g;
+        double squares = 0;
+        for (std::size_t s = 0; s < kHaloSectors; ++s)
+            if (used[s]) squares += std::pow(static_cast<double>(sectors[s]) - p.dot(basis(s)), 2);
+        const double scatter = std::sqrt(squares / static_cast<double>(n - 3));
+        mean = p[0];
+        sigma = scatter * std::sqrt(inverse(0, 0));
+        bool changed = false;
+        for (std::size_t s = 0; s < kHaloSectors; ++s) {
+            if (!used[s] || std::abs(static_cast<double>(sectors[s]) - p.dot(basis(s))) <= 2.5 * scatter) continue;
+            used[s] = false;
+            changed = true;
+        }
+        if (!changed) break;
+    }
+    return {mean, sigma};
 }
 
 struct Line {
@@ -96,7 +137,7 @@ std::vector<Edge> findEdges(const HaloExcess& e, std::size_t first, double guard
         const Line out = fitLine(e, k + g, std::min(e.value.size(), k + g + window), static_cast<double>(e.radius[k]));
         if (!in.valid || !out.valid) continue;
         const double drop = in.at - out.at, mean = in.mean - out.mean;
-        if (drop < 0.35 * mean || in.mean < 3 * in.meanSigma || drop < 0.3 * in.mean) continue;
+        if (mean <= 0 || drop < 0.35 * mean || drop < 0.3 * in.mean) continue;
         strength[k] = std::min(drop / std::hypot(in.sigma, out.sigma), mean / std::hypot(in.meanSigma, out.meanSigma));
     }
     for (std::size_t k = 0; k < strength.size(); ++k) {
@@ -188,16 +229,9 @@ Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double r
     out.sectors.resize(bins);
     for (std::size_t i = 0; i < bins; ++i) {
         out.sectors[i].fill(std::numeric_limits<float>::quiet_NaN());
-        std::vector<double> means;
-        for (std::size_t s = 0; s < kHaloSectors; ++s) {
-            if (weight[i][s] < 1) continue;
-            means.push_back(sum[i][s] / weight[i][s]);
-            out.sectors[i][s] = static_cast<float>(means.back());
-        }
-        if (means.size() < 6) continue;
-        const ClippedStats s = clippedStats(std::span<double>(means), 2.5);
-        out.value[i] = s.mean;
-        out.sigma[i] = s.sigma / std::sqrt(static_cast<double>(s.count));
+        for (std::size_t s = 0; s < kHaloSectors; ++s)
+            if (weight[i][s] >= 1) out.sectors[i][s] = static_cast<float>(sum[i][s] / weight[i][s]);
+        std::tie(out.value[i], out.sigma[i]) = meanOverSectors(out.sectors[i]);
     }
     // The far sky, from the outer eighth.
     std::vector<double> far;
@@ -265,7 +299,8 @@ HaloExcess haloExcess(const HaloProfile& f, const HaloProfile& b, double scale, 
         const double meanDrop = in.mean - out.mean, lineDrop = in.at - out.at;
         const double meanSigma = std::hypot(in.meanSigma, out.meanSigma), lineSigma = std::hypot(in.sigma, out.sigma);
         const bool sloping = std::abs(meanDrop - lineDrop) > 2 * lineSigma;
-        const Step step{sloping ? lineDrop : meanDrop, sloping ? lineSigma : meanSigma};
+        // How far the two ways disagree is how well the ground under the halo is known.
+        const Step step{sloping ? lineDrop : meanDrop, sloping ? std::hypot(lineSigma, 0.5 * (meanDrop - lineDrop)) : meanSigma};
         if (!(step.height > 0)) continue;
         // The half-level radius by equal areas: where the light inside the edge zone would end if the edge were sharp.
         const std::size_t a0 = edge.bin - std::min(edge.bin, 2 * g), a1 = std::min(e.value.size(), edge.bin + 2 * g + 1);

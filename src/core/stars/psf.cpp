@@ -287,7 +287,8 @@ std::optional<Psf> measurePsf(const Plane& plane, const std::vector<Star>& stars
 
 void keepSharp(const Plane& plane, std::vector<Star>& stars, const Psf& psf, double noise) {
     const double core = std::max(1.0, 0.55 * psf.fwhm), ringIn = 1.3 * psf.fwhm, ringOut = std::max(2.0 * psf.fwhm, ringIn + 1.5);
-    const int reach = static_cast<int>(std::ceil(ringOut));
+    const double farIn = 3.0 * psf.fwhm, farOut = 4.2 * psf.fwhm;
+    const int reach = static_cast<int>(std::ceil(farOut));
     std::vector<char> drop(stars.size(), 0);
     tbb::parallel_for(std::size_t{0}, stars.size(), [&](std::size_t i) {
         Star& s = stars[i];
@@ -295,7 +296,7 @@ void keepSharp(const Plane& plane, std::vector<Star>& stars, const Psf& psf, dou
         const int cx = static_cast<int>(std::lround(s.x)), cy = static_cast<int>(std::lround(s.y));
         double sum = 0, model = 0;
         int n = 0;
-        std::vector<float> ring;
+        std::vector<float> ring, far;
         for (int y = std::max(0, cy - reach); y <= std::min(plane.height() - 1, cy + reach); ++y) {
             for (int x = std::max(0, cx - reach); x <= std::min(plane.width() - 1, cx + reach); ++x) {
                 const float v = plane.at(x, y);
@@ -307,11 +308,14 @@ void keepSharp(const Plane& plane, std::vector<Star>& stars, const Psf& psf, dou
                     ++n;
                 } else if (r >= ringIn && r <= ringOut) {
                     ring.push_back(v);
+                } else if (r >= farIn && r <= farOut) {
+                    far.push_back(v);
                 }
             }
         }
-        if (n < 2 || ring.size() < 8) return;
-        const double level = median(std::span<float>(ring)), middle = sum / n - level, above = sum / n - s.level;
+        if (n < 2 || ring.size() < 8 || far.size() < 8) return;
+        // A knot still falls beyond the ring; a star has fallen already. The sky may be the local one or the far ring's, whichever is lower.
+        const double level = median(std::span<float>(ring)), middle = sum / n - level, above = sum / n - std::min(s.level, median(std::span<float>(far)));
         const double error = noise * std::sqrt(1.0 / n + 1.6 / static_cast<double>(ring.size()));
         const double part = middle / std::max(above, 1e-300);
         if (middle < 3.5 * error || (part < 0.45 && (part < 0.2 || middle < 12 * error))) drop[i] = 1;

@@ -40,7 +40,9 @@ void writeRaw(const fs::path& path, const Raw& raw, const std::vector<double>& v
         fits_write_record(f, card.c_str(), &status);
     }
     auto copy = values;
-    fits_write_img(f, TDOUBLE, 1, static_cast<LONGLONG>(copy.size()), copy.data(), &status);
+    std::vector<short> shorts(values.begin(), values.end()); // compression takes no doubles for integers
+    if (raw.compressed) fits_write_img(f, TSHORT, 1, static_cast<LONGLONG>(shorts.size()), shorts.data(), &status);
+    else fits_write_img(f, TDOUBLE, 1, static_cast<LONGLONG>(copy.size()), copy.data(), &status);
     fits_close_file(f, &status);
     QCOMPARE(status, 0);
 }
@@ -107,7 +109,7 @@ private slots:
         writeRaw(m_folder / "c.fits", raw, values);
         const auto file = FrameFile::open(m_folder / "c.fits");
         QCOMPARE(file->info().channels, (std::vector<std::string>{"R", "G", "B"}));
-        for (std::size_t c = 0; c < 3; ++c) QCOMPARE(file->readChannel(c)->at(1, 0), static_cast<float>(6 + 1000 * c));
+        for (std::size_t c = 0; c < 3; ++c) QCOMPARE(file->readChannel(c)->at(1, 0), static_cast<float>(values[1200 * c + 1]));
     }
 
     void theImageMayStandInALaterExtensionOrBeCompressed() {

@@ -70,7 +70,7 @@ private slots:
         for (const Star& s : found.stars)
             for (int i = 0; i < 12; ++i)
                 if (std::hypot(s.x - (60 + 45 * i), s.y - 200) < 4) {
-                    const bool real = std::any_of(made.stars.begin(), made.stars.end(), [&](const auto& t) { return std::hypot(s.x - t.x, s.y - t.y) < 2; });
+                    const bool real = std::any_of(made.stars.begin(), made.stars.end(), [&](const auto& t) { return std::hypot(s.x - t.x, s.y - t.y) < 4; });
                     QVERIFY(real);
                 }
     }
