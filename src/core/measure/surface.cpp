@@ -273,6 +273,7 @@ Surface fitSurface(const BackgroundMesh& mesh, const std::vector<char>& excluded
     double square = 0;
     for (std::size_t i = 0; i < cells.size(); ++i) square += kept[i] > 0 ? residual[i] * residual[i] : 0;
     out.residual = std::sqrt(square / static_cast<double>(n));
+    if (const double expected = typicalError(cells); expected > 0) out.excess = std::max(1.0, out.residual / expected);
     out.cells = n;
     out.coverage = static_cast<double>(cells.size()) / static_cast<double>(mesh.cells.size());
     out.valid = true;

@@ -13,6 +13,7 @@ struct Surface {
     double b0 = 0, bx = 0, by = 0, q = 0;
     std::array<std::array<double, 4>, 4> covariance{}; ///< of b0, bx, by, q
     double residual = 0;   ///< rms of the cells used about the model
+    double excess = 1;     ///< that rms over what the cells' own errors let expect: faint stars, flat-field and gas on the scale of cells
     double coverage = 0;   ///< cells offered to the fit over all cells (neither hidden by stars nor excluded)
     std::size_t cells = 0; ///< cells used
     bool valid = false;

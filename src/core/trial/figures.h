@@ -29,12 +29,13 @@ struct Sky {
 /// A box noise with its error, and how much neighbouring pixels share noise.
 struct BoxNoise {
     double value = 0, sigma = 0, correlation = 1;
+    double inflation = 1; ///< by how much the error of a mean exceeds that of white pixel noise: shared noise, or unevenness on the scale of mesh cells
     bool valid = false;
 };
 BoxNoise boxNoise(const Sky& sky, double scale_arcsec);
 
-/// Error of the mean of `used` pixels of noise `pixelSigma` whose neighbours share noise.
-double meanSigma(double pixelSigma, std::size_t used, double correlation);
+/// Error of the mean of `used` pixels of noise `pixelSigma`, times the inflation of BoxNoise.
+double meanSigma(double pixelSigma, std::size_t used, double inflation);
 
 /// The level under a region: the sky surface shifted to the sky regions, or what stands in for it.
 struct Underlay {
@@ -42,7 +43,7 @@ struct Underlay {
     bool fallback = false; ///< no surface: from sky regions alone
     bool valid = false;
 };
-Underlay underlay(const Sky& sky, const std::vector<Region>& regions, const SurfaceBasis& at, double correlation);
+Underlay underlay(const Sky& sky, const std::vector<Region>& regions, const SurfaceBasis& at, double inflation);
 
 void backgroundFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline, const BoxNoise& noise, const BoxNoise& baselineNoise, double perArea);
 void gradientFigures(FigureSheet& sheet, const Sky& sky);

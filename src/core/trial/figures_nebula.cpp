@@ -20,10 +20,10 @@ Signal signalOf(const Sky& sky, const Trial& trial, const Region& region, const 
     const auto it = sky.plane->regions.find(region.id);
     if (it == sky.plane->regions.end() || it->second.used < 4) return out;
     const RegionSum& sum = it->second;
-    const Underlay under = underlay(sky, trial.regions, sum.basis, noise.correlation);
+    const Underlay under = underlay(sky, trial.regions, sum.basis, noise.inflation);
     if (!under.valid) return out;
     out.value = sum.mean - under.level;
-    out.sigma = std::hypot(meanSigma(sum.pixelSigma, sum.used, noise.correlation), under.sigma);
+    out.sigma = std::hypot(meanSigma(sum.pixelSigma, sum.used, noise.inflation), under.sigma);
     if (under.fallback) out.flags.push_back("no-sky-region");
     if (noise.correlation > 1.3) out.flags.push_back("correlated-noise");
     out.snr = noise.valid ? out.value / noise.value : 0;
@@ -83,7 +83,7 @@ void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky
             put("nebula_signal", s.value, s.sigma, s.flags);
             const bool pedestal = std::find(c.flags.begin(), c.flags.end(), "pedestal-unknown") != c.flags.end();
             const double background = sky.plane->sky.used > 0 ? sky.plane->sky.mean : sky.surface->b0;
-            const double backgroundSigma = sky.plane->sky.used > 0 ? meanSigma(sky.plane->sky.pixelSigma, sky.plane->sky.used, noise.correlation) : std::sqrt(sky.surface->covariance[0][0]);
+            const double backgroundSigma = sky.plane->sky.used > 0 ? meanSigma(sky.plane->sky.pixelSigma, sky.plane->sky.used, noise.inflation) : std::sqrt(sky.surface->covariance[0][0]);
             if (pedestal) sheet.absent(ch, "nebula_contrast", region.id, "the pedestal is unknown, so there is no absolute background");
             else if (!(background > 3 * backgroundSigma)) sheet.absent(ch, "nebula_contrast", region.id, "the background is not above zero");
             else put("nebula_contrast", s.value / background, std::hypot(s.sigma / background, s.value * backgroundSigma / (background * background)), s.flags);

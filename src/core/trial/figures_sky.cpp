@@ -21,8 +21,8 @@ void FigureSheet::absent(const std::string& channel, const std::string& what, co
     m_results.absent.push_back({m_run.id, channel, what, region, reason});
 }
 
-double meanSigma(double pixelSigma, std::size_t used, double correlation) {
-    return used == 0 ? 0 : pixelSigma * std::max(1.0, correlation) / std::sqrt(static_cast<double>(used));
+double meanSigma(double pixelSigma, std::size_t used, double inflation) {
+    return used == 0 ? 0 : pixelSigma * std::max(1.0, inflation) / std::sqrt(static_cast<double>(used));
 }
 
 BoxNoise boxNoise(const Sky& sky, double scale) {
@@ -51,14 +51,15 @@ BoxNoise boxNoise(const Sky& sky, double scale) {
     // Half-step boxes tell about twice as much as those apart alone.
     out.sigma = out.value / std::sqrt(2.0 * std::max(10.0, 1.6 * static_cast<double>(apart)));
     out.correlation = h.pixelNoise > 0 ? perBox * k / h.pixelNoise : 1;
+    out.inflation = std::max(out.correlation, sky.surface->valid ? sky.surface->excess : 1.0);
     out.valid = out.value > 0;
     return out;
 }
 
-Underlay underlay(const Sky& sky, const std::vector<Region>& regions, const SurfaceBasis& at, double correlation) {
+Underlay underlay(const Sky& sky, const std::vector<Region>& regions, const SurfaceBasis& at, double inflation) {
     Underlay out;
     const PlaneHarvest& h = *sky.plane;
-    const double skySigma = meanSigma(h.sky.pixelSigma, h.sky.used, correlation);
+    const double skySigma = meanSigma(h.sky.pixelSigma, h.sky.used, inflation);
     const bool meshGood = sky.surface->valid && sky.surface->coverage >= 0.4;
     if (meshGood) {
         if (h.sky.used > 0) {
@@ -92,7 +93,7 @@ Underlay underlay(const Sky& sky, const std::vector<Region>& regions, const Surf
     for (Eigen::Index i = 0; i < y.size(); ++i) {
         const RegionSum& p = *places[static_cast<std::size_t>(i)];
         const std::array<double, 4> row{1, p.basis.u, p.basis.v, p.basis.rr};
-        const double sigma = std::max(meanSigma(p.pixelSigma, p.used, correlation), 1e-12);
+        const double sigma = std::max(meanSigma(p.pixelSigma, p.used, inflation), 1e-12);
         w[i] = 1 / sigma;
         y[i] = p.mean * w[i];
         for (int k = 0; k < unknowns; ++k) a(i, k) = row[static_cast<std::size_t>(k)] * w[i];
@@ -125,11 +126,11 @@ Underlay underlay(const Sky& sky, const std::vector<Region>& regions, const Surf
 
 void backgroundFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline, const BoxNoise& noise, const BoxNoise& baselineNoise, double perArea) {
     const PlaneHarvest& h = *sky.plane;
-    const auto level = [](const Sky& s, double correlation, double& sigma, bool& noRegion) {
+    const auto level = [](const Sky& s, double inflation, double& sigma, bool& noRegion) {
         noRegion = s.plane->sky.used == 0;
         if (!noRegion) {
             // Unresolved stars skew the sky; what the skew shows beyond its own noise joins the error.
-            const double statistical = meanSigma(s.plane->sky.pixelSigma, s.plane->sky.used, correlation);
+            const double statistical = meanSigma(s.plane->sky.pixelSigma, s.plane->sky.used, inflation);
             sigma = std::sqrt(statistical * statistical + std::max(0.0, s.plane->sky.skew * s.plane->sky.skew - 2 * statistical * statistical));
             return s.plane->sky.mean;
         }
@@ -143,12 +144,12 @@ void backgroundFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline, 
     } else {
         double sigma = 0, baseSigma = 0;
         bool noRegion = false, baseNoRegion = false;
-        const double value = level(sky, noise.correlation, sigma, noRegion);
+        const double value = level(sky, noise.inflation, sigma, noRegion);
         if (noRegion) flags.push_back("no-sky-region");
         if (noise.correlation > 1.3) flags.push_back("correlated-noise");
         sheet.add(h.channel, "background", "", value, sigma, flags);
         if (baseline) {
-            const double base = level(*baseline, baselineNoise.correlation, baseSigma, baseNoRegion);
+            const double base = level(*baseline, baselineNoise.inflation, baseSigma, baseNoRegion);
             const double ratio = value / base / perArea;
             if (!known) {
                 for (const char* q : {"background_ratio", "background_mag"}) sheet.absent(h.channel, q, "", "the pedestal is unknown, so there is no absolute background to divide");
