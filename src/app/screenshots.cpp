@@ -7,6 +7,7 @@
 #include <QDir>
 #include <QElapsedTimer>
 #include <QPixmap>
+#include <QTemporaryDir>
 
 #include <cstdio>
 #include <functional>
@@ -80,6 +81,9 @@ int takeScreenshots(MainWindow& window, const QString& folder) {
     window.setTheme(ThemeKind::Red);
     shoot("bench-red");
     window.setTheme(ThemeKind::Grey);
+    QTemporaryDir scratch;
+    window.openCampaign(scratch.path() + "/nothing-yet.caelumen");
+    shoot("bench-empty");
     return failures == 0 ? 0 : 1;
 }
 

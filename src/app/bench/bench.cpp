@@ -178,7 +178,7 @@ void Bench::buildTools() {
     m_regionsAction->setCheckable(true);
     m_regionsAction->setChecked(true);
     m_tools->addSeparator();
-    m_stretchAction = m_tools->addAction(tr("One stretch for all"));
+    m_stretchAction = m_tools->addAction(tr("One stretch"));
     m_stretchAction->setCheckable(true);
     m_stretchAction->setChecked(true);
     m_stretchAction->setShortcut(QString("T"));
@@ -187,10 +187,10 @@ void Bench::buildTools() {
     const auto slider = [&](const QString& name) {
         auto* s = new QSlider(Qt::Horizontal);
         s->setRange(-100, 100);
-        s->setFixedWidth(76);
+        s->setFixedWidth(56);
         s->setToolTip(name + tr(" of the pictures; figures do not change"));
         s->setAccessibleName(name);
-        auto* label = new QLabel("  " + name + " ");
+        auto* label = new QLabel(" " + name);
         label->setObjectName("dim");
         m_tools->addWidget(label);
         m_tools->addWidget(s);
@@ -204,6 +204,7 @@ void Bench::buildTools() {
 }
 
 void Bench::trialChanged() {
+    m_tools->setEnabled(m_session.hasTrial());
     const Trial& trial = m_session.trial();
     if (!trial.run(m_run.toStdString())) {
         const Run* base = trial.baseline();
@@ -260,7 +261,7 @@ void Bench::restretch() {
 void Bench::setStretchMode(StretchMode mode) {
     m_mode = mode;
     m_stretchAction->setChecked(mode == StretchMode::Shared);
-    m_stretchAction->setText(mode == StretchMode::Shared ? tr("One stretch for all") : tr("Each to its own sky"));
+    m_stretchAction->setText(mode == StretchMode::Shared ? tr("One stretch") : tr("Own sky"));
     restretch();
 }
 

@@ -42,6 +42,7 @@ EvidencePlot::EvidencePlot(QWidget* parent) : QWidget(parent), m_title(new QLabe
     layout->addWidget(m_title);
     layout->addWidget(m_plot, 1);
     layout->addWidget(m_text);
+    layout->addStretch(0); // keeps the words at the top while there is no plot
     m_plot->setMinimumSize(220, 140);
     m_plot->setInteractions(QCP::iRangeDrag | QCP::iRangeZoom);
     clear(tr("Click a value below to see where it comes from."));

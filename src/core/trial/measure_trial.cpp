@@ -65,7 +65,7 @@ struct Reference {
 double haloReachPixels(const OpenRun& run) {
     const RunConditions& c = run.conditions;
     const double side = std::min(c.width, c.height);
-    double reach = c.scale_arcsec ? 120 / *c.scale_arcsec : 100;
+    double reach = c.scale_arcsec ? 300 / *c.scale_arcsec : 160; // far enough for the ghosts of common gaps, whether or not they are known
     if (c.focal_ratio && run.rig.pixel_um) {
         const auto offer = [&](double mm) {
             const double px = mm / *c.focal_ratio / (*run.rig.pixel_um / 1000);
