@@ -3,6 +3,7 @@
 #include "core/trial/measure_trial.h"
 #include "core/trial/propose.h"
 
+#include <QFileInfo>
 #include <QUndoCommand>
 
 #include <algorithm>
@@ -59,7 +60,7 @@ Status Session::openCampaign(const QString& path) {
 }
 
 Status Session::saveCampaignAs(const QString& path) {
-    if (!m_campaign) return Done{};
+    if (!m_campaign || QFileInfo(path).absoluteFilePath() == m_campaign->path()) return Done{}; // every edit is saved already
     if (const Status copied = m_campaign->copyTo(path); !copied) return copied;
     return openCampaign(path);
 }
@@ -191,14 +192,29 @@ void Session::propose() {
     measureNow();
 }
 
+namespace {
+
+/// What a run's picture depends on: its file and the facts that turn its pixels into rates.
+QString pictureKey(const Trial& trial, const Run& run) {
+    Trial one;
+    one.rig = trial.rig;
+    Run facts = run;
+    facts.note.clear();
+    facts.baseline = facts.guessed = false;
+    one.runs = {facts};
+    return QString::fromStdString(trialToJson(one).dump());
+}
+
+} // namespace
+
 void Session::loadPictures() {
     // Keep what is loaded already; fetch what is new, baseline first.
     std::map<QString, std::pair<QString, std::shared_ptr<const PicturePyramid>>> kept;
     std::vector<Run> missing;
     for (const Run& run : m_trial.runs) {
-        const QString id = QString::fromStdString(run.id), file = QString::fromStdString(run.stack);
+        const QString id = QString::fromStdString(run.id), key = pictureKey(m_trial, run);
         const auto it = m_pictures.find(id);
-        if (it != m_pictures.end() && it->second.first == file) kept[id] = it->second;
+        if (it != m_pictures.end() && it->second.first == key) kept[id] = it->second;
         else missing.push_back(run);
     }
     std::stable_sort(missing.begin(), missing.end(), [](const Run& a, const Run& b) { return a.baseline > b.baseline; });
@@ -214,7 +230,7 @@ void Session::loadPictures() {
             auto shared = std::make_shared<const PicturePyramid>(std::move(*picture));
             const QSize size(open->conditions.width, open->conditions.height);
             return [this, run, shared, size] {
-                m_pictures[QString::fromStdString(run.id)] = {QString::fromStdString(run.stack), shared};
+                m_pictures[QString::fromStdString(run.id)] = {pictureKey(m_trial, run), shared};
                 if (!m_frame.isValid() || (run.baseline && !m_current)) m_frame = size;
                 emit picturesChanged();
             };

@@ -77,7 +77,7 @@ private:
     std::shared_ptr<const TrialResults> m_results;
     bool m_current = false;
     QSize m_frame;
-    std::map<QString, std::pair<QString, std::shared_ptr<const PicturePyramid>>> m_pictures; ///< by run: file and picture
+    std::map<QString, std::pair<QString, std::shared_ptr<const PicturePyramid>>> m_pictures; ///< by run: what it was made from, and the picture
 };
 
 } // namespace caelumen

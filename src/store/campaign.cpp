@@ -163,8 +163,8 @@ Status Campaign::copyTo(const QString& path) const {
             if (auto added = (*copy)->addTrial(*t); !added) return added.error();
         }
     }
-    QFile::remove(part + "-wal");
-    QFile::remove(part + "-shm");
+    for (const QString& name : {part, path})
+        for (const char* ending : {"-wal", "-shm"}) QFile::remove(name + ending);
     QFile::remove(path);
     if (!QFile::rename(part, path)) return failure(path, "the copy could not be written; check the folder and the space left", "rename failed");
     return Done{};

@@ -76,13 +76,8 @@ double pixelNoise(const Plane& plane, const Mask& mask, const SmoothSky& sky, co
             for (int x = b.x0; x < b.x1; ++x)
                 if (r.contains(toBaseline({static_cast<double>(x), static_cast<double>(y)}))) take(x, y);
     }
-    if (values.size() < 500) {
-        values.clear();
-        // A million pixels are plenty. A stride that shares no factor with the width walks through all columns.
-        const std::size_t step = std::max<std::size_t>(1, plane.size() / 1'000'000) | 1;
-        const auto width = static_cast<std::size_t>(plane.width());
-        for (std::size_t i = 0; i < plane.size(); i += step) take(static_cast<int>(i % width), static_cast<int>(i / width));
-    }
+    // Without sky regions: the middle one of the cells' own scatters, since nebula roughens only some cells.
+    if (values.size() < 500) return sky.typicalSigma();
     return clippedStats(std::span<float>(values)).sigma;
 }
 

@@ -39,6 +39,8 @@ struct Judge {
             say(c.run, "exposure", far ? Grade::Weakens : Grade::Note, far ? kNebula + kHalo : kNebula,
                 fmt::format("Subs of {:g} s against {:g} s: figures are per second, but read noise and saturation weigh differently.", *c.sub_exposure_s, *base.sub_exposure_s), true);
         }
+        if (!c.sub_count || !base.sub_count)
+            say(c.run, "sub_count", Grade::Weakens, {"nebula_snr_hour", "time_ratio", "faint_limit"}, fmt::format("The number of subs in {} stack is unknown and was taken as one: figures per hour depend on it.", c.sub_count ? "the baseline's" : "this"));
         if (c.sub_count && base.sub_count && *c.sub_count != *base.sub_count) {
             const double total = *c.total_s / *base.total_s;
             const bool far = total > 3 || total < 1 / 3.0;

@@ -64,6 +64,7 @@ private slots:
         check("exposure", Grade::Weakens, [](RunConditions& c) { c.sub_exposure_s = 20; });
         check("exposure", Grade::Voids, [](RunConditions& c) { c.sub_exposure_s.reset(); });
         check("sub_count", Grade::Note, [](RunConditions& c) { c.sub_count = 15; });
+        check("sub_count", Grade::Weakens, [](RunConditions& c) { c.sub_count.reset(); });
         check("gain", Grade::Note, [](RunConditions& c) { c.gain_e_per_adu = 0.25; });
         check("gain", Grade::Weakens, [](RunConditions& c) { c.gainAssumed = true; });
         check("temperature", Grade::Note, [](RunConditions& c) { c.sensor_temperature_c = -13; });

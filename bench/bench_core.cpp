@@ -1,0 +1,74 @@
+#include "core/measure/harvest.h"
+#include "core/image/fits_writer.h"
+#include "report/picture_painter.h"
+#include "support/scenes.h"
+
+#include <benchmark/benchmark.h>
+
+#include <limits>
+
+using namespace caelumen;
+
+namespace {
+
+/// A frame of about `megapixels` with a realistic number of stars.
+const Plane& frame(long megapixels) {
+    static std::map<long, Plane> made;
+    Plane& p = made[megapixels];
+    if (p.empty()) {
+        scenes::PlaneScene s;
+        s.width = static_cast<int>(std::sqrt(1.5e6 * static_cast<double>(megapixels)));
+        s.height = s.width * 2 / 3;
+        s.stars = static_cast<int>(600 * std::min(megapixels, 8L));
+        p = scenes::make(s).plane;
+    }
+    return p;
+}
+
+void mesh(benchmark::State& state) {
+    const Plane& p = frame(state.range(0));
+    for (auto _ : state) benchmark::DoNotOptimize(buildMesh(p, {}, defaultCell(p)));
+    state.SetItemsProcessed(state.iterations() * static_cast<std::int64_t>(p.size()));
+}
+
+void stars(benchmark::State& state) {
+    const Plane& p = frame(state.range(0));
+    for (auto _ : state) benchmark::DoNotOptimize(findStars(p, std::numeric_limits<double>::infinity()));
+    state.SetItemsProcessed(state.iterations() * static_cast<std::int64_t>(p.size()));
+}
+
+void surface(benchmark::State& state) {
+    const Plane& p = frame(state.range(0));
+    const BackgroundMesh m = buildMesh(p, {}, defaultCell(p));
+    for (auto _ : state) benchmark::DoNotOptimize(fitSurface(m, {}, p.width(), p.height()));
+}
+
+/// One repaint of a turned picture at 1:1 in a 1280 x 800 view with all tiles ready: what panning costs.
+void repaint(benchmark::State& state) {
+    const scenes::Folder folder;
+    const Plane& p = frame(6);
+    if (!writeFits(folder / "p.fits", {&p, &p, &p}, {{"EXPTIME", 1.0, ""}}).ok()) return;
+    Trial t;
+    Run r;
+    r.id = "A";
+    r.stack = "p.fits";
+    t.runs = {r};
+    auto pyramid = PicturePyramid::load(*openRun(t, r, folder.path()));
+    PicturePainter painter(std::make_shared<const PicturePyramid>(std::move(*pyramid)));
+    painter.setAlignment({3, 4, 0.4, 1, false, 0, 0});
+    painter.setStretch(ownSkyStretch(painter.pyramid()), PictureTint::Natural);
+    QImage view(1280, 800, QImage::Format_RGB32);
+    for (auto _ : state) {
+        QPainter q(&view);
+        painter.paint(q, QTransform::fromTranslate(-500, -400), QRectF(view.rect()));
+    }
+}
+
+BENCHMARK(mesh)->Arg(1)->Arg(6)->Arg(26)->Unit(benchmark::kMillisecond);
+BENCHMARK(stars)->Arg(1)->Arg(6)->Arg(26)->Unit(benchmark::kMillisecond);
+BENCHMARK(surface)->Arg(6)->Unit(benchmark::kMillisecond);
+BENCHMARK(repaint)->Unit(benchmark::kMillisecond);
+
+} // namespace
+
+BENCHMARK_MAIN();
