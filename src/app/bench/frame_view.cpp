@@ -130,7 +130,7 @@ const QImage& FrameView::composed(const ViewLane& l) {
     const double ratio = devicePixelRatioF();
     if (image.isNull()) {
         image = QImage((QSizeF(size()) * ratio).toSize(), QImage::Format_RGB32);
-        image.fill(theme().plot);
+        image.fill(theme().isRed() ? theme().plot : QColor(0x1f, 0x1f, 0x20)); // pictures are judged against dark in every theme
         QPainter painter(&image);
         l.picture->paint(painter, transform() * QTransform::fromScale(ratio, ratio), QRectF(image.rect()));
         painter.end();

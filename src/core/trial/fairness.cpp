@@ -127,11 +127,18 @@ struct Judge {
                 wing += 2 * M_PI * r * 0.5 * own.lightAt(r * own.fwhm / theirs.fwhm) * std::pow(own.fwhm / theirs.fwhm, 2);
                 wingThere += 2 * M_PI * r * 0.5 * theirs.lightAt(r);
             }
+            // A halo found by its edge is the filter's own light.
+            for (const auto& [place, halo] : e->halos)
+                if (place.ends_with("/" + p.channel) && !halo.rings.empty()) {
+                    const double pitch = p.view.geometry.pitch, inner = from * pitch, outer = std::min(to * pitch, halo.rings.back().radius);
+                    if (outer > inner) wing -= halo.rings.front().plateau * M_PI * (outer * outer - inner * inner);
+                    break;
+                }
             worst = std::max(worst, wing - wingThere);
         }
         const bool ring = std::any_of(e->halos.begin(), e->halos.end(), [](const auto& h) { return !h.second.rings.empty(); });
-        if (worst > 0.015)
-            say(c.run, "haze", worst > 0.04 ? Grade::Voids : Grade::Weakens, kHalo + kNebula + Words{"background", "background_ratio"},
+        if (worst > 0.012)
+            say(c.run, "haze", worst > 0.02 ? Grade::Voids : Grade::Weakens, kHalo + kNebula + Words{"background", "background_ratio"},
                 fmt::format("Star wings hold {:.1f} % more of the light than in the baseline{}: haze or fog, not the filter.", 100 * worst, ring ? " (besides the halo)" : ", without an edge"));
     }
 };

@@ -21,9 +21,10 @@ int decimalsFor(double sigma) {
 } // namespace
 
 std::string formatNumber(double value, double sigma) {
-    // Four digits of the value are as many as anyone can use.
-    const int most = std::abs(value) > 0 ? std::max(0, 3 - static_cast<int>(std::floor(std::log10(std::abs(value))))) : 4;
-    const int decimals = std::min(decimalsFor(sigma), std::max(most, 1));
+    // Four digits of the value are as many as anyone can use, but an error must never be shown as none.
+    const int most = std::abs(value) > 0 ? 3 - static_cast<int>(std::floor(std::log10(std::abs(value)))) : 4;
+    const int least = sigma > 0 ? -static_cast<int>(std::floor(std::log10(sigma))) : 0;
+    const int decimals = std::clamp(std::min(decimalsFor(sigma), std::max(most, least)), 0, 9);
     std::string text = fmt::format("{:.{}f} \u00B1{:.{}f}", value, decimals, sigma, decimals);
     return text;
 }
