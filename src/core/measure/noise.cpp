@@ -76,9 +76,20 @@ double pixelNoise(const Plane& plane, const Mask& mask, const SmoothSky& sky, co
             for (int x = b.x0; x < b.x1; ++x)
                 if (r.contains(toBaseline({static_cast<double>(x), static_cast<double>(y)}))) take(x, y);
     }
-    // Without sky regions: the middle one of the cells' own scatters, since nebula roughens only some cells.
-    if (values.size() < 500) return sky.typicalSigma();
-    return clippedStats(std::span<float>(values)).sigma;
+    if (values.size() >= 500) return clippedStats(std::span<float>(values)).sigma;
+    // Without sky regions: the middle one of some hundred places' own scatters, since nebula roughens only some of them.
+    constexpr int kPlace = 48;
+    const int across = std::max(1, plane.width() / kPlace), down = std::max(1, plane.height() / kPlace);
+    const int stride = std::max(1, across * down / 900);
+    std::vector<double> scatters;
+    for (int i = 0; i < across * down; i += stride) {
+        values.clear();
+        const int x0 = i % across * kPlace, y0 = i / across * kPlace;
+        for (int y = y0; y < std::min(plane.height(), y0 + kPlace); ++y)
+            for (int x = x0; x < std::min(plane.width(), x0 + kPlace); ++x) take(x, y);
+        if (values.size() >= 100) scatters.push_back(clippedStats(std::span<float>(values)).sigma);
+    }
+    return median(std::span<double>(scatters));
 }
 
 } // namespace caelumen

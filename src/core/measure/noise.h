@@ -22,7 +22,7 @@ int boxSide(double arcsecPerPlanePixel);
 /// left out; at most about 200 000 are kept, spread over the frame.
 std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, const PlaneView& view, const std::vector<Region>& regions);
 
-/// Standard deviation of unmasked pixels about the smooth sky, clipped at 3 sigma, inside the sky regions; without any, the median over the mesh cells.
+/// Standard deviation of unmasked pixels about the smooth sky, clipped at 3 sigma, inside the sky regions; without any, the median over places of 48 pixels across the frame.
 double pixelNoise(const Plane& plane, const Mask& mask, const SmoothSky& sky, const PlaneView& view, const std::vector<Region>& regions);
 
 } // namespace caelumen
