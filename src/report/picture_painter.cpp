@@ -18,7 +18,9 @@ void PicturePainter::setAlignment(const Alignment& a) {
 }
 
 void PicturePainter::setStretch(const Stretch& stretch, PictureTint tint) {
-    m_table = stretchTable(*m_pyramid, stretch);
+    m_stretch = stretch;
+    m_stretched = true;
+    m_tableCurrent = false;
     m_tint = tint;
     m_tiles.clear();
 }
@@ -37,7 +39,9 @@ QImage* PicturePainter::tile(int level, int tx, int ty) {
 }
 
 void PicturePainter::paint(QPainter& painter, const QTransform& view, const QRectF& clip) {
-    if (m_table[0].empty()) return;
+    if (!m_stretched) return;
+    if (!m_tableCurrent) m_table = stretchTable(*m_pyramid, m_stretch);
+    m_tableCurrent = true;
     const QTransform runToView = m_toBaseline * view;
     const double zoom = std::sqrt(std::abs(runToView.determinant())) * m_pyramid->pitch(); // painter pixels per level-0 pixel
     int level = 0;

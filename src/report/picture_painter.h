@@ -31,7 +31,9 @@ private:
     QImage* tile(int level, int tx, int ty);
     std::shared_ptr<const PicturePyramid> m_pyramid;
     QTransform m_toBaseline; ///< run stored pixels to baseline
-    StretchTable m_table;
+    Stretch m_stretch;
+    StretchTable m_table; ///< made when first painted, so that a slider pays for the run in sight only
+    bool m_tableCurrent = false, m_stretched = false;
     PictureTint m_tint = PictureTint::Natural;
     QCache<quint64, QImage> m_tiles;
 };

@@ -2,8 +2,7 @@
 
 #include "app/bench/evidence_plot.h"
 #include "app/bench/fairness_list.h"
-#include "app/bench/lane_list.h"
-#include "app/bench/score_panel.h"
+#include "app/bench/rows.h"
 #include "app/widgets/prompts.h"
 #include "app/widgets/theme.h"
 #include "core/trial/quantity.h"
@@ -34,12 +33,6 @@ QFrame* panelOf(QWidget* inner) {
     layout->setContentsMargins(1, 1, 1, 1);
     layout->addWidget(inner);
     return frame;
-}
-
-QString kindText(const std::string& kind) {
-    static const std::map<std::string, const char*> names{{"none", "no filter"}, {"uv-ir-cut", "UV/IR cut"}, {"light-pollution", "light pollution"}, {"multi-band", "multi-band"}, {"dual-band", "dual-band"}, {"single-line", "single line"}, {"near-infrared", "near infrared"}};
-    const auto it = names.find(kind);
-    return it == names.end() ? Bench::tr("other") : Bench::tr(it->second);
 }
 
 } // namespace
@@ -275,33 +268,7 @@ void Bench::themeChanged() {
 void Bench::resultsChanged() {
     const Trial& trial = m_session.trial();
     const TrialResults* r = m_session.results();
-    std::vector<LaneEntry> entries;
-    for (std::size_t i = 0; i < trial.runs.size(); ++i) {
-        const Run& run = trial.runs[i];
-        const Filter* f = trial.filter(run.filter);
-        LaneEntry e;
-        e.run = QString::fromStdString(run.id);
-        e.filter = QString::fromStdString(f ? f->name : run.filter);
-        e.kind = kindText(f ? f->kind : "other");
-        e.baseline = r ? r->baseline == run.id : run.baseline;
-        e.guessed = f && f->guessed;
-        e.style = filterStyle(static_cast<int>(i), run.baseline, theme().isRed());
-        e.south = trial.site.latitude_deg.value_or(1) < 0;
-        if (r) {
-            if (const RunConditions* c = r->conditionsOf(run.id)) {
-                e.sky = c->sky;
-                e.conditions = QString::fromStdString(conditionsSentence(trial, *c));
-                QStringList brief;
-                if (c->sky) brief << (c->sky->moon.alt_deg > 0 ? tr("%1% at %2\u00B0").arg(100 * c->sky->moonIlluminated, 0, 'f', 0).arg(c->sky->moon.alt_deg, 0, 'f', 0) : tr("moon down"));
-                if (c->total_s) brief << tr("%1 min").arg(*c->total_s / 60, 0, 'f', 0);
-                e.conditionsShort = brief.join(" \u00B7 ");
-            }
-            if (const Absence* why = r->whyAbsent(run.id, "background"); why && why->channel.empty()) e.problem = QString::fromStdString(why->reason);
-        }
-        if (!run.note.empty()) e.conditions += "\n" + QString::fromStdString(run.note);
-        entries.push_back(std::move(e));
-    }
-    m_lanes->setEntries(std::move(entries));
+    m_lanes->setEntries(laneEntries(trial, r));
     m_lanes->setCurrentRun(m_run);
     for (auto& [run, painter] : m_painters)
         if (painter) painter->setAlignment(m_session.alignmentOf(run));
@@ -337,40 +304,10 @@ void Bench::fillScores() {
         const Score& score = panel->score();
         const Quantity* q = quantity(score.headline);
         const QString nebula = nebulaRegion();
-        std::vector<ScoreRow> rows;
-        for (std::size_t i = 0; i < trial.runs.size(); ++i) {
-            const Run& run = trial.runs[i];
-            ScoreRow row;
-            row.run = QString::fromStdString(run.id);
-            row.baseline = run.baseline;
-            row.style = filterStyle(static_cast<int>(i), run.baseline, theme().isRed());
-            const Measurement* m = r ? scoreOf(*r, run.id, score, nebula.toStdString()) : nullptr;
-            if (m) {
-                row.value = m->value;
-                row.sigma = m->sigma;
-                row.limit = m->flagged("upper-limit");
-                row.text = QString::fromStdString(formatValue(*m));
-                row.tip = tr("%1, channel %2%3").arg(text(q->label), QString::fromStdString(m->channel), m->region.empty() ? QString() : ", " + QString::fromStdString(m->region));
-                QStringList flags;
-                for (const std::string& f : m->flags) flags << QString::fromStdString(f);
-                if (!flags.isEmpty()) row.tip += "\n" + tr("Flags: ") + flags.join(", ");
-                if (!m->note.empty()) row.tip += "\n" + QString::fromStdString(m->note);
-                if (const Unfairness* u = voided(*r, run.id, score)) {
-                    row.unfair = true;
-                    row.tip += "\n" + tr("Not a fair comparison: ") + QString::fromStdString(u->text);
-                }
-            } else {
-                const bool self = r ? r->baseline == run.id : run.baseline;
-                const Absence* why = r ? r->whyAbsent(run.id, std::string(score.headline)) : nullptr;
-                row.text = self && score.id != "gradient" ? tr("baseline") : !r ? "\u2026" : tr("absent");
-                row.tip = why ? QString::fromStdString(why->reason) : QString();
-            }
-            rows.push_back(std::move(row));
-        }
         QString sub = text(q->label);
         if (score.id == "nebula" && !nebula.isEmpty()) sub += " " + nebula;
         if (q->unit != "1") sub += " (" + (q->unit == "mag/arcsec2" ? QString("mag/arcsec\u00B2") : text(q->unit)) + ")";
-        panel->setRows(std::move(rows), sub, !m_session.resultsAreCurrent());
+        panel->setRows(scoreRows(trial, r, score, nebula), sub, !m_session.resultsAreCurrent());
         panel->setCurrent(m_run, text(score.id) == m_score);
     }
 }
@@ -504,23 +441,7 @@ ScorePanel* Bench::panel(const QString& score) const {
 }
 
 QString Bench::figuresAsText() const {
-    QString out = tr("Run\tFilter");
-    for (const Score& score : scores()) {
-        const Quantity* q = quantity(score.headline);
-        out += QString("\t%1%2").arg(text(q->label), q->unit == "1" ? QString() : " (" + text(q->unit) + ")");
-    }
-    out += '\n';
-    const TrialResults* r = m_session.results();
-    for (const Run& run : m_session.trial().runs) {
-        const Filter* f = m_session.trial().filter(run.filter);
-        out += QString::fromStdString(run.id) + '\t' + QString::fromStdString(f ? f->name : run.filter);
-        for (const Score& score : scores()) {
-            const Measurement* m = r ? scoreOf(*r, run.id, score, nebulaRegion().toStdString()) : nullptr;
-            out += '\t' + (m ? QString::fromStdString(formatValue(*m)) : QString());
-        }
-        out += '\n';
-    }
-    return out;
+    return scoreTable(m_session.trial(), m_session.results(), nebulaRegion());
 }
 
 QByteArray Bench::saveLayout() const {

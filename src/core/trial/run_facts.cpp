@@ -69,7 +69,7 @@ Result<OpenRun> openRun(const Trial& trial, const Run& run, const std::filesyste
     else if (run.combine == "sum" && !c.sub_count) out.problem = "the number of subs in the sum is unknown: neither the trial nor the header gives it";
     else out.seconds = run.combine == "sum" ? *c.total_s : *c.sub_exposure_s;
     if (out.pedestalUnknown) c.flags.push_back("pedestal-unknown");
-    if (c.gainAssumed) c.flags.push_back("assumed-scale");
+    if (c.gainAssumed || !c.scale_arcsec) c.flags.push_back("assumed-scale"); // without a pixel scale the boxes are 5 pixels wide
     if (!c.conflicts.empty()) c.flags.push_back("header-conflict");
 
     if (!c.start.empty() && trial.site.latitude_deg && trial.site.longitude_deg) {

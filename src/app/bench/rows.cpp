@@ -1,0 +1,109 @@
+#include "app/bench/rows.h"
+
+#include "app/widgets/theme.h"
+#include "core/trial/quantity.h"
+#include "core/trial/sentences.h"
+
+#include <QObject>
+#include <QStringList>
+
+#include <map>
+
+namespace caelumen {
+namespace {
+
+QString text(std::string_view s) { return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size())); }
+
+QString kindText(const std::string& kind) {
+    static const std::map<std::string, const char*> names{{"none", "no filter"}, {"uv-ir-cut", "UV/IR cut"}, {"light-pollution", "light pollution"}, {"multi-band", "multi-band"}, {"dual-band", "dual-band"}, {"single-line", "single line"}, {"near-infrared", "near infrared"}};
+    const auto it = names.find(kind);
+    return it == names.end() ? QObject::tr("other") : QObject::tr(it->second);
+}
+
+} // namespace
+
+std::vector<LaneEntry> laneEntries(const Trial& trial, const TrialResults* r) {
+    std::vector<LaneEntry> entries;
+    for (std::size_t i = 0; i < trial.runs.size(); ++i) {
+        const Run& run = trial.runs[i];
+        const Filter* f = trial.filter(run.filter);
+        LaneEntry e;
+        e.run = QString::fromStdString(run.id);
+        e.filter = QString::fromStdString(f ? f->name : run.filter);
+        e.kind = kindText(f ? f->kind : "other");
+        e.baseline = r ? r->baseline == run.id : run.baseline;
+        e.guessed = f && f->guessed;
+        e.style = filterStyle(static_cast<int>(i), run.baseline, theme().isRed());
+        e.south = trial.site.latitude_deg.value_or(1) < 0;
+        if (r) {
+            if (const RunConditions* c = r->conditionsOf(run.id)) {
+                e.sky = c->sky;
+                e.conditions = QString::fromStdString(conditionsSentence(trial, *c));
+                QStringList brief;
+                if (c->sky) brief << (c->sky->moon.alt_deg > 0 ? QObject::tr("%1% at %2\u00B0").arg(100 * c->sky->moonIlluminated, 0, 'f', 0).arg(c->sky->moon.alt_deg, 0, 'f', 0) : QObject::tr("moon down"));
+                if (c->total_s) brief << QObject::tr("%1 min").arg(*c->total_s / 60, 0, 'f', 0);
+                e.conditionsShort = brief.join(" \u00B7 ");
+            }
+            if (const Absence* why = r->whyAbsent(run.id, "background"); why && why->channel.empty()) e.problem = QString::fromStdString(why->reason);
+        }
+        if (!run.note.empty()) e.conditions += "\n" + QString::fromStdString(run.note);
+        entries.push_back(std::move(e));
+    }
+    return entries;
+}
+
+std::vector<ScoreRow> scoreRows(const Trial& trial, const TrialResults* r, const Score& score, const QString& nebula) {
+    const Quantity* q = quantity(score.headline);
+    std::vector<ScoreRow> rows;
+    for (std::size_t i = 0; i < trial.runs.size(); ++i) {
+        const Run& run = trial.runs[i];
+        ScoreRow row;
+        row.run = QString::fromStdString(run.id);
+        row.baseline = run.baseline;
+        row.style = filterStyle(static_cast<int>(i), run.baseline, theme().isRed());
+        const Measurement* m = r ? scoreOf(*r, run.id, score, nebula.toStdString()) : nullptr;
+        if (m) {
+            row.value = m->value;
+            row.sigma = m->sigma;
+            row.limit = m->flagged("upper-limit");
+            row.text = QString::fromStdString(formatValue(*m));
+            row.tip = QObject::tr("%1, channel %2%3").arg(text(q->label), QString::fromStdString(m->channel), m->region.empty() ? QString() : ", " + QString::fromStdString(m->region));
+            QStringList flags;
+            for (const std::string& f : m->flags) flags << QString::fromStdString(f);
+            if (!flags.isEmpty()) row.tip += "\n" + QObject::tr("Flags: ") + flags.join(", ");
+            if (!m->note.empty()) row.tip += "\n" + QString::fromStdString(m->note);
+            if (const Unfairness* u = voided(*r, run.id, score)) {
+                row.unfair = true;
+                row.tip += "\n" + QObject::tr("Not a fair comparison: ") + QString::fromStdString(u->text);
+            }
+        } else {
+            const bool self = r ? r->baseline == run.id : run.baseline;
+            const Absence* why = r ? r->whyAbsent(run.id, std::string(score.headline)) : nullptr;
+            row.text = self && score.id != "gradient" ? QObject::tr("baseline") : !r ? "\u2026" : QObject::tr("absent");
+            row.tip = why ? QString::fromStdString(why->reason) : QString();
+        }
+        rows.push_back(std::move(row));
+    }
+    return rows;
+}
+
+QString scoreTable(const Trial& trial, const TrialResults* r, const QString& nebula) {
+    QString out = QObject::tr("Run\tFilter");
+    for (const Score& score : scores()) {
+        const Quantity* q = quantity(score.headline);
+        out += QString("\t%1%2").arg(text(q->label), q->unit == "1" ? QString() : " (" + text(q->unit) + ")");
+    }
+    out += '\n';
+    for (const Run& run : trial.runs) {
+        const Filter* f = trial.filter(run.filter);
+        out += QString::fromStdString(run.id) + '\t' + QString::fromStdString(f ? f->name : run.filter);
+        for (const Score& score : scores()) {
+            const Measurement* m = r ? scoreOf(*r, run.id, score, nebula.toStdString()) : nullptr;
+            out += '\t' + (m ? QString::fromStdString(formatValue(*m)) : QString());
+        }
+        out += '\n';
+    }
+    return out;
+}
+
+} // namespace caelumen
