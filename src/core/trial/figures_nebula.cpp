@@ -31,13 +31,19 @@ Signal signalOf(const Sky& sky, const Trial& trial, const Region& region, const 
     return out;
 }
 
-/// The plane of the baseline that a run's channel is held against: the same channel, else the only one.
-const Sky* counterpart(const std::vector<Sky>& baseline, const std::string& channel) {
-    for (const Sky& s : baseline)
+/// The plane of the baseline that a run's channel is held against: the same channel, else (mono against colour) the one that shows the region best.
+const Sky* counterpart(const std::vector<Sky>& baseline, const std::string& channel, const Trial& trial, const Region& region, double scale) {
+    const Sky* best = nullptr;
+    double top = -1e300;
+    for (const Sky& s : baseline) {
         if (s.plane->channel == channel) return &s;
-    for (const Sky& s : baseline)
-        if (s.plane->channel == "L" || channel == "L") return &s;
-    return baseline.empty() ? nullptr : &baseline.front();
+        const Signal signal = signalOf(s, trial, region, boxNoise(s, scale));
+        if (signal.valid && signal.snr > top) {
+            top = signal.snr;
+            best = &s;
+        }
+    }
+    return best;
 }
 
 } // namespace
@@ -88,7 +94,7 @@ void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky
             else if (!(background > 3 * backgroundSigma)) sheet.absent(ch, "nebula_contrast", region.id, "the background is not above zero");
             else put("nebula_contrast", s.value / background, std::hypot(s.sigma / background, s.value * backgroundSigma / (background * background)), s.flags);
 
-            const Sky* other = counterpart(baseline, ch);
+            const Sky* other = counterpart(baseline, ch, trial, region, baseScale);
             const BoxNoise baseNoise = other ? boxNoise(*other, baseScale) : BoxNoise{};
             const Signal b = other ? signalOf(*other, trial, region, baseNoise) : Signal{};
             if (!noise.valid) {

@@ -259,6 +259,8 @@ private:
                         if (b.plane->channel == sky.plane->channel || base.size() == 1) other = &b;
                 const BoxNoise noise = boxNoise(sky, c.scale_arcsec.value_or(0));
                 const BoxNoise baseNoise = other ? boxNoise(*other, baseConditions.scale_arcsec.value_or(0)) : BoxNoise{};
+                if (!other && i != m_baseline)
+                    for (const char* q : {"background_ratio", "background_mag", "star_throughput", "softness"}) sheet.absent(sky.plane->channel, q, "", "the baseline has no such channel");
                 backgroundFigures(sheet, sky, other, noise, baseNoise, perArea);
                 gradientFigures(sheet, sky);
                 starFigures(sheet, sky, other);

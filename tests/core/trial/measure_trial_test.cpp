@@ -219,6 +219,14 @@ private slots:
         }
         const Measurement* fwhm = r->find("B", "star_fwhm", "G");
         QVERIFY(fwhm && std::abs(fwhm->value / s.runs[1].fwhm_px - 1) < 0.2); // half as many pixels across a star
+        // A mono run against a colour baseline: no channel to divide backgrounds by, but the nebula can be compared.
+        s.runs[1].camera = SceneCamera::Mono;
+        s.folder = "mixed";
+        QVERIFY(writeTrial(s, m_folder.path()).ok());
+        const auto mixed = measureTrial(s.trial, m_folder.path() / "mixed");
+        QVERIFY(mixed.ok());
+        QVERIFY(mixed->headline("B", "time_ratio", "N1"));
+        QVERIFY(mixed->whyAbsent("B", "background_ratio")->reason.find("no such channel") != std::string::npos);
         for (SceneRun& run : s.runs) run.camera = SceneCamera::Mono;
         s.folder = "mono";
         QVERIFY(writeTrial(s, m_folder.path()).ok());
