@@ -102,7 +102,7 @@ std::string svgScore(const Trial& trial, const TrialResults& r, const Score& sco
         s += svgMarker(static_cast<int>(i), isBase, 10, y, 6) + fmt::format("<text x=\"22\" y=\"{}\">{} {}</text>", y + 4, escaped(run.id), escaped(filter ? filter->name : run.filter));
         const Measurement* m = scoreOf(r, run.id, score, nebula);
         if (!m) {
-            s += fmt::format("<text x=\"{}\" y=\"{}\" fill=\"#777\">{}</text>", f.left, y + 4, isBase ? "baseline" : "not measured");
+            s += fmt::format("<text x=\"{}\" y=\"{}\" fill=\"#777\">{}</text>", f.right + 10, y + 4, isBase ? "baseline" : "not measured");
             continue;
         }
         const std::string colour = colourOf(static_cast<int>(i), isBase);
