@@ -75,7 +75,11 @@ int takeScreenshots(MainWindow& window, const QString& folder) {
     bench.view().fitFrame();
     bench.view().setCurrent("C");
     shoot("bench-unfair");
-    bench.view().setCurrent("B");
+    bench.setStretchMode(Bench::StretchMode::Shared);
+    bench.showEvidence("nebula", "B");
+    bench.view().setOverlay({});
+    bench.view().fitFrame();
+    shoot("bench");
     window.setTheme(ThemeKind::Light);
     shoot("bench-light");
     window.setTheme(ThemeKind::Red);
