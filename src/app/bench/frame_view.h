@@ -59,7 +59,6 @@ signals:
     void renameAsked(const QString& id);
     void toolDone();
     void hovered(const caelumen::Point& frame, bool inside);
-    void filesDropped(const QStringList& files);
 
 protected:
     void paintEvent(QPaintEvent* event) override;

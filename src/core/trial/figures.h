@@ -19,19 +19,21 @@ private:
     const RunConditions& m_conditions;
 };
 
-/// One plane with the sky model that belongs to it.
-struct Sky {
-    const PlaneHarvest* plane = nullptr;
-    const Surface* surface = nullptr;
-    const std::vector<char>* excluded = nullptr;
-};
-
 /// A box noise with its error, and how much neighbouring pixels share noise.
 struct BoxNoise {
     double value = 0, sigma = 0, correlation = 1;
     double inflation = 1; ///< by how much the error of a mean exceeds that of white pixel noise: shared noise, or unevenness on the scale of mesh cells
     bool valid = false;
 };
+
+/// One plane with the sky model that belongs to it.
+struct Sky {
+    const PlaneHarvest* plane = nullptr;
+    const Surface* surface = nullptr;
+    const std::vector<char>* excluded = nullptr;
+    BoxNoise noise; ///< of this plane, computed once
+};
+
 BoxNoise boxNoise(const Sky& sky, double scale_arcsec);
 
 /// Error of the mean of `used` pixels of noise `pixelSigma`, times the inflation of BoxNoise.
@@ -45,7 +47,7 @@ struct Underlay {
 };
 Underlay underlay(const Sky& sky, const std::vector<Region>& regions, const SurfaceBasis& at, double inflation);
 
-void backgroundFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline, const BoxNoise& noise, const BoxNoise& baselineNoise, double perArea);
+void backgroundFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline, double perArea);
 void gradientFigures(FigureSheet& sheet, const Sky& sky);
 void starFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline);
 void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky>& run, const std::vector<Sky>& baseline, bool isBaseline, const RunConditions& baselineConditions, double perArea);

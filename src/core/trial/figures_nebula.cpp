@@ -15,7 +15,8 @@ struct Signal {
     bool valid = false;
 };
 
-Signal signalOf(const Sky& sky, const Trial& trial, const Region& region, const BoxNoise& noise) {
+Signal signalOf(const Sky& sky, const Trial& trial, const Region& region) {
+    const BoxNoise& noise = sky.noise;
     Signal out;
     const auto it = sky.plane->regions.find(region.id);
     if (it == sky.plane->regions.end() || it->second.used < 4) return out;
@@ -32,12 +33,12 @@ Signal signalOf(const Sky& sky, const Trial& trial, const Region& region, const 
 }
 
 /// The plane of the baseline that a run's channel is held against: the same channel, else (mono against colour) the one that shows the region best.
-const Sky* counterpart(const std::vector<Sky>& baseline, const std::string& channel, const Trial& trial, const Region& region, double scale) {
+const Sky* counterpart(const std::vector<Sky>& baseline, const std::string& channel, const Trial& trial, const Region& region) {
     const Sky* best = nullptr;
     double top = -1e300;
     for (const Sky& s : baseline) {
         if (s.plane->channel == channel) return &s;
-        const Signal signal = signalOf(s, trial, region, boxNoise(s, scale));
+        const Signal signal = signalOf(s, trial, region);
         if (signal.valid && signal.snr > top) {
             top = signal.snr;
             best = &s;
@@ -50,9 +51,8 @@ const Sky* counterpart(const std::vector<Sky>& baseline, const std::string& chan
 
 void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky>& run, const std::vector<Sky>& baseline, bool isBaseline, const RunConditions& base, double perArea) {
     const RunConditions& c = sheet.conditions();
-    const double scale = c.scale_arcsec.value_or(0), baseScale = base.scale_arcsec.value_or(0);
     for (const Sky& sky : run) {
-        const BoxNoise noise = boxNoise(sky, scale);
+        const BoxNoise& noise = sky.noise;
         if (noise.valid && c.total_s) {
             const double hour = std::sqrt(*c.total_s / 3600);
             sheet.add(sky.plane->channel, "faint_limit", "", 5 * noise.value * hour, 5 * noise.sigma * hour);
@@ -66,7 +66,7 @@ void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky
         std::string spokesman = region.channel;
         double best = -1e300;
         for (const Sky& sky : run) {
-            const Signal s = signalOf(sky, trial, region, boxNoise(sky, scale));
+            const Signal s = signalOf(sky, trial, region);
             if (region.channel.empty() && s.valid && s.snr > best) {
                 best = s.snr;
                 spokesman = sky.plane->channel;
@@ -74,8 +74,8 @@ void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky
         }
         for (const Sky& sky : run) {
             const std::string& ch = sky.plane->channel;
-            const BoxNoise noise = boxNoise(sky, scale);
-            const Signal s = signalOf(sky, trial, region, noise);
+            const BoxNoise& noise = sky.noise;
+            const Signal s = signalOf(sky, trial, region);
             if (!s.valid) {
                 const auto it = sky.plane->regions.find(region.id);
                 const bool outside = it == sky.plane->regions.end() || it->second.inside == 0;
@@ -94,9 +94,9 @@ void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky
             else if (!(background > 3 * backgroundSigma)) sheet.absent(ch, "nebula_contrast", region.id, "the background is not above zero");
             else put("nebula_contrast", s.value / background, std::hypot(s.sigma / background, s.value * backgroundSigma / (background * background)), s.flags);
 
-            const Sky* other = counterpart(baseline, ch, trial, region, baseScale);
-            const BoxNoise baseNoise = other ? boxNoise(*other, baseScale) : BoxNoise{};
-            const Signal b = other ? signalOf(*other, trial, region, baseNoise) : Signal{};
+            const Sky* other = counterpart(baseline, ch, trial, region);
+            const BoxNoise baseNoise = other ? other->noise : BoxNoise{};
+            const Signal b = other ? signalOf(*other, trial, region) : Signal{};
             if (!noise.valid) {
                 for (const char* q : {"nebula_snr", "nebula_snr_hour"}) sheet.absent(ch, q, region.id, "fewer than 12 star-free boxes of 10 arcsec fit on the sky");
                 if (!isBaseline) sheet.absent(ch, "time_ratio", region.id, "fewer than 12 star-free boxes of 10 arcsec fit on the sky");

@@ -124,8 +124,9 @@ Underlay underlay(const Sky& sky, const std::vector<Region>& regions, const Surf
     return out;
 }
 
-void backgroundFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline, const BoxNoise& noise, const BoxNoise& baselineNoise, double perArea) {
+void backgroundFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline, double perArea) {
     const PlaneHarvest& h = *sky.plane;
+    const BoxNoise& noise = sky.noise;
     const auto level = [](const Sky& s, double inflation, double& sigma, bool& noRegion) {
         noRegion = s.plane->sky.used == 0;
         if (!noRegion) {
@@ -149,7 +150,7 @@ void backgroundFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline, 
         if (noise.correlation > 1.3) flags.push_back("correlated-noise");
         sheet.add(h.channel, "background", "", value, sigma, flags);
         if (baseline) {
-            const double base = level(*baseline, baselineNoise.inflation, baseSigma, baseNoRegion);
+            const double base = level(*baseline, baseline->noise.inflation, baseSigma, baseNoRegion);
             const double ratio = value / base / perArea;
             if (!known) {
                 for (const char* q : {"background_ratio", "background_mag"}) sheet.absent(h.channel, q, "", "the pedestal is unknown, so there is no absolute background to divide");

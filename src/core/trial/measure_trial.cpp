@@ -223,9 +223,14 @@ private:
         if (std::find(c.flags.begin(), c.flags.end(), flag) == c.flags.end()) c.flags.push_back(flag);
     }
 
-    std::vector<Sky> skiesOf(const RunEvidence& e) const {
+    std::vector<Sky> skiesOf(std::size_t i) const {
+        const RunEvidence& e = m_evidence[i];
         std::vector<Sky> out;
-        for (const PlaneHarvest& h : e.planes) out.push_back({&h, &e.surfaces.at(h.channel), &e.excludedCells.at(h.channel)});
+        for (const PlaneHarvest& h : e.planes) {
+            Sky sky{&h, &e.surfaces.at(h.channel), &e.excludedCells.at(h.channel), {}};
+            sky.noise = boxNoise(sky, m_open[i].conditions.scale_arcsec.value_or(0));
+            out.push_back(sky);
+        }
         return out;
     }
 
@@ -236,7 +241,7 @@ private:
         r.baseline = m_trial.runs[m_baseline].id;
         fitSurfaces(m_trial, m_evidence, m_baseline);
         for (const OpenRun& o : m_open) r.conditions.push_back(o.conditions);
-        const std::vector<Sky> base = skiesOf(m_evidence[m_baseline]);
+        const std::vector<Sky> base = skiesOf(m_baseline);
         const RunConditions& baseConditions = m_open[m_baseline].conditions;
         std::vector<TrialResults> parts(m_open.size());
         tbb::parallel_for(std::size_t{0}, m_open.size(), [&](std::size_t i) {
@@ -251,17 +256,15 @@ private:
             if (i != m_baseline) part.alignment.push_back({run.id, m_evidence[i].alignment});
             const RunConditions& c = m_open[i].conditions;
             const double perArea = c.scale_arcsec && baseConditions.scale_arcsec ? std::pow(*c.scale_arcsec / *baseConditions.scale_arcsec, 2) : 1 / std::pow(m_evidence[i].alignment.scale, 2);
-            const std::vector<Sky> skies = skiesOf(m_evidence[i]);
+            const std::vector<Sky> skies = skiesOf(i);
             for (const Sky& sky : skies) {
                 const Sky* other = nullptr;
                 if (i != m_baseline)
                     for (const Sky& b : base)
                         if (b.plane->channel == sky.plane->channel || base.size() == 1) other = &b;
-                const BoxNoise noise = boxNoise(sky, c.scale_arcsec.value_or(0));
-                const BoxNoise baseNoise = other ? boxNoise(*other, baseConditions.scale_arcsec.value_or(0)) : BoxNoise{};
                 if (!other && i != m_baseline)
                     for (const char* q : {"background_ratio", "background_mag", "star_throughput", "softness"}) sheet.absent(sky.plane->channel, q, "", "the baseline has no such channel");
-                backgroundFigures(sheet, sky, other, noise, baseNoise, perArea);
+                backgroundFigures(sheet, sky, other, perArea);
                 gradientFigures(sheet, sky);
                 starFigures(sheet, sky, other);
             }

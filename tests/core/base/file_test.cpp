@@ -2,7 +2,9 @@
 
 #include "support/scenes.h"
 
+#include <csignal>
 #include <fstream>
+#include <sys/resource.h>
 
 using namespace caelumen;
 namespace fs = std::filesystem;
@@ -32,15 +34,29 @@ private slots:
         QCOMPARE(std::distance(fs::directory_iterator(folder.path()), fs::directory_iterator{}), std::ptrdiff_t{1});
     }
 
-    void aFullDeviceIsToldInOneSentence() {
-        if (!fs::exists("/dev/full")) QSKIP("no /dev/full here");
+    void aMissingFolderIsToldInOneSentence() {
         const scenes::Folder folder;
-        fs::create_symlink("/dev/full", folder / "full");
-        // Renaming over the link would replace it, so write into a folder that cannot hold the temporary file instead.
         const Status failed = writeFile(folder / "missing/a.txt", "x");
         QVERIFY(!failed.ok());
         QVERIFY(failed.error().message.find("missing/a.txt") != std::string::npos);
         QVERIFY(failed.error().message.find('\n') == std::string::npos);
+    }
+
+    /// A device that fails after 4096 bytes: the old file stays, nothing else is left.
+    void aFullDeviceLosesNothing() {
+        const scenes::Folder folder;
+        QVERIFY(writeFile(folder / "a.txt", "old").ok());
+        rlimit before{};
+        getrlimit(RLIMIT_FSIZE, &before);
+        std::signal(SIGXFSZ, SIG_IGN);
+        const rlimit small{4096, before.rlim_max};
+        setrlimit(RLIMIT_FSIZE, &small);
+        const Status failed = writeFile(folder / "a.txt", std::string(100'000, 'x'));
+        setrlimit(RLIMIT_FSIZE, &before);
+        QVERIFY(!failed.ok());
+        QVERIFY(failed.error().message.find("a.txt") != std::string::npos);
+        QVERIFY(*readText(folder / "a.txt") == "old");
+        QCOMPARE(std::distance(fs::directory_iterator(folder.path()), fs::directory_iterator{}), std::ptrdiff_t{1});
     }
 
     void refusesWhatIsTooLarge() {
