@@ -13,11 +13,13 @@
 #include <fmt/format.h>
 #include <tbb/global_control.h>
 
+#include <charconv>
 #include <cstdio>
 #include <filesystem>
 #include <functional>
 #include <map>
 #include <memory>
+#include <optional>
 #include <algorithm>
 #include <unistd.h>
 
@@ -45,15 +47,23 @@ Job terminalJob() {
     return job;
 }
 
+/// A whole number within limits, or nothing.
+std::optional<int> wholeNumber(const std::string& text, int low, int high) {
+    int value = 0;
+    const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), value);
+    if (error != std::errc{} || end != text.data() + text.size() || value < low || value > high) return std::nullopt;
+    return value;
+}
+
 int measure(const Arguments& a) {
     const fs::path path = a.words[0];
     const auto trial = readTrial(path);
     if (!trial) return fail(trial.error().message);
     std::unique_ptr<tbb::global_control> limit;
     if (a.has("--threads")) {
-        const int threads = std::atoi(a.value("--threads").c_str());
-        if (threads < 1 || threads > 1024 || std::to_string(threads) != a.value("--threads")) return misuse("--threads needs a whole number from 1 to 1024", "caelumen-cli measure TRIAL.json [--threads N]");
-        limit = std::make_unique<tbb::global_control>(tbb::global_control::max_allowed_parallelism, static_cast<std::size_t>(threads));
+        const auto threads = wholeNumber(a.value("--threads"), 1, 1024);
+        if (!threads) return misuse("--threads needs a whole number from 1 to 1024", "caelumen-cli measure TRIAL.json [--threads N]");
+        limit = std::make_unique<tbb::global_control>(tbb::global_control::max_allowed_parallelism, static_cast<std::size_t>(*threads));
     }
     const auto results = measureTrial(*trial, path.parent_path(), terminalJob());
     if (!results) return fail(results.error().message);
@@ -136,8 +146,11 @@ int report(const Arguments& a) {
 }
 
 int demo(const Arguments& a) {
-    if (!a.has("--out")) return misuse("--out DIR is missing", "caelumen-cli demo --out DIR");
-    const Status done = writeDemo(a.value("--out"), terminalJob());
+    const std::string usage = "caelumen-cli demo --out DIR [--trial NAME] [--width PIXELS]";
+    if (!a.has("--out")) return misuse("--out DIR is missing", usage);
+    const auto width = a.has("--width") ? wholeNumber(a.value("--width"), 320, 20'000) : std::optional(1600);
+    if (!width) return misuse("--width needs a whole number from 320 to 20000", usage);
+    const Status done = writeDemo(a.value("--out"), terminalJob(), *width, a.value("--trial"));
     return done ? kDone : fail(done.error().message);
 }
 
@@ -152,7 +165,7 @@ const std::map<std::string, Command>& commands() {
         {"measure", {{{"--out", "--csv", "--threads"}, {}, 1, 1}, "caelumen-cli measure TRIAL.json [--out RESULTS.json] [--csv TABLE.csv] [--threads N]", "measure a trial; JSON to the standard output without --out", measure}},
         {"frames", {{{}, {"--json"}, 1, 100'000}, "caelumen-cli frames FILE... [--json]", "header facts, sky level, noise and stars of each frame", frames}},
         {"report", {{{"--out", "--trial"}, {}, 1, 1}, "caelumen-cli report TRIAL.json|CAMPAIGN --out FILE.html|.csv|.json [--trial N]", "measure and write a page with pictures and plots, a table, or results", report}},
-        {"demo", {{{"--out"}, {}, 0, 0}, "caelumen-cli demo --out DIR", "make the demo campaign's frames, trials and truth", demo}},
+        {"demo", {{{"--out", "--trial", "--width"}, {}, 0, 0}, "caelumen-cli demo --out DIR [--trial NAME] [--width PIXELS]", "make the demo campaign's frames, trials and truth; larger ones for trying speed", demo}},
     };
     return all;
 }

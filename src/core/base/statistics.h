@@ -10,6 +10,9 @@ namespace caelumen {
 /// 1 / Phi^-1(3/4): turns a median absolute deviation into the sigma of a normal distribution.
 inline constexpr double kMadToSigma = 1.482602218505602;
 
+/// The standard deviation of a unit normal cut at three sigma: what clipping takes away.
+inline constexpr double kSigmaCutAt3 = 0.986578;
+
 struct ClippedStats {
     double mean = 0;
     double sigma = 0;  ///< standard deviation of the values kept, corrected for the tails that clipping removed

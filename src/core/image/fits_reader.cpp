@@ -4,10 +4,14 @@
 #include "core/image/fits_handle.h"
 
 #include <fmt/format.h>
+#include <tbb/enumerable_thread_specific.h>
+#include <tbb/parallel_for.h>
 
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <mutex>
+#include <optional>
 
 namespace caelumen {
 namespace fs = std::filesystem;
@@ -128,20 +132,52 @@ Result<FitsImage> readFitsInfo(const fs::path& path) {
     return Error{fmt::format("{} holds no image; give a FITS file with an image in one of its extensions.", path.string())};
 }
 
-Result<Plane> readFitsPlane(const FitsImage& image, int plane) {
-    auto opened = openFits(image.info.path);
-    if (!opened) return opened.error();
-    fitsfile* file = opened->get();
-    int status = 0, type = 0;
-    fits_movabs_hdu(file, image.hdu, &type, &status);
-    Plane out(image.info.width, image.info.height);
-    const auto pixels = static_cast<LONGLONG>(out.size());
+namespace {
+
+/// Reads `count` pixels from `firstPixel` on into place.
+int readPixels(fitsfile* file, const FrameInfo& info, long long firstPixel, long long count, float* to) {
+    int status = 0, anyBlank = 0;
     float blank = kNoData;
-    int anyBlank = 0;
-    fits_read_img(file, TFLOAT, static_cast<LONGLONG>(plane) * pixels + 1, pixels, &blank, out.data(), &anyBlank, &status);
-    if (status == NUM_OVERFLOW) status = 0; // a double too large for float came back as the largest one
-    if (status != 0)
-        return Error{fmt::format("The pixels of {} cannot be read ({}); the file is damaged or cut short, copy it again.", image.info.path.string(), fitsReason(status))};
+    // Plain floats carry their own NaN; all others have blanks to look for.
+    const bool plain = !info.integer && info.bits == 32 && !fits_is_compressed_image(file, &status);
+    fits_read_img(file, TFLOAT, firstPixel + 1, count, plain ? nullptr : &blank, to, &anyBlank, &status);
+    return status == NUM_OVERFLOW ? 0 : status; // a double too large for float came back as the largest one
+}
+
+} // namespace
+
+Result<Plane> readFitsPlane(const FitsImage& image, int plane) {
+    const FrameInfo& info = image.info;
+    Plane out = Plane::unfilled(info.width, info.height);
+    const auto width = static_cast<long long>(info.width), start = static_cast<long long>(plane) * static_cast<long long>(out.size());
+    // Bands of rows side by side, each thread with a handle of its own. A gzipped file would be unpacked once a handle: that goes in one piece.
+    const int band = info.path.extension() == ".gz" ? info.height : static_cast<int>(std::clamp<long long>((1 << 20) / width, 16, info.height));
+    const int bands = (info.height + band - 1) / band;
+    tbb::enumerable_thread_specific<std::optional<FitsHandle>> handles;
+    std::mutex guard;
+    std::optional<Error> failure;
+    tbb::parallel_for(0, bands, [&](int b) {
+        auto& handle = handles.local();
+        std::optional<Error> failed;
+        if (!handle) {
+            auto opened = openFits(info.path);
+            int status = 0, type = 0;
+            if (!opened) failed = opened.error();
+            else {
+                handle = std::move(*opened);
+                fits_movabs_hdu(handle->get(), image.hdu, &type, &status);
+            }
+        }
+        if (!failed) {
+            const int first = b * band, rows = std::min(band, info.height - first);
+            if (const int status = readPixels(handle->get(), info, start + first * width, rows * width, out.row(first)); status != 0)
+                failed = Error{fmt::format("The pixels of {} cannot be read ({}); the file is damaged or cut short, copy it again.", info.path.string(), fitsReason(status))};
+        }
+        if (!failed) return;
+        const std::scoped_lock lock(guard);
+        if (!failure) failure = failed;
+    });
+    if (failure) return *failure;
     return out;
 }
 

@@ -32,7 +32,7 @@ std::optional<MosaicPattern> mosaicPattern(const std::string& bayerpat, int xOff
 }
 
 Plane mosaicPlane(const Plane& stored, const MosaicPattern& pattern, int colour) {
-    Plane out(stored.width() / 2, stored.height() / 2);
+    Plane out = Plane::unfilled(stored.width() / 2, stored.height() / 2);
     for (int y = 0; y < out.height(); ++y) {
         float* to = out.row(y);
         const std::array<const float*, 2> from{stored.row(2 * y), stored.row(2 * y + 1)};

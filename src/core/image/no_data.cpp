@@ -1,8 +1,12 @@
 #include "core/image/no_data.h"
 
+#include "core/base/pixel_rows.h"
 #include "core/base/statistics.h"
 
+#include <tbb/parallel_for.h>
+
 #include <algorithm>
+#include <numeric>
 #include <vector>
 
 namespace caelumen {
@@ -20,22 +24,28 @@ bool zerosAreSky(const Plane& plane) {
     return std::abs(median(std::span<double>(sample))) < 3 * robustSigma(copy);
 }
 
+/// Zeros in each row; infinities become NaN on the way.
+std::vector<std::int64_t> zerosByRow(Plane& plane) {
+    std::vector<std::int64_t> zeros(static_cast<std::size_t>(plane.height()));
+    tbb::parallel_for(0, plane.height(), [&](int y) {
+        const rows::Extremes e = rows::extremes(plane.row(y), plane.width());
+        zeros[static_cast<std::size_t>(y)] = e.zeros;
+        if (e.infinite)
+            std::replace_if(plane.row(y), plane.row(y) + plane.width(), [](float v) { return !std::isfinite(v); }, kNoData);
+    });
+    return zeros;
+}
+
 } // namespace
 
 void markNoData(Plane& plane) {
     const int w = plane.width(), h = plane.height();
-    std::size_t zeros = 0;
-    for (std::size_t i = 0; i < plane.size(); ++i) {
-        float& v = plane.data()[i];
-        if (!std::isfinite(v)) v = kNoData;
-        zeros += v == 0;
-    }
-    if (zeros < kSmallestArea) return;
+    const std::vector<std::int64_t> zeros = zerosByRow(plane);
+    if (std::accumulate(zeros.begin(), zeros.end(), std::int64_t{0}) < static_cast<std::int64_t>(kSmallestArea)) return;
     const bool onlyBorder = zerosAreSky(plane);
     std::vector<bool> seen(plane.size());
     std::vector<std::size_t> area, queue;
-    for (std::size_t start = 0; start < plane.size(); ++start) {
-        if (seen[start] || plane.data()[start] != 0) continue;
+    const auto grow = [&](std::size_t start) {
         area.clear();
         queue.assign(1, start);
         seen[start] = true;
@@ -60,6 +70,12 @@ void markNoData(Plane& plane) {
         }
         if (area.size() >= kSmallestArea && (border || !onlyBorder))
             for (const std::size_t at : area) plane.data()[at] = kNoData;
+    };
+    for (int y = 0; y < h; ++y) {
+        if (zeros[static_cast<std::size_t>(y)] == 0) continue;
+        const std::size_t first = static_cast<std::size_t>(y) * static_cast<std::size_t>(w);
+        for (std::size_t start = first; start < first + static_cast<std::size_t>(w); ++start)
+            if (plane.data()[start] == 0 && !seen[start]) grow(start);
     }
 }
 

@@ -1,9 +1,10 @@
 #pragma once
 
+#include <algorithm>
 #include <cmath>
 #include <cstddef>
 #include <limits>
-#include <vector>
+#include <memory>
 
 namespace caelumen {
 
@@ -18,24 +19,44 @@ struct Point {
 class Plane {
 public:
     Plane() = default;
-    Plane(int width, int height, float fill = 0)
-        : m_width(width), m_height(height), m_data(static_cast<std::size_t>(width) * static_cast<std::size_t>(height), fill) {}
+    Plane(int width, int height, float fill = 0) : Plane(unfilled(width, height)) { std::fill_n(data(), size(), fill); }
+    Plane(const Plane& other) : Plane(unfilled(other.m_width, other.m_height)) { std::copy_n(other.data(), size(), data()); }
+    Plane(Plane&& other) noexcept { swap(other); }
+    Plane& operator=(Plane other) noexcept {
+        swap(other);
+        return *this;
+    }
+    ~Plane() = default;
+
+    /// Pixels of whatever was in memory, for readers that write them all: filling a large frame first takes as long as measuring it in part.
+    static Plane unfilled(int width, int height) {
+        Plane p;
+        p.m_width = width;
+        p.m_height = height;
+        p.m_data = std::make_unique_for_overwrite<float[]>(p.size());
+        return p;
+    }
 
     int width() const { return m_width; }
     int height() const { return m_height; }
-    std::size_t size() const { return m_data.size(); }
-    bool empty() const { return m_data.empty(); }
-    float* data() { return m_data.data(); }
-    const float* data() const { return m_data.data(); }
-    float* row(int y) { return m_data.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(m_width); }
-    const float* row(int y) const { return m_data.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(m_width); }
+    std::size_t size() const { return static_cast<std::size_t>(m_width) * static_cast<std::size_t>(m_height); }
+    bool empty() const { return size() == 0; }
+    float* data() { return m_data.get(); }
+    const float* data() const { return m_data.get(); }
+    float* row(int y) { return data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(m_width); }
+    const float* row(int y) const { return data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(m_width); }
     float& at(int x, int y) { return row(y)[x]; }
     float at(int x, int y) const { return row(y)[x]; }
     bool contains(int x, int y) const { return x >= 0 && y >= 0 && x < m_width && y < m_height; }
 
 private:
+    void swap(Plane& other) noexcept {
+        std::swap(m_width, other.m_width);
+        std::swap(m_height, other.m_height);
+        std::swap(m_data, other.m_data);
+    }
     int m_width = 0, m_height = 0;
-    std::vector<float> m_data;
+    std::unique_ptr<float[]> m_data;
 };
 
 /// Where a plane's pixels lie in the stored frame: stored = origin + pitch * plane. Planes of a colour mosaic have pitch 2.

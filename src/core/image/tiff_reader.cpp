@@ -142,7 +142,7 @@ Result<Plane> readTiffPlane(const FrameInfo& info, int channel) {
     const Layout l = layoutOf(tiff.get());
     if (static_cast<int>(l.width) != info.width || static_cast<int>(l.height) != info.height || channel >= l.samples)
         return Error{fmt::format("{} has changed while it was in use; load it again.", info.path.string())};
-    Plane out(info.width, info.height);
+    Plane out = Plane::unfilled(info.width, info.height);
     const Status read = TIFFIsTiled(tiff.get()) ? readTiles(tiff.get(), l, channel, out, info.path) : readRows(tiff.get(), l, channel, out, info.path);
     if (!read) return read.error();
     return out;

@@ -13,15 +13,15 @@ namespace caelumen {
 namespace {
 
 /// Neighbours small enough not to hide the halo itself: discs that follow the star image, not the detection isophote.
-Mask neighbourMask(const Plane& plane, const std::vector<Star>& stars, const Psf& psf, double noise, Point centre, double own) {
-    Mask mask(plane.size(), 0);
+PatchMask neighbourMask(const std::vector<Star>& stars, const Psf& psf, double noise, Point centre, double own, double reach) {
+    PatchMask mask(centre, static_cast<int>(std::ceil(reach)) + 2);
     for (const Star& s : stars) {
         const double away = std::hypot(s.x - centre.x, s.y - centre.y);
-        if (away < own) continue;
+        if (away < own || away > 1.5 * reach + 20 * psf.fwhm) continue;
         double r = 1.2 * psf.fwhm;
         while (r < 10 * psf.fwhm && s.flux * psf.lightAt(r) > 0.2 * noise) r *= 1.1;
         if (away < r) r = std::max(1.2 * psf.fwhm, 0.5 * away); // its flux is borrowed from the bright star
-        hideDisc(mask, plane.width(), plane.height(), {s.x, s.y}, r);
+        mask.hide({s.x, s.y}, r);
     }
     return mask;
 }
@@ -199,8 +199,9 @@ Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double r
     out.fwhm = psf->fwhm;
     const double burnt = saturatedRadius(plane, start, saturation, 60);
     const double own = std::max(2 * psf->fwhm, burnt + psf->fwhm);
-    const Mask mask = neighbourMask(plane, stars, *psf, noise, start, own);
+    
     const double fitRadius = std::max({2.5 * psf->fwhm, 5.0, burnt > 0 ? burnt + std::max(1.5 * psf->fwhm, 4.0) : 0.0});
+    const PatchMask mask = neighbourMask(stars, *psf, noise, start, own, std::max(reach, fitRadius));
     const auto star = scalePsf(plane, *psf, start, fitRadius, saturation, mask);
     if (!star) return Error{"the star image could not be fitted to the star's unsaturated pixels"};
     out.centre = star->centre;
@@ -216,7 +217,7 @@ Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double r
             const double dx = x - out.centre.x, dy = y - out.centre.y;
             const auto bin = static_cast<std::size_t>(std::hypot(dx, dy));
             if (bin >= bins || !std::isfinite(plane.at(x, y))) continue;
-            if (mask[static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width()) + static_cast<std::size_t>(x)]) continue;
+            if (mask.hidden(x, y)) continue;
             double phi = std::atan2(dy, dx);
             if (phi < 0) phi += 2 * M_PI;
             const auto sector = std::min(kHaloSectors - 1, static_cast<std::size_t>(phi / (2 * M_PI) * kHaloSectors));

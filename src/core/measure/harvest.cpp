@@ -15,7 +15,7 @@ PlaneStars findStars(const Plane& plane, double knownSaturation) {
     out.saturation = saturationLevel(plane, knownSaturation);
     // A fine mesh for finding, so that stars on nebula stand on their own sky.
     const int cell = std::clamp(defaultCell(plane), 24, 64);
-    const SmoothSky rough(buildMesh(plane, {}, cell));
+    const SmoothSky rough(sampleMesh(plane, cell));
     out.typicalNoise = rough.typicalSigma();
     if (!(out.typicalNoise > 0)) return out;
     out.stars = detectStars(plane, rough, {4.0, out.saturation});

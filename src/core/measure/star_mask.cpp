@@ -1,5 +1,7 @@
 #include "core/measure/star_mask.h"
 
+#include "core/stars/patch_mask.h"
+
 #include <algorithm>
 
 namespace caelumen {
@@ -24,17 +26,6 @@ std::vector<StarDisc> starDiscs(const std::vector<Star>& stars, const std::optio
         discs.push_back({view.toBaseline({s.x, s.y}), radius / view.scale(), s.flux});
     }
     return discs;
-}
-
-void hideDisc(Mask& mask, int width, int height, Point c, double radius) {
-    const int y0 = std::max(0, static_cast<int>(std::ceil(c.y - radius))), y1 = std::min(height - 1, static_cast<int>(std::floor(c.y + radius)));
-    for (int y = y0; y <= y1; ++y) {
-        const double half = std::sqrt(std::max(0.0, radius * radius - (y - c.y) * (y - c.y)));
-        const int x0 = std::max(0, static_cast<int>(std::ceil(c.x - half))), x1 = std::min(width - 1, static_cast<int>(std::floor(c.x + half)));
-        if (x0 > x1) continue;
-        std::uint8_t* row = mask.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(width);
-        std::fill(row + x0, row + x1 + 1, std::uint8_t{1});
-    }
 }
 
 void hide(Mask& mask, const std::vector<StarDisc>& discs, const PlaneView& view) {

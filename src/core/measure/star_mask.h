@@ -21,7 +21,4 @@ std::vector<StarDisc> starDiscs(const std::vector<Star>& stars, const std::optio
 /// Hides the discs in a plane's own grid (a mask of the plane's size is made when `mask` is empty).
 void hide(Mask& mask, const std::vector<StarDisc>& discs, const PlaneView& view);
 
-/// Hides one disc given in plane pixels.
-void hideDisc(Mask& mask, int width, int height, Point centre, double radius);
-
 } // namespace caelumen

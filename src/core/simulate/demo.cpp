@@ -7,6 +7,7 @@
 #include "core/sky/moonlight.h"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <cmath>
@@ -249,8 +250,12 @@ Status writeTrial(const SimulatedTrial& s, const fs::path& out, const Job& job) 
     return writeFile(folder / "truth.json", truth.toJson().dump(1) + "\n");
 }
 
-Status writeDemo(const fs::path& out, const Job& job, int width) {
-    const auto trials = demoTrials(width);
+Status writeDemo(const fs::path& out, const Job& job, int width, const std::string& only) {
+    auto trials = demoTrials(width);
+    std::vector<std::string> names;
+    for (const SimulatedTrial& t : trials) names.push_back(t.folder);
+    if (!only.empty()) std::erase_if(trials, [&](const SimulatedTrial& t) { return t.folder != only; });
+    if (trials.empty()) return Error{fmt::format("The demo has no trial \"{}\"; it has {}.", only, fmt::join(names, ", "))};
     for (std::size_t i = 0; i < trials.size(); ++i) {
         Job part = job;
         part.progress = [&, i](double done, const std::string& what) { job.report((static_cast<double>(i) + done) / static_cast<double>(trials.size()), what); };

@@ -31,7 +31,7 @@ std::vector<SimulatedTrial> demoTrials(int width = 1600);
 /// Photographs a trial: frames, curves, trial.json and truth.json in out/folder. Existing frames are replaced.
 Status writeTrial(const SimulatedTrial& simulated, const std::filesystem::path& out, const Job& job = {});
 
-/// All demo trials.
-Status writeDemo(const std::filesystem::path& out, const Job& job = {}, int width = 1600);
+/// All demo trials, or the one whose folder is `only`; an Error names the folders when there is none such.
+Status writeDemo(const std::filesystem::path& out, const Job& job = {}, int width = 1600, const std::string& only = {});
 
 } // namespace caelumen

@@ -1,11 +1,13 @@
 #include "core/stars/background_mesh.h"
 
+#include "core/base/pixel_rows.h"
 #include "core/base/statistics.h"
 
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
 #include <array>
+#include <limits>
 
 namespace caelumen {
 
@@ -17,33 +19,95 @@ double BackgroundMesh::coverage() const {
 
 int defaultCell(const Plane& plane) { return std::clamp(std::min(plane.width(), plane.height()) / 32, 24, 128); }
 
-BackgroundMesh buildMesh(const Plane& plane, const Mask& mask, int cell, double minPart) {
+namespace {
+
+BackgroundMesh emptyMesh(const Plane& plane, int cell) {
     BackgroundMesh mesh;
     mesh.cell = cell;
     mesh.across = std::max(1, (plane.width() + cell / 2) / cell);
     mesh.down = std::max(1, (plane.height() + cell / 2) / cell);
     mesh.cells.resize(static_cast<std::size_t>(mesh.across) * static_cast<std::size_t>(mesh.down));
+    return mesh;
+}
+
+/// The pixels x0 <= x < x1, y0 <= y < y1 of a cell; the last row and column take what is left over.
+struct Square {
+    int x0, y0, x1, y1;
+    int area() const { return (x1 - x0) * (y1 - y0); }
+};
+
+Square squareOf(const BackgroundMesh& mesh, const Plane& plane, int i, int j) {
+    return {i * mesh.cell, j * mesh.cell, i + 1 == mesh.across ? plane.width() : (i + 1) * mesh.cell, j + 1 == mesh.down ? plane.height() : (j + 1) * mesh.cell};
+}
+
+const std::uint8_t* maskRow(const Mask& mask, const Plane& plane, int y) {
+    return mask.empty() ? nullptr : mask.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width());
+}
+
+/// About `wanted` pixels, evenly spread; which are usable goes to `values`, how many were looked at comes back.
+std::size_t sample(const Plane& plane, const Mask& mask, const Square& s, int wanted, std::vector<float>& values) {
+    int step = std::max(1, s.area() / wanted);
+    if (step > 1 && (s.x1 - s.x0) % step == 0) ++step; // not the same columns in every row
+    values.clear();
+    std::size_t tried = 0;
+    int offset = 0;
+    for (int y = s.y0; y < s.y1; ++y) {
+        const float* row = plane.row(y);
+        const std::uint8_t* hidden = maskRow(mask, plane, y);
+        int x = s.x0 + offset;
+        for (; x < s.x1; x += step) {
+            ++tried;
+            if (std::isfinite(row[x]) && !(hidden && hidden[x])) values.push_back(row[x]);
+        }
+        offset = x - s.x1;
+    }
+    return tried;
+}
+
+} // namespace
+
+BackgroundMesh buildMesh(const Plane& plane, const Mask& mask, int cell, double minPart) {
+    BackgroundMesh mesh = emptyMesh(plane, cell);
     tbb::parallel_for(0, mesh.down, [&](int j) {
         std::vector<float> values;
         for (int i = 0; i < mesh.across; ++i) {
-            const int x0 = i * cell, y0 = j * cell;
-            const int x1 = i + 1 == mesh.across ? plane.width() : x0 + cell, y1 = j + 1 == mesh.down ? plane.height() : y0 + cell;
-            values.clear();
-            double sx = 0, sy = 0;
-            for (int y = y0; y < y1; ++y) {
-                const float* row = plane.row(y);
-                const std::uint8_t* hidden = mask.empty() ? nullptr : mask.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width());
-                for (int x = x0; x < x1; ++x) {
-                    if ((hidden && hidden[x]) || !(std::isfinite(row[x]))) continue;
-                    values.push_back(row[x]);
-                    sx += x;
-                    sy += y;
-                }
+            const Square s = squareOf(mesh, plane, i, j);
+            const std::size_t tried = sample(plane, mask, s, 1024, values);
+            if (values.size() < 16 || static_cast<double>(values.size()) < minPart * static_cast<double>(tried)) continue;
+            const ClippedStats rough = clippedStats(std::span<float>(values));
+            const auto pivot = static_cast<float>(rough.median), reach = static_cast<float>(3 * rough.sigma);
+            const float low = pivot - reach, high = std::nextafter(pivot + reach, std::numeric_limits<float>::infinity());
+            double n = 0, sum = 0, squares = 0, sx = 0, sy = 0;
+            for (int y = s.y0; y < s.y1; ++y) {
+                const std::uint8_t* hidden = maskRow(mask, plane, y);
+                const rows::Sums part = rows::sums(plane.row(y) + s.x0, hidden ? hidden + s.x0 : nullptr, s.x1 - s.x0, low, high, pivot);
+                const auto count = static_cast<double>(part.count);
+                n += count;
+                sum += part.sum;
+                squares += part.squares;
+                sx += part.places;
+                sy += count * y;
             }
-            const auto n = static_cast<double>(values.size());
-            if (n < 16 || n < minPart * (x1 - x0) * (y1 - y0)) continue;
-            const ClippedStats s = clippedStats(std::span<float>(values));
-            mesh.cells[static_cast<std::size_t>(j) * static_cast<std::size_t>(mesh.across) + static_cast<std::size_t>(i)] = {{sx / n, sy / n}, s.mean, s.sigma, s.count};
+            if (n < 8) continue;
+            const double variance = std::max(0.0, (squares - sum * sum / n) / (n - 1));
+            mesh.cells[static_cast<std::size_t>(j) * static_cast<std::size_t>(mesh.across) + static_cast<std::size_t>(i)] = {
+                {s.x0 + sx / n, sy / n}, rough.median + sum / n, std::sqrt(variance) / kSigmaCutAt3, static_cast<std::size_t>(n)};
+        }
+    });
+    return mesh;
+}
+
+BackgroundMesh sampleMesh(const Plane& plane, int cell) {
+    BackgroundMesh mesh = emptyMesh(plane, cell);
+    tbb::parallel_for(0, mesh.down, [&](int j) {
+        std::vector<float> values;
+        for (int i = 0; i < mesh.across; ++i) {
+            const Square s = squareOf(mesh, plane, i, j);
+            const std::size_t tried = sample(plane, {}, s, 400, values);
+            if (values.size() < 16 || static_cast<double>(values.size()) < 0.3 * static_cast<double>(tried)) continue;
+            const ClippedStats rough = clippedStats(std::span<float>(values));
+            mesh.cells[static_cast<std::size_t>(j) * static_cast<std::size_t>(mesh.across) + static_cast<std::size_t>(i)] = {
+                {0.5 * (s.x0 + s.x1 - 1), 0.5 * (s.y0 + s.y1 - 1)}, rough.mean, rough.sigma, rough.count};
         }
     });
     return mesh;
@@ -132,8 +196,29 @@ double SmoothSky::interpolate(const std::vector<double>& map, double x, double y
     return (1 - ty) * ((1 - tx) * v(i, j) + tx * v(i1, j)) + ty * ((1 - tx) * v(i, j1) + tx * v(i1, j1));
 }
 
-void SmoothSky::levelRow(int x0, int y, int n, float* to) const {
-    for (int k = 0; k < n; ++k) to[k] = static_cast<float>(level(x0 + k, y));
+void SmoothSky::row(int y, double sigmas, int n, float* to) const {
+    // Straight lines between the middles of the cells, as `interpolate` has them.
+    const double fy = std::clamp((y + 0.5) / m_cell - 0.5, 0.0, static_cast<double>(m_down - 1));
+    const int j = std::min(static_cast<int>(fy), std::max(0, m_down - 2)), j1 = std::min(j + 1, m_down - 1);
+    const double ty = fy - j;
+    const auto node = [&](int i) {
+        const auto a = static_cast<std::size_t>(j * m_across + i), b = static_cast<std::size_t>(j1 * m_across + i);
+        return (1 - ty) * (m_level[a] + sigmas * m_sigma[a]) + ty * (m_level[b] + sigmas * m_sigma[b]);
+    };
+    double left = node(0);
+    int x = 0;
+    const auto upTo = [&](int end, double value, double slope) {
+        end = std::clamp(end, x, n);
+        rows::ramp(static_cast<float>(value), static_cast<float>(slope), end - x, to + x);
+        x = end;
+    };
+    upTo(m_cell / 2, left, 0);
+    for (int i = 0; i + 1 < m_across; ++i) {
+        const double right = node(i + 1), slope = (right - left) / m_cell, middle = (i + 0.5) * m_cell - 0.5;
+        upTo(static_cast<int>(std::ceil(middle + m_cell)), left + slope * (x - middle), slope);
+        left = right;
+    }
+    upTo(n, left, 0);
 }
 
 } // namespace caelumen

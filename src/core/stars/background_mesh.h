@@ -27,9 +27,12 @@ struct BackgroundMesh {
     double coverage() const;
 };
 
-/// Clipped level and noise in cells of `cell` pixels. A cell is used when at least `minPart` of its pixels are finite and
-/// unmasked. Runs in parallel; the result does not depend on the number of threads.
+/// Clipped level and noise in cells of `cell` pixels: 3 sigma about the median, both from about a thousand pixels of the cell, then the mean of all
+/// pixels within. A cell is used when at least `minPart` of its pixels are finite and unmasked. Runs in parallel; the result does not depend on the number of threads.
 BackgroundMesh buildMesh(const Plane& plane, const Mask& mask, int cell, double minPart = 0.3);
+
+/// The same from some hundred pixels of each cell alone: ten times as fast, and good to a twentieth of the noise of a pixel.
+BackgroundMesh sampleMesh(const Plane& plane, int cell);
 
 /// A cell size that follows the sky without following stars: about 32 cells along the short side, 24 to 128 pixels.
 int defaultCell(const Plane& plane);
@@ -41,8 +44,8 @@ public:
     explicit SmoothSky(const BackgroundMesh& mesh);
     double level(double x, double y) const { return interpolate(m_level, x, y); }
     double sigma(double x, double y) const { return interpolate(m_sigma, x, y); }
-    /// The levels of one row of pixels, x0 <= x < x0 + n.
-    void levelRow(int x0, int y, int n, float* to) const;
+    /// level + sigmas * sigma along row `y` of `n` pixels.
+    void row(int y, double sigmas, int n, float* to) const;
     double typicalSigma() const { return m_typicalSigma; }
 
 private:

@@ -1,119 +1,183 @@
 #include "core/stars/detect.h"
 
+#include "core/base/pixel_rows.h"
 #include "core/base/statistics.h"
+#include "core/image/plane_scan.h"
+#include "core/stars/deblend.h"
 
-#include "core/stars/sep_library.h"
+#include <tbb/blocked_range.h>
+#include <tbb/enumerable_thread_specific.h>
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
 #include <array>
-#include <memory>
-#include <mutex>
+#include <limits>
+#include <numeric>
+#include <tuple>
 
 namespace caelumen {
 namespace {
 
-constexpr int kTile = 1024, kOverlap = 96;
-constexpr std::array<float, 9> kSmooth{1, 2, 1, 2, 4, 2, 1, 2, 1};
-
-struct Tile {
-    int x0, y0, x1, y1;     ///< what this tile answers for
-    int left, top, w, h;    ///< what it reads
+/// Bright pixels x0 <= x < x1 of one row.
+struct Stretch {
+    int y, x0, x1;
 };
 
-std::vector<Tile> tilesOf(const Plane& plane) {
-    std::vector<Tile> tiles;
-    for (int y = 0; y < plane.height(); y += kTile) {
-        for (int x = 0; x < plane.width(); x += kTile) {
-            Tile t{x, y, std::min(x + kTile, plane.width()), std::min(y + kTile, plane.height()), 0, 0, 0, 0};
-            t.left = std::max(0, t.x0 - kOverlap);
-            t.top = std::max(0, t.y0 - kOverlap);
-            t.w = std::min(plane.width(), t.x1 + kOverlap) - t.left;
-            t.h = std::min(plane.height(), t.y1 + kOverlap) - t.top;
-            tiles.push_back(t);
+/// All stretches of pixels whose 3x3 mean stands `threshold` sigmas above the sky, row by row.
+std::vector<Stretch> brightStretches(const Plane& plane, const SmoothSky& sky, double threshold) {
+    constexpr int kRows = 64;
+    const int w = plane.width(), h = plane.height(), blocks = (h + kRows - 1) / kRows;
+    std::vector<std::vector<Stretch>> parts(static_cast<std::size_t>(blocks));
+    tbb::parallel_for(0, blocks, [&](int block) {
+        std::vector<float> limit(static_cast<std::size_t>(w)), vertical(limit.size()), smooth(limit.size());
+        auto& out = parts[static_cast<std::size_t>(block)];
+        for (int y = block * kRows; y < std::min(h, (block + 1) * kRows); ++y) {
+            rows::smooth(plane.row(std::max(0, y - 1)), plane.row(y), plane.row(std::min(h - 1, y + 1)), w, vertical.data(), smooth.data());
+            sky.row(y, threshold, w, limit.data());
+            for (int x = rows::nextAbove(smooth.data(), limit.data(), 0, w); x < w;) {
+                int end = x + 1;
+                while (end < w && smooth[static_cast<std::size_t>(end)] >= limit[static_cast<std::size_t>(end)]) ++end;
+                out.push_back({y, x, end});
+                x = rows::nextAbove(smooth.data(), limit.data(), end, w);
+            }
         }
-    }
-    return tiles;
+    });
+    std::vector<Stretch> all;
+    for (const auto& part : parts) all.insert(all.end(), part.begin(), part.end());
+    return all;
 }
 
-struct CatalogFree {
-    void operator()(sep_catalog* c) const { sep_catalog_free(c); }
+/// Stretches that touch, corners included, as ranges of a reordered list.
+struct Groups {
+    std::vector<Stretch> stretches;
+    std::vector<std::size_t> begin; ///< of each group; one more at the end
 };
 
+Groups connected(const std::vector<Stretch>& all) {
+    std::vector<std::uint32_t> parent(all.size());
+    std::iota(parent.begin(), parent.end(), 0U);
+    const auto root = [&](std::uint32_t i) {
+        while (parent[i] != i) i = parent[i] = parent[parent[i]];
+        return i;
+    };
+    std::size_t above = 0; // first stretch of the row above that can still touch
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        const Stretch& s = all[i];
+        while (above < i && (all[above].y < s.y - 1 || (all[above].y == s.y - 1 && all[above].x1 < s.x0))) ++above;
+        for (std::size_t k = above; k < i && all[k].y == s.y - 1 && all[k].x0 <= s.x1; ++k) {
+            const std::uint32_t a = root(static_cast<std::uint32_t>(k)), b = root(static_cast<std::uint32_t>(i));
+            parent[std::max(a, b)] = std::min(a, b);
+        }
+    }
+    // Counting sort by root.
+    std::vector<std::uint32_t> number(all.size(), 0);
+    std::uint32_t groups = 0;
+    for (std::uint32_t i = 0; i < all.size(); ++i) {
+        const std::uint32_t r = root(i);
+        number[i] = r == i ? groups++ : number[r];
+    }
+    Groups out;
+    out.begin.assign(groups + std::size_t{1}, 0);
+    for (const std::uint32_t n : number) ++out.begin[n + std::size_t{1}];
+    std::partial_sum(out.begin.begin(), out.begin.end(), out.begin.begin());
+    out.stretches.resize(all.size());
+    std::vector<std::size_t> next(out.begin.begin(), out.begin.end() - 1);
+    for (std::size_t i = 0; i < all.size(); ++i) out.stretches[next[number[i]]++] = all[i];
+    return out;
+}
+
 /// Light in one pixel only: no telescope makes that.
-bool isHotPixel(const std::vector<float>& data, int w, int h, int x, int y) {
-    if (x < 1 || y < 1 || x >= w - 1 || y >= h - 1) return false;
-    const auto v = [&](int a, int b) { return static_cast<double>(data[static_cast<std::size_t>(b) * static_cast<std::size_t>(w) + static_cast<std::size_t>(a)]); };
+bool isHotPixel(const Plane& plane, double level, int x, int y) {
+    if (x < 1 || y < 1 || x >= plane.width() - 1 || y >= plane.height() - 1) return false;
+    const auto v = [&](int a, int b) { return std::isfinite(plane.at(a, b)) ? static_cast<double>(plane.at(a, b)) - level : 0.0; };
     std::array<double, 4> n{v(x - 1, y), v(x + 1, y), v(x, y - 1), v(x, y + 1)};
     std::sort(n.begin(), n.end());
     return n[1] + n[2] < 0.2 * v(x, y);
 }
 
-bool standsAbove(const std::vector<float>& data, int w, int h, int px, int py, double limit) {
-    int n = 0;
-    for (int y = std::max(1, py - 2); y <= std::min(h - 2, py + 2); ++y) {
-        for (int x = std::max(1, px - 2); x <= std::min(w - 2, px + 2); ++x) {
-            double sum = 0;
-            for (int dy = -1; dy <= 1; ++dy)
-                for (int dx = -1; dx <= 1; ++dx)
-                    sum += static_cast<double>(kSmooth[static_cast<std::size_t>((dy + 1) * 3 + dx + 1)]) *
-                           static_cast<double>(data[static_cast<std::size_t>(y + dy) * static_cast<std::size_t>(w) + static_cast<std::size_t>(x + dx)]);
-            n += sum / 16 >= limit;
+struct Tally {
+    double flux = 0, weight = 0, x = 0, y = 0, xx = 0, xy = 0, yy = 0;
+    float peak = -std::numeric_limits<float>::infinity();
+    int px = 0, py = 0, pixels = 0, above5 = 0;
+};
+
+class Describer {
+public:
+    Describer(const Plane& plane, const SmoothSky& sky, const DetectOptions& options) : m_plane(plane), m_sky(sky), m_options(options) {}
+
+    void describe(const Stretch* first, const Stretch* last, std::vector<Star>& stars) {
+        collect(first, last);
+        if (m_pixels.size() < kLeastPixels) return;
+        const BrightPixel& middle = m_pixels[m_pixels.size() / 2];
+        const double sigma = m_sky.sigma(middle.x, middle.y);
+        int count = 0;
+        const std::vector<int> object = deblend(m_pixels, {0.005, sigma, kLeastPixels}, count);
+        std::vector<Tally> tallies(static_cast<std::size_t>(count));
+        const int x0 = m_pixels[0].x, y0 = m_pixels[0].y; // moments about a place near by keep their digits
+        for (std::size_t i = 0; i < m_pixels.size(); ++i) add(tallies[static_cast<std::size_t>(object[i])], m_pixels[i], x0, y0, 5 * sigma);
+        for (const Tally& t : tallies) {
+            if (t.pixels < static_cast<int>(kLeastPixels) || !(t.flux > 0) || !(t.weight > 0)) continue;
+            Star s;
+            const double mx = t.x / t.weight, my = t.y / t.weight;
+            s.x = x0 + mx;
+            s.y = y0 + my;
+            s.level = m_sky.level(s.x, s.y);
+            s.saturated = static_cast<double>(m_plane.at(t.px, t.py)) >= m_options.saturation;
+            if (!s.saturated && isHotPixel(m_plane, s.level, t.px, t.py)) continue;
+            s.flux = t.flux;
+            s.peak = static_cast<double>(t.peak);
+            s.area = t.pixels;
+            const double xx = t.xx / t.weight - mx * mx, yy = t.yy / t.weight - my * my, xy = t.xy / t.weight - mx * my;
+            const double half = 0.5 * (xx + yy), spread = std::hypot(0.5 * (xx - yy), xy);
+            s.a = std::sqrt(std::max(1.0 / 12, half + spread));
+            s.b = std::sqrt(std::max(1.0 / 12, half - spread));
+            s.blended = count > 1;
+            s.above5 = t.above5 >= static_cast<int>(kLeastPixels);
+            stars.push_back(s);
         }
     }
-    return n >= 5;
-}
 
-std::vector<Star> starsOfTile(const Plane& plane, const SmoothSky& sky, const DetectOptions& options, const Tile& t) {
-    std::vector<float> data(static_cast<std::size_t>(t.w) * static_cast<std::size_t>(t.h));
-    std::vector<float> level(static_cast<std::size_t>(t.w));
-    for (int y = 0; y < t.h; ++y) {
-        sky.levelRow(t.left, t.top + y, t.w, level.data());
-        const float* from = plane.row(t.top + y) + t.left;
-        float* to = data.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(t.w);
-        for (int x = 0; x < t.w; ++x) to[x] = std::isfinite(from[x]) ? from[x] - level[static_cast<std::size_t>(x)] : 0.0F;
+private:
+    static constexpr std::size_t kLeastPixels = 5;
+
+    void collect(const Stretch* first, const Stretch* last) {
+        m_pixels.clear();
+        for (; first != last; ++first) {
+            const int y = first->y;
+            const float* row = m_plane.row(y);
+            const float *above = m_plane.row(std::max(0, y - 1)), *below = m_plane.row(std::min(m_plane.height() - 1, y + 1));
+            for (int x = first->x0; x < first->x1; ++x) {
+                const int l = std::max(0, x - 1), r = std::min(m_plane.width() - 1, x + 1);
+                const float level = static_cast<float>(m_sky.level(x, y));
+                const float sum = above[l] + 2 * above[x] + above[r] + 2 * row[l] + 4 * row[x] + 2 * row[r] + below[l] + 2 * below[x] + below[r];
+                m_pixels.push_back({x, y, row[x] - level, sum / 16 - level});
+            }
+        }
     }
-    const double sigma = sky.sigma(0.5 * (t.x0 + t.x1), 0.5 * (t.y0 + t.y1));
-    if (!(sigma > 0)) return {};
 
-    sep_image image{};
-    image.data = data.data();
-    image.dtype = SEP_TFLOAT;
-    image.w = t.w;
-    image.h = t.h;
-    image.noiseval = sigma;
-    image.noise_type = SEP_NOISE_STDDEV;
-    image.gain = 0;
-    image.maskthresh = 0;
-    sep_catalog* raw = nullptr;
-    const int status = sep_extract(&image, static_cast<float>(options.threshold), SEP_THRESH_REL, 5, kSmooth.data(), 3, 3, SEP_FILTER_CONV, 32, 0.005, 1, 1.0, &raw);
-    const std::unique_ptr<sep_catalog, CatalogFree> catalog(raw);
-    if (status != 0 || !catalog) return {};
-
-    std::vector<Star> stars;
-    for (int i = 0; i < catalog->nobj; ++i) {
-        const double x = catalog->x[i] + t.left, y = catalog->y[i] + t.top;
-        if (x < t.x0 - 0.5 || x >= t.x1 - 0.5 || y < t.y0 - 0.5 || y >= t.y1 - 0.5) continue;
-        const int px = catalog->xpeak[i], py = catalog->ypeak[i];
-        const double local = sky.level(x, y);
-        const bool saturated = static_cast<double>(catalog->peak[i]) + local >= options.saturation;
-        if (!saturated && isHotPixel(data, t.w, t.h, px, py)) continue;
-        Star s;
-        s.x = x;
-        s.y = y;
-        s.flux = static_cast<double>(catalog->flux[i]);
-        s.peak = static_cast<double>(catalog->peak[i]);
-        s.level = local;
-        s.area = catalog->npix[i];
-        s.a = static_cast<double>(catalog->a[i]);
-        s.b = static_cast<double>(catalog->b[i]);
-        s.saturated = saturated;
-        s.blended = (catalog->flag[i] & SEP_OBJ_MERGED) != 0;
-        s.above5 = standsAbove(data, t.w, t.h, catalog->xcpeak[i], catalog->ycpeak[i], 5 * sigma);
-        if (s.flux > 0 && std::isfinite(s.a) && std::isfinite(s.b)) stars.push_back(s);
+    void add(Tally& t, const BrightPixel& p, int x0, int y0, double limit5) const {
+        const double w = static_cast<double>(p.smoothed), x = p.x - x0, y = p.y - y0;
+        t.flux += static_cast<double>(p.value);
+        t.weight += w;
+        t.x += w * x;
+        t.y += w * y;
+        t.xx += w * x * x;
+        t.xy += w * x * y;
+        t.yy += w * y * y;
+        ++t.pixels;
+        t.above5 += w >= limit5;
+        if (p.value > t.peak) {
+            t.peak = p.value;
+            t.px = p.x;
+            t.py = p.y;
+        }
     }
-    return stars;
-}
+
+    const Plane& m_plane;
+    const SmoothSky& m_sky;
+    const DetectOptions& m_options;
+    std::vector<BrightPixel> m_pixels;
+};
 
 /// Leaves out what is far larger than the stars of its own brightness are: knots of nebula and halos cut to pieces.
 void dropNebula(std::vector<Star>& stars) {
@@ -131,33 +195,28 @@ void dropNebula(std::vector<Star>& stars) {
 } // namespace
 
 std::vector<Star> detectStars(const Plane& plane, const SmoothSky& sky, const DetectOptions& options) {
-    static std::once_flag roomy;
-    std::call_once(roomy, [] {
-        sep_set_extract_pixstack(400'000);
-        sep_set_sub_object_limit(4096);
+    if (!(sky.typicalSigma() > 0)) return {};
+    const Groups groups = connected(brightStretches(plane, sky, options.threshold));
+    tbb::enumerable_thread_specific<std::vector<Star>> found;
+    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, groups.begin.size() - 1, 64), [&](const tbb::blocked_range<std::size_t>& part) {
+        Describer describer(plane, sky, options);
+        for (std::size_t g = part.begin(); g < part.end(); ++g)
+            describer.describe(groups.stretches.data() + groups.begin[g], groups.stretches.data() + groups.begin[g + 1], found.local());
     });
-    const std::vector<Tile> tiles = tilesOf(plane);
-    std::vector<std::vector<Star>> found(tiles.size());
-    tbb::parallel_for(std::size_t{0}, tiles.size(), [&](std::size_t i) { found[i] = starsOfTile(plane, sky, options, tiles[i]); });
     std::vector<Star> stars;
-    for (auto& part : found) stars.insert(stars.end(), part.begin(), part.end());
+    for (const auto& part : found) stars.insert(stars.end(), part.begin(), part.end());
+    // A total order, so that the number of threads does not show.
+    std::sort(stars.begin(), stars.end(), [](const Star& a, const Star& b) { return std::tie(b.flux, a.y, a.x) < std::tie(a.flux, b.y, b.x); });
     dropNebula(stars);
-    std::stable_sort(stars.begin(), stars.end(), [](const Star& a, const Star& b) { return a.flux > b.flux; });
     return stars;
 }
 
 double saturationLevel(const Plane& plane, double known) {
-    float top = -std::numeric_limits<float>::infinity();
-    for (std::size_t i = 0; i < plane.size(); ++i)
-        if (plane.data()[i] > top) top = plane.data()[i];
+    const float top = topOf(plane);
     if (!std::isfinite(top)) return known;
     // A plateau: many pixels within 2 % of the top, which an unsaturated profile with a sharp peak never has.
-    std::size_t near = 0, next = 0;
-    for (std::size_t i = 0; i < plane.size(); ++i) {
-        near += plane.data()[i] >= 0.98F * top;
-        next += plane.data()[i] >= 0.90F * top && plane.data()[i] < 0.98F * top;
-    }
-    const double plateau = near >= 12 && near > next ? 0.9 * static_cast<double>(top) : std::numeric_limits<double>::infinity();
+    const rows::Counts counts = countAbove(plane, 0.90F * top, 0.98F * top);
+    const double plateau = counts.high >= 12 && 2 * counts.high > counts.low ? 0.9 * static_cast<double>(top) : std::numeric_limits<double>::infinity();
     return std::min(0.9 * known, plateau);
 }
 

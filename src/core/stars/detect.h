@@ -23,10 +23,9 @@ struct DetectOptions {
     double saturation = 1e30;      ///< stored units: pixels at or above are saturated
 };
 
-/// Finds stars on the plane minus `sky` with SEP (Barbary 2016, JOSS 1, 58; after Bertin & Arnouts 1996, A&AS 117, 393):
-/// 3x3 smoothing, at least 5 connected pixels above the threshold, deblended. Hot pixels and cosmic-ray hits (light in a single
-/// pixel) and objects much larger than stars are left out. Sorted by flux, brightest first. Works on overlapping tiles in parallel,
-/// so no second copy of the plane exists.
+/// Finds stars on the plane minus `sky`: 3x3 smoothing, at least 5 connected pixels above the threshold (Bertin & Arnouts 1996, A&AS 117, 393),
+/// deblended by the tree of their level sets. Hot pixels and cosmic-ray hits (light in a single pixel) and objects much larger than stars are left out.
+/// Sorted by flux, brightest first; independent of the number of threads. No second copy of the plane is made.
 std::vector<Star> detectStars(const Plane& plane, const SmoothSky& sky, const DetectOptions& options);
 
 /// The level at which this plane saturates, stored units: the lowest of full scale, the full well, and a plateau shared by the

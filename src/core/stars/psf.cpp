@@ -326,7 +326,7 @@ void keepSharp(const Plane& plane, std::vector<Star>& stars, const Psf& psf, dou
     std::stable_sort(stars.begin(), stars.end(), [](const Star& a, const Star& b) { return a.flux > b.flux; });
 }
 
-std::optional<ScaledStar> scalePsf(const Plane& plane, const Psf& psf, Point guess, double radius, double saturation, const Mask& mask) {
+std::optional<ScaledStar> scalePsf(const Plane& plane, const Psf& psf, Point guess, double radius, double saturation, const PatchMask& mask) {
     struct Used {
         double x, y, value;
     };
@@ -336,7 +336,7 @@ std::optional<ScaledStar> scalePsf(const Plane& plane, const Psf& psf, Point gue
     for (int y = std::max(0, cy - reach); y <= std::min(plane.height() - 1, cy + reach); ++y) {
         for (int x = std::max(0, cx - reach); x <= std::min(plane.width() - 1, cx + reach); ++x) {
             if (std::hypot(x - guess.x, y - guess.y) > radius) continue;
-            if (!mask.empty() && mask[static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width()) + static_cast<std::size_t>(x)]) continue;
+            if (mask.hidden(x, y)) continue;
             // Beside a saturated pixel light has spilled over or been interpolated: leave its neighbours out as well.
             bool clean = std::isfinite(plane.at(x, y));
             for (int b = std::max(0, y - 1); clean && b <= std::min(plane.height() - 1, y + 1); ++b)

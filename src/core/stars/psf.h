@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/stars/detect.h"
+#include "core/stars/patch_mask.h"
 
 #include <algorithm>
 #include <optional>
@@ -52,6 +53,6 @@ struct ScaledStar {
     Point centre;
     std::size_t pixels = 0;
 };
-std::optional<ScaledStar> scalePsf(const Plane& plane, const Psf& psf, Point guess, double radius, double saturation, const Mask& mask);
+std::optional<ScaledStar> scalePsf(const Plane& plane, const Psf& psf, Point guess, double radius, double saturation, const PatchMask& mask);
 
 } // namespace caelumen

@@ -1,6 +1,7 @@
 #include "core/trial/measure_trial.h"
 
 #include "core/base/statistics.h"
+#include "core/image/plane_scan.h"
 #include "core/trial/fairness.h"
 #include "core/trial/figures.h"
 #include "core/trial/headlines.h"
@@ -12,8 +13,6 @@
 
 #include <algorithm>
 #include <array>
-#include <atomic>
-#include <mutex>
 
 namespace caelumen {
 namespace fs = std::filesystem;
@@ -101,23 +100,12 @@ public:
             planes += m_open[i].file.info().channels.size();
         }
         m_step = 0.97 / static_cast<double>(planes);
-        // The baseline first, since all others are measured by its stars; then two runs at a time, so that few planes are in memory.
+        // The baseline first, since all others are measured by its stars. One plane at a time: all threads share it, so that memory holds no other.
         if (Status done = harvestRun(m_baseline); !done) return done.error();
-        std::vector<std::size_t> rest;
-        for (std::size_t i = 0; i < m_open.size(); ++i)
-            if (i != m_baseline && m_refused[i].empty()) rest.push_back(i);
-        std::optional<Error> failure;
-        std::mutex guard;
-        std::atomic<std::size_t> next{0};
-        tbb::parallel_for(0, 2, [&](int) {
-            for (std::size_t n = next++; n < rest.size(); n = next++) {
-                const Status done = harvestRun(rest[n]);
-                const std::scoped_lock lock(guard);
-                if (!done && !failure) failure = done.error();
-                if (failure) return;
-            }
-        });
-        if (failure) return *failure;
+        for (std::size_t i = 0; i < m_open.size(); ++i) {
+            if (i == m_baseline || !m_refused[i].empty()) continue;
+            if (Status done = harvestRun(i); !done) return done.error();
+        }
         return assemble();
     }
 
@@ -166,9 +154,7 @@ private:
             auto plane = o.file.readChannel(c);
             if (!plane) return plane;
             if (!scaleKnown) {
-                float top = 0;
-                for (std::size_t k = 0; k < plane->size(); ++k)
-                    if (plane->data()[k] > top) top = plane->data()[k];
+                const float top = topOf(*plane);
                 scaled01 = !info.integer && top > 0 && top <= 1.0F;
                 scaleKnown = true;
                 if (scaled01) addFlag(o.conditions, "assumed-scale");
@@ -293,7 +279,7 @@ private:
     std::vector<std::string> m_refused; ///< by run: why it is not measured; empty when it is
     Reference m_reference;
     std::size_t m_baseline = 0;
-    std::atomic<int> m_done{0};
+    int m_done = 0;
     double m_step = 0;
 };
 

@@ -1,5 +1,7 @@
 #include "core/trial/run_facts.h"
 
+#include "core/image/plane_scan.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -20,10 +22,8 @@ std::optional<T> resolve(const std::optional<T>& trial, const std::optional<T>& 
 } // namespace
 
 void OpenRun::toRate(Plane& plane, bool scaled01) const {
-    const auto factor = static_cast<float>((scaled01 ? fullScale : 1.0) * gain / seconds);
-    const auto offset = static_cast<float>(pedestal * gain / seconds);
-    float* v = plane.data();
-    for (std::size_t i = 0; i < plane.size(); ++i) v[i] = v[i] * factor - offset;
+    const double full = scaled01 ? fullScale : 1;
+    rescale(plane, static_cast<float>(pedestal / full), static_cast<float>(full * gain / seconds));
 }
 
 Result<OpenRun> openRun(const Trial& trial, const Run& run, const std::filesystem::path& folder) {

@@ -1,0 +1,42 @@
+#pragma once
+
+#include <cstdint>
+
+/// Loops over rows of pixels: the few places where every pixel of a frame is touched. Compiled for several instruction sets; the fastest that the
+/// machine has is chosen when the program starts. None of them allocates.
+namespace caelumen::rows {
+
+/// 3x3 weighted mean (1 2 1, 2 4 2, 1 2 1)/16 of the middle row `b`; columns beyond the ends repeat the last one. `vertical` is room for `n` floats.
+void smooth(const float* a, const float* b, const float* c, int n, float* vertical, float* out);
+
+/// Where `value` is at least `limit`, from `x` on: the first such place, or `n`. NaN never is.
+int nextAbove(const float* value, const float* limit, int x, int n);
+
+/// A straight line: out[i] = start + step * i.
+void ramp(float start, float step, int n, float* out);
+
+/// In place: (v - zero) * factor.
+void scale(float* v, std::int64_t n, float zero, float factor);
+
+struct Extremes {
+    float top = 0;          ///< largest finite value; -inf without any
+    std::int64_t zeros = 0; ///< exact zeros
+    bool infinite = false;  ///< some are infinite
+};
+/// NaN is passed over.
+Extremes extremes(const float* v, std::int64_t n);
+
+/// How many values reach `low`, and how many of these `high`.
+struct Counts {
+    std::int64_t low = 0, high = 0;
+};
+Counts countAbove(const float* v, std::int64_t n, float low, float high);
+
+/// Values in [low, high) that are not NaN and not hidden (`hidden` may be null): their number, sums of the offsets from `pivot`, of squares, and of the places.
+struct Sums {
+    std::int64_t count = 0;
+    double sum = 0, squares = 0, places = 0;
+};
+Sums sums(const float* v, const std::uint8_t* hidden, int n, float low, float high, float pivot);
+
+} // namespace caelumen::rows

@@ -1,0 +1,41 @@
+#pragma once
+
+#include "core/stars/background_mesh.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace caelumen {
+
+/// Fills the disc of `radius` about `c` in a mask of width x height bytes.
+inline void hideDisc(Mask& mask, int width, int height, Point c, double radius) {
+    const int y0 = std::max(0, static_cast<int>(std::ceil(c.y - radius))), y1 = std::min(height - 1, static_cast<int>(std::floor(c.y + radius)));
+    for (int y = y0; y <= y1; ++y) {
+        const double half = std::sqrt(std::max(0.0, radius * radius - (y - c.y) * (y - c.y)));
+        const int x0 = std::max(0, static_cast<int>(std::ceil(c.x - half))), x1 = std::min(width - 1, static_cast<int>(std::floor(c.x + half)));
+        if (x0 > x1) continue;
+        std::uint8_t* row = mask.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(width);
+        std::fill(row + x0, row + x1 + 1, std::uint8_t{1});
+    }
+}
+
+/// A mask for the surroundings of one place, in the plane's pixels; outside of them nothing is hidden.
+class PatchMask {
+public:
+    PatchMask() = default;
+    PatchMask(Point centre, int reach)
+        : m_x(static_cast<int>(std::lround(centre.x)) - reach), m_y(static_cast<int>(std::lround(centre.y)) - reach), m_side(2 * reach + 1),
+          m_bits(static_cast<std::size_t>(m_side) * static_cast<std::size_t>(m_side), 0) {}
+
+    void hide(Point c, double radius) { hideDisc(m_bits, m_side, m_side, {c.x - m_x, c.y - m_y}, radius); }
+    bool hidden(int x, int y) const {
+        const int i = x - m_x, j = y - m_y;
+        return i >= 0 && j >= 0 && i < m_side && j < m_side && m_bits[static_cast<std::size_t>(j) * static_cast<std::size_t>(m_side) + static_cast<std::size_t>(i)];
+    }
+
+private:
+    int m_x = 0, m_y = 0, m_side = 0;
+    Mask m_bits;
+};
+
+} // namespace caelumen
