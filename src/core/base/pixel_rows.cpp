@@ -1,17 +1,27 @@
 #include "core/base/pixel_rows.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
+#include <cstring>
 #include <limits>
 
 // Sanitizers and dispatch by instruction set do not mix.
 #if defined(__x86_64__) && !defined(__SANITIZE_ADDRESS__) && defined(__GNUC__) && !defined(__clang__)
-#define CAELUMEN_FAST __attribute__((target_clones("avx2", "default"), optimize("O3")))
+#define CAELUMEN_FAST __attribute__((target_clones("avx2", "default")))
 #else
 #define CAELUMEN_FAST
 #endif
 
 namespace caelumen::rows {
+namespace {
+
+constexpr int kLanes = 16; ///< pixels done side by side
+/// Four of them in a register that every machine has.
+using Floats = float __attribute__((vector_size(16)));
+using Ints = std::int32_t __attribute__((vector_size(16)));
+
+} // namespace
 
 CAELUMEN_FAST void smooth(const float* a, const float* b, const float* c, int n, float* vertical, float* out) {
     for (int x = 0; x < n; ++x) vertical[x] = (a[x] + 2 * b[x] + c[x]) * (1.0F / 16);
@@ -44,25 +54,34 @@ CAELUMEN_FAST void scale(float* v, std::int64_t n, float zero, float factor) {
 }
 
 CAELUMEN_FAST Extremes extremes(const float* v, std::int64_t n) {
-    constexpr float kInfinite = std::numeric_limits<float>::infinity();
-    constexpr std::int64_t kBlock = 4096; // small counters vectorise
+    constexpr float kInfinite = std::numeric_limits<float>::infinity(), kLargest = std::numeric_limits<float>::max();
     Extremes out{-kInfinite, 0, false};
-    for (std::int64_t from = 0; from < n; from += kBlock) {
-        const int m = static_cast<int>(std::min(kBlock, n - from));
-        const float* p = v + from;
-        float top = -kInfinite;
-        int zeros = 0, infinite = 0;
-        for (int i = 0; i < m; ++i) {
-            const float x = p[i];
-            zeros += x == 0 ? 1 : 0;
-            const float size = std::abs(x);
-            infinite |= size == kInfinite ? 1 : 0;
-            top = x > top && size < kInfinite ? x : top;
+    float top[kLanes];
+    std::fill_n(top, kLanes, -kInfinite);
+    std::int64_t from = 0;
+    while (from + kLanes <= n) {
+        const std::int64_t end = std::min(n - n % kLanes, from + kLanes * 1024);
+        int zeros[kLanes] = {}, infinite[kLanes] = {};
+        for (; from < end; from += kLanes) {
+            for (int k = 0; k < kLanes; ++k) {
+                const float x = v[from + k], finite = x > kLargest ? -kInfinite : x;
+                top[k] = finite > top[k] ? finite : top[k];
+                zeros[k] += x == 0 ? 1 : 0;
+                infinite[k] |= (x > kLargest) | (x < -kLargest) ? 1 : 0;
+            }
         }
-        out.top = std::max(out.top, top);
-        out.zeros += zeros;
-        out.infinite = out.infinite || infinite != 0;
+        for (int k = 0; k < kLanes; ++k) {
+            out.zeros += zeros[k];
+            out.infinite = out.infinite || infinite[k] != 0;
+        }
     }
+    for (; from < n; ++from) {
+        const float x = v[from];
+        if (x <= kLargest) top[0] = std::max(top[0], x);
+        out.zeros += x == 0;
+        out.infinite = out.infinite || std::isinf(x);
+    }
+    for (const float t : top) out.top = std::max(out.top, t);
     return out;
 }
 
@@ -84,38 +103,48 @@ CAELUMEN_FAST Counts countAbove(const float* v, std::int64_t n, float low, float
 }
 
 CAELUMEN_FAST Sums sums(const float* v, const std::uint8_t* hidden, int n, float low, float high, float pivot) {
-    constexpr int kBlock = 256; // within which single precision is ample
+    constexpr int kBlock = 64 * kLanes; // within which single precision is ample
     Sums out;
-    for (int from = 0; from < n; from += kBlock) {
-        const int m = std::min(kBlock, n - from);
-        const float* p = v + from;
-        float sum = 0, squares = 0, places = 0;
-        int count = 0;
-        if (hidden) {
-            const std::uint8_t* h = hidden + from;
-            for (int i = 0; i < m; ++i) {
-                const bool in = (p[i] >= low) & (p[i] < high) & (h[i] == 0);
-                const float d = in ? p[i] - pivot : 0;
-                sum += d;
-                squares += d * d;
-                places += in ? static_cast<float>(i) : 0;
-                count += in ? 1 : 0;
+    int from = 0;
+    const auto single = [&](int i) {
+        if (!(v[i] >= low && v[i] < high) || (hidden && hidden[i])) return;
+        const double d = static_cast<double>(v[i] - pivot);
+        ++out.count;
+        out.sum += d;
+        out.squares += d * d;
+    };
+    while (from + kLanes <= n) {
+        const int end = std::min(n - n % kLanes, from + kBlock);
+        std::array<Floats, 4> sum{}, squares{};
+        std::array<Ints, 4> count{};
+        for (; from < end; from += kLanes) {
+            if (hidden) {
+                std::uint64_t any[2];
+                std::memcpy(any, hidden + from, kLanes);
+                if ((any[0] | any[1]) != 0) {
+                    for (int k = 0; k < kLanes; ++k) single(from + k);
+                    continue;
+                }
             }
-        } else {
-            for (int i = 0; i < m; ++i) {
-                const bool in = (p[i] >= low) & (p[i] < high);
-                const float d = in ? p[i] - pivot : 0;
-                sum += d;
-                squares += d * d;
-                places += in ? static_cast<float>(i) : 0;
-                count += in ? 1 : 0;
+            for (unsigned k = 0; k < 4; ++k) {
+                Floats x;
+                std::memcpy(&x, v + from + 4 * k, sizeof x);
+                const Ints in = (x >= low) & (x < high); // all bits where true
+                const auto d = reinterpret_cast<Floats>(reinterpret_cast<Ints>(x - pivot) & in);
+                sum[k] += d;
+                squares[k] += d * d;
+                count[k] -= in;
             }
         }
-        out.count += count;
-        out.sum += static_cast<double>(sum);
-        out.squares += static_cast<double>(squares);
-        out.places += static_cast<double>(places) + static_cast<double>(from) * count;
+        for (unsigned k = 0; k < 4; ++k) {
+            for (int j = 0; j < 4; ++j) {
+                out.count += count[k][j];
+                out.sum += static_cast<double>(sum[k][j]);
+                out.squares += static_cast<double>(squares[k][j]);
+            }
+        }
     }
+    for (; from < n; ++from) single(from);
     return out;
 }
 

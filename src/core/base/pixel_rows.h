@@ -32,10 +32,10 @@ struct Counts {
 };
 Counts countAbove(const float* v, std::int64_t n, float low, float high);
 
-/// Values in [low, high) that are not NaN and not hidden (`hidden` may be null): their number, sums of the offsets from `pivot`, of squares, and of the places.
+/// Values in [low, high) that are not NaN and not hidden (`hidden` may be null): their number, the sum of their offsets from `pivot`, and of the squares of these.
 struct Sums {
     std::int64_t count = 0;
-    double sum = 0, squares = 0, places = 0;
+    double sum = 0, squares = 0;
 };
 Sums sums(const float* v, const std::uint8_t* hidden, int n, float low, float high, float pivot);
 

@@ -25,29 +25,27 @@ double truncatedSigma(double kappa) {
 template<class T>
 ClippedStats clipped(std::span<T> v, double kappa, int rounds) {
     ClippedStats out;
-    const double shrink = truncatedSigma(kappa);
-    bool cut = false;
-    for (int round = 0; round < rounds && !v.empty(); ++round) {
+    if (v.empty()) return out;
+    // Sorted once, every cut is a matter of two ends.
+    std::sort(v.begin(), v.end());
+    const double shrink = truncatedSigma(kappa), pivot = static_cast<double>(v[v.size() / 2]);
+    std::size_t from = 0, to = v.size();
+    for (int round = 0; round < rounds; ++round) {
         double sum = 0, squares = 0;
-        const double pivot = static_cast<double>(v.front());
-        for (T x : v) {
-            const double d = static_cast<double>(x) - pivot;
+        for (std::size_t i = from; i < to; ++i) {
+            const double d = static_cast<double>(v[i]) - pivot;
             sum += d;
             squares += d * d;
         }
-        const double n = static_cast<double>(v.size());
-        const double variance = std::max(0.0, (squares - sum * sum / n) / std::max(1.0, n - 1));
-        out = {pivot + sum / n, std::sqrt(variance) / (cut ? shrink : 1.0), medianOf(v), v.size()};
+        const std::size_t kept = to - from, mid = from + kept / 2;
+        const double n = static_cast<double>(kept), variance = std::max(0.0, (squares - sum * sum / n) / std::max(1.0, n - 1));
+        const double centre = kept % 2 == 1 ? static_cast<double>(v[mid]) : 0.5 * (static_cast<double>(v[mid - 1]) + static_cast<double>(v[mid]));
+        out = {pivot + sum / n, std::sqrt(variance) / (kept < v.size() ? shrink : 1.0), centre, kept};
         if (out.sigma <= 0) break;
-        const double low = out.median - kappa * out.sigma, high = out.median + kappa * out.sigma;
-        const auto end = std::partition(v.begin(), v.end(), [&](T x) {
-            const double d = static_cast<double>(x);
-            return d >= low && d <= high;
-        });
-        const auto kept = static_cast<std::size_t>(end - v.begin());
-        if (kept == v.size()) break;
-        v = v.first(kept);
-        cut = true;
+        const double low = centre - kappa * out.sigma, high = centre + kappa * out.sigma;
+        while (from < to && static_cast<double>(v[from]) < low) ++from;
+        while (from < to && static_cast<double>(v[to - 1]) > high) --to;
+        if (to - from == kept) break;
     }
     return out;
 }

@@ -16,7 +16,7 @@ namespace {
 PatchMask neighbourMask(const std::vector<Star>& stars, const Psf& psf, double noise, Point centre, double own, double reach) {
     PatchMask mask(centre, static_cast<int>(std::ceil(reach)) + 2);
     for (const Star& s : stars) {
-        const double away = std::hypot(s.x - centre.x, s.y - centre.y);
+        const double away = length(s.x - centre.x, s.y - centre.y);
         if (away < own || away > 1.5 * reach + 20 * psf.fwhm) continue;
         double r = 1.2 * psf.fwhm;
         while (r < 10 * psf.fwhm && s.flux * psf.lightAt(r) > 0.2 * noise) r *= 1.1;
@@ -33,7 +33,7 @@ double saturatedRadius(const Plane& plane, Point c, double saturation, double li
     const int cx = static_cast<int>(std::lround(c.x)), cy = static_cast<int>(std::lround(c.y));
     for (int y = std::max(0, cy - reach); y <= std::min(plane.height() - 1, cy + reach); ++y)
         for (int x = std::max(0, cx - reach); x <= std::min(plane.width() - 1, cx + reach); ++x)
-            if (static_cast<double>(plane.at(x, y)) >= saturation) radius = std::max(radius, std::hypot(x - c.x, y - c.y));
+            if (static_cast<double>(plane.at(x, y)) >= saturation) radius = std::max(radius, length(x - c.x, y - c.y));
     return std::min(radius, limit);
 }
 
@@ -138,7 +138,7 @@ std::vector<Edge> findEdges(const HaloExcess& e, std::size_t first, double guard
         if (!in.valid || !out.valid) continue;
         const double drop = in.at - out.at, mean = in.mean - out.mean;
         if (mean <= 0 || drop < 0.35 * mean || drop < 0.3 * in.mean) continue;
-        strength[k] = std::min(drop / std::hypot(in.sigma, out.sigma), mean / std::hypot(in.meanSigma, out.meanSigma));
+        strength[k] = std::min(drop / length(in.sigma, out.sigma), mean / length(in.meanSigma, out.meanSigma));
     }
     for (std::size_t k = 0; k < strength.size(); ++k) {
         if (strength[k] < 5) continue;
@@ -172,7 +172,7 @@ void measureOffset(const HaloProfile& p, HaloRing& ring, double pitch) {
     }
     const double edge = ring.radius / pitch, light = ring.plateau * pitch * pitch * p.flux * M_PI * edge * edge;
     if (!(light > 0)) return;
-    ring.offset = std::hypot(mx, my) / light * pitch;
+    ring.offset = length(mx, my) / light * pitch;
     ring.offsetSigma = std::sqrt(variance) / light * pitch;
     ring.offsetAngle_deg = std::atan2(my, mx) * 180 / M_PI;
 }
@@ -187,7 +187,7 @@ Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double r
     const Star* nearest = nullptr;
     double distance = std::max(12.0, 4 * psf->fwhm);
     for (const Star& s : stars) {
-        const double d = std::hypot(s.x - guess.x, s.y - guess.y) - (s.saturated ? 4 : 0); // a saturated one close by is meant
+        const double d = length(s.x - guess.x, s.y - guess.y) - (s.saturated ? 4 : 0); // a saturated one close by is meant
         if (d >= distance) continue;
         distance = d;
         nearest = &s;
@@ -215,7 +215,7 @@ Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double r
     for (int y = std::max(0, c1 - r); y <= std::min(plane.height() - 1, c1 + r); ++y) {
         for (int x = std::max(0, c0 - r); x <= std::min(plane.width() - 1, c0 + r); ++x) {
             const double dx = x - out.centre.x, dy = y - out.centre.y;
-            const auto bin = static_cast<std::size_t>(std::hypot(dx, dy));
+            const auto bin = static_cast<std::size_t>(length(dx, dy));
             if (bin >= bins || !std::isfinite(plane.at(x, y))) continue;
             if (mask.hidden(x, y)) continue;
             double phi = std::atan2(dy, dx);
@@ -259,7 +259,7 @@ HaloExcess haloExcess(const HaloProfile& f, const HaloProfile& b, double scale, 
         }
         const auto i = static_cast<std::size_t>(r);
         const double t = r - static_cast<double>(i), per = 1 / (b.flux * b.pitch * b.pitch * scale * scale);
-        sigma = b.sigma[i] > 0 && b.sigma[i + 1] > 0 ? std::hypot((1 - t) * b.sigma[i], t * b.sigma[i + 1]) * per : 0;
+        sigma = b.sigma[i] > 0 && b.sigma[i + 1] > 0 ? length((1 - t) * b.sigma[i], t * b.sigma[i + 1]) * per : 0;
         return ((1 - t) * b.value[i] + t * b.value[i + 1]) * per;
     };
     for (std::size_t i = 0; i < f.value.size(); ++i) {
@@ -269,7 +269,7 @@ HaloExcess haloExcess(const HaloProfile& f, const HaloProfile& b, double scale, 
         const double per = 1 / (f.flux * pitch * pitch);
         e.radius.push_back(radius);
         e.value.push_back(f.value[i] * per - base);
-        e.sigma.push_back(f.sigma[i] > 0 && sigma > 0 ? std::hypot(f.sigma[i] * per, sigma) : 0);
+        e.sigma.push_back(f.sigma[i] > 0 && sigma > 0 ? length(f.sigma[i] * per, sigma) : 0);
     }
     const double blind = std::max(f.blind, b.blind * b.pitch * scale / pitch);
     const auto first = std::min(static_cast<std::size_t>(std::ceil(blind)), e.value.size());
@@ -298,10 +298,10 @@ HaloExcess haloExcess(const HaloProfile& f, const HaloProfile& b, double scale, 
         if (!in.valid || !out.valid) continue;
         // What drops at the edge is the filter's; nebula and haze under it run on smoothly. Where nothing slopes, means say it with less noise.
         const double meanDrop = in.mean - out.mean, lineDrop = in.at - out.at;
-        const double meanSigma = std::hypot(in.meanSigma, out.meanSigma), lineSigma = std::hypot(in.sigma, out.sigma);
+        const double meanSigma = length(in.meanSigma, out.meanSigma), lineSigma = length(in.sigma, out.sigma);
         const bool sloping = std::abs(meanDrop - lineDrop) > 2 * lineSigma;
         // How far the two ways disagree is how well the ground under the halo is known.
-        const Step step{sloping ? lineDrop : meanDrop, sloping ? std::hypot(lineSigma, 0.5 * (meanDrop - lineDrop)) : meanSigma};
+        const Step step{sloping ? lineDrop : meanDrop, sloping ? length(lineSigma, 0.5 * (meanDrop - lineDrop)) : meanSigma};
         if (!(step.height > 0)) continue;
         // The half-level radius by equal areas: where the light inside the edge zone would end if the edge were sharp.
         const std::size_t a0 = edge.bin - std::min(edge.bin, 2 * g), a1 = std::min(e.value.size(), edge.bin + 2 * g + 1);
@@ -323,7 +323,7 @@ HaloExcess haloExcess(const HaloProfile& f, const HaloProfile& b, double scale, 
         from = edge.bin + g;
     }
     // Discs lie upon one another: the level between two edges is the sum of the steps from there outwards.
-    const double fluxError = std::hypot(f.fluxSigma / f.flux, b.fluxSigma / b.flux);
+    const double fluxError = length(f.fluxSigma / f.flux, b.fluxSigma / b.flux);
     double level = 0, levelVariance = 0;
     for (std::size_t i = e.rings.size(); i-- > 0;) {
         HaloRing& ring = e.rings[i];
@@ -334,7 +334,7 @@ HaloExcess haloExcess(const HaloProfile& f, const HaloProfile& b, double scale, 
         if (i == 0) ring.inner = obstruction * ring.radius;
         const double area = M_PI * (ring.radius * ring.radius - ring.inner * ring.inner);
         ring.fraction = level * area;
-        ring.fractionSigma = std::hypot(ring.plateauSigma * area, level * 2 * M_PI * ring.radius * ring.radiusSigma);
+        ring.fractionSigma = length(ring.plateauSigma * area, level * 2 * M_PI * ring.radius * ring.radiusSigma);
         measureOffset(f, ring, pitch);
     }
 
@@ -343,7 +343,7 @@ HaloExcess haloExcess(const HaloProfile& f, const HaloProfile& b, double scale, 
     const Line disc = fitLine(e, std::min(first, limitBin), limitBin, 0);
     // The scatter of the far profile tells what smooth structure can do to so large a mean.
     const Line far = fitLine(e, limitBin, e.value.size(), 0);
-    e.limit = disc.valid ? 3 * std::hypot(disc.meanSigma, far.valid ? far.meanSigma : 0) : 0;
+    e.limit = disc.valid ? 3 * length(disc.meanSigma, far.valid ? far.meanSigma : 0) : 0;
     return e;
 }
 

@@ -16,29 +16,48 @@ std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, co
     const int half = std::max(1, k / 2);
     const int across = (plane.width() - k) / half + 1, down = (plane.height() - k) / half + 1;
     if (across < 1 || down < 1) return {};
-    int stride = 1; // thin out evenly on huge frames
-    while (static_cast<long long>(across / stride) * (down / stride) > 200'000) ++stride;
+    // Thinned evenly on huge frames: each kind of place by itself.
+    const auto strideFor = [&](double part) {
+        int stride = 1;
+        while (part * across / stride * down / stride > 80'000) ++stride;
+        return stride;
+    };
     std::vector<std::pair<const Region*, PlaneView::Box>> skies;
-    for (const Region& r : regions)
-        if (r.role == RegionRole::Sky) skies.emplace_back(&r, view.boxOf(r));
+    double skyPart = 0;
+    for (const Region& r : regions) {
+        if (r.role != RegionRole::Sky) continue;
+        skies.emplace_back(&r, view.boxOf(r));
+        const PlaneView::Box& b = skies.back().second;
+        skyPart += static_cast<double>(b.x1 - b.x0) * (b.y1 - b.y0) / (static_cast<double>(plane.width()) * plane.height());
+    }
+    const int stride = strideFor(1), skyStride = strideFor(std::min(1.0, skyPart));
 
     const Alignment::Affine toBaseline = view.backward();
     std::vector<std::vector<NoiseBox>> rows(static_cast<std::size_t>(down));
     tbb::parallel_for(0, down, [&](int j) {
         auto& out = rows[static_cast<std::size_t>(j)];
         const int y0 = j * half;
+        const bool mainRow = j % stride == 0, skyRow = j % skyStride == 0;
+        if (!mainRow && !skyRow) return;
+        std::vector<std::pair<const Region*, PlaneView::Box>> here;
+        if (skyRow)
+            for (const auto& sky : skies)
+                if (y0 >= sky.second.y0 && y0 + k <= sky.second.y1) here.push_back(sky);
+        if (!mainRow && here.empty()) return;
         for (int i = 0; i < across; ++i) {
+            const bool mainPlace = mainRow && i % stride == 0;
+            if (!mainPlace && (here.empty() || i % skyStride != 0)) continue;
             const int x0 = i * half;
             const Point centre{x0 + 0.5 * (k - 1), y0 + 0.5 * (k - 1)};
             bool inSky = false;
-            for (const auto& [region, box] : skies) {
-                if (x0 < box.x0 || y0 < box.y0 || x0 + k > box.x1 || y0 + k > box.y1) continue;
+            for (const auto& [region, box] : here) {
+                if (x0 < box.x0 || x0 + k > box.x1) continue;
                 const double e = 0.5 * k;
                 inSky = region->contains(toBaseline({centre.x - e, centre.y - e})) && region->contains(toBaseline({centre.x + e, centre.y - e})) &&
                         region->contains(toBaseline({centre.x - e, centre.y + e})) && region->contains(toBaseline({centre.x + e, centre.y + e}));
                 if (inSky) break;
             }
-            if (!inSky && (i % stride != 0 || j % stride != 0)) continue;
+            if (!inSky && !mainPlace) continue;
             double sum = 0;
             bool clean = true;
             for (int y = y0; y < y0 + k && clean; ++y) {
@@ -52,8 +71,9 @@ std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, co
                     sum += static_cast<double>(row[x]);
                 }
             }
-            const int step = k >= 2 ? (k + half - 1) / half : 1; // half-steps to the next box that does not overlap
-            if (clean) out.push_back({centre, static_cast<float>(sum / (k * k)), inSky, i % step == 0 && j % step == 0});
+            // Steps, of those taken, to the next box that does not overlap.
+            const int own = inSky ? skyStride : stride, steps = k >= 2 ? (k + half - 1) / half : 1, apart = (steps + own - 1) / own;
+            if (clean) out.push_back({centre, static_cast<float>(sum / (k * k)), inSky, (i / own) % apart == 0 && (j / own) % apart == 0});
         }
     });
     std::vector<NoiseBox> boxes;
@@ -69,11 +89,15 @@ double pixelNoise(const Plane& plane, const Mask& mask, const SmoothSky& sky, co
         values.push_back(v - static_cast<float>(sky.level(x, y)));
     };
     const Alignment::Affine toBaseline = view.backward();
+    double area = 0;
+    for (const Region& r : regions)
+        if (const PlaneView::Box b = view.boxOf(r); r.role == RegionRole::Sky) area += static_cast<double>(b.x1 - b.x0) * (b.y1 - b.y0);
+    const int step = std::max(1, static_cast<int>(std::sqrt(area / 250'000))); // more than that tells nothing more
     for (const Region& r : regions) {
         if (r.role != RegionRole::Sky) continue;
         const PlaneView::Box b = view.boxOf(r);
-        for (int y = b.y0; y < b.y1; ++y)
-            for (int x = b.x0; x < b.x1; ++x)
+        for (int y = b.y0; y < b.y1; y += step)
+            for (int x = b.x0; x < b.x1; x += step)
                 if (r.contains(toBaseline({static_cast<double>(x), static_cast<double>(y)}))) take(x, y);
     }
     if (values.size() >= 500) return clippedStats(std::span<float>(values)).sigma;

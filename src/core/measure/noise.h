@@ -19,7 +19,7 @@ struct NoiseBox {
 int boxSide(double arcsecPerPlanePixel);
 
 /// Means of all star-free boxes of side k, at half-box steps (a quarter of them do not overlap). Boxes with any hidden or missing pixel are
-/// left out; at most about 200 000 are kept, spread over the frame.
+/// left out; at most about 80 000 of each kind are kept, spread over the frame.
 std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, const PlaneView& view, const std::vector<Region>& regions);
 
 /// Standard deviation of unmasked pixels about the smooth sky, clipped at 3 sigma, inside the sky regions; without any, the median over places of 48 pixels across the frame.

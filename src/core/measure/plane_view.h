@@ -47,7 +47,7 @@ struct PlaneView {
 struct SurfaceBasis {
     double u = 0, v = 0, rr = 0;
     static SurfaceBasis at(Point p, int width, int height) {
-        const double half = 0.5 * std::hypot(width, height);
+        const double half = 0.5 * length(width, height);
         const double u = (p.x - 0.5 * (width - 1)) / half, v = (p.y - 0.5 * (height - 1)) / half;
         return {u, v, u * u + v * v};
     }

@@ -8,11 +8,11 @@ namespace caelumen {
 bool Region::contains(Point p) const {
     switch (shape) {
     case RegionShape::Star: return false;
-    case RegionShape::Circle: return !points.empty() && std::hypot(p.x - points[0].x, p.y - points[0].y) <= radius;
+    case RegionShape::Circle: return !points.empty() && length(p.x - points[0].x, p.y - points[0].y) <= radius;
     case RegionShape::Rect: {
         if (points.size() < 2) return false;
-        const Bounds b = bounds();
-        return p.x >= b.min.x && p.x <= b.max.x && p.y >= b.min.y && p.y <= b.max.y;
+        const Point &a = points[0], &b = points[1]; // opposite corners: on one side of each axis the signs differ
+        return (p.x - a.x) * (p.x - b.x) <= 0 && (p.y - a.y) * (p.y - b.y) <= 0;
     }
     case RegionShape::Polygon: break;
     }

@@ -24,9 +24,9 @@ std::vector<Triangle> trianglesOf(const std::vector<Point>& p) {
     for (std::size_t i = 0; i < p.size(); ++i) {
         for (std::size_t j = i + 1; j < p.size(); ++j) {
             for (std::size_t k = j + 1; k < p.size(); ++k) {
-                std::array<std::pair<double, std::size_t>, 3> side{{{std::hypot(p[j].x - p[k].x, p[j].y - p[k].y), i},
-                                                                    {std::hypot(p[i].x - p[k].x, p[i].y - p[k].y), j},
-                                                                    {std::hypot(p[i].x - p[j].x, p[i].y - p[j].y), k}}};
+                std::array<std::pair<double, std::size_t>, 3> side{{{length(p[j].x - p[k].x, p[j].y - p[k].y), i},
+                                                                    {length(p[i].x - p[k].x, p[i].y - p[k].y), j},
+                                                                    {length(p[i].x - p[j].x, p[i].y - p[j].y), k}}};
                 std::sort(side.begin(), side.end(), std::greater<>());
                 const double longest = side[0].first;
                 if (longest < 15) continue;
@@ -65,7 +65,7 @@ std::optional<Alignment> fit(const Pairs& pairs, bool mirrored) {
     const double cosine = dot / norm, sine = cross / norm; // scale included
     Alignment out;
     out.mirrored = mirrored;
-    out.scale = std::hypot(cosine, sine);
+    out.scale = length(cosine, sine);
     if (!(out.scale > 0)) return std::nullopt;
     out.rotation_deg = std::atan2(sine, cosine) * 180 / M_PI;
     out.dx = tx - (cosine * sx - sine * sy);

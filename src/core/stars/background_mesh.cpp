@@ -44,54 +44,58 @@ const std::uint8_t* maskRow(const Mask& mask, const Plane& plane, int y) {
     return mask.empty() ? nullptr : mask.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width());
 }
 
-/// About `wanted` pixels, evenly spread; which are usable goes to `values`, how many were looked at comes back.
-std::size_t sample(const Plane& plane, const Mask& mask, const Square& s, int wanted, std::vector<float>& values) {
-    int step = std::max(1, s.area() / wanted);
-    if (step > 1 && (s.x1 - s.x0) % step == 0) ++step; // not the same columns in every row
-    values.clear();
-    std::size_t tried = 0;
-    int offset = 0;
-    for (int y = s.y0; y < s.y1; ++y) {
-        const float* row = plane.row(y);
-        const std::uint8_t* hidden = maskRow(mask, plane, y);
-        int x = s.x0 + offset;
-        for (; x < s.x1; x += step) {
-            ++tried;
-            if (std::isfinite(row[x]) && !(hidden && hidden[x])) values.push_back(row[x]);
+/// About `wanted` pixels, every other one of evenly spaced rows (so that most of the memory need not be touched).
+struct Sample {
+    std::vector<float> values;
+    double x = 0, y = 0;       ///< sums of the places
+    std::size_t tried = 0;     ///< usable or not
+
+    void take(const Plane& plane, const Mask& mask, const Square& s, int wanted) {
+        values.clear();
+        x = y = 0;
+        tried = 0;
+        const int across = std::max(1, (s.x1 - s.x0) / 2), step = std::max(1, (s.y1 - s.y0) * across / wanted);
+        for (int j = s.y0 + (step - 1) / 2; j < s.y1; j += step) {
+            const float* row = plane.row(j);
+            const std::uint8_t* hidden = maskRow(mask, plane, j);
+            for (int i = s.x0 + (j & 1); i < s.x1; i += step > 1 ? 2 : 1) {
+                ++tried;
+                if (!std::isfinite(row[i]) || (hidden && hidden[i])) continue;
+                values.push_back(row[i]);
+                x += i;
+                y += j;
+            }
         }
-        offset = x - s.x1;
     }
-    return tried;
-}
+    bool enough(double part) const { return values.size() >= 16 && static_cast<double>(values.size()) >= part * static_cast<double>(tried); }
+};
 
 } // namespace
 
 BackgroundMesh buildMesh(const Plane& plane, const Mask& mask, int cell, double minPart) {
     BackgroundMesh mesh = emptyMesh(plane, cell);
     tbb::parallel_for(0, mesh.down, [&](int j) {
-        std::vector<float> values;
+        Sample sample;
         for (int i = 0; i < mesh.across; ++i) {
             const Square s = squareOf(mesh, plane, i, j);
-            const std::size_t tried = sample(plane, mask, s, 1024, values);
-            if (values.size() < 16 || static_cast<double>(values.size()) < minPart * static_cast<double>(tried)) continue;
-            const ClippedStats rough = clippedStats(std::span<float>(values));
+            sample.take(plane, mask, s, 300);
+            if (!sample.enough(minPart)) continue;
+            const auto taken = static_cast<double>(sample.values.size());
+            const ClippedStats rough = clippedStats(std::span<float>(sample.values));
             const auto pivot = static_cast<float>(rough.median), reach = static_cast<float>(3 * rough.sigma);
             const float low = pivot - reach, high = std::nextafter(pivot + reach, std::numeric_limits<float>::infinity());
-            double n = 0, sum = 0, squares = 0, sx = 0, sy = 0;
+            double n = 0, sum = 0, squares = 0;
             for (int y = s.y0; y < s.y1; ++y) {
                 const std::uint8_t* hidden = maskRow(mask, plane, y);
                 const rows::Sums part = rows::sums(plane.row(y) + s.x0, hidden ? hidden + s.x0 : nullptr, s.x1 - s.x0, low, high, pivot);
-                const auto count = static_cast<double>(part.count);
-                n += count;
+                n += static_cast<double>(part.count);
                 sum += part.sum;
                 squares += part.squares;
-                sx += part.places;
-                sy += count * y;
             }
             if (n < 8) continue;
             const double variance = std::max(0.0, (squares - sum * sum / n) / (n - 1));
             mesh.cells[static_cast<std::size_t>(j) * static_cast<std::size_t>(mesh.across) + static_cast<std::size_t>(i)] = {
-                {s.x0 + sx / n, sy / n}, rough.median + sum / n, std::sqrt(variance) / kSigmaCutAt3, static_cast<std::size_t>(n)};
+                {sample.x / taken, sample.y / taken}, static_cast<double>(pivot) + sum / n, std::sqrt(variance) / kSigmaCutAt3, static_cast<std::size_t>(n)};
         }
     });
     return mesh;
@@ -100,12 +104,12 @@ BackgroundMesh buildMesh(const Plane& plane, const Mask& mask, int cell, double 
 BackgroundMesh sampleMesh(const Plane& plane, int cell) {
     BackgroundMesh mesh = emptyMesh(plane, cell);
     tbb::parallel_for(0, mesh.down, [&](int j) {
-        std::vector<float> values;
+        Sample sample;
         for (int i = 0; i < mesh.across; ++i) {
             const Square s = squareOf(mesh, plane, i, j);
-            const std::size_t tried = sample(plane, {}, s, 400, values);
-            if (values.size() < 16 || static_cast<double>(values.size()) < 0.3 * static_cast<double>(tried)) continue;
-            const ClippedStats rough = clippedStats(std::span<float>(values));
+            sample.take(plane, {}, s, 128);
+            if (!sample.enough(0.3)) continue;
+            const ClippedStats rough = clippedStats(std::span<float>(sample.values));
             mesh.cells[static_cast<std::size_t>(j) * static_cast<std::size_t>(mesh.across) + static_cast<std::size_t>(i)] = {
                 {0.5 * (s.x0 + s.x1 - 1), 0.5 * (s.y0 + s.y1 - 1)}, rough.mean, rough.sigma, rough.count};
         }

@@ -26,12 +26,31 @@ public:
         m_width = x1 - m_x + 3; // a rim of one, so that neighbours need no checks
         m_at.assign(static_cast<std::size_t>(m_width) * static_cast<std::size_t>(y1 - m_y + 3), -1);
     }
+    void clear() { std::fill(m_at.begin(), m_at.end(), -1); }
     int& at(int x, int y) { return m_at[static_cast<std::size_t>(y - m_y + 1) * static_cast<std::size_t>(m_width) + static_cast<std::size_t>(x - m_x + 1)]; }
 
 private:
     int m_x, m_y, m_width;
     std::vector<int> m_at;
 };
+
+/// Most sets have one peak and need no tree. Fills the grid.
+bool hasTwoPeaks(const std::vector<BrightPixel>& pixels, PixelGrid& grid) {
+    for (std::size_t i = 0; i < pixels.size(); ++i) grid.at(pixels[i].x, pixels[i].y) = static_cast<int>(i);
+    int peaks = 0;
+    for (std::size_t i = 0; i < pixels.size(); ++i) {
+        const BrightPixel& p = pixels[i];
+        bool peak = true;
+        for (int k = 0; k < 9 && peak; ++k) {
+            const int other = grid.at(p.x + k % 3 - 1, p.y + k / 3 - 1);
+            if (other < 0 || other == static_cast<int>(i)) continue;
+            const float v = pixels[static_cast<std::size_t>(other)].smoothed;
+            peak = v < p.smoothed || (v == p.smoothed && other > static_cast<int>(i));
+        }
+        if (peak && ++peaks > 1) return true;
+    }
+    return false;
+}
 
 int rootOf(std::vector<int>& parent, int i) {
     while (parent[static_cast<std::size_t>(i)] != i) {
@@ -47,6 +66,9 @@ std::vector<int> deblend(const std::vector<BrightPixel>& pixels, const DeblendOp
     std::vector<int> label(pixels.size(), 0);
     count = pixels.empty() ? 0 : 1;
     if (pixels.size() < 2 * o.leastPixels) return label;
+    PixelGrid grid(pixels);
+    if (!hasTwoPeaks(pixels, grid)) return label;
+    grid.clear();
     std::vector<int> order(pixels.size());
     std::iota(order.begin(), order.end(), 0);
     std::sort(order.begin(), order.end(), [&](int a, int b) {
@@ -56,7 +78,6 @@ std::vector<int> deblend(const std::vector<BrightPixel>& pixels, const DeblendOp
     double whole = 0;
     for (const BrightPixel& p : pixels) whole += static_cast<double>(p.smoothed);
 
-    PixelGrid grid(pixels);
     std::vector<Branch> branches;
     std::vector<int> hill;   // union-find over branches: which are connected so far
     std::vector<int> leader; // of a hill's root: the branch that stands for it

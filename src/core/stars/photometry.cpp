@@ -31,7 +31,7 @@ ApertureFlux apertureFlux(const Plane& plane, const Mask& mask, const SmoothSky&
     const int r = static_cast<int>(std::ceil(outer));
     for (int y = std::max(0, cy - r); y <= std::min(plane.height() - 1, cy + r); ++y) {
         for (int x = std::max(0, cx - r); x <= std::min(plane.width() - 1, cx + r); ++x) {
-            const double d = std::hypot(x - at.x, y - at.y);
+            const double d = length(x - at.x, y - at.y);
             if (d < inner || d > outer || !std::isfinite(plane.at(x, y))) continue;
             if (!mask.empty() && mask[static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width()) + static_cast<std::size_t>(x)]) continue;
             ring.push_back(plane.at(x, y));

@@ -3,6 +3,7 @@
 #include "core/base/statistics.h"
 
 #include <Eigen/Dense>
+#include <tbb/blocked_range.h>
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
@@ -80,7 +81,7 @@ double Moffat::shape(double dx, double dy) const { return std::pow(1 + cxx * dx 
 double Moffat::flux() const { return amplitude * M_PI / ((beta - 1) * std::sqrt(cxx * cyy - cxy * cxy)); }
 double Moffat::fwhm() const { return 2 * std::sqrt(std::pow(2, 1 / beta) - 1) / std::pow(cxx * cyy - cxy * cxy, 0.25); }
 double Moffat::eccentricity() const {
-    const double mean = 0.5 * (cxx + cyy), spread = std::hypot(0.5 * (cxx - cyy), cxy);
+    const double mean = 0.5 * (cxx + cyy), spread = length(0.5 * (cxx - cyy), cxy);
     return std::sqrt(std::max(0.0, 1 - (mean - spread) / (mean + spread))); // (b/a)^2 is the ratio of the eigenvalues
 }
 
@@ -114,7 +115,7 @@ std::vector<double> radialMedians(const Plane& plane, const Moffat& star, double
     const int cx = static_cast<int>(std::lround(star.x)), cy = static_cast<int>(std::lround(star.y));
     for (int y = std::max(0, cy - reach); y <= std::min(plane.height() - 1, cy + reach); ++y) {
         for (int x = std::max(0, cx - reach); x <= std::min(plane.width() - 1, cx + reach); ++x) {
-            const auto ring = static_cast<std::size_t>(std::lround(std::hypot(x - star.x, y - star.y)));
+            const auto ring = static_cast<std::size_t>(std::lround(length(x - star.x, y - star.y)));
             if (ring < rings.size() && std::isfinite(plane.at(x, y))) rings[ring].push_back(plane.at(x, y));
         }
     }
@@ -190,7 +191,7 @@ std::optional<Moffat> fitMoffat(const Plane& plane, const Star& star, double sig
             keepSane(next);
             const double then = cost(samples, next);
             if (then <= now) {
-                settled = now - then < 1e-7 * now;
+                settled = now - then < 1e-5 * now;
                 p = next;
                 now = then;
                 damping = std::max(1e-9, damping / 5);
@@ -224,7 +225,7 @@ std::optional<Moffat> fitMoffat(const Plane& plane, const Star& star, double sig
         }
         m = unpack(p);
     }
-    if (!(m.amplitude > 5 * sigma) || std::hypot(m.x, m.y) > 2 * size + 1 || m.fwhm() > 2.0 * reach || m.fwhm() < 0.7) return std::nullopt;
+    if (!(m.amplitude > 5 * sigma) || length(m.x, m.y) > 2 * size + 1 || m.fwhm() > 2.0 * reach || m.fwhm() < 0.7) return std::nullopt;
     m.x += star.x;
     m.y += star.y;
     m.base += star.level;
@@ -235,7 +236,7 @@ std::optional<Psf> measurePsf(const Plane& plane, const std::vector<Star>& stars
     const double sigma = sky.typicalSigma();
     std::vector<const Star*> chosen;
     for (const Star& s : stars) {
-        if (chosen.size() >= 240) break;
+        if (chosen.size() >= 150) break;
         if (s.saturated || s.blended || !s.above5 || s.peak < 12 * sigma) continue;
         chosen.push_back(&s);
     }
@@ -285,41 +286,56 @@ std::optional<Psf> measurePsf(const Plane& plane, const std::vector<Star>& stars
     return psf;
 }
 
+namespace {
+
+/// Offsets of the pixels between two radii, every `step`-th of them.
+std::vector<std::pair<int, int>> ringOffsets(double from, double to, std::size_t step) {
+    std::vector<std::pair<int, int>> out;
+    const int reach = static_cast<int>(std::ceil(to));
+    std::size_t n = 0;
+    for (int y = -reach; y <= reach; ++y)
+        for (int x = -reach; x <= reach; ++x)
+            if (const double rr = x * x + y * y; rr >= from * from && rr <= to * to && n++ % step == 0) out.emplace_back(x, y);
+    return out;
+}
+
+} // namespace
+
 void keepSharp(const Plane& plane, std::vector<Star>& stars, const Psf& psf, double noise) {
     const double core = std::max(1.0, 0.55 * psf.fwhm), ringIn = 1.3 * psf.fwhm, ringOut = std::max(2.0 * psf.fwhm, ringIn + 1.5);
-    const double farIn = 3.0 * psf.fwhm, farOut = 4.2 * psf.fwhm;
-    const int reach = static_cast<int>(std::ceil(farOut));
+    const auto middleOffsets = ringOffsets(0, core + 0.8, 1), ringPixels = ringOffsets(ringIn, ringOut, psf.fwhm > 4 ? 2 : 1),
+               farPixels = ringOffsets(3.0 * psf.fwhm, 4.2 * psf.fwhm, 1 + static_cast<std::size_t>(psf.fwhm));
     std::vector<char> drop(stars.size(), 0);
-    tbb::parallel_for(std::size_t{0}, stars.size(), [&](std::size_t i) {
-        Star& s = stars[i];
-        if (s.saturated) return;
-        const int cx = static_cast<int>(std::lround(s.x)), cy = static_cast<int>(std::lround(s.y));
-        double sum = 0, model = 0;
-        int n = 0;
+    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, stars.size(), 256), [&](const tbb::blocked_range<std::size_t>& range) {
         std::vector<float> ring, far;
-        for (int y = std::max(0, cy - reach); y <= std::min(plane.height() - 1, cy + reach); ++y) {
-            for (int x = std::max(0, cx - reach); x <= std::min(plane.width() - 1, cx + reach); ++x) {
-                const float v = plane.at(x, y);
-                if (!std::isfinite(v)) continue;
-                const double r = std::hypot(x - s.x, y - s.y);
-                if (r <= core) {
-                    sum += static_cast<double>(v);
-                    model += psf.light(x - s.x, y - s.y);
-                    ++n;
-                } else if (r >= ringIn && r <= ringOut) {
-                    ring.push_back(v);
-                } else if (r >= farIn && r <= farOut) {
-                    far.push_back(v);
-                }
+        for (std::size_t i = range.begin(); i < range.end(); ++i) {
+            Star& s = stars[i];
+            if (s.saturated) continue;
+            const int cx = static_cast<int>(std::lround(s.x)), cy = static_cast<int>(std::lround(s.y));
+            const auto gather = [&](const auto& offsets, std::vector<float>& values) {
+                values.clear();
+                for (const auto& [dx, dy] : offsets)
+                    if (plane.contains(cx + dx, cy + dy) && std::isfinite(plane.at(cx + dx, cy + dy))) values.push_back(plane.at(cx + dx, cy + dy));
+            };
+            gather(ringPixels, ring);
+            gather(farPixels, far);
+            double sum = 0, model = 0;
+            int n = 0;
+            for (const auto& [dx, dy] : middleOffsets) {
+                const double x = cx + dx - s.x, y = cy + dy - s.y;
+                if (x * x + y * y > core * core || !plane.contains(cx + dx, cy + dy) || !std::isfinite(plane.at(cx + dx, cy + dy))) continue;
+                sum += static_cast<double>(plane.at(cx + dx, cy + dy));
+                model += psf.light(x, y);
+                ++n;
             }
+            if (n < 2 || ring.size() < 8 || far.size() < 8) continue;
+            // A knot still falls beyond the ring; a star has fallen already. The sky may be the local one or the far ring's, whichever is lower.
+            const double level = median(std::span<float>(ring)), middle = sum / n - level, above = sum / n - std::min(s.level, median(std::span<float>(far)));
+            const double error = noise * std::sqrt(1.0 / n + 1.6 / static_cast<double>(ring.size()));
+            const double part = middle / std::max(above, 1e-300);
+            if (middle < 3.5 * error || (part < 0.45 && (part < 0.2 || middle < 12 * error))) drop[i] = 1;
+            else s.flux = std::max(1e-300, middle * n / (model - n * psf.lightAt(0.5 * (ringIn + ringOut))));
         }
-        if (n < 2 || ring.size() < 8 || far.size() < 8) return;
-        // A knot still falls beyond the ring; a star has fallen already. The sky may be the local one or the far ring's, whichever is lower.
-        const double level = median(std::span<float>(ring)), middle = sum / n - level, above = sum / n - std::min(s.level, median(std::span<float>(far)));
-        const double error = noise * std::sqrt(1.0 / n + 1.6 / static_cast<double>(ring.size()));
-        const double part = middle / std::max(above, 1e-300);
-        if (middle < 3.5 * error || (part < 0.45 && (part < 0.2 || middle < 12 * error))) drop[i] = 1;
-        else s.flux = std::max(1e-300, middle * n / (model - n * psf.lightAt(0.5 * (ringIn + ringOut))));
     });
     std::size_t i = 0;
     std::erase_if(stars, [&](const Star&) { return drop[i++] != 0; });
@@ -335,7 +351,7 @@ std::optional<ScaledStar> scalePsf(const Plane& plane, const Psf& psf, Point gue
     const int cx = static_cast<int>(std::lround(guess.x)), cy = static_cast<int>(std::lround(guess.y));
     for (int y = std::max(0, cy - reach); y <= std::min(plane.height() - 1, cy + reach); ++y) {
         for (int x = std::max(0, cx - reach); x <= std::min(plane.width() - 1, cx + reach); ++x) {
-            if (std::hypot(x - guess.x, y - guess.y) > radius) continue;
+            if (length(x - guess.x, y - guess.y) > radius) continue;
             if (mask.hidden(x, y)) continue;
             // Beside a saturated pixel light has spilled over or been interpolated: leave its neighbours out as well.
             bool clean = std::isfinite(plane.at(x, y));
@@ -380,7 +396,7 @@ std::optional<ScaledStar> scalePsf(const Plane& plane, const Psf& psf, Point gue
         base += step[1];
         out.centre.x += std::clamp(step[2], -1.0, 1.0);
         out.centre.y += std::clamp(step[3], -1.0, 1.0);
-        if (std::hypot(out.centre.x - guess.x, out.centre.y - guess.y) > radius / 2) return std::nullopt;
+        if (length(out.centre.x - guess.x, out.centre.y - guess.y) > radius / 2) return std::nullopt;
         out.sigma = std::sqrt(std::max(0.0, a.inverse()(0, 0) * chi / std::max(1.0, weights - 4)));
         if (round > 2 && std::abs(step[0]) < 1e-6 * std::abs(flux)) break;
     }
