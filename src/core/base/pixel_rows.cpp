@@ -102,6 +102,17 @@ CAELUMEN_FAST Counts countAbove(const float* v, std::int64_t n, float low, float
     return out;
 }
 
+CAELUMEN_FAST std::int64_t count(const std::uint8_t* flags, std::int64_t n) {
+    std::int64_t sum = 0;
+    for (std::int64_t from = 0; from < n; from += 255) {
+        const int m = static_cast<int>(std::min<std::int64_t>(255, n - from));
+        int part = 0;
+        for (int i = 0; i < m; ++i) part += flags[from + i];
+        sum += part;
+    }
+    return sum;
+}
+
 CAELUMEN_FAST Sums sums(const float* v, const std::uint8_t* hidden, int n, float low, float high, float pivot) {
     constexpr int kBlock = 64 * kLanes; // within which single precision is ample
     Sums out;

@@ -32,6 +32,9 @@ struct Counts {
 };
 Counts countAbove(const float* v, std::int64_t n, float low, float high);
 
+/// How many bytes are 1, of bytes that are 0 or 1.
+std::int64_t count(const std::uint8_t* flags, std::int64_t n);
+
 /// Values in [low, high) that are not NaN and not hidden (`hidden` may be null): their number, the sum of their offsets from `pivot`, and of the squares of these.
 struct Sums {
     std::int64_t count = 0;

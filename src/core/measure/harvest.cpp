@@ -72,16 +72,22 @@ PlaneHarvest harvestPlane(const Plane& plane, PlaneStars stars, const HarvestReq
     Mask mask;
     hide(mask, h.discs, rq.view);
     if (rq.baselineDiscs) hide(mask, *rq.baselineDiscs, rq.view);
-    h.hiddenPart = static_cast<double>(std::count(mask.begin(), mask.end(), 1)) / static_cast<double>(std::max<std::size_t>(1, mask.size()));
+    h.hiddenPart = hiddenPart(mask);
     h.mesh = buildMesh(plane, mask, defaultCell(plane), h.hiddenPart > 0.5 ? 0.1 : 0.3);
     const SmoothSky sky(h.mesh);
 
-    std::vector<const Region*> skies;
+    std::vector<const Region*> skies, summed;
     for (const Region& r : *rq.regions) {
         if (r.role == RegionRole::Sky) skies.push_back(&r);
-        if (r.role != RegionRole::HaloStar) h.regions[r.id] = sumRegions(plane, mask, rq.view, {&r}, r.role == RegionRole::Nebula);
+        if (r.role != RegionRole::HaloStar) summed.push_back(&r);
     }
-    h.sky = sumRegions(plane, mask, rq.view, skies, false);
+    std::vector<RegionSum> sums(summed.size() + 1); // each by itself, and all sky pooled
+    tbb::parallel_for(std::size_t{0}, sums.size(), [&](std::size_t i) {
+        const bool pooled = i == summed.size();
+        sums[i] = sumRegions(plane, mask, rq.view, pooled ? skies : std::vector<const Region*>{summed[i]}, !pooled && summed[i]->role == RegionRole::Nebula);
+    });
+    for (std::size_t i = 0; i < summed.size(); ++i) h.regions[summed[i]->id] = sums[i];
+    h.sky = sums.back();
     h.skyValues = regionValues(plane, mask, rq.view, skies, 20'000);
     h.pixelNoise = pixelNoise(plane, mask, sky, rq.view, *rq.regions);
     h.boxSide = boxSide(rq.arcsecPerStoredPixel * rq.view.geometry.pitch);

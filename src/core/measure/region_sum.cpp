@@ -16,6 +16,16 @@ struct Pixel {
     int x, y;
 };
 
+/// Pixels x0 <= x < x1 of row `y` that may lie in a region: exactly those that do for a convex one, whose ends are looked for from outside.
+std::pair<int, int> spanOf(const Region& r, const Alignment::Affine& toBaseline, const PlaneView::Box& b, int y) {
+    const auto inside = [&](int x) { return r.contains(toBaseline({static_cast<double>(x), static_cast<double>(y)})); };
+    int x0 = b.x0, x1 = b.x1;
+    if (r.shape == RegionShape::Polygon) return {x0, x1};
+    while (x0 < x1 && !inside(x0)) ++x0;
+    while (x1 > x0 && !inside(x1 - 1)) --x1;
+    return {x0, x1};
+}
+
 /// Calls `visit` for each pixel that may be used and `whole` for each one of the regions.
 template<class Visit, class Inside>
 std::size_t visitPixels(const Plane& plane, const Mask& mask, const PlaneView& view, const std::vector<const Region*>& regions, Visit visit, Inside whole) {
@@ -24,13 +34,14 @@ std::size_t visitPixels(const Plane& plane, const Mask& mask, const PlaneView& v
     for (const Region* r : regions) {
         const PlaneView::Box b = view.boxOf(*r);
         for (int y = b.y0; y < b.y1; ++y) {
-            for (int x = b.x0; x < b.x1; ++x) {
-                if (!r->contains(toBaseline({static_cast<double>(x), static_cast<double>(y)}))) continue;
+            const auto [x0, x1] = spanOf(*r, toBaseline, b, y);
+            const float* row = plane.row(y);
+            const std::uint8_t* hidden = mask.empty() ? nullptr : mask.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width());
+            for (int x = x0; x < x1; ++x) {
+                if (r->shape == RegionShape::Polygon && !r->contains(toBaseline({static_cast<double>(x), static_cast<double>(y)}))) continue;
                 ++inside;
                 whole(x, y);
-                const float v = plane.at(x, y);
-                const bool hidden = !mask.empty() && mask[static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width()) + static_cast<std::size_t>(x)];
-                if (!hidden && std::isfinite(v)) visit(Pixel{v, x, y});
+                if (!(hidden && hidden[x]) && std::isfinite(row[x])) visit(Pixel{row[x], x, y});
             }
         }
     }
@@ -41,7 +52,8 @@ std::size_t visitPixels(const Plane& plane, const Mask& mask, const PlaneView& v
 
 namespace {
 
-constexpr int kCell = 10; ///< side of the small cells, plane pixels
+constexpr int kCell = 10;               ///< side of the small cells, plane pixels
+constexpr std::size_t kEnough = 50'000; ///< values that place a cut well within a hundredth of a sigma
 
 struct Cell {
     double sum = 0, n = 0, whole = 0;
@@ -117,9 +129,9 @@ RegionSum sumRegions(const Plane& plane, const Mask& mask, const PlaneView& view
     if (pixels.size() < 4) return out;
     std::vector<float> values(pixels.size());
     std::transform(pixels.begin(), pixels.end(), values.begin(), [](const Pixel& p) { return p.value; });
-    if (values.size() > 400'000) values = thinned(values, 200'000); // enough to place a cut
+    if (values.size() > 2 * kEnough) values = thinned(values, kEnough);
     const ClippedStats s = clippedStats(std::span<float>(values));
-    if (steps.size() > 400'000) steps = thinned(steps, 200'000);
+    if (steps.size() > 2 * kEnough) steps = thinned(steps, kEnough);
     out.pixelSigma = steps.size() > 20 ? clippedStats(std::span<float>(steps)).sigma / std::sqrt(2.0) : s.sigma;
     out.skew = s.mean - s.median;
     // The same cut again on the pixels in place, gathered in small cells: a cell counts by its whole area, hidden pixels included, so that stars

@@ -1,8 +1,13 @@
 #include "core/measure/star_mask.h"
 
+#include "core/base/pixel_rows.h"
 #include "core/stars/patch_mask.h"
 
+#include <tbb/blocked_range.h>
+#include <tbb/parallel_reduce.h>
+
 #include <algorithm>
+#include <functional>
 
 namespace caelumen {
 
@@ -36,6 +41,14 @@ void hide(Mask& mask, const std::vector<StarDisc>& discs, const PlaneView& view)
         if (p.x < -radius || p.y < -radius || p.x > view.width + radius || p.y > view.height + radius) continue;
         hideDisc(mask, view.width, view.height, p, radius);
     }
+}
+
+double hiddenPart(const Mask& mask) {
+    if (mask.empty()) return 0;
+    const auto hidden = tbb::parallel_reduce(
+        tbb::blocked_range<std::size_t>(0, mask.size(), 1 << 20), std::int64_t{0},
+        [&](const auto& r, std::int64_t sum) { return sum + rows::count(mask.data() + r.begin(), static_cast<std::int64_t>(r.size())); }, std::plus<>());
+    return static_cast<double>(hidden) / static_cast<double>(mask.size());
 }
 
 } // namespace caelumen

@@ -21,4 +21,7 @@ std::vector<StarDisc> starDiscs(const std::vector<Star>& stars, const std::optio
 /// Hides the discs in a plane's own grid (a mask of the plane's size is made when `mask` is empty).
 void hide(Mask& mask, const std::vector<StarDisc>& discs, const PlaneView& view);
 
+/// Hidden pixels as a part of all.
+double hiddenPart(const Mask& mask);
+
 } // namespace caelumen
