@@ -177,6 +177,16 @@ void measureOffset(const HaloProfile& p, HaloRing& ring, double pitch) {
     ring.offsetAngle_deg = std::atan2(my, mx) * 180 / M_PI;
 }
 
+/// Which sixteenth of the circle an offset points to, counted from +x towards +y, without an arc tangent for every pixel.
+std::size_t sectorOf(double dx, double dy) {
+    static_assert(kHaloSectors == 16);
+    const std::size_t quarter = dy >= 0 ? (dx > 0 ? 0 : 1) : (dx < 0 ? 2 : 3);
+    const double along = quarter % 2 == 0 ? std::abs(dx) : std::abs(dy), across = quarter % 2 == 0 ? std::abs(dy) : std::abs(dx);
+    constexpr double kEighth = 0.41421356237309503; // tan 22.5 degrees
+    const std::size_t part = across < along ? (across < kEighth * along ? 0 : 1) : (along > kEighth * across ? 2 : 3);
+    return 4 * quarter + part;
+}
+
 } // namespace
 
 Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double reach, const std::optional<Psf>& psf, const std::vector<Star>& stars,
@@ -218,9 +228,7 @@ Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double r
             const auto bin = static_cast<std::size_t>(length(dx, dy));
             if (bin >= bins || !std::isfinite(plane.at(x, y))) continue;
             if (mask.hidden(x, y)) continue;
-            double phi = std::atan2(dy, dx);
-            if (phi < 0) phi += 2 * M_PI;
-            const auto sector = std::min(kHaloSectors - 1, static_cast<std::size_t>(phi / (2 * M_PI) * kHaloSectors));
+            const std::size_t sector = sectorOf(dx, dy);
             sum[bin][sector] += static_cast<double>(plane.at(x, y));
             weight[bin][sector] += 1;
         }

@@ -15,6 +15,13 @@ std::vector<StarDisc> starDiscs(const std::vector<Star>& stars, const std::optio
     constexpr double kLeft = 0.1; // of a pixel's noise
     const double fwhm = psf ? psf->fwhm : 3.0;
     const double beta = psf ? std::clamp(psf->unit.beta, 1.8, 4.0) : 2.5;
+    // Light against radius once, in steps of a tenth; it only falls, so that radii are looked up from light.
+    std::vector<double> radii, light;
+    if (psf)
+        for (double r = 1.2 * fwhm; r < 60 * fwhm; r *= 1.1) {
+            radii.push_back(r);
+            light.push_back(light.empty() ? psf->lightAt(r) : std::min(light.back(), psf->lightAt(r)));
+        }
     std::vector<StarDisc> discs;
     discs.reserve(stars.size());
     for (const Star& s : stars) {
@@ -22,10 +29,9 @@ std::vector<StarDisc> starDiscs(const std::vector<Star>& stars, const std::optio
         double radius = isophote * std::pow(4 / kLeft, 1 / (2 * beta));
         if (psf && !s.saturated) {
             // Out along the measured wings.
-            double r = 1.2 * fwhm;
-            const double limit = std::max(3.0 * isophote, 4 * fwhm);
-            while (r < limit && s.flux * psf->lightAt(r) > kLeft * noise) r *= 1.1;
-            radius = r;
+            const auto out = std::partition_point(light.begin(), light.end(), [&](double l) { return s.flux * l > kLeft * noise; });
+            const double r = out == light.end() ? radii.back() : radii[static_cast<std::size_t>(out - light.begin())];
+            radius = std::min(r, std::max(3.0 * isophote, 4 * fwhm));
         }
         radius = std::max(radius, 1.2 * fwhm) + 0.5;
         discs.push_back({view.toBaseline({s.x, s.y}), radius / view.scale(), s.flux});

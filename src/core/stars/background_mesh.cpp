@@ -74,28 +74,43 @@ struct Sample {
 
 BackgroundMesh buildMesh(const Plane& plane, const Mask& mask, int cell, double minPart) {
     BackgroundMesh mesh = emptyMesh(plane, cell);
+    struct Cut {
+        float low = 0, high = 0, pivot = 0;
+        double n = 0, sum = 0, squares = 0;
+    };
     tbb::parallel_for(0, mesh.down, [&](int j) {
         Sample sample;
+        std::vector<Cut> cuts(static_cast<std::size_t>(mesh.across));
+        MeshCell* cells = mesh.cells.data() + static_cast<std::size_t>(j) * static_cast<std::size_t>(mesh.across);
         for (int i = 0; i < mesh.across; ++i) {
-            const Square s = squareOf(mesh, plane, i, j);
-            sample.take(plane, mask, s, 300);
+            sample.take(plane, mask, squareOf(mesh, plane, i, j), 300);
             if (!sample.enough(minPart)) continue;
             const auto taken = static_cast<double>(sample.values.size());
             const ClippedStats rough = clippedStats(std::span<float>(sample.values));
             const auto pivot = static_cast<float>(rough.median), reach = static_cast<float>(3 * rough.sigma);
-            const float low = pivot - reach, high = std::nextafter(pivot + reach, std::numeric_limits<float>::infinity());
-            double n = 0, sum = 0, squares = 0;
-            for (int y = s.y0; y < s.y1; ++y) {
-                const std::uint8_t* hidden = maskRow(mask, plane, y);
-                const rows::Sums part = rows::sums(plane.row(y) + s.x0, hidden ? hidden + s.x0 : nullptr, s.x1 - s.x0, low, high, pivot);
-                n += static_cast<double>(part.count);
-                sum += part.sum;
-                squares += part.squares;
+            cuts[static_cast<std::size_t>(i)] = {pivot - reach, std::nextafter(pivot + reach, std::numeric_limits<float>::infinity()), pivot};
+            cells[i].centre = {sample.x / taken, sample.y / taken};
+        }
+        // Row by row through all cells, as the pixels lie in memory.
+        const Square first = squareOf(mesh, plane, 0, j);
+        for (int y = first.y0; y < first.y1; ++y) {
+            const std::uint8_t* hidden = maskRow(mask, plane, y);
+            for (int i = 0; i < mesh.across; ++i) {
+                Cut& c = cuts[static_cast<std::size_t>(i)];
+                if (!(c.high > c.low)) continue;
+                const int x0 = i * cell, x1 = i + 1 == mesh.across ? plane.width() : x0 + cell;
+                const rows::Sums part = rows::sums(plane.row(y) + x0, hidden ? hidden + x0 : nullptr, x1 - x0, c.low, c.high, c.pivot);
+                c.n += static_cast<double>(part.count);
+                c.sum += part.sum;
+                c.squares += part.squares;
             }
-            if (n < 8) continue;
-            const double variance = std::max(0.0, (squares - sum * sum / n) / (n - 1));
-            mesh.cells[static_cast<std::size_t>(j) * static_cast<std::size_t>(mesh.across) + static_cast<std::size_t>(i)] = {
-                {sample.x / taken, sample.y / taken}, static_cast<double>(pivot) + sum / n, std::sqrt(variance) / kSigmaCutAt3, static_cast<std::size_t>(n)};
+        }
+        for (int i = 0; i < mesh.across; ++i) {
+            const Cut& c = cuts[static_cast<std::size_t>(i)];
+            if (c.n < 8) continue;
+            cells[i].level = static_cast<double>(c.pivot) + c.sum / c.n;
+            cells[i].sigma = std::sqrt(std::max(0.0, (c.squares - c.sum * c.sum / c.n) / (c.n - 1))) / kSigmaCutAt3;
+            cells[i].used = static_cast<std::size_t>(c.n);
         }
     });
     return mesh;

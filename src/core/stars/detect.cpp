@@ -146,9 +146,11 @@ private:
             const int y = first->y;
             const float* row = m_plane.row(y);
             const float *above = m_plane.row(std::max(0, y - 1)), *below = m_plane.row(std::min(m_plane.height() - 1, y + 1));
+            // The sky is smooth: a straight line along a stretch of at most a few pixels.
+            const double start = m_sky.level(first->x0, y), slope = (m_sky.level(first->x1, y) - start) / (first->x1 - first->x0);
             for (int x = first->x0; x < first->x1; ++x) {
                 const int l = std::max(0, x - 1), r = std::min(m_plane.width() - 1, x + 1);
-                const float level = static_cast<float>(m_sky.level(x, y));
+                const float level = static_cast<float>(start + slope * (x - first->x0));
                 const float sum = above[l] + 2 * above[x] + above[r] + 2 * row[l] + 4 * row[x] + 2 * row[r] + below[l] + 2 * below[x] + below[r];
                 m_pixels.push_back({x, y, row[x] - level, sum / 16 - level});
             }

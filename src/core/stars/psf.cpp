@@ -53,7 +53,7 @@ void normalEquations(const std::vector<Sample>& samples, const Vector& p, Matrix
         const double dx = s.x - m.x, dy = s.y - m.y;
         const double u = p[4] * dx + p[5] * dy, v = p[6] * dy;
         const double q = u * u + v * v, t = 1 + q;
-        const double value = std::pow(t, -m.beta);
+        const double logarithm = std::log(t), value = std::exp(-m.beta * logarithm);
         const double slope = -m.amplitude * m.beta * value / t; // d/dq
         d[0] = value;
         d[1] = slope * -2 * u * p[4];
@@ -62,7 +62,7 @@ void normalEquations(const std::vector<Sample>& samples, const Vector& p, Matrix
         d[4] = slope * 2 * u * dx;
         d[5] = slope * 2 * u * dy;
         d[6] = slope * 2 * v * dy;
-        d[7] = m.amplitude * value * std::log(t) * m.beta * m.beta;
+        d[7] = m.amplitude * value * logarithm * m.beta * m.beta;
         const double r = s.value - (m.base + m.amplitude * value);
         a.noalias() += d * d.transpose();
         g.noalias() += d * r;
@@ -77,7 +77,7 @@ void keepSane(Vector& p) {
 
 } // namespace
 
-double Moffat::shape(double dx, double dy) const { return std::pow(1 + cxx * dx * dx + 2 * cxy * dx * dy + cyy * dy * dy, -beta); }
+double Moffat::shape(double dx, double dy) const { return std::exp(-beta * std::log(1 + cxx * dx * dx + 2 * cxy * dx * dy + cyy * dy * dy)); }
 double Moffat::flux() const { return amplitude * M_PI / ((beta - 1) * std::sqrt(cxx * cyy - cxy * cxy)); }
 double Moffat::fwhm() const { return 2 * std::sqrt(std::pow(2, 1 / beta) - 1) / std::pow(cxx * cyy - cxy * cxy, 0.25); }
 double Moffat::eccentricity() const {
@@ -87,7 +87,7 @@ double Moffat::eccentricity() const {
 
 double Psf::lightAt(double r) const {
     const double det = std::sqrt(unit.cxx * unit.cyy - unit.cxy * unit.cxy);
-    const double core = unit.amplitude * std::pow(1 + det * r * r, -unit.beta);
+    const double core = unit.amplitude * std::exp(-unit.beta * std::log(1 + det * r * r));
     const double join = 2 * fwhm;
     if (r <= join || wings.size() < 4) return core;
     const double last = static_cast<double>(wings.size()) - 1;
@@ -303,6 +303,7 @@ void keepSharp(const Plane& plane, std::vector<Star>& stars, const Psf& psf, dou
     const double core = std::max(1.0, 0.55 * psf.fwhm), ringIn = 1.3 * psf.fwhm, ringOut = std::max(2.0 * psf.fwhm, ringIn + 1.5);
     const auto middleOffsets = ringOffsets(0, core + 0.8, 1), ringPixels = ringOffsets(ringIn, ringOut, psf.fwhm > 4 ? 2 : 1),
                farPixels = ringOffsets(3.0 * psf.fwhm, 4.2 * psf.fwhm, 1 + static_cast<std::size_t>(psf.fwhm));
+    const int reach = static_cast<int>(std::ceil(4.2 * psf.fwhm));
     std::vector<char> drop(stars.size(), 0);
     tbb::parallel_for(tbb::blocked_range<std::size_t>(0, stars.size(), 256), [&](const tbb::blocked_range<std::size_t>& range) {
         std::vector<float> ring, far;
@@ -310,13 +311,16 @@ void keepSharp(const Plane& plane, std::vector<Star>& stars, const Psf& psf, dou
             Star& s = stars[i];
             if (s.saturated) continue;
             const int cx = static_cast<int>(std::lround(s.x)), cy = static_cast<int>(std::lround(s.y));
+            const bool inside = plane.contains(cx - reach, cy - reach) && plane.contains(cx + reach, cy + reach);
             const auto gather = [&](const auto& offsets, std::vector<float>& values) {
                 values.clear();
-                for (const auto& [dx, dy] : offsets)
-                    if (plane.contains(cx + dx, cy + dy) && std::isfinite(plane.at(cx + dx, cy + dy))) values.push_back(plane.at(cx + dx, cy + dy));
+                const float* here = plane.data() + static_cast<std::ptrdiff_t>(cy) * plane.width() + cx;
+                for (const auto& [dx, dy] : offsets) {
+                    if (!inside && !plane.contains(cx + dx, cy + dy)) continue;
+                    if (const float v = here[static_cast<std::ptrdiff_t>(dy) * plane.width() + dx]; std::isfinite(v)) values.push_back(v);
+                }
             };
             gather(ringPixels, ring);
-            gather(farPixels, far);
             double sum = 0, model = 0;
             int n = 0;
             for (const auto& [dx, dy] : middleOffsets) {
@@ -326,11 +330,16 @@ void keepSharp(const Plane& plane, std::vector<Star>& stars, const Psf& psf, dou
                 model += psf.light(x, y);
                 ++n;
             }
-            if (n < 2 || ring.size() < 8 || far.size() < 8) continue;
+            if (n < 2 || ring.size() < 8) continue;
             // A knot still falls beyond the ring; a star has fallen already. The sky may be the local one or the far ring's, whichever is lower.
-            const double level = median(std::span<float>(ring)), middle = sum / n - level, above = sum / n - std::min(s.level, median(std::span<float>(far)));
+            const double level = median(std::span<float>(ring)), middle = sum / n - level;
             const double error = noise * std::sqrt(1.0 / n + 1.6 / static_cast<double>(ring.size()));
-            const double part = middle / std::max(above, 1e-300);
+            double part = middle / std::max(sum / n - s.level, 1e-300);
+            if (part < 0.8) {
+                gather(farPixels, far);
+                if (far.size() < 8) continue;
+                part = std::min(part, middle / std::max(sum / n - median(std::span<float>(far)), 1e-300));
+            }
             if (middle < 3.5 * error || (part < 0.45 && (part < 0.2 || middle < 12 * error))) drop[i] = 1;
             else s.flux = std::max(1e-300, middle * n / (model - n * psf.lightAt(0.5 * (ringIn + ringOut))));
         }
