@@ -56,32 +56,37 @@ CAELUMEN_FAST void scale(float* v, std::int64_t n, float zero, float factor) {
 CAELUMEN_FAST Extremes extremes(const float* v, std::int64_t n) {
     constexpr float kInfinite = std::numeric_limits<float>::infinity(), kLargest = std::numeric_limits<float>::max();
     Extremes out{-kInfinite, 0, false};
-    float top[kLanes];
-    std::fill_n(top, kLanes, -kInfinite);
+    const Floats lowest = Floats{} - kInfinite;
+    std::array<Floats, 4> top{lowest, lowest, lowest, lowest};
     std::int64_t from = 0;
     while (from + kLanes <= n) {
-        const std::int64_t end = std::min(n - n % kLanes, from + kLanes * 1024);
-        int zeros[kLanes] = {}, infinite[kLanes] = {};
+        const std::int64_t end = std::min(n - n % kLanes, from + kLanes * 4096);
+        std::array<Ints, 4> zeros{}, infinite{};
         for (; from < end; from += kLanes) {
-            for (int k = 0; k < kLanes; ++k) {
-                const float x = v[from + k], finite = x > kLargest ? -kInfinite : x;
-                top[k] = finite > top[k] ? finite : top[k];
-                zeros[k] += x == 0 ? 1 : 0;
-                infinite[k] |= (x > kLargest) | (x < -kLargest) ? 1 : 0;
+            for (unsigned k = 0; k < 4; ++k) {
+                Floats x;
+                std::memcpy(&x, v + from + 4 * k, sizeof x);
+                const Ints large = x > kLargest;
+                infinite[k] |= large | (x < -kLargest);
+                zeros[k] -= x == 0;
+                top[k] = (x > top[k]) & ~large ? x : top[k];
             }
         }
-        for (int k = 0; k < kLanes; ++k) {
-            out.zeros += zeros[k];
-            out.infinite = out.infinite || infinite[k] != 0;
+        for (unsigned k = 0; k < 4; ++k) {
+            for (int j = 0; j < 4; ++j) {
+                out.zeros += zeros[k][j];
+                out.infinite = out.infinite || infinite[k][j] != 0;
+            }
         }
     }
     for (; from < n; ++from) {
         const float x = v[from];
-        if (x <= kLargest) top[0] = std::max(top[0], x);
+        if (x <= kLargest) out.top = std::max(out.top, x);
         out.zeros += x == 0;
         out.infinite = out.infinite || std::isinf(x);
     }
-    for (const float t : top) out.top = std::max(out.top, t);
+    for (const Floats& t : top)
+        for (int j = 0; j < 4; ++j) out.top = std::max(out.top, t[j]);
     return out;
 }
 

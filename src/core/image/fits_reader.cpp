@@ -146,9 +146,9 @@ int readPixels(fitsfile* file, const FrameInfo& info, long long firstPixel, long
 
 } // namespace
 
-Result<Plane> readFitsPlane(const FitsImage& image, int plane) {
+Result<Plane> readFitsPlane(const FitsImage& image, int plane, Plane spare) {
     const FrameInfo& info = image.info;
-    Plane out = Plane::unfilled(info.width, info.height);
+    Plane out = Plane::unfilled(info.width, info.height, std::move(spare));
     const auto width = static_cast<long long>(info.width), start = static_cast<long long>(plane) * static_cast<long long>(out.size());
     // Bands of rows side by side, each thread with a handle of its own. A gzipped file would be unpacked once a handle: that goes in one piece.
     const int band = info.path.extension() == ".gz" ? info.height : static_cast<int>(std::clamp<long long>((1 << 20) / width, 16, info.height));

@@ -14,6 +14,6 @@ struct FitsImage {
 Result<FitsImage> readFitsInfo(const std::filesystem::path& path);
 
 /// One stored plane (0..) of that image as floats.
-Result<Plane> readFitsPlane(const FitsImage& image, int plane);
+Result<Plane> readFitsPlane(const FitsImage& image, int plane, Plane spare = {});
 
 } // namespace caelumen

@@ -41,9 +41,9 @@ Result<FrameFile> FrameFile::open(const fs::path& path) {
     return Error{fmt::format("{} is neither FITS nor TIFF; give a stacked frame in one of these formats.", path.string())};
 }
 
-Result<Plane> FrameFile::readChannel(std::size_t c) const {
+Result<Plane> FrameFile::readChannel(std::size_t c, Plane spare) const {
     const int stored = m_info.mosaic ? 0 : static_cast<int>(c);
-    auto plane = m_kind == Kind::Fits ? readFitsPlane({m_info, m_hdu}, stored) : readTiffPlane(m_info, stored);
+    auto plane = m_kind == Kind::Fits ? readFitsPlane({m_info, m_hdu}, stored, std::move(spare)) : readTiffPlane(m_info, stored);
     if (!plane) return plane;
     markNoData(*plane);
     if (m_info.mosaic) return mosaicPlane(*plane, *m_info.mosaic, static_cast<int>(c));

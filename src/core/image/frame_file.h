@@ -40,7 +40,8 @@ public:
 
     /// Channel `c` in stored units (ADU, BSCALE and BZERO applied). Blank, infinite and NaN pixels, and the zero rims and
     /// holes that stacking leaves, come back as NaN.
-    Result<Plane> readChannel(std::size_t c) const;
+    /// `spare` may be a plane that is no longer needed: its memory is used again.
+    Result<Plane> readChannel(std::size_t c, Plane spare = {}) const;
 
 private:
     enum class Kind { Fits, Tiff };

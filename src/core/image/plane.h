@@ -40,6 +40,11 @@ public:
         return p;
     }
 
+    /// The same out of a plane that is no longer needed, without asking for memory when its size is right.
+    static Plane unfilled(int width, int height, Plane&& spare) {
+        return spare.m_width == width && spare.m_height == height ? Plane(std::move(spare)) : unfilled(width, height);
+    }
+
     int width() const { return m_width; }
     int height() const { return m_height; }
     std::size_t size() const { return static_cast<std::size_t>(m_width) * static_cast<std::size_t>(m_height); }

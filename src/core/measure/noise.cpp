@@ -92,7 +92,7 @@ double pixelNoise(const Plane& plane, const Mask& mask, const SmoothSky& sky, co
     double area = 0;
     for (const Region& r : regions)
         if (const PlaneView::Box b = view.boxOf(r); r.role == RegionRole::Sky) area += static_cast<double>(b.x1 - b.x0) * (b.y1 - b.y0);
-    const int step = std::max(1, static_cast<int>(std::sqrt(area / 60'000))); // more than that tells nothing more
+    const int step = std::max(1, static_cast<int>(std::sqrt(area / 30'000))); // more than that tells nothing more
     for (const Region& r : regions) {
         if (r.role != RegionRole::Sky) continue;
         const PlaneView::Box b = view.boxOf(r);

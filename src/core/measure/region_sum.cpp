@@ -53,7 +53,7 @@ std::size_t visitPixels(const Plane& plane, const Mask& mask, const PlaneView& v
 namespace {
 
 constexpr int kCell = 10;               ///< side of the small cells, plane pixels
-constexpr std::size_t kEnough = 50'000; ///< values that place a cut well within a hundredth of a sigma
+constexpr std::size_t kEnough = 40'000; ///< values that place a cut within a hundredth of a sigma
 
 struct Cell {
     double sum = 0, n = 0, whole = 0;
@@ -129,9 +129,9 @@ RegionSum sumRegions(const Plane& plane, const Mask& mask, const PlaneView& view
     if (pixels.size() < 4) return out;
     std::vector<float> values(pixels.size());
     std::transform(pixels.begin(), pixels.end(), values.begin(), [](const Pixel& p) { return p.value; });
-    if (values.size() > 2 * kEnough) values = thinned(values, kEnough);
+    if (values.size() > kEnough) values = thinned(values, kEnough);
     const ClippedStats s = clippedStats(std::span<float>(values));
-    if (steps.size() > 2 * kEnough) steps = thinned(steps, kEnough);
+    if (steps.size() > kEnough) steps = thinned(steps, kEnough);
     out.pixelSigma = steps.size() > 20 ? clippedStats(std::span<float>(steps)).sigma / std::sqrt(2.0) : s.sigma;
     out.skew = s.mean - s.median;
     // The same cut again on the pixels in place, gathered in small cells: a cell counts by its whole area, hidden pixels included, so that stars

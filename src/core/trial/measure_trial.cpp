@@ -106,6 +106,7 @@ public:
             if (i == m_baseline || !m_refused[i].empty()) continue;
             if (Status done = harvestRun(i); !done) return done.error();
         }
+        m_spare = {};
         return assemble();
     }
 
@@ -151,7 +152,7 @@ private:
         std::string refusal;
         std::map<std::size_t, PlaneStars> waiting; // channels seen before the run was aligned
         const auto read = [&](std::size_t c) -> Result<Plane> {
-            auto plane = o.file.readChannel(c);
+            auto plane = o.file.readChannel(c, std::move(m_spare));
             if (!plane) return plane;
             if (!scaleKnown) {
                 const float top = topOf(*plane);
@@ -180,6 +181,7 @@ private:
                 aligned = true;
             }
             harvest(i, c, *plane, std::move(stars));
+            m_spare = std::move(*plane);
         }
         if (!aligned) {
             m_refused[i] = refusal;
@@ -279,6 +281,7 @@ private:
     std::vector<std::string> m_refused; ///< by run: why it is not measured; empty when it is
     Reference m_reference;
     std::size_t m_baseline = 0;
+    Plane m_spare; ///< the memory of the last plane, for the next
     int m_done = 0;
     double m_step = 0;
 };
