@@ -121,7 +121,7 @@ void EvidencePlot::background(const Trial& trial, const TrialResults& r, const Q
         return;
     }
     std::vector<double> values(p->skyValues.begin(), p->skyValues.end());
-    const double span = 5 * std::max(p->pixelNoise, 1e-12), low = m->value - span, width = 2 * span / 60;
+    const double span = 5 * std::max(p->noise.value, 1e-12), low = m->value - span, width = 2 * span / 60;
     QVector<double> x(60), y(60, 0), model(60);
     for (const double v : values)
         if (const int bin = static_cast<int>((v - low) / width); v >= low && bin < 60) y[bin] += 1;

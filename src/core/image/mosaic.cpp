@@ -65,6 +65,8 @@ PlaneGeometry mosaicGeometry(const MosaicPattern& pattern, int colour) {
     }
     g.origin.x /= n;
     g.origin.y /= n;
+    for (unsigned dx = 0; dx < 2 && n == 2; ++dx) // the site of the first row, against the middle
+        if (pattern.cell[0][dx] == colour) g.split = {(dx - g.origin.x) / g.pitch, (0 - g.origin.y) / g.pitch};
     return g;
 }
 

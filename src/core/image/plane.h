@@ -71,6 +71,7 @@ private:
 struct PlaneGeometry {
     double pitch = 1;
     Point origin = {};
+    Point split = {}; ///< a pixel is the mean of two sites at +-split from its centre, plane pixels: the greens of a mosaic
 
     Point toStored(Point p) const { return {origin.x + pitch * p.x, origin.y + pitch * p.y}; }
     Point toPlane(Point s) const { return {(s.x - origin.x) / pitch, (s.y - origin.y) / pitch}; }

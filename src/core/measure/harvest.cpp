@@ -10,7 +10,7 @@
 
 namespace caelumen {
 
-PlaneStars findStars(const Plane& plane, double knownSaturation) {
+PlaneStars findStars(const Plane& plane, double knownSaturation, Point split) {
     PlaneStars out;
     out.saturation = saturationLevel(plane, knownSaturation);
     // A fine mesh for finding, so that stars on nebula stand on their own sky.
@@ -19,7 +19,7 @@ PlaneStars findStars(const Plane& plane, double knownSaturation) {
     out.typicalNoise = rough.typicalSigma();
     if (!(out.typicalNoise > 0)) return out;
     out.stars = detectStars(plane, rough, {4.0, out.saturation});
-    out.psf = measurePsf(plane, out.stars, rough);
+    out.psf = measurePsf(plane, out.stars, rough, split);
     if (out.psf) keepSharp(plane, out.stars, *out.psf, out.typicalNoise);
     return out;
 }
@@ -53,11 +53,25 @@ double noiseCorrelation(const PlaneHarvest& h) {
     std::vector<double> means;
     for (const NoiseBox& b : h.boxes)
         if (b.onGrid) means.push_back(static_cast<double>(b.mean));
-    if (means.size() < 50 || !(h.pixelNoise > 0)) return 1;
+    if (means.size() < 50 || !(h.noise.value > 0)) return 1;
     // Neighbouring boxes share any structure; half the scatter of their differences is noise.
     std::vector<double> steps;
     for (std::size_t i = 1; i < means.size(); ++i) steps.push_back(means[i] - means[i - 1]);
-    return std::clamp(robustSigma(steps) / std::sqrt(2.0) * h.boxSide / h.pixelNoise, 1.0, 5.0);
+    return std::clamp(robustSigma(steps) / std::sqrt(2.0) * h.boxSide / h.noise.value, 1.0, 5.0);
+}
+
+/// How far each star is hidden, plane pixels: by its own disc or by the baseline's of the same star.
+std::vector<double> hiddenRadii(const PlaneHarvest& h, const std::vector<StarDisc>* baseline) {
+    const double scale = h.view.scale();
+    std::vector<double> radii;
+    for (const StarDisc& d : h.discs) radii.push_back(d.radius * scale);
+    if (!baseline || baseline->empty()) return radii;
+    std::vector<Point> places;
+    for (const StarDisc& d : *baseline) places.push_back(d.at);
+    const StarGrid grid(places, 2.5);
+    for (std::size_t i = 0; i < radii.size(); ++i)
+        if (const auto k = grid.nearest(h.discs[i].at, 2.5); k >= 0) radii[i] = std::max(radii[i], (*baseline)[static_cast<std::size_t>(k)].radius * scale);
+    return radii;
 }
 
 } // namespace
@@ -67,13 +81,16 @@ PlaneHarvest harvestPlane(const Plane& plane, PlaneStars stars, const HarvestReq
     h.channel = rq.channel;
     h.view = rq.view;
     h.stars = std::move(stars);
-    h.discs = starDiscs(h.stars.stars, h.stars.psf, h.stars.typicalNoise, rq.view);
+    h.discs = deepStarDiscs(h.stars.stars, h.stars.psf, h.stars.typicalNoise, rq.view);
 
     Mask mask;
     hide(mask, h.discs, rq.view);
     if (rq.baselineDiscs) hide(mask, *rq.baselineDiscs, rq.view);
     h.hiddenPart = hiddenPart(mask);
     h.mesh = buildMesh(plane, mask, defaultCell(plane), h.hiddenPart > 0.5 ? 0.1 : 0.3);
+    const StarGlow glow(h.stars.stars, hiddenRadii(h, rq.baselineDiscs), h.stars.psf, plane.width(), plane.height());
+    for (MeshCell& c : h.mesh.cells)
+        if (c.used > 0) c.level -= glow.at(c.centre.x, c.centre.y);
     const SmoothSky sky(h.mesh);
 
     std::vector<const Region*> skies, summed;
@@ -84,20 +101,20 @@ PlaneHarvest harvestPlane(const Plane& plane, PlaneStars stars, const HarvestReq
     std::vector<RegionSum> sums(summed.size() + 1); // each by itself, and all sky pooled
     tbb::parallel_for(std::size_t{0}, sums.size(), [&](std::size_t i) {
         const bool pooled = i == summed.size();
-        sums[i] = sumRegions(plane, mask, rq.view, pooled ? skies : std::vector<const Region*>{summed[i]}, !pooled && summed[i]->role == RegionRole::Nebula);
+        sums[i] = sumRegions(plane, mask, glow, rq.view, pooled ? skies : std::vector<const Region*>{summed[i]}, !pooled && summed[i]->role == RegionRole::Nebula);
     });
     for (std::size_t i = 0; i < summed.size(); ++i) h.regions[summed[i]->id] = sums[i];
     h.sky = sums.back();
     h.skyValues = regionValues(plane, mask, rq.view, skies, 20'000);
-    h.pixelNoise = pixelNoise(plane, mask, sky, rq.view, *rq.regions);
+    h.noise = pixelNoise(plane, mask, rq.view, *rq.regions);
     h.boxSide = boxSide(rq.arcsecPerStoredPixel * rq.view.geometry.pitch);
     h.boxes = noiseBoxes(plane, mask, h.boxSide, rq.view, *rq.regions);
 
     if (rq.photometry) {
         ApertureOptions o;
-        o.radius = rq.apertureRadius * rq.view.scale();
+        o.radius = h.apertureRadius = rq.apertureRadius * rq.view.scale();
         o.saturation = h.stars.saturation;
-        o.pixelNoise = h.pixelNoise;
+        o.pixelNoise = h.noise.value;
         o.noiseCorrelation = noiseCorrelation(h);
         o.photonScale = rq.total_s > 0 ? 1 / rq.total_s : 0;
         h.fluxes.resize(rq.photometry->size());

@@ -3,6 +3,7 @@
 #include "core/measure/halo.h"
 #include "core/measure/noise.h"
 #include "core/measure/region_sum.h"
+#include "core/measure/star_glow.h"
 #include "core/measure/surface.h"
 #include "core/stars/photometry.h"
 
@@ -20,7 +21,7 @@ struct PlaneStars {
     double typicalNoise = 0;
     double saturation = 0;
 };
-PlaneStars findStars(const Plane& plane, double knownSaturation);
+PlaneStars findStars(const Plane& plane, double knownSaturation, Point split = {}); ///< split: as in PlaneGeometry
 
 /// What a plane is measured with.
 struct HarvestRequest {
@@ -44,9 +45,10 @@ struct PlaneHarvest {
     BackgroundMesh mesh;                            ///< star-masked
     RegionSum sky;                                  ///< all sky regions pooled
     std::map<std::string, RegionSum> regions;       ///< each nebula and sky region
-    double pixelNoise = 0;
+    PixelNoise noise;
     int boxSide = 1;
     std::vector<NoiseBox> boxes;
+    double apertureRadius = 0;                      ///< plane pixels
     std::vector<ApertureFlux> fluxes;               ///< in the order of HarvestRequest::photometry
     std::map<std::string, Result<HaloProfile>> halos;
     std::vector<float> skyValues;                   ///< for a histogram

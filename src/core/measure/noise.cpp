@@ -73,7 +73,7 @@ std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, co
             }
             // Steps, of those taken, to the next box that does not overlap.
             const int own = inSky ? skyStride : stride, steps = k >= 2 ? (k + half - 1) / half : 1, apart = (steps + own - 1) / own;
-            if (clean) out.push_back({centre, static_cast<float>(sum / (k * k)), inSky, (i / own) % apart == 0 && (j / own) % apart == 0});
+            if (clean) out.push_back({centre, static_cast<float>(sum / (k * k)), i, j, inSky, (i / own) % apart == 0 && (j / own) % apart == 0, apart * own});
         }
     });
     std::vector<NoiseBox> boxes;
@@ -81,18 +81,22 @@ std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, co
     return boxes;
 }
 
-double pixelNoise(const Plane& plane, const Mask& mask, const SmoothSky& sky, const PlaneView& view, const std::vector<Region>& regions) {
-    std::vector<float> values;
+PixelNoise pixelNoise(const Plane& plane, const Mask& mask, const PlaneView& view, const std::vector<Region>& regions) {
+    constexpr int kLag = 6;
+    std::vector<float> steps;
     const auto take = [&](int x, int y) {
-        const float v = plane.at(x, y);
-        if (!(std::isfinite(v)) || (!mask.empty() && mask[static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width()) + static_cast<std::size_t>(x)])) return;
-        values.push_back(v - static_cast<float>(sky.level(x, y)));
+        if (x + kLag >= plane.width()) return;
+        const std::size_t at = static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width()) + static_cast<std::size_t>(x);
+        const float step = plane.data()[at + kLag] - plane.data()[at];
+        if (std::isfinite(step) && (mask.empty() || (!mask[at] && !mask[at + kLag]))) steps.push_back(step);
     };
+    // A pixel is part of two differences, which share a third of their news.
+    const auto noise = [&] { return PixelNoise{clippedStats(std::span<float>(steps)).sigma / std::sqrt(2.0), steps.size() * 2 / 3}; };
     const Alignment::Affine toBaseline = view.backward();
     double area = 0;
     for (const Region& r : regions)
         if (const PlaneView::Box b = view.boxOf(r); r.role == RegionRole::Sky) area += static_cast<double>(b.x1 - b.x0) * (b.y1 - b.y0);
-    const int step = std::max(1, static_cast<int>(std::sqrt(area / 30'000))); // more than that tells nothing more
+    const int step = std::max(1, static_cast<int>(std::sqrt(area / 60'000))); // more than that tells nothing more
     for (const Region& r : regions) {
         if (r.role != RegionRole::Sky) continue;
         const PlaneView::Box b = view.boxOf(r);
@@ -100,20 +104,24 @@ double pixelNoise(const Plane& plane, const Mask& mask, const SmoothSky& sky, co
             for (int x = b.x0; x < b.x1; x += step)
                 if (r.contains(toBaseline({static_cast<double>(x), static_cast<double>(y)}))) take(x, y);
     }
-    if (values.size() >= 500) return clippedStats(std::span<float>(values)).sigma;
-    // Without sky regions: the middle one of some hundred places' own scatters, since nebula roughens only some of them.
+    if (steps.size() >= 400) return noise();
+    // Without sky regions: the middle one of some hundred places' own scatters, since nebula brings noise of its own to some of them.
     constexpr int kPlace = 48;
     const int across = std::max(1, plane.width() / kPlace), down = std::max(1, plane.height() / kPlace);
-    const int stride = std::max(1, across * down / 900);
+    const int stride = std::max(1, across * down / 400);
     std::vector<double> scatters;
+    std::size_t samples = 0;
     for (int i = 0; i < across * down; i += stride) {
-        values.clear();
+        steps.clear();
         const int x0 = i % across * kPlace, y0 = i / across * kPlace;
-        for (int y = y0; y < std::min(plane.height(), y0 + kPlace); ++y)
-            for (int x = x0; x < std::min(plane.width(), x0 + kPlace); ++x) take(x, y);
-        if (values.size() >= 100) scatters.push_back(clippedStats(std::span<float>(values)).sigma);
+        for (int y = y0; y < std::min(plane.height(), y0 + kPlace); y += 2)
+            for (int x = x0; x < std::min(plane.width(), x0 + kPlace); x += 2) take(x, y);
+        if (steps.size() < 80) continue;
+        const PixelNoise here = noise();
+        scatters.push_back(here.value);
+        samples += here.samples / 2; // a median knows as much as a mean of two thirds, and places differ
     }
-    return median(std::span<double>(scatters));
+    return {median(std::span<double>(scatters)), samples};
 }
 
 } // namespace caelumen

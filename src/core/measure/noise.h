@@ -11,8 +11,10 @@ namespace caelumen {
 struct NoiseBox {
     Point centre; ///< plane pixels
     float mean = 0;
+    int i = 0, j = 0;        ///< place in half-box steps
     bool inSky = false;      ///< wholly inside a sky region
     bool onGrid = false;     ///< one of the boxes that do not overlap each other
+    int apart = 2;           ///< steps to the next one that does not overlap this
 };
 
 /// Side of the boxes in plane pixels: max(1, round(10 arcsec / scale)).
@@ -22,7 +24,15 @@ int boxSide(double arcsecPerPlanePixel);
 /// left out; at most about 80 000 of each kind are kept, spread over the frame.
 std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, const PlaneView& view, const std::vector<Region>& regions);
 
-/// Standard deviation of unmasked pixels about the smooth sky, clipped at 3 sigma, inside the sky regions; without any, the median over places of 48 pixels across the frame.
-double pixelNoise(const Plane& plane, const Mask& mask, const SmoothSky& sky, const PlaneView& view, const std::vector<Region>& regions);
+/// Scatter of single pixels.
+struct PixelNoise {
+    double value = 0;
+    std::size_t samples = 0; ///< independent ones it rests on
+    double sigma() const { return samples > 0 ? value / std::sqrt(2.0 * static_cast<double>(samples)) : 0; }
+};
+
+/// Noise of unmasked pixels from the differences of pixels six apart (so that any sky or nebula cancels and interpolation is forgotten), clipped at 3 sigma,
+/// inside the sky regions; without any, the median over places of 48 pixels across the frame.
+PixelNoise pixelNoise(const Plane& plane, const Mask& mask, const PlaneView& view, const std::vector<Region>& regions);
 
 } // namespace caelumen

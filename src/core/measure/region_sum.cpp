@@ -110,7 +110,7 @@ void findMiddles(CellGrid& grid, const std::vector<Pixel>& pixels, double otherw
 
 } // namespace
 
-RegionSum sumRegions(const Plane& plane, const Mask& mask, const PlaneView& view, const std::vector<const Region*>& regions, bool structured) {
+RegionSum sumRegions(const Plane& plane, const Mask& mask, const StarGlow& glow, const PlaneView& view, const std::vector<const Region*>& regions, bool structured) {
     RegionSum out;
     std::vector<Pixel> pixels;
     std::vector<float> steps;
@@ -152,8 +152,9 @@ RegionSum sumRegions(const Plane& plane, const Mask& mask, const PlaneView& view
         if (c.n < 1) continue;
         // A nearly hidden cell speaks only for what it shows.
         const double weight = std::min(c.whole, 6 * c.n);
-        const SurfaceBasis basis = SurfaceBasis::at(grid.centre(i), plane.width(), plane.height());
-        sum += weight * c.sum / c.n;
+        const Point centre = grid.centre(i);
+        const SurfaceBasis basis = SurfaceBasis::at(centre, plane.width(), plane.height());
+        sum += weight * (c.sum / c.n - glow.at(centre.x, centre.y));
         u += weight * basis.u;
         v += weight * basis.v;
         rr += weight * basis.rr;

@@ -1,6 +1,6 @@
 #pragma once
 
-#include "core/measure/plane_view.h"
+#include "core/measure/star_glow.h"
 #include "core/stars/background_mesh.h"
 
 #include <vector>
@@ -20,7 +20,8 @@ struct RegionSum {
 
 /// Pools the pixels of all the regions given. `structured` (nebula): pixels are clipped about the middle of their neighbourhood, so that bright filaments
 /// stay; else (sky) about the middle of them all. A place hidden by a star counts with what is seen beside it.
-RegionSum sumRegions(const Plane& plane, const Mask& mask, const PlaneView& view, const std::vector<const Region*>& regions, bool structured);
+/// The starlight that the mask leaves (`glow`) is taken off.
+RegionSum sumRegions(const Plane& plane, const Mask& mask, const StarGlow& glow, const PlaneView& view, const std::vector<const Region*>& regions, bool structured);
 
 /// The pixel values used (kept by clipping) of a region, for a histogram; at most `limit` of them, evenly thinned.
 std::vector<float> regionValues(const Plane& plane, const Mask& mask, const PlaneView& view, const std::vector<const Region*>& regions, std::size_t limit);

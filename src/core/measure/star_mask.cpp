@@ -11,8 +11,7 @@
 
 namespace caelumen {
 
-std::vector<StarDisc> starDiscs(const std::vector<Star>& stars, const std::optional<Psf>& psf, double noise, const PlaneView& view) {
-    constexpr double kLeft = 0.1; // of a pixel's noise
+std::vector<StarDisc> starDiscs(const std::vector<Star>& stars, const std::optional<Psf>& psf, double noise, double left, const PlaneView& view) {
     const double fwhm = psf ? psf->fwhm : 3.0;
     const double beta = psf ? std::clamp(psf->unit.beta, 1.8, 4.0) : 2.5;
     // Light against radius once, in steps of a tenth; it only falls, so that radii are looked up from light.
@@ -26,15 +25,27 @@ std::vector<StarDisc> starDiscs(const std::vector<Star>& stars, const std::optio
     discs.reserve(stars.size());
     for (const Star& s : stars) {
         const double isophote = std::sqrt(s.area / M_PI);
-        double radius = isophote * std::pow(4 / kLeft, 1 / (2 * beta));
+        double radius = isophote * std::pow(std::max(1.0, 4 * noise / left), 1 / (2 * beta));
         if (psf && !s.saturated) {
             // Out along the measured wings.
-            const auto out = std::partition_point(light.begin(), light.end(), [&](double l) { return s.flux * l > kLeft * noise; });
+            const auto out = std::partition_point(light.begin(), light.end(), [&](double l) { return s.flux * l > left; });
             const double r = out == light.end() ? radii.back() : radii[static_cast<std::size_t>(out - light.begin())];
-            radius = std::min(r, std::max(3.0 * isophote, 4 * fwhm));
+            radius = std::min(r, std::max(4.0 * isophote, 6 * fwhm));
         }
         radius = std::max(radius, 1.2 * fwhm) + 0.5;
         discs.push_back({view.toBaseline({s.x, s.y}), radius / view.scale(), s.flux});
+    }
+    return discs;
+}
+
+std::vector<StarDisc> deepStarDiscs(const std::vector<Star>& stars, const std::optional<Psf>& psf, double noise, const PlaneView& view) {
+    std::vector<StarDisc> discs;
+    for (double left = 0.02; left < 0.7; left *= 1.7) {
+        discs = starDiscs(stars, psf, noise, left * noise, view);
+        double area = 0;
+        for (const StarDisc& d : discs) area += M_PI * d.radius * d.radius * view.scale() * view.scale();
+        // Discs strewn at random hide 1 - exp(-area).
+        if (area < 0.7 * view.width * static_cast<double>(view.height)) break;
     }
     return discs;
 }

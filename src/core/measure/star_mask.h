@@ -14,9 +14,12 @@ struct StarDisc {
     double flux = 0;
 };
 
-/// The discs of a catalogue of one plane, in baseline pixels. The radius grows from the detection isophote along the star image's wings until a
-/// tenth of the noise is left.
-std::vector<StarDisc> starDiscs(const std::vector<Star>& stars, const std::optional<Psf>& psf, double noise, const PlaneView& view);
+/// The discs of a catalogue of one plane, in baseline pixels. The radius grows from the detection isophote along the star image's wings until the light
+/// `left` is reached (plane units per pixel).
+std::vector<StarDisc> starDiscs(const std::vector<Star>& stars, const std::optional<Psf>& psf, double noise, double left, const PlaneView& view);
+
+/// The same with as little light left as the frame can bear: a fiftieth of a pixel's noise, more where that would hide over half of the frame.
+std::vector<StarDisc> deepStarDiscs(const std::vector<Star>& stars, const std::optional<Psf>& psf, double noise, const PlaneView& view);
 
 /// Hides the discs in a plane's own grid (a mask of the plane's size is made when `mask` is empty).
 void hide(Mask& mask, const std::vector<StarDisc>& discs, const PlaneView& view);

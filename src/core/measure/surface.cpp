@@ -5,6 +5,7 @@
 #include <Eigen/Dense>
 
 #include <algorithm>
+#include <array>
 
 namespace caelumen {
 namespace {
@@ -216,17 +217,21 @@ Surface fitSurface(const BackgroundMesh& mesh, const std::vector<char>& excluded
         for (std::size_t i = 0; i < cells.size(); ++i) residual[i] = cells[i].level - cells[i].basis.dot(p);
     };
     // The noise of a cell: not less than its pixels say, and as large as neighbours differ where the sky is smooth.
-    // No flat field is flatter than a thousandth or so, and a gradient seen through vignetting is no plane: that is not nebula.
-    constexpr double kFlatness = 0.0012;
+    // Few flat fields are flatter than a thousandth, and a gradient seen through vignetting is no plane: that is not nebula. But where a good part of the
+    // cells agrees more closely than that, the closer surface is the sky, and what bends it would be nebula.
+    constexpr std::array kFlatness{0.0002, 0.0004, 0.0007, 0.0012};
     std::vector<double> levels;
     for (const Cell& c : cells) levels.push_back(c.level);
-    double noise = std::max(typicalError(cells), neighbourScatter(mesh, excluded)), floor = kFlatness * std::abs(median(std::span<double>(levels)));
+    double noise = std::max(typicalError(cells), neighbourScatter(mesh, excluded)), level = std::abs(median(std::span<double>(levels)));
     if (!(noise > 0)) return out;
     const std::vector<Cell> quiet = quietCells(mesh, cells);
     double scatter = 0;
     Eigen::Matrix4d normal;
     // A sky that the model does not follow keeps too few cells: then the tolerance grows until it holds a good part.
-    for (int widening = 0; widening < 12; ++widening, noise *= 1.6, floor *= 1.6) {
+    for (std::size_t widening = 0; widening < 14; ++widening) {
+        const bool strict = widening + 1 < kFlatness.size();
+        if (widening >= kFlatness.size()) noise *= 1.6;
+        const double floor = level * (widening < kFlatness.size() ? kFlatness[widening] : kFlatness.back() * std::pow(1.6, static_cast<double>(widening - kFlatness.size() + 1)));
         scatter = length(noise, floor);
         p = consensus(cells, quiet, noise, floor);
         residuals();
@@ -240,7 +245,7 @@ Surface fitSurface(const BackgroundMesh& mesh, const std::vector<char>& excluded
             residuals();
             if (same) break;
         }
-        if (static_cast<double>(std::count(kept.begin(), kept.end(), 1.0)) >= 0.15 * static_cast<double>(cells.size())) break;
+        if (static_cast<double>(std::count(kept.begin(), kept.end(), 1.0)) >= (strict ? 0.4 : 0.15) * static_cast<double>(cells.size())) break;
     }
     // Nebula too faint for one cell shows in the mean of many: patches of 3, 5, 9 and 15 cells, until none stands out or too little is left.
     const double least = 0.2 * static_cast<double>(cells.size());

@@ -127,6 +127,7 @@ public:
             s.flux = t.flux;
             s.peak = static_cast<double>(t.peak);
             s.area = t.pixels;
+            s.rim = m_options.threshold * sigma;
             const double xx = t.xx / t.weight - mx * mx, yy = t.yy / t.weight - my * my, xy = t.xy / t.weight - mx * my;
             const double half = 0.5 * (xx + yy), spread = length(0.5 * (xx - yy), xy);
             s.a = std::sqrt(std::max(1.0 / 12, half + spread));

@@ -10,6 +10,7 @@ struct Star {
     double x = 0, y = 0;      ///< centroid, plane pixels
     double flux = 0;          ///< above the local sky, inside the detection isophote
     double peak = 0;          ///< brightest pixel above the local sky
+    double rim = 0;           ///< light at the edge of the isophote: the detection threshold there
     double level = 0;         ///< local sky
     int area = 0;             ///< pixels of the isophote
     double a = 0, b = 0;      ///< rms along the major and minor axis, pixels

@@ -34,35 +34,45 @@ struct Sample {
     double x, y, value;
 };
 
-double cost(const std::vector<Sample>& samples, const Vector& p) {
+double cost(const std::vector<Sample>& samples, const Vector& p, Point split) {
     const Moffat m = unpack(p);
     double sum = 0;
     for (const Sample& s : samples) {
-        const double r = s.value - (m.base + m.amplitude * m.shape(s.x - m.x, s.y - m.y));
+        const double r = s.value - (m.base + m.amplitude * m.shape(s.x - m.x, s.y - m.y, split));
         sum += r * r;
     }
     return sum;
 }
 
-void normalEquations(const std::vector<Sample>& samples, const Vector& p, Matrix& a, Vector& g) {
+/// Value and derivatives of a Moffat at an offset from its centre; base is left to the caller.
+double derivatives(const Moffat& m, const Vector& p, double dx, double dy, Vector& d) {
+    const double u = p[4] * dx + p[5] * dy, v = p[6] * dy;
+    const double t = 1 + u * u + v * v, logarithm = std::log(t), value = std::exp(-m.beta * logarithm);
+    const double slope = -m.amplitude * m.beta * value / t; // d/dq
+    d[0] = value;
+    d[1] = slope * -2 * u * p[4];
+    d[2] = slope * -2 * (u * p[5] + v * p[6]);
+    d[3] = 1;
+    d[4] = slope * 2 * u * dx;
+    d[5] = slope * 2 * u * dy;
+    d[6] = slope * 2 * v * dy;
+    d[7] = m.amplitude * value * logarithm * m.beta * m.beta;
+    return value;
+}
+
+void normalEquations(const std::vector<Sample>& samples, const Vector& p, Point split, Matrix& a, Vector& g) {
     const Moffat m = unpack(p);
+    const bool two = split.x != 0 || split.y != 0;
     a.setZero();
     g.setZero();
-    Vector d;
+    Vector d, other;
     for (const Sample& s : samples) {
         const double dx = s.x - m.x, dy = s.y - m.y;
-        const double u = p[4] * dx + p[5] * dy, v = p[6] * dy;
-        const double q = u * u + v * v, t = 1 + q;
-        const double logarithm = std::log(t), value = std::exp(-m.beta * logarithm);
-        const double slope = -m.amplitude * m.beta * value / t; // d/dq
-        d[0] = value;
-        d[1] = slope * -2 * u * p[4];
-        d[2] = slope * -2 * (u * p[5] + v * p[6]);
-        d[3] = 1;
-        d[4] = slope * 2 * u * dx;
-        d[5] = slope * 2 * u * dy;
-        d[6] = slope * 2 * v * dy;
-        d[7] = m.amplitude * value * logarithm * m.beta * m.beta;
+        double value = derivatives(m, p, dx + split.x, dy + split.y, d);
+        if (two) {
+            value = 0.5 * (value + derivatives(m, p, dx - split.x, dy - split.y, other));
+            d = 0.5 * (d + other);
+        }
         const double r = s.value - (m.base + m.amplitude * value);
         a.noalias() += d * d.transpose();
         g.noalias() += d * r;
@@ -103,8 +113,23 @@ double Psf::lightAt(double r) const {
 }
 
 double Psf::light(double dx, double dy) const {
-    const double q = unit.cxx * dx * dx + 2 * unit.cxy * dx * dy + unit.cyy * dy * dy;
-    return lightAt(std::sqrt(q) / std::pow(unit.cxx * unit.cyy - unit.cxy * unit.cxy, 0.25));
+    const auto at = [&](double x, double y) {
+        const double q = unit.cxx * x * x + 2 * unit.cxy * x * y + unit.cyy * y * y;
+        return lightAt(std::sqrt(q) / std::pow(unit.cxx * unit.cyy - unit.cxy * unit.cxy, 0.25));
+    };
+    return split.x == 0 && split.y == 0 ? at(dx, dy) : 0.5 * (at(dx + split.x, dy + split.y) + at(dx - split.x, dy - split.y));
+}
+
+double Psf::enclosed(double radius, double whole) const {
+    // Midpoint rule in rings of a quarter pixel.
+    const auto within = [&](double r) {
+        const int n = std::max(1, static_cast<int>(std::ceil(r / 0.25)));
+        const double step = r / n;
+        double sum = 0;
+        for (int i = 0; i < n; ++i) sum += 2 * M_PI * (i + 0.5) * step * step * lightAt((i + 0.5) * step);
+        return sum;
+    };
+    return within(std::min(radius, whole)) / within(whole);
 }
 
 namespace {
@@ -156,7 +181,7 @@ std::vector<double> measureWings(const Plane& plane, const std::vector<Moffat>& 
 
 } // namespace
 
-std::optional<Moffat> fitMoffat(const Plane& plane, const Star& star, double sigma) {
+std::optional<Moffat> fitMoffat(const Plane& plane, const Star& star, double sigma, Point split) {
     if (star.saturated) return std::nullopt;
     const double size = std::max(1.0, std::sqrt(std::max(0.5, star.a) * std::max(0.5, star.b)));
     const int reach = std::clamp(static_cast<int>(std::lround(6 * size)), 5, 24);
@@ -175,19 +200,19 @@ std::optional<Moffat> fitMoffat(const Plane& plane, const Star& star, double sig
     Vector p;
     const double c = 0.35 / size;
     p << star.peak, 0, 0, 0, c * 1.3, 0, c * 1.3, 1 / 3.5;
-    double now = cost(samples, p), damping = 1e-3;
+    double now = cost(samples, p, split), damping = 1e-3;
     bool settled = false;
     Matrix a;
     Vector g;
     for (int round = 0; round < 60 && !settled; ++round) {
-        normalEquations(samples, p, a, g);
+        normalEquations(samples, p, split, a, g);
         for (int attempt = 0; attempt < 8; ++attempt) {
             Matrix damped = a;
             damped.diagonal() += damping * a.diagonal();
             Vector next = p + damped.ldlt().solve(g);
             if (!next.allFinite()) return std::nullopt;
             keepSane(next);
-            const double then = cost(samples, next);
+            const double then = cost(samples, next, split);
             if (then <= now) {
                 settled = now - then < 1e-5 * now;
                 p = next;
@@ -204,19 +229,19 @@ std::optional<Moffat> fitMoffat(const Plane& plane, const Star& star, double sig
     Moffat m = unpack(p);
     const auto before = samples.size();
     std::erase_if(samples, [&](const Sample& s) {
-        const double model = m.amplitude * m.shape(s.x - m.x, s.y - m.y);
+        const double model = m.amplitude * m.shape(s.x - m.x, s.y - m.y, split);
         return std::abs(s.value - m.base - model) > 5 * scatter + 0.1 * model;
     });
     if (samples.size() != before && samples.size() > before * 7 / 10) {
-        now = cost(samples, p);
+        now = cost(samples, p, split);
         for (int round = 0; round < 12; ++round) {
-            normalEquations(samples, p, a, g);
+            normalEquations(samples, p, split, a, g);
             Matrix damped = a;
             damped.diagonal() += 1e-4 * a.diagonal();
             Vector next = p + damped.ldlt().solve(g);
             if (!next.allFinite()) break;
             keepSane(next);
-            const double then = cost(samples, next);
+            const double then = cost(samples, next, split);
             if (then > now) break;
             p = next;
             now = then;
@@ -230,7 +255,7 @@ std::optional<Moffat> fitMoffat(const Plane& plane, const Star& star, double sig
     return m;
 }
 
-std::optional<Psf> measurePsf(const Plane& plane, const std::vector<Star>& stars, const SmoothSky& sky) {
+std::optional<Psf> measurePsf(const Plane& plane, const std::vector<Star>& stars, const SmoothSky& sky, Point split) {
     const double sigma = sky.typicalSigma();
     std::vector<const Star*> chosen;
     for (const Star& s : stars) {
@@ -239,7 +264,7 @@ std::optional<Psf> measurePsf(const Plane& plane, const std::vector<Star>& stars
         chosen.push_back(&s);
     }
     std::vector<std::optional<Moffat>> fits(chosen.size());
-    tbb::parallel_for(std::size_t{0}, chosen.size(), [&](std::size_t i) { fits[i] = fitMoffat(plane, *chosen[i], sigma); });
+    tbb::parallel_for(std::size_t{0}, chosen.size(), [&](std::size_t i) { fits[i] = fitMoffat(plane, *chosen[i], sigma, split); });
     std::vector<Moffat> good;
     for (const auto& f : fits)
         if (f) good.push_back(*f);
@@ -273,6 +298,7 @@ std::optional<Psf> measurePsf(const Plane& plane, const std::vector<Star>& stars
         for (std::size_t i = 0; i < bright; ++i) v.push_back(member(good[i]));
         return median(std::span<double>(v));
     };
+    psf.split = split;
     psf.unit.beta = 1 / medianOfBright([](const Moffat& m) { return 1 / m.beta; });
     psf.unit.cxx = medianOfBright([](const Moffat& m) { return m.cxx; });
     psf.unit.cxy = medianOfBright([](const Moffat& m) { return m.cxy; });

@@ -16,6 +16,10 @@ struct Moffat {
     double cxx = 0.2, cxy = 0, cyy = 0.2, beta = 3;
 
     double shape(double dx, double dy) const;
+    /// The same as a pixel sees it that is the mean of two sites at +-split.
+    double shape(double dx, double dy, Point split) const {
+        return split.x == 0 && split.y == 0 ? shape(dx, dy) : 0.5 * (shape(dx + split.x, dy + split.y) + shape(dx - split.x, dy - split.y));
+    }
     double flux() const;         ///< integral of the profile without the base; needs beta > 1
     double fwhm() const;         ///< geometric mean of both axes, pixels
     double eccentricity() const; ///< sqrt(1 - (b/a)^2)
@@ -23,24 +27,28 @@ struct Moffat {
 
 /// Least-squares fit (Levenberg-Marquardt) of a Moffat to the unmasked pixels around a star, within about 3 FWHM. Nothing comes back
 /// when the star is saturated, cut by the border, or the fit does not settle. Centre to 0.03 px and FWHM to 2 % for SNR > 50.
-std::optional<Moffat> fitMoffat(const Plane& plane, const Star& star, double sigma);
+/// `split`: as in PlaneGeometry; the profile that comes back is that of the light, not of the averaged pixels.
+std::optional<Moffat> fitMoffat(const Plane& plane, const Star& star, double sigma, Point split = {});
 
 /// The frame's own star image: medians over bright, unsaturated, lonely stars. The core is the Moffat; from two FWHM outwards the
 /// measured wings take over, because no formula holds there (aureole of optics and air).
 struct Psf {
     Moffat unit;                 ///< normalised to flux 1, at the origin, base 0
+    Point split;                 ///< as in PlaneGeometry
     std::vector<double> wings;   ///< azimuthal median per unit flux at radius i pixels; stops where it drowns in noise
     /// Light per pixel and unit flux at an offset from the star's centre, pixels.
     double light(double dx, double dy) const;
     /// The same at a radius, azimuthal mean.
     double lightAt(double radius) const;
+    /// Part of the light within a radius, 0..1 at `whole` (in pixels), beyond which it is not counted.
+    double enclosed(double radius, double whole) const;
     /// How far out the star image is known, pixels.
     double reach() const { return std::max(3 * fwhm, static_cast<double>(wings.size()) - 1); }
     double fwhm = 0, fwhmSigma = 0;
     double eccentricity = 0, eccentricitySigma = 0;
     std::size_t stars = 0;       ///< how many it rests on
 };
-std::optional<Psf> measurePsf(const Plane& plane, const std::vector<Star>& stars, const SmoothSky& sky);
+std::optional<Psf> measurePsf(const Plane& plane, const std::vector<Star>& stars, const SmoothSky& sky, Point split = {});
 
 /// Leaves only what is as sharp as a star: the middle must stand out of a ring at one and a half FWHM, which knots and filaments of nebula do not.
 /// Gives every unsaturated star that stays the flux that its middle asks for, free of the nebula beneath.

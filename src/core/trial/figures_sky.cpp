@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <unordered_map>
 
 namespace caelumen {
 
@@ -25,12 +26,33 @@ double meanSigma(double pixelSigma, std::size_t used, double inflation) {
     return used == 0 ? 0 : pixelSigma * std::max(1.0, inflation) / std::sqrt(static_cast<double>(used));
 }
 
+namespace {
+
+/// Scatter of box means free of whatever varies smoothly: from each box minus the mean of its two neighbours, along rows and columns. Where too few
+/// have neighbours, the scatter of the means themselves.
+double boxScatter(const std::vector<NoiseBox>& boxes) {
+    std::unordered_map<std::uint64_t, double> at;
+    const auto key = [](int i, int j) { return static_cast<std::uint64_t>(static_cast<std::uint32_t>(i)) << 32 | static_cast<std::uint32_t>(j); };
+    for (const NoiseBox& b : boxes) at[key(b.i, b.j)] = static_cast<double>(b.mean);
+    std::vector<double> bends, means;
+    for (const NoiseBox& b : boxes) {
+        means.push_back(static_cast<double>(b.mean));
+        for (const auto& [di, dj] : {std::pair{b.apart, 0}, std::pair{0, b.apart}}) {
+            const auto before = at.find(key(b.i - di, b.j - dj)), after = at.find(key(b.i + di, b.j + dj));
+            if (before != at.end() && after != at.end()) bends.push_back((means.back() - 0.5 * (before->second + after->second)) / std::sqrt(1.5));
+        }
+    }
+    return clippedStats(std::span<double>(bends.size() >= 40 ? bends : means)).sigma;
+}
+
+} // namespace
+
 BoxNoise boxNoise(const Sky& sky, double scale) {
     BoxNoise out;
     const PlaneHarvest& h = *sky.plane;
     const auto inSky = std::count_if(h.boxes.begin(), h.boxes.end(), [](const NoiseBox& b) { return b.inSky && b.onGrid; });
     const bool useSky = inSky >= 50;
-    std::vector<double> rest;
+    std::vector<NoiseBox> boxes;
     std::size_t apart = 0;
     for (const NoiseBox& b : h.boxes) {
         if (useSky && !b.inSky) continue;
@@ -38,19 +60,19 @@ BoxNoise boxNoise(const Sky& sky, double scale) {
             const int i = std::min(static_cast<int>(b.centre.x) / h.mesh.cell, h.mesh.across - 1), j = std::min(static_cast<int>(b.centre.y) / h.mesh.cell, h.mesh.down - 1);
             if ((*sky.excluded)[static_cast<std::size_t>(j * h.mesh.across + i)]) continue;
         }
-        const SurfaceBasis at = SurfaceBasis::at(b.centre, h.view.width, h.view.height);
-        rest.push_back(static_cast<double>(b.mean) - (sky.surface->valid ? sky.surface->at(at) : 0));
+        boxes.push_back(b);
+        if (sky.surface->valid) boxes.back().mean -= static_cast<float>(sky.surface->at(SurfaceBasis::at(b.centre, h.view.width, h.view.height)));
         apart += b.onGrid;
     }
     if (apart < 12) return out;
-    const double perBox = clippedStats(std::span<double>(rest)).sigma;
+    const double perBox = boxScatter(boxes);
     const double k = h.boxSide;
     // From k plane pixels to exactly 10 arcsec.
     const double sized = scale > 0 ? k * scale * h.view.geometry.pitch / 10 : 1;
     out.value = perBox * sized;
-    // Half-step boxes tell about twice as much as those apart alone.
-    out.sigma = out.value / std::sqrt(2.0 * std::max(10.0, 1.6 * static_cast<double>(apart)));
-    out.correlation = h.pixelNoise > 0 ? perBox * k / h.pixelNoise : 1;
+    // Differences of three boxes share boxes; half-step boxes in both directions make up for that.
+    out.sigma = out.value / std::sqrt(2.0 * std::max(10.0, 1.1 * static_cast<double>(apart)));
+    out.correlation = h.noise.value > 0 ? perBox * k / h.noise.value : 1;
     out.inflation = std::max(out.correlation, sky.surface->valid ? sky.surface->excess : 1.0);
     out.valid = out.value > 0;
     return out;
@@ -108,7 +130,7 @@ Underlay underlay(const Sky& sky, const std::vector<Region>& regions, const Surf
         out.level = p.dot(b);
         out.sigma = std::sqrt(std::max(0.0, b.dot(covariance * b)));
         out.valid = std::isfinite(out.level);
-        if (out.valid && out.sigma < 0.2 * std::abs(out.level) + h.pixelNoise) return out;
+        if (out.valid && out.sigma < 0.2 * std::abs(out.level) + h.noise.value) return out;
     }
     out.level = h.sky.mean;
     out.sigma = skySigma;
@@ -163,12 +185,12 @@ void backgroundFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline, 
             }
         }
     }
-    if (h.pixelNoise > 0) sheet.add(h.channel, "pixel_noise", "", h.pixelNoise, h.pixelNoise / std::sqrt(2.0 * std::max<double>(100, static_cast<double>(h.sky.used > 0 ? h.sky.used : 100'000))));
+    if (h.noise.value > 0) sheet.add(h.channel, "pixel_noise", "", h.noise.value, h.noise.sigma());
     else sheet.absent(h.channel, "pixel_noise", "", "no unmasked sky pixels");
     if (noise.valid) {
         const std::vector<std::string> correlated = noise.correlation > 1.3 ? std::vector<std::string>{"correlated-noise"} : std::vector<std::string>{};
         sheet.add(h.channel, "box_noise", "", noise.value, noise.sigma, correlated);
-        sheet.add(h.channel, "noise_correlation", "", noise.correlation, noise.correlation * noise.sigma / noise.value, correlated);
+        sheet.add(h.channel, "noise_correlation", "", noise.correlation, noise.correlation * length(noise.sigma / noise.value, h.noise.sigma() / h.noise.value), correlated);
     } else {
         for (const char* q : {"box_noise", "noise_correlation"}) sheet.absent(h.channel, q, "", "fewer than 12 star-free boxes of 10 arcsec fit on the sky");
     }
@@ -239,10 +261,16 @@ void starFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline) {
         const double ratio = h.stars.psf->fwhm * pitch / h.view.alignment.scale / (b.stars.psf->fwhm * b.view.geometry.pitch);
         sheet.add(h.channel, "softness", "", ratio, ratio * std::hypot(h.stars.psf->fwhmSigma / h.stars.psf->fwhm, b.stars.psf->fwhmSigma / b.stars.psf->fwhm), few);
     }
+    // An aperture holds less of a wider star image: both as if all the light within eight FWHM had been caught.
+    double caught = 1;
+    if (h.stars.psf && b.stars.psf && h.apertureRadius > 0 && b.apertureRadius > 0) {
+        const double whole = 8 * b.stars.psf->fwhm, perPixel = h.view.scale() / b.view.scale();
+        caught = h.stars.psf->enclosed(h.apertureRadius, whole * perPixel) / b.stars.psf->enclosed(b.apertureRadius, whole);
+    }
     std::vector<double> ratios;
     for (std::size_t i = 0; i < std::min(h.fluxes.size(), b.fluxes.size()); ++i) {
         const ApertureFlux &f = h.fluxes[i], &g = b.fluxes[i];
-        if (f.usable && g.usable && f.flux > 10 * f.sigma && g.flux > 20 * g.sigma) ratios.push_back(f.flux / g.flux);
+        if (f.usable && g.usable && f.flux > 10 * f.sigma && g.flux > 20 * g.sigma) ratios.push_back(f.flux / g.flux / caught);
     }
     if (ratios.size() < 8) {
         sheet.absent(h.channel, "star_throughput", "", "fewer than 8 matched stars above SNR 10");

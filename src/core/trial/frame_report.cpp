@@ -19,19 +19,18 @@ Result<FrameReport> reportFrame(const std::filesystem::path& path) {
             if (!plane) return plane.error();
             const PlaneView view{out.info.geometry(c), {}, plane->width(), plane->height()};
             const double full = out.info.integer && out.info.bits <= 16 ? std::pow(2.0, out.info.bits) - 1 : std::numeric_limits<double>::infinity();
-            const PlaneStars found = findStars(*plane, full);
+            const PlaneStars found = findStars(*plane, full, view.geometry.split);
             Mask mask;
-            hide(mask, starDiscs(found.stars, found.psf, found.typicalNoise, view), view);
+            hide(mask, deepStarDiscs(found.stars, found.psf, found.typicalNoise, view), view);
             std::vector<float> sky;
             const std::size_t step = std::max<std::size_t>(1, plane->size() / 4'000'000);
             for (std::size_t i = 0; i < plane->size(); i += step)
                 if (!mask[i] && std::isfinite(plane->data()[i])) sky.push_back(plane->data()[i]);
             const ClippedStats level = clippedStats(std::span<float>(sky));
             if (level.count == 0) continue;
-            const SmoothSky smoothSky(buildMesh(*plane, mask, defaultCell(*plane), 0.2));
             const std::string& name = out.info.channels[c];
             out.level[name] = level.mean;
-            out.noise[name] = pixelNoise(*plane, mask, smoothSky, view, {});
+            out.noise[name] = pixelNoise(*plane, mask, view, {}).value;
             const auto count = static_cast<int>(std::count_if(found.stars.begin(), found.stars.end(), [](const Star& s) { return s.above5; }));
             if (count < out.stars || (count == out.stars && out.fwhm_px)) continue;
             out.stars = count;

@@ -168,7 +168,7 @@ private:
             m_job.report(m_step * m_done++, fmt::format("Measuring run {} ({})", o.run->id, info.channels[c]));
             auto plane = read(c);
             if (!plane) return plane.error();
-            PlaneStars stars = findStars(*plane, o.rateOf(o.knownSaturation));
+            PlaneStars stars = findStars(*plane, o.rateOf(o.knownSaturation), info.geometry(c).split);
             if (!aligned) {
                 const auto* reference = m_reference.of(m_reference.stars, info.channels[c]);
                 auto found = align(reference ? *reference : std::vector<AlignStar>{}, alignStars(stars, info.geometry(c)));

@@ -11,12 +11,12 @@ BoxNoise measured(const Plane& plane, double arcsecPerPixel, const std::vector<R
     PlaneHarvest h;
     h.view = {{}, {}, plane.width(), plane.height()};
     h.mesh = buildMesh(plane, {}, 32);
-    h.pixelNoise = pixelNoise(plane, {}, SmoothSky(h.mesh), h.view, regions);
+    h.noise = pixelNoise(plane, {}, h.view, regions);
     h.boxSide = boxSide(arcsecPerPixel);
     h.boxes = noiseBoxes(plane, {}, h.boxSide, h.view, regions);
     const Surface s = fitSurface(h.mesh, {}, plane.width(), plane.height());
     const std::vector<char> excluded(h.mesh.cells.size(), 0);
-    if (pixel) *pixel = h.pixelNoise;
+    if (pixel) *pixel = h.noise.value;
     return boxNoise({&h, &s, &excluded, {}}, arcsecPerPixel);
 }
 

@@ -87,7 +87,7 @@ private slots:
         const PlaneStars found = findStars(made.plane, std::numeric_limits<double>::infinity());
         Mask mask;
         const PlaneView view{{}, {}, made.plane.width(), made.plane.height()};
-        hide(mask, starDiscs(found.stars, found.psf, found.typicalNoise, view), view);
+        hide(mask, deepStarDiscs(found.stars, found.psf, found.typicalNoise, view), view);
         const SmoothSky sky(buildMesh(made.plane, mask, 32));
         ApertureOptions o;
         o.radius = 6.4; // two FWHM: a Moffat of beta 3 has 1 / (1 + q)^2 outside
