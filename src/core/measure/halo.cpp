@@ -1,5 +1,7 @@
 #include "core/measure/halo.h"
 
+#include "core/measure/halo_discs.h"
+
 #include "core/base/statistics.h"
 
 #include <Eigen/Dense>
@@ -77,13 +79,12 @@ std::pair<double, double> meanOverSectors(const std::array<float, kHaloSectors>&
 }
 
 struct Line {
-    double at = 0, sigma = 0;       ///< value and error of the line at the edge in question
     double mean = 0, meanSigma = 0; ///< weighted mean over the window
     bool valid = false;
 };
 
-/// Weighted straight line through excess over [from, to), read off at radius `where`.
-Line fitLine(const HaloExcess& e, std::size_t from, std::size_t to, double where) {
+/// Weighted mean of the excess over [from, to), its error grown by the misfit of a straight line.
+Line meanOver(const HaloExcess& e, std::size_t from, std::size_t to) {
     double w = 0, x = 0, y = 0;
     std::size_t n = 0;
     for (std::size_t i = from; i < to; ++i) {
@@ -114,41 +115,8 @@ Line fitLine(const HaloExcess& e, std::size_t from, std::size_t to, double where
     const double inflate = std::max(1.0, std::sqrt(chi / std::max(1.0, static_cast<double>(n) - 2)));
     out.mean = y;
     out.meanSigma = inflate / std::sqrt(w);
-    out.at = y + slope * (where - x);
-    out.sigma = inflate * std::sqrt(1 / w + (where - x) * (where - x) / xx);
     out.valid = true;
     return out;
-}
-
-struct Edge {
-    std::size_t bin = 0;
-    double significance = 0;
-};
-
-/// Bins where the excess drops sharply: a smooth decline, however steep, is no edge because both lines then meet.
-std::vector<Edge> findEdges(const HaloExcess& e, std::size_t first, double guard) {
-    std::vector<Edge> edges;
-    const auto g = static_cast<std::size_t>(std::max(1.0, std::ceil(guard)));
-    std::vector<double> strength(e.value.size(), 0);
-    for (std::size_t k = first + g + 5; k + g + 6 < e.value.size(); ++k) {
-        const auto window = static_cast<std::size_t>(std::clamp(0.25 * static_cast<double>(k), 8.0, 60.0));
-        const std::size_t low = std::max(first, k - std::min(k, g + window));
-        const Line in = fitLine(e, low, k - g, static_cast<double>(e.radius[k]));
-        const Line out = fitLine(e, k + g, std::min(e.value.size(), k + g + window), static_cast<double>(e.radius[k]));
-        if (!in.valid || !out.valid) continue;
-        const double drop = in.at - out.at, mean = in.mean - out.mean;
-        if (mean <= 0 || drop < 0.35 * mean || drop < 0.3 * in.mean) continue;
-        strength[k] = std::min(drop / length(in.sigma, out.sigma), mean / length(in.meanSigma, out.meanSigma));
-    }
-    for (std::size_t k = 0; k < strength.size(); ++k) {
-        if (strength[k] < 5) continue;
-        const auto around = static_cast<std::size_t>(std::max(6.0, 0.15 * static_cast<double>(k)));
-        const std::size_t low = k > around ? k - around : 0, high = std::min(strength.size(), k + around + 1);
-        if (std::max_element(strength.begin() + static_cast<std::ptrdiff_t>(low), strength.begin() + static_cast<std::ptrdiff_t>(high)) - strength.begin() ==
-            static_cast<std::ptrdiff_t>(k))
-            edges.push_back({k, strength[k]});
-    }
-    return edges;
 }
 
 /// First moment of the sectors: a disc shifted by d carries a moment of its flux times d.
@@ -281,76 +249,49 @@ HaloExcess haloExcess(const HaloProfile& f, const HaloProfile& b, double scale, 
     }
     const double blind = std::max(f.blind, b.blind * b.pitch * scale / pitch);
     const auto first = std::min(static_cast<std::size_t>(std::ceil(blind)), e.value.size());
-    const double guard = std::max(1.5, 0.8 * std::max(f.fwhm, b.fwhm * b.pitch * scale / pitch));
 
     // The wing: smooth light near the star, as haze makes it.
     const double fwhm = std::max(f.fwhm, 1.0);
-    const Line wing = fitLine(e, std::min(first, e.value.size()), std::min(e.value.size(), first + static_cast<std::size_t>(4 * fwhm) + 4), 0);
+    const Line wing = meanOver(e, std::min(first, e.value.size()), std::min(e.value.size(), first + static_cast<std::size_t>(4 * fwhm) + 4));
     e.wing = wing.mean;
     e.wingSigma = wing.meanSigma;
 
-    std::size_t from = first;
-    double inner = 0;
-    struct Step {
-        double height, sigma;
-    };
-    std::vector<Step> steps;
-    for (const Edge& edge : findEdges(e, first, guard)) {
-        const auto g = static_cast<std::size_t>(std::ceil(guard));
-        const auto window = static_cast<std::size_t>(std::clamp(0.3 * static_cast<double>(edge.bin), 8.0, 60.0));
-        const double edgeRadius = e.radius[edge.bin];
-        std::size_t low = std::max(from, edge.bin - std::min(edge.bin, g + window));
-        if (obstruction > 0) low = std::max(low, static_cast<std::size_t>(obstruction * edgeRadius / pitch + guard));
-        if (low + 4 + g > edge.bin) low = edge.bin > 4 + g ? std::max(first, edge.bin - 4 - g) : first;
-        const Line in = fitLine(e, low, edge.bin - g, edgeRadius), out = fitLine(e, edge.bin + g, std::min(e.value.size(), edge.bin + g + window), edgeRadius);
-        if (!in.valid || !out.valid) continue;
-        // What drops at the edge is the filter's; nebula and haze under it run on smoothly. Where nothing slopes, means say it with less noise.
-        const double meanDrop = in.mean - out.mean, lineDrop = in.at - out.at;
-        const double meanSigma = length(in.meanSigma, out.meanSigma), lineSigma = length(in.sigma, out.sigma);
-        const bool sloping = std::abs(meanDrop - lineDrop) > 2 * lineSigma;
-        // How far the two ways disagree is how well the ground under the halo is known.
-        const Step step{sloping ? lineDrop : meanDrop, sloping ? length(lineSigma, 0.5 * (meanDrop - lineDrop)) : meanSigma};
-        if (!(step.height > 0)) continue;
-        // The half-level radius by equal areas: where the light inside the edge zone would end if the edge were sharp.
-        const std::size_t a0 = edge.bin - std::min(edge.bin, 2 * g), a1 = std::min(e.value.size(), edge.bin + 2 * g + 1);
-        const double bottom = sloping ? out.at : out.mean;
-        double area = 0, variance = 0;
-        for (std::size_t i = a0; i < a1; ++i) {
-            area += (e.value[i] - bottom) / step.height * pitch;
-            variance += e.sigma[i] * e.sigma[i] / (step.height * step.height) * pitch * pitch;
-        }
+    // A pixel's width and the star image soften an edge.
+    const double blur = length(0.45 * pitch, std::max(f.fwhm * pitch, b.fwhm * b.pitch * scale) / 2.355);
+    std::vector<HaloDisc> discs = findHaloDiscs(e.radius, e.value, e.sigma, first, blur, obstruction);
+    if (!discs.empty()) { // off its centre a disc's edge is spread over the rings: look again knowing that
+        const HaloDisc& main = *std::max_element(discs.begin(), discs.end(), [](const HaloDisc& x, const HaloDisc& y) { return x.significance < y.significance; });
         HaloRing ring;
-        ring.radius = e.radius[a0] - 0.5 * pitch + area;
-        const double zone = static_cast<double>(2 * g) * pitch;
-        ring.radiusSigma = std::sqrt(variance + std::pow(zone * step.sigma / step.height, 2) + std::pow(0.1 * pitch, 2));
-        if (ring.radius <= inner || std::abs(ring.radius - edgeRadius) > 3 * zone) continue;
-        ring.inner = inner;
-        steps.push_back(step);
-        e.rings.push_back(ring);
-        inner = ring.radius;
-        from = edge.bin + g;
+        ring.radius = main.radius;
+        ring.plateau = main.height;
+        measureOffset(f, ring, pitch);
+        if (ring.offset > std::max(2 * ring.offsetSigma, blur) && ring.offset < 0.4 * ring.radius)
+            discs = findHaloDiscs(e.radius, e.value, e.sigma, first, length(blur, ring.offset / std::sqrt(2.0)), obstruction);
     }
-    // Discs lie upon one another: the level between two edges is the sum of the steps from there outwards.
+    // Discs lie upon one another: the level between two edges is the sum of those from there outwards.
     const double fluxError = length(f.fluxSigma / f.flux, b.fluxSigma / b.flux);
     double level = 0, levelVariance = 0;
-    for (std::size_t i = e.rings.size(); i-- > 0;) {
-        HaloRing& ring = e.rings[i];
-        level += steps[i].height;
-        levelVariance += steps[i].sigma * steps[i].sigma;
+    for (std::size_t i = discs.size(); i-- > 0;) {
+        HaloRing ring;
+        ring.radius = discs[i].radius;
+        ring.radiusSigma = length(discs[i].radiusSigma, 0.05 * pitch);
+        level += discs[i].height;
+        levelVariance += discs[i].heightSigma * discs[i].heightSigma;
         ring.plateau = level;
         ring.plateauSigma = std::sqrt(levelVariance + std::pow(level * fluxError, 2));
-        if (i == 0) ring.inner = obstruction * ring.radius;
+        ring.inner = i == 0 ? obstruction * ring.radius : discs[i - 1].radius;
         const double area = M_PI * (ring.radius * ring.radius - ring.inner * ring.inner);
         ring.fraction = level * area;
         ring.fractionSigma = length(ring.plateauSigma * area, level * 2 * M_PI * ring.radius * ring.radiusSigma);
         measureOffset(f, ring, pitch);
+        e.rings.insert(e.rings.begin(), ring);
     }
 
     e.limitRadius = std::clamp(expectedRadius, (static_cast<double>(first) + 6) * pitch, std::max((static_cast<double>(first) + 6) * pitch, 0.85 * static_cast<double>(e.value.size()) * pitch));
     const auto limitBin = std::min(e.value.size(), static_cast<std::size_t>(e.limitRadius / pitch));
-    const Line disc = fitLine(e, std::min(first, limitBin), limitBin, 0);
+    const Line disc = meanOver(e, std::min(first, limitBin), limitBin);
     // The scatter of the far profile tells what smooth structure can do to so large a mean.
-    const Line far = fitLine(e, limitBin, e.value.size(), 0);
+    const Line far = meanOver(e, limitBin, e.value.size());
     e.limit = disc.valid ? 3 * length(disc.meanSigma, far.valid ? far.meanSigma : 0) : 0;
     return e;
 }
