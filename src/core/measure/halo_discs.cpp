@@ -90,6 +90,7 @@ private:
             square += m_weight[i] * m_value[i] * m_value[i];
         }
         a.diagonal().array() += 1e-10 * a.diagonal().maxCoeff();
+        if (!wings) a(2, 2) = a.diagonal().maxCoeff();
         Fit f;
         f.covariance = a.inverse();
         f.value = f.covariance * g;

@@ -57,6 +57,7 @@ constexpr std::size_t kEnough = 40'000; ///< values that place a cut within a hu
 
 struct Cell {
     double sum = 0, n = 0, whole = 0;
+    double filled = 0; ///< level given to a hidden cell
     float middle = 0;
 };
 
@@ -76,6 +77,7 @@ public:
         cells.resize(m_across > 0 ? static_cast<std::size_t>(m_across) * static_cast<std::size_t>(std::max(0, y1 - m_y)) : 0);
     }
     std::size_t index(int x, int y) const { return static_cast<std::size_t>(y / kCell - m_y) * static_cast<std::size_t>(m_across) + static_cast<std::size_t>(x / kCell - m_x); }
+    std::size_t across() const { return static_cast<std::size_t>(m_across); }
     Point centre(std::size_t i) const {
         const auto across = static_cast<std::size_t>(m_across);
         return {(m_x + static_cast<double>(i % across) + 0.5) * kCell - 0.5, (m_y + static_cast<double>(i / across) + 0.5) * kCell - 0.5};
@@ -105,6 +107,43 @@ void findMiddles(CellGrid& grid, const std::vector<Pixel>& pixels, double otherw
     for (std::size_t i = 0; i < grid.cells.size(); ++i) {
         const std::size_t n = begin[i + 1] - begin[i];
         grid.cells[i].middle = static_cast<float>(n >= 8 ? median(std::span<float>(values.data() + begin[i], n)) : otherwise);
+    }
+}
+
+/// Gives cells that stars hide (nearly) whole the light that their neighbours lead to expect: a bright star on the brightest part must not take that part out of
+/// the mean. Solves Laplace's equation over the hidden cells.
+void fillHidden(CellGrid& grid) {
+    const auto known = [](const Cell& c) { return c.n * 6 >= c.whole && c.n > 0; };
+    std::vector<std::size_t> hidden;
+    double sum = 0, n = 0;
+    for (std::size_t i = 0; i < grid.cells.size(); ++i) {
+        const Cell& c = grid.cells[i];
+        if (c.whole > 0 && !known(c)) hidden.push_back(i);
+        else if (c.whole > 0) sum += c.sum / c.n, ++n;
+    }
+    if (hidden.empty() || n < 3) return;
+    for (const std::size_t i : hidden) grid.cells[i].filled = sum / n;
+    const auto valueOf = [&](std::size_t i) { return known(grid.cells[i]) ? grid.cells[i].sum / grid.cells[i].n : grid.cells[i].filled; };
+    const auto across = grid.across(), all = grid.cells.size();
+    for (int round = 0; round < 300; ++round) {
+        double moved = 0;
+        for (const std::size_t i : hidden) {
+            double total = 0;
+            int sides = 0;
+            const auto side = [&](bool inside, std::size_t k) {
+                if (!inside || grid.cells[k].whole <= 0) return;
+                total += valueOf(k);
+                ++sides;
+            };
+            side(i % across > 0, i - 1);
+            side(i % across + 1 < across, i + 1);
+            side(i >= across, i - across);
+            side(i + across < all, i + across);
+            if (sides == 0) continue;
+            moved = std::max(moved, std::abs(total / sides - grid.cells[i].filled));
+            grid.cells[i].filled = total / sides;
+        }
+        if (moved < 1e-5 * std::abs(sum / n)) break;
     }
 }
 
@@ -146,23 +185,32 @@ RegionSum sumRegions(const Plane& plane, const Mask& mask, const StarGlow& glow,
         c.sum += static_cast<double>(p.value);
         c.n += 1;
     }
+    if (structured) fillHidden(grid);
     double sum = 0, area = 0, inverse = 0, u = 0, v = 0, rr = 0;
     for (std::size_t i = 0; i < grid.cells.size(); ++i) {
         const Cell& c = grid.cells[i];
-        if (c.n < 1) continue;
-        // A nearly hidden cell speaks only for what it shows.
-        const double weight = std::min(c.whole, 6 * c.n);
+        if (c.whole < 1) continue;
         const Point centre = grid.centre(i);
         const SurfaceBasis basis = SurfaceBasis::at(centre, plane.width(), plane.height());
-        sum += weight * (c.sum / c.n - glow.at(centre.x, centre.y));
+        out.whole.u += basis.u * c.whole / static_cast<double>(out.inside);
+        out.whole.v += basis.v * c.whole / static_cast<double>(out.inside);
+        out.whole.rr += basis.rr * c.whole / static_cast<double>(out.inside);
+        const bool seen = c.n * 6 >= c.whole && c.n > 0, filled = !seen && c.filled != 0;
+        if (c.n < 1 && !filled) continue;
+        // A nearly hidden cell speaks only for what it shows, unless its neighbours speak for it.
+        const double weight = seen || filled ? c.whole : 6 * c.n;
+        const double starlight = glow.at(centre.x, centre.y);
+        sum += weight * ((filled ? c.filled : c.sum / c.n) - starlight);
+        out.glow += weight * starlight;
         u += weight * basis.u;
         v += weight * basis.v;
         rr += weight * basis.rr;
         area += weight;
-        inverse += weight * weight / c.n;
+        inverse += weight * weight / (filled ? c.whole / 2 : c.n);
     }
     if (!(area > 0)) return out;
     out.mean = sum / area;
+    out.glow /= area;
     out.basis = {u / area, v / area, rr / area};
     // As many equally weighted pixels as would give the same error.
     out.used = static_cast<std::size_t>(std::max(1.0, area * area / inverse));

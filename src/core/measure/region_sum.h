@@ -12,10 +12,12 @@ namespace caelumen {
 struct RegionSum {
     double mean = 0;      ///< plane units
     double pixelSigma = 0; ///< noise of one pixel here, from differences of pixels 6 apart (structure cancels)
+    double glow = 0;      ///< unmasked starlight that was taken off the mean
     double skew = 0;      ///< mean minus median of the pixels kept: light of stars too faint to be found
     std::size_t used = 0; ///< pixels kept
     std::size_t inside = 0; ///< pixels of the region on the frame, hidden ones included
     SurfaceBasis basis;   ///< mean over the pixels kept
+    SurfaceBasis whole;   ///< mean over all pixels of the region, hidden ones included
 };
 
 /// Pools the pixels of all the regions given. `structured` (nebula): pixels are clipped about the middle of their neighbourhood, so that bright filaments

@@ -39,6 +39,9 @@ BoxNoise boxNoise(const Sky& sky, double scale_arcsec);
 /// Error of the mean of `used` pixels of noise `pixelSigma`, times the inflation of BoxNoise.
 double meanSigma(double pixelSigma, std::size_t used, double inflation);
 
+/// How well the starlight under the masks is known: a good part of it, not all.
+inline constexpr double kGlowError = 0.3;
+
 /// The level under a region: the sky surface shifted to the sky regions, or what stands in for it.
 struct Underlay {
     double level = 0, sigma = 0;

@@ -57,6 +57,27 @@ std::vector<char> patches(const BackgroundMesh& mesh, const std::vector<char>& b
     return out;
 }
 
+/// Grown by the cells around: nebula fades on beyond where it is seen. Less where that would leave too little sky.
+std::vector<char> grown(const BackgroundMesh& mesh, const std::vector<char>& bright) {
+    const auto freeOf = [&](const std::vector<char>& hidden) {
+        std::size_t free = 0;
+        for (std::size_t i = 0; i < hidden.size(); ++i) free += mesh.cells[i].used > 0 && !hidden[i];
+        return static_cast<double>(free) / static_cast<double>(std::max<std::size_t>(1, hidden.size()));
+    };
+    std::vector<char> out = bright;
+    for (int step = 0; step < 3; ++step) {
+        std::vector<char> next = out;
+        for (int j = 0; j < mesh.down; ++j)
+            for (int i = 0; i < mesh.across; ++i)
+                if (out[static_cast<std::size_t>(j * mesh.across + i)])
+                    for (int b = std::max(0, j - 1); b <= std::min(mesh.down - 1, j + 1); ++b)
+                        for (int a = std::max(0, i - 1); a <= std::min(mesh.across - 1, i + 1); ++a) next[static_cast<std::size_t>(b * mesh.across + a)] = 1;
+        if (freeOf(next) < 0.4) break;
+        out = std::move(next);
+    }
+    return out;
+}
+
 } // namespace
 
 void fitSurfaces(const Trial& trial, std::vector<RunEvidence>& runs, std::size_t baseline) {
@@ -93,6 +114,7 @@ void fitSurfaces(const Trial& trial, std::vector<RunEvidence>& runs, std::size_t
                 const int at = cellAt(grid.mesh, grid.view.toPlane(h.view.toBaseline(centreOf(h.mesh, i))));
                 if (at >= 0 && (votes[static_cast<std::size_t>(at)] >= needed || onGrid[k][static_cast<std::size_t>(at)])) excluded[i] = 1;
             }
+            excluded = grown(h.mesh, excluded);
             const std::vector<char> known = knownCells(trial, h);
             std::size_t free = 0;
             for (std::size_t i = 0; i < known.size(); ++i) free += h.mesh.cells[i].used > 0 && !known[i];
