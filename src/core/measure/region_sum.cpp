@@ -210,6 +210,9 @@ RegionSum sumRegions(const Plane& plane, const Mask& mask, const StarGlow& glow,
     }
     if (!(area > 0)) return out;
     out.mean = sum / area;
+    if (structured)
+        for (const Cell& c : grid.cells)
+            if (c.whole > 0 && c.n * 6 < c.whole && c.filled != 0) out.fillSigma += 0.2 * c.whole * std::abs(c.filled - out.mean) / area;
     out.glow /= area;
     out.basis = {u / area, v / area, rr / area};
     // As many equally weighted pixels as would give the same error.

@@ -13,6 +13,7 @@ struct RegionSum {
     double mean = 0;      ///< plane units
     double pixelSigma = 0; ///< noise of one pixel here, from differences of pixels 6 apart (structure cancels)
     double glow = 0;      ///< unmasked starlight that was taken off the mean
+    double fillSigma = 0; ///< doubt about the parts that stars hide whole
     double skew = 0;      ///< mean minus median of the pixels kept: light of stars too faint to be found
     std::size_t used = 0; ///< pixels kept
     std::size_t inside = 0; ///< pixels of the region on the frame, hidden ones included

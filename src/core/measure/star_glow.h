@@ -19,6 +19,7 @@ public:
 
 private:
     int m_across = 0, m_down = 0;
+    double m_far = 0; ///< from all stars together, too far out to know from which
     std::vector<float> m_light;
 };
 

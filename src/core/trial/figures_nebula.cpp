@@ -24,7 +24,7 @@ Signal signalOf(const Sky& sky, const Trial& trial, const Region& region) {
     const Underlay under = underlay(sky, trial.regions, sum.basis, noise.inflation);
     if (!under.valid) return out;
     out.value = sum.mean - under.level;
-    out.sigma = std::hypot(meanSigma(sum.pixelSigma, sum.used, noise.inflation), under.sigma, kGlowError * (sum.glow - sky.plane->sky.glow));
+    out.sigma = std::hypot(meanSigma(sum.pixelSigma, sum.used, noise.inflation), under.sigma, std::hypot(sum.fillSigma, kGlowError * (sum.glow - sky.plane->sky.glow)));
     if (under.fallback) out.flags.push_back("no-sky-region");
     if (noise.correlation > 1.3) out.flags.push_back("correlated-noise");
     out.snr = noise.valid ? out.value / noise.value : 0;
