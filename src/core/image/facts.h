@@ -1,5 +1,7 @@
 #pragma once
 
+#include "core/image/wcs.h"
+
 #include <map>
 #include <optional>
 #include <string>
@@ -23,6 +25,7 @@ struct FrameFacts {
     std::optional<double> ra_deg, dec_deg;
     std::optional<double> site_latitude_deg, site_longitude_deg;
     std::optional<std::string> start; ///< ISO 8601, UTC
+    std::optional<TanWcs> wcs;
     std::optional<std::string> filter, target, camera, telescope;
     std::map<std::string, std::string> sources;
     std::vector<std::string> notes;

@@ -15,6 +15,7 @@ inline constexpr std::size_t kHaloSectors = 16;
 struct HaloProfile {
     Point centre;                 ///< of the star, plane pixels
     double flux = 0, fluxSigma = 0; ///< from the star's unsaturated pixels, plane units
+    bool fromShort = false;       ///< flux taken from a short stack
     double fwhm = 0;              ///< of this plane, plane pixels
     double blind = 0;             ///< radius inside which the star itself hides any halo, plane pixels
     std::vector<double> value;    ///< at radius i + 0.5 bins: clipped mean over the sectors, far sky taken off, plane units

@@ -24,6 +24,20 @@ PlaneStars findStars(const Plane& plane, double knownSaturation, Point split) {
     return out;
 }
 
+std::optional<ScaledStar> starFlux(const Plane& plane, const PlaneStars& stars, Point guess) {
+    if (!stars.psf) return std::nullopt;
+    const Star* nearest = nullptr;
+    double distance = std::max(8.0, 3 * stars.psf->fwhm);
+    for (const Star& s : stars.stars) {
+        if (const double d = length(s.x - guess.x, s.y - guess.y); d < distance) {
+            distance = d;
+            nearest = &s;
+        }
+    }
+    if (!nearest || nearest->saturated) return std::nullopt;
+    return scalePsf(plane, *stars.psf, {nearest->x, nearest->y}, std::max(5.0, 2.5 * stars.psf->fwhm), stars.saturation, {});
+}
+
 std::vector<Point> photometryStars(const PlaneStars& stars, const PlaneView& view, std::size_t limit) {
     std::vector<Point> all;
     for (const Star& s : stars.stars) all.push_back({s.x, s.y});
@@ -107,6 +121,7 @@ PlaneHarvest harvestPlane(const Plane& plane, PlaneStars stars, const HarvestReq
     h.sky = sums.back();
     h.skyValues = regionValues(plane, mask, rq.view, skies, 20'000);
     h.noise = pixelNoise(plane, mask, rq.view, *rq.regions);
+    h.banding = measureBanding(plane, mask, sky, h.noise.value);
     h.boxSide = boxSide(rq.arcsecPerStoredPixel * rq.view.geometry.pitch);
     h.boxes = noiseBoxes(plane, mask, h.boxSide, rq.view, *rq.regions);
 

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/measure/banding.h"
 #include "core/measure/halo.h"
 #include "core/measure/noise.h"
 #include "core/measure/region_sum.h"
@@ -22,6 +23,9 @@ struct PlaneStars {
     double saturation = 0;
 };
 PlaneStars findStars(const Plane& plane, double knownSaturation, Point split = {}); ///< split: as in PlaneGeometry
+
+/// Light of the star near a place from its unsaturated pixels; nothing when there is none or it cannot be fitted.
+std::optional<ScaledStar> starFlux(const Plane& plane, const PlaneStars& stars, Point guess);
 
 /// What a plane is measured with.
 struct HarvestRequest {
@@ -46,6 +50,7 @@ struct PlaneHarvest {
     RegionSum sky;                                  ///< all sky regions pooled
     std::map<std::string, RegionSum> regions;       ///< each nebula and sky region
     PixelNoise noise;
+    BandingPair banding;
     int boxSide = 1;
     std::vector<NoiseBox> boxes;
     double apertureRadius = 0;                      ///< plane pixels

@@ -43,43 +43,6 @@ std::vector<Triangle> trianglesOf(const std::vector<Point>& p) {
 
 using Pairs = std::vector<std::pair<Point, Point>>;
 
-/// Least squares for a similarity of known handedness.
-std::optional<Alignment> fit(const Pairs& pairs, bool mirrored) {
-    const double m = mirrored ? -1 : 1, n = static_cast<double>(pairs.size());
-    double sx = 0, sy = 0, tx = 0, ty = 0;
-    for (const auto& [s, t] : pairs) {
-        sx += m * s.x;
-        sy += s.y;
-        tx += t.x;
-        ty += t.y;
-    }
-    sx /= n, sy /= n, tx /= n, ty /= n;
-    double dot = 0, cross = 0, norm = 0;
-    for (const auto& [s, t] : pairs) {
-        const double a = m * s.x - sx, b = s.y - sy, c = t.x - tx, d = t.y - ty;
-        dot += a * c + b * d;
-        cross += a * d - b * c;
-        norm += a * a + b * b;
-    }
-    if (!(norm > 0)) return std::nullopt;
-    const double cosine = dot / norm, sine = cross / norm; // scale included
-    Alignment out;
-    out.mirrored = mirrored;
-    out.scale = length(cosine, sine);
-    if (!(out.scale > 0)) return std::nullopt;
-    out.rotation_deg = std::atan2(sine, cosine) * 180 / M_PI;
-    out.dx = tx - (cosine * sx - sine * sy);
-    out.dy = ty - (sine * sx + cosine * sy);
-    double sum = 0;
-    for (const auto& [s, t] : pairs) {
-        const Point q = out.map(s);
-        sum += (q.x - t.x) * (q.x - t.x) + (q.y - t.y) * (q.y - t.y);
-    }
-    out.rms_px = std::sqrt(sum / n);
-    out.matched = static_cast<int>(pairs.size());
-    return out;
-}
-
 std::vector<Point> brightest(const std::vector<AlignStar>& stars, std::size_t n) {
     std::vector<Point> out;
     for (std::size_t i = 0; i < std::min(n, stars.size()); ++i) out.push_back(stars[i].at);
@@ -114,7 +77,7 @@ Candidate search(const std::vector<AlignStar>& baseline, const std::vector<Align
             if (std::abs(at->small - t.small) > kTolerance) continue;
             Pairs pairs;
             for (std::size_t i = 0; i < 3; ++i) pairs.emplace_back(a[t.v[i]], b[at->v[i]]);
-            const auto transform = fit(pairs, t.clockwise != at->clockwise);
+            const auto transform = fitSimilarity(pairs, t.clockwise != at->clockwise);
             if (!transform || transform->scale < 0.28 || transform->scale > 3.2 || transform->rms_px > 2) continue;
             if (countHits(*transform, quick, grid, kReach) < 5) continue;
             const int hits = countHits(*transform, check, grid, kReach);
@@ -126,6 +89,43 @@ Candidate search(const std::vector<AlignStar>& baseline, const std::vector<Align
 }
 
 } // namespace
+
+std::optional<Alignment> fitSimilarity(const std::vector<std::pair<Point, Point>>& pairs, bool mirrored) {
+    if (pairs.size() < 2) return std::nullopt;
+    const double m = mirrored ? -1 : 1, n = static_cast<double>(pairs.size());
+    double sx = 0, sy = 0, tx = 0, ty = 0;
+    for (const auto& [s, t] : pairs) {
+        sx += m * s.x;
+        sy += s.y;
+        tx += t.x;
+        ty += t.y;
+    }
+    sx /= n, sy /= n, tx /= n, ty /= n;
+    double dot = 0, cross = 0, norm = 0;
+    for (const auto& [s, t] : pairs) {
+        const double a = m * s.x - sx, b = s.y - sy, c = t.x - tx, d = t.y - ty;
+        dot += a * c + b * d;
+        cross += a * d - b * c;
+        norm += a * a + b * b;
+    }
+    if (!(norm > 0)) return std::nullopt;
+    const double cosine = dot / norm, sine = cross / norm; // scale included
+    Alignment out;
+    out.mirrored = mirrored;
+    out.scale = length(cosine, sine);
+    if (!(out.scale > 0)) return std::nullopt;
+    out.rotation_deg = std::atan2(sine, cosine) * 180 / M_PI;
+    out.dx = tx - (cosine * sx - sine * sy);
+    out.dy = ty - (sine * sx + cosine * sy);
+    double sum = 0;
+    for (const auto& [s, t] : pairs) {
+        const Point q = out.map(s);
+        sum += (q.x - t.x) * (q.x - t.x) + (q.y - t.y) * (q.y - t.y);
+    }
+    out.rms_px = std::sqrt(sum / n);
+    out.matched = static_cast<int>(pairs.size());
+    return out;
+}
 
 Alignment::Affine Alignment::forward() const {
     const double r = rotation_deg * M_PI / 180, c = scale * std::cos(r), s = scale * std::sin(r), m = mirrored ? -1 : 1;
@@ -168,7 +168,7 @@ Result<Alignment> align(std::vector<AlignStar> baseline, std::vector<AlignStar> 
             if (const auto k = grid.nearest(q, reach); k >= 0) pairs.emplace_back(p, among[static_cast<std::size_t>(k)]);
         }
         if (pairs.size() < 6) return Error{"the stars do not match: it is probably not the same field"};
-        const auto better = fit(pairs, now.mirrored);
+        const auto better = fitSimilarity(pairs, now.mirrored);
         if (!better) break;
         now = *better;
         reach = std::clamp(3 * now.rms_px, 0.5, 3.0);

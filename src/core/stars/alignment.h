@@ -3,6 +3,8 @@
 #include "core/base/result.h"
 #include "core/image/plane.h"
 
+#include <optional>
+#include <utility>
 #include <vector>
 
 namespace caelumen {
@@ -32,6 +34,9 @@ struct AlignStar {
     Point at;
     double flux = 0;
 };
+
+/// Least squares for the similarity of known handedness that takes the first point of each pair to the second; nothing for fewer than two apart.
+std::optional<Alignment> fitSimilarity(const std::vector<std::pair<Point, Point>>& pairs, bool mirrored);
 
 /// Finds the similarity (shift, any rotation, scale 0.3 to 3, mirror) between two star lists of the same field by matching triangles
 /// (after Groth 1986, AJ 91, 1244; Valdes et al. 1995, PASP 107, 1119) and refining on all stars in common. Eight common stars are enough;

@@ -255,13 +255,59 @@ std::optional<Moffat> fitMoffat(const Plane& plane, const Star& star, double sig
     return m;
 }
 
+namespace {
+
+/// Which ninth of the frame, row by row.
+std::size_t zoneOf(const Plane& plane, double x, double y) {
+    const auto third = [](double v, int size) { return static_cast<std::size_t>(std::clamp(3 * v / size, 0.0, 2.0)); };
+    return 3 * third(y, plane.height()) + third(x, plane.width());
+}
+
+/// FWHM of the worst corner over that of the centre.
+void measureTilt(const Plane& plane, const std::vector<Moffat>& stars, Psf& psf) {
+    std::array<std::vector<double>, 9> widths;
+    for (const Moffat& m : stars) widths[zoneOf(plane, m.x, m.y)].push_back(m.fwhm());
+    const auto settle = [](std::vector<double> v) {
+        const double middle = median(std::span<double>(v));
+        return std::pair{middle, 1.253 * robustSigma(v) / std::sqrt(static_cast<double>(v.size()))};
+    };
+    if (widths[4].size() < 5) return;
+    const auto [centre, centreSigma] = settle(widths[4]);
+    for (const std::size_t corner : {0, 2, 6, 8}) {
+        if (widths[corner].size() < 5) continue;
+        const auto [there, thereSigma] = settle(widths[corner]);
+        if (psf.tilt && there / centre <= *psf.tilt) continue;
+        psf.tilt = there / centre;
+        psf.tiltSigma = *psf.tilt * length(thereSigma / there, centreSigma / centre);
+    }
+}
+
+/// How the width grows with the brightness, by least squares on logarithms without outliers.
+void measureGrowth(const std::vector<Moffat>& stars, Psf& psf) {
+    double n = 0, x = 0, y = 0, xx = 0, xy = 0, yy = 0;
+    for (const Moffat& m : stars) {
+        const double a = std::log(m.amplitude), w = std::log(m.fwhm());
+        if (std::abs(w - std::log(psf.fwhm)) > 1) continue;
+        n += 1, x += a, y += w, xx += a * a, xy += a * w, yy += w * w;
+    }
+    const double spread = xx - x * x / std::max(1.0, n);
+    if (n < 12 || spread < 0.15 * n) return; // of too much one brightness
+    psf.growth = (xy - x * y / n) / spread;
+    psf.growthSigma = std::sqrt(std::max(0.0, yy - y * y / n - psf.growth * psf.growth * spread) / (n - 2) / spread);
+}
+
+} // namespace
+
 std::optional<Psf> measurePsf(const Plane& plane, const std::vector<Star>& stars, const SmoothSky& sky, Point split) {
     const double sigma = sky.typicalSigma();
     std::vector<const Star*> chosen;
+    std::array<int, 9> taken{};
     for (const Star& s : stars) {
-        if (chosen.size() >= 150) break;
         if (s.saturated || s.blended || !s.above5 || s.peak < 12 * sigma) continue;
-        chosen.push_back(&s);
+        if (int& n = taken[zoneOf(plane, s.x, s.y)]; n < 17) {
+            ++n;
+            chosen.push_back(&s);
+        }
     }
     std::vector<std::optional<Moffat>> fits(chosen.size());
     tbb::parallel_for(std::size_t{0}, chosen.size(), [&](std::size_t i) { fits[i] = fitMoffat(plane, *chosen[i], sigma, split); });
@@ -299,6 +345,8 @@ std::optional<Psf> measurePsf(const Plane& plane, const std::vector<Star>& stars
         return median(std::span<double>(v));
     };
     psf.split = split;
+    measureTilt(plane, good, psf);
+    measureGrowth(good, psf);
     psf.unit.beta = 1 / medianOfBright([](const Moffat& m) { return 1 / m.beta; });
     psf.unit.cxx = medianOfBright([](const Moffat& m) { return m.cxx; });
     psf.unit.cxy = medianOfBright([](const Moffat& m) { return m.cxy; });

@@ -47,7 +47,11 @@ struct Psf {
     double fwhm = 0, fwhmSigma = 0;
     double eccentricity = 0, eccentricitySigma = 0;
     std::size_t stars = 0;       ///< how many it rests on
+    std::optional<double> tilt;  ///< FWHM of the worst corner over the centre
+    double tiltSigma = 0;
+    double growth = 0, growthSigma = 0; ///< d ln FWHM / d ln amplitude: 0 for linear data, well above for stretched
 };
+/// Rests on up to 17 stars of each ninth of the frame, so that all of it is heard.
 std::optional<Psf> measurePsf(const Plane& plane, const std::vector<Star>& stars, const SmoothSky& sky, Point split = {});
 
 /// Leaves only what is as sharp as a star: the middle must stand out of a ring at one and a half FWHM, which knots and filaments of nebula do not.

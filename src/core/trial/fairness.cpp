@@ -98,6 +98,31 @@ struct Judge {
         if (s.twilight != "night" && s.twilight != b.twilight) say(c.run, "night", Grade::Weakens, kAbsolute, fmt::format("Taken in {} twilight.", s.twilight));
     }
 
+    /// What only the frames tell: bits, sky coordinates, near infrared, and whether the same filter let through as much light at another time.
+    void frame(const RunConditions& c) {
+        if (c.bits == 8) say(c.run, "calibration", Grade::Weakens, kAbsolute + kNebula + kHalo, "The frame has 8 bits: faint differences lie between its steps.");
+        if (c.wcsOffset_px && *c.wcsOffset_px > 4)
+            say(c.run, "calibration", Grade::Note, {}, fmt::format("The header's sky coordinates lie {:.0f} pixels from where the stars are; the stars were used.", *c.wcsOffset_px), true);
+        const double infrared = c.nearInfrared.value_or(0), before = base.nearInfrared.value_or(0);
+        if (infrared > 0.2 && infrared > 2 * before)
+            say(c.run, "camera", Grade::Note, kHalo + Words{"softness", "star_fwhm", "colour_slope", "colour_scatter"},
+                fmt::format("The filter passes {:.0f} % of the near infrared: behind a clear window (or in a modified camera) that light is not in focus and makes soft halos, which are not reflections.", 100 * infrared));
+    }
+
+    void transparency(const RunConditions& c) {
+        const Run *own = trial.run(c.run), *other = nullptr;
+        for (const Run& r : trial.runs)
+            if (own && r.id != c.run && r.filter == own->filter && (r.id == base.run || &r < own)) other = &r;
+        if (!other) return;
+        const auto throughput = [&](const std::string& run) { return run == base.run ? nullptr : results.headline(run, "star_throughput"); };
+        const Measurement *mine = throughput(own->id), *theirs = throughput(other->id);
+        if (!mine || (!theirs && other->id != base.run)) return;
+        const double ratio = mine->value / (theirs ? theirs->value : 1), sigma = mine->sigma + (theirs ? theirs->sigma : 0);
+        if (std::abs(ratio - 1) > std::max(0.04, 3 * sigma))
+            say(c.run, "transparency", std::abs(ratio - 1) > 0.15 ? Grade::Voids : Grade::Weakens, kAbsolute + kNebula + Words{"star_throughput"},
+                fmt::format("Stars are {:.0f} % {} than in run {} through the same filter: the air's transparency changed.", 100 * std::abs(ratio - 1), ratio > 1 ? "brighter" : "fainter", other->id));
+    }
+
     void focus(const RunConditions& c) {
         for (const Measurement& m : results.measurements) {
             if (m.run != c.run || m.quantity != "softness" || (m.channel != "G" && m.channel != "L")) continue;
@@ -158,6 +183,8 @@ std::vector<Unfairness> judgeFairness(const Trial& trial, const TrialResults& re
         judge.exposure(c);
         judge.camera(c);
         judge.sky(c);
+        judge.frame(c);
+        judge.transparency(c);
         judge.focus(c);
         judge.haze(c);
     }

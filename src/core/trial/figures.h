@@ -52,9 +52,10 @@ Underlay underlay(const Sky& sky, const std::vector<Region>& regions, const Surf
 
 void backgroundFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline, double perArea);
 void gradientFigures(FigureSheet& sheet, const Sky& sky);
+void artefactFigures(FigureSheet& sheet, const Sky& sky);
 void starFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline);
 void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky>& run, const std::vector<Sky>& baseline, bool isBaseline, const RunConditions& baselineConditions, double perArea);
-void haloFigures(FigureSheet& sheet, const Trial& trial, const OpenRun& run, RunEvidence& evidence, const RunEvidence& baseline);
+void haloFigures(FigureSheet& sheet, const Trial& trial, const OpenRun& run, const std::vector<Sky>& skies, RunEvidence& evidence, const RunEvidence& baseline);
 void colourFigures(FigureSheet& sheet, RunEvidence& evidence, const RunEvidence& baseline);
 
 } // namespace caelumen

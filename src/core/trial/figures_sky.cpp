@@ -224,12 +224,29 @@ void gradientFigures(FigureSheet& sheet, const Sky& sky) {
         sheet.absent(h.channel, "vignette", "", why);
     }
     sheet.add(h.channel, "gradient_rate", "", span, spanSigma, flags);
+    const auto& wcs = sheet.conditions().wcs;
     const double size = std::hypot(s.bx, s.by);
     const double across = std::sqrt(std::max(0.0, (s.by * s.by * c[1][1] + s.bx * s.bx * c[2][2] - 2 * s.bx * s.by * c[1][2]) / (size * size)));
     const double angleSigma = std::min(104.0, std::atan2(across, size) * 180 / M_PI); // 104 degrees: no direction at all
     auto& angle = sheet.add(h.channel, "gradient_angle", "", std::atan2(s.by, s.bx) * 180 / M_PI, angleSigma, flags);
     if (hasRing(h.mesh, *sky.excluded, s, h.view.width, h.view.height)) angle.note = "ring in the residual";
+    if (wcs) angle.note += fmt::format("{}towards position angle {:.0f} deg on the sky", angle.note.empty() ? "" : "; ", wcs->positionAngle(angle.value));
     sheet.add(h.channel, "gradient_residual", "", s.residual, s.residual / std::sqrt(2.0 * std::max(1.0, static_cast<double>(s.cells) - 4)));
+}
+
+void artefactFigures(FigureSheet& sheet, const Sky& sky) {
+    const PlaneHarvest& h = *sky.plane;
+    for (const auto& [what, b] : {std::pair{"banding_rows", h.banding.rows}, std::pair{"banding_columns", h.banding.columns}}) {
+        if (!b.valid) {
+            sheet.absent(h.channel, what, "", "too few rows or columns with enough free sky");
+        } else if (b.variance > 3 * b.sigma) {
+            const double rms = std::sqrt(b.variance);
+            sheet.add(h.channel, what, "", rms, 0.5 * b.sigma / rms);
+        } else { // what would have been seen
+            const double rms = std::sqrt(std::max(0.0, b.variance) + 3 * b.sigma);
+            sheet.add(h.channel, what, "", rms, rms / 3, {"upper-limit"});
+        }
+    }
 }
 
 void starFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline) {
@@ -253,8 +270,15 @@ void starFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline) {
         sheet.add(h.channel, "star_fwhm", "", p.fwhm * pitch, p.fwhmSigma * pitch, few);
         if (c.scale_arcsec) sheet.add(h.channel, "star_fwhm_arcsec", "", p.fwhm * pitch * *c.scale_arcsec, p.fwhmSigma * pitch * *c.scale_arcsec, few);
         sheet.add(h.channel, "star_eccentricity", "", p.eccentricity, p.eccentricitySigma, few);
+        if (p.tilt) {
+            std::vector<std::string> flags = few;
+            if (*p.tilt - 1 < 2 * p.tiltSigma) flags.push_back("noise-limited");
+            sheet.add(h.channel, "star_tilt", "", *p.tilt, p.tiltSigma, flags);
+        } else {
+            sheet.absent(h.channel, "star_tilt", "", "fewer than 5 bright stars in the centre or in every corner");
+        }
     } else {
-        for (const char* q : {"star_fwhm", "star_fwhm_arcsec", "star_eccentricity"}) sheet.absent(h.channel, q, "", "fewer than 3 unsaturated stars are bright enough to fit");
+        for (const char* q : {"star_fwhm", "star_fwhm_arcsec", "star_eccentricity", "star_tilt"}) sheet.absent(h.channel, q, "", "fewer than 3 unsaturated stars are bright enough to fit");
     }
     if (!baseline) return;
     const PlaneHarvest& b = *baseline->plane;

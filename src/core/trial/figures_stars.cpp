@@ -47,11 +47,11 @@ double expectedRadius(const Rig& rig, const RunConditions& c, double most) {
     return c.scale_arcsec ? 60 / *c.scale_arcsec : 40;
 }
 
-constexpr std::array kHaloQuantities{"halo_radius", "halo_radius_arcsec", "halo_flux_fraction", "halo_depth", "halo_offset", "halo_offset_angle", "halo_gap_mm"};
+constexpr std::array kHaloQuantities{"halo_clean_mag", "halo_radius", "halo_radius_arcsec", "halo_flux_fraction", "halo_depth", "halo_offset", "halo_offset_angle", "halo_gap_mm"};
 
 } // namespace
 
-void haloFigures(FigureSheet& sheet, const Trial& trial, const OpenRun& run, RunEvidence& evidence, const RunEvidence& baseline) {
+void haloFigures(FigureSheet& sheet, const Trial& trial, const OpenRun& run, const std::vector<Sky>& skies, RunEvidence& evidence, const RunEvidence& baseline) {
     const RunConditions& c = sheet.conditions();
     for (const Region& region : trial.regions) {
         if (region.role != RegionRole::HaloStar) continue;
@@ -74,7 +74,7 @@ void haloFigures(FigureSheet& sheet, const Trial& trial, const OpenRun& run, Run
             HaloExcess excess = haloExcess(*own->second, *theirs, evidence.alignment.scale, run.rig.obstruction.value_or(0), expectedRadius(run.rig, c, most));
             const auto depth = [&](double plateau) { return -2.5 * std::log10(plateau / (*c.scale_arcsec * *c.scale_arcsec)); };
             std::vector<std::string> flags;
-            if (own->second->blind > 3.01 * own->second->fwhm) flags.push_back("saturated");
+            if (own->second->blind > 3.01 * own->second->fwhm && !own->second->fromShort) flags.push_back("saturated");
             int n = 0;
             for (const HaloRing& ring : excess.rings) {
                 const std::string id = ++n == 1 ? region.id : fmt::format("{}#{}", region.id, n);
@@ -105,6 +105,17 @@ void haloFigures(FigureSheet& sheet, const Trial& trial, const OpenRun& run, Run
                 } else {
                     for (const char* q : {"halo_flux_fraction", "halo_depth"}) sheet.absent(plane.channel, q, region.id, "the surroundings of the star hold too few free pixels");
                 }
+            }
+            // The star whose plateau is as bright as one box noise.
+            const auto sky = std::find_if(skies.begin(), skies.end(), [&](const Sky& x) { return x.plane == &plane; });
+            const double perPixel = plane.view.geometry.pitch * plane.view.geometry.pitch; // figures are per stored pixel, planes of a mosaic are not
+            const double plateau = (excess.rings.empty() ? excess.limit : excess.rings.front().plateau) * perPixel;
+            const double plateauSigma = (excess.rings.empty() ? excess.limit / 3 : excess.rings.front().plateauSigma) * perPixel;
+            if (sky == skies.end() || !sky->noise.valid || !(plateau > 0)) {
+                sheet.absent(plane.channel, "halo_clean_mag", region.id, "the noise of 10 arcsec boxes or the halo is not known");
+            } else {
+                const double sigma = 1.0857 * std::hypot(plateauSigma / plateau, sky->noise.sigma / sky->noise.value);
+                sheet.add(plane.channel, "halo_clean_mag", region.id, -2.5 * std::log10(sky->noise.value / plateau), sigma, flags);
             }
             evidence.halos[region.id + "/" + plane.channel] = std::move(excess);
         }

@@ -6,6 +6,8 @@
 #include "core/trial/figures.h"
 #include "core/trial/headlines.h"
 #include "core/trial/nebula_mask.h"
+#include "core/trial/quantity.h"
+#include "core/trial/wcs_alignment.h"
 
 #include <fmt/format.h>
 
@@ -75,6 +77,15 @@ double haloReachPixels(const OpenRun& run) {
     return std::min(reach, 700.0);
 }
 
+/// d ln FWHM / d ln amplitude: linear frames show a hundredth at most, the gentlest stretch several times this.
+constexpr double kStretchedGrowth = 0.04;
+
+std::vector<std::string> allQuantities() {
+    std::vector<std::string> out;
+    for (const Quantity& q : quantities()) out.emplace_back(q.id);
+    return out;
+}
+
 class Measurer {
 public:
     Measurer(const Trial& trial, const fs::path& folder, const Job& job) : m_trial(trial), m_folder(folder), m_job(job) {}
@@ -93,6 +104,7 @@ public:
 
         m_evidence.resize(m_open.size());
         m_refused.resize(m_open.size());
+        m_stretched.resize(m_open.size());
         std::size_t planes = 0;
         for (std::size_t i = 0; i < m_open.size(); ++i) {
             m_evidence[i].run = m_trial.runs[i].id;
@@ -136,6 +148,14 @@ private:
         return rq;
     }
 
+    std::optional<Alignment> promisedAlignment(std::size_t i) const {
+        const RunConditions &base = m_open[m_baseline].conditions, &own = m_open[i].conditions;
+        return base.wcs && own.wcs ? alignmentFromWcs(*base.wcs, *own.wcs, base.width, base.height) : std::nullopt;
+    }
+
+    /// Stretched data has no electrons any more: the brighter a star, the wider it looks.
+    static bool looksStretched(const PlaneStars& stars) { return stars.psf && stars.psf->growth > kStretchedGrowth && stars.psf->growth > 6 * stars.psf->growthSigma; }
+
     void learnFromBaseline(const PlaneStars& stars, const PlaneView& view, const std::string& channel) {
         m_reference.stars[channel] = alignStars(stars, view.geometry);
         if (!m_reference.photometry.empty() || !stars.psf) return;
@@ -169,9 +189,19 @@ private:
             auto plane = read(c);
             if (!plane) return plane.error();
             PlaneStars stars = findStars(*plane, o.rateOf(o.knownSaturation), info.geometry(c).split);
+            if (looksStretched(stars)) {
+                if (i == m_baseline)
+                    return Error{fmt::format("{} is stretched (its bright stars are wider than its faint ones), so nothing in it can be measured; give the linear stack as the baseline.", info.path.string())};
+                m_stretched[i] = true;
+                m_refused[i] = "the frame is stretched, not linear (its bright stars are wider than its faint ones); give the stack as it was before stretching";
+                return Done{};
+            }
             if (!aligned) {
                 const auto* reference = m_reference.of(m_reference.stars, info.channels[c]);
+                const auto promised = promisedAlignment(i);
                 auto found = align(reference ? *reference : std::vector<AlignStar>{}, alignStars(stars, info.geometry(c)));
+                if (!found && promised && c == channelOrder(info).back()) found = *promised; // better than nothing, and said
+                if (found && promised) o.conditions.wcsOffset_px = distanceBetween(*found, *promised, m_open[m_baseline].conditions.width, m_open[m_baseline].conditions.height);
                 if (!found) {
                     if (refusal.empty()) refusal = found.error().message;
                     waiting[c] = std::move(stars);
@@ -193,10 +223,47 @@ private:
             if (!plane) return plane.error();
             harvest(i, c, *plane, std::move(stars));
         }
+        if (!o.run->short_stack.empty())
+            if (Status done = takeShortFluxes(i); !done) return done;
         std::sort(e.planes.begin(), e.planes.end(), [&](const PlaneHarvest& a, const PlaneHarvest& b) {
             const auto rank = [&](const std::string& ch) { return std::find(info.channels.begin(), info.channels.end(), ch); };
             return rank(a.channel) < rank(b.channel);
         });
+        return Done{};
+    }
+
+    /// The light of halo stars from the run's short exposures, in which they are not saturated.
+    Status takeShortFluxes(std::size_t i) {
+        Run brief = *m_open[i].run;
+        brief.stack = brief.short_stack;
+        brief.sub_exposure_s = brief.short_exposure_s;
+        brief.sub_count = brief.short_count;
+        auto opened = openRun(m_trial, brief, m_folder);
+        if (!opened) return opened.error();
+        const FrameInfo& info = opened->file.info();
+        if (!opened->problem.empty()) return Error{fmt::format("The short stack {} cannot be used: {}; add it to the trial as short_exposure_s.", info.path.string(), opened->problem)};
+        for (std::size_t c = 0; c < info.channels.size(); ++c) {
+            const auto target = std::find_if(m_evidence[i].planes.begin(), m_evidence[i].planes.end(), [&](const PlaneHarvest& p) { return p.channel == info.channels[c]; });
+            if (target == m_evidence[i].planes.end()) continue;
+            auto plane = opened->file.readChannel(c);
+            if (!plane) return plane.error();
+            opened->toRate(*plane, !info.integer && topOf(*plane) <= 1);
+            const PlaneGeometry geometry = info.geometry(c);
+            const PlaneStars stars = findStars(*plane, opened->rateOf(opened->knownSaturation), geometry.split);
+            const auto* reference = m_reference.of(m_reference.stars, info.channels[c]);
+            auto alignment = align(reference ? *reference : std::vector<AlignStar>{}, alignStars(stars, geometry));
+            if (!alignment) alignment = m_evidence[i].alignment; // few stars in so short a stack: it was taken beside the long one
+            const PlaneView view{geometry, *alignment, plane->width(), plane->height()};
+            for (const Region& r : m_trial.regions) {
+                const auto halo = target->halos.find(r.id);
+                if (r.role != RegionRole::HaloStar || halo == target->halos.end() || !halo->second) continue;
+                const auto flux = starFlux(*plane, stars, view.toPlane(r.points[0]));
+                if (!flux) continue; // the long stack's own estimate stays
+                halo->second->flux = flux->flux;
+                halo->second->fluxSigma = flux->sigma;
+                halo->second->fromShort = true;
+            }
+        }
         return Done{};
     }
 
@@ -255,10 +322,11 @@ private:
                 backgroundFigures(sheet, sky, other, perArea);
                 gradientFigures(sheet, sky);
                 starFigures(sheet, sky, other);
+                artefactFigures(sheet, sky);
             }
             nebulaFigures(sheet, m_trial, skies, base, i == m_baseline, baseConditions, perArea);
             if (i == m_baseline) return;
-            haloFigures(sheet, m_trial, m_open[i], m_evidence[i], m_evidence[m_baseline]);
+            haloFigures(sheet, m_trial, m_open[i], skies, m_evidence[i], m_evidence[m_baseline]);
             colourFigures(sheet, m_evidence[i], m_evidence[m_baseline]);
         });
         for (const TrialResults& part : parts) {
@@ -269,6 +337,10 @@ private:
         chooseHeadlines(m_trial, r);
         r.evidence = std::make_shared<const std::vector<RunEvidence>>(std::move(m_evidence));
         r.fairness = judgeFairness(m_trial, r);
+        for (std::size_t i = 0; i < m_open.size(); ++i)
+            if (m_stretched[i])
+                r.fairness.insert(r.fairness.begin(), {m_trial.runs[i].id, "stretch", Grade::Voids, allQuantities(), "The frame is stretched, not linear: its bright stars are wider than its faint ones. Nothing in it was measured.", false});
+        r.ranking = rankRuns(m_trial, r);
         m_job.report(1, "Done");
         return r;
     }
@@ -278,6 +350,7 @@ private:
     const Job& m_job;
     std::vector<OpenRun> m_open;
     std::vector<RunEvidence> m_evidence;
+    std::vector<char> m_stretched;      ///< by run
     std::vector<std::string> m_refused; ///< by run: why it is not measured; empty when it is
     Reference m_reference;
     std::size_t m_baseline = 0;

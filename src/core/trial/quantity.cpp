@@ -28,6 +28,7 @@ constexpr std::array kQuantities{
     Quantity{"halo_offset", "Halo offset", "px", Lower, "halo", "Centre of the halo minus the star: a tilted surface."},
     Quantity{"halo_offset_angle", "Halo offset direction", "deg", Neither, "halo", "Direction of the offset, from +x towards +y."},
     Quantity{"halo_gap_mm", "Gap that explains the halo", "mm", Neither, "halo", "Air gap whose double reflection makes a disc of this size at this f-ratio."},
+    Quantity{"halo_clean_mag", "Clean down to", "mag", Lower, "halo", "Brightest star whose halo stays under one box noise in this stack; magnitude 0 is one electron per second in this channel."},
     Quantity{"colour_slope", "Star colour kept", "1", Higher, "colour", "Slope of the filter's star colours on the baseline's: 1 keeps all colour, 0 none."},
     Quantity{"colour_cast", "Colour cast", "mag", Neither, "colour", "Shift at the median star colour: a white balance removes it."},
     Quantity{"colour_scatter", "Colour scatter", "mag", Lower, "colour", "Scatter about the fit beyond photon noise: no white balance removes it."},
@@ -41,9 +42,12 @@ constexpr std::array kQuantities{
     Quantity{"star_fwhm", "Star FWHM", "px", Lower, "stars", "Median of unsaturated stars, Moffat fits."},
     Quantity{"star_fwhm_arcsec", "Star FWHM", "arcsec", Lower, "stars", "The same on the sky."},
     Quantity{"star_eccentricity", "Star eccentricity", "1", Lower, "stars", "Median sqrt(1 - (b/a)^2): 0 is round."},
+    Quantity{"star_tilt", "Star tilt", "1", Lower, "stars", "FWHM in the worst corner over the centre: a tilted or curved field."},
     Quantity{"star_throughput", "Star throughput", "1", Neither, "stars", "Median flux of matched stars over the baseline's."},
     Quantity{"saturated_stars", "Saturated stars", "1", Neither, "stars", "Stars with saturated pixels."},
     Quantity{"softness", "Softness", "1", Lower, "stars", "FWHM over the baseline's, on the sky."},
+    Quantity{"banding_rows", "Row banding", "e-/s/px", Lower, "artefacts", "Scatter of whole rows beyond noise."},
+    Quantity{"banding_columns", "Column banding", "e-/s/px", Lower, "artefacts", "Scatter of whole columns beyond noise."},
 };
 
 } // namespace

@@ -86,6 +86,14 @@ Json resultsToJson(const TrialResults& r) {
     j["absent"] = Json::array();
     for (const Absence& a : r.absent)
         j["absent"].push_back({{"run", a.run}, {"channel", orNull(a.channel)}, {"quantity", a.quantity}, {"region", orNull(a.region)}, {"reason", a.reason}});
+    j["ranking"] = Json::array();
+    for (const Ranking& k : r.ranking) {
+        Json o{{"quantity", k.quantity}, {"region", orNull(k.region)}, {"order", Json::array()}, {"pairs", Json::array()}};
+        for (const RankedRun& run : k.runs) o["order"].push_back({{"run", run.run}, {"rank", run.rank}, {"value", run.value}, {"sigma", run.sigma}});
+        for (const RankedPair& p : k.pairs)
+            o["pairs"].push_back({{"better", p.better}, {"worse", p.worse}, {"separated", p.separated}, {"more_subs", p.moreSubs ? Json(*p.moreSubs) : Json(nullptr)}});
+        j["ranking"].push_back(std::move(o));
+    }
     j["fairness"] = Json::array();
     for (const Unfairness& f : r.fairness)
         j["fairness"].push_back({{"run", f.run}, {"subject", f.subject}, {"grade", gradeName(f.grade)}, {"quantities", f.quantities}, {"text", f.text}, {"normalised", f.normalised}});

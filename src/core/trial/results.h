@@ -1,9 +1,11 @@
 #pragma once
 
+#include "core/image/wcs.h"
 #include "core/measure/colour.h"
 #include "core/measure/harvest.h"
 #include "core/sky/ephemeris.h"
 #include "core/stars/alignment.h"
+#include "core/trial/ranking.h"
 #include "core/trial/trial_json.h"
 
 #include <memory>
@@ -54,6 +56,10 @@ struct RunConditions {
     bool gainAssumed = false;
     std::optional<double> scale_arcsec;            ///< per stored pixel
     std::optional<double> focal_ratio;
+    std::optional<TanWcs> wcs;                     ///< of the header
+    std::optional<double> wcsOffset_px;            ///< how far the header's sky coordinates lie from the baseline's stars
+    std::optional<double> nearInfrared;            ///< mean transmission of the filter from 700 to 1000 nm, where a curve is given
+    int bits = 0;                                  ///< of integer data; 0: floating point
     std::optional<double> sensor_temperature_c, gain_setting, offset_setting;
     std::string start, camera, combine;
     std::optional<SkyMoment> sky;                  ///< at the middle of the run
@@ -81,6 +87,7 @@ struct TrialResults {
     std::vector<Measurement> measurements;
     std::vector<Absence> absent;
     std::vector<Unfairness> fairness;
+    std::vector<Ranking> ranking;
     std::vector<RunConditions> conditions;
     std::shared_ptr<const std::vector<RunEvidence>> evidence;
 

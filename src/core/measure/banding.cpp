@@ -1,0 +1,113 @@
+#include "core/measure/banding.h"
+
+#include <tbb/parallel_for.h>
+
+#include <algorithm>
+#include <array>
+
+namespace caelumen {
+namespace {
+
+constexpr int kStretch = 64; ///< pixels of one half before the other's turn; also the longest structure that counts
+
+/// Sums over one row or column, by halves.
+struct Level {
+    std::array<double, 2> sum{}, count{};
+};
+
+/// What both halves of the levels share, once anything that lasts longer than 64 lines is gone.
+Banding shared(const std::vector<Level>& levels) {
+    const auto n = static_cast<int>(levels.size());
+    std::array<std::vector<double>, 2> half;
+    std::vector<char> known(levels.size());
+    for (std::size_t i = 0; i < levels.size(); ++i) {
+        known[i] = levels[i].count[0] >= 24 && levels[i].count[1] >= 24;
+        for (std::size_t h = 0; h < 2; ++h) half[h].push_back(known[i] ? levels[i].sum[h] / levels[i].count[h] : 0);
+    }
+    std::vector<double> products, firsts, seconds;
+    for (int i = 0; i < n; ++i) {
+        if (!known[static_cast<std::size_t>(i)]) continue;
+        std::array<double, 2> around{};
+        int neighbours = 0;
+        for (int k = std::max(0, i - kStretch / 2); k <= std::min(n - 1, i + kStretch / 2); ++k) {
+            if (!known[static_cast<std::size_t>(k)]) continue;
+            for (std::size_t h = 0; h < 2; ++h) around[h] += half[h][static_cast<std::size_t>(k)];
+            ++neighbours;
+        }
+        if (neighbours < 16) continue;
+        const double a = half[0][static_cast<std::size_t>(i)] - around[0] / neighbours, b = half[1][static_cast<std::size_t>(i)] - around[1] / neighbours;
+        const double kept = 1 - 1.0 / neighbours; // of a line's own variance
+        products.push_back(a * b / kept);
+        firsts.push_back(a * a);
+        seconds.push_back(b * b);
+    }
+    Banding out;
+    if (products.size() < 32) return out;
+    const auto mean = [](const std::vector<double>& v) {
+        double sum = 0;
+        for (const double x : v) sum += x;
+        return sum / static_cast<double>(v.size());
+    };
+    out.variance = mean(products);
+    out.sigma = std::sqrt((mean(firsts) * mean(seconds) + out.variance * out.variance) / static_cast<double>(products.size()));
+    out.valid = true;
+    return out;
+}
+
+} // namespace
+
+BandingPair measureBanding(const Plane& plane, const Mask& mask, const SmoothSky& sky, double pixelNoise) {
+    if (!(pixelNoise > 0)) return {};
+    const int w = plane.width(), h = plane.height();
+    const auto limit = static_cast<float>(3 * pixelNoise);
+    // Of large frames every second or fourth stretch: their lines are long enough.
+    const int part = plane.size() > 12'000'000 ? 4 : plane.size() > 4'000'000 ? 2 : 1;
+    std::vector<Level> rows(static_cast<std::size_t>(h));
+    const int strips = (h + kStretch - 1) / kStretch;
+    std::vector<std::vector<float>> sums(static_cast<std::size_t>(strips)), counts(static_cast<std::size_t>(strips));
+    tbb::parallel_for(0, strips, [&](int strip) {
+        std::vector<float> level(static_cast<std::size_t>(w));
+        const bool columns = strip % part == 0;
+        auto &sum = sums[static_cast<std::size_t>(strip)], &count = counts[static_cast<std::size_t>(strip)];
+        if (columns) {
+            sum.assign(static_cast<std::size_t>(w), 0);
+            count.assign(static_cast<std::size_t>(w), 0);
+        }
+        for (int y = strip * kStretch; y < std::min(h, (strip + 1) * kStretch); ++y) {
+            const float* row = plane.row(y);
+            const std::uint8_t* hidden = mask.empty() ? nullptr : mask.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(w);
+            sky.row(y, 0, w, level.data());
+            for (int stretch = 0; stretch * kStretch < w; ++stretch) {
+                const bool takesRow = stretch % part == 0;
+                if (!columns && !takesRow) continue;
+                double total = 0;
+                int n = 0;
+                for (int x = stretch * kStretch; x < std::min(w, (stretch + 1) * kStretch); ++x) {
+                    const float d = row[x] - level[static_cast<std::size_t>(x)];
+                    if (!(d > -limit && d < limit) || (hidden && hidden[x])) continue;
+                    total += static_cast<double>(d);
+                    ++n;
+                    if (!columns) continue;
+                    sum[static_cast<std::size_t>(x)] += d;
+                    count[static_cast<std::size_t>(x)] += 1;
+                }
+                if (!takesRow) continue;
+                Level& l = rows[static_cast<std::size_t>(y)];
+                const auto half = static_cast<std::size_t>(stretch / part % 2);
+                l.sum[half] += total;
+                l.count[half] += n;
+            }
+        }
+    });
+    std::vector<Level> columns(static_cast<std::size_t>(w));
+    for (int strip = 0; strip < strips; strip += part) {
+        const auto half = static_cast<std::size_t>(strip / part % 2);
+        for (std::size_t x = 0; x < columns.size(); ++x) {
+            columns[x].sum[half] += static_cast<double>(sums[static_cast<std::size_t>(strip)][x]);
+            columns[x].count[half] += static_cast<double>(counts[static_cast<std::size_t>(strip)][x]);
+        }
+    }
+    return {shared(rows), shared(columns)};
+}
+
+} // namespace caelumen
