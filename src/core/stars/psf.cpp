@@ -291,7 +291,7 @@ void measureGrowth(const std::vector<Moffat>& stars, Psf& psf) {
         n += 1, x += a, y += w, xx += a * a, xy += a * w, yy += w * w;
     }
     const double spread = xx - x * x / std::max(1.0, n);
-    if (n < 12 || spread < 0.15 * n) return; // of too much one brightness
+    if (n < 12 || spread < 0.02 * n) return; // of too much one brightness
     psf.growth = (xy - x * y / n) / spread;
     psf.growthSigma = std::sqrt(std::max(0.0, yy - y * y / n - psf.growth * psf.growth * spread) / (n - 2) / spread);
 }

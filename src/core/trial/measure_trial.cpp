@@ -77,8 +77,8 @@ double haloReachPixels(const OpenRun& run) {
     return std::min(reach, 700.0);
 }
 
-/// d ln FWHM / d ln amplitude: linear frames show a hundredth at most, the gentlest stretch several times this.
-constexpr double kStretchedGrowth = 0.04;
+/// d ln FWHM / d ln amplitude: linear frames show a few thousandths at most, a gentle stretch over a hundredth.
+constexpr double kStretchedGrowth = 0.012;
 
 std::vector<std::string> allQuantities() {
     std::vector<std::string> out;
@@ -154,7 +154,7 @@ private:
     }
 
     /// Stretched data has no electrons any more: the brighter a star, the wider it looks.
-    static bool looksStretched(const PlaneStars& stars) { return stars.psf && stars.psf->growth > kStretchedGrowth && stars.psf->growth > 6 * stars.psf->growthSigma; }
+    static bool looksStretched(const PlaneStars& stars) { return stars.psf && stars.psf->growth > kStretchedGrowth && stars.psf->growth > 5 * stars.psf->growthSigma; }
 
     void learnFromBaseline(const PlaneStars& stars, const PlaneView& view, const std::string& channel) {
         m_reference.stars[channel] = alignStars(stars, view.geometry);

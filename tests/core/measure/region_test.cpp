@@ -49,7 +49,7 @@ private slots:
                 p.at(x, y) = static_cast<float>(100 + 0.2 * b.x - 0.1 * b.y);
             }
         scenes::addNoise(p, 1, 5);
-        const RegionSum sum = sumRegions(p, {}, {{}, a, 800, 600}, {&region}, true);
+        const RegionSum sum = sumRegions(p, {}, StarGlow{}, {{}, a, 800, 600}, {&region}, true);
         QVERIFY(std::abs(static_cast<double>(sum.inside) / (M_PI * 45 * 45 * scale * scale) - 1) < 0.02);
         QVERIFY2(std::abs(sum.mean - (100 + 12 + 4)) < 0.15, qPrintable(QString::number(sum.mean)));
         QVERIFY(std::abs(sum.pixelSigma - 1) < 0.1);
@@ -67,13 +67,13 @@ private slots:
             for (int x = 100; x < 200; ++x)
                 if (random.uniform() < 0.7) mask[static_cast<std::size_t>(y * 200 + x)] = 1;
         const Region whole{"n", RegionRole::Nebula, RegionShape::Rect, {{0, 0}, {199, 199}}, 0, "", "", false};
-        const RegionSum sum = sumRegions(p, mask, {{}, {}, 200, 200}, {&whole}, true);
+        const RegionSum sum = sumRegions(p, mask, StarGlow{}, {{}, {}, 200, 200}, {&whole}, true);
         QVERIFY2(std::abs(sum.mean - 99.5) < 0.3, qPrintable(QString::number(sum.mean)));
     }
 
     void outsideTheFrameThereIsNothing() {
         const Region far{"n", RegionRole::Nebula, RegionShape::Circle, {{900, 900}}, 10, "", "", false};
-        const RegionSum sum = sumRegions(Plane(50, 50, 1.0F), {}, {{}, {}, 50, 50}, {&far}, true);
+        const RegionSum sum = sumRegions(Plane(50, 50, 1.0F), {}, StarGlow{}, {{}, {}, 50, 50}, {&far}, true);
         QCOMPARE(sum.used, std::size_t{0});
         QCOMPARE(sum.inside, std::size_t{0});
     }

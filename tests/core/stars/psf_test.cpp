@@ -78,6 +78,51 @@ private slots:
         QVERIFY(!findStars(scenes::make(s).plane, std::numeric_limits<double>::infinity()).psf);
     }
 
+    /// Mean of two sites half a pixel off the middle, as the greens of a mosaic: the width that comes back is the light's, not the average's.
+    void averagedSitesDoNotWidenStars() {
+        Plane one = scenes::make({}).plane, other = one;
+        for (std::size_t i = 0; i < one.size(); ++i) one.data()[i] = other.data()[i] = 100;
+        Random random(8);
+        for (int k = 0; k < 60; ++k) {
+            const double x = 20 + 560 * random.uniform(), y = 20 + 380 * random.uniform(), flux = 20'000 + 60'000 * random.uniform();
+            scenes::addStar(one, x - 0.25, y + 0.25, flux, 3, 3);
+            scenes::addStar(other, x + 0.25, y - 0.25, flux, 3, 3);
+        }
+        scenes::addNoise(one, 3, 1);
+        scenes::addNoise(other, 3, 2);
+        for (std::size_t i = 0; i < one.size(); ++i) one.data()[i] = 0.5F * (one.data()[i] + other.data()[i]);
+        const PlaneStars plain = findStars(one, std::numeric_limits<double>::infinity()), undone = findStars(one, std::numeric_limits<double>::infinity(), {0.25, -0.25});
+        QVERIFY(plain.psf && undone.psf);
+        QVERIFY2(plain.psf->fwhm > 3.03, qPrintable(QString::number(plain.psf->fwhm)));
+        QVERIFY2(std::abs(undone.psf->fwhm - 3) < 0.015, qPrintable(QString::number(undone.psf->fwhm)));
+        QVERIFY(undone.psf->eccentricity < plain.psf->eccentricity);
+    }
+
+    /// The lower right corner is out of focus.
+    void tiltIsTheWorstCorner() {
+        Plane p = scenes::make({}).plane;
+        for (std::size_t i = 0; i < p.size(); ++i) p.data()[i] = 100;
+        Random random(5);
+        for (int k = 0; k < 220; ++k) {
+            const double x = 15 + 570 * random.uniform(), y = 15 + 390 * random.uniform();
+            scenes::addStar(p, x, y, 15'000 + 30'000 * random.uniform(), x > 400 && y > 280 ? 3.9 : 3.0, 3);
+        }
+        scenes::addNoise(p, 3, 1);
+        const PlaneStars found = findStars(p, std::numeric_limits<double>::infinity());
+        QVERIFY(found.psf && found.psf->tilt);
+        QVERIFY2(std::abs(*found.psf->tilt - 1.3) < 0.05, qPrintable(QString::number(*found.psf->tilt)));
+        QVERIFY(std::abs(found.psf->growth) < 0.012);
+    }
+
+    void stretchingMakesBrightStarsWide() {
+        Plane p = scenes::make({}).plane;
+        const PlaneStars linear = findStars(p, std::numeric_limits<double>::infinity());
+        for (std::size_t i = 0; i < p.size(); ++i) p.data()[i] = std::asinh((p.data()[i] - 90) / 30) * 1000;
+        const PlaneStars stretched = findStars(p, std::numeric_limits<double>::infinity());
+        QVERIFY(linear.psf && std::abs(linear.psf->growth) < 0.012);
+        QVERIFY(stretched.psf && stretched.psf->growth > 0.05);
+    }
+
     /// Apertures: exact sums on a flat sky within their own sigma times four.
     void aperturesRecoverFlux() {
         scenes::PlaneScene s;

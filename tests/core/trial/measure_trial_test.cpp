@@ -7,6 +7,7 @@
 #include "core/trial/quantity.h"
 #include "support/scenes.h"
 
+#include <functional>
 #include <map>
 
 using namespace caelumen;
@@ -201,6 +202,82 @@ private slots:
         QVERIFY(!r.headline("C", "background"));
         QVERIFY(r.whyAbsent("C", "background")->reason.find("same field") != std::string::npos);
         QVERIFY(r.headline("B", "background"));
+    }
+
+    /// Rewrites run B's frame through `f` (ADU in, ADU out) under another name, with more header cards.
+    Trial rewritten(const char* name, const std::function<double(double)>& f, std::vector<HeaderCard> cards = {}, std::size_t run = 1) {
+        Trial t = m_simulated.trial;
+        const auto file = FrameFile::open(folder() / t.runs[run].stack);
+        std::vector<Plane> planes;
+        for (std::size_t c = 0; c < 3; ++c) {
+            planes.push_back(*file->readChannel(c));
+            for (std::size_t i = 0; i < planes[c].size(); ++i) planes[c].data()[i] = static_cast<float>(f(static_cast<double>(planes[c].data()[i])));
+        }
+        if (!writeFits(folder() / name, {&planes[0], &planes[1], &planes[2]}, cards).ok()) qFatal("cannot write");
+        t.runs[run].stack = name;
+        return t;
+    }
+
+    void stretchedFramesAreRefused() {
+        const auto stretch = [](double adu) { return 65535 * std::pow(std::max(0.0, (adu - 90) / 65535), 1 / 2.2); };
+        const TrialResults r = measured(rewritten("stretched.fits", stretch));
+        QVERIFY(!r.headline("B", "background"));
+        QVERIFY(r.whyAbsent("B", "background")->reason.find("stretched") != std::string::npos);
+        QVERIFY(std::any_of(r.fairness.begin(), r.fairness.end(), [](const Unfairness& f) { return f.run == "B" && f.subject == "stretch" && f.grade == Grade::Voids; }));
+        QVERIFY(r.headline("C", "background"));
+        const auto baseline = measureTrial(rewritten("stretched-a.fits", stretch, {}, 0), folder());
+        QVERIFY(!baseline.ok() && baseline.error().message.find("stretched-a.fits") != std::string::npos);
+        // No linear frame of this night looks stretched.
+        QVERIFY(std::none_of(m_results->fairness.begin(), m_results->fairness.end(), [](const Unfairness& f) { return f.subject == "stretch"; }));
+    }
+
+    /// The bright star burns out in the baseline; ten seconds instead of three minutes do not.
+    void shortStacksGiveTheFluxOfBrightStars() {
+        SimulatedTrial brief = m_simulated;
+        brief.folder = "short";
+        for (SceneRun& r : brief.runs) r.sub_exposure_s = 5;
+        QVERIFY(writeTrial(brief, m_folder.path()).ok());
+        Trial t = m_simulated.trial;
+        for (Run& r : t.runs) {
+            r.short_stack = "../short/" + r.stack;
+            r.short_exposure_s = 5;
+            r.short_count = 20;
+        }
+        const TrialResults r = measured(t);
+        for (std::size_t i = 0; i < 2; ++i) {
+            const PlaneHarvest &with = (*r.evidence)[i].planes[1], &without = (*m_results->evidence)[i].planes[1];
+            QVERIFY(with.halos.at("H1")->fromShort && !without.halos.at("H1")->fromShort);
+            const double truth = channelRates(m_simulated.runs[i], 1).star(m_simulated.brightStar.v, m_simulated.brightStar.kelvin) * (1 - m_simulated.runs[i].aureole);
+            QVERIFY2(std::abs(with.halos.at("H1")->flux / truth - 1) < 0.05, qPrintable(QString("%1 of %2").arg(with.halos.at("H1")->flux).arg(truth)));
+        }
+        t.runs[1].short_stack = "gone.fits";
+        QVERIFY(measureTrial(t, folder()).error().message.find("gone.fits") != std::string::npos);
+    }
+
+    void skyCoordinatesInTheHeaderAreChecked() {
+        const auto cards = [](double x, double y) {
+            return std::vector<HeaderCard>{{"EXPTIME", 180.0, ""}, {"NCOMBINE", 20LL, ""}, {"CTYPE1", std::string("RA---TAN"), ""}, {"CTYPE2", std::string("DEC--TAN"), ""},
+                                           {"CRVAL1", 250.0, ""}, {"CRVAL2", -48.0, ""}, {"CRPIX1", x, ""}, {"CRPIX2", y, ""}, {"CD1_1", -5e-4, ""}, {"CD1_2", 0.0, ""}, {"CD2_1", 0.0, ""}, {"CD2_2", 5e-4, ""}};
+        };
+        const auto same = [](double v) { return v; };
+        Trial t = rewritten("wcs-a.fits", same, cards(400, 260), 0);
+        t.runs[1].stack = rewritten("wcs-b.fits", same, cards(430, 260)).runs[1].stack; // thirty pixels from where the stars are
+        const TrialResults r = measured(t);
+        QVERIFY(r.conditionsOf("B")->wcsOffset_px && *r.conditionsOf("B")->wcsOffset_px > 15);
+        QVERIFY(std::any_of(r.fairness.begin(), r.fairness.end(), [](const Unfairness& f) { return f.run == "B" && f.text.find("sky coordinates") != std::string::npos; }));
+        QVERIFY(r.headline("A", "gradient_angle")->note.find("position angle") != std::string::npos);
+        QVERIFY(std::abs(r.headline("B", "background")->value / m_results->headline("B", "background")->value - 1) < 1e-6);
+    }
+
+    void duskyAirShowsBetweenRunsOfOneFilter() {
+        Trial t = rewritten("hazy.fits", [](double adu) { return (adu - 100) * 0.85 + 100; });
+        Run again = t.runs[1];
+        t.runs[1].stack = m_simulated.trial.runs[1].stack;
+        again.id = "Z";
+        t.runs.push_back(again);
+        const TrialResults r = measured(t);
+        QVERIFY(std::any_of(r.fairness.begin(), r.fairness.end(), [](const Unfairness& f) { return f.run == "Z" && f.subject == "transparency"; }));
+        QVERIFY(std::none_of(r.fairness.begin(), r.fairness.end(), [](const Unfairness& f) { return f.run == "B" && f.subject == "transparency"; }));
     }
 
     void monoAndMosaicRunsMeasureToo() {

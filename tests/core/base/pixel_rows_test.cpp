@@ -1,0 +1,114 @@
+#include "core/base/pixel_rows.h"
+#include "core/base/statistics.h"
+
+#include <QTest>
+
+#include <cmath>
+#include <limits>
+#include <vector>
+
+using namespace caelumen;
+
+namespace {
+
+constexpr float kNan = std::numeric_limits<float>::quiet_NaN(), kInf = std::numeric_limits<float>::infinity();
+
+std::vector<float> noise(int n, unsigned long long seed) {
+    Random random(seed);
+    std::vector<float> v(static_cast<std::size_t>(n));
+    for (float& x : v) x = static_cast<float>(100 + 5 * random.normal());
+    return v;
+}
+
+} // namespace
+
+/// Each loop against the plain way of writing it, for lengths around the width of registers and blocks.
+class PixelRowsTest : public QObject {
+    Q_OBJECT
+
+private slots:
+    void lengths_data() {
+        QTest::addColumn<int>("n");
+        for (const int n : {1, 2, 15, 16, 17, 63, 64, 65, 255, 1000, 4097, 70'001}) QTest::newRow(qPrintable(QString::number(n))) << n;
+    }
+
+    void sumsAreThoseOfTheValuesWithin_data() { lengths_data(); }
+    void sumsAreThoseOfTheValuesWithin() {
+        QFETCH(int, n);
+        auto v = noise(n, 3);
+        std::vector<std::uint8_t> hidden(v.size(), 0);
+        for (std::size_t i = 0; i < v.size(); i += 7) hidden[i] = 1;
+        for (std::size_t i = 3; i < v.size(); i += 11) v[i] = i % 2 ? kNan : kInf;
+        for (const bool masked : {false, true}) {
+            std::int64_t count = 0;
+            double sum = 0, squares = 0;
+            for (std::size_t i = 0; i < v.size(); ++i) {
+                if (!(v[i] >= 92 && v[i] < 110) || (masked && hidden[i])) continue;
+                const double d = static_cast<double>(v[i]) - 100;
+                ++count;
+                sum += d;
+                squares += d * d;
+            }
+            const rows::Sums s = rows::sums(v.data(), masked ? hidden.data() : nullptr, n, 92, 110, 100);
+            QCOMPARE(s.count, count);
+            QVERIFY(std::abs(s.sum - sum) < 1e-4 * std::sqrt(1.0 + static_cast<double>(count)));
+            QVERIFY(std::abs(s.squares - squares) < 1e-4 * (1 + squares));
+        }
+    }
+
+    void extremesPassOverWhatIsNoNumber_data() { lengths_data(); }
+    void extremesPassOverWhatIsNoNumber() {
+        QFETCH(int, n);
+        auto v = noise(n, 4);
+        v[static_cast<std::size_t>(n / 2)] = 777;
+        QCOMPARE(rows::extremes(v.data(), n).top, 777.0F);
+        QVERIFY(!rows::extremes(v.data(), n).infinite);
+        for (std::size_t i = 0; i < v.size(); i += 5)
+            if (static_cast<int>(i) != n / 2) v[i] = 0;
+        const auto zeros = std::count(v.begin(), v.end(), 0.0F);
+        v[0] = n > 4 ? kNan : v[0];
+        const rows::Extremes e = rows::extremes(v.data(), n);
+        QCOMPARE(e.zeros, n > 4 ? zeros - 1 : zeros);
+        QCOMPARE(e.top, 777.0F);
+        v[v.size() - 1] = kInf;
+        QVERIFY(rows::extremes(v.data(), n).infinite);
+    }
+
+    void countsAndPlaces_data() { lengths_data(); }
+    void countsAndPlaces() {
+        QFETCH(int, n);
+        const auto v = noise(n, 5);
+        const rows::Counts c = rows::countAbove(v.data(), n, 100, 107);
+        QCOMPARE(c.low, std::count_if(v.begin(), v.end(), [](float x) { return x >= 100; }));
+        QCOMPARE(c.high, std::count_if(v.begin(), v.end(), [](float x) { return x >= 107; }));
+        const std::vector<float> limit(v.size(), 108);
+        int x = 0;
+        for (std::size_t i = 0; i < v.size(); ++i) {
+            if (v[i] < 108) continue;
+            x = rows::nextAbove(v.data(), limit.data(), x, n);
+            QCOMPARE(x, static_cast<int>(i));
+            ++x;
+        }
+        QCOMPARE(rows::nextAbove(v.data(), limit.data(), x, n), n);
+        std::vector<std::uint8_t> flags(v.size());
+        for (std::size_t i = 0; i < v.size(); ++i) flags[i] = v[i] >= 100;
+        QCOMPARE(rows::count(flags.data(), n), c.low);
+    }
+
+    void smoothingKeepsTheSumOfAPoint() {
+        std::vector<float> a(40, 0), b(40, 0), c(40, 0), room(40), out(40);
+        b[20] = 16;
+        rows::smooth(a.data(), b.data(), c.data(), 40, room.data(), out.data());
+        QCOMPARE(out[19], 2.0F);
+        QCOMPARE(out[20], 4.0F);
+        rows::smooth(b.data(), a.data(), c.data(), 40, room.data(), out.data());
+        QCOMPARE(out[20], 2.0F);
+        QCOMPARE(out[21], 1.0F);
+        const std::vector<float> flat(40, 5);
+        rows::smooth(flat.data(), flat.data(), flat.data(), 40, room.data(), out.data());
+        for (const float v : out) QCOMPARE(v, 5.0F);
+    }
+};
+
+QTEST_GUILESS_MAIN(PixelRowsTest)
+#include "pixel_rows_test.moc"
