@@ -10,7 +10,7 @@ namespace caelumen {
 namespace {
 
 constexpr std::size_t kMostDiscs = 4;
-constexpr double kDetected = 5, kEdgeSeen = 2.5;
+constexpr double kDetected = 5, kEdgeSeen = 2.5, kKept = 3.5;
 
 class DiscSearch {
 public:
@@ -46,15 +46,16 @@ public:
         if (radii.empty()) return found;
         std::sort(radii.begin(), radii.end());
         const Fit fit = solveAll(radii);
+        const double structure = structureAround(radii);
         for (std::size_t k = 0; k < radii.size(); ++k) {
             const auto at = static_cast<Eigen::Index>(kSmooth + k);
             HaloDisc d;
             d.radius = radii[k];
             d.height = fit.value[at];
-            d.heightSigma = std::sqrt(fit.covariance(at, at)) * fit.inflation;
+            d.heightSigma = std::sqrt(fit.covariance(at, at)) * fit.inflation * structure;
             d.significance = d.height / d.heightSigma;
             d.radiusSigma = radiusError(radii, k, fit);
-            if (d.height > 0) found.push_back(d);
+            if (d.significance > kKept) found.push_back(d);
         }
         return found;
     }
@@ -106,6 +107,22 @@ private:
         return std::max<std::size_t>(14, static_cast<std::size_t>(std::upper_bound(m_radius.begin(), m_radius.end(), until) - m_radius.begin()));
     }
     Fit solveAll(const std::vector<double>& radii) const { return solve(0, std::min(reachFor(radii), m_radius.size()), radii, true); }
+
+    /// How large discs seem, in their errors, at radii where none was found: above one where nebula makes shapes of its own.
+    double structureAround(const std::vector<double>& known) const {
+        std::vector<double> radii = known;
+        radii.push_back(0);
+        const std::size_t reach = std::min(reachFor(known), m_radius.size());
+        double squares = 0;
+        int n = 0;
+        for (std::size_t i = 4; i < reach * 9 / 10; i += 2) {
+            radii.back() = m_radius[i];
+            if (std::any_of(known.begin(), known.end(), [&](double k) { return std::abs(k - radii.back()) < 4 * m_blur + 0.15 * k; })) continue;
+            squares += std::pow(significanceOf(radii, 0, reach, true), 2);
+            ++n;
+        }
+        return n < 5 ? 1 : std::max(1.0, std::sqrt(squares / n));
+    }
 
     double significanceOf(const std::vector<double>& radii, std::size_t from, std::size_t to, bool wings) const {
         const Fit f = solve(from, to, radii, wings);

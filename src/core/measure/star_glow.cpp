@@ -34,7 +34,7 @@ StarGlow::StarGlow(const std::vector<Star>& stars, const std::vector<double>& hi
     std::vector<double> outside(steps + 1, 0);
     for (std::size_t i = steps; i-- > 0;) {
         const double r = (static_cast<double>(i) + 0.5) * 0.25;
-        outside[i] = outside[i + 1] + (r < reach ? 2 * M_PI * r * 0.25 * psf->lightAt(r) : 0);
+        outside[i] = outside[i + 1] + (r < reach ? 2 * M_PI * r * 0.25 * psf->wingAt(r) : 0);
     }
     const auto beyond = [&](double r) { return outside[std::min(steps, static_cast<std::size_t>(std::max(0.0, r) / 0.25))]; };
     const double nearEnd = beyond(std::min(kNear, reach));
@@ -64,7 +64,7 @@ StarGlow::StarGlow(const std::vector<Star>& stars, const std::vector<double>& hi
         for (int j = static_cast<int>(cy) - cells; j <= static_cast<int>(cy) + cells; ++j) {
             for (int i = static_cast<int>(cx) - cells; i <= static_cast<int>(cx) + cells; ++i) {
                 const double r = length(i - cx, j - cy) * kCell;
-                if (r > std::max(kNear, hidden[k]) && r <= reach) add(i, j, flux * psf->lightAt(r));
+                if (r > std::max(kNear, hidden[k]) && r <= reach) add(i, j, flux * psf->wingAt(r));
             }
         }
     }

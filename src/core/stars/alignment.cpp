@@ -7,8 +7,11 @@
 
 #include <algorithm>
 #include <array>
+#include <cstdint>
 #include <numeric>
 #include <optional>
+#include <tuple>
+#include <unordered_map>
 
 namespace caelumen {
 namespace {
@@ -60,6 +63,36 @@ int countHits(const Alignment& t, const std::vector<Point>& baseline, const Star
     return hits;
 }
 
+struct Proposal {
+    Alignment transform;
+    int votes = 0;
+};
+
+Point middleOf(const std::vector<Point>& points) {
+    Point sum;
+    for (const Point& p : points) sum = {sum.x + p.x / static_cast<double>(points.size()), sum.y + p.y / static_cast<double>(points.size())};
+    return sum;
+}
+
+/// The same for transforms that differ by a degree, two per cent and a dozen pixels at most.
+std::uint64_t keyOf(const Alignment& t, Point middle) {
+    const Point there = t.map(middle);
+    const auto part = [](double v, double step) { return static_cast<std::uint64_t>(static_cast<std::int64_t>(std::floor(v / step)) & 0x3fff); };
+    return part(there.x, 12) << 44 | part(there.y, 12) << 30 | part(t.rotation_deg + 180, 1) << 16 | part(std::log(t.scale) + 3, 0.02) << 2 | (t.mirrored ? 1U : 0U);
+}
+
+/// How many of `tried` places would find a star within `reach` by chance alone, and how many more than that are needed to believe in a match.
+int convincing(std::size_t tried, const std::vector<Point>& among, double reach) {
+    double x0 = 1e300, x1 = -1e300, y0 = 1e300, y1 = -1e300;
+    for (const Point& p : among) {
+        x0 = std::min(x0, p.x), x1 = std::max(x1, p.x);
+        y0 = std::min(y0, p.y), y1 = std::max(y1, p.y);
+    }
+    const double area = std::max(1.0, (x1 - x0) * (y1 - y0));
+    const double chance = static_cast<double>(tried) * std::min(1.0, static_cast<double>(among.size()) * M_PI * reach * reach / area);
+    return static_cast<int>(std::ceil(chance + 5 * std::sqrt(chance) + 4));
+}
+
 Candidate search(const std::vector<AlignStar>& baseline, const std::vector<AlignStar>& run, std::size_t depth) {
     const std::vector<Point> a = brightest(baseline, depth), b = brightest(run, depth);
     const std::vector<Triangle> from = trianglesOf(a);
@@ -68,21 +101,37 @@ Candidate search(const std::vector<AlignStar>& baseline, const std::vector<Align
     const std::vector<Point> check = brightest(baseline, 4 * depth), among = brightest(run, 8 * depth);
     constexpr double kReach = 3;
     const StarGrid grid(among, kReach);
+    const int needed = convincing(check.size(), among, kReach);
     const std::vector<Point> quick(check.begin(), check.begin() + static_cast<std::ptrdiff_t>(std::min<std::size_t>(check.size(), depth)));
+    // Triangles of the same three stars all ask for the same transform: those asked for most often are tried, best first.
+    const Point middle = middleOf(check);
+    std::unordered_map<std::uint64_t, Proposal> proposals;
     constexpr double kTolerance = 0.006;
-    Candidate best;
+    Pairs pairs(3);
     for (const Triangle& t : from) {
         auto at = std::lower_bound(to.begin(), to.end(), t.middle - kTolerance, [](const Triangle& x, double v) { return x.middle < v; });
         for (; at != to.end() && at->middle < t.middle + kTolerance; ++at) {
             if (std::abs(at->small - t.small) > kTolerance) continue;
-            Pairs pairs;
-            for (std::size_t i = 0; i < 3; ++i) pairs.emplace_back(a[t.v[i]], b[at->v[i]]);
+            for (std::size_t i = 0; i < 3; ++i) pairs[i] = {a[t.v[i]], b[at->v[i]]};
             const auto transform = fitSimilarity(pairs, t.clockwise != at->clockwise);
             if (!transform || transform->scale < 0.28 || transform->scale > 3.2 || transform->rms_px > 2) continue;
-            if (countHits(*transform, quick, grid, kReach) < 5) continue;
-            const int hits = countHits(*transform, check, grid, kReach);
-            if (hits > best.hits) best = {*transform, hits};
+            Proposal& p = proposals[keyOf(*transform, middle)];
+            if (++p.votes == 1) p.transform = *transform;
         }
+    }
+    std::vector<Proposal> order;
+    order.reserve(proposals.size());
+    for (const auto& [key, p] : proposals) order.push_back(p);
+    const std::size_t tries = std::min<std::size_t>(order.size(), 3000);
+    std::partial_sort(order.begin(), order.begin() + static_cast<std::ptrdiff_t>(tries), order.end(), [](const Proposal& x, const Proposal& y) {
+        return std::tie(y.votes, x.transform.dx, x.transform.dy, x.transform.rotation_deg) < std::tie(x.votes, y.transform.dx, y.transform.dy, y.transform.rotation_deg);
+    });
+    Candidate best;
+    for (std::size_t i = 0; i < tries; ++i) {
+        const Alignment& transform = order[i].transform;
+        if (countHits(transform, quick, grid, kReach) < 5) continue;
+        const int hits = countHits(transform, check, grid, kReach);
+        if (hits > best.hits && hits >= needed) best = {transform, hits};
         if (best.hits >= 25 && best.hits > static_cast<int>(check.size()) / 2) break;
     }
     return best;
@@ -173,7 +222,7 @@ Result<Alignment> align(std::vector<AlignStar> baseline, std::vector<AlignStar> 
         now = *better;
         reach = std::clamp(3 * now.rms_px, 0.5, 3.0);
     }
-    if (now.matched < 6 || now.rms_px > 1.5) return Error{"the stars do not match: it is probably not the same field"};
+    if (now.matched < std::max(6, convincing(all.size(), among, reach)) || now.rms_px > 1.5) return Error{"the stars do not match: it is probably not the same field"};
     return now;
 }
 

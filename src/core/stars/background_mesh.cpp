@@ -24,6 +24,8 @@ namespace {
 BackgroundMesh emptyMesh(const Plane& plane, int cell) {
     BackgroundMesh mesh;
     mesh.cell = cell;
+    mesh.width = plane.width();
+    mesh.height = plane.height();
     mesh.across = std::max(1, (plane.width() + cell / 2) / cell);
     mesh.down = std::max(1, (plane.height() + cell / 2) / cell);
     mesh.cells.resize(static_cast<std::size_t>(mesh.across) * static_cast<std::size_t>(mesh.down));
@@ -176,8 +178,14 @@ std::vector<double> medianFiltered(const std::vector<double>& map, int across, i
     for (int j = 0; j < down; ++j) {
         for (int i = 0; i < across; ++i) {
             std::size_t n = 0;
-            for (int b = std::max(0, j - 1); b <= std::min(down - 1, j + 1); ++b)
-                for (int a = std::max(0, i - 1); a <= std::min(across - 1, i + 1); ++a) window[n++] = map[static_cast<std::size_t>(b * across + a)];
+            const auto inside = [&](int x, int y) { return x >= 0 && y >= 0 && x < across && y < down; };
+            const auto at = [&](int x, int y) { return map[static_cast<std::size_t>(y * across + x)]; };
+            for (int y = j - 1; y <= j + 1; ++y)
+                for (int x = i - 1; x <= i + 1; ++x) {
+                    // Beyond the border the slope goes on, or a gradient would bend there.
+                    if (inside(x, y)) window[n++] = at(x, y);
+                    else if (inside(2 * i - x, 2 * j - y)) window[n++] = 2 * at(i, j) - at(2 * i - x, 2 * j - y);
+                }
             out[static_cast<std::size_t>(j * across + i)] = median(std::span<double>(window.data(), n));
         }
     }
@@ -203,12 +211,19 @@ SmoothSky::SmoothSky(const BackgroundMesh& mesh) : m_cell(mesh.cell), m_across(m
     fill(m_sigma, known, m_across, m_down);
     m_level = medianFiltered(m_level, m_across, m_down);
     m_sigma = medianFiltered(m_sigma, m_across, m_down);
+    // The last row and column are cut or stretched, so their middles lie off the even spacing: what would stand there, on the line from the cell before.
+    const auto at = [&](int i, int j) -> double& { return m_level[static_cast<std::size_t>(j * m_across + i)]; };
+    const auto evened = [&](int size, int cells) { return m_cell / (0.5 * m_cell + 0.5 * (size - (cells - 1) * m_cell)); };
+    if (m_across > 1 && mesh.width > 0)
+        for (int j = 0; j < m_down; ++j) at(m_across - 1, j) = at(m_across - 2, j) + (at(m_across - 1, j) - at(m_across - 2, j)) * evened(mesh.width, m_across);
+    if (m_down > 1 && mesh.height > 0)
+        for (int i = 0; i < m_across; ++i) at(i, m_down - 1) = at(i, m_down - 2) + (at(i, m_down - 1) - at(i, m_down - 2)) * evened(mesh.height, m_down);
 }
 
 double SmoothSky::interpolate(const std::vector<double>& map, double x, double y) const {
-    const double fx = std::clamp((x + 0.5) / m_cell - 0.5, 0.0, static_cast<double>(m_across - 1));
-    const double fy = std::clamp((y + 0.5) / m_cell - 0.5, 0.0, static_cast<double>(m_down - 1));
-    const int i = std::min(static_cast<int>(fx), std::max(0, m_across - 2)), j = std::min(static_cast<int>(fy), std::max(0, m_down - 2));
+    // Beyond the outermost centres the lines go on.
+    const double fx = (x + 0.5) / m_cell - 0.5, fy = (y + 0.5) / m_cell - 0.5;
+    const int i = std::clamp(static_cast<int>(fx), 0, std::max(0, m_across - 2)), j = std::clamp(static_cast<int>(fy), 0, std::max(0, m_down - 2));
     const int i1 = std::min(i + 1, m_across - 1), j1 = std::min(j + 1, m_down - 1);
     const double tx = fx - i, ty = fy - j;
     const auto v = [&](int a, int b) { return map[static_cast<std::size_t>(b * m_across + a)]; };
@@ -217,27 +232,26 @@ double SmoothSky::interpolate(const std::vector<double>& map, double x, double y
 
 void SmoothSky::row(int y, double sigmas, int n, float* to) const {
     // Straight lines between the middles of the cells, as `interpolate` has them.
-    const double fy = std::clamp((y + 0.5) / m_cell - 0.5, 0.0, static_cast<double>(m_down - 1));
-    const int j = std::min(static_cast<int>(fy), std::max(0, m_down - 2)), j1 = std::min(j + 1, m_down - 1);
+    const double fy = (y + 0.5) / m_cell - 0.5;
+    const int j = std::clamp(static_cast<int>(fy), 0, std::max(0, m_down - 2)), j1 = std::min(j + 1, m_down - 1);
     const double ty = fy - j;
     const auto node = [&](int i) {
         const auto a = static_cast<std::size_t>(j * m_across + i), b = static_cast<std::size_t>(j1 * m_across + i);
         return (1 - ty) * (m_level[a] + sigmas * m_sigma[a]) + ty * (m_level[b] + sigmas * m_sigma[b]);
     };
+    if (m_across == 1) {
+        rows::ramp(static_cast<float>(node(0)), 0, n, to);
+        return;
+    }
     double left = node(0);
     int x = 0;
-    const auto upTo = [&](int end, double value, double slope) {
-        end = std::clamp(end, x, n);
-        rows::ramp(static_cast<float>(value), static_cast<float>(slope), end - x, to + x);
-        x = end;
-    };
-    upTo(m_cell / 2, left, 0);
-    for (int i = 0; i + 1 < m_across; ++i) {
+    for (int i = 0; i + 1 < m_across && x < n; ++i) { // the first and the last line go on to the borders
         const double right = node(i + 1), slope = (right - left) / m_cell, middle = (i + 0.5) * m_cell - 0.5;
-        upTo(static_cast<int>(std::ceil(middle + m_cell)), left + slope * (x - middle), slope);
+        const int end = i + 2 == m_across ? n : std::min(n, static_cast<int>(std::ceil(middle + m_cell)));
+        rows::ramp(static_cast<float>(left + slope * (x - middle)), static_cast<float>(slope), end - x, to + x);
+        x = end;
         left = right;
     }
-    upTo(n, left, 0);
 }
 
 } // namespace caelumen

@@ -20,6 +20,7 @@ struct MeshCell {
 /// The sky in square cells: row by row, `across` x `down` of `cell` pixels; the last row and column may be cut.
 struct BackgroundMesh {
     int cell = 0, across = 0, down = 0;
+    int width = 0, height = 0; ///< of the plane
     std::vector<MeshCell> cells;
 
     const MeshCell& at(int i, int j) const { return cells[static_cast<std::size_t>(j) * static_cast<std::size_t>(across) + static_cast<std::size_t>(i)]; }

@@ -95,13 +95,16 @@ double Moffat::eccentricity() const {
     return std::sqrt(std::max(0.0, 1 - (mean - spread) / (mean + spread))); // (b/a)^2 is the ratio of the eigenvalues
 }
 
-double Psf::lightAt(double r) const {
+double Psf::core(double r) const {
     const double det = std::sqrt(unit.cxx * unit.cyy - unit.cxy * unit.cxy);
-    const double core = unit.amplitude * std::exp(-unit.beta * std::log(1 + det * r * r));
+    return unit.amplitude * std::exp(-unit.beta * std::log(1 + det * r * r));
+}
+
+double Psf::lightAt(double r) const {
     const double join = 2 * fwhm;
-    if (r <= join || wings.size() < 4) return core;
+    if (r <= join || wings.size() < 4) return core(r);
     const double last = static_cast<double>(wings.size()) - 1;
-    if (join >= last) return core;
+    if (join >= last) return core(r);
     if (r >= last) { // fall on as the core's power law does
         return wings.back() * std::pow(r / last, -2 * std::min(unit.beta, 2.5));
     }
@@ -109,7 +112,7 @@ double Psf::lightAt(double r) const {
     const double t = r - static_cast<double>(i);
     const double measured = std::exp((1 - t) * std::log(wings[i]) + t * std::log(wings[i + 1]));
     const double blend = std::clamp((r - join) / std::max(1.0, 0.5 * fwhm), 0.0, 1.0);
-    return (1 - blend) * core + blend * measured;
+    return (1 - blend) * core(r) + blend * measured;
 }
 
 double Psf::light(double dx, double dy) const {
@@ -315,6 +318,7 @@ std::optional<Psf> measurePsf(const Plane& plane, const std::vector<Star>& stars
     for (const auto& f : fits)
         if (f) good.push_back(*f);
     if (good.size() < 3) return std::nullopt;
+    const std::vector<Moffat> all = good; // a soft corner must not be cut away as odd
     const auto of = [&](auto member) {
         std::vector<double> v(good.size());
         std::transform(good.begin(), good.end(), v.begin(), member);
@@ -345,7 +349,7 @@ std::optional<Psf> measurePsf(const Plane& plane, const std::vector<Star>& stars
         return median(std::span<double>(v));
     };
     psf.split = split;
-    measureTilt(plane, good, psf);
+    measureTilt(plane, all, psf);
     measureGrowth(good, psf);
     psf.unit.beta = 1 / medianOfBright([](const Moffat& m) { return 1 / m.beta; });
     psf.unit.cxx = medianOfBright([](const Moffat& m) { return m.cxx; });

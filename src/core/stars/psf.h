@@ -40,10 +40,14 @@ struct Psf {
     double light(double dx, double dy) const;
     /// The same at a radius, azimuthal mean.
     double lightAt(double radius) const;
+    /// The same, but never less than the Moffat: where a crowded sky drowned the wings, they were measured too faint.
+    double wingAt(double radius) const { return std::max(lightAt(radius), core(radius)); }
     /// Part of the light within a radius, 0..1 at `whole` (in pixels), beyond which it is not counted.
     double enclosed(double radius, double whole) const;
     /// How far out the star image is known, pixels.
     double reach() const { return std::max(3 * fwhm, static_cast<double>(wings.size()) - 1); }
+    /// The Moffat alone, azimuthal mean.
+    double core(double radius) const;
     double fwhm = 0, fwhmSigma = 0;
     double eccentricity = 0, eccentricitySigma = 0;
     std::size_t stars = 0;       ///< how many it rests on

@@ -15,10 +15,10 @@ private slots:
         scenes::PlaneScene s;
         s.width = 900;
         s.height = 600;
-        s.stars = 1100;
+        s.stars = 800;
         s.faintest = 2500;
-        s.brightest = 80'000;
-        s.beta = 2.2; // wide wings
+        s.brightest = 20'000;
+        s.beta = 2.6; // wide wings
         s.noise = 2;
         const auto made = scenes::make(s);
         PlaneStars stars = findStars(made.plane, std::numeric_limits<double>::infinity());
@@ -30,8 +30,10 @@ private slots:
         rq.regions = &regions;
         const PlaneHarvest h = harvestPlane(made.plane, std::move(stars), rq);
         QVERIFY(h.hiddenPart > 0.2);
-        QVERIFY2(h.sky.glow > 0.02, qPrintable(QString::number(h.sky.glow))); // there is something to take off
-        QVERIFY2(std::abs(h.sky.mean - 100) < 0.35 * h.sky.glow + 0.02, qPrintable(QString("%1, glow %2").arg(h.sky.mean).arg(h.sky.glow)));
+        QVERIFY2(h.sky.glow > 0.05, qPrintable(QString::number(h.sky.glow))); // there is something to take off
+        // A good part of it, though not all: the crowd also hides how far the wings go.
+        const double left = h.sky.mean - 100, without = left + h.sky.glow;
+        QVERIFY2(std::abs(left) < 0.6 * without, qPrintable(QString("%1 of %2").arg(left).arg(without)));
     }
 
     void noStarsNoGlow() {
