@@ -10,3 +10,8 @@ if(CAELUMEN_SANITIZE)
   target_compile_options(caelumen_options INTERFACE -fsanitize=address,undefined -fno-omit-frame-pointer -fno-sanitize-recover=undefined)
   target_link_options(caelumen_options INTERFACE -fsanitize=address,undefined)
 endif()
+if(CAELUMEN_FUZZ)
+  # All of the core is instrumented, so that the fuzzer sees where inputs lead.
+  target_compile_options(caelumen_options INTERFACE -fsanitize=fuzzer-no-link,address,undefined -fno-sanitize-recover=undefined)
+  target_link_options(caelumen_options INTERFACE -fsanitize=address,undefined)
+endif()

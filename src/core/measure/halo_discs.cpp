@@ -11,6 +11,7 @@ namespace {
 
 constexpr std::size_t kMostDiscs = 4;
 constexpr double kDetected = 5, kEdgeSeen = 2.5, kKept = 3.5;
+constexpr double kLeast = 1.3; ///< by which errors exceed those of the noise alone in repeated virtual nights: a level is never quite a parabola
 
 class DiscSearch {
 public:
@@ -121,7 +122,7 @@ private:
             squares += std::pow(significanceOf(radii, 0, reach, true), 2);
             ++n;
         }
-        return n < 5 ? 1 : std::max(1.0, std::sqrt(squares / n));
+        return n < 5 ? kLeast : std::max(kLeast, std::sqrt(squares / n));
     }
 
     double significanceOf(const std::vector<double>& radii, std::size_t from, std::size_t to, bool wings) const {

@@ -114,8 +114,8 @@ PixelNoise pixelNoise(const Plane& plane, const Mask& mask, const PlaneView& vie
     for (int i = 0; i < across * down; i += stride) {
         steps.clear();
         const int x0 = i % across * kPlace, y0 = i / across * kPlace;
-        for (int y = y0; y < std::min(plane.height(), y0 + kPlace); y += 2)
-            for (int x = x0; x < std::min(plane.width(), x0 + kPlace); x += 2) take(x, y);
+        for (int y = y0; y < std::min(plane.height(), y0 + kPlace); ++y)
+            for (int x = x0; x < std::min(plane.width(), x0 + kPlace); ++x) take(x, y);
         if (steps.size() < 80) continue;
         const PixelNoise here = noise();
         scatters.push_back(here.value);

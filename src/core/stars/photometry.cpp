@@ -26,7 +26,7 @@ ApertureFlux apertureFlux(const Plane& plane, const Mask& mask, const SmoothSky&
     short flag = 0;
     if (sep_sum_circle(&image, at.x, at.y, o.radius, 0, 0, 0, &sum, &error, &area, &flag) != 0 || !(area > 0)) return out;
 
-    const double inner = o.radius + 2, outer = inner + std::max(4.0, o.radius);
+    const auto [inner, outer] = SkyRing(o.radius);
     std::vector<float> ring;
     const int r = static_cast<int>(std::ceil(outer));
     for (int y = std::max(0, cy - r); y <= std::min(plane.height() - 1, cy + r); ++y) {

@@ -10,6 +10,12 @@ struct ApertureFlux {
     bool usable = false; ///< false: off the frame, next to missing pixels, or saturated
 };
 
+/// The ring that the sky of an aperture is taken from.
+struct SkyRing {
+    double inner = 0, outer = 0;
+    explicit SkyRing(double radius) : inner(radius + 2), outer(inner + std::max(4.0, radius)) {}
+};
+
 struct ApertureOptions {
     double radius = 4;          ///< plane pixels
     double saturation = 1e30;

@@ -123,16 +123,13 @@ double Psf::light(double dx, double dy) const {
     return split.x == 0 && split.y == 0 ? at(dx, dy) : 0.5 * (at(dx + split.x, dy + split.y) + at(dx - split.x, dy - split.y));
 }
 
-double Psf::enclosed(double radius, double whole) const {
+double Psf::enclosed(double r) const {
     // Midpoint rule in rings of a quarter pixel.
-    const auto within = [&](double r) {
-        const int n = std::max(1, static_cast<int>(std::ceil(r / 0.25)));
-        const double step = r / n;
-        double sum = 0;
-        for (int i = 0; i < n; ++i) sum += 2 * M_PI * (i + 0.5) * step * step * lightAt((i + 0.5) * step);
-        return sum;
-    };
-    return within(std::min(radius, whole)) / within(whole);
+    const int n = std::max(1, static_cast<int>(std::ceil(r / 0.25)));
+    const double step = r / n;
+    double sum = 0;
+    for (int i = 0; i < n; ++i) sum += 2 * M_PI * (i + 0.5) * step * step * lightAt((i + 0.5) * step);
+    return sum;
 }
 
 namespace {

@@ -42,8 +42,8 @@ struct Psf {
     double lightAt(double radius) const;
     /// The same, but never less than the Moffat: where a crowded sky drowned the wings, they were measured too faint.
     double wingAt(double radius) const { return std::max(lightAt(radius), core(radius)); }
-    /// Part of the light within a radius, 0..1 at `whole` (in pixels), beyond which it is not counted.
-    double enclosed(double radius, double whole) const;
+    /// Light within a radius, pixels, of a flux of 1.
+    double enclosed(double radius) const;
     /// How far out the star image is known, pixels.
     double reach() const { return std::max(3 * fwhm, static_cast<double>(wings.size()) - 1); }
     /// The Moffat alone, azimuthal mean.

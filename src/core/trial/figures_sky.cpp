@@ -286,16 +286,22 @@ void starFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline) {
         const double ratio = h.stars.psf->fwhm * pitch / h.view.alignment.scale / (b.stars.psf->fwhm * b.view.geometry.pitch);
         sheet.add(h.channel, "softness", "", ratio, ratio * std::hypot(h.stars.psf->fwhmSigma / h.stars.psf->fwhm, b.stars.psf->fwhmSigma / b.stars.psf->fwhm), few);
     }
-    // An aperture holds less of a wider star image: both as if all the light within eight FWHM had been caught.
-    double caught = 1;
+    // An aperture holds less of a wider star image, and its ring takes some of the star for sky: both as if all the light within four FWHM had been caught, as far as wings are well known.
+    const auto caught = [](const PlaneHarvest& p, double whole) {
+        const auto [inner, outer] = SkyRing(p.apertureRadius);
+        const Psf& psf = *p.stars.psf;
+        const double inRing = (psf.enclosed(outer) - psf.enclosed(inner)) / (outer * outer - inner * inner); // per disc of radius 1
+        return (psf.enclosed(p.apertureRadius) - inRing * p.apertureRadius * p.apertureRadius) / psf.enclosed(whole);
+    };
+    double correction = 1;
     if (h.stars.psf && b.stars.psf && h.apertureRadius > 0 && b.apertureRadius > 0) {
-        const double whole = 8 * b.stars.psf->fwhm, perPixel = h.view.scale() / b.view.scale();
-        caught = h.stars.psf->enclosed(h.apertureRadius, whole * perPixel) / b.stars.psf->enclosed(b.apertureRadius, whole);
+        const double whole = 4 * b.stars.psf->fwhm;
+        correction = caught(b, whole) / caught(h, whole * h.view.scale() / b.view.scale());
     }
     std::vector<double> ratios;
     for (std::size_t i = 0; i < std::min(h.fluxes.size(), b.fluxes.size()); ++i) {
         const ApertureFlux &f = h.fluxes[i], &g = b.fluxes[i];
-        if (f.usable && g.usable && f.flux > 10 * f.sigma && g.flux > 20 * g.sigma) ratios.push_back(f.flux / g.flux / caught);
+        if (f.usable && g.usable && f.flux > 10 * f.sigma && g.flux > 20 * g.sigma) ratios.push_back(f.flux / g.flux * correction);
     }
     if (ratios.size() < 8) {
         sheet.absent(h.channel, "star_throughput", "", "fewer than 8 matched stars above SNR 10");

@@ -124,7 +124,8 @@ void haloFigures(FigureSheet& sheet, const Trial& trial, const OpenRun& run, con
 
 void colourFigures(FigureSheet& sheet, RunEvidence& evidence, const RunEvidence& baseline) {
     constexpr std::array<std::pair<const char*, const char*>, 3> indices{{{"B", "R"}, {"B", "G"}, {"G", "R"}}};
-    for (const auto& [first, second] : indices) {
+    for (const auto& pair : indices) {
+        const char *const first = pair.first, *const second = pair.second;
         const std::string index = std::string(first) + "-" + second;
         const auto none = [&](const std::string& why) {
             for (const char* q : {"colour_slope", "colour_cast", "colour_scatter"}) sheet.absent(index, q, "", why);
