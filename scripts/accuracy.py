@@ -1,4 +1,4 @@
-"""Compares results.json with truth.json in each folder given and prints docs/accuracy.md. Standard library only."""
+"""Compares results.json with truth.json in each folder given and prints a section of docs/accuracy.md. Standard library only."""
 import collections
 import json
 import statistics
@@ -20,8 +20,8 @@ for folder in sys.argv[1:]:
         else:
             rows[t["quantity"]].append((m["value"] - t["value"], m["sigma"], t["value"]))
 
-print("# Accuracy\n")
-print("Written by `scripts/accuracy` from the demo: three trials, thirteen runs, three channels each, measured by `caelumen-cli measure` and compared with the truth of the virtual night.\n")
+print("## The demo\n")
+print("Three trials, thirteen runs, three channels each, measured by `caelumen-cli measure` and compared with the truth of the virtual night: harder than the nights above, with nebula that fills the frame, dust, aureoles, unresolved stars and fog.\n")
 print("Error is measured minus true, relative to the true value except for magnitudes, angles and star colours. Pulls are errors over the claimed sigma: within 1 should be 68 %, within 3 all but 0.3 %.\n")
 print("| quantity | figures | median error | middle 68 % of errors | within 1 sigma | within 3 sigma | limits | absent |")
 print("| --- | --- | --- | --- | --- | --- | --- | --- |")
@@ -35,10 +35,9 @@ for name in sorted(rows):
 print("""
 What limits it, and where the claimed errors are still too small:
 
-- **Background and nebula in broadband runs**: thousands of stars too faint to be masked add light and clumpiness that the truth (sky and gas alone) does not have. This raises the background by up to 0.7 % on the dark plateau, and the box noise by
-  some 10 %, far more than the photon noise of a whole sky region; the error takes the skewness of the sky into account but not all of it.
-- **Nebula that fills the frame**: faint outskirts left in the sky model bend its radial term; the nebula signal then comes out a few per cent low, most on the dark plateau where the gas outshines the sky.
-- **The foggy run** (garden, run E): star light spread by fog makes the sky uneven on the scale of the boxes. It is flagged as haze.
+- **Background on the dark plateau**: the aureoles of all stars together, beyond where any of them can be seen, brighten the sky by half a per cent. Their light is estimated from how the wings end, and half of it is found.
+- **Nebula that fills the frame**: faint outskirts left in the sky model bend its radial term; the nebula signal is then off by a few per cent, most on the dark plateau where the gas outshines the sky.
+- **The foggy run** (garden, run E): star light spread by fog makes the sky uneven. It is flagged as haze.
 - **`colour_cast`** depends on which stars are bright enough, through the median colour at which it is read; the truth takes every star above SNR 20 by formula, the measurement those that are also lonely.
 - **Halos over nebula** (red channel): gas around the star cannot be told fully from the disc; blue and green are better.
 - `throughput` and `time_ratio` are absent where the nebula is not detected in the baseline, halo figures are limits where the disc is below the noise: neither is an error.

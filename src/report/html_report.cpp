@@ -105,19 +105,31 @@ std::string pictures(const Trial& trial, const TrialResults& results, const std:
     return html + "</div><p class=\"small\">One stretch for all pictures, aligned on the baseline by their stars. N nebula, S sky, H halo star.</p>";
 }
 
+/// Which of a score's runs cannot be told apart, in sentences.
+std::string ties(const TrialResults& r, const Score& score, const std::string& region) {
+    const Ranking* ranking = rankingOf(r, score.headline, region);
+    std::string html;
+    if (ranking)
+        for (const RankedPair& p : ranking->pairs) {
+            if (p.separated) continue;
+            html += fmt::format("<p class=\"small\">Runs {} and {} cannot be told apart at 95 %{}.</p>", escaped(p.better), escaped(p.worse), p.moreSubs ? fmt::format("; about {} more subs of each would", *p.moreSubs) : "");
+        }
+    return html;
+}
+
 std::string scoreSections(const Trial& trial, const TrialResults& r) {
     std::string html;
     for (const Score& score : scores()) {
         if (score.id == "nebula") {
             for (const Region& region : trial.regions) {
                 if (region.role != RegionRole::Nebula) continue;
-                html += fmt::format("<h3>{} {} {}: time ratio</h3><p class=\"small\">{}</p>{}", score.label, escaped(region.id), escaped(region.name), quantity(score.headline)->about, svgScore(trial, r, score, region.id));
+                html += fmt::format("<h3>{} {} {}: time ratio</h3><p class=\"small\">{}</p>{}", score.label, escaped(region.id), escaped(region.name), quantity(score.headline)->about, svgScore(trial, r, score, region.id)) + ties(r, score, region.id);
             }
             continue;
         }
         const Quantity* q = quantity(score.headline);
         const std::string unit = q->unit == "1" ? "" : fmt::format(" ({})", q->unit == "mag/arcsec2" ? "mag/arcsec\u00B2" : q->unit);
-        html += fmt::format("<h3>{}: {}{}</h3><p class=\"small\">{}</p>{}", score.label, q->label, unit, q->about, svgScore(trial, r, score, ""));
+        html += fmt::format("<h3>{}: {}{}</h3><p class=\"small\">{}</p>{}", score.label, q->label, unit, q->about, svgScore(trial, r, score, "")) + ties(r, score, "");
         if (score.id == "halo")
             for (const Region& region : trial.regions)
                 if (region.role == RegionRole::HaloStar) html += svgHaloExcess(trial, r, region.id);

@@ -87,6 +87,16 @@ private slots:
         QVERIFY(!scoreRows(t, &r, scores()[2], "N1")[1].unfair);
     }
 
+    void tiedRowsSaySo() {
+        TrialResults r = someResults();
+        const Trial t = twoRuns();
+        r.ranking = {{"time_ratio", "N1", {{"B", 5.5, 0.5, 1}, {"C", 5.1, 0.5, 1}}, {{"B", "C", false, 60}}}};
+        const auto rows = scoreRows(t, &r, scores()[0], "N1");
+        QVERIFY(rows[1].tied && rows[1].tip.contains("run C") && rows[1].tip.contains("60"));
+        r.ranking[0].pairs[0].separated = true;
+        QVERIFY(!scoreRows(t, &r, scores()[0], "N1")[1].tied);
+    }
+
     void theTableHasARowForEachRun() {
         const Trial t = twoRuns();
         const TrialResults r = someResults();

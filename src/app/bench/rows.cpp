@@ -71,6 +71,12 @@ std::vector<ScoreRow> scoreRows(const Trial& trial, const TrialResults* r, const
             QStringList flags;
             for (const std::string& f : m->flags) flags << QString::fromStdString(f);
             if (!flags.isEmpty()) row.tip += "\n" + QObject::tr("Flags: ") + flags.join(", ");
+            if (const Ranking* ranking = rankingOf(*r, score.headline, score.id == "nebula" ? nebula.toStdString() : std::string())) {
+                if (const std::string tie = tieSentence(*ranking, run.id); !tie.empty()) {
+                    row.tied = true;
+                    row.tip += "\n" + QString::fromStdString(tie);
+                }
+            }
             if (!m->note.empty()) row.tip += "\n" + QString::fromStdString(m->note);
             if (const Unfairness* u = voided(*r, run.id, score)) {
                 row.unfair = true;

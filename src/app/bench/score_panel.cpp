@@ -107,7 +107,7 @@ void ScorePanel::paintEvent(QPaintEvent*) {
         p.setBrush(r.limit ? QBrush(Qt::NoBrush) : QBrush(colour));
         p.drawEllipse(QPointF(at, y), 4, 4);
         p.setPen(r.unfair ? t.bad : m_stale ? t.dim : t.text);
-        p.drawText(words, Qt::AlignVCenter | Qt::AlignRight, r.text + (r.unfair ? " !" : ""));
+        p.drawText(words, Qt::AlignVCenter | Qt::AlignRight, r.text + (r.unfair ? QStringLiteral(" !") : r.tied ? QStringLiteral(" \u2248") : QString()));
     }
 }
 

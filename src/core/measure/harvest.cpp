@@ -119,6 +119,14 @@ PlaneHarvest harvestPlane(const Plane& plane, PlaneStars stars, const HarvestReq
     });
     for (std::size_t i = 0; i < summed.size(); ++i) h.regions[summed[i]->id] = sums[i];
     h.sky = sums.back();
+    // Regions of unlike level make a skewed pool without any stars: skewness is each region's own.
+    double skew = 0, used = 0;
+    for (std::size_t i = 0; i < summed.size(); ++i) {
+        if (summed[i]->role != RegionRole::Sky) continue;
+        skew += sums[i].skew * static_cast<double>(sums[i].used);
+        used += static_cast<double>(sums[i].used);
+    }
+    if (used > 0) h.sky.skew = skew / used;
     h.skyValues = regionValues(plane, mask, rq.view, skies, 20'000);
     h.noise = pixelNoise(plane, mask, rq.view, *rq.regions);
     h.banding = measureBanding(plane, mask, sky, h.noise.value);

@@ -154,7 +154,7 @@ void backgroundFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline, 
         if (!noRegion) {
             // Unresolved stars skew the sky; what the skew shows beyond its own noise joins the error.
             const double statistical = meanSigma(s.plane->sky.pixelSigma, s.plane->sky.used, inflation);
-            sigma = std::sqrt(statistical * statistical + std::max(0.0, s.plane->sky.skew * s.plane->sky.skew - 2 * statistical * statistical) + std::pow(kGlowError * s.plane->sky.glow, 2));
+            sigma = std::sqrt(statistical * statistical + std::pow(std::max(0.0, s.plane->sky.skew - 2 * statistical), 2) + std::pow(kGlowError * s.plane->sky.glow, 2));
             // What stars hide is as bright as the sky model says it is beside what they leave.
             return s.plane->sky.mean + (s.surface->valid ? s.surface->at(s.plane->sky.whole) - s.surface->at(s.plane->sky.basis) : 0.0);
         }

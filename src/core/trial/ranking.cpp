@@ -54,6 +54,11 @@ const RankedPair* Ranking::tieOf(const std::string& run) const {
     return it == pairs.end() ? nullptr : &*it;
 }
 
+const Ranking* rankingOf(const TrialResults& results, std::string_view quantity, const std::string& region) {
+    const auto it = std::find_if(results.ranking.begin(), results.ranking.end(), [&](const Ranking& r) { return r.quantity == quantity && (r.region.empty() || region.empty() || r.region == region); });
+    return it == results.ranking.end() ? nullptr : &*it;
+}
+
 std::vector<Ranking> rankRuns(const Trial& trial, const TrialResults& results) {
     std::vector<Ranking> out;
     const auto add = [&](const Score& score, const std::string& region) {

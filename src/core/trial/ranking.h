@@ -2,6 +2,7 @@
 
 #include <optional>
 #include <string>
+#include <string_view>
 #include <vector>
 
 namespace caelumen {
@@ -29,6 +30,9 @@ struct Ranking {
     std::vector<RankedPair> pairs;     ///< neighbours in that order
     const RankedPair* tieOf(const std::string& run) const; ///< a pair with this run that is not separated
 };
+
+/// The ranking of a figure, for a region where it has one; null where nothing is ranked.
+const Ranking* rankingOf(const TrialResults& results, std::string_view quantity, const std::string& region);
 
 /// One ranking for each headline figure that has a better and a worse end and at least two measured runs (limits and voided figures are left out),
 /// for each nebula region where it belongs to one.

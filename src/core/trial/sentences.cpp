@@ -84,4 +84,17 @@ std::string conditionsSentence(const Trial& trial, const RunConditions& c) {
     return fmt::format("{}", fmt::join(parts, "  \u00B7  "));
 }
 
+std::string tieSentence(const Ranking& ranking, const std::string& run) {
+    std::string others;
+    int more = 0;
+    for (const RankedPair& p : ranking.pairs) {
+        if (p.separated || (p.better != run && p.worse != run)) continue;
+        others += (others.empty() ? "" : " or ") + (p.better == run ? p.worse : p.better);
+        more = std::max(more, p.moreSubs.value_or(0));
+    }
+    if (others.empty()) return {};
+    if (more == 0) return fmt::format("Cannot be told from run {} at 95 %.", others);
+    return fmt::format("Cannot be told from run {} at 95 %; about {} more subs of each would.", others, more);
+}
+
 } // namespace caelumen

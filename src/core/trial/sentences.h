@@ -16,4 +16,7 @@ std::string conditionsSentence(const Trial& trial, const RunConditions& conditio
 std::string formatValue(const Measurement& m);
 std::string formatNumber(double value, double sigma);
 
+/// "Cannot be told from run C at 95 %; about 134 more subs of each would." Empty when the run's neighbours in the ranking are told apart.
+std::string tieSentence(const Ranking& ranking, const std::string& run);
+
 } // namespace caelumen

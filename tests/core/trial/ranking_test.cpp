@@ -1,5 +1,6 @@
 #include "core/trial/ranking.h"
 #include "core/trial/results.h"
+#include "core/trial/sentences.h"
 
 #include <QTest>
 
@@ -65,6 +66,12 @@ private slots:
         QVERIFY(r[0].tieOf("B") == &r[0].pairs[0]);
         QVERIFY(!ranked({{"B", 5, 1}, {"C", 6, 1}}, {}, std::nullopt)[0].pairs[0].moreSubs);
         QVERIFY(!ranked({{"B", 5, 1}, {"C", 5, 1}})[0].pairs[0].moreSubs);
+    }
+
+    void tiesAreSaidInWords() {
+        const Ranking r = ranked({{"B", 5, 1}, {"C", 6, 1}, {"D", 60, 1}})[0];
+        QCOMPARE(tieSentence(r, "B"), std::string("Cannot be told from run C at 95 %; about 134 more subs of each would."));
+        QVERIFY(tieSentence(r, "D").empty());
     }
 
     void whatIsVoidIsNotRanked() {
