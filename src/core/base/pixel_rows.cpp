@@ -107,6 +107,24 @@ CAELUMEN_FAST Counts countAbove(const float* v, std::int64_t n, float low, float
     return out;
 }
 
+CAELUMEN_FAST void residuals(const float* v, const float* level, const std::uint8_t* hidden, int n, float limit, float* out, float* mark) {
+    for (int i = 0; i < n; ++i) {
+        const float d = v[i] - level[i];
+        mark[i] = (d > -limit) & (d < limit) ? 1.0F : 0.0F;
+        out[i] = mark[i] != 0 ? d : 0.0F;
+    }
+    if (!hidden) return;
+    for (int i = 0; i < n; ++i) {
+        const float seen = static_cast<float>(1 - hidden[i]);
+        mark[i] *= seen;
+        out[i] *= seen;
+    }
+}
+
+CAELUMEN_FAST void add(const float* from, int n, float* to) {
+    for (int i = 0; i < n; ++i) to[i] += from[i];
+}
+
 CAELUMEN_FAST std::int64_t count(const std::uint8_t* flags, std::int64_t n) {
     std::int64_t sum = 0;
     for (std::int64_t from = 0; from < n; from += 255) {

@@ -32,6 +32,12 @@ struct Counts {
 };
 Counts countAbove(const float* v, std::int64_t n, float low, float high);
 
+/// out[i] = v[i] - level[i] where that lies within +-limit and nothing hides the pixel (`hidden` may be null), else 0; mark[i] is 1 there, else 0.
+void residuals(const float* v, const float* level, const std::uint8_t* hidden, int n, float limit, float* out, float* mark);
+
+/// to[i] += from[i].
+void add(const float* from, int n, float* to);
+
 /// How many bytes are 1, of bytes that are 0 or 1.
 std::int64_t count(const std::uint8_t* flags, std::int64_t n);
 

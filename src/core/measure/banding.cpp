@@ -1,5 +1,7 @@
 #include "core/measure/banding.h"
 
+#include "core/base/pixel_rows.h"
+
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
@@ -60,13 +62,13 @@ BandingPair measureBanding(const Plane& plane, const Mask& mask, const SmoothSky
     if (!(pixelNoise > 0)) return {};
     const int w = plane.width(), h = plane.height();
     const auto limit = static_cast<float>(3 * pixelNoise);
-    // Of large frames every second or fourth stretch: their lines are long enough.
-    const int part = plane.size() > 12'000'000 ? 4 : plane.size() > 4'000'000 ? 2 : 1;
-    std::vector<Level> rows(static_cast<std::size_t>(h));
+    // Of large frames every fourth or eighth stretch: their lines are long enough.
+    const int part = plane.size() > 12'000'000 ? 8 : plane.size() > 4'000'000 ? 4 : 1;
+    std::vector<Level> lines(static_cast<std::size_t>(h));
     const int strips = (h + kStretch - 1) / kStretch;
     std::vector<std::vector<float>> sums(static_cast<std::size_t>(strips)), counts(static_cast<std::size_t>(strips));
     tbb::parallel_for(0, strips, [&](int strip) {
-        std::vector<float> level(static_cast<std::size_t>(w));
+        std::vector<float> level(static_cast<std::size_t>(w)), residual(level.size()), mark(level.size());
         const bool columns = strip % part == 0;
         auto &sum = sums[static_cast<std::size_t>(strip)], &count = counts[static_cast<std::size_t>(strip)];
         if (columns) {
@@ -77,25 +79,24 @@ BandingPair measureBanding(const Plane& plane, const Mask& mask, const SmoothSky
             const float* row = plane.row(y);
             const std::uint8_t* hidden = mask.empty() ? nullptr : mask.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(w);
             sky.row(y, 0, w, level.data());
-            for (int stretch = 0; stretch * kStretch < w; ++stretch) {
-                const bool takesRow = stretch % part == 0;
-                if (!columns && !takesRow) continue;
-                double total = 0;
-                int n = 0;
-                for (int x = stretch * kStretch; x < std::min(w, (stretch + 1) * kStretch); ++x) {
-                    const float d = row[x] - level[static_cast<std::size_t>(x)];
-                    if (!(d > -limit && d < limit) || (hidden && hidden[x])) continue;
-                    total += static_cast<double>(d);
-                    ++n;
-                    if (!columns) continue;
-                    sum[static_cast<std::size_t>(x)] += d;
-                    count[static_cast<std::size_t>(x)] += 1;
+            const auto take = [&](int from, int n) { rows::residuals(row + from, level.data() + from, hidden ? hidden + from : nullptr, n, limit, residual.data() + from, mark.data() + from); };
+            if (columns) {
+                take(0, w);
+                rows::add(residual.data(), w, sum.data());
+                rows::add(mark.data(), w, count.data());
+            }
+            for (int stretch = 0; stretch * kStretch < w; stretch += part) {
+                const int from = stretch * kStretch, n = std::min(kStretch, w - from);
+                if (!columns) take(from, n);
+                float total = 0, seen = 0;
+                for (int x = from; x < from + n; ++x) {
+                    total += residual[static_cast<std::size_t>(x)];
+                    seen += mark[static_cast<std::size_t>(x)];
                 }
-                if (!takesRow) continue;
-                Level& l = rows[static_cast<std::size_t>(y)];
+                Level& l = lines[static_cast<std::size_t>(y)];
                 const auto half = static_cast<std::size_t>(stretch / part % 2);
-                l.sum[half] += total;
-                l.count[half] += n;
+                l.sum[half] += static_cast<double>(total);
+                l.count[half] += static_cast<double>(seen);
             }
         }
     });
@@ -107,7 +108,7 @@ BandingPair measureBanding(const Plane& plane, const Mask& mask, const SmoothSky
             columns[x].count[half] += static_cast<double>(counts[static_cast<std::size_t>(strip)][x]);
         }
     }
-    return {shared(rows), shared(columns)};
+    return {shared(lines), shared(columns)};
 }
 
 } // namespace caelumen

@@ -4,6 +4,7 @@
 #include "core/stars/star_grid.h"
 
 #include <tbb/parallel_for.h>
+#include <tbb/parallel_invoke.h>
 
 #include <algorithm>
 #include <utility>
@@ -88,25 +89,7 @@ std::vector<double> hiddenRadii(const PlaneHarvest& h, const std::vector<StarDis
     return radii;
 }
 
-} // namespace
-
-PlaneHarvest harvestPlane(const Plane& plane, PlaneStars stars, const HarvestRequest& rq) {
-    PlaneHarvest h;
-    h.channel = rq.channel;
-    h.view = rq.view;
-    h.stars = std::move(stars);
-    h.discs = deepStarDiscs(h.stars.stars, h.stars.psf, h.stars.typicalNoise, rq.view);
-
-    Mask mask;
-    hide(mask, h.discs, rq.view);
-    if (rq.baselineDiscs) hide(mask, *rq.baselineDiscs, rq.view);
-    h.hiddenPart = hiddenPart(mask);
-    h.mesh = buildMesh(plane, mask, defaultCell(plane), h.hiddenPart > 0.5 ? 0.1 : 0.3);
-    const StarGlow glow(h.stars.stars, hiddenRadii(h, rq.baselineDiscs), h.stars.psf, plane.width(), plane.height());
-    for (MeshCell& c : h.mesh.cells)
-        if (c.used > 0) c.level -= glow.at(c.centre.x, c.centre.y);
-    const SmoothSky sky(h.mesh);
-
+void takeRegions(PlaneHarvest& h, const Plane& plane, const Mask& mask, const StarGlow& glow, const HarvestRequest& rq) {
     std::vector<const Region*> skies, summed;
     for (const Region& r : *rq.regions) {
         if (r.role == RegionRole::Sky) skies.push_back(&r);
@@ -128,28 +111,59 @@ PlaneHarvest harvestPlane(const Plane& plane, PlaneStars stars, const HarvestReq
     }
     if (used > 0) h.sky.skew = skew / used;
     h.skyValues = regionValues(plane, mask, rq.view, skies, 20'000);
-    h.noise = pixelNoise(plane, mask, rq.view, *rq.regions);
-    h.banding = measureBanding(plane, mask, sky, h.noise.value);
+}
+
+void takeBoxes(PlaneHarvest& h, const Plane& plane, const Mask& mask, const HarvestRequest& rq) {
     h.boxSide = boxSide(rq.arcsecPerStoredPixel * rq.view.geometry.pitch);
     h.boxes = noiseBoxes(plane, mask, h.boxSide, rq.view, *rq.regions);
+}
 
-    if (rq.photometry) {
-        ApertureOptions o;
-        o.radius = h.apertureRadius = rq.apertureRadius * rq.view.scale();
-        o.saturation = h.stars.saturation;
-        o.pixelNoise = h.noise.value;
-        o.noiseCorrelation = noiseCorrelation(h);
-        o.photonScale = rq.total_s > 0 ? 1 / rq.total_s : 0;
-        h.fluxes.resize(rq.photometry->size());
-        tbb::parallel_for(std::size_t{0}, h.fluxes.size(),
-                          [&](std::size_t i) { h.fluxes[i] = apertureFlux(plane, mask, sky, rq.view.toPlane((*rq.photometry)[i]), o); });
-    }
+void takeFluxes(PlaneHarvest& h, const Plane& plane, const Mask& mask, const SmoothSky& sky, const HarvestRequest& rq) {
+    if (!rq.photometry) return;
+    ApertureOptions o;
+    o.radius = h.apertureRadius = rq.apertureRadius * rq.view.scale();
+    o.saturation = h.stars.saturation;
+    o.pixelNoise = h.noise.value;
+    o.noiseCorrelation = noiseCorrelation(h);
+    o.photonScale = rq.total_s > 0 ? 1 / rq.total_s : 0;
+    h.fluxes.resize(rq.photometry->size());
+    tbb::parallel_for(std::size_t{0}, h.fluxes.size(), [&](std::size_t i) { h.fluxes[i] = apertureFlux(plane, mask, sky, rq.view.toPlane((*rq.photometry)[i]), o); });
+}
+
+void takeHalos(PlaneHarvest& h, const Plane& plane, const HarvestRequest& rq) {
     for (const Region& r : *rq.regions) {
         if (r.role != RegionRole::HaloStar || r.points.empty()) continue;
         const double reach = std::clamp(rq.haloReach * rq.view.scale(), 30.0, std::max(31.0, 0.48 * std::min(plane.width(), plane.height())));
-        h.halos.emplace(r.id, measureHaloProfile(plane, rq.view.toPlane(r.points[0]), reach, h.stars.psf, h.stars.stars, h.stars.typicalNoise,
-                                                 h.stars.saturation, rq.view.geometry.pitch));
+        h.halos.emplace(r.id, measureHaloProfile(plane, rq.view.toPlane(r.points[0]), reach, h.stars.psf, h.stars.stars, h.stars.typicalNoise, h.stars.saturation, rq.view.geometry.pitch));
     }
+}
+
+} // namespace
+
+PlaneHarvest harvestPlane(const Plane& plane, PlaneStars stars, const HarvestRequest& rq) {
+    PlaneHarvest h;
+    h.channel = rq.channel;
+    h.view = rq.view;
+    h.stars = std::move(stars);
+    h.discs = deepStarDiscs(h.stars.stars, h.stars.psf, h.stars.typicalNoise, rq.view);
+
+    Mask mask;
+    hide(mask, h.discs, rq.view);
+    if (rq.baselineDiscs) hide(mask, *rq.baselineDiscs, rq.view);
+    h.hiddenPart = hiddenPart(mask);
+    h.mesh = buildMesh(plane, mask, defaultCell(plane), h.hiddenPart > 0.5 ? 0.1 : 0.3);
+    const StarGlow glow(h.stars.stars, hiddenRadii(h, rq.baselineDiscs), h.stars.psf, plane.width(), plane.height());
+    for (MeshCell& c : h.mesh.cells)
+        if (c.used > 0) c.level -= glow.at(c.centre.x, c.centre.y);
+    const SmoothSky sky(h.mesh);
+
+    // Each reads the pixels and writes its own part.
+    tbb::parallel_invoke([&] { takeRegions(h, plane, mask, glow, rq); }, [&] { takeBoxes(h, plane, mask, rq); }, [&] { takeHalos(h, plane, rq); },
+                         [&] {
+                             h.noise = pixelNoise(plane, mask, rq.view, *rq.regions);
+                             h.banding = measureBanding(plane, mask, sky, h.noise.value);
+                         });
+    takeFluxes(h, plane, mask, sky, rq);
     return h;
 }
 

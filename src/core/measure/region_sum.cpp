@@ -53,7 +53,7 @@ std::size_t visitPixels(const Plane& plane, const Mask& mask, const PlaneView& v
 namespace {
 
 constexpr int kCell = 10;               ///< side of the small cells, plane pixels
-constexpr std::size_t kEnough = 40'000; ///< values that place a cut within a hundredth of a sigma
+constexpr std::size_t kEnough = 20'000; ///< values that place a cut within a hundredth of a sigma
 
 struct Cell {
     double sum = 0, n = 0, whole = 0;

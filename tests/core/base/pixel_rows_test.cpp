@@ -95,6 +95,30 @@ private slots:
         QCOMPARE(rows::count(flags.data(), n), c.low);
     }
 
+    void residualsLeaveOutWhatIsHiddenOrFar_data() { lengths_data(); }
+    void residualsLeaveOutWhatIsHiddenOrFar() {
+        QFETCH(int, n);
+        auto v = noise(n, 6);
+        v[0] = kNan;
+        const std::vector<float> level(v.size(), 101);
+        std::vector<std::uint8_t> hidden(v.size(), 0);
+        for (std::size_t i = 0; i < v.size(); i += 3) hidden[i] = 1;
+        std::vector<float> out(v.size()), mark(v.size()), sum(v.size(), 2);
+        for (const bool masked : {false, true}) {
+            rows::residuals(v.data(), level.data(), masked ? hidden.data() : nullptr, n, 8, out.data(), mark.data());
+            for (std::size_t i = 1; i < v.size(); ++i) {
+                const float d = v[i] - level[i];
+                const bool in = std::abs(d) < 8 && !(masked && hidden[i]);
+                QCOMPARE(mark[i], in ? 1.0F : 0.0F);
+                QCOMPARE(out[i], in ? d : 0.0F);
+            }
+            QCOMPARE(mark[0], 0.0F);
+            QVERIFY(out[0] == 0);
+        }
+        rows::add(mark.data(), n, sum.data());
+        for (std::size_t i = 0; i < v.size(); ++i) QCOMPARE(sum[i], mark[i] + 2);
+    }
+
     void smoothingKeepsTheSumOfAPoint() {
         std::vector<float> a(40, 0), b(40, 0), c(40, 0), room(40), out(40);
         b[20] = 16;
