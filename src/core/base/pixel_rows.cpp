@@ -45,6 +45,17 @@ CAELUMEN_FAST int nextAbove(const float* value, const float* limit, int x, int n
     return x;
 }
 
+CAELUMEN_FAST int nextOutside(const float* value, const float* low, const float* high, int x, int n) {
+    constexpr int kBlock = 64;
+    for (; x + kBlock <= n; x += kBlock) {
+        int any = 0;
+        for (int i = 0; i < kBlock; ++i) any |= (value[x + i] < low[x + i]) | (value[x + i] > high[x + i]);
+        if (any) break;
+    }
+    while (x < n && !(value[x] < low[x] || value[x] > high[x])) ++x;
+    return x;
+}
+
 CAELUMEN_FAST void ramp(float start, float step, int n, float* out) {
     for (int i = 0; i < n; ++i) out[i] = start + step * static_cast<float>(i);
 }

@@ -12,6 +12,9 @@ void smooth(const float* a, const float* b, const float* c, int n, float* vertic
 /// Where `value` is at least `limit`, from `x` on: the first such place, or `n`. NaN never is.
 int nextAbove(const float* value, const float* limit, int x, int n);
 
+/// The first place from `x` on where `value` lies below `low` or above `high`, or `n`. NaN never does.
+int nextOutside(const float* value, const float* low, const float* high, int x, int n);
+
 /// A straight line: out[i] = start + step * i.
 void ramp(float start, float step, int n, float* out);
 

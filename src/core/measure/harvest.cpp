@@ -11,16 +11,17 @@
 
 namespace caelumen {
 
-PlaneStars findStars(const Plane& plane, double knownSaturation, Point split) {
+SmoothSky findingSky(const Plane& plane) { return SmoothSky(sampleMesh(plane, std::clamp(defaultCell(plane), 24, 64))); }
+
+PlaneStars findStars(const Plane& plane, double knownSaturation, Point split) { return findStars(plane, findingSky(plane), knownSaturation, split); }
+
+PlaneStars findStars(const Plane& plane, const SmoothSky& sky, double knownSaturation, Point split) {
     PlaneStars out;
     out.saturation = saturationLevel(plane, knownSaturation);
-    // A fine mesh for finding, so that stars on nebula stand on their own sky.
-    const int cell = std::clamp(defaultCell(plane), 24, 64);
-    const SmoothSky rough(sampleMesh(plane, cell));
-    out.typicalNoise = rough.typicalSigma();
+    out.typicalNoise = sky.typicalSigma();
     if (!(out.typicalNoise > 0)) return out;
-    out.stars = detectStars(plane, rough, {4.0, out.saturation});
-    out.psf = measurePsf(plane, out.stars, rough, split);
+    out.stars = detectStars(plane, sky, {4.0, out.saturation});
+    out.psf = measurePsf(plane, out.stars, sky, split);
     if (out.psf) keepSharp(plane, out.stars, *out.psf, out.typicalNoise);
     return out;
 }

@@ -22,7 +22,10 @@ struct PlaneStars {
     double typicalNoise = 0;
     double saturation = 0;
 };
+/// The sky that stars are found on: fine, so that stars on nebula stand on their own sky.
+SmoothSky findingSky(const Plane& plane);
 PlaneStars findStars(const Plane& plane, double knownSaturation, Point split = {}); ///< split: as in PlaneGeometry
+PlaneStars findStars(const Plane& plane, const SmoothSky& sky, double knownSaturation, Point split = {});
 
 /// Light of the star near a place from its unsaturated pixels; nothing when there is none or it cannot be fitted.
 std::optional<ScaledStar> starFlux(const Plane& plane, const PlaneStars& stars, Point guess);

@@ -4,13 +4,13 @@
 #include "core/base/statistics.h"
 #include "core/image/plane_scan.h"
 #include "core/stars/deblend.h"
+#include "core/stars/defects.h"
 
 #include <tbb/blocked_range.h>
 #include <tbb/enumerable_thread_specific.h>
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
-#include <array>
 #include <limits>
 #include <numeric>
 #include <tuple>
@@ -84,15 +84,6 @@ Groups connected(const std::vector<Stretch>& all) {
     std::vector<std::size_t> next(out.begin.begin(), out.begin.end() - 1);
     for (std::size_t i = 0; i < all.size(); ++i) out.stretches[next[number[i]]++] = all[i];
     return out;
-}
-
-/// Light in one pixel only: no telescope makes that.
-bool isHotPixel(const Plane& plane, double level, int x, int y) {
-    if (x < 1 || y < 1 || x >= plane.width() - 1 || y >= plane.height() - 1) return false;
-    const auto v = [&](int a, int b) { return std::isfinite(plane.at(a, b)) ? static_cast<double>(plane.at(a, b)) - level : 0.0; };
-    std::array<double, 4> n{v(x - 1, y), v(x + 1, y), v(x, y - 1), v(x, y + 1)};
-    std::sort(n.begin(), n.end());
-    return n[1] + n[2] < 0.2 * v(x, y);
 }
 
 struct Tally {

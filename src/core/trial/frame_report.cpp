@@ -2,6 +2,7 @@
 
 #include "core/base/statistics.h"
 #include "core/measure/harvest.h"
+#include "core/stars/defects.h"
 
 #include <algorithm>
 #include <limits>
@@ -19,14 +20,16 @@ Result<FrameReport> reportFrame(const std::filesystem::path& path) {
             if (!plane) return plane.error();
             const PlaneView view{out.info.geometry(c), {}, plane->width(), plane->height()};
             const double full = out.info.integer && out.info.bits <= 16 ? std::pow(2.0, out.info.bits) - 1 : std::numeric_limits<double>::infinity();
-            const PlaneStars found = findStars(*plane, full, view.geometry.split);
+            const SmoothSky sky = findingSky(*plane);
+            markDefects(*plane, sky);
+            const PlaneStars found = findStars(*plane, sky, full, view.geometry.split);
             Mask mask;
             hide(mask, deepStarDiscs(found.stars, found.psf, found.typicalNoise, view), view);
-            std::vector<float> sky;
+            std::vector<float> values;
             const std::size_t step = std::max<std::size_t>(1, plane->size() / 4'000'000);
             for (std::size_t i = 0; i < plane->size(); i += step)
-                if (!mask[i] && std::isfinite(plane->data()[i])) sky.push_back(plane->data()[i]);
-            const ClippedStats level = clippedStats(std::span<float>(sky));
+                if (!mask[i] && std::isfinite(plane->data()[i])) values.push_back(plane->data()[i]);
+            const ClippedStats level = clippedStats(std::span<float>(values));
             if (level.count == 0) continue;
             const std::string& name = out.info.channels[c];
             out.level[name] = level.mean;

@@ -2,6 +2,7 @@
 
 #include "core/base/statistics.h"
 #include "core/image/plane_scan.h"
+#include "core/stars/defects.h"
 #include "core/trial/fairness.h"
 #include "core/trial/figures.h"
 #include "core/trial/headlines.h"
@@ -188,7 +189,9 @@ private:
             m_job.report(m_step * m_done++, fmt::format("Measuring run {} ({})", o.run->id, info.channels[c]));
             auto plane = read(c);
             if (!plane) return plane.error();
-            PlaneStars stars = findStars(*plane, o.rateOf(o.knownSaturation), info.geometry(c).split);
+            const SmoothSky sky = findingSky(*plane);
+            markDefects(*plane, sky);
+            PlaneStars stars = findStars(*plane, sky, o.rateOf(o.knownSaturation), info.geometry(c).split);
             if (looksStretched(stars)) {
                 if (i == m_baseline)
                     return Error{fmt::format("{} is stretched (its bright stars are wider than its faint ones), so nothing in it can be measured; give the linear stack as the baseline.", info.path.string())};
@@ -221,6 +224,7 @@ private:
             if (m_job.cancelled()) return Error{kCancelled};
             auto plane = read(c);
             if (!plane) return plane.error();
+            markDefects(*plane, findingSky(*plane));
             harvest(i, c, *plane, std::move(stars));
         }
         if (!o.run->short_stack.empty())

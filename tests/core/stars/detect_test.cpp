@@ -1,4 +1,5 @@
 #include "core/measure/harvest.h"
+#include "core/stars/defects.h"
 #include "core/stars/detect.h"
 #include "core/stars/star_grid.h"
 
@@ -59,6 +60,25 @@ private slots:
             strangers += !known;
         }
         QVERIFY2(strangers <= 6, qPrintable(QString::number(strangers)));
+    }
+
+    /// What the sky cannot have made is marked, what it did make stays.
+    void defectsAreMarked() {
+        auto made = scenes::make({});
+        Plane& p = made.plane;
+        Random random(3);
+        for (int i = 0; i < 200; ++i) p.at(static_cast<int>(1 + random.index(597)), static_cast<int>(1 + random.index(417))) += 3000;
+        for (int y = 0; y < 420; ++y) p.at(300, y) = 0;
+        const Plane before = p;
+        const std::size_t n = markDefects(p, findingSky(p));
+        QVERIFY2(n > 590 && n < 640, qPrintable(QString::number(n)));
+        for (int y = 0; y < 420; ++y) QVERIFY(!std::isfinite(p.at(300, y)));
+        int stars = 0;
+        for (const auto& s : made.stars) {
+            const int x = static_cast<int>(std::lround(s.x)), y = static_cast<int>(std::lround(s.y));
+            if (s.flux > 3000 && p.contains(x, y) && before.at(x, y) < 3000) stars += std::isfinite(p.at(x, y));
+        }
+        QVERIFY(stars > 40);
     }
 
     void cloudsAreNoStars() {

@@ -1,0 +1,47 @@
+#include "core/stars/defects.h"
+
+#include "core/base/pixel_rows.h"
+
+#include <tbb/parallel_for.h>
+
+#include <algorithm>
+#include <array>
+
+namespace caelumen {
+
+bool isHotPixel(const Plane& plane, double level, int x, int y) {
+    if (x < 1 || y < 1 || x >= plane.width() - 1 || y >= plane.height() - 1) return false;
+    const auto v = [&](int a, int b) { return std::isfinite(plane.at(a, b)) ? static_cast<double>(plane.at(a, b)) - level : 0.0; };
+    std::array<double, 4> n{v(x - 1, y), v(x + 1, y), v(x, y - 1), v(x, y + 1)};
+    std::sort(n.begin(), n.end());
+    return n[1] + n[2] < 0.2 * v(x, y);
+}
+
+std::size_t markDefects(Plane& plane, const SmoothSky& sky) {
+    if (!(sky.typicalSigma() > 0)) return 0;
+    constexpr double kLimit = 8; // sigmas
+    constexpr int kRows = 64;
+    const int w = plane.width(), h = plane.height(), blocks = (h + kRows - 1) / kRows;
+    std::vector<std::vector<std::size_t>> found(static_cast<std::size_t>(blocks));
+    tbb::parallel_for(0, blocks, [&](int block) {
+        std::vector<float> low(static_cast<std::size_t>(w)), high(low.size());
+        for (int y = block * kRows; y < std::min(h, (block + 1) * kRows); ++y) {
+            sky.row(y, -kLimit, w, low.data());
+            sky.row(y, kLimit, w, high.data());
+            const float* row = plane.row(y);
+            for (int x = rows::nextOutside(row, low.data(), high.data(), 0, w); x < w; x = rows::nextOutside(row, low.data(), high.data(), x + 1, w)) {
+                const auto at = static_cast<std::size_t>(x);
+                const double level = 0.5 * (static_cast<double>(low[at]) + static_cast<double>(high[at]));
+                if (row[x] < low[at] || isHotPixel(plane, level, x, y)) found[static_cast<std::size_t>(block)].push_back(static_cast<std::size_t>(y) * static_cast<std::size_t>(w) + at);
+            }
+        }
+    });
+    std::size_t count = 0;
+    for (const auto& part : found) { // only now, so that neighbours were judged by what was there
+        for (const std::size_t at : part) plane.data()[at] = kNoData;
+        count += part.size();
+    }
+    return count;
+}
+
+} // namespace caelumen

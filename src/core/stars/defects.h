@@ -1,0 +1,14 @@
+#pragma once
+
+#include "core/stars/background_mesh.h"
+
+namespace caelumen {
+
+/// Light in one pixel only (its four neighbours nearly dark): no telescope makes that.
+bool isHotPixel(const Plane& plane, double level, int x, int y);
+
+/// Turns pixels into NaN that the sky cannot have made: light in one pixel alone (hot pixels, small cosmic-ray hits), and pixels eight sigmas below the sky (dead ones, whole
+/// columns of them). Gives their number.
+std::size_t markDefects(Plane& plane, const SmoothSky& sky);
+
+} // namespace caelumen
