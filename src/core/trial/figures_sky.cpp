@@ -308,7 +308,8 @@ void starFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline) {
         return;
     }
     const double value = median(std::span<double>(ratios));
-    sheet.add(h.channel, "star_throughput", "", value, 1.253 * robustSigma(ratios) / std::sqrt(static_cast<double>(ratios.size())));
+    // Wings are known to a fifth or so of what the correction takes from them.
+    sheet.add(h.channel, "star_throughput", "", value, std::hypot(1.253 * robustSigma(ratios) / std::sqrt(static_cast<double>(ratios.size())), 0.25 * value * std::abs(correction - 1)));
 }
 
 } // namespace caelumen
