@@ -208,6 +208,7 @@ std::vector<Star> detectStars(const Plane& plane, const SmoothSky& sky, const De
 double saturationLevel(const Plane& plane, double known) {
     const float top = topOf(plane);
     if (!std::isfinite(top)) return known;
+    if (static_cast<double>(top) >= 0.97 * known) return 0.9 * std::min(known, static_cast<double>(top)); // burnt to the limit that is known
     // A plateau: many pixels within 2 % of the top, which an unsaturated profile with a sharp peak never has.
     const rows::Counts counts = countAbove(plane, 0.90F * top, 0.98F * top);
     const double plateau = counts.high >= 12 && 2 * counts.high > counts.low ? 0.9 * static_cast<double>(top) : std::numeric_limits<double>::infinity();

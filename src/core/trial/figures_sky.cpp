@@ -309,7 +309,7 @@ void starFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline) {
     }
     const double value = median(std::span<double>(ratios));
     // Wings are known to a fifth or so of what the correction takes from them.
-    sheet.add(h.channel, "star_throughput", "", value, std::hypot(1.253 * robustSigma(ratios) / std::sqrt(static_cast<double>(ratios.size())), 0.25 * value * std::abs(correction - 1)));
+    sheet.add(h.channel, "star_throughput", "", value, std::hypot(1.253 * robustSigma(ratios) / std::sqrt(static_cast<double>(ratios.size())), 0.2 * value * std::abs(correction - 1)));
 }
 
 } // namespace caelumen

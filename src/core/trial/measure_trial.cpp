@@ -78,8 +78,8 @@ double haloReachPixels(const OpenRun& run) {
     return std::min(reach, 700.0);
 }
 
-/// d ln FWHM / d ln amplitude: linear frames show a few thousandths at most, a gentle stretch over a hundredth.
-constexpr double kStretchedGrowth = 0.012;
+/// d ln FWHM / d ln amplitude: linear frames show a few thousandths at most, the stretches that people use from two hundredths to a quarter.
+constexpr double kStretchedGrowth = 0.02;
 
 std::vector<std::string> allQuantities() {
     std::vector<std::string> out;

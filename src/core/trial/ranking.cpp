@@ -49,11 +49,6 @@ Ranking rank(const Trial& trial, const TrialResults& results, const Score& score
 
 } // namespace
 
-const RankedPair* Ranking::tieOf(const std::string& run) const {
-    const auto it = std::find_if(pairs.begin(), pairs.end(), [&](const RankedPair& p) { return !p.separated && (p.better == run || p.worse == run); });
-    return it == pairs.end() ? nullptr : &*it;
-}
-
 const Ranking* rankingOf(const TrialResults& results, std::string_view quantity, const std::string& region) {
     const auto it = std::find_if(results.ranking.begin(), results.ranking.end(), [&](const Ranking& r) { return r.quantity == quantity && (r.region.empty() || region.empty() || r.region == region); });
     return it == results.ranking.end() ? nullptr : &*it;

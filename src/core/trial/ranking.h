@@ -28,7 +28,6 @@ struct Ranking {
     std::string quantity, region;
     std::vector<RankedRun> runs;
     std::vector<RankedPair> pairs;     ///< neighbours in that order
-    const RankedPair* tieOf(const std::string& run) const; ///< a pair with this run that is not separated
 };
 
 /// The ranking of a figure, for a region where it has one; null where nothing is ranked.
