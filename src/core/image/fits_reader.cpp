@@ -10,6 +10,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <fstream>
 #include <mutex>
 #include <optional>
 
@@ -26,6 +27,20 @@ Result<FitsHandle> openFits(const fs::path& path) {
     if (fits_open_diskfile(&raw, path.c_str(), READONLY, &status) != 0)
         return Error{fmt::format("{} cannot be read as FITS ({}); check that it is a whole, undamaged FITS file.", path.string(), fitsReason(status))};
     return FitsHandle(raw);
+}
+
+/// CFITSIO asks for as much memory as the end of a gzipped file claims; deflate packs at most 1032 to 1.
+bool claimsTooMuch(const fs::path& path) {
+    std::ifstream file(path, std::ios::binary | std::ios::ate);
+    const auto size = static_cast<long long>(file.tellg());
+    std::array<unsigned char, 2> magic{};
+    std::array<unsigned char, 4> end{};
+    file.seekg(0);
+    if (size < 18 || !file.read(reinterpret_cast<char*>(magic.data()), 2) || magic[0] != 0x1f || magic[1] != 0x8b) return size < 18;
+    file.seekg(size - 4);
+    if (!file.read(reinterpret_cast<char*>(end.data()), 4)) return true;
+    const long long claimed = end[0] + 256LL * end[1] + 65536LL * end[2] + 16777216LL * end[3];
+    return claimed > 1040 * size;
 }
 
 HeaderLookup lookup(fitsfile* file) {
@@ -66,6 +81,7 @@ int integerKey(const HeaderLookup& header, const char* keyword) {
 } // namespace
 
 Result<FitsImage> readFitsInfo(const fs::path& path) {
+    if (claimsTooMuch(path)) return Error{fmt::format("{} is too small for what it claims to hold; it is damaged, copy it again.", path.string())};
     auto opened = openFits(path);
     if (!opened) return opened.error();
     fitsfile* file = opened->get();

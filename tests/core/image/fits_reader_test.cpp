@@ -1,6 +1,7 @@
 #include "core/image/fits_writer.h"
 #include "core/image/frame_file.h"
 
+#include "core/base/file.h"
 #include "support/scenes.h"
 
 #include <fitsio.h>
@@ -209,6 +210,14 @@ private slots:
         const auto back = file->readChannel(0);
         QCOMPARE(back->at(1, 1), 7.5F);
         QVERIFY(std::isnan(back->at(10, 10)));
+    }
+
+    /// The end of a gzipped file tells how much memory is asked for: four gigabytes for fifteen bytes are refused before.
+    void gzipClaimsAreCheckedBeforeMemoryIsAsked() {
+        const std::string packed("\x1f\x8b\x08\x00\x00\x00\x00\x00\x00\x03\x00\x00\x00\x00\x00\x00\x10\x20\xde\xf4", 20);
+        QVERIFY(writeFile(m_folder / "claim.fits.gz", packed).ok());
+        const auto file = FrameFile::open(m_folder / "claim.fits.gz");
+        QVERIFY(!file.ok() && file.error().message.find("claim.fits.gz") != std::string::npos && file.error().message.find("damaged") != std::string::npos);
     }
 };
 
