@@ -1,8 +1,7 @@
 #include "core/measure/halo.h"
 
-#include "core/measure/halo_discs.h"
-
 #include "core/base/statistics.h"
+#include "core/measure/halo_discs.h"
 
 #include <Eigen/Dense>
 #include <fmt/format.h>
@@ -177,7 +176,6 @@ Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double r
     out.fwhm = psf->fwhm;
     const double burnt = saturatedRadius(plane, start, saturation, 60);
     const double own = std::max(2 * psf->fwhm, burnt + psf->fwhm);
-    
     const double fitRadius = std::max({2.5 * psf->fwhm, 5.0, burnt > 0 ? burnt + std::max(1.5 * psf->fwhm, 4.0) : 0.0});
     const PatchMask mask = neighbourMask(stars, *psf, noise, start, own, std::max(reach, fitRadius));
     const auto star = scalePsf(plane, *psf, start, fitRadius, saturation, mask);

@@ -98,9 +98,11 @@ struct Judge {
         if (s.twilight != "night" && s.twilight != b.twilight) say(c.run, "night", Grade::Weakens, kAbsolute, fmt::format("Taken in {} twilight.", s.twilight));
     }
 
-    /// What only the frames tell: bits, sky coordinates, near infrared, and whether the same filter let through as much light at another time.
+    /// What only the frames and the filter tell: bits, sky coordinates, near infrared.
     void frame(const RunConditions& c) {
         if (c.bits == 8) say(c.run, "calibration", Grade::Weakens, kAbsolute + kNebula + kHalo, "The frame has 8 bits: faint differences lie between its steps.");
+        if (std::any_of(results.alignment.begin(), results.alignment.end(), [&](const RunAlignment& a) { return a.run == c.run && a.alignment.matched == 0; }))
+            say(c.run, "calibration", Grade::Weakens, kNebula + kHalo + Words{"background", "background_ratio"}, "Its stars could not be matched with the baseline's; the sky coordinates in the headers were used instead, as far as they are right.");
         if (c.wcsOffset_px && *c.wcsOffset_px > 4)
             say(c.run, "calibration", Grade::Note, {}, fmt::format("The header's sky coordinates lie {:.0f} pixels from where the stars are; the stars were used.", *c.wcsOffset_px), true);
         const double infrared = c.nearInfrared.value_or(0), before = base.nearInfrared.value_or(0);
@@ -109,6 +111,7 @@ struct Judge {
                 fmt::format("The filter passes {:.0f} % of the near infrared: behind a clear window (or in a modified camera) that light is not in focus and makes soft halos, which are not reflections.", 100 * infrared));
     }
 
+    /// Whether the same filter let through as much starlight at another time.
     void transparency(const RunConditions& c) {
         const Run *own = trial.run(c.run), *other = nullptr;
         for (const Run& r : trial.runs)

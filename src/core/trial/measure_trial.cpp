@@ -151,7 +151,11 @@ private:
 
     std::optional<Alignment> promisedAlignment(std::size_t i) const {
         const RunConditions &base = m_open[m_baseline].conditions, &own = m_open[i].conditions;
-        return base.wcs && own.wcs ? alignmentFromWcs(*base.wcs, *own.wcs, base.width, base.height) : std::nullopt;
+        if (!base.wcs || !own.wcs) return std::nullopt;
+        const auto promised = alignmentFromWcs(*base.wcs, *own.wcs, base.width, base.height);
+        if (!promised) return std::nullopt;
+        const Point middle = promised->map({0.5 * base.width, 0.5 * base.height}); // another field is no alignment
+        return middle.x > 0 && middle.y > 0 && middle.x < own.width && middle.y < own.height ? promised : std::nullopt;
     }
 
     /// Stretched data has no electrons any more: the brighter a star, the wider it looks.
@@ -203,7 +207,7 @@ private:
                 const auto* reference = m_reference.of(m_reference.stars, info.channels[c]);
                 const auto promised = promisedAlignment(i);
                 auto found = align(reference ? *reference : std::vector<AlignStar>{}, alignStars(stars, info.geometry(c)));
-                if (!found && promised && c == channelOrder(info).back()) found = *promised; // better than nothing, and said
+                if (!found && promised && c == channelOrder(info).back()) found = *promised; // better than nothing; fairness says so
                 if (found && promised) o.conditions.wcsOffset_px = distanceBetween(*found, *promised, m_open[m_baseline].conditions.width, m_open[m_baseline].conditions.height);
                 if (!found) {
                     if (refusal.empty()) refusal = found.error().message;

@@ -11,7 +11,7 @@ constexpr std::array kQuantities{
     Quantity{"background", "Background", "e-/s/px", Lower, "background", "Sky level in the sky regions, stars masked, clipped at 3 sigma."},
     Quantity{"background_ratio", "Background against baseline", "1", Lower, "background", "Background over the baseline's, per square arcsecond."},
     Quantity{"background_mag", "Sky darkening", "mag", Higher, "background", "-2.5 log10 of the background ratio: positive is darker than the baseline."},
-    Quantity{"pixel_noise", "Pixel noise", "e-/s/px", Lower, "background", "Scatter of sky pixels about the smooth sky."},
+    Quantity{"pixel_noise", "Pixel noise", "e-/s/px", Lower, "background", "Scatter of sky pixels, from the differences of pixels six apart."},
     Quantity{"box_noise", "Box noise", "e-/s/px", Lower, "background", "Scatter of the means of empty 10 arcsec boxes: the noise that faint nebula has to beat."},
     Quantity{"noise_correlation", "Noise correlation", "1", Lower, "background", "How much neighbouring pixels share noise; 1 is none."},
     Quantity{"nebula_signal", "Nebula signal", "e-/s/px", Higher, "nebula", "Mean of the nebula region above the sky surface, stars masked."},

@@ -267,6 +267,19 @@ private slots:
         const TrialResults r = measured(t);
         QVERIFY(r.conditionsOf("B")->wcsOffset_px && *r.conditionsOf("B")->wcsOffset_px > 15);
         QVERIFY(std::any_of(r.fairness.begin(), r.fairness.end(), [](const Unfairness& f) { return f.run == "B" && f.text.find("sky coordinates") != std::string::npos; }));
+        // Without stars in common the coordinates stand in, and that is said; coordinates of another place are refused.
+        scenes::PlaneScene s;
+        s.width = 800;
+        s.height = 533;
+        s.seed = 78;
+        const Plane strange = scenes::make(s).plane;
+        QVERIFY(writeFits(folder() / "wcs-c.fits", {&strange}, cards(400, 260)).ok());
+        t.runs[2].stack = "wcs-c.fits";
+        const TrialResults stood = measured(t);
+        QVERIFY(stood.find("C", "pixel_noise"));
+        QVERIFY(std::any_of(stood.fairness.begin(), stood.fairness.end(), [](const Unfairness& f) { return f.run == "C" && f.text.find("could not be matched") != std::string::npos; }));
+        QVERIFY(writeFits(folder() / "wcs-c.fits", {&strange}, cards(4000, 260)).ok());
+        QVERIFY(!measured(t).find("C", "pixel_noise"));
         QVERIFY(r.headline("A", "gradient_angle")->note.find("position angle") != std::string::npos);
         QVERIFY(std::abs(r.headline("B", "background")->value / m_results->headline("B", "background")->value - 1) < 1e-6);
     }
