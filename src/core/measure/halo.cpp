@@ -161,14 +161,7 @@ Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double r
     if (!psf) return Error{"there are too few unsaturated stars to know the star image"};
     if (guess.x < 0 || guess.y < 0 || guess.x > plane.width() - 1 || guess.y > plane.height() - 1) return Error{"the star lies outside this frame"};
     // The catalogue knows the star's place better than the mouse does.
-    const Star* nearest = nullptr;
-    double distance = std::max(12.0, 4 * psf->fwhm);
-    for (const Star& s : stars) {
-        const double d = length(s.x - guess.x, s.y - guess.y) - (s.saturated ? 4 : 0); // a saturated one close by is meant
-        if (d >= distance) continue;
-        distance = d;
-        nearest = &s;
-    }
+    const Star* nearest = starNear(stars, guess, std::max(12.0, 4 * psf->fwhm));
     if (!nearest) return Error{"no star is found at that place in this frame"};
     const Point start{nearest->x, nearest->y};
     HaloProfile out;

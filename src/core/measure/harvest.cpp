@@ -7,6 +7,7 @@
 #include <tbb/parallel_invoke.h>
 
 #include <algorithm>
+#include <iterator>
 #include <utility>
 
 namespace caelumen {
@@ -28,14 +29,7 @@ PlaneStars findStars(const Plane& plane, const SmoothSky& sky, double knownSatur
 
 std::optional<ScaledStar> starFlux(const Plane& plane, const PlaneStars& stars, Point guess) {
     if (!stars.psf) return std::nullopt;
-    const Star* nearest = nullptr;
-    double distance = std::max(8.0, 3 * stars.psf->fwhm);
-    for (const Star& s : stars.stars) {
-        if (const double d = length(s.x - guess.x, s.y - guess.y); d < distance) {
-            distance = d;
-            nearest = &s;
-        }
-    }
+    const Star* nearest = starNear(stars.stars, guess, std::max(8.0, 3 * stars.psf->fwhm));
     if (!nearest || nearest->saturated) return std::nullopt;
     return scalePsf(plane, *stars.psf, {nearest->x, nearest->y}, std::max(5.0, 2.5 * stars.psf->fwhm), stars.saturation, {});
 }
@@ -66,14 +60,10 @@ std::vector<Point> photometryStars(const PlaneStars& stars, const PlaneView& vie
 namespace {
 
 double noiseCorrelation(const PlaneHarvest& h) {
-    std::vector<double> means;
-    for (const NoiseBox& b : h.boxes)
-        if (b.onGrid) means.push_back(static_cast<double>(b.mean));
-    if (means.size() < 50 || !(h.noise.value > 0)) return 1;
-    // Neighbouring boxes share any structure; half the scatter of their differences is noise.
-    std::vector<double> steps;
-    for (std::size_t i = 1; i < means.size(); ++i) steps.push_back(means[i] - means[i - 1]);
-    return std::clamp(robustSigma(steps) / std::sqrt(2.0) * h.boxSide / h.noise.value, 1.0, 5.0);
+    std::vector<NoiseBox> apart;
+    std::copy_if(h.boxes.begin(), h.boxes.end(), std::back_inserter(apart), [](const NoiseBox& b) { return b.onGrid; });
+    if (apart.size() < 50 || !(h.noise.value > 0)) return 1;
+    return std::clamp(boxScatter(apart) * h.boxSide / h.noise.value, 1.0, 5.0);
 }
 
 /// How far each star is hidden, plane pixels: by its own disc or by the baseline's of the same star.

@@ -6,7 +6,7 @@
 
 #include <algorithm>
 #include <array>
-#include <mutex>
+#include <unordered_map>
 
 namespace caelumen {
 
@@ -79,6 +79,21 @@ std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, co
     std::vector<NoiseBox> boxes;
     for (const auto& row : rows) boxes.insert(boxes.end(), row.begin(), row.end());
     return boxes;
+}
+
+double boxScatter(const std::vector<NoiseBox>& boxes) {
+    std::unordered_map<std::uint64_t, double> at;
+    const auto key = [](int i, int j) { return static_cast<std::uint64_t>(static_cast<std::uint32_t>(i)) << 32 | static_cast<std::uint32_t>(j); };
+    for (const NoiseBox& b : boxes) at[key(b.i, b.j)] = static_cast<double>(b.mean);
+    std::vector<double> bends, means;
+    for (const NoiseBox& b : boxes) {
+        means.push_back(static_cast<double>(b.mean));
+        for (const auto& [di, dj] : {std::pair{b.apart, 0}, std::pair{0, b.apart}}) {
+            const auto before = at.find(key(b.i - di, b.j - dj)), after = at.find(key(b.i + di, b.j + dj));
+            if (before != at.end() && after != at.end()) bends.push_back((means.back() - 0.5 * (before->second + after->second)) / std::sqrt(1.5));
+        }
+    }
+    return clippedStats(std::span<double>(bends.size() >= 40 ? bends : means)).sigma;
 }
 
 PixelNoise pixelNoise(const Plane& plane, const Mask& mask, const PlaneView& view, const std::vector<Region>& regions) {

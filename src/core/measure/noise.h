@@ -24,6 +24,10 @@ int boxSide(double arcsecPerPlanePixel);
 /// left out; at most about 80 000 of each kind are kept, spread over the frame.
 std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, const PlaneView& view, const std::vector<Region>& regions);
 
+/// Scatter of box means free of whatever varies smoothly: from each box minus the mean of its two neighbours, along rows and columns. Where too few
+/// have neighbours, the scatter of the means themselves.
+double boxScatter(const std::vector<NoiseBox>& boxes);
+
 /// Scatter of single pixels.
 struct PixelNoise {
     double value = 0;

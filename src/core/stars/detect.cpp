@@ -205,6 +205,17 @@ std::vector<Star> detectStars(const Plane& plane, const SmoothSky& sky, const De
     return stars;
 }
 
+const Star* starNear(const std::vector<Star>& stars, Point place, double reach) {
+    const Star* nearest = nullptr;
+    for (const Star& s : stars) {
+        const double d = length(s.x - place.x, s.y - place.y) - (s.saturated ? 4 : 0);
+        if (d >= reach) continue;
+        reach = d;
+        nearest = &s;
+    }
+    return nearest;
+}
+
 double saturationLevel(const Plane& plane, double known) {
     const float top = topOf(plane);
     if (!std::isfinite(top)) return known;

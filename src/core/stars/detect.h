@@ -29,6 +29,9 @@ struct DetectOptions {
 /// Sorted by flux, brightest first; independent of the number of threads. No second copy of the plane is made.
 std::vector<Star> detectStars(const Plane& plane, const SmoothSky& sky, const DetectOptions& options);
 
+/// The star that a person means by a place: the nearest within `reach`, a saturated one drawing the eye by four pixels. Null without any.
+const Star* starNear(const std::vector<Star>& stars, Point place, double reach);
+
 /// The level at which this plane saturates, stored units: the lowest of full scale, the full well, and a plateau shared by the
 /// brightest pixels of several stars. `known` is the limit known from the camera, or infinity.
 double saturationLevel(const Plane& plane, double known);

@@ -7,7 +7,6 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <unordered_map>
 
 namespace caelumen {
 
@@ -25,27 +24,6 @@ void FigureSheet::absent(const std::string& channel, const std::string& what, co
 double meanSigma(double pixelSigma, std::size_t used, double inflation) {
     return used == 0 ? 0 : pixelSigma * std::max(1.0, inflation) / std::sqrt(static_cast<double>(used));
 }
-
-namespace {
-
-/// Scatter of box means free of whatever varies smoothly: from each box minus the mean of its two neighbours, along rows and columns. Where too few
-/// have neighbours, the scatter of the means themselves.
-double boxScatter(const std::vector<NoiseBox>& boxes) {
-    std::unordered_map<std::uint64_t, double> at;
-    const auto key = [](int i, int j) { return static_cast<std::uint64_t>(static_cast<std::uint32_t>(i)) << 32 | static_cast<std::uint32_t>(j); };
-    for (const NoiseBox& b : boxes) at[key(b.i, b.j)] = static_cast<double>(b.mean);
-    std::vector<double> bends, means;
-    for (const NoiseBox& b : boxes) {
-        means.push_back(static_cast<double>(b.mean));
-        for (const auto& [di, dj] : {std::pair{b.apart, 0}, std::pair{0, b.apart}}) {
-            const auto before = at.find(key(b.i - di, b.j - dj)), after = at.find(key(b.i + di, b.j + dj));
-            if (before != at.end() && after != at.end()) bends.push_back((means.back() - 0.5 * (before->second + after->second)) / std::sqrt(1.5));
-        }
-    }
-    return clippedStats(std::span<double>(bends.size() >= 40 ? bends : means)).sigma;
-}
-
-} // namespace
 
 BoxNoise boxNoise(const Sky& sky, double scale) {
     BoxNoise out;

@@ -2,6 +2,7 @@
 
 #include "core/base/statistics.h"
 #include "core/image/plane_scan.h"
+#include "core/optics/curve.h"
 #include "core/stars/defects.h"
 #include "core/trial/fairness.h"
 #include "core/trial/figures.h"
@@ -96,6 +97,7 @@ public:
         for (const Run& r : m_trial.runs) {
             auto open = openRun(m_trial, r, m_folder);
             if (!open) return open.error();
+            open->conditions.nearInfrared = nearInfrared(m_trial.filter(r.filter));
             m_open.push_back(std::move(*open));
         }
         m_baseline = baselineIndex(m_trial);
@@ -124,6 +126,16 @@ public:
     }
 
 private:
+    /// Mean transmission from 700 to 1000 nm, where the filter has a curve that can be read: no figure needs it.
+    std::optional<double> nearInfrared(const Filter* filter) const {
+        if (!filter || filter->curve.empty()) return std::nullopt;
+        const auto curve = readCurve(m_folder / filter->curve);
+        if (!curve) return std::nullopt;
+        double sum = 0;
+        for (int nm = 700; nm <= 1000; nm += 5) sum += curve->at(nm) / 61;
+        return sum;
+    }
+
     Status checkRegions() const {
         const RunConditions& c = m_open[m_baseline].conditions;
         for (const Region& r : m_trial.regions) {

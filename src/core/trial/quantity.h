@@ -13,7 +13,7 @@ struct Quantity {
     std::string_view label;  ///< shown
     std::string_view unit;   ///< as in results files: "e-/s/px", "1", "mag", "mag/arcsec2", "px", "arcsec", "deg", "1/deg2", "mm"
     Better better;
-    std::string_view group;  ///< the score it belongs to: background, nebula, halo, colour, gradient, stars
+    std::string_view group;  ///< the score it belongs to: background, nebula, halo, colour, gradient, stars, artefacts
     std::string_view about;  ///< one sentence
 };
 

@@ -1,7 +1,6 @@
 #include "core/trial/run_facts.h"
 
 #include "core/image/plane_scan.h"
-#include "core/optics/curve.h"
 
 #include <fmt/format.h>
 
@@ -74,13 +73,6 @@ Result<OpenRun> openRun(const Trial& trial, const Run& run, const std::filesyste
     c.wcs = h.wcs;
     c.bits = info.integer ? info.bits : 0;
     if (c.bits == 8) c.flags.push_back("eight-bit");
-    if (const Filter* f = trial.filter(run.filter); f && !f->curve.empty()) {
-        if (const auto curve = readCurve(folder / f->curve)) {
-            double sum = 0;
-            for (int nm = 700; nm <= 1000; nm += 5) sum += curve->at(nm) / 61;
-            c.nearInfrared = sum;
-        }
-    }
     if (!c.conflicts.empty()) c.flags.push_back("header-conflict");
 
     if (!c.start.empty() && trial.site.latitude_deg && trial.site.longitude_deg) {

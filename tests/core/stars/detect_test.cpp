@@ -115,8 +115,8 @@ private slots:
         QVERIFY(burnt >= 3);
     }
 
-    void tilesDoNotShow() {
-        // Stars right on the borders between detection tiles are found once.
+    void bordersBetweenBlocksDoNotShow() {
+        // Stars right on the borders between blocks of rows are found once.
         scenes::PlaneScene scene;
         scene.width = 1300;
         scene.height = 1200;
