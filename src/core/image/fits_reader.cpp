@@ -1,7 +1,8 @@
 #include "core/image/fits_reader.h"
 
 #include "core/image/fits_facts.h"
-#include "core/image/fits_handle.h"
+#include "core/image/fits_pixels.h"
+#include "core/image/unpack.h"
 
 #include <fmt/format.h>
 #include <tbb/enumerable_thread_specific.h>
@@ -20,23 +21,17 @@ namespace {
 
 constexpr long long kMaxPixels = 1LL << 29; // 537 megapixels a plane
 
-Result<FitsHandle> openFits(const fs::path& path) {
-    fitsfile* raw = nullptr;
-    int status = 0;
-    // The plain-file call: names with brackets are names, never instructions.
-    if (fits_open_diskfile(&raw, path.c_str(), READONLY, &status) != 0)
-        return Error{fmt::format("{} cannot be read as FITS ({}); check that it is a whole, undamaged FITS file.", path.string(), fitsReason(status))};
-    return FitsHandle(raw);
+bool isGzipped(const fs::path& path) {
+    std::ifstream file(path, std::ios::binary);
+    return file.get() == 0x1f && file.get() == 0x8b;
 }
 
 /// CFITSIO asks for as much memory as the end of a gzipped file claims; deflate packs at most 1032 to 1.
 bool claimsTooMuch(const fs::path& path) {
     std::ifstream file(path, std::ios::binary | std::ios::ate);
     const auto size = static_cast<long long>(file.tellg());
-    std::array<unsigned char, 2> magic{};
     std::array<unsigned char, 4> end{};
-    file.seekg(0);
-    if (size < 18 || !file.read(reinterpret_cast<char*>(magic.data()), 2) || magic[0] != 0x1f || magic[1] != 0x8b) return size < 18;
+    if (size < 18 || !isGzipped(path)) return size < 18;
     file.seekg(size - 4);
     if (!file.read(reinterpret_cast<char*>(end.data()), 4)) return true;
     const long long claimed = end[0] + 256LL * end[1] + 65536LL * end[2] + 16777216LL * end[3];
@@ -116,13 +111,14 @@ Result<FitsImage> readFitsInfo(const fs::path& path) {
         const long long bytes = width * height * planes * (std::abs(stored) / 8);
         std::error_code ignored;
         const auto fileSize = static_cast<long long>(fs::file_size(path, ignored));
-        if (!compressed && path.extension() != ".gz" && bytes > fileSize)
+        const bool gzipped = isGzipped(path);
+        if (!compressed && !gzipped && bytes > fileSize)
             return Error{fmt::format("{} is cut short: its header promises {} bytes of pixels but the file has {}; copy it again.", path.string(), bytes, fileSize)};
         if (compressed && bytes / 2000 > fileSize)
             return Error{fmt::format("{} claims far more pixels than so small a compressed file can hold; its header is probably damaged.", path.string())};
 
         FitsImage out;
-        out.hdu = hdu;
+        out.place = {hdu, compressed, gzipped};
         out.info.path = path;
         out.info.width = static_cast<int>(width);
         out.info.height = static_cast<int>(height);
@@ -148,50 +144,35 @@ Result<FitsImage> readFitsInfo(const fs::path& path) {
     return Error{fmt::format("{} holds no image; give a FITS file with an image in one of its extensions.", path.string())};
 }
 
-namespace {
-
-/// Reads `count` pixels from `firstPixel` on into place.
-int readPixels(fitsfile* file, const FrameInfo& info, long long firstPixel, long long count, float* to) {
-    int status = 0, anyBlank = 0;
-    float blank = kNoData;
-    // Plain floats carry their own NaN; all others have blanks to look for.
-    const bool plain = !info.integer && info.bits == 32 && !fits_is_compressed_image(file, &status);
-    fits_read_img(file, TFLOAT, firstPixel + 1, count, plain ? nullptr : &blank, to, &anyBlank, &status);
-    return status == NUM_OVERFLOW ? 0 : status; // a double too large for float came back as the largest one
-}
-
-} // namespace
-
-Result<Plane> readFitsPlane(const FitsImage& image, int plane, Plane spare) {
-    const FrameInfo& info = image.info;
+Result<Plane> readFitsPlane(const FrameInfo& info, const FitsPlace& place, int plane, Plane spare, const std::function<void(float* row, int y)>& eachRow) {
     Plane out = Plane::unfilled(info.width, info.height, std::move(spare));
     const auto width = static_cast<long long>(info.width), start = static_cast<long long>(plane) * static_cast<long long>(out.size());
-    // Bands of rows side by side, each thread with a handle of its own. A gzipped file would be unpacked once a handle: that goes in one piece.
-    const int band = info.path.extension() == ".gz" ? info.height : static_cast<int>(std::clamp<long long>((1 << 20) / width, 16, info.height));
+    // Bands of rows side by side, each thread with a reader of its own. A gzipped file would be unpacked once a reader: that goes in one piece.
+    // Compressed tiles may be higher than a band: two pieces keep two cores busy and unpack little twice.
+    const int band = place.gzipped ? info.height : place.compressed ? (info.height + 1) / 2 : static_cast<int>(std::clamp<long long>((1 << 18) / width, 8, info.height));
     const int bands = (info.height + band - 1) / band;
-    tbb::enumerable_thread_specific<std::optional<FitsHandle>> handles;
+    tbb::enumerable_thread_specific<std::optional<FitsPixelReader>> readers;
+    const auto readHere = [&](long long first, long long count, float* to) -> Status {
+        auto& reader = readers.local();
+        if (!reader) {
+            auto opened = FitsPixelReader::open(info.path, place.hdu);
+            if (!opened) return opened.error();
+            reader = std::move(*opened);
+        }
+        return reader->read(first, count, to);
+    };
     std::mutex guard;
     std::optional<Error> failure;
     tbb::parallel_for(0, bands, [&](int b) {
-        auto& handle = handles.local();
-        std::optional<Error> failed;
-        if (!handle) {
-            auto opened = openFits(info.path);
-            int status = 0, type = 0;
-            if (!opened) failed = opened.error();
-            else {
-                handle = std::move(*opened);
-                fits_movabs_hdu(handle->get(), image.hdu, &type, &status);
-            }
+        const int row = b * band, rows = std::min(band, info.height - row);
+        const long long first = start + row * width, count = rows * width;
+        const Status read = place.compressed ? unpackPixels(info.path, place.hdu, first, count, out.row(row)) : readHere(first, count, out.row(row));
+        if (read) {
+            for (int y = row; y < row + rows; ++y) eachRow(out.row(y), y);
+            return;
         }
-        if (!failed) {
-            const int first = b * band, rows = std::min(band, info.height - first);
-            if (const int status = readPixels(handle->get(), info, start + first * width, rows * width, out.row(first)); status != 0)
-                failed = Error{fmt::format("The pixels of {} cannot be read ({}); the file is damaged or cut short, copy it again.", info.path.string(), fitsReason(status))};
-        }
-        if (!failed) return;
         const std::scoped_lock lock(guard);
-        if (!failure) failure = failed;
+        if (!failure) failure = read.error();
     });
     if (failure) return *failure;
     return out;

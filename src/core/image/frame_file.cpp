@@ -35,7 +35,7 @@ Result<FrameFile> FrameFile::open(const fs::path& path) {
         auto image = readFitsInfo(path);
         if (!image) return image.error();
         out.m_info = std::move(image->info);
-        out.m_hdu = image->hdu;
+        out.m_place = image->place;
         return out;
     }
     return Error{fmt::format("{} is neither FITS nor TIFF; give a stacked frame in one of these formats.", path.string())};
@@ -43,9 +43,12 @@ Result<FrameFile> FrameFile::open(const fs::path& path) {
 
 Result<Plane> FrameFile::readChannel(std::size_t c, Plane spare) const {
     const int stored = m_info.mosaic ? 0 : static_cast<int>(c);
-    auto plane = m_kind == Kind::Fits ? readFitsPlane({m_info, m_hdu}, stored, std::move(spare)) : readTiffPlane(m_info, stored);
+    std::vector<std::int64_t> zeros(static_cast<std::size_t>(m_info.height));
+    const auto lookAt = [&](float* row, int y) { zeros[static_cast<std::size_t>(y)] = zerosOfRow(row, m_info.width); };
+    auto plane = m_kind == Kind::Fits ? readFitsPlane(m_info, m_place, stored, std::move(spare), lookAt) : readTiffPlane(m_info, stored);
     if (!plane) return plane;
-    markNoData(*plane);
+    if (m_kind == Kind::Fits) markNoData(*plane, zeros);
+    else markNoData(*plane);
     if (m_info.mosaic) return mosaicPlane(*plane, *m_info.mosaic, static_cast<int>(c));
     return plane;
 }

@@ -28,8 +28,16 @@ struct FrameInfo {
     }
 };
 
+/// Where in a FITS file an image lies, and how.
+struct FitsPlace {
+    int hdu = 1;             ///< the extension, from 1
+    bool compressed = false; ///< in tiles
+    bool gzipped = false;    ///< the whole file
+};
+
 /// A frame on disk, read one channel at a time so that only one is ever in memory.
-/// Reads FITS (integer with BZERO/BSCALE, float, double; one or three planes; mosaics by BAYERPAT; tile-compressed; the image
+/// Reads FITS (integer with BZERO/BSCALE, float, double; one or three planes; mosaics by BAYERPAT; tile-compressed, which is
+/// unpacked in a process of its own; the image
 /// in whichever extension comes first) and TIFF (8/16/32-bit integer and float, one or three samples).
 /// Coordinates are those of plane.h; for TIFF the first row is the top one.
 class FrameFile {
@@ -47,7 +55,7 @@ private:
     enum class Kind { Fits, Tiff };
     FrameInfo m_info;
     Kind m_kind = Kind::Fits;
-    int m_hdu = 1; ///< FITS only
+    FitsPlace m_place; ///< FITS only
 };
 
 } // namespace caelumen

@@ -24,23 +24,22 @@ bool zerosAreSky(const Plane& plane) {
     return std::abs(median(std::span<double>(sample))) < 3 * robustSigma(copy);
 }
 
-/// Zeros in each row; infinities become NaN on the way.
-std::vector<std::int64_t> zerosByRow(Plane& plane) {
-    std::vector<std::int64_t> zeros(static_cast<std::size_t>(plane.height()));
-    tbb::parallel_for(0, plane.height(), [&](int y) {
-        const rows::Extremes e = rows::extremes(plane.row(y), plane.width());
-        zeros[static_cast<std::size_t>(y)] = e.zeros;
-        if (e.infinite)
-            std::replace_if(plane.row(y), plane.row(y) + plane.width(), [](float v) { return !std::isfinite(v); }, kNoData);
-    });
-    return zeros;
-}
-
 } // namespace
 
+std::int64_t zerosOfRow(float* row, int width) {
+    const rows::Extremes e = rows::extremes(row, width);
+    if (e.infinite) std::replace_if(row, row + width, [](float v) { return !std::isfinite(v); }, kNoData);
+    return e.zeros;
+}
+
 void markNoData(Plane& plane) {
+    std::vector<std::int64_t> zeros(static_cast<std::size_t>(plane.height()));
+    tbb::parallel_for(0, plane.height(), [&](int y) { zeros[static_cast<std::size_t>(y)] = zerosOfRow(plane.row(y), plane.width()); });
+    markNoData(plane, zeros);
+}
+
+void markNoData(Plane& plane, const std::vector<std::int64_t>& zeros) {
     const int w = plane.width(), h = plane.height();
-    const std::vector<std::int64_t> zeros = zerosByRow(plane);
     if (std::accumulate(zeros.begin(), zeros.end(), std::int64_t{0}) < static_cast<std::int64_t>(kSmallestArea)) return;
     const bool onlyBorder = zerosAreSky(plane);
     std::vector<bool> seen(plane.size());

@@ -2,9 +2,9 @@
 
 #include <tbb/blocked_range.h>
 #include <tbb/parallel_for.h>
-#include <tbb/parallel_reduce.h>
 
-#include <functional>
+#include <algorithm>
+#include <limits>
 
 namespace caelumen {
 namespace {
@@ -14,21 +14,28 @@ constexpr std::size_t kGrain = 1 << 18;
 
 } // namespace
 
-float topOf(const Plane& plane) {
-    return tbb::parallel_reduce(
-        Range(0, plane.size(), kGrain), -std::numeric_limits<float>::infinity(),
-        [&](const Range& r, float top) { return std::max(top, rows::extremes(plane.data() + r.begin(), static_cast<std::int64_t>(r.size())).top); },
-        [](float a, float b) { return std::max(a, b); });
+float Tops::top() const { return ofBlock.empty() ? -std::numeric_limits<float>::infinity() : *std::max_element(ofBlock.begin(), ofBlock.end()); }
+
+Tops topsOf(const Plane& plane) {
+    Tops out;
+    out.ofBlock.resize(static_cast<std::size_t>((plane.height() + Tops::kRows - 1) / Tops::kRows));
+    tbb::parallel_for(std::size_t{0}, out.ofBlock.size(), [&](std::size_t b) {
+        const int y = static_cast<int>(b) * Tops::kRows;
+        out.ofBlock[b] = rows::extremes(plane.row(y), static_cast<std::int64_t>(plane.width()) * std::min(Tops::kRows, plane.height() - y)).top;
+    });
+    return out;
 }
 
-rows::Counts countAbove(const Plane& plane, float low, float high) {
-    return tbb::parallel_reduce(
-        Range(0, plane.size(), kGrain), rows::Counts{},
-        [&](const Range& r, rows::Counts sum) {
-            const rows::Counts part = rows::countAbove(plane.data() + r.begin(), static_cast<std::int64_t>(r.size()), low, high);
-            return rows::Counts{sum.low + part.low, sum.high + part.high};
-        },
-        [](rows::Counts a, rows::Counts b) { return rows::Counts{a.low + b.low, a.high + b.high}; });
+rows::Counts countAbove(const Plane& plane, const Tops& tops, float low, float high) {
+    rows::Counts out;
+    for (std::size_t b = 0; b < tops.ofBlock.size(); ++b) {
+        if (tops.ofBlock[b] < low) continue;
+        const int y = static_cast<int>(b) * Tops::kRows;
+        const rows::Counts part = rows::countAbove(plane.row(y), static_cast<std::int64_t>(plane.width()) * std::min(Tops::kRows, plane.height() - y), low, high);
+        out.low += part.low;
+        out.high += part.high;
+    }
+    return out;
 }
 
 void rescale(Plane& plane, float zero, float factor) {

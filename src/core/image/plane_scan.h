@@ -3,13 +3,22 @@
 #include "core/base/pixel_rows.h"
 #include "core/image/plane.h"
 
+#include <vector>
+
 namespace caelumen {
 
-/// Largest finite value of a plane, -infinity without any.
-float topOf(const Plane& plane);
+/// Largest finite values of blocks of rows, -infinity for one without any.
+struct Tops {
+    static constexpr int kRows = 64;
+    std::vector<float> ofBlock;
 
-/// How many values reach `low`, and how many of these `high`.
-rows::Counts countAbove(const Plane& plane, float low, float high);
+    float top() const;
+};
+Tops topsOf(const Plane& plane);
+inline float topOf(const Plane& plane) { return topsOf(plane).top(); }
+
+/// How many values reach `low`, and how many of these `high`; only blocks are looked at whose top does.
+rows::Counts countAbove(const Plane& plane, const Tops& tops, float low, float high);
 
 /// In place: (v - zero) * factor.
 void rescale(Plane& plane, float zero, float factor);

@@ -2,6 +2,7 @@
 
 #include "core/base/statistics.h"
 #include "core/measure/halo_discs.h"
+#include "core/stars/scaled_star.h"
 
 #include <Eigen/Dense>
 #include <fmt/format.h>

@@ -1,6 +1,7 @@
 #include "core/measure/harvest.h"
 
 #include "core/base/statistics.h"
+#include "core/stars/sharpness.h"
 #include "core/stars/star_grid.h"
 
 #include <tbb/parallel_for.h>
@@ -16,9 +17,9 @@ SmoothSky findingSky(const Plane& plane) { return SmoothSky(sampleMesh(plane, st
 
 PlaneStars findStars(const Plane& plane, double knownSaturation, Point split) { return findStars(plane, findingSky(plane), knownSaturation, split); }
 
-PlaneStars findStars(const Plane& plane, const SmoothSky& sky, double knownSaturation, Point split) {
+PlaneStars findStars(const Plane& plane, const SmoothSky& sky, double knownSaturation, Point split, const Tops& tops) {
     PlaneStars out;
-    out.saturation = saturationLevel(plane, knownSaturation);
+    out.saturation = saturationLevel(plane, knownSaturation, std::isfinite(tops.top()) ? tops : topsOf(plane));
     out.typicalNoise = sky.typicalSigma();
     if (!(out.typicalNoise > 0)) return out;
     out.stars = detectStars(plane, sky, {4.0, out.saturation});

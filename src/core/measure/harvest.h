@@ -7,6 +7,7 @@
 #include "core/measure/star_glow.h"
 #include "core/measure/surface.h"
 #include "core/stars/photometry.h"
+#include "core/stars/scaled_star.h"
 
 #include <map>
 #include <optional>
@@ -25,7 +26,8 @@ struct PlaneStars {
 /// The sky that stars are found on: fine, so that stars on nebula stand on their own sky.
 SmoothSky findingSky(const Plane& plane);
 PlaneStars findStars(const Plane& plane, double knownSaturation, Point split = {}); ///< split: as in PlaneGeometry
-PlaneStars findStars(const Plane& plane, const SmoothSky& sky, double knownSaturation, Point split = {});
+/// `tops`: of this plane, where they are known already.
+PlaneStars findStars(const Plane& plane, const SmoothSky& sky, double knownSaturation, Point split = {}, const Tops& tops = {});
 
 /// Light of the star near a place from its unsaturated pixels; nothing when there is none or it cannot be fitted.
 std::optional<ScaledStar> starFlux(const Plane& plane, const PlaneStars& stars, Point guess);

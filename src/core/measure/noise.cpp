@@ -6,7 +6,8 @@
 
 #include <algorithm>
 #include <array>
-#include <unordered_map>
+#include <map>
+#include <span>
 
 namespace caelumen {
 
@@ -81,19 +82,61 @@ std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, co
     return boxes;
 }
 
+namespace {
+
+using BoxRow = std::span<const NoiseBox>;
+
+/// Finds boxes of one row at places that only grow.
+class Finder {
+public:
+    explicit Finder(BoxRow row) : m_row(row) {}
+    const NoiseBox* at(int i) {
+        while (m_next < m_row.size() && m_row[m_next].i < i) ++m_next;
+        return m_next < m_row.size() && m_row[m_next].i == i ? &m_row[m_next] : nullptr;
+    }
+
+private:
+    BoxRow m_row;
+    std::size_t m_next = 0;
+};
+
+/// The neighbours of the boxes of one row that are as far apart.
+struct Neighbours {
+    int apart;
+    Finder before, after, above, below;
+};
+
+} // namespace
+
 double boxScatter(const std::vector<NoiseBox>& boxes) {
-    std::unordered_map<std::uint64_t, double> at;
-    const auto key = [](int i, int j) { return static_cast<std::uint64_t>(static_cast<std::uint32_t>(i)) << 32 | static_cast<std::uint32_t>(j); };
-    for (const NoiseBox& b : boxes) at[key(b.i, b.j)] = static_cast<double>(b.mean);
-    std::vector<double> bends, means;
-    for (const NoiseBox& b : boxes) {
-        means.push_back(static_cast<double>(b.mean));
-        for (const auto& [di, dj] : {std::pair{b.apart, 0}, std::pair{0, b.apart}}) {
-            const auto before = at.find(key(b.i - di, b.j - dj)), after = at.find(key(b.i + di, b.j + dj));
-            if (before != at.end() && after != at.end()) bends.push_back((means.back() - 0.5 * (before->second + after->second)) / std::sqrt(1.5));
+    // Boxes come row by row, from left to right.
+    std::map<int, BoxRow> rows;
+    for (std::size_t first = 0, end = 0; first < boxes.size(); first = end) {
+        while (end < boxes.size() && boxes[end].j == boxes[first].j) ++end;
+        rows.emplace(boxes[first].j, BoxRow(boxes).subspan(first, end - first));
+    }
+    const auto rowAt = [&](int j) {
+        const auto found = rows.find(j);
+        return found == rows.end() ? BoxRow{} : found->second;
+    };
+    std::vector<float> bends, means;
+    bends.reserve(2 * boxes.size());
+    means.reserve(boxes.size());
+    std::vector<Neighbours> all;
+    for (const auto& [j, row] : rows) {
+        all.clear();
+        for (const NoiseBox& b : row) {
+            means.push_back(b.mean);
+            auto near = std::find_if(all.begin(), all.end(), [&](const Neighbours& n) { return n.apart == b.apart; });
+            if (near == all.end()) near = all.insert(all.end(), {b.apart, Finder(row), Finder(row), Finder(rowAt(j - b.apart)), Finder(rowAt(j + b.apart))});
+            const auto bend = [&](const NoiseBox* one, const NoiseBox* other) {
+                if (one && other) bends.push_back((b.mean - 0.5F * (one->mean + other->mean)) / std::sqrt(1.5F));
+            };
+            bend(near->before.at(b.i - b.apart), near->after.at(b.i + b.apart));
+            bend(near->above.at(b.i), near->below.at(b.i));
         }
     }
-    return clippedStats(std::span<double>(bends.size() >= 40 ? bends : means)).sigma;
+    return clippedStats(std::span<float>(bends.size() >= 40 ? bends : means)).sigma;
 }
 
 PixelNoise pixelNoise(const Plane& plane, const Mask& mask, const PlaneView& view, const std::vector<Region>& regions) {

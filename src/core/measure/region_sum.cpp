@@ -26,34 +26,42 @@ std::pair<int, int> spanOf(const Region& r, const Alignment::Affine& toBaseline,
     return {x0, x1};
 }
 
-/// Calls `visit` for each pixel that may be used and `whole` for each one of the regions.
-template<class Visit, class Inside>
-std::size_t visitPixels(const Plane& plane, const Mask& mask, const PlaneView& view, const std::vector<const Region*>& regions, Visit visit, Inside whole) {
-    std::size_t inside = 0;
-    const Alignment::Affine toBaseline = view.backward();
-    for (const Region* r : regions) {
-        const PlaneView::Box b = view.boxOf(*r);
-        for (int y = b.y0; y < b.y1; ++y) {
-            const auto [x0, x1] = spanOf(*r, toBaseline, b, y);
-            const float* row = plane.row(y);
-            const std::uint8_t* hidden = mask.empty() ? nullptr : mask.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width());
-            for (int x = x0; x < x1; ++x) {
-                if (r->shape == RegionShape::Polygon && !r->contains(toBaseline({static_cast<double>(x), static_cast<double>(y)}))) continue;
-                ++inside;
-                whole(x, y);
-                if (!(hidden && hidden[x]) && std::isfinite(row[x])) visit(Pixel{row[x], x, y});
-            }
-        }
-    }
-    return inside;
-}
-
-} // namespace
-
-namespace {
-
 constexpr int kCell = 10;               ///< side of the small cells, plane pixels
 constexpr std::size_t kEnough = 20'000; ///< values that place a cut within a hundredth of a sigma
+
+/// One row's part of a region within one small cell.
+struct Run {
+    int y, x0, x1;
+    const float* row;           ///< of the plane
+    const std::uint8_t* hidden; ///< of the mask, or null
+
+    bool usable(int x) const { return !(hidden && hidden[x]) && std::isfinite(row[x]); }
+};
+
+/// Calls `take` for every run of the region, of each `rowStep`-th row.
+template<class Take>
+void visitRuns(const Plane& plane, const Mask& mask, const PlaneView& view, const Region& region, int rowStep, Take take) {
+    const Alignment::Affine toBaseline = view.backward();
+    const PlaneView::Box b = view.boxOf(region);
+    for (int y = b.y0; y < b.y1; y += rowStep) {
+        auto [x, end] = spanOf(region, toBaseline, b, y);
+        Run run{y, 0, 0, plane.row(y), mask.empty() ? nullptr : mask.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width())};
+        const auto inside = [&](int at) { return region.shape != RegionShape::Polygon || region.contains(toBaseline({static_cast<double>(at), static_cast<double>(y)})); };
+        while (x < end) {
+            if (!inside(x)) {
+                ++x;
+                continue;
+            }
+            run.x0 = x;
+            const int last = std::min(end, (x / kCell + 1) * kCell);
+            do ++x;
+            while (x < last && (region.shape != RegionShape::Polygon || inside(x)));
+            if (region.shape != RegionShape::Polygon) x = last;
+            run.x1 = x;
+            take(run);
+        }
+    }
+}
 
 struct Cell {
     double sum = 0, n = 0, whole = 0;
@@ -61,20 +69,15 @@ struct Cell {
     float middle = 0;
 };
 
-/// The small cells of the box around all regions.
+/// The small cells of the box around a region.
 class CellGrid {
 public:
-    CellGrid(const PlaneView& view, const std::vector<const Region*>& regions) {
-        int x1 = 0, y1 = 0;
-        m_x = m_y = std::numeric_limits<int>::max();
-        for (const Region* r : regions) {
-            const PlaneView::Box b = view.boxOf(*r);
-            if (b.x0 >= b.x1 || b.y0 >= b.y1) continue;
-            m_x = std::min(m_x, b.x0 / kCell), m_y = std::min(m_y, b.y0 / kCell);
-            x1 = std::max(x1, (b.x1 - 1) / kCell + 1), y1 = std::max(y1, (b.y1 - 1) / kCell + 1);
-        }
-        m_across = std::max(0, x1 - m_x);
-        cells.resize(m_across > 0 ? static_cast<std::size_t>(m_across) * static_cast<std::size_t>(std::max(0, y1 - m_y)) : 0);
+    CellGrid(const PlaneView& view, const Region& region) {
+        const PlaneView::Box b = view.boxOf(region);
+        if (b.x0 >= b.x1 || b.y0 >= b.y1) return;
+        m_x = b.x0 / kCell, m_y = b.y0 / kCell;
+        m_across = (b.x1 - 1) / kCell + 1 - m_x;
+        cells.resize(static_cast<std::size_t>(m_across) * static_cast<std::size_t>((b.y1 - 1) / kCell + 1 - m_y));
     }
     std::size_t index(int x, int y) const { return static_cast<std::size_t>(y / kCell - m_y) * static_cast<std::size_t>(m_across) + static_cast<std::size_t>(x / kCell - m_x); }
     std::size_t across() const { return static_cast<std::size_t>(m_across); }
@@ -85,7 +88,7 @@ public:
     std::vector<Cell> cells;
 
 private:
-    int m_x, m_y, m_across;
+    int m_x = 0, m_y = 0, m_across = 0;
 };
 
 template<class T>
@@ -96,14 +99,29 @@ std::vector<T> thinned(const std::vector<T>& all, std::size_t limit) {
     return out;
 }
 
+/// So many rows apart that a good `wanted` values come of large regions.
+int rowsBetween(const PlaneView& view, const std::vector<const Region*>& regions, std::size_t wanted) {
+    double boxes = 0;
+    for (const Region* r : regions) {
+        const PlaneView::Box b = view.boxOf(*r);
+        boxes += std::max(0.0, static_cast<double>(b.x1 - b.x0)) * std::max(0, b.y1 - b.y0);
+    }
+    return std::max(1, static_cast<int>(boxes / (8.0 * static_cast<double>(wanted))));
+}
+
 /// Medians of the pixels of each cell; `otherwise` where there are too few.
-void findMiddles(CellGrid& grid, const std::vector<Pixel>& pixels, double otherwise) {
+void findMiddles(CellGrid& grid, const Plane& plane, const Mask& mask, const PlaneView& view, const Region& region, double otherwise) {
     std::vector<std::uint32_t> begin(grid.cells.size() + 1, 0);
-    for (const Pixel& p : pixels) ++begin[grid.index(p.x, p.y) + 1];
+    visitRuns(plane, mask, view, region, 1, [&](const Run& run) {
+        for (int x = run.x0; x < run.x1; ++x) begin[grid.index(run.x0, run.y) + 1] += run.usable(x);
+    });
     std::partial_sum(begin.begin(), begin.end(), begin.begin());
     std::vector<std::uint32_t> next(begin.begin(), begin.end() - 1);
-    std::vector<float> values(pixels.size());
-    for (const Pixel& p : pixels) values[next[grid.index(p.x, p.y)]++] = p.value;
+    std::vector<float> values(begin.back());
+    visitRuns(plane, mask, view, region, 1, [&](const Run& run) {
+        for (int x = run.x0; x < run.x1; ++x)
+            if (run.usable(x)) values[next[grid.index(run.x0, run.y)]++] = run.row[x];
+    });
     for (std::size_t i = 0; i < grid.cells.size(); ++i) {
         const std::size_t n = begin[i + 1] - begin[i];
         grid.cells[i].middle = static_cast<float>(n >= 8 ? median(std::span<float>(values.data() + begin[i], n)) : otherwise);
@@ -151,23 +169,18 @@ void fillHidden(CellGrid& grid) {
 
 RegionSum sumRegions(const Plane& plane, const Mask& mask, const StarGlow& glow, const PlaneView& view, const std::vector<const Region*>& regions, bool structured) {
     RegionSum out;
-    std::vector<Pixel> pixels;
-    std::vector<float> steps;
+    const int rowStep = rowsBetween(view, regions, kEnough);
     constexpr int kLag = 6;
-    CellGrid grid(view, regions);
-    out.inside = visitPixels(
-        plane, mask, view, regions,
-        [&](const Pixel& p) {
-            pixels.push_back(p);
-            if (p.x + kLag >= plane.width()) return;
-            const std::size_t at = static_cast<std::size_t>(p.y) * static_cast<std::size_t>(plane.width()) + static_cast<std::size_t>(p.x + kLag);
-            const float other = plane.data()[at];
-            if (std::isfinite(other) && (mask.empty() || !mask[at])) steps.push_back(other - p.value);
-        },
-        [&](int x, int y) { grid.cells[grid.index(x, y)].whole += 1; });
-    if (pixels.size() < 4) return out;
-    std::vector<float> values(pixels.size());
-    std::transform(pixels.begin(), pixels.end(), values.begin(), [](const Pixel& p) { return p.value; });
+    std::vector<float> values, steps;
+    for (const Region* r : regions)
+        visitRuns(plane, mask, view, *r, rowStep, [&](const Run& run) {
+            for (int x = run.x0; x < run.x1; ++x) {
+                if (!run.usable(x)) continue;
+                values.push_back(run.row[x]);
+                if (x + kLag < plane.width() && run.usable(x + kLag)) steps.push_back(run.row[x + kLag] - run.row[x]);
+            }
+        });
+    if (values.size() < 4) return out;
     if (values.size() > kEnough) values = thinned(values, kEnough);
     const ClippedStats s = clippedStats(std::span<float>(values));
     if (steps.size() > kEnough) steps = thinned(steps, kEnough);
@@ -175,44 +188,57 @@ RegionSum sumRegions(const Plane& plane, const Mask& mask, const StarGlow& glow,
     out.skew = s.mean - s.median;
     // The same cut again on the pixels in place, gathered in small cells: a cell counts by its whole area, hidden pixels included, so that stars
     // which crowd where dust is thin (and nebula bright) do not bias the mean.
-    if (structured) findMiddles(grid, pixels, s.median);
-    for (const Pixel& p : pixels) {
-        Cell& c = grid.cells[grid.index(p.x, p.y)];
-        const double centre = structured ? static_cast<double>(c.middle) : s.median;
-        // Within a neighbourhood structure adds to the noise: four of its sigmas.
-        const double limit = structured ? std::max(4 * out.pixelSigma, std::abs(centre - s.median)) : 3 * s.sigma;
-        if (std::abs(static_cast<double>(p.value) - centre) > limit + 1e-300) continue;
-        c.sum += static_cast<double>(p.value);
-        c.n += 1;
+    std::vector<CellGrid> grids;
+    for (const Region* r : regions) {
+        CellGrid& grid = grids.emplace_back(view, *r);
+        if (structured) findMiddles(grid, plane, mask, view, *r, s.median);
+        visitRuns(plane, mask, view, *r, 1, [&](const Run& run) {
+            Cell& c = grid.cells[grid.index(run.x0, run.y)];
+            const double centre = structured ? static_cast<double>(c.middle) : s.median;
+            // Within a neighbourhood structure adds to the noise: four of its sigmas.
+            const double limit = (structured ? std::max(4 * out.pixelSigma, std::abs(centre - s.median)) : 3 * s.sigma) + 1e-300;
+            c.whole += run.x1 - run.x0;
+            for (int x = run.x0; x < run.x1; ++x) {
+                const auto value = static_cast<double>(run.row[x]); // NaN is never within the limit
+                if (!(std::abs(value - centre) <= limit) || (run.hidden && run.hidden[x])) continue;
+                c.sum += value;
+                c.n += 1;
+            }
+            out.inside += static_cast<std::size_t>(run.x1 - run.x0);
+        });
+        if (structured) fillHidden(grid);
     }
-    if (structured) fillHidden(grid);
     double sum = 0, area = 0, inverse = 0, u = 0, v = 0, rr = 0;
-    for (std::size_t i = 0; i < grid.cells.size(); ++i) {
-        const Cell& c = grid.cells[i];
-        if (c.whole < 1) continue;
-        const Point centre = grid.centre(i);
-        const SurfaceBasis basis = SurfaceBasis::at(centre, plane.width(), plane.height());
-        out.whole.u += basis.u * c.whole / static_cast<double>(out.inside);
-        out.whole.v += basis.v * c.whole / static_cast<double>(out.inside);
-        out.whole.rr += basis.rr * c.whole / static_cast<double>(out.inside);
-        const bool seen = c.n * 6 >= c.whole && c.n > 0, filled = !seen && c.filled != 0;
-        if (c.n < 1 && !filled) continue;
-        // A nearly hidden cell speaks only for what it shows, unless its neighbours speak for it.
-        const double weight = seen || filled ? c.whole : 6 * c.n;
-        const double starlight = glow.at(centre.x, centre.y);
-        sum += weight * ((filled ? c.filled : c.sum / c.n) - starlight);
-        out.glow += weight * starlight;
-        u += weight * basis.u;
-        v += weight * basis.v;
-        rr += weight * basis.rr;
-        area += weight;
-        inverse += weight * weight / (filled ? c.whole / 2 : c.n);
+    for (const CellGrid& grid : grids) {
+        for (std::size_t i = 0; i < grid.cells.size(); ++i) {
+            const Cell& c = grid.cells[i];
+            if (c.whole < 1) continue;
+            const Point centre = grid.centre(i);
+            const SurfaceBasis basis = SurfaceBasis::at(centre, plane.width(), plane.height());
+            out.whole.u += basis.u * c.whole / static_cast<double>(out.inside);
+            out.whole.v += basis.v * c.whole / static_cast<double>(out.inside);
+            out.whole.rr += basis.rr * c.whole / static_cast<double>(out.inside);
+            const bool seen = c.n * 6 >= c.whole && c.n > 0, filled = !seen && c.filled != 0;
+            if (c.n < 1 && !filled) continue;
+            // A nearly hidden cell speaks only for what it shows, unless its neighbours speak for it.
+            const double weight = seen || filled ? c.whole : 6 * c.n;
+            const double starlight = glow.at(centre.x, centre.y);
+            sum += weight * ((filled ? c.filled : c.sum / c.n) - starlight);
+            out.glow += weight * starlight;
+            u += weight * basis.u;
+            v += weight * basis.v;
+            rr += weight * basis.rr;
+            area += weight;
+            inverse += weight * weight / (filled ? c.whole / 2 : c.n);
+        }
     }
     if (!(area > 0)) return out;
     out.mean = sum / area;
     if (structured)
-        for (const Cell& c : grid.cells)
-            if (c.whole > 0 && c.n * 6 < c.whole && c.filled != 0) out.fillSigma += 0.2 * c.whole * std::abs(c.filled - out.mean) / area;
+        for (const CellGrid& grid : grids)
+            for (const Cell& c : grid.cells)
+                if (c.whole > 0 && c.n * 6 < c.whole && c.filled != 0)
+                    out.fillSigma += 0.2 * c.whole * std::abs(c.filled - out.mean) / area;
     out.glow /= area;
     out.basis = {u / area, v / area, rr / area};
     // As many equally weighted pixels as would give the same error.
@@ -221,8 +247,13 @@ RegionSum sumRegions(const Plane& plane, const Mask& mask, const StarGlow& glow,
 }
 
 std::vector<float> regionValues(const Plane& plane, const Mask& mask, const PlaneView& view, const std::vector<const Region*>& regions, std::size_t limit) {
+    const int rowStep = limit > 0 ? rowsBetween(view, regions, limit) : 1;
     std::vector<float> values;
-    visitPixels(plane, mask, view, regions, [&](const Pixel& p) { values.push_back(p.value); }, [](int, int) {});
+    for (const Region* r : regions)
+        visitRuns(plane, mask, view, *r, rowStep, [&](const Run& run) {
+            for (int x = run.x0; x < run.x1; ++x)
+                if (run.usable(x)) values.push_back(run.row[x]);
+        });
     return values.size() > limit && limit > 0 ? thinned(values, limit) : values;
 }
 

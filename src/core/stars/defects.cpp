@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <array>
+#include <limits>
 
 namespace caelumen {
 
@@ -17,15 +18,17 @@ bool isHotPixel(const Plane& plane, double level, int x, int y) {
     return n[1] + n[2] < 0.2 * v(x, y);
 }
 
-std::size_t markDefects(Plane& plane, const SmoothSky& sky) {
-    if (!(sky.typicalSigma() > 0)) return 0;
+Defects markDefects(Plane& plane, const SmoothSky& sky) {
+    if (!(sky.typicalSigma() > 0)) return {};
     constexpr double kLimit = 8; // sigmas
-    constexpr int kRows = 64;
-    const int w = plane.width(), h = plane.height(), blocks = (h + kRows - 1) / kRows;
+    const int w = plane.width(), h = plane.height(), blocks = (h + Tops::kRows - 1) / Tops::kRows;
+    Defects out;
+    out.tops.ofBlock.assign(static_cast<std::size_t>(blocks), -std::numeric_limits<float>::infinity());
     std::vector<std::vector<std::size_t>> found(static_cast<std::size_t>(blocks));
     tbb::parallel_for(0, blocks, [&](int block) {
         std::vector<float> low(static_cast<std::size_t>(w)), high(low.size());
-        for (int y = block * kRows; y < std::min(h, (block + 1) * kRows); ++y) {
+        float top = -std::numeric_limits<float>::infinity();
+        for (int y = block * Tops::kRows; y < std::min(h, (block + 1) * Tops::kRows); ++y) {
             sky.row(y, -kLimit, w, low.data());
             sky.row(y, kLimit, w, high.data());
             const float* row = plane.row(y);
@@ -33,15 +36,16 @@ std::size_t markDefects(Plane& plane, const SmoothSky& sky) {
                 const auto at = static_cast<std::size_t>(x);
                 const double level = 0.5 * (static_cast<double>(low[at]) + static_cast<double>(high[at]));
                 if (row[x] < low[at] || isHotPixel(plane, level, x, y)) found[static_cast<std::size_t>(block)].push_back(static_cast<std::size_t>(y) * static_cast<std::size_t>(w) + at);
+                else top = std::max(top, row[x]);
             }
         }
+        out.tops.ofBlock[static_cast<std::size_t>(block)] = top;
     });
-    std::size_t count = 0;
     for (const auto& part : found) { // only now, so that neighbours were judged by what was there
         for (const std::size_t at : part) plane.data()[at] = kNoData;
-        count += part.size();
+        out.count += part.size();
     }
-    return count;
+    return out;
 }
 
 } // namespace caelumen

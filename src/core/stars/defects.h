@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/image/plane_scan.h"
 #include "core/stars/background_mesh.h"
 
 namespace caelumen {
@@ -8,7 +9,11 @@ namespace caelumen {
 bool isHotPixel(const Plane& plane, double level, int x, int y);
 
 /// Turns pixels into NaN that the sky cannot have made: light in one pixel alone (hot pixels, small cosmic-ray hits), and pixels eight sigmas below the sky (dead ones, whole
-/// columns of them). Gives their number.
-std::size_t markDefects(Plane& plane, const SmoothSky& sky);
+/// columns of them).
+struct Defects {
+    std::size_t count = 0;
+    Tops tops; ///< of what stays; a block without anything eight sigmas above the sky has none
+};
+Defects markDefects(Plane& plane, const SmoothSky& sky);
 
 } // namespace caelumen

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/image/plane_scan.h"
 #include "core/stars/background_mesh.h"
 
 #include <vector>
@@ -34,6 +35,6 @@ const Star* starNear(const std::vector<Star>& stars, Point place, double reach);
 
 /// The level at which this plane saturates, stored units: the lowest of full scale, the full well, and a plateau shared by the
 /// brightest pixels of several stars. `known` is the limit known from the camera, or infinity.
-double saturationLevel(const Plane& plane, double known);
+double saturationLevel(const Plane& plane, double known, const Tops& tops);
 
 } // namespace caelumen

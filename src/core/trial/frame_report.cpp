@@ -21,8 +21,8 @@ Result<FrameReport> reportFrame(const std::filesystem::path& path) {
             const PlaneView view{out.info.geometry(c), {}, plane->width(), plane->height()};
             const double full = out.info.integer && out.info.bits <= 16 ? std::pow(2.0, out.info.bits) - 1 : std::numeric_limits<double>::infinity();
             const SmoothSky sky = findingSky(*plane);
-            markDefects(*plane, sky);
-            const PlaneStars found = findStars(*plane, sky, full, view.geometry.split);
+            const Defects defects = markDefects(*plane, sky);
+            const PlaneStars found = findStars(*plane, sky, full, view.geometry.split, defects.tops);
             Mask mask;
             hide(mask, deepStarDiscs(found.stars, found.psf, found.typicalNoise, view), view);
             std::vector<float> values;

@@ -206,8 +206,8 @@ private:
             auto plane = read(c);
             if (!plane) return plane.error();
             const SmoothSky sky = findingSky(*plane);
-            markDefects(*plane, sky);
-            PlaneStars stars = findStars(*plane, sky, o.rateOf(o.knownSaturation), info.geometry(c).split);
+            const Defects defects = markDefects(*plane, sky);
+            PlaneStars stars = findStars(*plane, sky, o.rateOf(o.knownSaturation), info.geometry(c).split, defects.tops);
             if (looksStretched(stars)) {
                 if (i == m_baseline)
                     return Error{fmt::format("{} is stretched (its bright stars are wider than its faint ones), so nothing in it can be measured; give the linear stack as the baseline.", info.path.string())};
@@ -298,14 +298,21 @@ private:
         if (std::find(c.flags.begin(), c.flags.end(), flag) == c.flags.end()) c.flags.push_back(flag);
     }
 
-    std::vector<Sky> skiesOf(std::size_t i) const {
-        const RunEvidence& e = m_evidence[i];
-        std::vector<Sky> out;
-        for (const PlaneHarvest& h : e.planes) {
-            Sky sky{&h, &e.surfaces.at(h.channel), &e.excludedCells.at(h.channel), {}};
-            sky.noise = boxNoise(sky, m_open[i].conditions.scale_arcsec.value_or(0));
-            out.push_back(sky);
+    /// By run, its channels.
+    std::vector<std::vector<Sky>> skiesOfAll() const {
+        std::vector<std::vector<Sky>> out(m_evidence.size());
+        std::vector<std::pair<std::size_t, std::size_t>> all;
+        for (std::size_t i = 0; i < out.size(); ++i) {
+            const RunEvidence& e = m_evidence[i];
+            for (const PlaneHarvest& h : e.planes) {
+                all.emplace_back(i, out[i].size());
+                out[i].push_back({&h, &e.surfaces.at(h.channel), &e.excludedCells.at(h.channel), {}});
+            }
         }
+        tbb::parallel_for(std::size_t{0}, all.size(), [&](std::size_t n) {
+            Sky& sky = out[all[n].first][all[n].second];
+            sky.noise = boxNoise(sky, m_open[all[n].first].conditions.scale_arcsec.value_or(0));
+        });
         return out;
     }
 
@@ -316,7 +323,8 @@ private:
         r.baseline = m_trial.runs[m_baseline].id;
         fitSurfaces(m_trial, m_evidence, m_baseline);
         for (const OpenRun& o : m_open) r.conditions.push_back(o.conditions);
-        const std::vector<Sky> base = skiesOf(m_baseline);
+        const std::vector<std::vector<Sky>> allSkies = skiesOfAll();
+        const std::vector<Sky>& base = allSkies[m_baseline];
         const RunConditions& baseConditions = m_open[m_baseline].conditions;
         std::vector<TrialResults> parts(m_open.size());
         tbb::parallel_for(std::size_t{0}, m_open.size(), [&](std::size_t i) {
@@ -331,7 +339,7 @@ private:
             if (i != m_baseline) part.alignment.push_back({run.id, m_evidence[i].alignment});
             const RunConditions& c = m_open[i].conditions;
             const double perArea = c.scale_arcsec && baseConditions.scale_arcsec ? std::pow(*c.scale_arcsec / *baseConditions.scale_arcsec, 2) : 1 / std::pow(m_evidence[i].alignment.scale, 2);
-            const std::vector<Sky> skies = skiesOf(i);
+            const std::vector<Sky>& skies = allSkies[i];
             for (const Sky& sky : skies) {
                 const Sky* other = nullptr;
                 if (i != m_baseline)

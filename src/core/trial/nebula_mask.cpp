@@ -1,5 +1,7 @@
 #include "core/trial/nebula_mask.h"
 
+#include <tbb/parallel_for.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -78,52 +80,70 @@ std::vector<char> grown(const BackgroundMesh& mesh, const std::vector<char>& bri
     return out;
 }
 
+struct PlaneOf {
+    std::size_t run;
+    const PlaneHarvest* harvest;
+    std::vector<char> onGrid;   ///< cells of the baseline's grid that this plane finds bright
+    std::vector<char> excluded; ///< cells of its own
+};
+
 } // namespace
 
 void fitSurfaces(const Trial& trial, std::vector<RunEvidence>& runs, std::size_t baseline) {
     if (runs.empty() || runs[baseline].planes.empty()) return;
     const PlaneHarvest& grid = runs[baseline].planes.front();
-    // How many runs find a cell of the baseline's grid bright; and each run's own verdict on its own grid.
+    std::vector<PlaneOf> planes;
+    for (std::size_t k = 0; k < runs.size(); ++k)
+        for (const PlaneHarvest& h : runs[k].planes) planes.push_back({k, &h, {}, {}});
+    // Each plane's own verdict on its own grid, seen on the baseline's.
+    tbb::parallel_for(std::size_t{0}, planes.size(), [&](std::size_t n) {
+        PlaneOf& plane = planes[n];
+        const PlaneHarvest& h = *plane.harvest;
+        std::vector<char> bright, known = knownCells(trial, h);
+        fitSurface(h.mesh, known, h.view.width, h.view.height, &bright);
+        bright = patches(h.mesh, bright);
+        plane.onGrid.assign(grid.mesh.cells.size(), 0);
+        for (std::size_t i = 0; i < plane.onGrid.size(); ++i) {
+            const int at = cellAt(h.mesh, h.view.toPlane(grid.view.toBaseline(centreOf(grid.mesh, i))));
+            plane.onGrid[i] = at >= 0 && bright[static_cast<std::size_t>(at)];
+        }
+        for (std::size_t i = 0; i < known.size(); ++i) known[i] = known[i] || bright[i];
+        plane.excluded = std::move(known);
+    });
+    // How many runs find a cell of the baseline's grid bright.
     std::vector<int> votes(grid.mesh.cells.size(), 0);
-    std::vector<std::vector<char>> onGrid(runs.size());
+    std::vector<std::vector<char>> onGrid(runs.size(), std::vector<char>(votes.size(), 0));
+    for (const PlaneOf& plane : planes)
+        for (std::size_t i = 0; i < votes.size(); ++i) onGrid[plane.run][i] |= plane.onGrid[i];
     int voters = 0;
     for (std::size_t k = 0; k < runs.size(); ++k) {
-        std::vector<char>& mine = onGrid[k];
-        mine.assign(votes.size(), 0);
-        for (const PlaneHarvest& h : runs[k].planes) {
-            std::vector<char> bright, known = knownCells(trial, h);
-            fitSurface(h.mesh, known, h.view.width, h.view.height, &bright);
-            bright = patches(h.mesh, bright);
-            for (std::size_t i = 0; i < mine.size(); ++i) {
-                const int at = cellAt(h.mesh, h.view.toPlane(grid.view.toBaseline(centreOf(grid.mesh, i))));
-                if (at >= 0 && bright[static_cast<std::size_t>(at)]) mine[i] = 1;
-            }
-            for (std::size_t i = 0; i < known.size(); ++i) known[i] = known[i] || bright[i];
-            runs[k].excludedCells[h.channel] = std::move(known);
-        }
-        for (std::size_t i = 0; i < votes.size(); ++i) votes[i] += mine[i];
+        for (std::size_t i = 0; i < votes.size(); ++i) votes[i] += onGrid[k][i];
         voters += !runs[k].planes.empty();
     }
     // One spoiled run (fog, a halo) must not take the sky away from the others.
     const int needed = voters >= 3 ? 2 : 1;
-    for (std::size_t k = 0; k < runs.size(); ++k) {
-        RunEvidence& run = runs[k];
-        for (const PlaneHarvest& h : run.planes) {
-            std::vector<char>& excluded = run.excludedCells[h.channel];
-            for (std::size_t i = 0; i < excluded.size(); ++i) {
-                const int at = cellAt(grid.mesh, grid.view.toPlane(h.view.toBaseline(centreOf(h.mesh, i))));
-                if (at >= 0 && (votes[static_cast<std::size_t>(at)] >= needed || onGrid[k][static_cast<std::size_t>(at)])) excluded[i] = 1;
-            }
-            excluded = grown(h.mesh, excluded);
-            const std::vector<char> known = knownCells(trial, h);
-            std::size_t free = 0;
-            for (std::size_t i = 0; i < known.size(); ++i) free += h.mesh.cells[i].used > 0 && !known[i];
-            Surface s = fitSurface(h.mesh, excluded, h.view.width, h.view.height);
-            // Hardly any cell is free of nebula in all runs: then each run for itself.
-            if (!s.valid || s.coverage < 0.12) s = fitSurface(h.mesh, known, h.view.width, h.view.height);
-            s.coverage = static_cast<double>(free) / static_cast<double>(std::max<std::size_t>(1, known.size()));
-            run.surfaces[h.channel] = s;
+    std::vector<Surface> surfaces(planes.size());
+    tbb::parallel_for(std::size_t{0}, planes.size(), [&](std::size_t n) {
+        PlaneOf& plane = planes[n];
+        const PlaneHarvest& h = *plane.harvest;
+        for (std::size_t i = 0; i < plane.excluded.size(); ++i) {
+            const int at = cellAt(grid.mesh, grid.view.toPlane(h.view.toBaseline(centreOf(h.mesh, i))));
+            if (at >= 0 && (votes[static_cast<std::size_t>(at)] >= needed || onGrid[plane.run][static_cast<std::size_t>(at)])) plane.excluded[i] = 1;
         }
+        plane.excluded = grown(h.mesh, plane.excluded);
+        const std::vector<char> known = knownCells(trial, h);
+        std::size_t free = 0;
+        for (std::size_t i = 0; i < known.size(); ++i) free += h.mesh.cells[i].used > 0 && !known[i];
+        Surface s = fitSurface(h.mesh, plane.excluded, h.view.width, h.view.height);
+        // Hardly any cell is free of nebula in all runs: then each run for itself.
+        if (!s.valid || s.coverage < 0.12) s = fitSurface(h.mesh, known, h.view.width, h.view.height);
+        s.coverage = static_cast<double>(free) / static_cast<double>(std::max<std::size_t>(1, known.size()));
+        surfaces[n] = s;
+    });
+    for (std::size_t n = 0; n < planes.size(); ++n) {
+        RunEvidence& run = runs[planes[n].run];
+        run.excludedCells[planes[n].harvest->channel] = std::move(planes[n].excluded);
+        run.surfaces[planes[n].harvest->channel] = surfaces[n];
     }
 }
 

@@ -7,6 +7,8 @@
 #include <fitsio.h>
 
 #include <fstream>
+#include <iterator>
+#include <random>
 
 using namespace caelumen;
 namespace fs = std::filesystem;
@@ -18,7 +20,8 @@ struct Raw {
     int bitpix = SHORT_IMG;
     std::vector<long> size{40, 30};
     std::vector<std::pair<std::string, std::string>> cards; ///< raw values, strings with quotes
-    bool laterHdu = false, compressed = false;
+    bool laterHdu = false;
+    int compression = 0; ///< RICE_1 and so on
     double zero = 0, scale = 1;
 };
 
@@ -27,7 +30,7 @@ void writeRaw(const fs::path& path, const Raw& raw, const std::vector<double>& v
     fitsfile* f = nullptr;
     fits_create_file(&f, ("!" + path.string()).c_str(), &status);
     if (raw.laterHdu) fits_create_img(f, BYTE_IMG, 0, nullptr, &status);
-    if (raw.compressed) fits_set_compression_type(f, RICE_1, &status);
+    if (raw.compression != 0) fits_set_compression_type(f, raw.compression, &status);
     auto size = raw.size;
     fits_create_img(f, raw.bitpix, static_cast<int>(size.size()), size.data(), &status);
     if (raw.scale != 1 || raw.zero != 0) {
@@ -41,8 +44,10 @@ void writeRaw(const fs::path& path, const Raw& raw, const std::vector<double>& v
         fits_write_record(f, card.c_str(), &status);
     }
     auto copy = values;
-    std::vector<short> shorts(values.begin(), values.end()); // compression takes no doubles for integers
-    if (raw.compressed) fits_write_img(f, TSHORT, 1, static_cast<LONGLONG>(shorts.size()), shorts.data(), &status);
+    std::vector<short> shorts(values.begin(), values.end()); // compression takes each kind as itself
+    std::vector<float> floats(values.begin(), values.end());
+    if (raw.compression != 0 && raw.bitpix > 0) fits_write_img(f, TSHORT, 1, static_cast<LONGLONG>(shorts.size()), shorts.data(), &status);
+    else if (raw.compression != 0) fits_write_img(f, TFLOAT, 1, static_cast<LONGLONG>(floats.size()), floats.data(), &status);
     else fits_write_img(f, TDOUBLE, 1, static_cast<LONGLONG>(copy.size()), copy.data(), &status);
     fits_close_file(f, &status);
     QCOMPARE(status, 0);
@@ -122,13 +127,71 @@ private slots:
         QVERIFY(later.ok());
         QCOMPARE(*later->info().facts.sub_exposure_s, 120.0);
         raw.laterHdu = false;
-        raw.compressed = true;
+        raw.compression = RICE_1;
         writeRaw(m_folder / "z.fits.fz", raw, ramp(1200));
         const auto packed = FrameFile::open(m_folder / "z.fits.fz");
         QVERIFY2(packed.ok(), packed.ok() ? "" : packed.error().message.c_str());
         QCOMPARE(packed->info().width, 40);
         QCOMPARE(packed->readChannel(0)->at(3, 2), static_cast<float>(ramp(1200)[83]));
         QCOMPARE(*packed->info().facts.sub_exposure_s, 120.0);
+    }
+
+    void everyCompressionUnpacks_data() {
+        QTest::addColumn<int>("compression");
+        QTest::addColumn<int>("bitpix");
+        QTest::newRow("rice") << RICE_1 << SHORT_IMG;
+        QTest::newRow("gzip") << GZIP_1 << SHORT_IMG;
+        QTest::newRow("gzip, shuffled") << GZIP_2 << SHORT_IMG;
+        QTest::newRow("hcompress") << HCOMPRESS_1 << SHORT_IMG;
+        QTest::newRow("plio") << PLIO_1 << SHORT_IMG;
+        QTest::newRow("floats, quantised") << RICE_1 << FLOAT_IMG;
+    }
+
+    void everyCompressionUnpacks() {
+        QFETCH(int, compression);
+        QFETCH(int, bitpix);
+        Raw raw;
+        raw.bitpix = bitpix;
+        raw.compression = compression;
+        raw.size = {40, 30, 3};
+        writeRaw(m_folder / "packed.fits", raw, ramp(3600));
+        const auto file = FrameFile::open(m_folder / "packed.fits");
+        QVERIFY2(file.ok(), file.ok() ? "" : file.error().message.c_str());
+        // Quantised floats are kept to a quarter of the noise, which a ramp of 1 a pixel makes of the order of 1.
+        const std::vector<double> expected = ramp(3600);
+        const double tolerance = bitpix < 0 ? 1.0 : 0.0;
+        for (std::size_t c = 0; c < 3; ++c) {
+            const auto plane = file->readChannel(c);
+            QVERIFY2(plane.ok(), plane.ok() ? "" : plane.error().message.c_str());
+            for (std::size_t i = 0; i < plane->size(); ++i) QVERIFY(std::abs(static_cast<double>(plane->data()[i]) - expected[1200 * c + i]) <= tolerance);
+        }
+    }
+
+    // Whatever the unpacking does with such data happens in a process of its own.
+    void damagedCompressedDataIsASentence() {
+        std::mt19937 random(7);
+        int refused = 0;
+        for (const int compression : {RICE_1, HCOMPRESS_1, PLIO_1, GZIP_1}) {
+            Raw raw;
+            raw.compression = compression;
+            raw.size = {200, 120};
+            writeRaw(m_folder / "whole.fits", raw, ramp(24000));
+            std::ifstream in(m_folder / "whole.fits", std::ios::binary);
+            const std::vector<char> whole((std::istreambuf_iterator<char>(in)), {});
+            for (int trial = 0; trial < 8; ++trial) {
+                auto bytes = whole;
+                // The heap of packed tiles fills the end of the file.
+                for (int n = 0; n < 200; ++n) bytes[bytes.size() / 2 + random() % (bytes.size() / 2)] = static_cast<char>(trial % 2 ? random() : 0);
+                std::ofstream(m_folder / "damaged.fits", std::ios::binary).write(bytes.data(), static_cast<std::streamsize>(bytes.size()));
+                const auto file = FrameFile::open(m_folder / "damaged.fits");
+                if (!file) continue;
+                const auto plane = file->readChannel(0);
+                if (plane) continue;
+                ++refused;
+                QVERIFY2(plane.error().message.find("damaged.fits cannot be unpacked; the file is damaged") != std::string::npos, plane.error().message.c_str());
+            }
+        }
+        QVERIFY2(refused >= 8, qPrintable(QString::number(refused))); // many changes only make wrong pixels
     }
 
     void mosaicsComeApartIntoTheirColours() {

@@ -70,7 +70,7 @@ private slots:
         for (int i = 0; i < 200; ++i) p.at(static_cast<int>(1 + random.index(597)), static_cast<int>(1 + random.index(417))) += 3000;
         for (int y = 0; y < 420; ++y) p.at(300, y) = 0;
         const Plane before = p;
-        const std::size_t n = markDefects(p, findingSky(p));
+        const std::size_t n = markDefects(p, findingSky(p)).count;
         QVERIFY2(n > 590 && n < 640, qPrintable(QString::number(n)));
         for (int y = 0; y < 420; ++y) QVERIFY(!std::isfinite(p.at(300, y)));
         int stars = 0;

@@ -1,4 +1,5 @@
 #include "core/measure/harvest.h"
+#include "core/stars/scaled_star.h"
 
 #include "support/scenes.h"
 

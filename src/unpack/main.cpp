@@ -1,0 +1,44 @@
+// Unpacks pixels of one tile-compressed FITS image to standard output, as floats of this machine. It runs as a process of its own because
+// damaged compressed data can make the library that unpacks it read astray: then this process ends, and the caller says that the file is damaged.
+
+#include "core/image/fits_pixels.h"
+
+#include <sys/resource.h>
+
+#include <algorithm>
+#include <cstdio>
+#include <cstdlib>
+#include <vector>
+
+namespace {
+
+void boundItself() {
+#if !defined(__SANITIZE_ADDRESS__)
+    const rlimit memory{4ULL << 30, 4ULL << 30};
+    setrlimit(RLIMIT_AS, &memory);
+#endif
+    const rlimit seconds{300, 300}, noCore{0, 0};
+    setrlimit(RLIMIT_CPU, &seconds);
+    setrlimit(RLIMIT_CORE, &noCore);
+}
+
+} // namespace
+
+int main(int argc, char** argv) {
+    if (argc != 5) {
+        std::fputs("usage: caelumen-unpack FILE EXTENSION FIRST-PIXEL COUNT (a part of caelumen, not meant for people)\n", stderr);
+        return 2;
+    }
+    boundItself();
+    const long long first = std::atoll(argv[3]), count = std::atoll(argv[4]);
+    auto pixels = caelumen::FitsPixelReader::open(argv[1], std::atoi(argv[2]));
+    if (!pixels || first < 0 || count < 0) return 1;
+    std::vector<float> some(static_cast<std::size_t>(std::clamp(count, 1LL, 1LL << 20)));
+    for (long long done = 0; done < count;) {
+        const long long now = std::min<long long>(count - done, static_cast<long long>(some.size()));
+        if (!pixels->read(first + done, now, some.data())) return 1;
+        if (std::fwrite(some.data(), sizeof(float), static_cast<std::size_t>(now), stdout) != static_cast<std::size_t>(now)) return 1;
+        done += now;
+    }
+    return std::fflush(stdout) == 0 ? 0 : 1;
+}
