@@ -46,8 +46,8 @@ def inside(region, x, y):
     return result
 
 
-def make(folder, seed, width, height, stars, scale, nebula, channels="RGB", mosaic=False):
-    """Writes frames, trial.json and truth.json of one night."""
+def make(folder, seed, width, height, stars, scale, nebula, channels="RGB", mosaic=False, spoiled=None):
+    """Writes the frames and trial.json of one night and gives the truth. `spoiled`: star profiles other than the good one, by run."""
     rng = np.random.default_rng(seed)
     halo = (0.72 * width, 0.3 * height)
     middle = (0.42 * width, 0.55 * height)
@@ -87,12 +87,12 @@ def make(folder, seed, width, height, stars, scale, nebula, channels="RGB", mosa
             light = flux * throughput[k] * 10 ** (0.4 * colour * (k - 1) * (1 if run == "A" else 0.7))
             for n, (px, py, f) in enumerate(zip(x, y, light)):
                 last = n == len(light) - 1
-                r = 140 if last else 28
+                r = 140 if last else 28 if not spoiled else 90
                 x0, x1, y0, y1 = max(0, int(px) - r), min(width, int(px) + r + 1), max(0, int(py) - r), min(height, int(py) + r + 1)
                 if x0 >= x1 or y0 >= y1:
                     continue
                 r2 = (xx[y0:y1, x0:x1] - px) ** 2 + (yy[y0:y1, x0:x1] - py) ** 2
-                image[y0:y1, x0:x1] += f * moffat(r2, fwhm)
+                image[y0:y1, x0:x1] += f * (spoiled or {}).get(run, moffat)(r2, fwhm)
                 if last and ghost:
                     disc = np.clip(ghost[0] + 0.5 - np.sqrt(r2), 0, 1)
                     image[y0:y1, x0:x1] += f * ghost[1] * disc / disc.sum()

@@ -3,6 +3,7 @@
 #include <QTest>
 
 #include <algorithm>
+#include <cmath>
 #include <functional>
 
 using namespace caelumen;
@@ -44,6 +45,41 @@ const Unfairness* of(const std::vector<Unfairness>& list, const char* subject) {
     return it == list.end() ? nullptr : &*it;
 }
 
+/// A star image of FWHM 3 whose profile is known out to 14 pixels.
+Psf starImage(const std::function<double(double)>& light) {
+    Psf psf;
+    psf.fwhm = 3;
+    psf.stars = 20;
+    psf.unit.amplitude = light(0);
+    psf.unit.beta = 3.2;
+    psf.unit.cxx = psf.unit.cyy = std::pow(2 * std::sqrt(std::pow(2, 1 / 3.2) - 1) / 3, 2);
+    for (int r = 0; r <= 14; ++r) psf.wings.push_back(light(r));
+    return psf;
+}
+
+/// Light per pixel of a round Moffat of flux 1.
+double moffat(double r, double fwhm, double beta) {
+    const double a2 = fwhm * fwhm / 4 / (std::pow(2, 1 / beta) - 1);
+    return (beta - 1) / (M_PI * a2) * std::pow(1 + r * r / a2, -beta);
+}
+
+/// What is said about run B, whose stars have this profile, against a baseline with plain Moffat stars.
+std::vector<Unfairness> judgedStars(const std::function<double(double)>& light) {
+    TrialResults r;
+    r.baseline = "A";
+    r.conditions = {plain("A"), plain("B")};
+    std::vector<RunEvidence> evidence(2);
+    for (std::size_t i = 0; i < 2; ++i) {
+        evidence[i].run = i == 0 ? "A" : "B";
+        PlaneHarvest plane;
+        plane.channel = "G";
+        plane.stars.psf = i == 0 ? starImage([](double x) { return moffat(x, 3, 3.2); }) : starImage(light);
+        evidence[i].planes.push_back(plane);
+    }
+    r.evidence = std::make_shared<const std::vector<RunEvidence>>(std::move(evidence));
+    return judgeFairness({}, r);
+}
+
 } // namespace
 
 class FairnessTest : public QObject {
@@ -80,6 +116,17 @@ private slots:
         check("stacking", Grade::Note, [](RunConditions& c) { c.combine = "median"; });
         check("offset", Grade::Voids, [](RunConditions& c) { c.flags = {"pedestal-unknown"}; });
         check("calibration", Grade::Note, [](RunConditions& c) { c.conflicts = {"gain: the header says 1, the trial 2"}; });
+    }
+
+    // Fog throws light into a glow of many FWHM; the wings of another seeing (a smaller beta) hold as much, but nearer.
+    void hazeIsToldFromSeeing() {
+        const auto fog = [](double part) { return [part](double r) { return (1 - part) * moffat(r, 3, 3.2) + part * moffat(r, 42, 1.5); }; };
+        QVERIFY(!of(judgedStars(fog(0)), "haze"));
+        QVERIFY(!of(judgedStars(fog(0.02)), "haze"));
+        QVERIFY(of(judgedStars(fog(0.1)), "haze")->grade == Grade::Weakens);
+        QVERIFY(of(judgedStars(fog(0.25)), "haze")->grade == Grade::Voids);
+        QVERIFY(!of(judgedStars([](double r) { return moffat(r, 3, 2.5); }), "haze"));
+        QVERIFY(!of(judgedStars([](double r) { return moffat(r, 3, 4.5); }), "haze"));
     }
 
     void worstComesFirst() {
