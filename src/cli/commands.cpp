@@ -1,6 +1,7 @@
 #include "cli/commands.h"
 
-#include "cli/arguments.h"
+#include "cli/optics_commands.h"
+#include "cli/outcome.h"
 #include "core/base/file.h"
 #include "core/simulate/demo.h"
 #include "core/trial/frame_report.h"
@@ -27,32 +28,12 @@ namespace caelumen::cli {
 namespace fs = std::filesystem;
 namespace {
 
-constexpr int kDone = 0, kFailed = 1, kUsage = 2;
-
-int fail(const std::string& sentence) {
-    fmt::print(stderr, "caelumen-cli: {}\n", sentence);
-    return kFailed;
-}
-
-int misuse(const std::string& what, const std::string& usage) {
-    fmt::print(stderr, "caelumen-cli: {}; usage: {}\n", what, usage);
-    return kUsage;
-}
-
 /// Progress on a terminal only: a script's log stays clean.
 Job terminalJob() {
     Job job;
     if (::isatty(STDERR_FILENO))
         job.progress = [](double part, const std::string& what) { fmt::print(stderr, "\r\033[K{:3.0f} %  {}{}", 100 * part, what, part >= 1 ? "\n" : ""); };
     return job;
-}
-
-/// A whole number within limits, or nothing.
-std::optional<int> wholeNumber(const std::string& text, int low, int high) {
-    int value = 0;
-    const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), value);
-    if (error != std::errc{} || end != text.data() + text.size() || value < low || value > high) return std::nullopt;
-    return value;
 }
 
 int measure(const Arguments& a) {
@@ -165,6 +146,8 @@ const std::map<std::string, Command>& commands() {
         {"measure", {{{"--out", "--csv", "--threads"}, {}, 1, 1}, "caelumen-cli measure TRIAL.json [--out RESULTS.json] [--csv TABLE.csv] [--threads N]", "measure a trial; JSON to the standard output without --out", measure}},
         {"frames", {{{}, {"--json"}, 1, 100'000}, "caelumen-cli frames FILE... [--json]", "header facts, sky level, noise and stars of each frame", frames}},
         {"report", {{{"--out", "--trial"}, {}, 1, 1}, "caelumen-cli report TRIAL.json|CAMPAIGN --out FILE.html|.csv|.json [--trial N]", "measure and write a page with pictures and plots, a table, or results", report}},
+        {"passband", {kPassbandShape, kPassbandUsage, "the bands of a filter curve, and what becomes of them in a light cone", passband}},
+        {"sky", {kSkyShape, kSkyUsage, "sun, moon and target at a place and time", sky}},
         {"demo", {{{"--out", "--trial", "--width"}, {}, 0, 0}, "caelumen-cli demo --out DIR [--trial NAME] [--width PIXELS]", "make the demo campaign's frames, trials and truth; larger ones for trying speed", demo}},
     };
     return all;

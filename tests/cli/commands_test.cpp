@@ -72,6 +72,33 @@ private slots:
         QCOMPARE(run({"report", "trial/trial.json"}).code, 2);
     }
 
+    void passbandTellsBandsAndLines() {
+        QVERIFY(writeFile(m_folder / "band.csv", "nm;T %\n650;0\n654,28;0\n654,3;90,0\n658,3;90,0\n658,32;0\n670;0\n").ok());
+        const Ran ran = run({"passband", "band.csv", "--f-ratio", "2.8", "--json"});
+        QVERIFY2(ran.code == 0, ran.err);
+        const Json j = Json::parse(ran.out.toStdString());
+        QVERIFY(std::abs(j["bands"][0]["center_nm"].get<double>() - 656.3) < 0.01);
+        QVERIFY(std::abs(j["bands"][0]["fwhm_nm"].get<double>() - 4.02) < 0.01);
+        QVERIFY(std::abs(j["lines"]["Ha"]["normal"].get<double>() - 0.9) < 1e-9);
+        QVERIFY(j["bands"][0]["effective"]["center_nm"].get<double>() < 655.8);
+        QVERIFY(run({"passband", "band.csv", "--f-ratio", "2.8"}).out.contains("in the cone"));
+        const Ran bad = run({"passband", "trial/trial.json", "--f-ratio", "2.8"});
+        QVERIFY(bad.code == 1 && bad.out.isEmpty() && bad.err.count('\n') == 1 && bad.err.contains("trial.json"));
+    }
+
+    // The sun's altitude as python3-ephem gives it for this place and time; positions themselves are checked in ephemeris_test.
+    void skyTellsSunMoonAndTarget() {
+        const Ran ran = run({"sky", "--lat", "-33.9", "--lon", "18.4", "--time", "2026-06-20T18:05:00Z", "--ra", "250", "--dec", "-48.6", "--json"});
+        QVERIFY2(ran.code == 0, ran.err);
+        const Json j = Json::parse(ran.out.toStdString());
+        QVERIFY(std::abs(j["sun"]["alt_deg"].get<double>() + 28.2) < 0.1);
+        QCOMPARE(QString::fromStdString(j["twilight"].get<std::string>()), QString("night"));
+        QVERIFY(j["moon"]["illuminated"].get<double>() > 0.3 && j["moon"]["illuminated"].get<double>() < 0.45);
+        QVERIFY(j["target"]["airmass"].get<double>() > 1.3 && j["target"]["airmass"].get<double>() < 1.35);
+        const Ran low = run({"sky", "--lat", "60", "--lon", "18.4", "--time", "2026-06-20T18:05:00Z", "--ra", "250", "--dec", "-48.6", "--json"});
+        QVERIFY(Json::parse(low.out.toStdString())["target"]["airmass"].is_null());
+    }
+
     void wrongUsageIsTwo_data() {
         QTest::addColumn<QStringList>("arguments");
         QTest::newRow("nothing") << QStringList{};
@@ -85,6 +112,12 @@ private slots:
         QTest::newRow("threads zero") << QStringList{"measure", "trial/trial.json", "--threads", "0"};
         QTest::newRow("threads words") << QStringList{"measure", "trial/trial.json", "--threads", "many"};
         QTest::newRow("demo without folder") << QStringList{"demo"};
+        QTest::newRow("passband without f-ratio") << QStringList{"passband", "trial/duo7.csv"};
+        QTest::newRow("passband, index out of range") << QStringList{"passband", "trial/duo7.csv", "--f-ratio", "5", "--n-eff", "9"};
+        QTest::newRow("passband, obstruction is no number") << QStringList{"passband", "trial/duo7.csv", "--f-ratio", "5", "--obstruction", "30%"};
+        QTest::newRow("sky without target") << QStringList{"sky", "--lat", "-31.9", "--lon", "20.7", "--time", "2026-06-20T18:05:00Z"};
+        QTest::newRow("sky, latitude out of range") << QStringList{"sky", "--lat", "-131.9", "--lon", "20.7", "--time", "2026-06-20T18:05:00Z", "--ra", "250", "--dec", "-48"};
+        QTest::newRow("sky, year without ephemeris") << QStringList{"sky", "--lat", "-31.9", "--lon", "20.7", "--time", "1840-06-20T18:05:00Z", "--ra", "250", "--dec", "-48"};
         QTest::newRow("frames without file") << QStringList{"frames", "--json"};
     }
     void wrongUsageIsTwo() {

@@ -1,6 +1,8 @@
 #include "core/base/statistics.h"
 #include "core/trial/figures.h"
 
+#include "core/optics/spacing.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -37,7 +39,7 @@ double expectedRadius(const Rig& rig, const RunConditions& c, double most) {
     double best = 0;
     if (c.focal_ratio && rig.pixel_um) {
         const auto offer = [&](double mm) {
-            const double px = mm / *c.focal_ratio / (*rig.pixel_um / 1000); // radius = d / N
+            const double px = ghostRadius_px(mm, *rig.pixel_um, *c.focal_ratio);
             if (px < most) best = std::max(best, px);
         };
         for (const auto& [name, mm] : rig.gaps_mm) offer(mm);
@@ -89,7 +91,7 @@ void haloFigures(FigureSheet& sheet, const Trial& trial, const OpenRun& run, con
                     for (const char* q : {"halo_radius_arcsec", "halo_depth"}) sheet.absent(plane.channel, q, id, "the pixel scale is unknown; give pixel size and focal length");
                 }
                 if (c.focal_ratio && run.rig.pixel_um) {
-                    const double gap = ring.radius * *run.rig.pixel_um / 1000 * *c.focal_ratio;
+                    const double gap = ghostGap_mm(ring.radius, *run.rig.pixel_um, *c.focal_ratio);
                     sheet.add(plane.channel, "halo_gap_mm", id, gap, gap * ring.radiusSigma / ring.radius, flags).note = explainGap(gap, run.rig);
                 } else {
                     sheet.absent(plane.channel, "halo_gap_mm", id, "the f-ratio or the pixel size is unknown");

@@ -1,15 +1,12 @@
 #pragma once
 
+#include "core/base/json.h"
 #include "core/base/result.h"
 #include "core/trial/trial.h"
-
-#include <nlohmann/json.hpp>
 
 #include <filesystem>
 
 namespace caelumen {
-
-using Json = nlohmann::ordered_json;
 
 /// A trial out of its JSON (docs/formats.md). `name` is the file named in errors. Checks types, ranges, duplicate ids and dangling references;
 /// unknown fields are passed over.

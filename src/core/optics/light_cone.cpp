@@ -1,0 +1,113 @@
+#include "core/optics/light_cone.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace caelumen {
+namespace {
+
+constexpr int kNodes = 128;
+constexpr int kAround = 64; ///< directions of the pupil, for a tilted cone
+
+double clampedAt(const Curve& c, double nm) { return c.at(std::clamp(nm, c.wavelength_nm.front(), c.wavelength_nm.back())); }
+
+} // namespace
+
+ConeShift::ConeShift(const LightCone& cone) {
+    const double rim = 1 / (2 * cone.fRatio), hole = cone.obstruction * rim, from = hole * hole, to = rim * rim;
+    const double lean = std::tan(cone.tilt_deg * M_PI / 180), n2 = cone.effectiveIndex * cone.effectiveIndex;
+    const auto scale = [&](double tan2) { return std::sqrt(1 - tan2 / (1 + tan2) / n2); };
+    for (int i = 0; i < kNodes; ++i) {
+        const double u = from + (to - from) * (i + 0.5) / kNodes;
+        if (lean == 0) {
+            m_scales.push_back(scale(u));
+            continue;
+        }
+        for (int k = 0; k < kAround; ++k) m_scales.push_back(scale(u + lean * lean + 2 * std::sqrt(u) * lean * std::cos(M_PI * (k + 0.5) / kAround)));
+    }
+    std::sort(m_scales.begin(), m_scales.end(), std::greater<>());
+    if (lean == 0) return;
+    // Groups of neighbours stand for all rays.
+    std::vector<double> nodes;
+    for (std::size_t i = 0; i < m_scales.size(); i += kAround) {
+        double sum = 0;
+        for (std::size_t k = i; k < i + kAround; ++k) sum += m_scales[k];
+        nodes.push_back(sum / kAround);
+    }
+    m_scales = std::move(nodes);
+}
+
+double ConeShift::transmission(const Curve& curve, double nm) const {
+    if (curve.empty()) return 0;
+    double sum = 0;
+    for (const double s : m_scales) sum += clampedAt(curve, nm / s);
+    return sum / static_cast<double>(m_scales.size());
+}
+
+double ConeShift::meanShift() const {
+    double sum = 0;
+    for (const double s : m_scales) sum += s;
+    return sum / static_cast<double>(m_scales.size());
+}
+
+Curve ConeShift::apply(const Curve& c, double step_nm) const {
+    Curve out;
+    if (c.wavelength_nm.size() < 2) return c;
+    const double first = c.wavelength_nm.front(), last = c.wavelength_nm.back();
+    const auto steps = static_cast<std::size_t>(std::clamp(std::ceil((last - first) / step_nm), 2.0, 200'000.0));
+    for (std::size_t i = 0; i <= steps; ++i) out.wavelength_nm.push_back(i == steps ? last : first + (last - first) * static_cast<double>(i) / static_cast<double>(steps));
+    out.transmission.assign(out.wavelength_nm.size(), 0);
+    // Each ray walks along the curve once.
+    for (const double s : m_scales) {
+        std::size_t k = 1;
+        for (std::size_t i = 0; i < out.wavelength_nm.size(); ++i) {
+            const double nm = std::min(out.wavelength_nm[i] / s, last);
+            while (k + 1 < c.wavelength_nm.size() && c.wavelength_nm[k] < nm) ++k;
+            const double t = (nm - c.wavelength_nm[k - 1]) / (c.wavelength_nm[k] - c.wavelength_nm[k - 1]);
+            out.transmission[i] += c.transmission[k - 1] + t * (c.transmission[k] - c.transmission[k - 1]);
+        }
+    }
+    for (double& t : out.transmission) t /= static_cast<double>(m_scales.size());
+    return out;
+}
+
+std::optional<Band> bandInCone(const Band& band, const std::vector<Band>& effective, const ConeShift& shift) {
+    const double wanted = band.center_nm * shift.meanShift();
+    const Band* nearest = nullptr;
+    for (const Band& b : effective)
+        if (!nearest || std::abs(b.center_nm - wanted) < std::abs(nearest->center_nm - wanted)) nearest = &b;
+    // Another band is not what became of this one.
+    if (!nearest || std::abs(nearest->center_nm - wanted) > band.fwhm_nm + 0.02 * band.center_nm * (1 - shift.meanShift())) return std::nullopt;
+    return *nearest;
+}
+
+FastestRatio fastestRatio(const Curve& curve, Line line, LightCone cone, double part) {
+    const double normal = transmissionAt(curve, line);
+    if (normal < 0.01) return {std::nullopt, "the filter does not pass this line"};
+    const auto kept = [&](double fRatio) {
+        cone.fRatio = fRatio;
+        const ConeShift shift(cone);
+        double sum = 0;
+        const auto all = lineWavelengths(line);
+        for (const double nm : all) sum += shift.transmission(curve, nm);
+        return sum / static_cast<double>(all.size()) >= part * normal;
+    };
+    constexpr double kSlowest = 20, kFastest = 1.2, kStep = 0.97;
+    if (!kept(kSlowest)) return {std::nullopt, "the line loses more than that even at f/20"};
+    double good = kSlowest, bad = 0;
+    for (double n = kSlowest * kStep; n >= kFastest; n *= kStep) {
+        if (!kept(n)) {
+            bad = n;
+            break;
+        }
+        good = n;
+    }
+    if (bad == 0) return {kFastest, "kept at every f-ratio down to f/1.2"};
+    while (good - bad > 0.005) {
+        const double middle = 0.5 * (good + bad);
+        (kept(middle) ? good : bad) = middle;
+    }
+    return {good, ""};
+}
+
+} // namespace caelumen

@@ -1,0 +1,42 @@
+#pragma once
+
+#include "core/optics/passband.h"
+
+namespace caelumen {
+
+/// The cone of light in which a filter stands.
+struct LightCone {
+    double fRatio = 5;
+    double obstruction = 0;    ///< of the pupil, ratio of diameters
+    double effectiveIndex = 1.8; ///< of the coating, 1.4 to 2.2
+    double tilt_deg = 0;       ///< of the chief ray against the filter's normal
+};
+
+/// How the rays of a cone shift a curve: a ray at angle t sees it moved to shorter wavelength, lambda' = lambda sqrt(1 - (sin t / n_eff)^2)
+/// (Lissberger & Wilcock 1959, JOSA 49, 126). Nodes of equal pupil area, uniform in tan^2 t from the obstruction to the rim; a tilted chief ray
+/// moves the pupil off the normal.
+class ConeShift {
+public:
+    explicit ConeShift(const LightCone& cone);
+    /// Transmission of the cone at one wavelength. Beyond its ends the curve counts as it is there.
+    double transmission(const Curve& curve, double nm) const;
+    /// The whole curve as the cone sees it, every `step_nm` and at the curve's own ends.
+    Curve apply(const Curve& curve, double step_nm = 0.05) const;
+    double meanShift() const; ///< mean of lambda' / lambda
+
+private:
+    std::vector<double> m_scales; ///< lambda' / lambda of rays that carry equal light, falling
+};
+
+/// A band of the curve and what becomes of it; absent when the cone leaves no band there.
+std::optional<Band> bandInCone(const Band& band, const std::vector<Band>& effective, const ConeShift& shift);
+
+/// The fastest f-ratio from 20 down to 1.2 to which a line keeps `part` of the transmission it has in parallel light. Absent where the filter passes less than 1 % of the line
+/// or loses more than that even at f/20.
+struct FastestRatio {
+    std::optional<double> fRatio;
+    std::string note; ///< why it is absent, or that the limit of the search was reached
+};
+FastestRatio fastestRatio(const Curve& curve, Line line, LightCone cone, double part = 0.9);
+
+} // namespace caelumen
