@@ -25,9 +25,7 @@ Result<QString> demoCampaign(const QString& folder, const Job& job) {
         if (!campaign) return campaign.error();
         for (const SimulatedTrial& s : demoTrials()) {
             Trial trial = s.trial;
-            const std::string prefix = folder.toStdString() + "/" + s.folder + "/";
-            for (Run& r : trial.runs) r.stack = prefix + r.stack;
-            for (Filter& f : trial.filters) f.curve = prefix + f.curve;
+            resolveFiles(trial, folder.toStdString() + "/" + s.folder);
             if (auto added = (*campaign)->addTrial(trial); !added) return added.error();
         }
     }

@@ -3,6 +3,7 @@
 #include "app/bench/bench.h"
 #include "app/bench/evidence_plot.h"
 #include "app/facts_dialog.h"
+#include "app/kit/kit.h"
 #include "core/base/file.h"
 #include "core/trial/sentences.h"
 #include "report/html_report.h"
@@ -23,10 +24,12 @@
 #include <QRegularExpression>
 #include <QPushButton>
 #include <QSettings>
+#include <QStackedWidget>
 #include <QStandardPaths>
 #include <QStatusBar>
 #include <QTableWidget>
 #include <QToolBar>
+#include <QToolButton>
 #include <QUrl>
 #include <QHeaderView>
 #include <QVBoxLayout>
@@ -48,7 +51,7 @@ QString suggestedName(const Trial& trial, const QString& ending) {
 } // namespace
 
 MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
-    : QMainWindow(parent), m_prompts(std::move(prompts)), m_bench(new Bench(m_session, *m_prompts)), m_trials(new QComboBox), m_conditions(new QLabel), m_doing(new QLabel), m_pixel(new QLabel), m_problem(new QLabel), m_progress(new QProgressBar),
+    : QMainWindow(parent), m_prompts(std::move(prompts)), m_bench(new Bench(m_session, *m_prompts)), m_kit(new Kit(m_session, *m_prompts)), m_workspaces(new QStackedWidget), m_trials(new QComboBox), m_conditions(new QLabel), m_doing(new QLabel), m_pixel(new QLabel), m_problem(new QLabel), m_progress(new QProgressBar),
       m_cancel(new QPushButton(tr("Cancel"))) {
     setWindowTitle(tr("Caelumen"));
     setWindowIcon(QIcon(":/icons/caelumen.svg"));
@@ -64,16 +67,21 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     auto* bar = new QWidget;
     auto* row = new QHBoxLayout(bar);
     row->setContentsMargins(12, 4, 12, 4);
+    row->addWidget(buildSwitch());
+    row->addSpacing(8);
     row->addWidget(m_trials);
     row->addSpacing(10);
     row->addWidget(m_conditions, 1);
     layout->addWidget(bar);
     layout->addWidget(m_problem);
-    layout->addWidget(m_bench, 1);
+    m_workspaces->addWidget(m_kit);
+    m_workspaces->addWidget(m_bench);
+    layout->addWidget(m_workspaces, 1);
     setCentralWidget(central);
     buildMenus();
 
     connect(m_bench, &Bench::status, m_pixel, &QLabel::setText);
+    connect(m_kit, &Kit::problem, this, &MainWindow::fail);
     connect(m_bench, &Bench::factsAsked, this, &MainWindow::askRunFacts);
     connect(m_bench, &Bench::framesWanted, this, &MainWindow::addFrames);
     connect(&m_session, &Session::failed, this, &MainWindow::fail);
@@ -115,12 +123,44 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     QSettings settings;
     restoreGeometry(settings.value("window").toByteArray());
     m_bench->restoreLayout(settings.value("bench").toByteArray());
+    m_kit->restoreLayout(settings.value("kit").toByteArray());
     setTheme(themeFromName(settings.value("theme", "grey").toString()));
     fillTrials();
     fillConditions();
+    showWorkspace(settings.value("workspace").toString() == "kit" ? Workspace::Kit : Workspace::Bench);
 }
 
 MainWindow::~MainWindow() = default;
+
+QWidget* MainWindow::buildSwitch() {
+    auto* box = new QWidget;
+    auto* row = new QHBoxLayout(box);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(2);
+    auto* group = new QActionGroup(this);
+    for (const auto& [which, name, tip, key] : {std::tuple{Workspace::Kit, tr("Kit"), tr("What is this filter, really?"), "Alt+1"}, {Workspace::Bench, tr("Bench"), tr("Which filter is better, and by how much?"), "Alt+2"}}) {
+        auto* action = new QAction(name, group);
+        action->setCheckable(true);
+        action->setShortcut(QKeySequence(key));
+        action->setToolTip(QString("%1 (%2)").arg(tip, QString(key)));
+        connect(action, &QAction::triggered, this, [this, w = which] { showWorkspace(w); });
+        auto* button = new QToolButton;
+        button->setDefaultAction(action);
+        button->setMinimumWidth(54);
+        row->addWidget(button);
+        m_switch << action;
+    }
+    return box;
+}
+
+void MainWindow::showWorkspace(Workspace which) {
+    m_workspaces->setCurrentIndex(static_cast<int>(which));
+    m_switch[static_cast<int>(which)]->setChecked(true);
+    m_pixel->clear();
+    fillConditions(); // what the menus offer
+}
+
+MainWindow::Workspace MainWindow::workspace() const { return static_cast<Workspace>(m_workspaces->currentIndex()); }
 
 void MainWindow::buildBar() {
     m_trials->setMinimumWidth(260);
@@ -185,8 +225,8 @@ void MainWindow::buildMenus() {
     redo->setShortcuts({QKeySequence::Redo, QKeySequence("Ctrl+Y")});
     edit->addActions({undo, redo});
     edit->addSeparator();
-    m_needTrial << add(edit, tr("&Rename the region \u2026"), QKeySequence("F2"), [this] { m_bench->renameRegion(m_bench->view().selected()); });
-    m_needTrial << add(edit, tr("&Delete the region"), QKeySequence::Delete, [this] { m_bench->deleteSelectedRegion(); });
+    m_needBench << add(edit, tr("&Rename the region \u2026"), QKeySequence("F2"), [this] { m_bench->renameRegion(m_bench->view().selected()); });
+    m_needBench << add(edit, tr("&Delete the region"), QKeySequence::Delete, [this] { m_bench->deleteSelectedRegion(); });
     edit->addSeparator();
     m_needTrial << add(edit, tr("Facts of the &trial \u2026"), QKeySequence("Ctrl+T"), [this] { askTrialFacts(); });
     m_needTrial << add(edit, tr("Facts of this r&un \u2026"), QKeySequence("Ctrl+R"), [this] { askRunFacts(m_bench->view().current()); });
@@ -198,7 +238,11 @@ void MainWindow::buildMenus() {
     m_needResults << add(edit, tr("&Copy the scores as a table"), QKeySequence("Ctrl+Shift+C"), [this] { QGuiApplication::clipboard()->setText(m_bench->figuresAsText()); });
     m_needResults << add(edit, tr("Copy the &plot's numbers"), {}, [this] { QGuiApplication::clipboard()->setText(m_bench->evidence().csv()); });
 
+    m_needKit << add(edit, tr("Copy what the curve says, as a table"), {}, [this] { QGuiApplication::clipboard()->setText(m_kit->tableText()); });
+
     QMenu* view = menuBar()->addMenu(tr("&View"));
+    view->addActions(m_switch);
+    view->addSeparator();
     auto* themes = new QActionGroup(this);
     for (const auto& [kind, name, key] : {std::tuple{ThemeKind::Grey, tr("Grey room"), "Ctrl+1"}, {ThemeKind::Light, tr("Daylight"), "Ctrl+2"}, {ThemeKind::Red, tr("Red, beside the telescope"), "Ctrl+3"}}) {
         QAction* action = add(view, name, QKeySequence(key), [this, k = kind] { setTheme(k); });
@@ -266,6 +310,7 @@ void MainWindow::setTheme(ThemeKind kind) {
             if (a->data().toString() == themeName(kind)) a->setChecked(true);
     m_problem->setStyleSheet(QString("color: %1; background: %2;").arg(theme().bad.name(), theme().panel.name()));
     m_bench->themeChanged();
+    m_kit->themeChanged();
     fillConditions();
 }
 
@@ -298,6 +343,8 @@ void MainWindow::fillConditions() {
     m_conditions->setToolTip(m_conditions->text());
     for (QAction* a : m_needResults) a->setEnabled(m_session.results() != nullptr);
     for (QAction* a : m_needTrial) a->setEnabled(m_session.hasTrial());
+    for (QAction* a : m_needBench) a->setEnabled(m_session.hasTrial() && workspace() == Workspace::Bench);
+    for (QAction* a : m_needKit) a->setEnabled(m_session.hasTrial() && workspace() == Workspace::Kit);
 }
 
 void MainWindow::takeFiles(const QStringList& files) {
@@ -315,8 +362,13 @@ void MainWindow::takeFiles(const QStringList& files) {
                 return;
             }
             const QDir folder = QFileInfo(file).absoluteDir();
-            for (Run& r : trial->runs) r.stack = folder.absoluteFilePath(QString::fromStdString(r.stack)).toStdString();
+            resolveFiles(*trial, folder.absolutePath().toStdString());
             if (const Status added = m_session.addTrial(*trial); !added) fail(QString::fromStdString(added.error().message));
+            return;
+        }
+        if (ending == "csv" || ending == "txt" || ending == "tsv" || ending == "dat") {
+            showWorkspace(Workspace::Kit);
+            m_kit->takeCurve(file);
             return;
         }
         frames << file;
@@ -421,6 +473,8 @@ void MainWindow::closeEvent(QCloseEvent* event) {
     QSettings settings;
     settings.setValue("window", saveGeometry());
     settings.setValue("bench", m_bench->saveLayout());
+    settings.setValue("kit", m_kit->saveLayout());
+    settings.setValue("workspace", workspace() == Workspace::Kit ? "kit" : "bench");
     m_session.jobs().cancel();
     event->accept();
 }

@@ -12,12 +12,14 @@ class QComboBox;
 class QLabel;
 class QProgressBar;
 class QPushButton;
+class QStackedWidget;
 
 namespace caelumen {
 
 class Bench;
+class Kit;
 
-/// The window: menus, the trial in hand, what is going on, and the Bench.
+/// The window: menus, the trial in hand, what is going on, and one of the workspaces in the order of the work: Kit, Bench.
 class MainWindow : public QMainWindow {
     Q_OBJECT
 
@@ -27,6 +29,10 @@ public:
 
     Session& session() { return m_session; }
     Bench& bench() { return *m_bench; }
+    Kit& kit() { return *m_kit; }
+    enum class Workspace { Kit, Bench };
+    void showWorkspace(Workspace which);
+    Workspace workspace() const;
     void openCampaign(const QString& path);
     void setTheme(ThemeKind kind);
     void showKeys();
@@ -43,6 +49,7 @@ protected:
 private:
     void buildMenus();
     void buildBar();
+    QWidget* buildSwitch();
     void takeFiles(const QStringList& files);
     void newTrial();
     void addFrames();
@@ -59,12 +66,15 @@ private:
     std::unique_ptr<Prompts> m_prompts;
     Session m_session;
     Bench* m_bench;
+    Kit* m_kit;
+    QStackedWidget* m_workspaces;
     QComboBox* m_trials;
     QLabel *m_conditions, *m_doing, *m_pixel, *m_problem;
     QProgressBar* m_progress;
     QPushButton* m_cancel;
     QMenu* m_recent = nullptr;
-    QList<QAction*> m_needTrial, m_needResults;
+    QList<QAction*> m_needTrial, m_needResults, m_needBench, m_needKit;
+    QList<QAction*> m_switch; ///< by workspace
     QDialog* m_keys = nullptr;
 };
 

@@ -1,12 +1,15 @@
 #include "app/screenshots.h"
 
 #include "app/bench/bench.h"
+#include "app/kit/kit.h"
 #include "app/main_window.h"
+
 
 #include <QApplication>
 #include <QDir>
 #include <QElapsedTimer>
 #include <QPixmap>
+#include <QSlider>
 #include <QTemporaryDir>
 
 #include <cstdio>
@@ -50,7 +53,15 @@ int takeScreenshots(MainWindow& window, const QString& folder) {
         if (!settle()) ++failures;
     };
 
+    window.showWorkspace(MainWindow::Workspace::Kit);
+    trial(1);
+    window.kit().chooseFilter("quartet");
+    shoot("kit-claims");
     trial(0);
+    window.kit().chooseFilter("duo3");
+    window.kit().ratioSlider().setValue(40);
+    shoot("kit");
+    window.showWorkspace(MainWindow::Workspace::Bench);
     bench.view().setOverlay({});
     bench.view().setCurrent("D");
     shoot("bench-roof");

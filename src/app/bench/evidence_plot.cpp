@@ -1,5 +1,6 @@
 #include "app/bench/evidence_plot.h"
 
+#include "app/widgets/plot_style.h"
 #include "app/widgets/theme.h"
 #include "core/base/statistics.h"
 #include "core/trial/sentences.h"
@@ -48,35 +49,10 @@ EvidencePlot::EvidencePlot(QWidget* parent) : QWidget(parent), m_title(new QLabe
     clear(tr("Click a value below to see where it comes from."));
 }
 
-void EvidencePlot::style() {
-    const Theme& t = theme();
-    m_plot->setBackground(QBrush(t.plot));
-    QFont font = this->font();
-    font.setPixelSize(11);
-    for (QCPAxis* axis : {m_plot->xAxis, m_plot->yAxis}) {
-        axis->setBasePen(QPen(t.line));
-        axis->setTickPen(QPen(t.line));
-        axis->setSubTickPen(QPen(t.line));
-        axis->setTickLabelColor(t.dim);
-        axis->setLabelColor(t.dim);
-        axis->setLabelFont(font);
-        axis->setTickLabelFont(font);
-        QColor grid = t.line;
-        grid.setAlpha(90);
-        axis->grid()->setPen(QPen(grid, 1, Qt::DotLine));
-        axis->grid()->setZeroLinePen(QPen(t.line));
-        axis->setScaleType(QCPAxis::stLinear);
-        axis->setTicker(QSharedPointer<QCPAxisTicker>(new QCPAxisTicker));
-        axis->setNumberFormat("g");
-        axis->setNumberPrecision(4);
-        axis->ticker()->setTickCount(4);
-    }
-}
-
 void EvidencePlot::clear(const QString& why) {
     m_plot->clearPlottables();
     m_plot->clearItems();
-    style();
+    stylePlot(*m_plot);
     m_plot->xAxis->setLabel({});
     m_plot->yAxis->setLabel({});
     m_plot->setVisible(false);

@@ -21,7 +21,6 @@ public:
     QCustomPlot* plot() const { return m_plot; }
 
 private:
-    void style();
     void background(const Trial& trial, const TrialResults& r, const QString& run);
     void nebula(const Trial& trial, const TrialResults& r, const QString& region);
     void halo(const Trial& trial, const TrialResults& r, const QString& run, const QString& region);

@@ -81,7 +81,7 @@ std::optional<Band> bandInCone(const Band& band, const std::vector<Band>& effect
     return *nearest;
 }
 
-FastestRatio fastestRatio(const Curve& curve, Line line, LightCone cone, double part) {
+FastestRatio fastestRatio(const Curve& curve, EmissionLine line, LightCone cone, double part) {
     const double normal = transmissionAt(curve, line);
     if (normal < 0.01) return {std::nullopt, "the filter does not pass this line"};
     const auto kept = [&](double fRatio) {

@@ -37,6 +37,6 @@ struct FastestRatio {
     std::optional<double> fRatio;
     std::string note; ///< why it is absent, or that the limit of the search was reached
 };
-FastestRatio fastestRatio(const Curve& curve, Line line, LightCone cone, double part = 0.9);
+FastestRatio fastestRatio(const Curve& curve, EmissionLine line, LightCone cone, double part = 0.9);
 
 } // namespace caelumen

@@ -90,29 +90,29 @@ std::vector<Band> bandsOf(const Curve& c) {
     return bands;
 }
 
-const char* lineName(Line line) {
+const char* lineName(EmissionLine line) {
     switch (line) {
-    case Line::Hbeta: return "Hb";
-    case Line::OIII: return "OIII";
-    case Line::Halpha: return "Ha";
-    case Line::NII: return "NII";
-    case Line::SII: return "SII";
+    case EmissionLine::Hbeta: return "Hb";
+    case EmissionLine::OIII: return "OIII";
+    case EmissionLine::Halpha: return "Ha";
+    case EmissionLine::NII: return "NII";
+    case EmissionLine::SII: return "SII";
     }
     return "";
 }
 
-std::vector<double> lineWavelengths(Line line) {
+std::vector<double> lineWavelengths(EmissionLine line) {
     switch (line) {
-    case Line::Hbeta: return {kHbeta_nm};
-    case Line::OIII: return {kOIII_nm};
-    case Line::Halpha: return {kHalpha_nm};
-    case Line::NII: return {kNIIb_nm};
-    case Line::SII: return {kSIIa_nm, kSIIb_nm};
+    case EmissionLine::Hbeta: return {kHbeta_nm};
+    case EmissionLine::OIII: return {kOIII_nm};
+    case EmissionLine::Halpha: return {kHalpha_nm};
+    case EmissionLine::NII: return {kNIIb_nm};
+    case EmissionLine::SII: return {kSIIa_nm, kSIIb_nm};
     }
     return {};
 }
 
-double transmissionAt(const Curve& curve, Line line) {
+double transmissionAt(const Curve& curve, EmissionLine line) {
     double sum = 0;
     const auto all = lineWavelengths(line);
     for (const double nm : all) sum += curve.at(nm);

@@ -19,12 +19,12 @@ struct Band {
 std::vector<Band> bandsOf(const Curve& curve);
 
 /// The emission lines that filters are made for, one figure per doublet (docs/measurements.md).
-enum class Line { Hbeta, OIII, Halpha, NII, SII };
-inline constexpr std::array kLines{Line::Hbeta, Line::OIII, Line::Halpha, Line::NII, Line::SII};
-const char* lineName(Line line);                  ///< "Hb", "OIII", "Ha", "NII", "SII"
-std::vector<double> lineWavelengths(Line line);   ///< nm in air
+enum class EmissionLine { Hbeta, OIII, Halpha, NII, SII };
+inline constexpr std::array kLines{EmissionLine::Hbeta, EmissionLine::OIII, EmissionLine::Halpha, EmissionLine::NII, EmissionLine::SII};
+const char* lineName(EmissionLine line);                  ///< "Hb", "OIII", "Ha", "NII", "SII"
+std::vector<double> lineWavelengths(EmissionLine line);   ///< nm in air
 /// Transmission at a line: at 500.68 nm for [O III], 658.35 nm for [N II], the mean of both for [S II].
-double transmissionAt(const Curve& curve, Line line);
+double transmissionAt(const Curve& curve, EmissionLine line);
 
 /// Light that a filter lets through where it should not. Optical densities are -log10 of a transmission, at most 9.
 struct Leaks {

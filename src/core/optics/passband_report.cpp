@@ -15,7 +15,7 @@ PassbandReport reportPassband(const Curve& curve, const LightCone& cone) {
     out.effective = shift.apply(curve);
     const std::vector<Band> normal = bandsOf(curve), effective = bandsOf(out.effective);
     for (const Band& b : normal) out.bands.push_back({b, bandInCone(b, effective, shift)});
-    for (const Line line : kLines) {
+    for (const EmissionLine line : kLines) {
         PassbandReport::LineRow row;
         row.line = line;
         row.normal = transmissionAt(curve, line);

@@ -12,7 +12,7 @@ struct PassbandReport {
         std::optional<Band> effective; ///< absent when the cone leaves no band
     };
     struct LineRow {
-        Line line;
+        EmissionLine line;
         double normal = 0, effective = 0;
         FastestRatio fastest; ///< to keep 90 %
     };

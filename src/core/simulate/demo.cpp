@@ -40,6 +40,15 @@ Place place(const char* name, double lat, double lon, double elevation, int bort
     return p;
 }
 
+/// What the made-up makers say. One of them is too proud: the four-band filter's last band.
+std::vector<BandClaim> claimsOf(const std::string& id) {
+    if (id == "quartet") return {{486, 10, 0.9}, {501, 10, 0.9}, {656, 10, 0.9}, {672, 7, 0.97}};
+    if (id == "duo7") return {{500.7, 7, 0.9}, {656.3, 7, 0.9}};
+    if (id == "duo3") return {{500.7, 3, 0.88}, {656.3, 3, 0.88}};
+    if (id == "ember") return {{500.7, 6, 0.9}, {672.4, 6, 0.9}};
+    return {};
+}
+
 struct RunPlan {
     const char* id;
     const char* filter;
@@ -111,7 +120,7 @@ SimulatedTrial plan(const char* folder, const char* title, const Place& where, c
         run.start = fmt::format("{}T{:02}:{:02}:00Z", date, at / 60, at % 60);
         t.runs.push_back(run);
         if (!t.filter(p.filter)) {
-            Filter tf{f->id, f->name, f->kind, fmt::format("curves/{}.csv", f->id), std::nullopt, false};
+            Filter tf{f->id, f->name, f->kind, fmt::format("curves/{}.csv", f->id), std::nullopt, false, claimsOf(f->id), std::nullopt, f->id == "duo3" ? "lent" : "bought"};
             t.filters.push_back(tf);
         }
     }

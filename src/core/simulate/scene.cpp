@@ -1,5 +1,7 @@
 #include "core/simulate/scene.h"
 
+#include "core/optics/camera.h"
+
 #include "core/base/statistics.h"
 #include "core/sky/moonlight.h"
 
@@ -57,7 +59,6 @@ double ridges(double x, double y, unsigned long long seed, int octaves) {
     return sum;
 }
 
-double superGauss(double nm, double centre, double width, double peak, double power) { return peak * std::exp(-std::pow(std::abs(nm - centre) / width, power)); }
 
 } // namespace
 
@@ -127,17 +128,6 @@ std::vector<SceneStar> makeStars(int width, int height, int margin, unsigned lon
     return stars;
 }
 
-double channelEfficiency(int channel, double nm) {
-    const double sensor = nm < 400 ? std::max(0.0, 0.45 + (nm - 400) * 0.006) : nm < 530 ? 0.55 + 0.30 * (nm - 400) / 130 : nm < 620 ? 0.85 : std::max(0.0, 0.85 - 0.78 * (nm - 620) / 400);
-    if (nm < 340 || nm > 1050) return 0;
-    switch (channel) {
-    case 0: return sensor * (0.93 / (1 + std::exp(-(nm - 588) / 5.5)) + superGauss(nm, 415, 25, 0.05, 2));
-    case 1: return sensor * std::min(0.95, superGauss(nm, 533, 50, 0.92, 2.6) + 0.05 + (nm > 780 ? 0.8 / (1 + std::exp(-(nm - 820) / 12)) : 0));
-    case 2: return sensor * std::min(0.95, superGauss(nm, 457, 52, 0.88, 2.8) + 0.03 + (nm > 760 ? 0.85 / (1 + std::exp(-(nm - 810) / 14)) : 0));
-    default: return sensor;
-    }
-}
-
 double ChannelRates::star(double v, double kelvin) const {
     const auto above = std::upper_bound(star_kelvin.begin(), star_kelvin.end(), kelvin);
     const auto i = static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(above - star_kelvin.begin(), 1, static_cast<std::ptrdiff_t>(star_kelvin.size()) - 1));
@@ -146,7 +136,7 @@ double ChannelRates::star(double v, double kelvin) const {
 }
 
 ChannelRates channelRates(const SceneRun& run, int channel) {
-    const auto response = [&](double nm) { return run.filter.curve.at(nm) * channelEfficiency(channel, nm); };
+    const auto response = [&](double nm) { return run.filter.curve.at(nm) * sensorEfficiency(channel, nm); };
     const double light = run.rig.area_cm2() * run.rig.optics, scale = run.rig.scale_arcsec(), pixel = scale * scale;
     ChannelRates out;
     // Surface brightness: what is above the natural sky is lamplight.

@@ -82,9 +82,6 @@ struct SceneRun {
     std::string mosaic = "RGGB";
 };
 
-/// Quantum efficiency of channel 0 red, 1 green, 2 blue of a typical colour sensor behind a clear window, or 3: monochrome.
-double channelEfficiency(int channel, double nm);
-
 /// Light of each kind as a run's channel receives it, electrons per second.
 struct ChannelRates {
     double sky_lamps = 0, sky_natural = 0, sky_moon = 0; ///< per stored pixel, at the frame's centre

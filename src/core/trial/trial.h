@@ -1,7 +1,9 @@
 #pragma once
 
 #include "core/measure/region.h"
+#include "core/optics/claim.h"
 
+#include <filesystem>
 #include <map>
 #include <optional>
 #include <string>
@@ -45,6 +47,9 @@ struct Filter {
     std::string curve;          ///< file, relative to the trial
     std::optional<Price> price;
     bool guessed = false;
+    std::vector<BandClaim> claims = {};        ///< what the maker says
+    std::optional<double> effective_index = {}; ///< of the coating, 1.4 to 2.2
+    std::string obtained = {};                 ///< bought, lent or given by the maker: for the disclosure
     friend bool operator==(const Filter&, const Filter&) = default;
 };
 
@@ -85,6 +90,9 @@ struct Trial {
 
 /// The rig of a run: what the run overrides, else the trial's.
 Rig effectiveRig(const Trial& trial, const Run& run);
+
+/// Makes relative names of stacks and curves absolute, seen from `folder`.
+void resolveFiles(Trial& trial, const std::filesystem::path& folder);
 
 /// Zenith sky brightness in V, mag/arcsec^2, for a Bortle class 1..9 (class centres of docs/measurements.md).
 double bortleBrightness(int bortle);

@@ -121,6 +121,16 @@ Filter readFilter(const Reader& r) {
     f.kind = r.text("kind", "other");
     f.curve = r.text("curve");
     f.guessed = r.flag("guessed");
+    f.effective_index = r.number("effective_index", 1.4, 2.2);
+    f.obtained = r.text("obtained");
+    if (const Json* claims = r.list("claimed_bands")) {
+        for (const Json& claim : *claims) {
+            const Reader c(claim, r.file(), fmt::format("a claimed band of filter \"{}\"", f.id));
+            const auto centre = c.number("center_nm", 100, 3000);
+            if (!centre) c.fail("needs \"center_nm\"");
+            f.claims.push_back({*centre, c.positive("fwhm_nm", 2000), c.number("peak", 0, 2)});
+        }
+    }
     if (r.field("price")) {
         const Reader p = r.object("price", fmt::format("the price of filter \"{}\"", f.id));
         f.price = Price{p.number("amount", 0, 1e9).value_or(0), p.number("shipping", 0, 1e9).value_or(0), p.text("currency")};
@@ -335,6 +345,14 @@ Json trialToJson(const Trial& t) {
         put(o, "curve", f.curve);
         if (f.price) o["price"] = {{"amount", f.price->amount}, {"currency", f.price->currency}, {"shipping", f.price->shipping}};
         putIf(o, "guessed", f.guessed);
+        put(o, "effective_index", f.effective_index);
+        put(o, "obtained", f.obtained);
+        for (const BandClaim& c : f.claims) {
+            Json claim{{"center_nm", c.center_nm}};
+            put(claim, "fwhm_nm", c.fwhm_nm);
+            put(claim, "peak", c.peak);
+            o["claimed_bands"].push_back(claim);
+        }
         j["filters"].push_back(o);
     }
     j["runs"] = Json::array();

@@ -92,13 +92,13 @@ private slots:
 
     void fasterConesLoseTheLine() {
         const Curve c = gaussian(656.3, 3);
-        const FastestRatio narrow = fastestRatio(c, Line::Halpha, {}), wide = fastestRatio(gaussian(656.3, 7), Line::Halpha, {});
+        const FastestRatio narrow = fastestRatio(c, EmissionLine::Halpha, {}), wide = fastestRatio(gaussian(656.3, 7), EmissionLine::Halpha, {});
         QVERIFY(narrow.fRatio && wide.fRatio && *narrow.fRatio > *wide.fRatio);
         // At that very ratio it keeps nine tenths.
         QVERIFY(std::abs(ConeShift({*narrow.fRatio, 0, 1.8, 0}).transmission(c, 656.28) / c.at(656.28) - 0.9) < 0.003);
-        QVERIFY(!fastestRatio(c, Line::OIII, {}).fRatio);
+        QVERIFY(!fastestRatio(c, EmissionLine::OIII, {}).fRatio);
         // Made for fast optics: the band lies to the red of the line and only comes to it.
-        const FastestRatio shifted = fastestRatio(gaussian(658.5, 3), Line::Halpha, {});
+        const FastestRatio shifted = fastestRatio(gaussian(658.5, 3), EmissionLine::Halpha, {});
         QVERIFY(shifted.fRatio && *shifted.fRatio < *narrow.fRatio);
     }
 

@@ -82,9 +82,9 @@ private slots:
 
     void doubletsAreOneFigure() {
         const Curve slope{{600, 700}, {0, 1}};
-        QVERIFY(std::abs(transmissionAt(slope, Line::SII) - 0.7236) < 1e-9); // middle of 671.64 and 673.08
-        QVERIFY(std::abs(transmissionAt(slope, Line::NII) - 0.5835) < 1e-9);
-        QCOMPARE(transmissionAt(slope, Line::OIII), 0.0); // outside the curve
+        QVERIFY(std::abs(transmissionAt(slope, EmissionLine::SII) - 0.7236) < 1e-9); // middle of 671.64 and 673.08
+        QVERIFY(std::abs(transmissionAt(slope, EmissionLine::NII) - 0.5835) < 1e-9);
+        QCOMPARE(transmissionAt(slope, EmissionLine::OIII), 0.0); // outside the curve
     }
 
     // The floor is all that leaks: its density is known.

@@ -1,0 +1,285 @@
+#include "app/kit/kit.h"
+
+#include "app/kit/passband_plot.h"
+#include "app/widgets/prompts.h"
+#include "app/widgets/theme.h"
+#include "report/filter_style.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QListWidget>
+#include <QPainter>
+#include <QPushButton>
+#include <QSignalBlocker>
+#include <QSlider>
+#include <QSplitter>
+#include <QTextBrowser>
+#include <QVBoxLayout>
+
+#include <algorithm>
+#include <cmath>
+
+namespace caelumen {
+namespace {
+
+// The slider goes by the logarithm: a step is one per cent of the f-ratio.
+constexpr double kFastest = 1.4, kSlowest = 12;
+int positionOf(double fRatio) { return static_cast<int>(std::lround(100 * std::log(std::clamp(fRatio, kFastest, kSlowest) / kFastest))); }
+double ratioAt(int position) { return kFastest * std::exp(position / 100.0); }
+
+QIcon markerIcon(const FilterStyle& style) {
+    QPixmap pixmap(32, 32);
+    pixmap.fill(Qt::transparent);
+    QPainter painter(&pixmap);
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.translate(16, 16);
+    painter.setBrush(style.colour);
+    painter.setPen(Qt::NoPen);
+    painter.drawPath(style.marker(10));
+    return QIcon(pixmap);
+}
+
+} // namespace
+
+Kit::Kit(Session& session, Prompts& prompts, QWidget* parent)
+    : QWidget(parent), m_session(session), m_prompts(prompts), m_filters(new QListWidget), m_import(new QPushButton(tr("Import a curve \u2026"))), m_ratio(new QSlider(Qt::Horizontal)), m_ratioText(new QLabel),
+      m_obstruction(new QDoubleSpinBox), m_index(new QDoubleSpinBox), m_camera(new QComboBox), m_all(new QCheckBox(tr("All filters"))), m_plot(new PassbandPlot), m_ratios(new RatioPlot), m_page(new QTextBrowser), m_across(new QSplitter),
+      m_down(new QSplitter(Qt::Vertical)) {
+    auto* left = new QWidget;
+    auto* leftLayout = new QVBoxLayout(left);
+    leftLayout->setContentsMargins(12, 8, 4, 10);
+    auto* heading = new QLabel(tr("Filters of this trial"));
+    heading->setObjectName("heading");
+    leftLayout->addWidget(heading);
+    leftLayout->addWidget(m_filters, 1);
+    leftLayout->addWidget(m_import);
+    m_filters->setAccessibleName(tr("Filters"));
+    m_filters->setIconSize({18, 18});
+    m_filters->setWordWrap(true);
+    m_filters->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    m_import->setToolTip(tr("A table of wavelength and transmission (CSV), in any of the usual ways of writing. It can also be dropped here."));
+
+    auto* middle = new QWidget;
+    auto* middleLayout = new QVBoxLayout(middle);
+    middleLayout->setContentsMargins(4, 8, 4, 10);
+    middleLayout->addWidget(buildControls());
+    m_down->addWidget(m_plot);
+    m_down->addWidget(m_ratios);
+    m_down->setStretchFactor(0, 3);
+    m_down->setStretchFactor(1, 1);
+    m_down->setSizes({430, 210});
+    m_down->setChildrenCollapsible(false);
+    middleLayout->addWidget(m_down, 1);
+    auto* legend = new QLabel(tr("filled: in the cone \u00B7 dotted: in parallel light \u00B7 grey ground: street lamps (root of their light) \u00B7 thin dashes: the camera's channels"));
+    legend->setObjectName("dim");
+    legend->setWordWrap(true);
+    middleLayout->addWidget(legend);
+
+    m_page->setOpenLinks(false);
+    m_page->setFrameShape(QFrame::NoFrame);
+    m_page->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    m_page->setAccessibleName(tr("What the curve says"));
+    m_page->document()->setDocumentMargin(10);
+    m_across->addWidget(left);
+    m_across->addWidget(middle);
+    m_across->addWidget(m_page);
+    m_across->setStretchFactor(1, 1);
+    m_across->setSizes({190, 710, 360});
+    m_across->setChildrenCollapsible(false);
+    left->setMinimumWidth(160);
+    m_page->setMinimumWidth(280);
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->addWidget(m_across);
+
+    connect(m_filters, &QListWidget::currentRowChanged, this, &Kit::refresh);
+    connect(m_import, &QPushButton::clicked, this, &Kit::askCurve);
+    connect(&m_session, &Session::trialChanged, this, &Kit::trialChanged);
+    trialChanged();
+}
+
+QWidget* Kit::buildControls() {
+    auto* bar = new QWidget;
+    auto* row = new QHBoxLayout(bar);
+    row->setContentsMargins(4, 0, 4, 4);
+    m_ratio->setRange(0, positionOf(kSlowest));
+    m_ratio->setPageStep(10);
+    m_ratio->setAccessibleName(tr("f-ratio"));
+    m_ratio->setMinimumWidth(90);
+    m_camera->setMinimumContentsLength(12);
+    m_camera->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    m_ratioText->setMinimumWidth(40);
+    m_obstruction->setRange(0, 0.7);
+    m_obstruction->setSingleStep(0.05);
+    m_obstruction->setToolTip(tr("Central obstruction: diameter of the hole over that of the pupil"));
+    m_index->setRange(1.4, 2.2);
+    m_index->setSingleStep(0.05);
+    m_index->setValue(1.8);
+    m_index->setToolTip(tr("Effective index of the coating: the lower, the more the bands move. Makers who know it say it; 1.8 is usual."));
+    for (const Camera& c : typicalCameras()) m_camera->addItem(QString::fromStdString(c.name), QString::fromStdString(c.id));
+    m_camera->setToolTip(tr("Whose channels are drawn and counted: typical ones, not those of a maker"));
+    m_all->setToolTip(tr("Draw the other filters too, in the same cone"));
+    auto* whole = new QPushButton(tr("Infrared"));
+    whole->setCheckable(true);
+    whole->setToolTip(tr("Show the near infrared too, to 1000 nm"));
+    row->addWidget(new QLabel(tr("Cone")));
+    row->addWidget(m_ratio, 1);
+    row->addWidget(m_ratioText);
+    row->addSpacing(6);
+    row->addWidget(new QLabel(tr("obstruction")));
+    row->addWidget(m_obstruction);
+    row->addWidget(new QLabel(tr("index")));
+    row->addWidget(m_index);
+    row->addSpacing(6);
+    row->addWidget(m_camera);
+    row->addWidget(m_all);
+    row->addWidget(whole);
+    connect(m_ratio, &QSlider::valueChanged, this, &Kit::refresh);
+    connect(m_obstruction, &QDoubleSpinBox::valueChanged, this, &Kit::refresh);
+    connect(m_index, &QDoubleSpinBox::valueChanged, this, &Kit::refresh);
+    connect(m_camera, &QComboBox::currentIndexChanged, this, &Kit::refresh);
+    connect(m_all, &QCheckBox::toggled, this, &Kit::refresh);
+    connect(whole, &QPushButton::toggled, this, [this](bool on) { m_plot->showRange(on ? 370 : 400, on ? 1000 : 720); });
+    return bar;
+}
+
+LightCone Kit::cone() const { return {ratioAt(m_ratio->value()), m_obstruction->value(), m_index->value(), 0}; }
+
+QString Kit::currentFilter() const {
+    const auto* item = m_filters->currentItem();
+    return item ? item->data(Qt::UserRole).toString() : QString();
+}
+
+void Kit::chooseFilter(const QString& id) {
+    for (int i = 0; i < m_filters->count(); ++i)
+        if (m_filters->item(i)->data(Qt::UserRole).toString() == id) m_filters->setCurrentRow(i);
+}
+
+QColor Kit::colourOf(const std::string& filter) const {
+    const auto& runs = m_session.trial().runs;
+    for (std::size_t i = 0; i < runs.size(); ++i)
+        if (runs[i].filter == filter) return filterStyle(static_cast<int>(i), runs[i].baseline, theme().isRed()).colour;
+    return theme().text;
+}
+
+void Kit::trialChanged() {
+    // The cone is the rig's, until a hand moves it.
+    if (const Rig& rig = m_session.trial().rig; m_session.hasTrial() && (m_trial != m_session.trialId() || !(rig == m_rig))) {
+        m_trial = m_session.trialId();
+        m_rig = rig;
+        const QSignalBlocker a(m_ratio), b(m_obstruction);
+        if (rig.focal_length_mm && rig.aperture_mm && *rig.aperture_mm > 0) m_ratio->setValue(positionOf(*rig.focal_length_mm / *rig.aperture_mm));
+        else m_ratio->setValue(positionOf(5));
+        m_obstruction->setValue(rig.obstruction.value_or(0));
+    }
+    m_curves.clear();
+    fillFilters();
+    refresh();
+}
+
+void Kit::fillFilters() {
+    const QString before = currentFilter();
+    const QSignalBlocker quiet(m_filters);
+    m_filters->clear();
+    const Trial& trial = m_session.trial();
+    for (const Filter& f : trial.filters) {
+        auto* item = new QListWidgetItem(QString::fromStdString(f.name));
+        item->setData(Qt::UserRole, QString::fromStdString(f.id));
+        item->setToolTip(f.curve.empty() ? tr("%1\nNo curve yet").arg(QString::fromStdString(f.name)) : tr("%1\n%2").arg(QString::fromStdString(f.name), QString::fromStdString(f.curve)));
+        for (std::size_t i = 0; i < trial.runs.size(); ++i)
+            if (trial.runs[i].filter == f.id) {
+                item->setIcon(markerIcon(filterStyle(static_cast<int>(i), trial.runs[i].baseline, theme().isRed())));
+                break;
+            }
+        m_filters->addItem(item);
+    }
+    chooseFilter(before);
+    // What can be looked at first: a filter with bands rather than the baseline.
+    if (m_filters->currentRow() < 0) m_filters->setCurrentRow(m_filters->count() > 1 ? 1 : 0);
+    m_import->setEnabled(m_filters->count() > 0);
+}
+
+const Curve* Kit::curveOf(const Filter& filter) {
+    if (filter.curve.empty()) return nullptr;
+    auto known = m_curves.find(filter.curve);
+    if (known == m_curves.end()) {
+        auto curve = readCurve(m_session.folder() / filter.curve);
+        if (!curve) emit problem(QString::fromStdString(curve.error().message));
+        known = m_curves.emplace(filter.curve, curve ? std::move(*curve) : Curve{}).first;
+    }
+    return known->second.empty() ? nullptr : &known->second;
+}
+
+void Kit::refresh() {
+    const LightCone cone = this->cone();
+    m_ratioText->setText(QString("f/%1").arg(cone.fRatio, 0, 'f', 1));
+    const Trial& trial = m_session.trial();
+    const Filter* filter = trial.filter(currentFilter().toStdString());
+    const Curve* curve = filter ? curveOf(*filter) : nullptr;
+    const Camera& camera = typicalCamera(m_camera->currentData().toString().toStdString());
+    m_facts = {};
+    m_facts.filter = filter;
+    m_facts.rig = &trial.rig;
+    m_facts.camera = &camera;
+
+    PassbandPlot::Content content;
+    content.camera = &camera;
+    content.sky = streetLight({});
+    const ConeShift shift(cone);
+    if (m_all->isChecked())
+        for (const Filter& other : trial.filters)
+            if (const Curve* c = &other != filter ? curveOf(other) : nullptr) content.others.push_back({QString::fromStdString(other.name), colourOf(other.id), shift.apply(*c, 0.5)});
+    if (curve) {
+        m_facts.report = reportPassband(*curve, cone);
+        m_facts.system = systemResponse(m_facts.report.effective, camera);
+        m_facts.colours = predictColours(m_facts.report.effective, camera);
+        std::vector<Band> measured;
+        for (const PassbandReport::Row& row : m_facts.report.bands) measured.push_back(row.normal);
+        m_facts.claims = checkClaims(filter->claims, measured);
+        m_facts.contradictions = contradictions(filter->claims);
+        m_facts.warnings = systemWarnings(m_facts.system, camera, m_facts.report.effective);
+        content.chosen = {QString::fromStdString(filter->name), colourOf(filter->id), *curve};
+        content.effective = m_facts.report.effective;
+        m_page->setHtml(QString("<h3 style='margin-bottom:2px'>%1</h3>").arg(QString::fromStdString(filter->name).toHtmlEscaped()) + kitPage(m_facts));
+    } else {
+        m_page->setHtml(QString("<p style='color:%1'>%2</p>").arg(theme().dim.name(), filter ? tr("No curve of this filter is known. Import one, or drop a table of wavelength and transmission here.").toHtmlEscaped()
+                                                                                            : tr("No trial is open. Drop stacked frames on the window, or open a campaign.").toHtmlEscaped()));
+    }
+    m_plot->show(content);
+    m_ratios->show(curve ? *curve : Curve{}, cone, filter ? colourOf(filter->id) : theme().text);
+}
+
+void Kit::askCurve() {
+    const QString path = m_prompts.openFile(this, tr("Import a curve"), tr("Curves (*.csv *.txt *.tsv *.dat);;All files (*)"));
+    if (!path.isEmpty()) takeCurve(path);
+}
+
+void Kit::takeCurve(const QString& path) {
+    const std::string id = currentFilter().toStdString();
+    if (id.empty()) {
+        emit problem(tr("There is no filter to give %1 to; open a trial first.").arg(path));
+        return;
+    }
+    const auto curve = readCurve(path.toStdString());
+    if (!curve) {
+        emit problem(QString::fromStdString(curve.error().message));
+        return;
+    }
+    Trial changed = m_session.trial();
+    for (Filter& f : changed.filters)
+        if (f.id == id) f.curve = std::filesystem::absolute(path.toStdString()).string();
+    m_session.edit(tr("Import a curve"), changed);
+}
+
+void Kit::themeChanged() {
+    fillFilters();
+    refresh();
+}
+
+QByteArray Kit::saveLayout() const { return m_across->saveState(); }
+void Kit::restoreLayout(const QByteArray& state) { m_across->restoreState(state); }
+
+} // namespace caelumen

@@ -1,0 +1,82 @@
+#pragma once
+
+#include "app/kit/kit_text.h"
+#include "app/session.h"
+
+#include <QWidget>
+
+#include <map>
+
+class QCheckBox;
+class QComboBox;
+class QDoubleSpinBox;
+class QLabel;
+class QListWidget;
+class QPushButton;
+class QSlider;
+class QSplitter;
+class QTextBrowser;
+
+namespace caelumen {
+
+class PassbandPlot;
+class Prompts;
+class RatioPlot;
+
+/// The Kit: what is this filter, really? The trial's filters on the left; the chosen one's curve over lamps, lines and camera in the middle, with the cone of light that moves its
+/// bands; on the right what that means.
+class Kit : public QWidget {
+    Q_OBJECT
+
+public:
+    Kit(Session& session, Prompts& prompts, QWidget* parent = nullptr);
+
+    void chooseFilter(const QString& id);
+    QString currentFilter() const;
+    LightCone cone() const;
+    const KitFacts& facts() const { return m_facts; }
+
+    /// Gives the chosen filter a curve from a file; what is wrong with the file is told through problem().
+    void takeCurve(const QString& path);
+    void askCurve();
+    QString tableText() const { return kitTable(m_facts); }
+    void themeChanged();
+    QByteArray saveLayout() const;
+    void restoreLayout(const QByteArray& state);
+
+    QListWidget& filters() { return *m_filters; }
+    QSlider& ratioSlider() { return *m_ratio; }
+    QTextBrowser& page() { return *m_page; }
+    PassbandPlot& passbandPlot() { return *m_plot; }
+
+signals:
+    void problem(const QString& sentence);
+
+private:
+    QWidget* buildControls();
+    void trialChanged();
+    void fillFilters();
+    void refresh();
+    const Curve* curveOf(const Filter& filter);
+    QColor colourOf(const std::string& filter) const;
+
+    Session& m_session;
+    Prompts& m_prompts;
+    QListWidget* m_filters;
+    QPushButton* m_import;
+    QSlider* m_ratio;
+    QLabel* m_ratioText;
+    QDoubleSpinBox *m_obstruction, *m_index;
+    QComboBox* m_camera;
+    QCheckBox* m_all;
+    PassbandPlot* m_plot;
+    RatioPlot* m_ratios;
+    QTextBrowser* m_page;
+    QSplitter *m_across, *m_down;
+    qint64 m_trial = 0;          ///< whose rig the controls were set from
+    Rig m_rig;
+    KitFacts m_facts;
+    std::map<std::string, Curve> m_curves; ///< by file; empty where it cannot be read
+};
+
+} // namespace caelumen

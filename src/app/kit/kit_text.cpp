@@ -1,0 +1,165 @@
+#include "app/kit/kit_text.h"
+
+#include "app/widgets/theme.h"
+#include "core/optics/spacing.h"
+
+#include <QObject>
+
+#include <cmath>
+
+namespace caelumen {
+namespace {
+
+QString tr(const char* text) { return QObject::tr(text); }
+
+QString lineText(EmissionLine line) {
+    switch (line) {
+    case EmissionLine::Hbeta: return "H\u03B2";
+    case EmissionLine::OIII: return "O III";
+    case EmissionLine::Halpha: return "H\u03B1";
+    case EmissionLine::NII: return "N II";
+    case EmissionLine::SII: return "S II";
+    }
+    return {};
+}
+
+QString number(double v, int digits) { return QString::number(v, 'f', digits); }
+QString percent(double v) { return number(100 * v, v < 0.1 ? 1 : 0) + "\u202F%"; }
+QString exact(double v) { return number(100 * v, 1) + "\u202F%"; } // in columns, decimals under each other
+
+/// Rows of cells; the first row is the head.
+using Table = std::vector<QStringList>;
+
+QString html(const QString& title, const Table& table) {
+    if (table.size() < 2) return {};
+    QString out = QString("<p style='margin-top:12px; margin-bottom:3px'><b>%1</b></p><table width='100%' cellspacing='0' cellpadding='2'>").arg(title.toHtmlEscaped());
+    for (std::size_t r = 0; r < table.size(); ++r) {
+        out += "<tr>";
+        for (int c = 0; c < table[r].size(); ++c)
+            out += QString("<td align='%1' style='color:%2'>%3</td>").arg(c == 0 ? "left" : "right", (r == 0 ? theme().dim : theme().text).name(), table[r][c].toHtmlEscaped());
+        out += "</tr>";
+    }
+    return out + "</table>";
+}
+
+QString paragraph(QString text, const QColor& colour) {
+    text.replace(" %", "\u202F%"); // a number keeps its unit on its line
+    return QString("<p style='margin-top:4px; margin-bottom:4px; color:%1'>%2</p>").arg(colour.name(), text.toHtmlEscaped());
+}
+
+Table bandTable(const KitFacts& f) {
+    Table t{{tr("Band"), tr("centre (nm)"), tr("width (nm)"), tr("peak")}};
+    for (const PassbandReport::Row& row : f.report.bands) {
+        t.push_back({tr("parallel light"), number(row.normal.center_nm, 2), number(row.normal.fwhm_nm, 2), exact(row.normal.peak)});
+        if (row.effective) t.push_back({tr("in the cone"), number(row.effective->center_nm, 2), number(row.effective->fwhm_nm, 2), exact(row.effective->peak)});
+        else t.push_back({tr("in the cone"), tr("no band left"), "", ""});
+    }
+    return t;
+}
+
+Table lineTable(const KitFacts& f) {
+    Table t{{tr("Line"), tr("parallel"), tr("in the cone"), tr("keeps 90 % to")}};
+    for (const PassbandReport::LineRow& row : f.report.lines)
+        t.push_back({lineText(row.line), exact(row.normal), exact(row.effective), row.normal < 0.05 ? QString("\u2013") : row.fastest.fRatio ? "f/" + number(*row.fastest.fRatio, 1) : tr("slower than f/20")});
+    return t;
+}
+
+Table matrixTable(const KitFacts& f) {
+    Table t{{tr("Line into channel")}};
+    for (const SystemChannel& c : f.system) t[0] << QString::fromStdString(c.name);
+    for (const EmissionLine line : kLines) {
+        QStringList row{lineText(line)};
+        for (const SystemChannel& c : f.system) row << exact(c.lines.at(line));
+        t.push_back(row);
+    }
+    QStringList infrared{tr("of starlight, infrared")};
+    for (const SystemChannel& c : f.system) infrared << exact(c.nearInfrared);
+    t.push_back(infrared);
+    return t;
+}
+
+Table skyTable(const KitFacts& f) {
+    Table t{{tr("Sky light that stays")}};
+    for (const SystemChannel& c : f.system) t[0] << QString::fromStdString(c.name);
+    for (const auto& [name, spectrum] : skySources()) {
+        QStringList row{QString::fromStdString(name)};
+        for (const SystemChannel& c : f.system) row << exact(c.sky.at(name));
+        t.push_back(row);
+    }
+    return t;
+}
+
+Table ghostTable(const KitFacts& f) {
+    Table t{{tr("Halo diameter from"), tr("mm"), tr("px"), tr("arcsec")}};
+    if (!f.rig || !f.rig->pixel_um) return t;
+    const auto add = [&](const QString& name, double gap) {
+        const double px = 2 * ghostRadius_px(gap, *f.rig->pixel_um, f.report.cone.fRatio);
+        t.push_back({name, number(gap, 2), number(px, 0), f.rig->focal_length_mm ? number(px * 206.265 * *f.rig->pixel_um / *f.rig->focal_length_mm, 0) : QString("\u2013")});
+    };
+    for (const auto& [name, gap] : f.rig->gaps_mm) add(QString::fromStdString(name), gap);
+    if (f.rig->filter_thickness_mm) add(tr("inside the filter"), *f.rig->filter_thickness_mm / 1.52);
+    return t;
+}
+
+Table colourTable(const KitFacts& f) {
+    Table t{{tr("Star colour expected"), tr("slope")}};
+    for (const ColourPrediction& c : f.colours) t.push_back({QString::fromStdString(c.index), c.slope ? number(*c.slope, 2) : tr("a channel stays dark")});
+    return t;
+}
+
+/// The lines for which the filter is made, and how they fare in this cone.
+QString headline(const KitFacts& f) {
+    QStringList kept, lost;
+    for (const PassbandReport::LineRow& row : f.report.lines) {
+        if (row.normal < 0.3 || row.line == EmissionLine::NII) continue;
+        const double part = row.effective / row.normal;
+        (part >= 0.9 ? kept : lost) << QString("%1 %2").arg(lineText(row.line), percent(row.effective));
+    }
+    const QString ratio = number(f.report.cone.fRatio, 1);
+    if (kept.isEmpty() && lost.isEmpty()) return f.report.bands.empty() ? tr("The curve shows no band.") : tr("None of the nebula's lines passes: a filter for broadband light.");
+    if (lost.isEmpty()) return tr("At f/%1 it keeps its lines: %2.").arg(ratio, kept.join(", "));
+    return kept.isEmpty() ? tr("At f/%1 it loses more than a tenth of its lines: %2 is left.").arg(ratio, lost.join(", ")) : tr("At f/%1 it keeps %2, but loses more than a tenth of %3.").arg(ratio, kept.join(", "), lost.join(", "));
+}
+
+std::vector<Table> tables(const KitFacts& f) { return {bandTable(f), lineTable(f), matrixTable(f), skyTable(f), colourTable(f), ghostTable(f)}; }
+
+} // namespace
+
+QString kitPage(const KitFacts& f) {
+    const Theme& t = theme();
+    QString out = QString("<p style='font-size:14px; margin-top:0'>%1</p>").arg(headline(f).toHtmlEscaped());
+    for (const ClaimVerdict& v : f.claims) out += paragraph(QString::fromStdString(v.text), v.holds ? t.text : t.bad);
+    if (f.claims.empty()) out += paragraph(tr("No claim of the maker is noted for it."), t.dim);
+    for (const std::string& text : f.contradictions) out += paragraph(QString::fromStdString(text), t.bad);
+    for (const std::string& text : f.warnings) out += paragraph(QString::fromStdString(text), t.warn);
+    const Leaks& leaks = f.report.leaks;
+    if (leaks.meanDensity && leaks.worst_nm)
+        out += paragraph(tr("Between its bands it stops to a density of %1 in the mean, %2 at worst (%3 nm).").arg(number(*leaks.meanDensity, 1), number(*leaks.worstDensity, 1), number(*leaks.worst_nm, 0)), t.text);
+    out += paragraph(leaks.nearInfrared ? tr("Of the near infrared (700 to 1000 nm) it passes %1.").arg(percent(*leaks.nearInfrared)) : tr("The curve does not say what it passes beyond 700 nm."), t.text);
+    for (const Table& table : tables(f)) {
+        if (table.empty()) continue;
+        Table body = table;
+        out += html({}, body);
+    }
+    if (f.rig && f.rig->filter_thickness_mm)
+        out += paragraph(tr("Its %1 mm of glass move the focus back by %2 mm: add that to the spacing.").arg(number(*f.rig->filter_thickness_mm, 2), number(focusShift_mm(*f.rig->filter_thickness_mm), 2)), t.text);
+    if (f.filter && f.filter->price) {
+        const Price& p = *f.filter->price;
+        const QString currency = QString::fromStdString(p.currency);
+        out += paragraph(tr("%1 %2 and %3 for shipping: %4 %2 landed.").arg(number(p.amount, 0), currency, number(p.shipping, 0), number(p.amount + p.shipping, 0)), t.text);
+    }
+    if (f.filter && !f.filter->obtained.empty()) out += paragraph(tr("How it was obtained: %1.").arg(QString::fromStdString(f.filter->obtained)), t.dim);
+    return out;
+}
+
+QString kitTable(const KitFacts& f) {
+    QString out;
+    for (const Table& table : tables(f)) {
+        if (table.size() < 2) continue;
+        for (const QStringList& row : table) out += row.join('\t') + '\n';
+        out += '\n';
+    }
+    return out;
+}
+
+} // namespace caelumen

@@ -1,0 +1,28 @@
+#pragma once
+
+#include "core/optics/passband_report.h"
+#include "core/optics/system_response.h"
+#include "core/trial/trial.h"
+
+#include <QString>
+
+namespace caelumen {
+
+/// All that is said about one filter in one cone on one camera, as rich text: what matters first, then tables.
+struct KitFacts {
+    const Filter* filter = nullptr;
+    const Rig* rig = nullptr;
+    const Camera* camera = nullptr;
+    PassbandReport report;
+    std::vector<SystemChannel> system;
+    std::vector<ColourPrediction> colours;
+    std::vector<ClaimVerdict> claims;
+    std::vector<std::string> contradictions;
+    std::vector<std::string> warnings;
+};
+
+QString kitPage(const KitFacts& facts);
+/// The tables as tab-separated text.
+QString kitTable(const KitFacts& facts);
+
+} // namespace caelumen

@@ -1,0 +1,34 @@
+#include "app/widgets/plot_style.h"
+
+#include "app/widgets/theme.h"
+
+#include <qcustomplot.h>
+
+namespace caelumen {
+
+void stylePlot(QCustomPlot& plot) {
+    const Theme& t = theme();
+    plot.setBackground(QBrush(t.plot));
+    QFont font = plot.font();
+    font.setPixelSize(11);
+    for (QCPAxis* axis : {plot.xAxis, plot.yAxis}) {
+        axis->setBasePen(QPen(t.line));
+        axis->setTickPen(QPen(t.line));
+        axis->setSubTickPen(QPen(t.line));
+        axis->setTickLabelColor(t.dim);
+        axis->setLabelColor(t.dim);
+        axis->setLabelFont(font);
+        axis->setTickLabelFont(font);
+        QColor grid = t.line;
+        grid.setAlpha(90);
+        axis->grid()->setPen(QPen(grid, 1, Qt::DotLine));
+        axis->grid()->setZeroLinePen(QPen(t.line));
+        axis->setScaleType(QCPAxis::stLinear);
+        axis->setTicker(QSharedPointer<QCPAxisTicker>(new QCPAxisTicker));
+        axis->setNumberFormat("g");
+        axis->setNumberPrecision(4);
+        axis->ticker()->setTickCount(4);
+    }
+}
+
+} // namespace caelumen

@@ -1,0 +1,31 @@
+#pragma once
+
+#include <functional>
+#include <string>
+#include <vector>
+
+namespace caelumen {
+
+/// Part of the light that becomes electrons, against wavelength (nm).
+using Response = std::function<double(double)>;
+
+struct CameraChannel {
+    std::string name; ///< R, G, B or L
+    Response efficiency;
+};
+
+/// A camera as light sees it: window and sensor together.
+struct Camera {
+    std::string id, name;
+    std::vector<CameraChannel> channels;
+    bool passesInfrared = false;
+};
+
+/// Made-up typical cameras: no maker's curves, but of their usual shape.
+const std::vector<Camera>& typicalCameras();
+const Camera& typicalCamera(const std::string& id); ///< the first one for an unknown id
+
+/// Quantum efficiency of the typical modern sensor without any window, for channel 0 R, 1 G, 2 B of a colour mosaic or 3 for monochrome.
+double sensorEfficiency(int channel, double nm);
+
+} // namespace caelumen

@@ -1,0 +1,56 @@
+#include "core/optics/claim.h"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace caelumen {
+
+std::vector<ClaimVerdict> checkClaims(const std::vector<BandClaim>& claims, const std::vector<Band>& measured, const ClaimTolerance& tolerance) {
+    std::vector<ClaimVerdict> out;
+    for (const BandClaim& c : claims) {
+        ClaimVerdict v{c, std::nullopt, false, {}};
+        const double reach = std::max(5.0, 1.5 * c.fwhm_nm.value_or(0));
+        for (const Band& b : measured)
+            if (std::abs(b.center_nm - c.center_nm) < reach && (!v.measured || std::abs(b.center_nm - c.center_nm) < std::abs(v.measured->center_nm - c.center_nm))) v.measured = b;
+        if (!v.measured) {
+            v.text = fmt::format("Claimed at {:g} nm: the curve has no band there.", c.center_nm);
+            out.push_back(v);
+            continue;
+        }
+        std::vector<std::string> wrong;
+        if (std::abs(v.measured->center_nm - c.center_nm) > tolerance.center_nm) wrong.push_back(fmt::format("its centre lies at {:.1f} nm", v.measured->center_nm));
+        if (c.fwhm_nm && std::abs(v.measured->fwhm_nm / *c.fwhm_nm - 1) > tolerance.fwhm) wrong.push_back(fmt::format("it is {:.1f} nm wide, not {:g}", v.measured->fwhm_nm, *c.fwhm_nm));
+        if (c.peak && v.measured->peak < *c.peak - tolerance.peak) wrong.push_back(fmt::format("it peaks at {:.0f} %, not {:.0f}", 100 * v.measured->peak, 100 * *c.peak));
+        v.holds = wrong.empty();
+        v.text = v.holds ? fmt::format("Claimed at {:g} nm: holds ({:.1f} nm, {:.1f} nm wide, {:.0f} %).", c.center_nm, v.measured->center_nm, v.measured->fwhm_nm, 100 * v.measured->peak)
+                         : fmt::format("Claimed at {:g} nm: wrong, {}.", c.center_nm, fmt::join(wrong, "; "));
+        out.push_back(v);
+    }
+    return out;
+}
+
+std::vector<std::string> contradictions(const std::vector<BandClaim>& claims) {
+    std::vector<std::string> out;
+    for (std::size_t i = 0; i < claims.size(); ++i) {
+        const BandClaim& a = claims[i];
+        if (a.peak && *a.peak > 1) out.push_back(fmt::format("A peak of {:.0f} % at {:g} nm is more than all light.", 100 * *a.peak, a.center_nm));
+        for (std::size_t k = i + 1; k < claims.size(); ++k) {
+            const BandClaim& b = claims[k];
+            if (a.fwhm_nm && b.fwhm_nm && std::abs(a.center_nm - b.center_nm) < 0.5 * (*a.fwhm_nm + *b.fwhm_nm))
+                out.push_back(fmt::format("The bands claimed at {:g} and {:g} nm overlap: they would be one.", a.center_nm, b.center_nm));
+        }
+        // A narrow band is made for a line.
+        if (!a.fwhm_nm || *a.fwhm_nm > 15) continue;
+        double nearest = 1e9, at = 0;
+        for (const EmissionLine line : kLines)
+            for (const double nm : lineWavelengths(line))
+                if (std::abs(nm - a.center_nm) < nearest) nearest = std::abs(nm - a.center_nm), at = nm;
+        if (nearest > *a.fwhm_nm / 2 && nearest < 15) out.push_back(fmt::format("A band at {:g} nm, {:g} nm wide, misses the line at {:.2f} nm.", a.center_nm, *a.fwhm_nm, at));
+    }
+    return out;
+}
+
+} // namespace caelumen

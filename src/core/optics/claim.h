@@ -1,0 +1,37 @@
+#pragma once
+
+#include "core/optics/passband.h"
+
+#include <string>
+#include <vector>
+
+namespace caelumen {
+
+/// What a maker says about one band. Parts are absent where nothing is said.
+struct BandClaim {
+    double center_nm = 0;
+    std::optional<double> fwhm_nm, peak;
+    friend bool operator==(const BandClaim&, const BandClaim&) = default;
+};
+
+/// How far a measured band may lie from a claim.
+struct ClaimTolerance {
+    double center_nm = 1;
+    double fwhm = 0.15; ///< part of the claimed width
+    double peak = 0.05; ///< absolute; more than claimed is no fault
+};
+
+struct ClaimVerdict {
+    BandClaim claim;
+    std::optional<Band> measured; ///< absent: no band near the claimed place
+    bool holds = false;
+    std::string text;             ///< a plain sentence
+};
+
+/// Each claim against the nearest measured band within one and a half claimed widths (5 nm where no width is claimed).
+std::vector<ClaimVerdict> checkClaims(const std::vector<BandClaim>& claims, const std::vector<Band>& measured, const ClaimTolerance& tolerance = {});
+
+/// What does not fit together in the claims themselves, in sentences.
+std::vector<std::string> contradictions(const std::vector<BandClaim>& claims);
+
+} // namespace caelumen

@@ -1,0 +1,189 @@
+#include "app/bench/bench.h"
+#include "app/kit/kit.h"
+#include "app/kit/passband_plot.h"
+#include "app/main_window.h"
+
+#include "core/base/file.h"
+#include "support/scenes.h"
+
+#include <QClipboard>
+#include <QDragEnterEvent>
+#include <QDropEvent>
+#include <QLabel>
+#include <QListWidget>
+#include <QMenuBar>
+#include <QMimeData>
+#include <QSettings>
+#include <QSlider>
+#include <QStandardPaths>
+#include <QTextBrowser>
+#include <QToolButton>
+#include <qcustomplot.h>
+
+using namespace caelumen;
+
+namespace {
+
+class Answers : public Prompts {
+public:
+    QString file;
+    QString openFile(QWidget*, const QString&, const QString&) override { return file; }
+};
+
+} // namespace
+
+/// The Kit in the real window: choosing filters, moving the cone, taking curves.
+class KitTest : public QObject {
+    Q_OBJECT
+
+    scenes::Folder m_folder;
+    std::unique_ptr<MainWindow> m_window;
+    Answers* m_answers = nullptr;
+
+    QString at(const char* name) const { return QString::fromStdString((m_folder / name).string()); }
+    Kit& kit() { return m_window->kit(); }
+    QString said() { return kit().page().toPlainText(); }
+    void drop(const QString& file) {
+        QMimeData data;
+        data.setUrls({QUrl::fromLocalFile(file)});
+        QDragEnterEvent enter({400, 300}, Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(m_window.get(), &enter);
+        QDropEvent event({400, 300}, Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(m_window.get(), &event);
+    }
+    QString problem() const {
+        for (const QLabel* l : m_window->centralWidget()->findChildren<QLabel*>(QString(), Qt::FindDirectChildrenOnly))
+            if (l->isVisible()) return l->text();
+        return {};
+    }
+    void clickFilter(int row) {
+        QListWidget& list = kit().filters();
+        QTest::mouseClick(list.viewport(), Qt::LeftButton, {}, list.visualItemRect(list.item(row)).center());
+    }
+
+private slots:
+    void initTestCase() {
+        QStandardPaths::setTestModeEnabled(true);
+        QCoreApplication::setOrganizationName("CaelumenTest");
+        QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, at("settings"));
+        SimulatedTrial s = scenes::smallTrial({"open", "duo7", "duo3"}, 640);
+        s.trial.filters[1].claims = {{500.7, 7, 0.9}, {656.3, 7, 0.9}};
+        QVERIFY(writeTrial(s, m_folder.path()).ok());
+        QVERIFY(writeFile(m_folder / "mine.csv", "wavelength;T\n640,0;0,0\n655,0;0,0\n655,1;80,0\n657,5;80,0\n657,6;0,0\n680,0;0,0\n").ok());
+        QVERIFY(writeFile(m_folder / "bad.csv", "nothing here\n").ok());
+    }
+
+    void init() {
+        auto answers = std::make_unique<Answers>();
+        m_answers = answers.get();
+        m_window = std::make_unique<MainWindow>(std::move(answers));
+        m_window->show();
+        QVERIFY(QTest::qWaitForWindowExposed(m_window.get()));
+        m_window->openCampaign(at(QTest::currentTestFunction()) + ".caelumen");
+        drop(at("trial/trial.json"));
+        m_window->showWorkspace(MainWindow::Workspace::Kit);
+        QVERIFY(m_window->session().hasTrial());
+    }
+    void cleanup() { m_window.reset(); }
+
+    void theSwitchGoesBetweenWorkspaces() {
+        QTest::keyClick(m_window.get(), Qt::Key_2, Qt::AltModifier);
+        QCOMPARE(m_window->workspace(), MainWindow::Workspace::Bench);
+        QVERIFY(m_window->bench().isVisible() && !kit().isVisible());
+        for (QToolButton* button : m_window->findChildren<QToolButton*>())
+            if (button->text() == "Kit") QTest::mouseClick(button, Qt::LeftButton);
+        QVERIFY(kit().isVisible());
+    }
+
+    void aClickedFilterTellsItsBands() {
+        clickFilter(2);
+        QCOMPARE(kit().currentFilter(), QString("duo3"));
+        QCOMPARE(kit().facts().report.bands.size(), std::size_t{2});
+        QVERIFY(std::abs(kit().facts().report.bands[1].normal.center_nm - 656.3) < 0.05); // as the demo's filter is made
+        QVERIFY(said().contains("Twinline 3") && said().contains("656.30"));
+        clickFilter(0);
+        QVERIFY(said().contains("broadband") || said().contains("keeps its lines"));
+    }
+
+    void theConeComesFromTheRigAndMovesByKey() {
+        clickFilter(2);
+        QVERIFY(std::abs(kit().cone().fRatio - 5.0) < 0.05); // 420 mm over 84 mm
+        const double before = kit().facts().report.bands[1].effective->center_nm;
+        kit().ratioSlider().setFocus();
+        for (int i = 0; i < 6; ++i) QTest::keyClick(&kit().ratioSlider(), Qt::Key_PageDown);
+        QVERIFY(kit().cone().fRatio < 3);
+        QVERIFY(kit().facts().report.bands[1].effective->center_nm < before - 0.5);
+        QVERIFY(said().contains("loses more than a tenth"));
+    }
+
+    void aDroppedCurveIsTakenAndUndone() {
+        clickFilter(1);
+        drop(at("mine.csv"));
+        QCOMPARE(m_window->session().trial().filter("duo7")->curve, at("mine.csv").toStdString());
+        QCOMPARE(kit().currentFilter(), QString("duo7"));
+        QCOMPARE(kit().facts().report.bands.size(), std::size_t{1});
+        QVERIFY(std::abs(kit().facts().report.bands[0].normal.center_nm - 656.3) < 0.01);
+        QVERIFY(said().contains("the curve has no band there")); // the maker claimed oxygen too
+        m_window->session().undoStack().undo();
+        QCOMPARE(kit().facts().report.bands.size(), std::size_t{2});
+    }
+
+    void theButtonAsksForACurve() {
+        clickFilter(1);
+        m_answers->file = at("mine.csv");
+        for (QPushButton* button : kit().findChildren<QPushButton*>())
+            if (button->text().startsWith("Import")) QTest::mouseClick(button, Qt::LeftButton);
+        QCOMPARE(kit().facts().report.bands.size(), std::size_t{1});
+    }
+
+    void aFileThatIsNoCurveIsOneSentence() {
+        clickFilter(1);
+        const std::string before = m_window->session().trial().filter("duo7")->curve;
+        drop(at("bad.csv"));
+        QVERIFY(problem().contains("bad.csv") && problem().contains("at least three lines"));
+        QCOMPARE(m_window->session().trial().filter("duo7")->curve, before);
+    }
+
+    void aFilterWithoutCurveSaysWhatToDo() {
+        Trial changed = m_window->session().trial();
+        changed.filters[1].curve.clear();
+        m_window->session().edit("No curve", changed);
+        clickFilter(1);
+        QVERIFY(said().contains("Import one, or drop"));
+    }
+
+    void theTablesCopyAsText() {
+        clickFilter(2);
+        for (const QAction* menu : m_window->menuBar()->actions())
+            for (QAction* a : menu->menu()->actions())
+                if (a->text().startsWith("Copy what the curve")) {
+                    QVERIFY(a->isEnabled());
+                    a->trigger();
+                }
+        const QString text = QGuiApplication::clipboard()->text();
+        QVERIFY(text.contains("656.30\t3.00") && text.contains("low-pressure sodium\t"));
+    }
+
+    void deletingBelongsToTheBench() {
+        const std::size_t before = m_window->session().trial().regions.size();
+        m_window->bench().view().select(QString::fromStdString(m_window->session().trial().regions[0].id));
+        QTest::keyClick(m_window.get(), Qt::Key_Delete);
+        QCOMPARE(m_window->session().trial().regions.size(), before);
+    }
+
+    void redIsRedHereToo() {
+        clickFilter(2);
+        m_window->setTheme(ThemeKind::Red);
+        QCoreApplication::processEvents(); // plots repaint when the window comes round to it
+        const QImage picture = m_window->grab().toImage();
+        for (int y = 0; y < picture.height(); y += 3)
+            for (int x = 0; x < picture.width(); x += 3) {
+                const QColor c = picture.pixelColor(x, y);
+                QVERIFY2(c.blue() <= 90 && c.green() <= 110, qPrintable(QString("%1,%2: %3").arg(x).arg(y).arg(c.name())));
+            }
+        m_window->setTheme(ThemeKind::Grey);
+    }
+};
+
+QTEST_MAIN(KitTest)
+#include "kit_test.moc"

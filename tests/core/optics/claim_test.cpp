@@ -1,0 +1,41 @@
+#include "core/optics/claim.h"
+
+#include <QTest>
+
+using namespace caelumen;
+
+class ClaimTest : public QObject {
+    Q_OBJECT
+
+    const std::vector<Band> m_measured{{500.9, 7.2, 0.9, 0, 0}, {656.2, 6.8, 0.93, 0, 0}};
+
+private slots:
+    void trueClaimsHold() {
+        for (const ClaimVerdict& v : checkClaims({{500.7, 7, 0.9}, {656.3, 7, 0.95}}, m_measured)) QVERIFY2(v.holds, v.text.c_str());
+    }
+
+    // Each fault alone is named, and only that.
+    void everyFaultIsNamed() {
+        const auto one = [&](BandClaim c) { return checkClaims({c}, m_measured).front(); };
+        const ClaimVerdict centre = one({502.5, 7, 0.9}), width = one({500.7, 5, 0.9}), peak = one({500.7, 7, 0.97}), gone = one({672, 7, 0.9});
+        QVERIFY(!centre.holds && centre.text.find("centre lies at 500.9") != std::string::npos && centre.text.find("wide") == std::string::npos);
+        QVERIFY(!width.holds && width.text.find("7.2 nm wide, not 5") != std::string::npos);
+        QVERIFY(!peak.holds && peak.text.find("90 %, not 97") != std::string::npos);
+        QVERIFY(!gone.holds && !gone.measured && gone.text.find("no band there") != std::string::npos);
+    }
+
+    void whatIsNotSaidIsNotChecked() { QVERIFY(checkClaims({{500.7, std::nullopt, std::nullopt}}, m_measured).front().holds); }
+    void betterThanClaimedIsNoFault() { QVERIFY(checkClaims({{656.3, 7, 0.7}}, m_measured).front().holds); }
+    void tolerancesCanBeEdited() { QVERIFY(checkClaims({{502.5, 7, 0.9}}, m_measured, {3, 0.15, 0.05}).front().holds); }
+
+    void contradictionsAreFoundInTheClaimsThemselves() {
+        QVERIFY(contradictions({{500.7, 7, 0.9}, {656.3, 7, 0.9}}).empty());
+        QCOMPARE(contradictions({{500.7, 20, 0.9}, {510, 20, 0.9}}).size(), std::size_t{1});
+        QCOMPARE(contradictions({{500.7, 7, 1.1}}).size(), std::size_t{1});
+        QCOMPARE(contradictions({{660.5, 3, 0.9}}).size(), std::size_t{1}); // misses the nearest line, at 658.35
+        QVERIFY(contradictions({{560, 100, 0.9}}).empty());                 // broadband: made for no line
+    }
+};
+
+QTEST_GUILESS_MAIN(ClaimTest)
+#include "claim_test.moc"
