@@ -95,6 +95,10 @@ int takeScreenshots(MainWindow& window, const QString& folder) {
     shoot("bench-light");
     window.setTheme(ThemeKind::Red);
     shoot("bench-red");
+    window.showWorkspace(MainWindow::Workspace::Kit);
+    window.kit().chooseFilter("ember");
+    shoot("kit-red");
+    window.showWorkspace(MainWindow::Workspace::Bench);
     window.setTheme(ThemeKind::Grey);
     QTemporaryDir scratch;
     window.openCampaign(scratch.path() + "/nothing-yet.caelumen");

@@ -8,6 +8,7 @@
 #include "app/main_window.h"
 
 #include "core/base/file.h"
+#include "support/answers.h"
 #include "support/scenes.h"
 
 #include <QClipboard>
@@ -25,25 +26,6 @@
 #include <qcustomplot.h>
 
 using namespace caelumen;
-
-namespace {
-
-/// Answers instead of a person.
-class Answers : public Prompts {
-public:
-    QString save, name;
-    QStringList frames;
-    int asked = 0;
-    QStringList openFrames(QWidget*) override { return ++asked, frames; }
-    QString openFile(QWidget*, const QString&, const QString&) override { return ++asked, save; }
-    QString saveFile(QWidget*, const QString&, const QString& suggestion, const QString&) override { return ++asked, suggested = suggestion, save; }
-    QString text(QWidget*, const QString&, const QString&, const QString&) override { return ++asked, name; }
-    bool confirm(QWidget*, const QString&, const QString&) override { return ++asked, true; }
-    void tell(QWidget*, const QString&) override { ++asked; }
-    QString suggested;
-};
-
-} // namespace
 
 /// The real window, from dropped frames to an exported page, driven by mouse, keys and drops.
 class BenchWorkflowTest : public QObject {

@@ -4,6 +4,7 @@
 #include "app/main_window.h"
 
 #include "core/base/file.h"
+#include "support/answers.h"
 #include "support/scenes.h"
 
 #include <QClipboard>
@@ -21,16 +22,6 @@
 #include <qcustomplot.h>
 
 using namespace caelumen;
-
-namespace {
-
-class Answers : public Prompts {
-public:
-    QString file;
-    QString openFile(QWidget*, const QString&, const QString&) override { return file; }
-};
-
-} // namespace
 
 /// The Kit in the real window: choosing filters, moving the cone, taking curves.
 class KitTest : public QObject {
@@ -130,7 +121,7 @@ private slots:
 
     void theButtonAsksForACurve() {
         clickFilter(1);
-        m_answers->file = at("mine.csv");
+        m_answers->save = at("mine.csv");
         for (QPushButton* button : kit().findChildren<QPushButton*>())
             if (button->text().startsWith("Import")) QTest::mouseClick(button, Qt::LeftButton);
         QCOMPARE(kit().facts().report.bands.size(), std::size_t{1});

@@ -103,14 +103,18 @@ Kit::Kit(Session& session, Prompts& prompts, QWidget* parent)
 
 QWidget* Kit::buildControls() {
     auto* bar = new QWidget;
-    auto* row = new QHBoxLayout(bar);
-    row->setContentsMargins(4, 0, 4, 4);
+    auto* both = new QVBoxLayout(bar);
+    both->setContentsMargins(4, 0, 4, 4);
+    both->setSpacing(4);
+    auto* row = new QHBoxLayout;
+    auto* second = new QHBoxLayout;
+    both->addLayout(row);
+    both->addLayout(second);
     m_ratio->setRange(0, positionOf(kSlowest));
     m_ratio->setPageStep(10);
     m_ratio->setAccessibleName(tr("f-ratio"));
     m_ratio->setMinimumWidth(90);
-    m_camera->setMinimumContentsLength(12);
-    m_camera->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    m_camera->setMinimumContentsLength(24);
     m_ratioText->setMinimumWidth(40);
     m_obstruction->setRange(0, 0.7);
     m_obstruction->setSingleStep(0.05);
@@ -133,10 +137,12 @@ QWidget* Kit::buildControls() {
     row->addWidget(m_obstruction);
     row->addWidget(new QLabel(tr("index")));
     row->addWidget(m_index);
-    row->addSpacing(6);
-    row->addWidget(m_camera);
-    row->addWidget(m_all);
-    row->addWidget(whole);
+    second->addWidget(new QLabel(tr("Camera")));
+    second->addWidget(m_camera);
+    second->addStretch(1);
+    second->addWidget(m_all);
+    second->addSpacing(6);
+    second->addWidget(whole);
     connect(m_ratio, &QSlider::valueChanged, this, &Kit::refresh);
     connect(m_obstruction, &QDoubleSpinBox::valueChanged, this, &Kit::refresh);
     connect(m_index, &QDoubleSpinBox::valueChanged, this, &Kit::refresh);

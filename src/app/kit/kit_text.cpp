@@ -24,8 +24,8 @@ QString lineText(EmissionLine line) {
 }
 
 QString number(double v, int digits) { return QString::number(v, 'f', digits); }
-QString percent(double v) { return number(100 * v, v < 0.1 ? 1 : 0) + "\u202F%"; }
-QString exact(double v) { return number(100 * v, 1) + "\u202F%"; } // in columns, decimals under each other
+QString percent(double v) { return number(100 * v, v < 0.1 ? 1 : 0) + "\u00A0%"; }
+QString exact(double v) { return number(100 * v, 1) + "\u00A0%"; } // in columns, decimals under each other
 
 /// Rows of cells; the first row is the head.
 using Table = std::vector<QStringList>;
@@ -43,14 +43,14 @@ QString html(const QString& title, const Table& table) {
 }
 
 QString paragraph(QString text, const QColor& colour) {
-    text.replace(" %", "\u202F%"); // a number keeps its unit on its line
+    text.replace(" %", "\u00A0%"); // a number keeps its unit on its line
     return QString("<p style='margin-top:4px; margin-bottom:4px; color:%1'>%2</p>").arg(colour.name(), text.toHtmlEscaped());
 }
 
 Table bandTable(const KitFacts& f) {
     Table t{{tr("Band"), tr("centre (nm)"), tr("width (nm)"), tr("peak")}};
     for (const PassbandReport::Row& row : f.report.bands) {
-        t.push_back({tr("parallel light"), number(row.normal.center_nm, 2), number(row.normal.fwhm_nm, 2), exact(row.normal.peak)});
+        t.push_back({tr("parallel"), number(row.normal.center_nm, 2), number(row.normal.fwhm_nm, 2), exact(row.normal.peak)});
         if (row.effective) t.push_back({tr("in the cone"), number(row.effective->center_nm, 2), number(row.effective->fwhm_nm, 2), exact(row.effective->peak)});
         else t.push_back({tr("in the cone"), tr("no band left"), "", ""});
     }

@@ -17,9 +17,9 @@ namespace {
 struct LineTag {
     double nm;
     const char* text;
+    Qt::AlignmentFlag side; ///< neighbours lean away from each other
 };
-// [N II] and [S II] pairs are close: the tag stands between them.
-constexpr std::array kTags{LineTag{kHbeta_nm, "H\u03B2"}, LineTag{kOIII_nm, "O III"}, LineTag{kHalpha_nm, "H\u03B1"}, LineTag{672.4, "S II"}};
+constexpr std::array kTags{LineTag{kHbeta_nm, "H\u03B2", Qt::AlignRight}, LineTag{kOIIIb_nm, "O III", Qt::AlignLeft}, LineTag{kHalpha_nm, "H\u03B1", Qt::AlignRight}, LineTag{kSIIa_nm, "S II", Qt::AlignLeft}};
 constexpr std::array kTicks{kHbeta_nm, kOIIIb_nm, kOIII_nm, kNIIa_nm, kHalpha_nm, kNIIb_nm, kSIIa_nm, kSIIb_nm};
 
 std::array<double, 40> ratios() {
@@ -112,6 +112,7 @@ void PassbandPlot::show(const Content& content) {
     for (const LineTag& tag : kTags) {
         auto* text = new QCPItemText(m_plot);
         text->position->setCoords(tag.nm, 107);
+        text->setPositionAlignment(tag.side | Qt::AlignVCenter);
         text->setText(QString::fromUtf8(tag.text));
         text->setColor(t.text);
     }
@@ -175,11 +176,13 @@ void RatioPlot::show(const Curve& curve, const LightCone& cone, const QColor& co
         labels.emplace_back(m_lines[k].front(), k);
     }
     std::sort(labels.begin(), labels.end());
-    double last = -100;
-    for (const auto& [value, k] : labels) {
-        last = std::max(value, last + 13); // a label's height
+    constexpr double kHeight = 13; // of a label
+    for (std::size_t i = 1; i < labels.size(); ++i) labels[i].first = std::max(labels[i].first, labels[i - 1].first + kHeight);
+    double cap = 99;
+    for (auto label = labels.rbegin(); label != labels.rend(); ++label, cap -= kHeight) label->first = cap = std::min(label->first, cap);
+    for (const auto& [place, k] : labels) {
         auto* name = new QCPItemText(m_plot);
-        name->position->setCoords(1.38, last);
+        name->position->setCoords(1.38, place);
         name->setPositionAlignment(Qt::AlignRight | Qt::AlignVCenter);
         name->setText(QString::fromUtf8(std::array{"H\u03B2", "O III", "H\u03B1", "N II", "S II"}[k]));
         name->setColor(t.text);
