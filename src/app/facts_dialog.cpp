@@ -3,83 +3,13 @@
 #include "core/sky/ephemeris.h"
 
 #include <QComboBox>
-#include <QDialogButtonBox>
 #include <QFormLayout>
 #include <QLabel>
 #include <QLineEdit>
-#include <QVBoxLayout>
 
-#include <array>
 #include <cmath>
 
 namespace caelumen {
-namespace {
-
-struct Kind {
-    const char *id, *name;
-};
-constexpr std::array kKinds{Kind{"none", "no filter"}, Kind{"uv-ir-cut", "UV/IR cut"}, Kind{"light-pollution", "light pollution (broadband)"}, Kind{"multi-band", "multi-band"}, Kind{"dual-band", "dual-band"}, Kind{"single-line", "single line"}, Kind{"near-infrared", "near-infrared pass"}, Kind{"other", "other"}};
-
-OptionalNumber field(QFormLayout* form, const QString& label, std::optional<double> value, std::optional<double> otherwise, double low, double high) {
-    OptionalNumber n;
-    n.edit = new QLineEdit(value ? QString::number(*value, 'g', 10) : QString());
-    n.edit->setPlaceholderText(otherwise ? QObject::tr("%1 (from the header or the rig)").arg(*otherwise, 0, 'g', 6) : QObject::tr("not known"));
-    n.low = low;
-    n.high = high;
-    form->addRow(label, n.edit);
-    return n;
-}
-
-QLabel* problemLabel() {
-    auto* label = new QLabel;
-    label->setWordWrap(true);
-    label->hide();
-    return label;
-}
-
-void finish(QDialog* dialog, QFormLayout* form, QLabel* problem) {
-    auto* layout = new QVBoxLayout(dialog);
-    layout->addLayout(form);
-    layout->addWidget(problem);
-    auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
-    layout->addWidget(buttons);
-    QObject::connect(buttons, &QDialogButtonBox::accepted, dialog, &QDialog::accept);
-    QObject::connect(buttons, &QDialogButtonBox::rejected, dialog, &QDialog::reject);
-    dialog->setMinimumWidth(430);
-}
-
-/// Shows the first field that does not hold; true when all do.
-bool check(std::initializer_list<std::pair<const char*, const OptionalNumber*>> fields, QLabel* problem) {
-    for (const auto& [name, f] : fields) {
-        bool valid = true;
-        (void)f->value(valid);
-        if (valid) continue;
-        problem->setText(QObject::tr("%1 must be a number from %2 to %3, or empty.").arg(QObject::tr(name)).arg(f->low).arg(f->high));
-        problem->show();
-        f->edit->setFocus();
-        f->edit->selectAll();
-        return false;
-    }
-    return true;
-}
-
-std::optional<double> get(const OptionalNumber& f) {
-    bool valid = true;
-    return f.value(valid);
-}
-
-} // namespace
-
-std::optional<double> OptionalNumber::value(bool& valid) const {
-    const QString text = edit->text().trimmed().replace(',', '.');
-    valid = true;
-    if (text.isEmpty()) return std::nullopt;
-    bool ok = false;
-    const double v = text.toDouble(&ok);
-    valid = ok && std::isfinite(v) && v >= low && v <= high;
-    return v;
-}
-
 RunFactsDialog::RunFactsDialog(const Trial& trial, const std::string& run, const TrialResults* results, QWidget* parent) : QDialog(parent), m_trial(trial), m_run(run) {
     setWindowTitle(tr("Facts of run %1").arg(QString::fromStdString(run)));
     const Run& r = *m_trial.run(run);
@@ -88,11 +18,7 @@ RunFactsDialog::RunFactsDialog(const Trial& trial, const std::string& run, const
     auto* form = new QFormLayout;
     m_filterName = new QLineEdit(QString::fromStdString(f ? f->name : r.filter));
     form->addRow(tr("Filter"), m_filterName);
-    m_kind = new QComboBox;
-    for (const Kind& k : kKinds) {
-        m_kind->addItem(tr(k.name), QString(k.id));
-        if (f && f->kind == k.id) m_kind->setCurrentIndex(m_kind->count() - 1);
-    }
+    m_kind = kindBox(f ? f->kind : "other");
     form->addRow(tr("Kind"), m_kind);
     auto* file = new QLabel(QString::fromStdString(r.stack));
     file->setTextInteractionFlags(Qt::TextSelectableByMouse);

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "app/widgets/form_fields.h"
 #include "core/trial/results.h"
 #include "core/trial/trial.h"
 
@@ -10,13 +11,6 @@ class QLabel;
 class QLineEdit;
 
 namespace caelumen {
-
-/// A number field that may be empty: then the header's value holds, shown in grey.
-struct OptionalNumber {
-    QLineEdit* edit = nullptr;
-    double low = 0, high = 0;
-    std::optional<double> value(bool& valid) const;
-};
 
 /// The facts of one run and its filter, for correction. Empty fields are taken from the frame's header.
 class RunFactsDialog : public QDialog {

@@ -1,4 +1,5 @@
 #include "app/bench/bench.h"
+#include "app/kit/filter_dialog.h"
 #include "app/kit/kit.h"
 #include "app/kit/passband_plot.h"
 #include "app/main_window.h"
@@ -11,13 +12,17 @@
 #include <QDragEnterEvent>
 #include <QDropEvent>
 #include <QLabel>
+#include <QLineEdit>
 #include <QListWidget>
 #include <QMenuBar>
 #include <QMimeData>
+#include <QPlainTextEdit>
+#include <QPushButton>
 #include <QSettings>
 #include <QSlider>
 #include <QStandardPaths>
 #include <QTextBrowser>
+#include <QTimer>
 #include <QToolButton>
 #include <qcustomplot.h>
 
@@ -61,6 +66,8 @@ private slots:
         s.trial.filters[1].claims = {{500.7, 7, 0.9}, {656.3, 7, 0.9}};
         QVERIFY(writeTrial(s, m_folder.path()).ok());
         QVERIFY(writeFile(m_folder / "mine.csv", "wavelength;T\n640,0;0,0\n655,0;0,0\n655,1;80,0\n657,5;80,0\n657,6;0,0\n680,0;0,0\n").ok());
+        // 656.3 nm at f/2.2 and index 1.8 comes from 656.3 / (1 - 1 / (16 x 2.2^2 x 1.8^2)) = 658.9 nm
+        QVERIFY(writeFile(m_folder / "shifted.csv", "640,0\n656.8,0\n656.9,0.9\n660.9,0.9\n661,0\n680,0\n").ok());
         QVERIFY(writeFile(m_folder / "bad.csv", "nothing here\n").ok());
     }
 
@@ -141,6 +148,56 @@ private slots:
         m_window->session().edit("No curve", changed);
         clickFilter(1);
         QVERIFY(said().contains("Import one, or drop"));
+    }
+
+    void claimsAreReadAsPeopleWriteThem() {
+        const auto claims = claimsFromText("656.3, 7, 90 %\n500.7 nm / 3 nm / 0.88\n\n672");
+        QVERIFY(claims.ok());
+        const std::vector<BandClaim> expected{{656.3, 7.0, 0.9}, {500.7, 3.0, 0.88}, {672, std::nullopt, std::nullopt}};
+        QVERIFY(*claims == expected);
+        QVERIFY(*claimsFromText(claimsToText(expected)) == expected);
+        for (const char* bad : {"none", "5, 7, 90", "656.3, 7, 90, 4", "656.3, 0, 90"}) QVERIFY2(!claimsFromText(bad).ok(), bad);
+    }
+
+    // The dialog is filled while it runs its own loop.
+    void factsAreEditedInADialogAndUndone() {
+        clickFilter(1);
+        QString complaint;
+        QTimer::singleShot(0, this, [&] {
+            auto* dialog = qobject_cast<FilterDialog*>(QApplication::activeModalWidget());
+            QVERIFY(dialog);
+            auto* claims = dialog->findChildren<QPlainTextEdit*>().front();
+            claims->setPlainText("nonsense");
+            dialog->accept();
+            for (const QLabel* l : dialog->findChildren<QLabel*>())
+                if (l->text().contains("nonsense")) complaint = l->text();
+            claims->setPlainText("500.7, 5, 90 %");
+            for (QLineEdit* e : dialog->findChildren<QLineEdit*>())
+                if (e->placeholderText().contains("1.8")) e->setText("1,6");
+            dialog->accept();
+        });
+        for (QPushButton* button : kit().findChildren<QPushButton*>())
+            if (button->text().startsWith("Facts")) QTest::mouseClick(button, Qt::LeftButton);
+        QVERIFY(complaint.contains("no claimed band"));
+        QCOMPARE(m_window->session().trial().filter("duo7")->claims.size(), std::size_t{1});
+        QCOMPARE(*m_window->session().trial().filter("duo7")->effective_index, 1.6);
+        QCOMPARE(kit().cone().effectiveIndex, 1.6);
+        QVERIFY(said().contains("7.0 nm wide, not 5"));
+        m_window->session().undoStack().undo();
+        QCOMPARE(m_window->session().trial().filter("duo7")->claims.size(), std::size_t{2});
+    }
+
+    // A band to the red of its line, claimed to sit on the line at f/2.2.
+    void shiftedBandsAreHeldAgainstTheirOwnCone() {
+        Trial changed = m_window->session().trial();
+        for (Filter& f : changed.filters)
+            if (f.id == "duo7") f.curve = at("shifted.csv").toStdString(), f.claims = {{656.3, std::nullopt, std::nullopt}};
+        m_window->session().edit("Shifted", changed);
+        clickFilter(1);
+        QVERIFY(!kit().facts().claims.front().holds);
+        for (Filter& f : changed.filters) f.made_for_f_ratio = 2.2;
+        m_window->session().edit("Made for fast optics", changed);
+        QVERIFY2(kit().facts().claims.front().holds, kit().facts().claims.front().text.c_str());
     }
 
     void theTablesCopyAsText() {

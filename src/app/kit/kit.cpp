@@ -1,5 +1,6 @@
 #include "app/kit/kit.h"
 
+#include "app/kit/filter_dialog.h"
 #include "app/kit/passband_plot.h"
 #include "app/widgets/prompts.h"
 #include "app/widgets/theme.h"
@@ -45,7 +46,7 @@ QIcon markerIcon(const FilterStyle& style) {
 } // namespace
 
 Kit::Kit(Session& session, Prompts& prompts, QWidget* parent)
-    : QWidget(parent), m_session(session), m_prompts(prompts), m_filters(new QListWidget), m_import(new QPushButton(tr("Import a curve \u2026"))), m_ratio(new QSlider(Qt::Horizontal)), m_ratioText(new QLabel),
+    : QWidget(parent), m_session(session), m_prompts(prompts), m_filters(new QListWidget), m_import(new QPushButton(tr("Import a curve \u2026"))), m_edit(new QPushButton(tr("Facts of the filter \u2026"))), m_ratio(new QSlider(Qt::Horizontal)), m_ratioText(new QLabel),
       m_obstruction(new QDoubleSpinBox), m_index(new QDoubleSpinBox), m_camera(new QComboBox), m_all(new QCheckBox(tr("All filters"))), m_plot(new PassbandPlot), m_ratios(new RatioPlot), m_page(new QTextBrowser), m_across(new QSplitter),
       m_down(new QSplitter(Qt::Vertical)) {
     auto* left = new QWidget;
@@ -56,6 +57,8 @@ Kit::Kit(Session& session, Prompts& prompts, QWidget* parent)
     leftLayout->addWidget(heading);
     leftLayout->addWidget(m_filters, 1);
     leftLayout->addWidget(m_import);
+    leftLayout->addWidget(m_edit);
+    m_edit->setToolTip(tr("Claims, cone, price and where it came from. A double click does the same."));
     m_filters->setAccessibleName(tr("Filters"));
     m_filters->setIconSize({18, 18});
     m_filters->setWordWrap(true);
@@ -97,6 +100,8 @@ Kit::Kit(Session& session, Prompts& prompts, QWidget* parent)
 
     connect(m_filters, &QListWidget::currentRowChanged, this, &Kit::refresh);
     connect(m_import, &QPushButton::clicked, this, &Kit::askCurve);
+    connect(m_edit, &QPushButton::clicked, this, &Kit::askFacts);
+    connect(m_filters, &QListWidget::itemActivated, this, &Kit::askFacts);
     connect(&m_session, &Session::trialChanged, this, &Kit::trialChanged);
     trialChanged();
 }
@@ -206,6 +211,7 @@ void Kit::fillFilters() {
     // What can be looked at first: a filter with bands rather than the baseline.
     if (m_filters->currentRow() < 0) m_filters->setCurrentRow(m_filters->count() > 1 ? 1 : 0);
     m_import->setEnabled(m_filters->count() > 0);
+    m_edit->setEnabled(m_filters->count() > 0);
 }
 
 const Curve* Kit::curveOf(const Filter& filter) {
@@ -220,6 +226,12 @@ const Curve* Kit::curveOf(const Filter& filter) {
 }
 
 void Kit::refresh() {
+    const std::string chosen = currentFilter().toStdString();
+    if (const Filter* f = m_session.trial().filter(chosen); f && chosen != m_indexOf) {
+        const QSignalBlocker quiet(m_index);
+        m_index->setValue(f->effective_index.value_or(1.8));
+        m_indexOf = chosen;
+    }
     const LightCone cone = this->cone();
     m_ratioText->setText(QString("f/%1").arg(cone.fRatio, 0, 'f', 1));
     const Trial& trial = m_session.trial();
@@ -242,8 +254,9 @@ void Kit::refresh() {
         m_facts.report = reportPassband(*curve, cone);
         m_facts.system = systemResponse(m_facts.report.effective, camera);
         m_facts.colours = predictColours(m_facts.report.effective, camera);
-        std::vector<Band> measured;
-        for (const PassbandReport::Row& row : m_facts.report.bands) measured.push_back(row.normal);
+        // A maker who shifts the bands for a fast cone speaks of that cone.
+        std::vector<Band> measured = bandsOf(*curve);
+        if (filter->made_for_f_ratio) measured = bandsOf(ConeShift({*filter->made_for_f_ratio, cone.obstruction, cone.effectiveIndex, 0}).apply(*curve));
         m_facts.claims = checkClaims(filter->claims, measured);
         m_facts.contradictions = contradictions(filter->claims);
         m_facts.warnings = systemWarnings(m_facts.system, camera, m_facts.report.effective);
@@ -278,6 +291,18 @@ void Kit::takeCurve(const QString& path) {
     for (Filter& f : changed.filters)
         if (f.id == id) f.curve = std::filesystem::absolute(path.toStdString()).string();
     m_session.edit(tr("Import a curve"), changed);
+}
+
+void Kit::askFacts() {
+    const Filter* filter = m_session.trial().filter(currentFilter().toStdString());
+    if (!filter) return;
+    FilterDialog dialog(*filter, this);
+    if (dialog.exec() != QDialog::Accepted) return;
+    Trial changed = m_session.trial();
+    for (Filter& f : changed.filters)
+        if (f.id == dialog.filter().id) f = dialog.filter();
+    m_indexOf.clear();
+    m_session.edit(tr("Facts of %1").arg(QString::fromStdString(dialog.filter().name)), changed);
 }
 
 void Kit::themeChanged() {

@@ -39,6 +39,7 @@ public:
     /// Gives the chosen filter a curve from a file; what is wrong with the file is told through problem().
     void takeCurve(const QString& path);
     void askCurve();
+    void askFacts(); ///< of the chosen filter
     QString tableText() const { return kitTable(m_facts); }
     void themeChanged();
     QByteArray saveLayout() const;
@@ -63,7 +64,7 @@ private:
     Session& m_session;
     Prompts& m_prompts;
     QListWidget* m_filters;
-    QPushButton* m_import;
+    QPushButton *m_import, *m_edit;
     QSlider* m_ratio;
     QLabel* m_ratioText;
     QDoubleSpinBox *m_obstruction, *m_index;
@@ -76,6 +77,7 @@ private:
     qint64 m_trial = 0;          ///< whose rig the controls were set from
     Rig m_rig;
     KitFacts m_facts;
+    std::string m_indexOf; ///< the filter from which the index was set
     std::map<std::string, Curve> m_curves; ///< by file; empty where it cannot be read
 };
 

@@ -89,6 +89,12 @@ Table skyTable(const KitFacts& f) {
     return t;
 }
 
+/// The filter's own glass, else what the rig takes for all.
+std::optional<double> thickness(const KitFacts& f) {
+    if (f.filter && f.filter->thickness_mm) return f.filter->thickness_mm;
+    return f.rig ? f.rig->filter_thickness_mm : std::nullopt;
+}
+
 Table ghostTable(const KitFacts& f) {
     Table t{{tr("Halo diameter from"), tr("mm"), tr("px"), tr("arcsec")}};
     if (!f.rig || !f.rig->pixel_um) return t;
@@ -97,7 +103,7 @@ Table ghostTable(const KitFacts& f) {
         t.push_back({name, number(gap, 2), number(px, 0), f.rig->focal_length_mm ? number(px * 206.265 * *f.rig->pixel_um / *f.rig->focal_length_mm, 0) : QString("\u2013")});
     };
     for (const auto& [name, gap] : f.rig->gaps_mm) add(QString::fromStdString(name), gap);
-    if (f.rig->filter_thickness_mm) add(tr("inside the filter"), *f.rig->filter_thickness_mm / 1.52);
+    if (const auto glass = thickness(f)) add(tr("inside the filter"), *glass / 1.52);
     return t;
 }
 
@@ -141,13 +147,17 @@ QString kitPage(const KitFacts& f) {
         Table body = table;
         out += html({}, body);
     }
-    if (f.rig && f.rig->filter_thickness_mm)
-        out += paragraph(tr("Its %1 mm of glass move the focus back by %2 mm: add that to the spacing.").arg(number(*f.rig->filter_thickness_mm, 2), number(focusShift_mm(*f.rig->filter_thickness_mm), 2)), t.text);
+    if (const auto glass = thickness(f)) out += paragraph(tr("Its %1 mm of glass move the focus back by %2 mm: add that to the spacing.").arg(number(*glass, 2), number(focusShift_mm(*glass), 2)), t.text);
     if (f.filter && f.filter->price) {
         const Price& p = *f.filter->price;
         const QString currency = QString::fromStdString(p.currency);
-        out += paragraph(tr("%1 %2 and %3 for shipping: %4 %2 landed.").arg(number(p.amount, 0), currency, number(p.shipping, 0), number(p.amount + p.shipping, 0)), t.text);
+        QString said = tr("%1 %2 and %3 for shipping: %4 %2 landed").arg(number(p.amount, 0), currency, number(p.shipping, 0), number(p.amount + p.shipping, 0));
+        if (f.filter->set_size > 1) said += tr(" for a set of %1, %2 %3 for each filter").arg(f.filter->set_size).arg(number((p.amount + p.shipping) / f.filter->set_size, 0), currency);
+        out += paragraph(said + ".", t.text);
     }
+    if (f.filter && f.filter->made_for_f_ratio) out += paragraph(tr("Made for f/%1: its claims are held against its bands in that cone.").arg(*f.filter->made_for_f_ratio), t.text);
+    if (f.filter && !f.filter->mount.empty()) out += paragraph(tr("Mount: %1.").arg(QString::fromStdString(f.filter->mount)), t.dim);
+    if (f.filter && !f.filter->notes.empty()) out += paragraph(QString::fromStdString(f.filter->notes), t.dim);
     if (f.filter && !f.filter->obtained.empty()) out += paragraph(tr("How it was obtained: %1.").arg(QString::fromStdString(f.filter->obtained)), t.dim);
     return out;
 }

@@ -120,7 +120,9 @@ SimulatedTrial plan(const char* folder, const char* title, const Place& where, c
         run.start = fmt::format("{}T{:02}:{:02}:00Z", date, at / 60, at % 60);
         t.runs.push_back(run);
         if (!t.filter(p.filter)) {
-            Filter tf{f->id, f->name, f->kind, fmt::format("curves/{}.csv", f->id), std::nullopt, false, claimsOf(f->id), std::nullopt, f->id == "duo3" ? "lent" : "bought"};
+            Filter tf{f->id, f->name, f->kind, fmt::format("curves/{}.csv", f->id), std::nullopt, false, claimsOf(f->id), std::nullopt};
+            tf.obtained = f->id == "duo3" ? "lent by the maker" : "bought";
+            tf.mount = "2 inch, M48";
             t.filters.push_back(tf);
         }
     }

@@ -49,6 +49,11 @@ struct Filter {
     bool guessed = false;
     std::vector<BandClaim> claims = {};        ///< what the maker says
     std::optional<double> effective_index = {}; ///< of the coating, 1.4 to 2.2
+    std::optional<double> made_for_f_ratio = {}; ///< its bands are shifted so that they fit in that cone
+    std::optional<double> thickness_mm = {};
+    int set_size = 1;                          ///< filters that the price buys
+    std::string mount = {};                    ///< size and thread, as people say it
+    std::string notes = {};
     std::string obtained = {};                 ///< bought, lent or given by the maker: for the disclosure
     friend bool operator==(const Filter&, const Filter&) = default;
 };

@@ -123,6 +123,11 @@ Filter readFilter(const Reader& r) {
     f.guessed = r.flag("guessed");
     f.effective_index = r.number("effective_index", 1.4, 2.2);
     f.obtained = r.text("obtained");
+    f.made_for_f_ratio = r.number("made_for_f_ratio", 0.7, 100);
+    f.thickness_mm = r.positive("thickness_mm", 100);
+    f.set_size = r.whole("set_size", 1, 100).value_or(1);
+    f.mount = r.text("mount");
+    f.notes = r.text("notes");
     if (const Json* claims = r.list("claimed_bands")) {
         for (const Json& claim : *claims) {
             const Reader c(claim, r.file(), fmt::format("a claimed band of filter \"{}\"", f.id));
@@ -347,6 +352,11 @@ Json trialToJson(const Trial& t) {
         putIf(o, "guessed", f.guessed);
         put(o, "effective_index", f.effective_index);
         put(o, "obtained", f.obtained);
+        put(o, "made_for_f_ratio", f.made_for_f_ratio);
+        put(o, "thickness_mm", f.thickness_mm);
+        if (f.set_size > 1) o["set_size"] = f.set_size;
+        put(o, "mount", f.mount);
+        put(o, "notes", f.notes);
         for (const BandClaim& c : f.claims) {
             Json claim{{"center_nm", c.center_nm}};
             put(claim, "fwhm_nm", c.fwhm_nm);

@@ -12,7 +12,8 @@ Json good() {
     return Json::parse(R"({"caelumen_trial": 1, "title": "Ridge", "site": {"name": "R", "latitude_deg": -31.9, "longitude_deg": 20.7, "elevation_m": 1100, "bortle": 4, "sqm": null},
       "target": {"name": "T", "ra_deg": 250.0, "dec_deg": -48.6},
       "rig": {"name": "r", "focal_length_mm": 480, "aperture_mm": 80, "obstruction": 0.0, "pixel_um": 3.76, "gain_e_per_adu": 0.78, "gaps_mm": {"window": 4.0}, "filter_thickness_mm": 1.85},
-      "filters": [{"id": "open", "name": "No filter", "kind": "none"}, {"id": "duo7", "name": "Duo", "kind": "dual-band", "curve": "duo7.csv", "price": {"amount": 210, "currency": "EUR", "shipping": 15}}],
+      "filters": [{"id": "open", "name": "No filter", "kind": "none"}, {"id": "duo7", "name": "Duo", "kind": "dual-band", "curve": "duo7.csv", "claimed_bands": [{"center_nm": 500.7, "fwhm_nm": 7, "peak": 0.9}, {"center_nm": 656.3}],
+                   "effective_index": 1.75, "made_for_f_ratio": 2.2, "thickness_mm": 2, "set_size": 3, "mount": "2 inch", "notes": "n", "obtained": "lent", "price": {"amount": 210, "currency": "EUR", "shipping": 15}}],
       "runs": [{"id": "A", "filter": "open", "baseline": true, "stack": "a.fits", "combine": "mean", "sub_exposure_s": 180, "sub_count": 20, "start": "2026-06-20T18:05:00Z"},
                {"id": "B", "filter": "duo7", "stack": "b.fits", "pedestal_adu": 100}],
       "regions": [{"id": "n1", "role": "nebula", "shape": "circle", "center": [812.0, 430.5], "radius": 60, "channel": "R"}, {"id": "s1", "role": "sky", "shape": "rect", "min": [40, 40], "max": [240, 200]},
@@ -78,6 +79,9 @@ private slots:
         QTest::newRow("huge point") << QByteArray(R"([{"op":"replace","path":"/regions/0/center","value":[1e12,3]}])") << "center";
         QTest::newRow("two corners") << QByteArray(R"([{"op":"replace","path":"/regions/2/points","value":[[1,2],[3,4]]}])") << "three or more";
         QTest::newRow("gap") << QByteArray(R"([{"op":"replace","path":"/rig/gaps_mm/window","value":-2}])") << "gap";
+        QTest::newRow("claim without centre") << QByteArray(R"([{"op":"remove","path":"/filters/1/claimed_bands/1/center_nm"}])") << "center_nm";
+        QTest::newRow("claim no object") << QByteArray(R"([{"op":"replace","path":"/filters/1/claimed_bands/0","value":656}])") << "claimed band";
+        QTest::newRow("index") << QByteArray(R"([{"op":"replace","path":"/filters/1/effective_index","value":3}])") << "effective_index";
         QTest::newRow("runs no list") << QByteArray(R"([{"op":"replace","path":"/runs","value":7}])") << "runs";
         QTest::newRow("site no object") << QByteArray(R"([{"op":"replace","path":"/site","value":[1]}])") << "site";
     }

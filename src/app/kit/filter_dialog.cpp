@@ -1,0 +1,115 @@
+#include "app/kit/filter_dialog.h"
+
+#include <fmt/format.h>
+
+#include <QComboBox>
+#include <QFormLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QPlainTextEdit>
+#include <QRegularExpression>
+
+#include <cmath>
+
+namespace caelumen {
+namespace {
+
+QPlainTextEdit* lines(const QString& text, int rows) {
+    auto* edit = new QPlainTextEdit(text);
+    edit->setTabChangesFocus(true);
+    edit->setFixedHeight(rows * edit->fontMetrics().lineSpacing() + 16);
+    return edit;
+}
+
+} // namespace
+
+Result<std::vector<BandClaim>> claimsFromText(const QString& text) {
+    std::vector<BandClaim> out;
+    static const QRegularExpression number("[0-9]+(?:\\.[0-9]+)?");
+    for (const QString& line : text.split('\n', Qt::SkipEmptyParts)) {
+        if (line.trimmed().isEmpty()) continue;
+        std::vector<double> values;
+        for (auto it = number.globalMatch(line); it.hasNext();) values.push_back(it.next().captured().toDouble());
+        const auto bad = [&] { return Error{fmt::format("\"{}\" is no claimed band; write centre and, if known, width and peak: 656.3, 7, 90 %.", line.trimmed().toStdString())}; };
+        if (values.empty() || values.size() > 3 || values[0] < 100 || values[0] > 3000) return bad();
+        BandClaim claim{values[0], std::nullopt, std::nullopt};
+        if (values.size() > 1) claim.fwhm_nm = values[1];
+        if (values.size() > 2) claim.peak = values[2] > 1.5 || line.contains('%') ? values[2] / 100 : values[2];
+        if ((claim.fwhm_nm && !(*claim.fwhm_nm > 0 && *claim.fwhm_nm < 2000)) || (claim.peak && *claim.peak > 2)) return bad();
+        out.push_back(claim);
+    }
+    return out;
+}
+
+QString claimsToText(const std::vector<BandClaim>& claims) {
+    QStringList out;
+    for (const BandClaim& c : claims) {
+        QStringList parts{QString::number(c.center_nm, 'g', 6)};
+        if (c.fwhm_nm) parts << QString::number(*c.fwhm_nm, 'g', 6);
+        if (c.peak) parts << QString("%1 %").arg(100 * *c.peak, 0, 'g', 4);
+        out << parts.join(", ");
+    }
+    return out.join('\n');
+}
+
+FilterDialog::FilterDialog(const Filter& filter, QWidget* parent) : QDialog(parent), m_filter(filter) {
+    setWindowTitle(tr("Facts of %1").arg(QString::fromStdString(filter.name)));
+    auto* form = new QFormLayout;
+    m_name = new QLineEdit(QString::fromStdString(filter.name));
+    form->addRow(tr("Name"), m_name);
+    form->addRow(tr("Kind"), m_kind = kindBox(filter.kind));
+    m_claims = lines(claimsToText(filter.claims), 4);
+    m_claims->setPlaceholderText(tr("centre, width (nm), peak: 656.3, 7, 90 %"));
+    form->addRow(tr("Claimed bands"), m_claims);
+    m_madeFor = field(form, tr("Made for f-ratio"), filter.made_for_f_ratio, {}, 0.7, 100);
+    m_madeFor.edit->setPlaceholderText(tr("not shifted for a fast cone"));
+    m_index = field(form, tr("Effective index"), filter.effective_index, 1.8, 1.4, 2.2);
+    m_index.edit->setPlaceholderText(tr("1.8 is usual"));
+    m_thickness = field(form, tr("Thickness (mm)"), filter.thickness_mm, {}, 0.01, 100);
+    m_mount = new QLineEdit(QString::fromStdString(filter.mount));
+    m_mount->setPlaceholderText(tr("size and thread"));
+    form->addRow(tr("Mount"), m_mount);
+    const auto& price = filter.price;
+    m_price = field(form, tr("Price"), price ? std::optional(price->amount) : std::nullopt, {}, 0, 1e9);
+    m_shipping = field(form, tr("Shipping"), price ? std::optional(price->shipping) : std::nullopt, {}, 0, 1e9);
+    m_currency = new QLineEdit(price ? QString::fromStdString(price->currency) : QString());
+    form->addRow(tr("Currency"), m_currency);
+    m_setSize = field(form, tr("Filters in the set"), filter.set_size > 1 ? std::optional<double>(filter.set_size) : std::nullopt, {}, 1, 100);
+    m_setSize.edit->setPlaceholderText("1");
+    m_obtained = new QComboBox;
+    m_obtained->setEditable(true);
+    m_obtained->addItems({"", tr("bought"), tr("lent by the maker"), tr("given by the maker")});
+    m_obtained->setCurrentText(QString::fromStdString(filter.obtained));
+    form->addRow(tr("How obtained"), m_obtained);
+    form->addRow(tr("Notes"), m_notes = lines(QString::fromStdString(filter.notes), 3));
+    finish(this, form, m_problem = problemLabel());
+}
+
+void FilterDialog::complain(const QString& text, QWidget* where) {
+    m_problem->setText(text);
+    m_problem->show();
+    where->setFocus();
+}
+
+void FilterDialog::accept() {
+    if (!check({{"Made for f-ratio", &m_madeFor}, {"Effective index", &m_index}, {"Thickness", &m_thickness}, {"Price", &m_price}, {"Shipping", &m_shipping}, {"Filters in the set", &m_setSize}}, m_problem)) return;
+    const auto claims = claimsFromText(m_claims->toPlainText());
+    if (!claims) return complain(QString::fromStdString(claims.error().message), m_claims);
+    if (m_name->text().trimmed().isEmpty()) return complain(tr("A filter needs a name."), m_name);
+    m_filter.name = m_name->text().trimmed().toStdString();
+    m_filter.kind = m_kind->currentData().toString().toStdString();
+    m_filter.claims = *claims;
+    m_filter.made_for_f_ratio = get(m_madeFor);
+    m_filter.effective_index = get(m_index);
+    m_filter.thickness_mm = get(m_thickness);
+    m_filter.mount = m_mount->text().trimmed().toStdString();
+    m_filter.price.reset();
+    if (const auto amount = get(m_price), shipping = get(m_shipping); amount || shipping) m_filter.price = Price{amount.value_or(0), shipping.value_or(0), m_currency->text().trimmed().toStdString()};
+    m_filter.set_size = static_cast<int>(std::lround(get(m_setSize).value_or(1)));
+    m_filter.obtained = m_obtained->currentText().trimmed().toStdString();
+    m_filter.notes = m_notes->toPlainText().trimmed().toStdString();
+    m_filter.guessed = false;
+    QDialog::accept();
+}
+
+} // namespace caelumen

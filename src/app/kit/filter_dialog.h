@@ -1,0 +1,37 @@
+#pragma once
+
+#include "app/widgets/form_fields.h"
+#include "core/base/result.h"
+#include "core/trial/trial.h"
+
+#include <QDialog>
+
+class QPlainTextEdit;
+
+namespace caelumen {
+
+/// Claims as a person writes them, one band a line: centre, width, peak ("656.3, 7, 90 %"); width and peak may be left out. Decimal points only, since commas part the numbers.
+Result<std::vector<BandClaim>> claimsFromText(const QString& text);
+QString claimsToText(const std::vector<BandClaim>& claims);
+
+/// What is known about one filter, for correction.
+class FilterDialog : public QDialog {
+    Q_OBJECT
+
+public:
+    FilterDialog(const Filter& filter, QWidget* parent = nullptr);
+    Filter filter() const { return m_filter; } ///< with the changes, once accepted
+    void accept() override;
+
+private:
+    void complain(const QString& text, QWidget* where);
+
+    Filter m_filter;
+    QLineEdit *m_name, *m_mount, *m_currency;
+    QComboBox *m_kind, *m_obtained;
+    OptionalNumber m_index, m_madeFor, m_thickness, m_price, m_shipping, m_setSize;
+    QPlainTextEdit *m_claims, *m_notes;
+    QLabel* m_problem;
+};
+
+} // namespace caelumen

@@ -1,0 +1,91 @@
+#include "app/widgets/form_fields.h"
+
+#include <QComboBox>
+#include <QDialog>
+#include <QDialogButtonBox>
+#include <QFormLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QVBoxLayout>
+
+#include <array>
+#include <cmath>
+
+namespace caelumen {
+namespace {
+
+struct Kind {
+    const char *id, *name;
+};
+constexpr std::array kKinds{Kind{"none", "no filter"}, Kind{"uv-ir-cut", "UV/IR cut"}, Kind{"light-pollution", "light pollution (broadband)"}, Kind{"multi-band", "multi-band"}, Kind{"dual-band", "dual-band"}, Kind{"single-line", "single line"}, Kind{"near-infrared", "near-infrared pass"}, Kind{"other", "other"}};
+
+} // namespace
+
+std::optional<double> OptionalNumber::value(bool& valid) const {
+    const QString text = edit->text().trimmed().replace(',', '.');
+    valid = true;
+    if (text.isEmpty()) return std::nullopt;
+    bool ok = false;
+    const double v = text.toDouble(&ok);
+    valid = ok && std::isfinite(v) && v >= low && v <= high;
+    return v;
+}
+
+OptionalNumber field(QFormLayout* form, const QString& label, std::optional<double> value, std::optional<double> otherwise, double low, double high) {
+    OptionalNumber n;
+    n.edit = new QLineEdit(value ? QString::number(*value, 'g', 10) : QString());
+    n.edit->setPlaceholderText(otherwise ? QObject::tr("%1 (from the header or the rig)").arg(*otherwise, 0, 'g', 6) : QObject::tr("not known"));
+    n.low = low;
+    n.high = high;
+    form->addRow(label, n.edit);
+    return n;
+}
+
+std::optional<double> get(const OptionalNumber& f) {
+    bool valid = true;
+    return f.value(valid);
+}
+
+/// Shows the first field that does not hold; true when all do.
+bool check(std::initializer_list<std::pair<const char*, const OptionalNumber*>> fields, QLabel* problem) {
+    for (const auto& [name, f] : fields) {
+        bool valid = true;
+        (void)f->value(valid);
+        if (valid) continue;
+        problem->setText(QObject::tr("%1 must be a number from %2 to %3, or empty.").arg(QObject::tr(name)).arg(f->low).arg(f->high));
+        problem->show();
+        f->edit->setFocus();
+        f->edit->selectAll();
+        return false;
+    }
+    return true;
+}
+
+QComboBox* kindBox(const std::string& chosen) {
+    auto* box = new QComboBox;
+    for (const Kind& k : kKinds) {
+        box->addItem(QObject::tr(k.name), QString(k.id));
+        if (chosen == k.id) box->setCurrentIndex(box->count() - 1);
+    }
+    return box;
+}
+
+QLabel* problemLabel() {
+    auto* label = new QLabel;
+    label->setWordWrap(true);
+    label->hide();
+    return label;
+}
+
+void finish(QDialog* dialog, QFormLayout* form, QLabel* problem) {
+    auto* layout = new QVBoxLayout(dialog);
+    layout->addLayout(form);
+    layout->addWidget(problem);
+    auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
+    layout->addWidget(buttons);
+    QObject::connect(buttons, &QDialogButtonBox::accepted, dialog, &QDialog::accept);
+    QObject::connect(buttons, &QDialogButtonBox::rejected, dialog, &QDialog::reject);
+    dialog->setMinimumWidth(430);
+}
+
+} // namespace caelumen

@@ -1,0 +1,38 @@
+#pragma once
+
+#include <QString>
+
+#include <initializer_list>
+#include <optional>
+#include <string>
+#include <utility>
+
+class QComboBox;
+class QDialog;
+class QFormLayout;
+class QLabel;
+class QLineEdit;
+
+namespace caelumen {
+
+/// A number field that may be empty: then what is known otherwise holds, shown in grey.
+struct OptionalNumber {
+    QLineEdit* edit = nullptr;
+    double low = 0, high = 0;
+    std::optional<double> value(bool& valid) const;
+};
+
+OptionalNumber field(QFormLayout* form, const QString& label, std::optional<double> value, std::optional<double> otherwise, double low, double high);
+/// What the field says; for fields that were checked.
+std::optional<double> get(const OptionalNumber& f);
+/// Shows the first field that does not hold; true when all do.
+bool check(std::initializer_list<std::pair<const char*, const OptionalNumber*>> fields, QLabel* problem);
+
+/// Kinds of filters, their ids as data.
+QComboBox* kindBox(const std::string& chosen);
+
+QLabel* problemLabel();
+/// Form, problem and buttons, put together.
+void finish(QDialog* dialog, QFormLayout* form, QLabel* problem);
+
+} // namespace caelumen
