@@ -1,7 +1,8 @@
-// Unpacks pixels of one tile-compressed FITS image to standard output, as floats of this machine. It runs as a process of its own because
+// Unpacks pixels of one tile-compressed FITS image to standard output, as floats of this machine; or only tries its headers. It runs as a process of its own because
 // damaged compressed data can make the library that unpacks it read astray: then this process ends, and the caller says that the file is damaged.
 
 #include "core/image/fits_pixels.h"
+#include "core/image/fits_reader.h"
 
 #include <sys/resource.h>
 
@@ -25,11 +26,12 @@ void boundItself() {
 } // namespace
 
 int main(int argc, char** argv) {
-    if (argc != 5) {
-        std::fputs("usage: caelumen-unpack FILE EXTENSION FIRST-PIXEL COUNT (a part of caelumen, not meant for people)\n", stderr);
+    if (argc != 5 && argc != 2) {
+        std::fputs("usage: caelumen-unpack FILE [EXTENSION FIRST-PIXEL COUNT] (a part of caelumen, not meant for people)\n", stderr);
         return 2;
     }
     boundItself();
+    if (argc == 2) return caelumen::readFitsInfoHere(argv[1]) ? 0 : 3; // a try, whether the headers lead astray
     const long long first = std::atoll(argv[3]), count = std::atoll(argv[4]);
     auto pixels = caelumen::FitsPixelReader::open(argv[1], std::atoi(argv[2]));
     if (!pixels || first < 0 || count < 0) return 1;

@@ -75,17 +75,21 @@ int integerKey(const HeaderLookup& header, const char* keyword) {
 
 } // namespace
 
-Result<FitsImage> readFitsInfo(const fs::path& path) {
+namespace {
+
+Result<FitsImage> findImage(const fs::path& path, bool tryFirst) {
     if (claimsTooMuch(path)) return Error{fmt::format("{} is too small for what it claims to hold; it is damaged, copy it again.", path.string())};
     auto opened = openFits(path);
     if (!opened) return opened.error();
     fitsfile* file = opened->get();
-    int status = 0, hdus = 0;
-    fits_get_num_hdus(file, &hdus, &status);
+    int status = 0;
     std::string wrongShape;
-    for (int hdu = 1; hdu <= std::min(hdus, 64); ++hdu) {
+    for (int hdu = 1; hdu <= 64; ++hdu) {
         status = 0;
         int type = 0;
+        // Merely moving to a damaged compressed image can end the process.
+        if (hdu == 2 && tryFirst)
+            if (const Status harmless = probeFitsHeaders(path); !harmless) return harmless.error();
         if (fits_movabs_hdu(file, hdu, &type, &status) != 0) break;
         if (type != IMAGE_HDU && !fits_is_compressed_image(file, &status)) continue;
         status = 0;
@@ -143,6 +147,11 @@ Result<FitsImage> readFitsInfo(const fs::path& path) {
     if (!wrongShape.empty()) return Error{wrongShape};
     return Error{fmt::format("{} holds no image; give a FITS file with an image in one of its extensions.", path.string())};
 }
+
+} // namespace
+
+Result<FitsImage> readFitsInfo(const fs::path& path) { return findImage(path, true); }
+Result<FitsImage> readFitsInfoHere(const fs::path& path) { return findImage(path, false); }
 
 Result<Plane> readFitsPlane(const FrameInfo& info, const FitsPlace& place, int plane, Plane spare, const std::function<void(float* row, int y)>& eachRow) {
     Plane out = Plane::unfilled(info.width, info.height, std::move(spare));

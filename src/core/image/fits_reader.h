@@ -15,6 +15,9 @@ struct FitsImage {
 /// memory is asked for. Facts come from that extension, then from the primary header.
 Result<FitsImage> readFitsInfo(const std::filesystem::path& path);
 
+/// The same without trying the headers in another process first: for that process.
+Result<FitsImage> readFitsInfoHere(const std::filesystem::path& path);
+
 /// One stored plane (0..) of that image as floats. `eachRow` sees the rows as they come, from several threads.
 Result<Plane> readFitsPlane(const FrameInfo& info, const FitsPlace& place, int plane, Plane spare, const std::function<void(float* row, int y)>& eachRow);
 

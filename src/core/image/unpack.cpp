@@ -10,10 +10,13 @@
 #include <cerrno>
 #include <optional>
 #include <string>
+#include <vector>
 
 namespace caelumen {
 namespace fs = std::filesystem;
 namespace {
+
+constexpr int kRefused = 3; ///< the helper's answer for a file that is no good, as unpack/main.cpp gives it
 
 std::optional<fs::path> helper() {
     std::error_code failed;
@@ -34,36 +37,60 @@ bool readAll(int fd, char* to, std::size_t bytes) {
     return true;
 }
 
-} // namespace
-
-Status unpackPixels(const fs::path& path, int hdu, long long first, long long count, float* to) {
-    const auto program = helper();
-    if (!program) return Error{fmt::format("{} is compressed and the program that unpacks it, caelumen-unpack, is missing; install Caelumen again.", path.string())};
+/// Starts the program with these words; takes `bytes` of its output to `to`. False when it could not be started, ended badly or gave too little.
+enum class Ended { Well, Badly, NotStarted };
+Ended runHelper(const fs::path& program, std::vector<std::string> words, char* to, std::size_t bytes, int& status) {
     std::array<int, 2> ends{};
-    if (::pipe2(ends.data(), O_CLOEXEC) != 0) return Error{fmt::format("{} cannot be unpacked now, too many files are open; close some and try again.", path.string())};
-
-    std::array<std::string, 5> words{program->string(), fs::absolute(path).string(), std::to_string(hdu), std::to_string(first), std::to_string(count)};
-    std::array<char*, 6> arguments{};
-    for (std::size_t i = 0; i < words.size(); ++i) arguments[i] = words[i].data();
+    if (::pipe2(ends.data(), O_CLOEXEC) != 0) return Ended::NotStarted;
+    words.insert(words.begin(), program.string());
+    std::vector<char*> arguments;
+    for (std::string& word : words) arguments.push_back(word.data());
+    arguments.push_back(nullptr);
     posix_spawn_file_actions_t actions;
     posix_spawn_file_actions_init(&actions);
     posix_spawn_file_actions_addopen(&actions, STDIN_FILENO, "/dev/null", O_RDONLY, 0);
     posix_spawn_file_actions_adddup2(&actions, ends[1], STDOUT_FILENO);
     posix_spawn_file_actions_addopen(&actions, STDERR_FILENO, "/dev/null", O_WRONLY, 0);
     pid_t child = 0;
-    const int spawned = ::posix_spawn(&child, words[0].c_str(), &actions, nullptr, arguments.data(), environ);
+    const int spawned = ::posix_spawn(&child, program.c_str(), &actions, nullptr, arguments.data(), environ);
     posix_spawn_file_actions_destroy(&actions);
     ::close(ends[1]);
     if (spawned != 0) {
         ::close(ends[0]);
-        return Error{fmt::format("{} cannot be unpacked: {} does not start; install Caelumen again.", path.string(), program->string())};
+        return Ended::NotStarted;
     }
-    const bool whole = readAll(ends[0], reinterpret_cast<char*>(to), static_cast<std::size_t>(count) * sizeof(float));
+    const bool whole = readAll(ends[0], to, bytes);
     ::close(ends[0]);
-    int ended = 0;
-    while (::waitpid(child, &ended, 0) < 0 && errno == EINTR) {}
-    if (whole && WIFEXITED(ended) && WEXITSTATUS(ended) == 0) return Done{};
+    while (::waitpid(child, &status, 0) < 0 && errno == EINTR) {}
+    return whole && WIFEXITED(status) && WEXITSTATUS(status) == 0 ? Ended::Well : Ended::Badly;
+}
+
+Error missing(const fs::path& path) { return {fmt::format("{} may be compressed and the program that unpacks it, caelumen-unpack, is missing; install Caelumen again.", path.string())}; }
+Error notStarted(const fs::path& path) { return {fmt::format("{} cannot be unpacked now, since no more programs can be started; close some and try again.", path.string())}; }
+
+} // namespace
+
+Status unpackPixels(const fs::path& path, int hdu, long long first, long long count, float* to) {
+    const auto program = helper();
+    if (!program) return missing(path);
+    int status = 0;
+    switch (runHelper(*program, {fs::absolute(path).string(), std::to_string(hdu), std::to_string(first), std::to_string(count)}, reinterpret_cast<char*>(to), static_cast<std::size_t>(count) * sizeof(float), status)) {
+    case Ended::Well: return Done{};
+    case Ended::NotStarted: return notStarted(path);
+    case Ended::Badly: break;
+    }
     return Error{fmt::format("The pixels of {} cannot be unpacked; the file is damaged or cut short, copy it again.", path.string())};
+}
+
+Status probeFitsHeaders(const fs::path& path) {
+    const auto program = helper();
+    if (!program) return missing(path);
+    int status = 0;
+    const Ended ended = runHelper(*program, {fs::absolute(path).string()}, nullptr, 0, status);
+    if (ended == Ended::NotStarted) return notStarted(path);
+    // An ordinary refusal is told better by who asks next. Codes above one are those of sanitizers.
+    if (ended == Ended::Well || (WIFEXITED(status) && WEXITSTATUS(status) == kRefused)) return Done{};
+    return Error{fmt::format("{} cannot be read as FITS: the header of a compressed image in it is damaged; copy it again.", path.string())};
 }
 
 } // namespace caelumen

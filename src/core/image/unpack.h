@@ -11,4 +11,7 @@ namespace caelumen {
 /// ../libexec/caelumen, or where it was built; without it the answer is an Error.
 Status unpackPixels(const std::filesystem::path& path, int hdu, long long first, long long count, float* to);
 
+/// Whether reading the headers of a FITS file leads the library astray, tried in a process of its own too. Needed where an extension may be a compressed image.
+Status probeFitsHeaders(const std::filesystem::path& path);
+
 } // namespace caelumen
