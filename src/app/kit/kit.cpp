@@ -176,7 +176,14 @@ QColor Kit::colourOf(const std::string& filter) const {
     return theme().text;
 }
 
+void Kit::showEvent(QShowEvent* event) {
+    QWidget::showEvent(event);
+    if (m_stale) trialChanged();
+}
+
 void Kit::trialChanged() {
+    m_stale = !isVisible(); // dragging a region on the Bench must not wait for curves
+    if (m_stale) return;
     // The cone is the rig's, until a hand moves it.
     if (const Rig& rig = m_session.trial().rig; m_session.hasTrial() && (m_trial != m_session.trialId() || !(rig == m_rig))) {
         m_trial = m_session.trialId();
@@ -186,7 +193,6 @@ void Kit::trialChanged() {
         else m_ratio->setValue(positionOf(5));
         m_obstruction->setValue(rig.obstruction.value_or(0));
     }
-    m_curves.clear();
     fillFilters();
     refresh();
 }
@@ -216,13 +222,17 @@ void Kit::fillFilters() {
 
 const Curve* Kit::curveOf(const Filter& filter) {
     if (filter.curve.empty()) return nullptr;
+    std::error_code failed;
+    const auto path = m_session.folder() / filter.curve;
+    const auto written = std::filesystem::last_write_time(path, failed);
     auto known = m_curves.find(filter.curve);
-    if (known == m_curves.end()) {
-        auto curve = readCurve(m_session.folder() / filter.curve);
+    if (known == m_curves.end() || known->second.written != written) {
+        auto curve = readCurve(path);
         if (!curve) emit problem(QString::fromStdString(curve.error().message));
-        known = m_curves.emplace(filter.curve, curve ? std::move(*curve) : Curve{}).first;
+        known = m_curves.insert_or_assign(filter.curve, Known{written, curve ? std::move(*curve) : Curve{}}).first;
+        m_fastest = {};
     }
-    return known->second.empty() ? nullptr : &known->second;
+    return known->second.curve.empty() ? nullptr : &known->second.curve;
 }
 
 void Kit::refresh() {
@@ -251,7 +261,13 @@ void Kit::refresh() {
         for (const Filter& other : trial.filters)
             if (const Curve* c = &other != filter ? curveOf(other) : nullptr) content.others.push_back({QString::fromStdString(other.name), colourOf(other.id), shift.apply(*c, 0.5)});
     if (curve) {
-        m_facts.report = reportPassband(*curve, cone);
+        m_facts.report = reportPassband(*curve, cone, {0.1, false});
+        const Fastest wanted{filter->id, filter->curve, cone.obstruction, cone.effectiveIndex, {}};
+        if (!(m_fastest == wanted) || m_fastest.lines.empty()) {
+            m_fastest = wanted;
+            for (const EmissionLine line : kLines) m_fastest.lines.push_back(fastestRatio(*curve, line, cone));
+        }
+        for (std::size_t k = 0; k < kLines.size(); ++k) m_facts.report.lines[k].fastest = m_fastest.lines[k];
         m_facts.system = systemResponse(m_facts.report.effective, camera);
         m_facts.colours = predictColours(m_facts.report.effective, camera);
         // A maker who shifts the bands for a fast cone speaks of that cone.

@@ -56,6 +56,7 @@ signals:
 private:
     QWidget* buildControls();
     void trialChanged();
+    void showEvent(QShowEvent* event) override;
     void fillFilters();
     void refresh();
     const Curve* curveOf(const Filter& filter);
@@ -78,7 +79,19 @@ private:
     Rig m_rig;
     KitFacts m_facts;
     std::string m_indexOf; ///< the filter from which the index was set
-    std::map<std::string, Curve> m_curves; ///< by file; empty where it cannot be read
+    bool m_stale = true;   ///< the trial has changed while the Kit was out of sight
+    struct Known {
+        std::filesystem::file_time_type written;
+        Curve curve; ///< empty where it cannot be read
+    };
+    std::map<std::string, Known> m_curves; ///< by file
+    /// The fastest f-ratios of a filter depend on all but the slider: kept while that moves.
+    struct Fastest {
+        std::string filter, file;
+        double obstruction = 0, index = 0;
+        std::vector<FastestRatio> lines;
+        friend bool operator==(const Fastest& a, const Fastest& b) { return a.filter == b.filter && a.file == b.file && a.obstruction == b.obstruction && a.index == b.index; }
+    } m_fastest;
 };
 
 } // namespace caelumen

@@ -92,7 +92,7 @@ void PassbandPlot::show(const Content& content) {
             Curve curve;
             for (double nm = 350; nm <= 1050; nm += 2) {
                 curve.wavelength_nm.push_back(nm);
-                curve.transmission.push_back(c.efficiency(nm));
+                curve.transmission.push_back(c.efficiency.at(nm));
             }
             constexpr std::array kDashes{Qt::DashLine, Qt::DashDotLine, Qt::DotLine};
             draw(*m_plot, curve, QPen(t.dim, 1, kDashes[static_cast<std::size_t>(dash++) % kDashes.size()]));

@@ -118,6 +118,10 @@ void takeFluxes(PlaneHarvest& h, const Plane& plane, const Mask& mask, const Smo
     o.pixelNoise = h.noise.value;
     o.noiseCorrelation = noiseCorrelation(h);
     o.photonScale = rq.total_s > 0 ? 1 / rq.total_s : 0;
+    std::vector<double> starLight;
+    if (h.stars.psf)
+        for (double r = 0; r <= SkyRing(o.radius).outer + 1; r += 0.25) starLight.push_back(h.stars.psf->lightAt(r));
+    o.starLight = &starLight;
     h.fluxes.resize(rq.photometry->size());
     tbb::parallel_for(std::size_t{0}, h.fluxes.size(), [&](std::size_t i) { h.fluxes[i] = apertureFlux(plane, mask, sky, rq.view.toPlane((*rq.photometry)[i]), o); });
 }

@@ -11,11 +11,6 @@
 namespace caelumen {
 namespace {
 
-struct Pixel {
-    float value;
-    int x, y;
-};
-
 /// Pixels x0 <= x < x1 of row `y` that may lie in a region: exactly those that do for a convex one, whose ends are looked for from outside.
 std::pair<int, int> spanOf(const Region& r, const Alignment::Affine& toBaseline, const PlaneView::Box& b, int y) {
     const auto inside = [&](int x) { return r.contains(toBaseline({static_cast<double>(x), static_cast<double>(y)})); };

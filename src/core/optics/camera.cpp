@@ -15,10 +15,19 @@ double clearWindow(double nm) { return 0.97 * edge(nm, 345, 6); }
 double cutWindow(double nm) { return 0.96 * edge(nm, 400, 4) * (1 - edge(nm, 690, 5)); }
 double hydrogenBlockingWindow(double nm) { return 0.94 * edge(nm, 405, 5) * (1 - edge(nm, 600, 22)); }
 
+Curve seen(int channel, double (*window)(double)) {
+    Curve c;
+    for (double nm = 340; nm <= 1050; nm += 0.5) {
+        c.wavelength_nm.push_back(nm);
+        c.transmission.push_back(window(nm) * sensorEfficiency(channel, nm));
+    }
+    return c;
+}
+
 Camera colourCamera(const char* id, const char* name, double (*window)(double), bool infrared) {
     Camera c{id, name, {}, infrared};
     const char* names[] = {"R", "G", "B"};
-    for (int k = 0; k < 3; ++k) c.channels.push_back({names[k], [k, window](double nm) { return window(nm) * sensorEfficiency(k, nm); }});
+    for (int k = 0; k < 3; ++k) c.channels.push_back({names[k], seen(k, window)});
     return c;
 }
 
@@ -39,7 +48,7 @@ const std::vector<Camera>& typicalCameras() {
     static const std::vector<Camera> all{
         colourCamera("colour-clear", "Colour, clear window", clearWindow, true),
         colourCamera("colour-cut", "Colour, infrared-cut window", cutWindow, false),
-        {"mono-clear", "Monochrome, clear window", {{"L", [](double nm) { return clearWindow(nm) * sensorEfficiency(3, nm); }}}, true},
+        {"mono-clear", "Monochrome, clear window", {{"L", seen(3, clearWindow)}}, true},
         colourCamera("still", "Still camera as sold", hydrogenBlockingWindow, false),
         colourCamera("still-modified", "Still camera, its filter removed", clearWindow, true),
     };

@@ -1,17 +1,15 @@
 #pragma once
 
-#include <functional>
+#include "core/optics/curve.h"
+
 #include <string>
 #include <vector>
 
 namespace caelumen {
 
-/// Part of the light that becomes electrons, against wavelength (nm).
-using Response = std::function<double(double)>;
-
 struct CameraChannel {
     std::string name; ///< R, G, B or L
-    Response efficiency;
+    Curve efficiency; ///< part of the light that becomes electrons
 };
 
 /// A camera as light sees it: window and sensor together.

@@ -8,11 +8,11 @@ Json toJson(const Band& b) { return {{"center_nm", b.center_nm}, {"fwhm_nm", b.f
 
 } // namespace
 
-PassbandReport reportPassband(const Curve& curve, const LightCone& cone) {
+PassbandReport reportPassband(const Curve& curve, const LightCone& cone, const ReportOptions& options) {
     PassbandReport out;
     out.cone = cone;
     const ConeShift shift(cone);
-    out.effective = shift.apply(curve);
+    out.effective = shift.apply(curve, options.step_nm);
     const std::vector<Band> normal = bandsOf(curve), effective = bandsOf(out.effective);
     for (const Band& b : normal) out.bands.push_back({b, bandInCone(b, effective, shift)});
     for (const EmissionLine line : kLines) {
@@ -22,7 +22,7 @@ PassbandReport reportPassband(const Curve& curve, const LightCone& cone) {
         const auto all = lineWavelengths(line);
         for (const double nm : all)
             if (nm >= curve.wavelength_nm.front() && nm <= curve.wavelength_nm.back()) row.effective += shift.transmission(curve, nm) / static_cast<double>(all.size());
-        row.fastest = fastestRatio(curve, line, cone);
+        if (options.fastest) row.fastest = fastestRatio(curve, line, cone);
         out.lines.push_back(row);
     }
     out.leaks = leaksOf(curve, normal);

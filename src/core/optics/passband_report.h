@@ -14,7 +14,7 @@ struct PassbandReport {
     struct LineRow {
         EmissionLine line;
         double normal = 0, effective = 0;
-        FastestRatio fastest; ///< to keep 90 %
+        FastestRatio fastest; ///< to keep 90 %; only when asked for
     };
     LightCone cone;
     Curve effective;
@@ -23,7 +23,12 @@ struct PassbandReport {
     Leaks leaks; ///< of the curve as it is, parallel light
 };
 
-PassbandReport reportPassband(const Curve& curve, const LightCone& cone);
+/// How fine the curve in the cone is drawn, and whether the fastest f-ratios are looked for (they do not depend on the cone's own f-ratio).
+struct ReportOptions {
+    double step_nm = 0.05;
+    bool fastest = true;
+};
+PassbandReport reportPassband(const Curve& curve, const LightCone& cone, const ReportOptions& options = {});
 
 /// As in docs/formats.md.
 Json passbandToJson(const PassbandReport& report);

@@ -20,6 +20,10 @@ Samples sampled(const F& f) {
     return out;
 }
 
+Samples sampled(const Curve& c) {
+    return sampled([&](double nm) { return c.at(nm); });
+}
+
 Samples through(const Curve& filter, const Samples& camera) {
     if (filter.empty()) return camera;
     Samples out = sampled([&](double nm) { return filter.at(nm); });
@@ -58,7 +62,7 @@ std::vector<SystemChannel> systemResponse(const Curve& effective, const Camera& 
         s.name = c.name;
         for (const EmissionLine line : kLines) {
             const auto all = lineWavelengths(line);
-            for (const double nm : all) s.lines[line] += (effective.empty() ? 1 : effective.at(nm)) * c.efficiency(nm) / static_cast<double>(all.size());
+            for (const double nm : all) s.lines[line] += (effective.empty() ? 1 : effective.at(nm)) * c.efficiency.at(nm) / static_cast<double>(all.size());
         }
         const double light = electrons(sun, with);
         s.nearInfrared = light > 0 ? electrons(sun, with, 700) / light : 0;
@@ -72,6 +76,11 @@ std::vector<SystemChannel> systemResponse(const Curve& effective, const Camera& 
 }
 
 std::vector<ColourPrediction> predictColours(const Curve& effective, const Camera& camera) {
+    static const std::vector<Samples> stars = [] {
+        std::vector<Samples> all;
+        for (double kelvin = 3500; kelvin < 12100; kelvin *= 1.08) all.push_back(sampled(blackBody(kelvin)));
+        return all;
+    }();
     std::vector<ColourPrediction> out;
     const auto channel = [&](char name) -> const CameraChannel* {
         for (const CameraChannel& c : camera.channels)
@@ -84,8 +93,7 @@ std::vector<ColourPrediction> predictColours(const Curve& effective, const Camer
         const Samples xAlone = sampled(x->efficiency), yAlone = sampled(y->efficiency), xWith = through(effective, xAlone), yWith = through(effective, yAlone);
         double n = 0, sumX = 0, sumY = 0, sumXX = 0, sumXY = 0;
         bool dark = false;
-        for (double kelvin = 3500; kelvin < 12100; kelvin *= 1.08) {
-            const Samples star = sampled(blackBody(kelvin));
+        for (const Samples& star : stars) {
             const double ax = electrons(star, xAlone), ay = electrons(star, yAlone), bx = electrons(star, xWith), by = electrons(star, yWith);
             if (bx < 1e-4 * ax || by < 1e-4 * ay) {
                 dark = true;

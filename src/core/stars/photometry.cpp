@@ -28,6 +28,7 @@ ApertureFlux apertureFlux(const Plane& plane, const Mask& mask, const SmoothSky&
 
     const auto [inner, outer] = SkyRing(o.radius);
     std::vector<float> ring;
+    double starLight = 0;
     const int r = static_cast<int>(std::ceil(outer));
     for (int y = std::max(0, cy - r); y <= std::min(plane.height() - 1, cy + r); ++y) {
         for (int x = std::max(0, cx - r); x <= std::min(plane.width() - 1, cx + r); ++x) {
@@ -35,6 +36,7 @@ ApertureFlux apertureFlux(const Plane& plane, const Mask& mask, const SmoothSky&
             if (d < inner || d > outer || !std::isfinite(plane.at(x, y))) continue;
             if (!mask.empty() && mask[static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width()) + static_cast<std::size_t>(x)]) continue;
             ring.push_back(plane.at(x, y));
+            if (const auto quarter = static_cast<std::size_t>(4 * d + 0.5); o.starLight && quarter < o.starLight->size()) starLight += (*o.starLight)[quarter];
         }
     }
     double level = sky.level(at.x, at.y);
@@ -43,6 +45,7 @@ ApertureFlux apertureFlux(const Plane& plane, const Mask& mask, const SmoothSky&
     if (ring.size() >= 30) {
         const ClippedStats s = clippedStats(std::span<float>(ring));
         level = s.mean;
+        out.ringLight = starLight / static_cast<double>(ring.size());
         levelSigma = noise / std::sqrt(static_cast<double>(s.count));
     }
     out.flux = sum - level * area;

@@ -2,11 +2,14 @@
 
 #include "core/stars/background_mesh.h"
 
+#include <vector>
+
 namespace caelumen {
 
 struct ApertureFlux {
     double flux = 0;   ///< above the local sky, plane units
     double sigma = 0;  ///< from sky noise, sky level and the star's own photons
+    double ringLight = 0; ///< of a star of flux 1, per pixel, the mean over the ring's pixels that its sky was taken from; they depend on what is masked
     bool usable = false; ///< false: off the frame, next to missing pixels, or saturated
 };
 
@@ -21,6 +24,7 @@ struct ApertureOptions {
     double saturation = 1e30;
     double pixelNoise = 0;      ///< of the sky, plane units
     double noiseCorrelation = 1;
+    const std::vector<double>* starLight = nullptr; ///< light per pixel of a star of flux 1 at radii of whole quarters of a pixel, for ringLight
     double photonScale = 0;     ///< variance of a flux F from its own photons is F * photonScale (1 / total seconds for e-/s); 0: none
 };
 

@@ -264,30 +264,35 @@ void starFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline) {
         const double ratio = h.stars.psf->fwhm * pitch / h.view.alignment.scale / (b.stars.psf->fwhm * b.view.geometry.pitch);
         sheet.add(h.channel, "softness", "", ratio, ratio * std::hypot(h.stars.psf->fwhmSigma / h.stars.psf->fwhm, b.stars.psf->fwhmSigma / b.stars.psf->fwhm), few);
     }
-    // An aperture holds less of a wider star image, and its ring takes some of the star for sky: both as if all the light within four FWHM had been caught, as far as wings are well known.
-    const auto caught = [](const PlaneHarvest& p, double whole) {
-        const auto [inner, outer] = SkyRing(p.apertureRadius);
-        const Psf& psf = *p.stars.psf;
-        const double inRing = (psf.enclosed(outer) - psf.enclosed(inner)) / (outer * outer - inner * inner); // per disc of radius 1
-        return (psf.enclosed(p.apertureRadius) - inRing * p.apertureRadius * p.apertureRadius) / psf.enclosed(whole);
-    };
-    double correction = 1;
+    // An aperture holds less of a wider star image, and the part of its ring that is not masked takes some of the star for sky: both as if all the light within four FWHM had been
+    // caught, as far as wings are well known.
+    struct Catch {
+        double aperture = 1, area = 0, whole = 1;
+        double of(const ApertureFlux& f) const { return (aperture - f.ringLight * area) / whole; }
+    } own, theirs;
     if (h.stars.psf && b.stars.psf && h.apertureRadius > 0 && b.apertureRadius > 0) {
         const double whole = 4 * b.stars.psf->fwhm;
-        correction = caught(b, whole) / caught(h, whole * h.view.scale() / b.view.scale());
+        const auto of = [](const PlaneHarvest& p, double reach) {
+            return Catch{p.stars.psf->enclosed(p.apertureRadius), M_PI * p.apertureRadius * p.apertureRadius, p.stars.psf->enclosed(reach)};
+        };
+        own = of(h, whole * h.view.scale() / b.view.scale());
+        theirs = of(b, whole);
     }
-    std::vector<double> ratios;
+    std::vector<double> ratios, corrections;
     for (std::size_t i = 0; i < std::min(h.fluxes.size(), b.fluxes.size()); ++i) {
         const ApertureFlux &f = h.fluxes[i], &g = b.fluxes[i];
-        if (f.usable && g.usable && f.flux > 10 * f.sigma && g.flux > 20 * g.sigma) ratios.push_back(f.flux / g.flux * correction);
+        if (f.usable && g.usable && f.flux > 10 * f.sigma && g.flux > 20 * g.sigma) {
+            corrections.push_back(theirs.of(g) / own.of(f));
+            ratios.push_back(f.flux / g.flux * corrections.back());
+        }
     }
     if (ratios.size() < 8) {
         sheet.absent(h.channel, "star_throughput", "", "fewer than 8 matched stars above SNR 10");
         return;
     }
-    const double value = median(std::span<double>(ratios));
-    // Wings are known to a fifth or so of what the correction takes from them.
-    sheet.add(h.channel, "star_throughput", "", value, std::hypot(1.253 * robustSigma(ratios) / std::sqrt(static_cast<double>(ratios.size())), 0.2 * value * std::abs(correction - 1)));
+    const double value = median(std::span<double>(ratios)), correction = median(std::span<double>(corrections));
+    // Wings are known to a tenth or so of what the correction takes from them.
+    sheet.add(h.channel, "star_throughput", "", value, std::hypot(1.253 * robustSigma(ratios) / std::sqrt(static_cast<double>(ratios.size())), 0.1 * value * std::abs(correction - 1)));
 }
 
 } // namespace caelumen

@@ -33,7 +33,7 @@ private slots:
         const Camera& camera = typicalCamera("colour-clear");
         const auto all = systemResponse({}, camera);
         QCOMPARE(all.size(), std::size_t{3});
-        for (const CameraChannel& c : camera.channels) QVERIFY(std::abs(channel(all, c.name).lines.at(EmissionLine::Halpha) - c.efficiency(656.28)) < 1e-12);
+        for (const CameraChannel& c : camera.channels) QVERIFY(std::abs(channel(all, c.name).lines.at(EmissionLine::Halpha) - c.efficiency.at(656.28)) < 1e-12);
     }
 
     void linesGoToTheirChannels() {
