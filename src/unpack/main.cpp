@@ -9,16 +9,21 @@
 #include <algorithm>
 #include <cstdio>
 #include <cstdlib>
+#include <filesystem>
 #include <vector>
 
 namespace {
 
-void boundItself() {
+/// Damaged data can also make the unpacking go round for ever: it gets far more processor time than any sound file needs, and no more.
+void boundItself(const char* path, long long pixels) {
 #if !defined(__SANITIZE_ADDRESS__)
     const rlimit memory{4ULL << 30, 4ULL << 30};
     setrlimit(RLIMIT_AS, &memory);
 #endif
-    const rlimit seconds{300, 300}, noCore{0, 0};
+    std::error_code failed;
+    const auto bytes = std::filesystem::file_size(path, failed);
+    const auto most = static_cast<rlim_t>(4 + pixels / 2'000'000) + static_cast<rlim_t>(failed ? 0 : bytes / 10'000'000);
+    const rlimit seconds{most, most}, noCore{0, 0};
     setrlimit(RLIMIT_CPU, &seconds);
     setrlimit(RLIMIT_CORE, &noCore);
 }
@@ -30,11 +35,12 @@ int main(int argc, char** argv) {
         std::fputs("usage: caelumen-unpack FILE [EXTENSION FIRST-PIXEL COUNT] (a part of caelumen, not meant for people)\n", stderr);
         return 2;
     }
-    boundItself();
+    const long long first = argc == 5 ? std::atoll(argv[3]) : 0, count = argc == 5 ? std::atoll(argv[4]) : 0;
+    if (first < 0 || count < 0) return 2;
+    boundItself(argv[1], count);
     if (argc == 2) return caelumen::readFitsInfoHere(argv[1]) ? 0 : 3; // a try, whether the headers lead astray
-    const long long first = std::atoll(argv[3]), count = std::atoll(argv[4]);
     auto pixels = caelumen::FitsPixelReader::open(argv[1], std::atoi(argv[2]));
-    if (!pixels || first < 0 || count < 0) return 1;
+    if (!pixels) return 1;
     std::vector<float> some(static_cast<std::size_t>(std::clamp(count, 1LL, 1LL << 20)));
     for (long long done = 0; done < count;) {
         const long long now = std::min<long long>(count - done, static_cast<long long>(some.size()));
