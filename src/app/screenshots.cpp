@@ -96,7 +96,7 @@ int takeScreenshots(MainWindow& window, const QString& folder) {
     window.setTheme(ThemeKind::Red);
     shoot("bench-red");
     window.showWorkspace(MainWindow::Workspace::Kit);
-    window.kit().chooseFilter("ember");
+    window.kit().chooseFilter("duo7");
     shoot("kit-red");
     window.showWorkspace(MainWindow::Workspace::Bench);
     window.setTheme(ThemeKind::Grey);

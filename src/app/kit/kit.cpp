@@ -121,7 +121,7 @@ QWidget* Kit::buildControls() {
     m_ratio->setMinimumWidth(90);
     m_camera->setMinimumContentsLength(24);
     m_ratioText->setMinimumWidth(40);
-    m_obstruction->setRange(0, 0.7);
+    m_obstruction->setRange(0, 0.95);
     m_obstruction->setSingleStep(0.05);
     m_obstruction->setToolTip(tr("Central obstruction: diameter of the hole over that of the pupil"));
     m_index->setRange(1.4, 2.2);
