@@ -156,6 +156,7 @@ private slots:
         const std::vector<BandClaim> expected{{656.3, 7.0, 0.9}, {500.7, 3.0, 0.88}, {672, std::nullopt, std::nullopt}};
         QVERIFY(*claims == expected);
         QVERIFY(*claimsFromText(claimsToText(expected)) == expected);
+        QVERIFY(*claimsFromText("656,3, 7,5, 90 %") == (std::vector<BandClaim>{{656.3, 7.5, 0.9}}) && *claimsFromText("656.3,7,90") == (std::vector<BandClaim>{{656.3, 7.0, 0.9}}));
         for (const char* bad : {"none", "5, 7, 90", "656.3, 7, 90, 4", "656.3, 0, 90"}) QVERIFY2(!claimsFromText(bad).ok(), bad);
     }
 

@@ -26,7 +26,10 @@ QPlainTextEdit* lines(const QString& text, int rows) {
 Result<std::vector<BandClaim>> claimsFromText(const QString& text) {
     std::vector<BandClaim> out;
     static const QRegularExpression number("[0-9]+(?:\\.[0-9]+)?");
-    for (const QString& line : text.split('\n', Qt::SkipEmptyParts)) {
+    static const QRegularExpression decimalComma("(\\d),(\\d)");
+    for (QString line : text.split('\n', Qt::SkipEmptyParts)) {
+        // "656,3, 7" or "656,3; 7": a comma between digits is a decimal one where something else parts the numbers.
+        if (line.contains(", ") || line.contains(';')) line.replace(decimalComma, "\\1.\\2");
         if (line.trimmed().isEmpty()) continue;
         std::vector<double> values;
         for (auto it = number.globalMatch(line); it.hasNext();) values.push_back(it.next().captured().toDouble());
