@@ -3,6 +3,8 @@
 #include "core/base/statistics.h"
 
 #include <algorithm>
+#include <array>
+#include <cmath>
 #include <cstdint>
 #include <limits>
 #include <numeric>
@@ -60,7 +62,8 @@ void visitRuns(const Plane& plane, const Mask& mask, const PlaneView& view, cons
 
 struct Cell {
     double sum = 0, n = 0, whole = 0;
-    double filled = 0; ///< level given to a hidden cell
+    double filled = 0;   ///< level given to a hidden cell
+    double speaksFor = 0; ///< area of hidden cells whose level was taken from this one
     float middle = 0;
 };
 
@@ -123,40 +126,65 @@ void findMiddles(CellGrid& grid, const Plane& plane, const Mask& mask, const Pla
     }
 }
 
+bool isKnown(const Cell& c) { return c.n * 6 >= c.whole && c.n > 0; }
+
+/// The cells beside one that the region reaches, as indices; how many.
+std::size_t sidesOf(const CellGrid& grid, std::size_t i, std::array<std::size_t, 4>& sides) {
+    const auto across = grid.across(), all = grid.cells.size();
+    std::size_t n = 0;
+    const auto side = [&](bool inside, std::size_t k) {
+        if (inside && grid.cells[k].whole > 0) sides[n++] = k;
+    };
+    side(i % across > 0, i - 1);
+    side(i % across + 1 < across, i + 1);
+    side(i >= across, i - across);
+    side(i + across < all, i + across);
+    return n;
+}
+
 /// Gives cells that stars hide (nearly) whole the light that their neighbours lead to expect: a bright star on the brightest part must not take that part out of
-/// the mean. Solves Laplace's equation over the hidden cells.
+/// the mean. Solves Laplace's equation over the hidden cells; and, the other way round, how much of them each seen cell then stands for.
 void fillHidden(CellGrid& grid) {
-    const auto known = [](const Cell& c) { return c.n * 6 >= c.whole && c.n > 0; };
     std::vector<std::size_t> hidden;
     double sum = 0, n = 0;
     for (std::size_t i = 0; i < grid.cells.size(); ++i) {
         const Cell& c = grid.cells[i];
-        if (c.whole > 0 && !known(c)) hidden.push_back(i);
+        if (c.whole > 0 && !isKnown(c)) hidden.push_back(i);
         else if (c.whole > 0) sum += c.sum / c.n, ++n;
     }
     if (hidden.empty() || n < 3) return;
     for (const std::size_t i : hidden) grid.cells[i].filled = sum / n;
-    const auto valueOf = [&](std::size_t i) { return known(grid.cells[i]) ? grid.cells[i].sum / grid.cells[i].n : grid.cells[i].filled; };
-    const auto across = grid.across(), all = grid.cells.size();
+    const auto valueOf = [&](std::size_t i) { return isKnown(grid.cells[i]) ? grid.cells[i].sum / grid.cells[i].n : grid.cells[i].filled; };
+    std::array<std::size_t, 4> sides{};
     for (int round = 0; round < 300; ++round) {
         double moved = 0;
         for (const std::size_t i : hidden) {
+            const std::size_t count = sidesOf(grid, i, sides);
+            if (count == 0) continue;
             double total = 0;
-            int sides = 0;
-            const auto side = [&](bool inside, std::size_t k) {
-                if (!inside || grid.cells[k].whole <= 0) return;
-                total += valueOf(k);
-                ++sides;
-            };
-            side(i % across > 0, i - 1);
-            side(i % across + 1 < across, i + 1);
-            side(i >= across, i - across);
-            side(i + across < all, i + across);
-            if (sides == 0) continue;
-            moved = std::max(moved, std::abs(total / sides - grid.cells[i].filled));
-            grid.cells[i].filled = total / sides;
+            for (std::size_t k = 0; k < count; ++k) total += valueOf(sides[k]);
+            const double level = total / static_cast<double>(count);
+            moved = std::max(moved, std::abs(level - grid.cells[i].filled));
+            grid.cells[i].filled = level;
         }
         if (moved < 1e-5 * std::abs(sum / n)) break;
+    }
+    // Each hidden cell's area wanders evenly to its sides until seen cells have taken it all.
+    double left = 0;
+    for (const std::size_t i : hidden) left += grid.cells[i].speaksFor = grid.cells[i].whole;
+    const double enough = 0.002 * left;
+    for (int round = 0; round < 300 && left > enough; ++round) {
+        for (const std::size_t i : hidden) {
+            const std::size_t count = sidesOf(grid, i, sides);
+            if (count == 0) continue;
+            const double share = grid.cells[i].speaksFor / static_cast<double>(count);
+            left -= grid.cells[i].speaksFor;
+            grid.cells[i].speaksFor = 0;
+            for (std::size_t k = 0; k < count; ++k) {
+                grid.cells[sides[k]].speaksFor += share;
+                if (!isKnown(grid.cells[sides[k]])) left += share;
+            }
+        }
     }
 }
 
@@ -213,7 +241,7 @@ RegionSum sumRegions(const Plane& plane, const Mask& mask, const StarGlow& glow,
             out.whole.u += basis.u * c.whole / static_cast<double>(out.inside);
             out.whole.v += basis.v * c.whole / static_cast<double>(out.inside);
             out.whole.rr += basis.rr * c.whole / static_cast<double>(out.inside);
-            const bool seen = c.n * 6 >= c.whole && c.n > 0, filled = !seen && c.filled != 0;
+            const bool seen = isKnown(c), filled = !seen && c.filled != 0;
             if (c.n < 1 && !filled) continue;
             // A nearly hidden cell speaks only for what it shows, unless its neighbours speak for it.
             const double weight = seen || filled ? c.whole : 6 * c.n;
@@ -224,7 +252,8 @@ RegionSum sumRegions(const Plane& plane, const Mask& mask, const StarGlow& glow,
             v += weight * basis.v;
             rr += weight * basis.rr;
             area += weight;
-            inverse += weight * weight / (filled ? c.whole / 2 : c.n);
+            // A filled cell adds no witness: those that it was filled from count for more.
+            if (!filled) inverse += std::pow(weight + c.speaksFor, 2) / c.n;
         }
     }
     if (!(area > 0)) return out;
@@ -232,7 +261,7 @@ RegionSum sumRegions(const Plane& plane, const Mask& mask, const StarGlow& glow,
     if (structured)
         for (const CellGrid& grid : grids)
             for (const Cell& c : grid.cells)
-                if (c.whole > 0 && c.n * 6 < c.whole && c.filled != 0)
+                if (c.whole > 0 && !isKnown(c) && c.filled != 0)
                     out.fillSigma += 0.2 * c.whole * std::abs(c.filled - out.mean) / area;
     out.glow /= area;
     out.basis = {u / area, v / area, rr / area};

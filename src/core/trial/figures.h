@@ -45,6 +45,7 @@ inline constexpr double kGlowError = 0.3;
 /// The level under a region: the sky surface shifted to the sky regions, or what stands in for it.
 struct Underlay {
     double level = 0, sigma = 0;
+    double shared = 0;     ///< part of sigma that is the error of the sky regions' own mean
     bool fallback = false; ///< no surface: from sky regions alone
     bool valid = false;
 };

@@ -11,6 +11,7 @@ namespace {
 
 struct Signal {
     double value = 0, sigma = 0, snr = 0;
+    double shared = 0; ///< that part of sigma which is the background's error too
     std::vector<std::string> flags;
     bool valid = false;
 };
@@ -25,6 +26,7 @@ Signal signalOf(const Sky& sky, const Trial& trial, const Region& region) {
     if (!under.valid) return out;
     out.value = sum.mean - under.level;
     out.sigma = std::hypot(meanSigma(sum.pixelSigma, sum.used, noise.inflation), under.sigma, std::hypot(sum.fillSigma, kGlowError * (sum.glow - sky.plane->sky.glow)));
+    out.shared = under.shared;
     if (under.fallback) out.flags.push_back("no-sky-region");
     if (noise.correlation > 1.3) out.flags.push_back("correlated-noise");
     out.snr = noise.valid ? out.value / noise.value : 0;
@@ -92,7 +94,12 @@ void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky
             const double backgroundSigma = sky.plane->sky.used > 0 ? meanSigma(sky.plane->sky.pixelSigma, sky.plane->sky.used, noise.inflation) : std::sqrt(sky.surface->covariance[0][0]);
             if (pedestal) sheet.absent(ch, "nebula_contrast", region.id, "the pedestal is unknown, so there is no absolute background");
             else if (!(background > 3 * backgroundSigma)) sheet.absent(ch, "nebula_contrast", region.id, "the background is not above zero");
-            else put("nebula_contrast", s.value / background, std::hypot(s.sigma / background, s.value * backgroundSigma / (background * background)), s.flags);
+            else {
+                // What lifts the sky regions lowers the signal too.
+                const double contrast = s.value / background, own = s.sigma * s.sigma - s.shared * s.shared, apart = backgroundSigma * backgroundSigma - s.shared * s.shared;
+                const double variance = own + std::pow((1 + contrast) * s.shared, 2) + contrast * contrast * std::max(0.0, apart);
+                put("nebula_contrast", contrast, std::sqrt(variance) / background, s.flags);
+            }
 
             const Sky* other = counterpart(baseline, ch, trial, region);
             const BoxNoise baseNoise = other ? other->noise : BoxNoise{};

@@ -64,6 +64,7 @@ Underlay underlay(const Sky& sky, const std::vector<Region>& regions, const Surf
     if (meshGood) {
         if (h.sky.used > 0) {
             out.level = h.sky.mean + sky.surface->at(at) - sky.surface->at(h.sky.basis);
+            out.shared = skySigma;
             out.sigma = std::sqrt(skySigma * skySigma + sky.surface->differenceVariance(at, h.sky.basis));
         } else {
             out.level = sky.surface->at(at);
@@ -111,7 +112,7 @@ Underlay underlay(const Sky& sky, const std::vector<Region>& regions, const Surf
         if (out.valid && out.sigma < 0.2 * std::abs(out.level) + h.noise.value) return out;
     }
     out.level = h.sky.mean;
-    out.sigma = skySigma;
+    out.sigma = out.shared = skySigma;
     if (places.size() > 1) { // their disagreement says how flat the sky is
         std::vector<double> levels;
         for (const RegionSum* p : places) levels.push_back(p->mean);
