@@ -119,29 +119,67 @@ Line meanOver(const HaloExcess& e, std::size_t from, std::size_t to) {
     return out;
 }
 
-/// First moment of the sectors: a disc shifted by d carries a moment of its flux times d.
+/// Where the middle of a sector lies, as a direction.
+Point towards(std::size_t sector) {
+    const double phi = (static_cast<double>(sector) + 0.5) * 2 * M_PI / kHaloSectors;
+    return {std::cos(phi), std::sin(phi)};
+}
+
+/// The slope of the sky across the star, plane units per plane pixel.
+struct SkySlope {
+    double x = 0, y = 0, sigma = 0;
+};
+
+/// From the rings between two radii (plane pixels), where no disc is; zero with zero error where too few are seen.
+SkySlope slopeBetween(const HaloProfile& p, std::size_t from, std::size_t to) {
+    double gx = 0, gy = 0, norm = 0, squares = 0, n = 0;
+    for (int round = 0; round < 2; ++round) {
+        const SkySlope before{norm > 0 ? gx / norm : 0, norm > 0 ? gy / norm : 0, 0};
+        gx = gy = norm = squares = n = 0;
+        for (std::size_t i = from; i < std::min(to, p.sectors.size()); ++i) {
+            if (!(p.sigma[i] > 0)) continue;
+            const double r = static_cast<double>(i) + 0.5, sigma = p.sigma[i] * std::sqrt(static_cast<double>(kHaloSectors)), weight = 1 / (sigma * sigma);
+            for (std::size_t s = 0; s < kHaloSectors; ++s) {
+                const Point d = towards(s);
+                const double v = static_cast<double>(p.sectors[i][s]) - p.value[i], left = v - r * (before.x * d.x + before.y * d.y);
+                if (!std::isfinite(v) || std::abs(left) > 4 * sigma) continue;
+                gx += weight * v * r * d.x;
+                gy += weight * v * r * d.y;
+                norm += weight * r * r * 0.5;
+                squares += weight * left * left;
+                n += 1;
+            }
+        }
+    }
+    if (n < 3 * kHaloSectors) return {};
+    return {gx / norm, gy / norm, std::max(1.0, std::sqrt(squares / n)) / std::sqrt(norm)};
+}
+
+/// First moment of the sectors: a disc shifted by d carries a moment of its flux times d. The sky's own slope, seen outside the disc, is taken off first.
 void measureOffset(const HaloProfile& p, HaloRing& ring, double pitch) {
     const auto last = std::min(p.sectors.size(), static_cast<std::size_t>(std::ceil(1.25 * ring.radius / pitch)));
-    double mx = 0, my = 0, variance = 0;
+    const SkySlope slope = slopeBetween(p, last, static_cast<std::size_t>(std::max(2.2 * ring.radius / pitch, static_cast<double>(last) + 12)));
+    double mx = 0, my = 0, variance = 0, lever = 0;
     for (std::size_t i = static_cast<std::size_t>(p.blind); i < last; ++i) {
         const double r = static_cast<double>(i) + 0.5, area = 2 * M_PI * r / kHaloSectors;
         for (std::size_t s = 0; s < kHaloSectors; ++s) {
             const double v = static_cast<double>(p.sectors[i][s]);
             if (!std::isfinite(v) || !(p.sigma[i] > 0)) continue;
-            const double phi = (static_cast<double>(s) + 0.5) * 2 * M_PI / kHaloSectors;
-            const double excess = v - p.value[i];
+            const Point d = towards(s);
+            const double excess = v - p.value[i] - r * (slope.x * d.x + slope.y * d.y);
             // A neighbour that slipped through must not steer: limit what one sector can say to the ring's own light.
             const double cap = 1.5 * ring.plateau * pitch * pitch * p.flux + 4 * p.sigma[i] * 4;
             const double used = std::clamp(excess, -cap, cap);
-            mx += used * area * r * std::cos(phi);
-            my += used * area * r * std::sin(phi);
+            mx += used * area * r * d.x;
+            my += used * area * r * d.y;
             variance += p.sigma[i] * p.sigma[i] * kHaloSectors * area * area * r * r * 0.5;
+            lever += area * r * r * 0.5;
         }
     }
     const double edge = ring.radius / pitch, light = ring.plateau * pitch * pitch * p.flux * M_PI * edge * edge;
     if (!(light > 0)) return;
     ring.offset = length(mx, my) / light * pitch;
-    ring.offsetSigma = std::sqrt(variance) / light * pitch;
+    ring.offsetSigma = std::sqrt(variance + std::pow(slope.sigma * lever, 2)) / light * pitch;
     ring.offsetAngle_deg = std::atan2(my, mx) * 180 / M_PI;
 }
 
@@ -257,7 +295,7 @@ HaloExcess haloExcess(const HaloProfile& f, const HaloProfile& b, double scale, 
         ring.radius = main.radius;
         ring.plateau = main.height;
         measureOffset(f, ring, pitch);
-        if (ring.offset > std::max(2 * ring.offsetSigma, blur) && ring.offset < 0.4 * ring.radius)
+        if (ring.offset > std::max(3.5 * ring.offsetSigma, blur) && ring.offset < 0.4 * ring.radius)
             discs = findHaloDiscs(e.radius, e.value, e.sigma, first, length(blur, ring.offset / std::sqrt(2.0)), obstruction);
     }
     // Discs lie upon one another: the level between two edges is the sum of those from there outwards.
