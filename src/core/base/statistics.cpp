@@ -99,6 +99,13 @@ double robustSigma(std::span<double> values) {
     return kMadToSigma * medianOf(std::span<double>(deviation));
 }
 
+double medianSigma(std::span<double> values) {
+    const double root = std::sqrt(static_cast<double>(values.size()));
+    if (values.size() < 20) return values.empty() ? 0 : 1.2533 * robustSigma(values) / root;
+    // Two standard errors to either side of the middle rank: farther is no longer the middle, nearer is noise.
+    return (quantile(values, 0.5 + 1 / root) - quantile(values, 0.5 - 1 / root)) / 4;
+}
+
 double quantile(std::span<double> values, double fraction) {
     if (values.empty()) return 0;
     const double at = std::clamp(fraction, 0.0, 1.0) * static_cast<double>(values.size() - 1);

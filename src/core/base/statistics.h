@@ -32,6 +32,10 @@ double median(std::span<double> values);
 /// 1.4826 * median absolute deviation; the span is reordered.
 double robustSigma(std::span<double> values);
 
+/// Standard error of the median, from order statistics, so that it holds for values of unequal errors too (Conover 1999, Practical Nonparametric Statistics,
+/// chapter 3.2); from the robust sigma for fewer than 20 values. The span is reordered.
+double medianSigma(std::span<double> values);
+
 /// The value below which the part `fraction` (0..1) of the values lies; the span is reordered.
 double quantile(std::span<double> values, double fraction);
 

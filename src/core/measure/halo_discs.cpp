@@ -11,7 +11,6 @@ namespace {
 
 constexpr std::size_t kMostDiscs = 4;
 constexpr double kDetected = 5, kEdgeSeen = 2.5, kKept = 3.5;
-constexpr double kLeast = 1.3; ///< by which errors exceed those of the noise alone in repeated virtual nights: a level is never quite a parabola
 
 class DiscSearch {
 public:
@@ -122,7 +121,7 @@ private:
             squares += std::pow(significanceOf(radii, 0, reach, true), 2);
             ++n;
         }
-        return n < 5 ? kLeast : std::max(kLeast, std::sqrt(squares / n));
+        return n < 5 ? 1 : std::max(1.0, std::sqrt(squares / n));
     }
 
     double significanceOf(const std::vector<double>& radii, std::size_t from, std::size_t to, bool wings) const {
@@ -184,13 +183,15 @@ private:
     double radiusError(std::vector<double> radii, std::size_t k, const Fit& fit) const {
         const double pitch = m_radius[1] - m_radius[0], middle = radii[k];
         const std::size_t reach = std::min(reachFor(radii), m_radius.size());
-        for (double d = 0.1; d < 40; d *= 1.25) {
+        const double enough = fit.inflation * fit.inflation;
+        for (double d = 0.1, before = 0, closer = 0; d < 40; closer = d, d *= 1.25) {
             double grown = 0;
             for (const double sign : {-1.0, 1.0}) {
                 radii[k] = middle + sign * d * pitch;
                 grown += 0.5 * (solve(0, reach, radii, true).chi - fit.chi);
             }
-            if (grown > fit.inflation * fit.inflation) return d * pitch;
+            if (grown > enough) return (closer + (d - closer) * (enough - before) / (grown - before)) * pitch;
+            before = grown;
         }
         return 40 * pitch;
     }

@@ -111,7 +111,7 @@ void measureTilt(const Plane& plane, const std::vector<Moffat>& stars, Psf& psf)
     for (const Moffat& m : stars) widths[zoneOf(plane, m.x, m.y)].push_back(m.fwhm());
     const auto settle = [](std::vector<double> v) {
         const double middle = median(std::span<double>(v));
-        return std::pair{middle, 1.253 * robustSigma(v) / std::sqrt(static_cast<double>(v.size()))};
+        return std::pair{middle, medianSigma(v)};
     };
     if (widths[4].size() < 5) return;
     const auto [centre, centreSigma] = settle(widths[4]);
@@ -174,11 +174,10 @@ std::optional<Psf> measurePsf(const Plane& plane, const std::vector<Star>& stars
     psf.stars = good.size();
     widths = of([](const Moffat& m) { return m.fwhm(); });
     psf.fwhm = median(std::span<double>(widths));
-    const double root = std::sqrt(static_cast<double>(good.size()));
-    psf.fwhmSigma = 1.253 * robustSigma(widths) / root;
+    psf.fwhmSigma = medianSigma(widths);
     auto round = of([](const Moffat& m) { return m.eccentricity(); });
     psf.eccentricity = median(std::span<double>(round));
-    psf.eccentricitySigma = 1.253 * robustSigma(round) / root;
+    psf.eccentricitySigma = medianSigma(round);
     // The wings want the bright ones: beta from the brightest third, weighted to none but by rank.
     std::sort(good.begin(), good.end(), [](const Moffat& a, const Moffat& b) { return a.amplitude > b.amplitude; });
     const std::size_t bright = std::max<std::size_t>(3, good.size() / 3);
