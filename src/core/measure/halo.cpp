@@ -133,7 +133,7 @@ struct SkySlope {
 /// From the rings between two radii (plane pixels), where no disc is; zero with zero error where too few are seen.
 SkySlope slopeBetween(const HaloProfile& p, std::size_t from, std::size_t to) {
     double gx = 0, gy = 0, norm = 0, squares = 0, n = 0;
-    for (int round = 0; round < 2; ++round) {
+    for (int round = 0; round < 3; ++round) {
         const SkySlope before{norm > 0 ? gx / norm : 0, norm > 0 ? gy / norm : 0, 0};
         gx = gy = norm = squares = n = 0;
         for (std::size_t i = from; i < std::min(to, p.sectors.size()); ++i) {
@@ -142,7 +142,7 @@ SkySlope slopeBetween(const HaloProfile& p, std::size_t from, std::size_t to) {
             for (std::size_t s = 0; s < kHaloSectors; ++s) {
                 const Point d = towards(s);
                 const double v = static_cast<double>(p.sectors[i][s]) - p.value[i], left = v - r * (before.x * d.x + before.y * d.y);
-                if (!std::isfinite(v) || std::abs(left) > 4 * sigma) continue;
+                if (!std::isfinite(v) || (round > 0 && std::abs(left) > 4 * sigma)) continue;
                 gx += weight * v * r * d.x;
                 gy += weight * v * r * d.y;
                 norm += weight * r * r * 0.5;

@@ -64,6 +64,21 @@ private slots:
         QVERIFY(std::abs(kMadToSigma - 1 / low) < 1e-9);
     }
 
+    /// Half of the values ten times noisier than the others: the middle is known better than the spread of all would say.
+    void errorOfTheMedianHoldsForUnequalValues() {
+        Random random(4);
+        std::vector<double> medians, claims;
+        for (int round = 0; round < 400; ++round) {
+            std::vector<double> values;
+            for (int i = 0; i < 120; ++i) values.push_back((i % 2 == 0 ? 1 : 10) * random.normal());
+            claims.push_back(medianSigma(values));
+            medians.push_back(median(std::span<double>(values)));
+        }
+        double square = 0, claim = 0;
+        for (std::size_t i = 0; i < medians.size(); ++i) square += medians[i] * medians[i] / 400, claim += claims[i] / 400;
+        QVERIFY2(std::abs(claim / std::sqrt(square) - 1) < 0.15, qPrintable(QString("%1 claimed, %2 seen").arg(claim).arg(std::sqrt(square))));
+    }
+
     void randomIsRepeatable() {
         Random a(42), b(42), c(43);
         bool differs = false;

@@ -12,6 +12,7 @@ struct Night {
     double radius = 70, hole = 0, fraction = 0.01;
     double offset = 0;
     double slope = 0;     ///< of a nebula across the star, per pixel
+    double tilt = 0;      ///< of the sky, per pixel along x
     double starFlux = 3e6;
 };
 
@@ -29,6 +30,9 @@ HaloProfile profileOf(const Night& n, bool withHalo, unsigned long long seed) {
     if (n.slope != 0)
         for (int y = 0; y < s.height; ++y)
             for (int x = 0; x < s.width; ++x) made.plane.at(x, y) += static_cast<float>(withHalo ? n.slope * std::hypot(x - 100.0, y - 80.0) : 0);
+    if (n.tilt != 0)
+        for (int y = 0; y < s.height; ++y)
+            for (int x = 0; x < s.width; ++x) made.plane.at(x, y) += static_cast<float>(withHalo ? n.tilt * x : 0);
     scenes::addNoise(made.plane, 0.5, seed);
     for (std::size_t i = 0; i < made.plane.size(); ++i) made.plane.data()[i] = std::min(made.plane.data()[i], 40'000.0F);
     const PlaneStars found = findStars(made.plane, std::numeric_limits<double>::infinity());
@@ -107,6 +111,17 @@ private slots:
         QCOMPARE(e.rings.size(), std::size_t{1});
         QVERIFY2(std::abs(e.rings[0].offset - 7) < 1.8, qPrintable(QString::number(e.rings[0].offset)));
         QVERIFY2(std::abs(e.rings[0].offsetAngle_deg) < 15, qPrintable(QString::number(e.rings[0].offsetAngle_deg)));
+    }
+
+    /// The sky's slope carries a moment too, which must neither shift the disc nor smear its edge.
+    void aTiltedSkyShiftsNothing() {
+        Night n;
+        n.fraction = 0.01;
+        n.tilt = 0.03;
+        const HaloExcess e = excessOf(n);
+        QCOMPARE(e.rings.size(), std::size_t{1});
+        QVERIFY2(e.rings[0].offset < 3.5 * e.rings[0].offsetSigma, qPrintable(QString("%1 +- %2").arg(e.rings[0].offset).arg(e.rings[0].offsetSigma)));
+        QVERIFY2(std::abs(e.rings[0].fraction / n.fraction - 1) < 0.08, qPrintable(QString::number(e.rings[0].fraction)));
     }
 
     void placesWithoutAStarAreRefused() {

@@ -71,6 +71,24 @@ private slots:
         QVERIFY2(std::abs(sum.mean - 99.5) < 0.3, qPrintable(QString::number(sum.mean)));
     }
 
+    /// Many nights of nothing but noise, half hidden by discs: what is filled in must not count as seen.
+    void errorsKnowWhatIsHidden() {
+        const Region whole{"r", RegionRole::Nebula, RegionShape::Rect, {{0, 0}, {119, 119}}, 0, "", "", false};
+        Mask mask(120 * 120, 0);
+        for (int y = 0; y < 120; ++y)
+            for (int x = 0; x < 120; ++x) mask[static_cast<std::size_t>(120 * y + x)] = std::hypot(x % 40 - 20, y % 40 - 20) < 17.5;
+        double squares = 0;
+        constexpr int kNights = 300;
+        for (int night = 0; night < kNights; ++night) {
+            Plane p(120, 120, 50.0F);
+            scenes::addNoise(p, 2, static_cast<unsigned long long>(night) + 1);
+            const RegionSum sum = sumRegions(p, mask, StarGlow{}, {{}, {}, 120, 120}, {&whole}, true);
+            squares += std::pow((sum.mean - 50) / (sum.pixelSigma / std::sqrt(static_cast<double>(sum.used))), 2) / kNights;
+        }
+        // The mean square of 300 normal pulls is one within 0.08.
+        QVERIFY2(std::abs(squares - 1) < 0.25, qPrintable(QString::number(squares)));
+    }
+
     void outsideTheFrameThereIsNothing() {
         const Region far{"n", RegionRole::Nebula, RegionShape::Circle, {{900, 900}}, 10, "", "", false};
         const RegionSum sum = sumRegions(Plane(50, 50, 1.0F), {}, StarGlow{}, {{}, {}, 50, 50}, {&far}, true);
