@@ -371,6 +371,11 @@ void MainWindow::takeFiles(const QStringList& files) {
             m_kit->takeCurve(file);
             return;
         }
+        if (ending == "png" || ending == "jpg" || ending == "jpeg" || ending == "bmp" || ending == "webp") {
+            showWorkspace(Workspace::Kit);
+            QTimer::singleShot(0, m_kit, [this, file] { m_kit->readChart(file); }); // the drag ends first
+            return;
+        }
         frames << file;
     }
     // One frame joins the trial in hand; several make a new one.

@@ -10,15 +10,13 @@
 #include "core/base/file.h"
 #include "support/answers.h"
 #include "support/scenes.h"
+#include "support/window.h"
 
 #include <QClipboard>
 #include <QComboBox>
-#include <QDragEnterEvent>
-#include <QDropEvent>
 #include <QLabel>
 #include <QLineEdit>
 #include <QMenuBar>
-#include <QMimeData>
 #include <QPushButton>
 #include <QSettings>
 #include <QStandardPaths>
@@ -39,27 +37,13 @@ class BenchWorkflowTest : public QObject {
     Session& session() { return m_window->session(); }
     Bench& bench() { return m_window->bench(); }
     bool settled() { return QTest::qWaitFor([&] { return session().results() && session().resultsAreCurrent() && !session().jobs().busy(); }, 120'000); }
-    void drop(const QStringList& files) {
-        QMimeData data;
-        QList<QUrl> urls;
-        for (const QString& f : files) urls << QUrl::fromLocalFile(f);
-        data.setUrls(urls);
-        QDragEnterEvent enter({200, 200}, Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
-        QApplication::sendEvent(m_window.get(), &enter);
-        QVERIFY(enter.isAccepted());
-        QDropEvent event({200, 200}, Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
-        QApplication::sendEvent(m_window.get(), &event);
-    }
+    void drop(const QStringList& files) { dropOn(*m_window, files); }
     const Region* region(const std::string& id) {
         for (const Region& r : session().trial().regions)
             if (r.id == id) return &r;
         return nullptr;
     }
-    QString problem() const {
-        for (const QLabel* l : m_window->centralWidget()->findChildren<QLabel*>(QString(), Qt::FindDirectChildrenOnly))
-            if (l->isVisible()) return l->text();
-        return {};
-    }
+    QString problem() const { return problemIn(*m_window); }
 
 private slots:
     void initTestCase() {

@@ -1,4 +1,5 @@
 #include "app/bench/bench.h"
+#include "app/kit/chart_dialog.h"
 #include "app/kit/filter_dialog.h"
 #include "app/kit/kit.h"
 #include "app/kit/passband_plot.h"
@@ -7,15 +8,14 @@
 #include "core/base/file.h"
 #include "support/answers.h"
 #include "support/scenes.h"
+#include "support/window.h"
 
 #include <QClipboard>
-#include <QDragEnterEvent>
-#include <QDropEvent>
 #include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
 #include <QMenuBar>
-#include <QMimeData>
+#include <QPainter>
 #include <QPlainTextEdit>
 #include <QPushButton>
 #include <QSettings>
@@ -39,19 +39,8 @@ class KitTest : public QObject {
     QString at(const char* name) const { return QString::fromStdString((m_folder / name).string()); }
     Kit& kit() { return m_window->kit(); }
     QString said() { return kit().page().toPlainText(); }
-    void drop(const QString& file) {
-        QMimeData data;
-        data.setUrls({QUrl::fromLocalFile(file)});
-        QDragEnterEvent enter({400, 300}, Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
-        QApplication::sendEvent(m_window.get(), &enter);
-        QDropEvent event({400, 300}, Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
-        QApplication::sendEvent(m_window.get(), &event);
-    }
-    QString problem() const {
-        for (const QLabel* l : m_window->centralWidget()->findChildren<QLabel*>(QString(), Qt::FindDirectChildrenOnly))
-            if (l->isVisible()) return l->text();
-        return {};
-    }
+    void drop(const QString& file) { dropOn(*m_window, {file}); }
+    QString problem() const { return problemIn(*m_window); }
     void clickFilter(int row) {
         QListWidget& list = kit().filters();
         QTest::mouseClick(list.viewport(), Qt::LeftButton, {}, list.visualItemRect(list.item(row)).center());
@@ -132,6 +121,45 @@ private slots:
         for (QPushButton* button : kit().findChildren<QPushButton*>())
             if (button->text().startsWith("Import")) QTest::mouseClick(button, Qt::LeftButton);
         QCOMPARE(kit().facts().report.bands.size(), std::size_t{1});
+    }
+
+    /// A chart with a plain triangle is dropped, marked and followed; its curve lands in a file and in the trial.
+    void aDroppedChartBecomesACurve() {
+        QImage image(700, 500, QImage::Format_RGB32);
+        image.fill(Qt::white);
+        QPainter p(&image);
+        p.setRenderHint(QPainter::Antialiasing);
+        p.setPen(QPen(QColor(180, 30, 30), 2.5));
+        p.drawPolyline(QPolygonF({{60, 440}, {300, 440}, {340, 80}, {380, 440}, {640, 440}})); // 400 nm at x = 60, 2 px a nm; 0 at y = 440, 400 px tall
+        p.end();
+        QVERIFY(image.save(at("chart.png")));
+        clickFilter(1);
+        m_answers->save = at("chart.csv");
+        QTimer::singleShot(200, this, [] {
+            auto* dialog = qobject_cast<ChartDialog*>(QApplication::activeModalWidget());
+            QVERIFY(dialog);
+            const auto click = [&](double x, double y) { QTest::mouseClick(&dialog->view(), Qt::LeftButton, {}, dialog->view().toWidget({x - 0.5, y - 0.5}).toPoint()); };
+            click(60, 440);
+            click(660, 440);
+            click(60, 440);
+            click(60, 40);
+            click(200, 440);
+            const bool read = QTest::qWaitFor([&] { return !dialog->curve().empty(); }, 20'000);
+            dialog->done(read ? QDialog::Accepted : QDialog::Rejected); // never left open
+        });
+        drop(at("chart.png"));
+        QVERIFY(QTest::qWaitFor([&] { return m_window->session().trial().filter("duo7")->curve == at("chart.csv").toStdString(); }, 20'000));
+        QCOMPARE(m_answers->suggested, at("chart.csv"));
+        QCOMPARE(kit().facts().report.bands.size(), std::size_t{1});
+        QVERIFY2(std::abs(kit().facts().report.bands[0].normal.center_nm - 540) < 1.5, qPrintable(QString::number(kit().facts().report.bands[0].normal.center_nm)));
+        QVERIFY(std::abs(kit().facts().report.bands[0].normal.peak - 0.9) < 0.02);
+    }
+
+    void aPictureThatIsNoneIsOneSentence() {
+        clickFilter(1);
+        QVERIFY(writeFile(m_folder / "broken.png", "not a picture").ok());
+        drop(at("broken.png"));
+        QTRY_VERIFY2(problem().contains("broken.png"), qPrintable(problem()));
     }
 
     void aFileThatIsNoCurveIsOneSentence() {

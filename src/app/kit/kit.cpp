@@ -1,15 +1,20 @@
 #include "app/kit/kit.h"
 
+#include "app/kit/chart_dialog.h"
 #include "app/kit/filter_dialog.h"
 #include "app/kit/passband_plot.h"
 #include "app/widgets/prompts.h"
 #include "app/widgets/theme.h"
+#include "core/base/file.h"
 #include "report/filter_style.h"
 
 #include <QCheckBox>
 #include <QComboBox>
+#include <QDir>
 #include <QDoubleSpinBox>
+#include <QFileInfo>
 #include <QHBoxLayout>
+#include <QImageReader>
 #include <QLabel>
 #include <QListWidget>
 #include <QPainter>
@@ -46,7 +51,7 @@ QIcon markerIcon(const FilterStyle& style) {
 } // namespace
 
 Kit::Kit(Session& session, Prompts& prompts, QWidget* parent)
-    : QWidget(parent), m_session(session), m_prompts(prompts), m_filters(new QListWidget), m_import(new QPushButton(tr("Import a curve \u2026"))), m_edit(new QPushButton(tr("Facts of the filter \u2026"))), m_ratio(new QSlider(Qt::Horizontal)), m_ratioText(new QLabel),
+    : QWidget(parent), m_session(session), m_prompts(prompts), m_filters(new QListWidget), m_import(new QPushButton(tr("Import a curve \u2026"))), m_chart(new QPushButton(tr("Read a chart \u2026"))), m_edit(new QPushButton(tr("Facts of the filter \u2026"))), m_ratio(new QSlider(Qt::Horizontal)), m_ratioText(new QLabel),
       m_obstruction(new QDoubleSpinBox), m_index(new QDoubleSpinBox), m_camera(new QComboBox), m_all(new QCheckBox(tr("All filters"))), m_plot(new PassbandPlot), m_ratios(new RatioPlot), m_page(new QTextBrowser), m_across(new QSplitter),
       m_down(new QSplitter(Qt::Vertical)) {
     auto* left = new QWidget;
@@ -57,7 +62,9 @@ Kit::Kit(Session& session, Prompts& prompts, QWidget* parent)
     leftLayout->addWidget(heading);
     leftLayout->addWidget(m_filters, 1);
     leftLayout->addWidget(m_import);
+    leftLayout->addWidget(m_chart);
     leftLayout->addWidget(m_edit);
+    m_chart->setToolTip(tr("Reads the curve off a picture of a printed test chart. The picture can also be dropped here."));
     m_edit->setToolTip(tr("Claims, cone, price and where it came from. A double click does the same."));
     m_filters->setAccessibleName(tr("Filters"));
     m_filters->setIconSize({18, 18});
@@ -100,6 +107,7 @@ Kit::Kit(Session& session, Prompts& prompts, QWidget* parent)
 
     connect(m_filters, &QListWidget::currentRowChanged, this, &Kit::refresh);
     connect(m_import, &QPushButton::clicked, this, &Kit::askCurve);
+    connect(m_chart, &QPushButton::clicked, this, &Kit::askChart);
     connect(m_edit, &QPushButton::clicked, this, &Kit::askFacts);
     connect(m_filters, &QListWidget::itemActivated, this, &Kit::askFacts);
     connect(&m_session, &Session::trialChanged, this, &Kit::trialChanged);
@@ -217,6 +225,7 @@ void Kit::fillFilters() {
     // What can be looked at first: a filter with bands rather than the baseline.
     if (m_filters->currentRow() < 0) m_filters->setCurrentRow(m_filters->count() > 1 ? 1 : 0);
     m_import->setEnabled(m_filters->count() > 0);
+    m_chart->setEnabled(m_filters->count() > 0);
     m_edit->setEnabled(m_filters->count() > 0);
 }
 
@@ -290,6 +299,27 @@ void Kit::refresh() {
 void Kit::askCurve() {
     const QString path = m_prompts.openFile(this, tr("Import a curve"), tr("Curves (*.csv *.txt *.tsv *.dat);;All files (*)"));
     if (!path.isEmpty()) takeCurve(path);
+}
+
+void Kit::askChart() {
+    const QString path = m_prompts.openFile(this, tr("Picture of a chart"), tr("Pictures (*.png *.jpg *.jpeg *.bmp *.webp *.tif *.tiff);;All files (*)"));
+    if (!path.isEmpty()) readChart(path);
+}
+
+void Kit::readChart(const QString& path) {
+    const Filter* filter = m_session.trial().filter(currentFilter().toStdString());
+    if (!filter) return emit problem(tr("There is no filter to give %1 to; open a trial first.").arg(path));
+    QImageReader reader(path);
+    reader.setAutoTransform(true);
+    const QImage picture = reader.read();
+    if (picture.isNull()) return emit problem(tr("%1 cannot be read as a picture (%2); save it as PNG or JPEG and try again.").arg(path, reader.errorString()));
+    ChartDialog dialog(picture, QString::fromStdString(filter->name), this);
+    if (dialog.exec() != QDialog::Accepted) return;
+    const QFileInfo file(path);
+    const QString to = m_prompts.saveFile(this, tr("Save the curve"), file.dir().filePath(file.completeBaseName() + ".csv"), tr("Curves (*.csv)"));
+    if (to.isEmpty()) return;
+    if (const Status written = writeFile(to.toStdString(), curveToCsv(dialog.curve())); !written) return emit problem(QString::fromStdString(written.error().message));
+    takeCurve(to);
 }
 
 void Kit::takeCurve(const QString& path) {

@@ -39,6 +39,8 @@ public:
     /// Gives the chosen filter a curve from a file; what is wrong with the file is told through problem().
     void takeCurve(const QString& path);
     void askCurve();
+    void askChart();                         ///< for a picture of a printed chart
+    void readChart(const QString& path);     ///< lets the chart be traced, and saves and takes its curve
     void askFacts(); ///< of the chosen filter
     QString tableText() const { return kitTable(m_facts); }
     void themeChanged();
@@ -65,7 +67,7 @@ private:
     Session& m_session;
     Prompts& m_prompts;
     QListWidget* m_filters;
-    QPushButton *m_import, *m_edit;
+    QPushButton *m_import, *m_chart, *m_edit;
     QSlider* m_ratio;
     QLabel* m_ratioText;
     QDoubleSpinBox *m_obstruction, *m_index;

@@ -150,7 +150,7 @@ Result<std::vector<ChartPoint>> followLine(const ChartPicture& picture, const Ch
     for (int dy = -3; dy <= 3; ++dy) {
         for (int dx = -3; dx <= 3; ++dx) {
             const ChartPoint p{std::round(start.x) + dx, std::round(start.y) + dy};
-            const double strength = distance(picture.at(p), paper) - 8 * std::hypot(dx, dy);
+            const double strength = distance(picture.at(p), paper) - 60 * std::hypot(p.x - start.x, p.y - start.y); // an axis close by may be darker
             if (strength > strongest) strongest = strength, heart = p;
         }
     }

@@ -48,11 +48,21 @@ const std::vector<std::pair<std::string, Spectrum>>& skySources() {
     return all;
 }
 
+double skyElectrons(double rate, double brightness, double aperture_mm, double obstruction, double scale_arcsec) {
+    const double area = M_PI / 4 * aperture_mm * aperture_mm / 100 * (1 - obstruction * obstruction);
+    return rate * area * scale_arcsec * scale_arcsec * std::pow(10, -0.4 * brightness);
+}
+
 std::vector<SystemChannel> systemResponse(const Curve& effective, const Camera& camera) {
     static const Samples sun = sampled(blackBody(5800));
     static const std::vector<Samples> sources = [] {
         std::vector<Samples> all;
         for (const auto& [name, spectrum] : skySources()) all.push_back(sampled(spectrum));
+        return all;
+    }();
+    static const std::vector<double> scales = [] {
+        std::vector<double> all;
+        for (const auto& [name, spectrum] : skySources()) all.push_back(scaledToV0(spectrum));
         return all;
     }();
     std::vector<SystemChannel> out;
@@ -64,11 +74,13 @@ std::vector<SystemChannel> systemResponse(const Curve& effective, const Camera& 
             const auto all = lineWavelengths(line);
             for (const double nm : all) s.lines[line] += (effective.empty() ? 1 : effective.at(nm)) * c.efficiency.at(nm) / static_cast<double>(all.size());
         }
-        const double light = electrons(sun, with);
+        const double light = electrons(sun, with), open = electrons(sun, alone);
+        s.starlight = open > 0 ? light / open : 0;
         s.nearInfrared = light > 0 ? electrons(sun, with, 700) / light : 0;
         for (std::size_t k = 0; k < sources.size(); ++k) {
             const double without = electrons(sources[k], alone);
             s.sky[skySources()[k].first] = without > 0 ? electrons(sources[k], with) / without : 0;
+            s.rate[skySources()[k].first] = electrons(sources[k], with) * kStep * scales[k];
         }
         out.push_back(std::move(s));
     }

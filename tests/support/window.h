@@ -1,0 +1,32 @@
+#pragma once
+
+#include "app/main_window.h"
+
+#include <QApplication>
+#include <QDragEnterEvent>
+#include <QDropEvent>
+#include <QLabel>
+#include <QMimeData>
+
+namespace caelumen {
+
+/// Files dragged onto the window and let go.
+inline void dropOn(QWidget& window, const QStringList& files) {
+    QMimeData data;
+    QList<QUrl> urls;
+    for (const QString& file : files) urls << QUrl::fromLocalFile(file);
+    data.setUrls(urls);
+    QDragEnterEvent enter({400, 300}, Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(&window, &enter);
+    QDropEvent event({400, 300}, Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(&window, &event);
+}
+
+/// The sentence that the window shows about what went wrong; empty when nothing did.
+inline QString problemIn(const MainWindow& window) {
+    for (const QLabel* l : window.centralWidget()->findChildren<QLabel*>(QString(), Qt::FindDirectChildrenOnly))
+        if (l->isVisible()) return l->text();
+    return {};
+}
+
+} // namespace caelumen
