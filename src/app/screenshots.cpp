@@ -1,13 +1,16 @@
 #include "app/screenshots.h"
 
 #include "app/bench/bench.h"
+#include "app/kit/chart_dialog.h"
 #include "app/kit/kit.h"
 #include "app/main_window.h"
-
+#include "core/optics/starter.h"
 
 #include <QApplication>
 #include <QDir>
+#include <QDoubleSpinBox>
 #include <QElapsedTimer>
+#include <QPainter>
 #include <QPixmap>
 #include <QSlider>
 #include <QTemporaryDir>
@@ -25,6 +28,45 @@ bool waitFor(const std::function<bool()>& done, int seconds) {
     return done();
 }
 
+QPointF chartPlace(double nm, double t) { return {110 + (nm - 420) * 3.1, 650 - 560 * t}; }
+
+/// The chart of a made-up filter as a test report prints it.
+QImage printedChart(const Curve& curve) {
+    QImage image(1080, 740, QImage::Format_RGB32);
+    image.fill(QColor(250, 249, 244));
+    QPainter p(&image);
+    p.setPen(QPen(QColor(220, 218, 210), 1));
+    for (int nm = 420; nm <= 720; nm += 20) p.drawLine(chartPlace(nm, 0), chartPlace(nm, 1));
+    for (int t = 0; t <= 10; ++t) p.drawLine(chartPlace(420, t / 10.0), chartPlace(720, t / 10.0));
+    p.setPen(Qt::black);
+    p.drawRect(QRectF(chartPlace(420, 1), chartPlace(720, 0)));
+    for (int nm = 420; nm <= 720; nm += 60) p.drawText(QRectF(chartPlace(nm, 0) + QPointF(-30, 6), QSizeF(60, 20)), Qt::AlignHCenter, QString::number(nm));
+    for (int t = 0; t <= 100; t += 20) p.drawText(QRectF(chartPlace(420, t / 100.0) + QPointF(-60, -10), QSizeF(52, 20)), Qt::AlignRight | Qt::AlignVCenter, QString::number(t) + " %");
+    p.drawText(QRectF(110, 690, 930, 30), Qt::AlignHCenter, "wavelength (nm)");
+    p.setRenderHint(QPainter::Antialiasing);
+    QPolygonF line;
+    for (double nm = 421; nm <= 719; nm += 0.1) line << chartPlace(nm, curve.at(nm));
+    p.setPen(QPen(QColor(190, 60, 30), 2.4));
+    p.drawPolyline(line);
+    return image;
+}
+
+/// The chart reader with marks set and the line followed.
+bool showChart(ChartDialog& dialog, const Curve& curve) {
+    dialog.resize(1120, 700);
+    dialog.show();
+    const auto click = [&](QPointF p) { dialog.clicked({p.x() - 0.5, p.y() - 0.5}); };
+    for (QDoubleSpinBox* box : dialog.findChildren<QDoubleSpinBox*>())
+        if (box->value() == 400) box->setValue(420);
+        else if (box->value() == 700) box->setValue(720);
+    click(chartPlace(420, 0));
+    click(chartPlace(720, 0));
+    click(chartPlace(420, 0));
+    click(chartPlace(420, 1));
+    click(chartPlace(590, curve.at(590)));
+    return waitFor([&] { return !dialog.curve().empty(); }, 30);
+}
+
 } // namespace
 
 int takeScreenshots(MainWindow& window, const QString& folder) {
@@ -39,10 +81,10 @@ int takeScreenshots(MainWindow& window, const QString& folder) {
     Bench& bench = window.bench();
     const auto settle = [&] { return waitFor([&] { return session.results() && session.resultsAreCurrent() && !session.jobs().busy(); }, 180); };
     int failures = 0;
-    const auto shoot = [&](const QString& name) {
+    const auto shoot = [&](const QString& name, QWidget* of = nullptr) {
         for (int i = 0; i < 5; ++i) QApplication::processEvents();
         const QString path = folder + "/" + name + ".png";
-        if (!window.grab().save(path)) {
+        if (!(of ? of : &window)->grab().save(path)) {
             std::fprintf(stderr, "caelumen: %s could not be written.\n", qPrintable(path));
             ++failures;
         }
@@ -61,6 +103,11 @@ int takeScreenshots(MainWindow& window, const QString& folder) {
     window.kit().chooseFilter("duo3");
     window.kit().ratioSlider().setValue(40);
     shoot("kit");
+    const StarterFilter& printed = starterFilters()[3];
+    ChartDialog chart(printedChart(printed.curve), QString::fromStdString(printed.name), &window);
+    if (!showChart(chart, printed.curve)) ++failures;
+    shoot("kit-chart", &chart);
+    chart.hide();
     window.showWorkspace(MainWindow::Workspace::Bench);
     bench.view().setOverlay({});
     bench.view().setCurrent("D");

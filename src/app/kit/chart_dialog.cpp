@@ -94,7 +94,7 @@ ChartDialog::ChartDialog(const QImage& picture, const QString& name, QWidget* pa
 
 QWidget* ChartDialog::buildSteps() {
     auto* panel = new QWidget;
-    panel->setFixedWidth(270);
+    panel->setFixedWidth(310);
     auto* layout = new QVBoxLayout(panel);
     layout->setContentsMargins(0, 0, 8, 0);
     layout->addWidget(heading(tr("Axes")));

@@ -24,12 +24,12 @@ public:
     ChartView& view() { return *m_view; }
     bool busy() const { return m_jobs.busy(); }
     QString advice() const;
+    void clicked(ChartPoint at); ///< on the picture, with the tool in hand
 
 private:
     enum Tool { Wavelength1, Wavelength2, Transmission1, Transmission2, Follow, Points };
     class Change;
     QWidget* buildSteps();
-    void clicked(ChartPoint at);
     void hovered(ChartPoint at);
     void follow(ChartPoint at);
     void set(const ChartMarks& marks, const QString& what);

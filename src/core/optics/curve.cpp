@@ -1,60 +1,16 @@
 #include "core/optics/curve.h"
 
 #include "core/base/file.h"
+#include "core/base/tables.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
-#include <cstdlib>
 #include <map>
-#include <optional>
 #include <sstream>
 
 namespace caelumen {
-namespace {
-
-std::optional<double> number(std::string text) {
-    text.erase(std::remove(text.begin(), text.end(), '%'), text.end());
-    const auto first = text.find_first_not_of(" \"'\r\t"), last = text.find_last_not_of(" \"'\r\t");
-    if (first == std::string::npos) return std::nullopt;
-    text = text.substr(first, last - first + 1);
-    std::replace(text.begin(), text.end(), ',', '.');
-    char* end = nullptr;
-    const double v = std::strtod(text.c_str(), &end);
-    if (*end != '\0' || !std::isfinite(v)) return std::nullopt;
-    return v;
-}
-
-std::vector<std::string> split(const std::string& line, char separator) {
-    std::vector<std::string> out;
-    if (separator == ' ') {
-        std::istringstream words(line);
-        for (std::string word; words >> word;) out.push_back(word);
-        return out;
-    }
-    std::istringstream fields(line);
-    for (std::string field; std::getline(fields, field, separator);) out.push_back(field);
-    return out;
-}
-
-/// The first two numbers of a line, or nothing for a header or comment.
-std::optional<std::pair<double, double>> pointOf(const std::string& line) {
-    for (const char separator : {';', '\t', ',', ' '}) {
-        if (separator != ' ' && line.find(separator) == std::string::npos) continue;
-        std::vector<std::string> fields = split(line, separator);
-        // "500,5,0,98": decimal commas between comma-separated columns.
-        if (separator == ',' && fields.size() == 4) fields = {fields[0] + "." + fields[1], fields[2] + "." + fields[3]};
-        if (fields.size() < 2) continue;
-        const auto x = number(fields[0]), y = number(fields[1]);
-        if (x && y) return std::pair{*x, *y};
-        if (separator == ';' || separator == '\t') return std::nullopt;
-    }
-    return std::nullopt;
-}
-
-} // namespace
-
 double Curve::at(double nm) const {
     if (empty() || nm < wavelength_nm.front() || nm > wavelength_nm.back()) return 0;
     const auto above = std::upper_bound(wavelength_nm.begin(), wavelength_nm.end(), nm);
@@ -69,7 +25,7 @@ Result<Curve> parseCurve(const std::string& text, const std::string& name) {
     std::map<double, std::pair<double, int>> points;
     std::size_t count = 0;
     for (std::string line; std::getline(lines, line);) {
-        const auto p = pointOf(line);
+        const auto p = twoNumbers(line);
         if (!p) continue;
         if (++count > 1'000'000) return Error{fmt::format("{} has more than a million points; thin it out.", name)};
         auto& [sum, n] = points[p->first];

@@ -17,6 +17,7 @@ Spectrum blackBody(double kelvin);
 
 struct LampMix {
     double highPressureSodium = 0.5, lowPressureSodium = 0.1, metalHalide = 0.1, ledWarm = 0.15, ledCool = 0.15;
+    friend bool operator==(const LampMix&, const LampMix&) = default;
 };
 /// Street light scattered by air: each lamp with equal V light, mixed. Smooth models of lamp lines and phosphors.
 Spectrum streetLight(const LampMix& mix);

@@ -1,7 +1,6 @@
 #include "core/trial/trial.h"
 
 #include <algorithm>
-#include <array>
 
 namespace caelumen {
 
@@ -46,12 +45,10 @@ void resolveFiles(Trial& trial, const std::filesystem::path& folder) {
         if (!file.empty()) file = (folder / file).lexically_normal().string();
     };
     for (Run& r : trial.runs) absolute(r.stack), absolute(r.short_stack);
-    for (Filter& f : trial.filters) absolute(f.curve);
-}
-
-double bortleBrightness(int bortle) {
-    constexpr std::array<double, 9> centres{21.99, 21.94, 21.79, 21.1, 20.0, 19.2, 18.7, 18.1, 17.5};
-    return centres[static_cast<std::size_t>(std::clamp(bortle, 1, 9) - 1)];
+    for (Filter& f : trial.filters) {
+        absolute(f.curve);
+        for (std::string& photo : f.photos) absolute(photo);
+    }
 }
 
 } // namespace caelumen

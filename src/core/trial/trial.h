@@ -2,6 +2,7 @@
 
 #include "core/measure/region.h"
 #include "core/optics/claim.h"
+#include "core/optics/spectra.h"
 
 #include <filesystem>
 #include <map>
@@ -11,12 +12,29 @@
 
 namespace caelumen {
 
+/// A glow of light above a town, as seen from a site.
+struct LightDome {
+    double azimuth_deg = 0;      ///< of its middle, from north through east
+    double half_width_deg = 30;  ///< where it has fallen to half
+    double strength = 1;         ///< brightness at the horizon over that of the darkest direction, less one
+    friend bool operator==(const LightDome&, const LightDome&) = default;
+};
+
+/// Where the sky begins in a direction.
+struct HorizonPoint {
+    double azimuth_deg = 0, altitude_deg = 0;
+    friend bool operator==(const HorizonPoint&, const HorizonPoint&) = default;
+};
+
 struct Site {
     std::string name;
     std::optional<double> latitude_deg, longitude_deg; ///< north and east positive
     double elevation_m = 0;
     std::optional<int> bortle;                         ///< 1..9
     std::optional<double> sqm;                         ///< mag/arcsec^2, overrides the class
+    std::vector<HorizonPoint> horizon = {};            ///< by azimuth; empty: flat
+    std::vector<LightDome> domes = {};
+    std::optional<LampMix> lamps = {};                 ///< what its street light is made of
     friend bool operator==(const Site&, const Site&) = default;
 };
 
@@ -54,6 +72,7 @@ struct Filter {
     int set_size = 1;                          ///< filters that the price buys
     std::string mount = {};                    ///< size and thread, as people say it
     std::string notes = {};
+    std::vector<std::string> photos = {};      ///< files, relative to the trial
     std::string obtained = {};                 ///< bought, lent or given by the maker: for the disclosure
     friend bool operator==(const Filter&, const Filter&) = default;
 };
@@ -98,6 +117,15 @@ Rig effectiveRig(const Trial& trial, const Run& run);
 
 /// Makes relative names of stacks and curves absolute, seen from `folder`.
 void resolveFiles(Trial& trial, const std::filesystem::path& folder);
+
+/// Altitude of the horizon in a direction: straight between its points, around the circle; 0 where none is given.
+double horizonAt(const std::vector<HorizonPoint>& horizon, double azimuth_deg);
+
+/// A horizon profile from text: azimuth and altitude in two columns, in the ways people write tables.
+Result<std::vector<HorizonPoint>> parseHorizon(const std::string& text, const std::string& name);
+
+/// Zenith sky brightness in V, mag/arcsec^2: the meter's reading, else the class's. Absent when neither is known.
+std::optional<double> skyBrightness(const Site& site);
 
 /// Zenith sky brightness in V, mag/arcsec^2, for a Bortle class 1..9 (class centres of docs/measurements.md).
 double bortleBrightness(int bortle);

@@ -114,6 +114,36 @@ Rig readRig(const Reader& r, bool withName) {
     return rig;
 }
 
+/// Horizon, light domes and lamps of a site.
+void readSurroundings(const Reader& r, Site& site) {
+    if (const Json* points = r.list("horizon")) {
+        for (const Json& point : *points) {
+            const Reader p(point, r.file(), "a point of the horizon");
+            const auto azimuth = p.number("azimuth_deg", 0, 360), altitude = p.number("altitude_deg", -10, 90);
+            if (!azimuth || !altitude) p.fail("needs \"azimuth_deg\" and \"altitude_deg\"");
+            site.horizon.push_back({*azimuth, *altitude});
+        }
+        std::stable_sort(site.horizon.begin(), site.horizon.end(), [](const HorizonPoint& a, const HorizonPoint& b) { return a.azimuth_deg < b.azimuth_deg; });
+    }
+    if (const Json* domes = r.list("light_domes")) {
+        for (const Json& dome : *domes) {
+            const Reader d(dome, r.file(), "a light dome of the site");
+            const auto azimuth = d.number("azimuth_deg", 0, 360);
+            if (!azimuth) d.fail("needs \"azimuth_deg\"");
+            const LightDome usual;
+            site.domes.push_back({*azimuth, d.positive("half_width_deg", 180).value_or(usual.half_width_deg), d.number("strength", 0, 1000).value_or(usual.strength)});
+        }
+    }
+    if (r.field("lamps")) {
+        const Reader l = r.object("lamps", "the lamps of the site");
+        LampMix mix{0, 0, 0, 0, 0};
+        for (const auto& [key, part] : {std::pair{"high_pressure_sodium", &mix.highPressureSodium}, {"low_pressure_sodium", &mix.lowPressureSodium}, {"metal_halide", &mix.metalHalide}, {"led_warm", &mix.ledWarm}, {"led_cool", &mix.ledCool}})
+            *part = l.number(key, 0, 1e6).value_or(0);
+        if (!(mix.highPressureSodium + mix.lowPressureSodium + mix.metalHalide + mix.ledWarm + mix.ledCool > 0)) l.fail("name no lamp with a part above zero");
+        site.lamps = mix;
+    }
+}
+
 Filter readFilter(const Reader& r) {
     Filter f;
     f.id = r.needText("id");
@@ -128,6 +158,12 @@ Filter readFilter(const Reader& r) {
     f.set_size = r.whole("set_size", 1, 100).value_or(1);
     f.mount = r.text("mount");
     f.notes = r.text("notes");
+    if (const Json* photos = r.list("photos")) {
+        for (const Json& photo : *photos) {
+            if (!photo.is_string()) r.fail("has \"photos\" that must be a list of file names");
+            f.photos.push_back(photo.get<std::string>());
+        }
+    }
     if (const Json* claims = r.list("claimed_bands")) {
         for (const Json& claim : *claims) {
             const Reader c(claim, r.file(), fmt::format("a claimed band of filter \"{}\"", f.id));
@@ -289,6 +325,7 @@ Result<Trial> trialFromJson(const Json& json, const std::string& name) {
         t.site.elevation_m = site.number("elevation_m", -500, 9000).value_or(0);
         t.site.bortle = site.whole("bortle", 1, 9);
         t.site.sqm = site.number("sqm", 5, 25);
+        readSurroundings(site, t.site);
         const Reader target = root.object("target", "the target");
         t.target.name = target.text("name");
         t.target.ra_deg = target.number("ra_deg", 0, 360);
@@ -334,6 +371,10 @@ Json trialToJson(const Trial& t) {
     site["elevation_m"] = t.site.elevation_m;
     put(site, "bortle", t.site.bortle);
     put(site, "sqm", t.site.sqm);
+    for (const HorizonPoint& p : t.site.horizon) site["horizon"].push_back({{"azimuth_deg", p.azimuth_deg}, {"altitude_deg", p.altitude_deg}});
+    for (const LightDome& d : t.site.domes) site["light_domes"].push_back({{"azimuth_deg", d.azimuth_deg}, {"half_width_deg", d.half_width_deg}, {"strength", d.strength}});
+    if (const auto& l = t.site.lamps)
+        site["lamps"] = {{"high_pressure_sodium", l->highPressureSodium}, {"low_pressure_sodium", l->lowPressureSodium}, {"metal_halide", l->metalHalide}, {"led_warm", l->ledWarm}, {"led_cool", l->ledCool}};
     j["site"] = site;
     Json target = Json::object();
     put(target, "name", t.target.name);
@@ -357,6 +398,7 @@ Json trialToJson(const Trial& t) {
         if (f.set_size > 1) o["set_size"] = f.set_size;
         put(o, "mount", f.mount);
         put(o, "notes", f.notes);
+        if (!f.photos.empty()) o["photos"] = f.photos;
         for (const BandClaim& c : f.claims) {
             Json claim{{"center_nm", c.center_nm}};
             put(claim, "fwhm_nm", c.fwhm_nm);

@@ -1,0 +1,100 @@
+#include "core/base/tables.h"
+
+#include <algorithm>
+#include <cmath>
+#include <cstdlib>
+#include <sstream>
+
+namespace caelumen {
+namespace {
+
+std::optional<double> number(std::string text) {
+    text.erase(std::remove(text.begin(), text.end(), '%'), text.end());
+    const auto first = text.find_first_not_of(" \"'\r\t"), last = text.find_last_not_of(" \"'\r\t");
+    if (first == std::string::npos) return std::nullopt;
+    text = text.substr(first, last - first + 1);
+    std::replace(text.begin(), text.end(), ',', '.');
+    char* end = nullptr;
+    const double v = std::strtod(text.c_str(), &end);
+    if (*end != '\0' || !std::isfinite(v)) return std::nullopt;
+    return v;
+}
+
+std::vector<std::string> split(const std::string& line, char separator) {
+    std::vector<std::string> out;
+    if (separator == ' ') {
+        std::istringstream words(line);
+        for (std::string word; words >> word;) out.push_back(word);
+        return out;
+    }
+    std::istringstream fields(line);
+    for (std::string field; std::getline(fields, field, separator);) out.push_back(field);
+    return out;
+}
+
+} // namespace
+
+std::optional<std::pair<double, double>> twoNumbers(const std::string& line) {
+    for (const char separator : {';', '\t', ',', ' '}) {
+        if (separator != ' ' && line.find(separator) == std::string::npos) continue;
+        std::vector<std::string> fields = split(line, separator);
+        // "500,5,0,98": decimal commas between comma-separated columns.
+        if (separator == ',' && fields.size() == 4) fields = {fields[0] + "." + fields[1], fields[2] + "." + fields[3]};
+        if (fields.size() < 2) continue;
+        const auto x = number(fields[0]), y = number(fields[1]);
+        if (x && y) return std::pair{*x, *y};
+        if (separator == ';' || separator == '\t') return std::nullopt;
+    }
+    return std::nullopt;
+}
+
+std::string csvRow(const std::vector<std::string>& fields) {
+    std::string out;
+    for (std::size_t i = 0; i < fields.size(); ++i) {
+        if (i > 0) out += ',';
+        if (fields[i].find_first_of(",;\"\r\n") == std::string::npos) {
+            out += fields[i];
+            continue;
+        }
+        out += '"';
+        for (const char c : fields[i]) {
+            if (c == '"') out += '"';
+            out += c;
+        }
+        out += '"';
+    }
+    return out + '\n';
+}
+
+std::vector<std::vector<std::string>> csvRows(const std::string& text) {
+    int commas = 0, semicolons = 0;
+    bool quoted = false;
+    for (const char c : text) {
+        if (c == '"') quoted = !quoted;
+        if (!quoted && c == '\n') break;
+        commas += !quoted && c == ',';
+        semicolons += !quoted && c == ';';
+    }
+    const char separator = semicolons > commas ? ';' : ',';
+    std::vector<std::vector<std::string>> rows;
+    std::vector<std::string> row;
+    std::string field;
+    quoted = false;
+    const auto endRow = [&] {
+        row.push_back(std::exchange(field, {}));
+        if (row.size() > 1 || !row[0].empty()) rows.push_back(row);
+        row.clear();
+    };
+    for (std::size_t i = 0; i < text.size(); ++i) {
+        const char c = text[i];
+        if (quoted && c == '"' && i + 1 < text.size() && text[i + 1] == '"') field += text[++i];
+        else if (c == '"') quoted = !quoted;
+        else if (!quoted && c == separator) row.push_back(std::exchange(field, {}));
+        else if (!quoted && c == '\n') endRow();
+        else if (c != '\r' || quoted) field += c;
+    }
+    if (!field.empty() || !row.empty()) endRow();
+    return rows;
+}
+
+} // namespace caelumen
