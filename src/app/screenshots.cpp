@@ -103,6 +103,11 @@ int takeScreenshots(MainWindow& window, const QString& folder) {
     window.kit().chooseFilter("duo3");
     window.kit().ratioSlider().setValue(40);
     shoot("kit");
+    window.kit().lower().setCurrentIndex(1);
+    window.kit().chooseFilter("city");
+    window.kit().ratioSlider().setValue(125);
+    shoot("kit-halos");
+    window.kit().lower().setCurrentIndex(0);
     const StarterFilter& printed = starterFilters()[3];
     ChartDialog chart(printedChart(printed.curve), QString::fromStdString(printed.name), &window);
     if (!showChart(chart, printed.curve)) ++failures;

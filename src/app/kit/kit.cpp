@@ -2,10 +2,14 @@
 
 #include "app/kit/chart_dialog.h"
 #include "app/kit/filter_dialog.h"
+#include "app/kit/ghost_panel.h"
 #include "app/kit/passband_plot.h"
+#include "app/kit/site_dialog.h"
 #include "app/widgets/prompts.h"
 #include "app/widgets/theme.h"
 #include "core/base/file.h"
+#include "core/optics/starter.h"
+#include "core/trial/kit_file.h"
 #include "report/filter_style.h"
 
 #include <QCheckBox>
@@ -13,15 +17,19 @@
 #include <QDir>
 #include <QDoubleSpinBox>
 #include <QFileInfo>
+#include <QFormLayout>
 #include <QHBoxLayout>
 #include <QImageReader>
 #include <QLabel>
 #include <QListWidget>
+#include <QMenu>
 #include <QPainter>
 #include <QPushButton>
+#include <QSettings>
 #include <QSignalBlocker>
 #include <QSlider>
 #include <QSplitter>
+#include <QTabWidget>
 #include <QTextBrowser>
 #include <QVBoxLayout>
 
@@ -48,11 +56,18 @@ QIcon markerIcon(const FilterStyle& style) {
     return QIcon(pixmap);
 }
 
+/// How far a curve may lie from a claim: a matter of the person, not of a trial.
+ClaimTolerance keptTolerance() {
+    const QSettings settings;
+    const ClaimTolerance usual;
+    return {settings.value("kit/tolerance-centre", usual.center_nm).toDouble(), settings.value("kit/tolerance-width", usual.fwhm).toDouble(), settings.value("kit/tolerance-peak", usual.peak).toDouble()};
+}
+
 } // namespace
 
 Kit::Kit(Session& session, Prompts& prompts, QWidget* parent)
     : QWidget(parent), m_session(session), m_prompts(prompts), m_filters(new QListWidget), m_import(new QPushButton(tr("Import a curve \u2026"))), m_chart(new QPushButton(tr("Read a chart \u2026"))), m_edit(new QPushButton(tr("Facts of the filter \u2026"))), m_ratio(new QSlider(Qt::Horizontal)), m_ratioText(new QLabel),
-      m_obstruction(new QDoubleSpinBox), m_index(new QDoubleSpinBox), m_camera(new QComboBox), m_all(new QCheckBox(tr("All filters"))), m_plot(new PassbandPlot), m_ratios(new RatioPlot), m_page(new QTextBrowser), m_across(new QSplitter),
+      m_obstruction(new QDoubleSpinBox), m_index(new QDoubleSpinBox), m_camera(new QComboBox), m_light(new QComboBox), m_all(new QCheckBox(tr("All filters"))), m_plot(new PassbandPlot), m_ratios(new RatioPlot), m_ghosts(new GhostPanel), m_lower(new QTabWidget), m_page(new QTextBrowser), m_across(new QSplitter),
       m_down(new QSplitter(Qt::Vertical)) {
     auto* left = new QWidget;
     auto* leftLayout = new QVBoxLayout(left);
@@ -64,6 +79,7 @@ Kit::Kit(Session& session, Prompts& prompts, QWidget* parent)
     leftLayout->addWidget(m_import);
     leftLayout->addWidget(m_chart);
     leftLayout->addWidget(m_edit);
+    leftLayout->addWidget(buildMenus());
     m_chart->setToolTip(tr("Reads the curve off a picture of a printed test chart. The picture can also be dropped here."));
     m_edit->setToolTip(tr("Claims, cone, price and where it came from. A double click does the same."));
     m_filters->setAccessibleName(tr("Filters"));
@@ -77,13 +93,16 @@ Kit::Kit(Session& session, Prompts& prompts, QWidget* parent)
     middleLayout->setContentsMargins(4, 8, 4, 10);
     middleLayout->addWidget(buildControls());
     m_down->addWidget(m_plot);
-    m_down->addWidget(m_ratios);
+    m_lower->addTab(m_ratios, tr("Lines against f-ratio"));
+    m_lower->addTab(m_ghosts, tr("Halos on the sensor"));
+    m_lower->setDocumentMode(true);
+    m_down->addWidget(m_lower);
     m_down->setStretchFactor(0, 3);
     m_down->setStretchFactor(1, 1);
-    m_down->setSizes({430, 210});
+    m_down->setSizes({420, 240});
     m_down->setChildrenCollapsible(false);
     middleLayout->addWidget(m_down, 1);
-    auto* legend = new QLabel(tr("filled: in the cone \u00B7 dotted: in parallel light \u00B7 grey ground: street lamps (root of their light) \u00B7 thin dashes: the camera's channels"));
+    auto* legend = new QLabel(tr("filled: in the cone \u00B7 dotted: in parallel light \u00B7 grey ground: the chosen light (root of it) \u00B7 thin dashes: the camera's channels"));
     legend->setObjectName("dim");
     legend->setWordWrap(true);
     middleLayout->addWidget(legend);
@@ -111,6 +130,15 @@ Kit::Kit(Session& session, Prompts& prompts, QWidget* parent)
     connect(m_edit, &QPushButton::clicked, this, &Kit::askFacts);
     connect(m_filters, &QListWidget::itemActivated, this, &Kit::askFacts);
     connect(&m_session, &Session::trialChanged, this, &Kit::trialChanged);
+    connect(&m_session, &Session::resultsChanged, this, &Kit::trialChanged);
+    connect(m_ghosts, &GhostPanel::gapsEdited, this, [this](const std::map<std::string, double>& gaps) {
+        Trial changed = m_session.trial();
+        changed.rig.gaps_mm = gaps;
+        m_session.edit(tr("Gaps of the rig"), changed);
+    });
+    connect(m_page, &QTextBrowser::anchorClicked, this, [this](const QUrl& link) {
+        if (link.toString() == "tolerance") askTolerance();
+    });
     trialChanged();
 }
 
@@ -127,7 +155,7 @@ QWidget* Kit::buildControls() {
     m_ratio->setPageStep(10);
     m_ratio->setAccessibleName(tr("f-ratio"));
     m_ratio->setMinimumWidth(90);
-    m_camera->setMinimumContentsLength(24);
+    m_camera->setMinimumContentsLength(20);
     m_ratioText->setMinimumWidth(40);
     m_obstruction->setRange(0, 0.95);
     m_obstruction->setSingleStep(0.05);
@@ -137,6 +165,13 @@ QWidget* Kit::buildControls() {
     m_index->setValue(1.8);
     m_index->setToolTip(tr("Effective index of the coating: the lower, the more the bands move. Makers who know it say it; 1.8 is usual."));
     for (const Camera& c : typicalCameras()) m_camera->addItem(QString::fromStdString(c.name), QString::fromStdString(c.id));
+    for (const StarterLight& l : starterLights()) {
+        m_light->addItem(QString::fromStdString(l.name));
+        m_light->setItemData(m_light->count() - 1, QString::fromStdString(l.source), Qt::ToolTipRole);
+    }
+    m_light->setToolTip(tr("The light that is drawn as grey ground; each says where its model comes from."));
+    m_light->setAccessibleName(tr("Light"));
+    connect(m_light, &QComboBox::currentIndexChanged, this, &Kit::refresh);
     m_camera->setToolTip(tr("Whose channels are drawn and counted: typical ones, not those of a maker"));
     m_all->setToolTip(tr("Draw the other filters too, in the same cone"));
     auto* whole = new QPushButton(tr("Infrared"));
@@ -152,6 +187,9 @@ QWidget* Kit::buildControls() {
     row->addWidget(m_index);
     second->addWidget(new QLabel(tr("Camera")));
     second->addWidget(m_camera);
+    second->addSpacing(6);
+    second->addWidget(new QLabel(tr("Light")));
+    second->addWidget(m_light);
     second->addStretch(1);
     second->addWidget(m_all);
     second->addSpacing(6);
@@ -163,6 +201,31 @@ QWidget* Kit::buildControls() {
     connect(m_all, &QCheckBox::toggled, this, &Kit::refresh);
     connect(whole, &QPushButton::toggled, this, [this](bool on) { m_plot->showRange(on ? 370 : 400, on ? 1000 : 720); });
     return bar;
+}
+
+QWidget* Kit::buildMenus() {
+    auto* both = new QWidget;
+    auto* row = new QHBoxLayout(both);
+    row->setContentsMargins(0, 0, 0, 0);
+    const auto button = [&](const QString& text, const QString& tip) {
+        auto* b = new QPushButton(text);
+        b->setToolTip(tip);
+        auto* menu = new QMenu(b);
+        b->setMenu(menu);
+        row->addWidget(b, 1);
+        return menu;
+    };
+    QMenu* filters = button(tr("Filters"), tr("Add filters to plan with, or take one away"));
+    QMenu* starter = filters->addMenu(tr("Add from the starter library"));
+    starter->setToolTipsVisible(true);
+    for (const StarterFilter& f : starterFilters()) starter->addAction(QString::fromStdString(f.name), this, [this, id = f.id] { addStarter(id); })->setToolTip(QString::fromStdString(f.source));
+    m_remove = filters->addAction(tr("Remove this filter"), this, &Kit::removeFilter);
+    QMenu* kit = button(tr("Kit"), tr("Carry filters, telescope and place from one campaign to another"));
+    kit->addAction(tr("Place of the trial \u2026"), this, &Kit::askSite);
+    kit->addSeparator();
+    kit->addAction(tr("Export the kit \u2026"), this, &Kit::askExport);
+    kit->addAction(tr("Import a kit or table \u2026"), this, &Kit::askImport);
+    return both;
 }
 
 LightCone Kit::cone() const { return {ratioAt(m_ratio->value()), m_obstruction->value(), m_index->value(), 0}; }
@@ -227,6 +290,7 @@ void Kit::fillFilters() {
     m_import->setEnabled(m_filters->count() > 0);
     m_chart->setEnabled(m_filters->count() > 0);
     m_edit->setEnabled(m_filters->count() > 0);
+    m_remove->setEnabled(m_filters->count() > 0);
 }
 
 const Curve* Kit::curveOf(const Filter& filter) {
@@ -264,7 +328,8 @@ void Kit::refresh() {
 
     PassbandPlot::Content content;
     content.camera = &camera;
-    content.sky = streetLight({});
+    const auto& lamps = m_session.trial().site.lamps;
+    content.sky = m_light->currentIndex() <= 0 ? streetLight(lamps.value_or(LampMix{})) : starterLights()[static_cast<std::size_t>(m_light->currentIndex())].spectrum;
     const ConeShift shift(cone);
     if (m_all->isChecked())
         for (const Filter& other : trial.filters)
@@ -282,7 +347,11 @@ void Kit::refresh() {
         // A maker who shifts the bands for a fast cone speaks of that cone.
         std::vector<Band> measured = bandsOf(*curve);
         if (filter->made_for_f_ratio) measured = bandsOf(ConeShift({*filter->made_for_f_ratio, cone.obstruction, cone.effectiveIndex, 0}).apply(*curve));
-        m_facts.claims = checkClaims(filter->claims, measured);
+        m_facts.tolerance = keptTolerance();
+        m_facts.claims = checkClaims(filter->claims, measured, m_facts.tolerance);
+        m_facts.skyBrightness = skyBrightness(trial.site);
+        m_facts.frame = m_session.frameSize();
+        takeMeasured(*filter);
         m_facts.contradictions = contradictions(filter->claims);
         m_facts.warnings = systemWarnings(m_facts.system, camera, m_facts.report.effective);
         content.chosen = {QString::fromStdString(filter->name), colourOf(filter->id), *curve};
@@ -292,6 +361,7 @@ void Kit::refresh() {
         m_page->setHtml(QString("<p style='color:%1'>%2</p>").arg(theme().dim.name(), filter ? tr("No curve of this filter is known. Import one, or drop a table of wavelength and transmission here.").toHtmlEscaped()
                                                                                             : tr("No trial is open. Drop stacked frames on the window, or open a campaign.").toHtmlEscaped()));
     }
+    showGhosts(filter);
     m_plot->show(content);
     m_ratios->show(curve ? *curve : Curve{}, cone, filter ? colourOf(filter->id) : theme().text);
 }
@@ -349,6 +419,139 @@ void Kit::askFacts() {
         if (f.id == dialog.filter().id) f = dialog.filter();
     m_indexOf.clear();
     m_session.edit(tr("Facts of %1").arg(QString::fromStdString(dialog.filter().name)), changed);
+}
+
+void Kit::takeMeasured(const Filter& filter) {
+    const TrialResults* results = m_session.results();
+    if (!results) return;
+    for (const Measurement& m : results->measurements) {
+        const Run* run = m_session.trial().run(m.run);
+        if (run && run->filter == filter.id && m.quantity == "star_throughput" && !m_facts.starThroughput.count(m.channel)) m_facts.starThroughput[m.channel] = {m.value, m.sigma};
+    }
+}
+
+void Kit::showGhosts(const Filter* filter) {
+    GhostPanel::Content c;
+    c.rig = m_session.trial().rig;
+    c.fRatio = cone().fRatio;
+    c.obstruction = cone().obstruction;
+    c.glass_mm = filter && filter->thickness_mm ? filter->thickness_mm : c.rig.filter_thickness_mm;
+    c.sensor = m_session.frameSize();
+    m_ghosts->show(c);
+}
+
+void Kit::askSite() {
+    if (!m_session.hasTrial()) return emit problem(tr("There is no trial whose place could be described; open one first."));
+    SiteDialog dialog(m_session.trial().site, m_prompts, this);
+    if (dialog.exec() != QDialog::Accepted) return;
+    Trial changed = m_session.trial();
+    changed.site = dialog.site();
+    m_session.edit(tr("Place of the trial"), changed);
+}
+
+void Kit::askTolerance() {
+    const ClaimTolerance now = keptTolerance();
+    QDialog dialog(this);
+    dialog.setWindowTitle(tr("How far a curve may lie from a claim"));
+    auto* form = new QFormLayout;
+    const OptionalNumber centre = field(form, tr("Centre (nm)"), now.center_nm, {}, 0.01, 100), width = field(form, tr("Width (% of the claimed)"), 100 * now.fwhm, {}, 0.1, 100), peak = field(form, tr("Peak (% of transmission)"), 100 * now.peak, {}, 0.1, 100);
+    finish(&dialog, form, problemLabel());
+    if (dialog.exec() != QDialog::Accepted) return;
+    QSettings settings;
+    const ClaimTolerance usual;
+    const auto keep = [&](const char* key, const OptionalNumber& f, double per, double otherwise) {
+        bool valid = true;
+        const auto v = f.value(valid);
+        settings.setValue(key, valid && v ? *v / per : otherwise);
+    };
+    keep("kit/tolerance-centre", centre, 1, usual.center_nm);
+    keep("kit/tolerance-width", width, 100, usual.fwhm);
+    keep("kit/tolerance-peak", peak, 100, usual.peak);
+    refresh();
+}
+
+/// Beside the campaign, so that both can be carried together.
+std::filesystem::path Kit::curveFolder() const {
+    const Campaign* campaign = m_session.campaign();
+    const std::filesystem::path file = campaign ? std::filesystem::path(campaign->path().toStdString()) : std::filesystem::path("campaign");
+    return std::filesystem::absolute(file.parent_path() / (file.stem().string() + " curves"));
+}
+
+void Kit::addStarter(const std::string& id) {
+    const auto& all = starterFilters();
+    const auto f = std::find_if(all.begin(), all.end(), [&](const StarterFilter& s) { return s.id == id; });
+    if (f == all.end()) return;
+    if (!m_session.hasTrial()) return emit problem(tr("There is no trial to add a filter to; open one first."));
+    KitFile kit;
+    Filter filter;
+    filter.id = f->id;
+    filter.name = f->name;
+    filter.kind = f->kind;
+    filter.claims = f->claims;
+    filter.effective_index = f->effectiveIndex;
+    filter.made_for_f_ratio = f->madeForFRatio;
+    filter.thickness_mm = f->thickness_mm;
+    filter.notes = f->source;
+    kit.filters.push_back(filter);
+    kit.curves[f->id] = f->curve;
+    Trial changed = m_session.trial();
+    if (const Status added = addToTrial(kit, changed, curveFolder()); !added) return emit problem(QString::fromStdString(added.error().message));
+    m_session.edit(tr("Add %1").arg(QString::fromStdString(f->name)), changed);
+    chooseFilter(QString::fromStdString(f->id));
+}
+
+void Kit::removeFilter() {
+    const std::string id = currentFilter().toStdString();
+    Trial changed = m_session.trial();
+    const Filter* filter = changed.filter(id);
+    if (!filter) return;
+    const QString name = QString::fromStdString(filter->name);
+    for (const Run& r : changed.runs)
+        if (r.filter == id) return emit problem(tr("%1 stays: run %2 was made with it. Take that run away first, on the Bench.").arg(name, QString::fromStdString(r.id)));
+    std::erase_if(changed.filters, [&](const Filter& f) { return f.id == id; });
+    m_session.edit(tr("Remove %1").arg(name), changed);
+}
+
+void Kit::askExport() {
+    if (m_session.trial().filters.empty()) return emit problem(tr("There is no filter to export; open a trial first."));
+    const QString path = m_prompts.saveFile(this, tr("Export the kit"), "kit.json", tr("Kit with curves, telescope and place (*.json);;Table of filters (*.csv)"));
+    if (path.isEmpty()) return;
+    std::string text;
+    if (path.endsWith(".csv", Qt::CaseInsensitive)) {
+        text = filtersToCsv(m_session.trial().filters);
+    } else {
+        const auto kit = kitOf(m_session.trial(), m_session.folder());
+        if (!kit) return emit problem(QString::fromStdString(kit.error().message));
+        text = kitToText(*kit);
+    }
+    if (const Status written = writeFile(path.toStdString(), text); !written) emit problem(QString::fromStdString(written.error().message));
+}
+
+void Kit::askImport() {
+    const QString path = m_prompts.openFile(this, tr("Import a kit"), tr("Kits and tables (*.json *.csv);;All files (*)"));
+    if (!path.isEmpty()) importKit(path);
+}
+
+void Kit::importKit(const QString& path) {
+    if (!m_session.hasTrial()) return emit problem(tr("There is no trial to take the kit into; open one first."));
+    const auto text = readText(path.toStdString());
+    if (!text) return emit problem(QString::fromStdString(text.error().message));
+    KitFile kit;
+    if (path.endsWith(".csv", Qt::CaseInsensitive)) {
+        auto filters = filtersFromCsv(*text, path.toStdString());
+        if (!filters) return emit problem(QString::fromStdString(filters.error().message));
+        kit.filters = std::move(*filters);
+    } else {
+        auto read = kitFromText(*text, path.toStdString());
+        if (!read) return emit problem(QString::fromStdString(read.error().message));
+        kit = std::move(*read);
+    }
+    Trial changed = m_session.trial();
+    if (const Status added = addToTrial(kit, changed, curveFolder()); !added) return emit problem(QString::fromStdString(added.error().message));
+    // Telescope and place only where this trial says nothing: its frames were made with its own.
+    if (changed.rig == Rig{}) changed.rig = kit.rig;
+    if (changed.site == Site{}) changed.site = kit.site;
+    m_session.edit(tr("Import a kit"), changed);
 }
 
 void Kit::themeChanged() {

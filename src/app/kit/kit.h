@@ -5,8 +5,10 @@
 
 #include <QWidget>
 
+#include <filesystem>
 #include <map>
 
+class QAction;
 class QCheckBox;
 class QComboBox;
 class QDoubleSpinBox;
@@ -15,10 +17,13 @@ class QListWidget;
 class QPushButton;
 class QSlider;
 class QSplitter;
+class QTabWidget;
+class QToolButton;
 class QTextBrowser;
 
 namespace caelumen {
 
+class GhostPanel;
 class PassbandPlot;
 class Prompts;
 class RatioPlot;
@@ -42,6 +47,13 @@ public:
     void askChart();                         ///< for a picture of a printed chart
     void readChart(const QString& path);     ///< lets the chart be traced, and saves and takes its curve
     void askFacts(); ///< of the chosen filter
+    void askSite();
+    void askTolerance();
+    void addStarter(const std::string& id); ///< of the starter library
+    void removeFilter();                    ///< the chosen one, when no run used it
+    void askExport();
+    void askImport();
+    void importKit(const QString& path); ///< a kit (JSON) or a table of filters (CSV)
     QString tableText() const { return kitTable(m_facts); }
     void themeChanged();
     QByteArray saveLayout() const;
@@ -50,6 +62,9 @@ public:
     QListWidget& filters() { return *m_filters; }
     QSlider& ratioSlider() { return *m_ratio; }
     QTextBrowser& page() { return *m_page; }
+    GhostPanel& ghosts() { return *m_ghosts; }
+    QTabWidget& lower() { return *m_lower; }
+    QComboBox& light() { return *m_light; }
     PassbandPlot& passbandPlot() { return *m_plot; }
 
 signals:
@@ -57,6 +72,10 @@ signals:
 
 private:
     QWidget* buildControls();
+    QWidget* buildMenus();
+    void showGhosts(const Filter* filter);
+    void takeMeasured(const Filter& filter);
+    std::filesystem::path curveFolder() const;
     void trialChanged();
     void showEvent(QShowEvent* event) override;
     void fillFilters();
@@ -71,10 +90,13 @@ private:
     QSlider* m_ratio;
     QLabel* m_ratioText;
     QDoubleSpinBox *m_obstruction, *m_index;
-    QComboBox* m_camera;
+    QComboBox *m_camera, *m_light;
     QCheckBox* m_all;
     PassbandPlot* m_plot;
     RatioPlot* m_ratios;
+    GhostPanel* m_ghosts;
+    QTabWidget* m_lower;
+    QAction* m_remove = nullptr;
     QTextBrowser* m_page;
     QSplitter *m_across, *m_down;
     qint64 m_trial = 0;          ///< whose rig the controls were set from

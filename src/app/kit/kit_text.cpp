@@ -4,6 +4,7 @@
 #include "core/optics/spacing.h"
 
 #include <QObject>
+#include <QUrl>
 
 #include <cmath>
 
@@ -89,6 +90,31 @@ Table skyTable(const KitFacts& f) {
     return t;
 }
 
+/// What starlight keeps, as the curve foretells it for a sunlike star and as the trial's stars say.
+Table starTable(const KitFacts& f) {
+    Table t{{tr("Starlight that stays"), tr("foretold"), tr("measured")}};
+    for (const SystemChannel& c : f.system) {
+        auto measured = f.starThroughput.find(c.name);
+        t.push_back({QString::fromStdString(c.name), exact(c.starlight), measured == f.starThroughput.end() ? QString("\u2013") : QString("%1 \u00B1 %2").arg(exact(measured->second.value), number(100 * measured->second.sigma, 1))});
+    }
+    return t;
+}
+
+/// The sky of the place if it were of one light alone, electrons per pixel and second.
+Table rateTable(const KitFacts& f) {
+    Table t;
+    if (!f.skyBrightness || !f.rig || !f.rig->aperture_mm || !f.rig->focal_length_mm || !f.rig->pixel_um) return t;
+    const double scale = 206.265 * *f.rig->pixel_um / *f.rig->focal_length_mm;
+    t.push_back({tr("Sky of %1 mag/\u25A1\u2033, e\u207B/s/px").arg(number(*f.skyBrightness, 1))});
+    for (const SystemChannel& c : f.system) t[0] << QString::fromStdString(c.name);
+    for (const auto& [name, spectrum] : skySources()) {
+        QStringList row{QString::fromStdString(name)};
+        for (const SystemChannel& c : f.system) row << number(skyElectrons(c.rate.at(name), *f.skyBrightness, *f.rig->aperture_mm, f.rig->obstruction.value_or(0), scale), 3);
+        t.push_back(row);
+    }
+    return t;
+}
+
 /// The filter's own glass, else what the rig takes for all.
 std::optional<double> thickness(const KitFacts& f) {
     if (f.filter && f.filter->thickness_mm) return f.filter->thickness_mm;
@@ -127,7 +153,7 @@ QString headline(const KitFacts& f) {
     return kept.isEmpty() ? tr("At f/%1 it loses more than a tenth of its lines: %2 is left.").arg(ratio, lost.join(", ")) : tr("At f/%1 it keeps %2, but loses more than a tenth of %3.").arg(ratio, kept.join(", "), lost.join(", "));
 }
 
-std::vector<Table> tables(const KitFacts& f) { return {bandTable(f), lineTable(f), matrixTable(f), skyTable(f), colourTable(f), ghostTable(f)}; }
+std::vector<Table> tables(const KitFacts& f) { return {bandTable(f), lineTable(f), matrixTable(f), skyTable(f), rateTable(f), starTable(f), colourTable(f), ghostTable(f)}; }
 
 } // namespace
 
@@ -135,6 +161,9 @@ QString kitPage(const KitFacts& f) {
     const Theme& t = theme();
     QString out = QString("<p style='font-size:14px; margin-top:0'>%1</p>").arg(headline(f).toHtmlEscaped());
     for (const ClaimVerdict& v : f.claims) out += paragraph(QString::fromStdString(v.text), v.holds ? t.text : t.bad);
+    if (!f.claims.empty())
+        out += QString("<p style='margin-top:2px; margin-bottom:4px; color:%1'>%2 <a href='tolerance' style='color:%3'>%4</a></p>")
+                   .arg(t.dim.name(), tr("Allowed: centre %1 nm, width %2, peak %3.").arg(number(f.tolerance.center_nm, 1), percent(f.tolerance.fwhm), percent(f.tolerance.peak)).toHtmlEscaped(), t.accent.name(), tr("Change \u2026"));
     if (f.claims.empty()) out += paragraph(tr("No claim of the maker is noted for it."), t.dim);
     for (const std::string& text : f.contradictions) out += paragraph(QString::fromStdString(text), t.bad);
     for (const std::string& text : f.warnings) out += paragraph(QString::fromStdString(text), t.warn);
@@ -147,6 +176,12 @@ QString kitPage(const KitFacts& f) {
         Table body = table;
         out += html({}, body);
     }
+    if (f.rig && f.rig->pixel_um && f.rig->focal_length_mm) {
+        const double scale = 206.265 * *f.rig->pixel_um / *f.rig->focal_length_mm;
+        QString said = tr("Scale %1\u2033 a pixel").arg(number(scale, 2));
+        if (!f.frame.isEmpty()) said += tr(", field %1\u00B0 \u00D7 %2\u00B0").arg(number(f.frame.width() * scale / 3600, 2), number(f.frame.height() * scale / 3600, 2));
+        out += paragraph(said + ".", t.text);
+    }
     if (const auto glass = thickness(f)) out += paragraph(tr("Its %1 mm of glass move the focus back by %2 mm: add that to the spacing.").arg(number(*glass, 2), number(focusShift_mm(*glass), 2)), t.text);
     if (f.filter && f.filter->price) {
         const Price& p = *f.filter->price;
@@ -158,6 +193,8 @@ QString kitPage(const KitFacts& f) {
     if (f.filter && f.filter->made_for_f_ratio) out += paragraph(tr("Made for f/%1: its claims are held against its bands in that cone.").arg(*f.filter->made_for_f_ratio), t.text);
     if (f.filter && !f.filter->mount.empty()) out += paragraph(tr("Mount: %1.").arg(QString::fromStdString(f.filter->mount)), t.dim);
     if (f.filter && !f.filter->notes.empty()) out += paragraph(QString::fromStdString(f.filter->notes), t.dim);
+    if (f.filter && !t.isRed()) // white glare would spoil adapted eyes
+        for (const std::string& photo : f.filter->photos) out += QString("<p><img src='%1' width='300'></p>").arg(QUrl::fromLocalFile(QString::fromStdString(photo)).toString().toHtmlEscaped());
     if (f.filter && !f.filter->obtained.empty()) out += paragraph(tr("How it was obtained: %1.").arg(QString::fromStdString(f.filter->obtained)), t.dim);
     return out;
 }

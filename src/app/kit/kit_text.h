@@ -4,7 +4,10 @@
 #include "core/optics/system_response.h"
 #include "core/trial/trial.h"
 
+#include <QSize>
 #include <QString>
+
+#include <map>
 
 namespace caelumen {
 
@@ -17,6 +20,13 @@ struct KitFacts {
     std::vector<SystemChannel> system;
     std::vector<ColourPrediction> colours;
     std::vector<ClaimVerdict> claims;
+    ClaimTolerance tolerance;
+    struct Measured {
+        double value = 0, sigma = 0;
+    };
+    std::map<std::string, Measured> starThroughput; ///< by channel, as the trial's frames say
+    std::optional<double> skyBrightness;            ///< V mag per square arcsecond of the site
+    QSize frame;                                    ///< of the trial, pixels; empty: not known
     std::vector<std::string> contradictions;
     std::vector<std::string> warnings;
 };
