@@ -15,6 +15,7 @@
 #include <QComboBox>
 #include <QDir>
 #include <QDragEnterEvent>
+#include <QFile>
 #include <QFileInfo>
 #include <QHBoxLayout>
 #include <QLabel>
@@ -38,6 +39,12 @@
 
 namespace caelumen {
 namespace {
+
+/// Whether a JSON file says that it is a kit, without taking it in.
+bool isKitFile(const QString& path) {
+    QFile file(path);
+    return file.open(QIODevice::ReadOnly) && file.read(4096).contains("\"caelumen_kit\"");
+}
 
 constexpr int kMostRecent = 8;
 
@@ -353,6 +360,11 @@ void MainWindow::takeFiles(const QStringList& files) {
         const QString ending = QFileInfo(file).suffix().toLower();
         if (ending == "caelumen") {
             openCampaign(file);
+            return;
+        }
+        if (ending == "json" && isKitFile(file)) {
+            showWorkspace(Workspace::Kit);
+            m_kit->importKit(file);
             return;
         }
         if (ending == "json") {

@@ -1,8 +1,10 @@
 #include "app/bench/bench.h"
 #include "app/kit/chart_dialog.h"
 #include "app/kit/filter_dialog.h"
+#include "app/kit/ghost_panel.h"
 #include "app/kit/kit.h"
 #include "app/kit/passband_plot.h"
+#include "app/kit/site_dialog.h"
 #include "app/main_window.h"
 
 #include "core/base/file.h"
@@ -10,7 +12,9 @@
 #include "support/scenes.h"
 #include "support/window.h"
 
+#include <QAction>
 #include <QClipboard>
+#include <QDoubleSpinBox>
 #include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
@@ -21,6 +25,8 @@
 #include <QSettings>
 #include <QSlider>
 #include <QStandardPaths>
+#include <QTabWidget>
+#include <QTableWidget>
 #include <QTextBrowser>
 #include <QTimer>
 #include <QToolButton>
@@ -41,6 +47,12 @@ class KitTest : public QObject {
     QString said() { return kit().page().toPlainText(); }
     void drop(const QString& file) { dropOn(*m_window, {file}); }
     QString problem() const { return problemIn(*m_window); }
+    /// Triggers an entry of one of the Kit's own menus by its text.
+    bool chooseFromMenu(const QString& text) {
+        for (QAction* a : kit().findChildren<QAction*>())
+            if (a->text() == text && a->isEnabled()) return a->trigger(), true;
+        return false;
+    }
     void clickFilter(int row) {
         QListWidget& list = kit().filters();
         QTest::mouseClick(list.viewport(), Qt::LeftButton, {}, list.visualItemRect(list.item(row)).center());
@@ -160,6 +172,147 @@ private slots:
         QVERIFY(writeFile(m_folder / "broken.png", "not a picture").ok());
         drop(at("broken.png"));
         QTRY_VERIFY2(problem().contains("broken.png"), qPrintable(problem()));
+    }
+
+    void aStarterFilterIsAddedAndTakenAway() {
+        const auto before = m_window->session().trial().filters.size();
+        QVERIFY(chooseFromMenu("Moss"));
+        QCOMPARE(m_window->session().trial().filters.size(), before + 1);
+        QCOMPARE(kit().currentFilter(), QString("starter-green"));
+        QCOMPARE(kit().facts().report.bands.size(), std::size_t{1});
+        QVERIFY(said().contains("535"));
+        QVERIFY(chooseFromMenu("Remove this filter"));
+        QCOMPARE(m_window->session().trial().filters.size(), before);
+        clickFilter(1); // a run was made with this one
+        QVERIFY(chooseFromMenu("Remove this filter"));
+        QCOMPARE(m_window->session().trial().filters.size(), before);
+        QVERIFY2(problem().contains("stays"), qPrintable(problem()));
+    }
+
+    void aKitGoesOutAndComesIn() {
+        QVERIFY(chooseFromMenu("Ember 6"));
+        m_answers->save = at("mine kit.json");
+        QVERIFY(chooseFromMenu(QString::fromUtf8("Export the kit \u2026")));
+        m_answers->save = at("table.csv");
+        QVERIFY(chooseFromMenu(QString::fromUtf8("Export the kit \u2026")));
+        m_window->openCampaign(at("another.caelumen"));
+        drop(at("trial/trial.json"));
+        m_window->showWorkspace(MainWindow::Workspace::Kit);
+        QVERIFY(!m_window->session().trial().filter("starter-ha6"));
+        drop(at("mine kit.json"));
+        QVERIFY2(m_window->session().trial().filter("starter-ha6"), qPrintable(problem()));
+        kit().chooseFilter("starter-ha6");
+        QVERIFY(std::abs(kit().facts().report.bands.at(0).normal.center_nm - 656.6) < 0.05);
+        m_window->session().undoStack().undo();
+        QVERIFY(!m_window->session().trial().filter("starter-ha6"));
+        m_answers->save = at("table.csv");
+        QVERIFY(chooseFromMenu(QString::fromUtf8("Import a kit or table \u2026")));
+        QVERIFY(m_window->session().trial().filter("starter-ha6"));
+        m_answers->save = at("bad.csv");
+        QVERIFY(chooseFromMenu(QString::fromUtf8("Import a kit or table \u2026")));
+        QVERIFY2(problem().contains("bad.csv"), qPrintable(problem()));
+    }
+
+    void gapsAreEditedAndHalosSolved() {
+        clickFilter(1);
+        kit().lower().setCurrentIndex(1);
+        GhostPanel& ghosts = kit().ghosts();
+        const auto before = m_window->session().trial().rig.gaps_mm;
+        for (QPushButton* b : ghosts.findChildren<QPushButton*>())
+            if (b->text() == "Add") QTest::mouseClick(b, Qt::LeftButton);
+        auto* editor = ghosts.gaps().findChild<QLineEdit*>();
+        QVERIFY(editor);
+        QTest::keyClicks(editor, "7,5");
+        QTest::keyClick(editor, Qt::Key_Return);
+        QTRY_COMPARE(m_window->session().trial().rig.gaps_mm.size(), before.size() + 1);
+        QVERIFY(std::any_of(m_window->session().trial().rig.gaps_mm.begin(), m_window->session().trial().rig.gaps_mm.end(), [](const auto& g) { return g.second == 7.5; }));
+        // 7.5 mm at f/5 are 1.5 mm of pupil: the halo is 2 x 7.5 / 5 = 3 mm wide
+        const double pixel = *m_window->session().trial().rig.pixel_um;
+        ghosts.diameter().setValue(std::round(3000 / pixel));
+        QVERIFY2(std::abs(ghosts.gap().value() - 7.5) < 0.12, qPrintable(QString::number(ghosts.gap().value())));
+        QVERIFY2(ghosts.answer().startsWith("Fits:"), qPrintable(ghosts.answer()));
+        ghosts.gap().setValue(40);
+        QVERIFY2(ghosts.answer().contains("no known gap"), qPrintable(ghosts.answer()));
+        ghosts.gaps().item(0, 1)->setText("much");
+        QVERIFY(ghosts.answer().contains("no distance"));
+        QVERIFY(ghosts.gaps().item(0, 1)->text() != "much");
+        m_window->session().undoStack().undo();
+        QCOMPARE(m_window->session().trial().rig.gaps_mm, before);
+        QCOMPARE(ghosts.gaps().rowCount(), static_cast<int>(before.size()));
+    }
+
+    void thePlaceIsDescribed() {
+        QVERIFY(writeFile(m_folder / "horizon.csv", "azimuth,altitude\n0,10\n120,25\n240,5\n").ok());
+        m_answers->save = at("horizon.csv");
+        QTimer::singleShot(0, this, [] {
+            auto* dialog = qobject_cast<SiteDialog*>(QApplication::activeModalWidget());
+            QVERIFY(dialog);
+            dialog->importHorizon();
+            dialog->findChildren<QPlainTextEdit*>()[1]->setPlainText("nonsense");
+            dialog->accept();
+            QVERIFY(dialog->isVisible()); // said, not taken
+            dialog->findChildren<QPlainTextEdit*>()[1]->setPlainText("310, 1.4, 25\n90");
+            dialog->accept();
+        });
+        QVERIFY(chooseFromMenu(QString::fromUtf8("Place of the trial \u2026")));
+        const Site& site = m_window->session().trial().site;
+        QCOMPARE(site.horizon.size(), std::size_t{3});
+        QCOMPARE(site.domes.size(), std::size_t{2});
+        QCOMPARE(site.domes[0].strength, 1.4);
+        m_window->session().undoStack().undo();
+        QVERIFY(m_window->session().trial().site.horizon.empty());
+    }
+
+    void whatIsForetoldStandsBesideWhatWasMeasured() {
+        QVERIFY(QTest::qWaitFor([&] { return m_window->session().results() && m_window->session().resultsAreCurrent() && !m_window->session().jobs().busy(); }, 120'000));
+        clickFilter(1);
+        QVERIFY(!kit().facts().starThroughput.empty());
+        QVERIFY2(said().contains("foretold") && said().contains("measured"), qPrintable(said()));
+        for (const SystemChannel& c : kit().facts().system) {
+            const auto m = kit().facts().starThroughput.find(c.name);
+            if (m != kit().facts().starThroughput.end()) {
+                const double foretold = c.starlight / kit().facts().baselineStarlight.at(c.name);
+                // The virtual night's stars are of all colours, the foretold one is like the sun.
+                QVERIFY2(std::abs(m->second.value / foretold - 1) < 0.3, qPrintable(QString("%1: %2 measured, %3 foretold").arg(c.name.c_str()).arg(m->second.value).arg(foretold)));
+            }
+        }
+        QVERIFY(said().contains(QString::fromUtf8("e\u207B/s/px")));
+    }
+
+    void theToleranceIsThePersons() {
+        clickFilter(1);
+        QTimer::singleShot(0, this, [] {
+            auto* dialog = QApplication::activeModalWidget();
+            QVERIFY(dialog);
+            dialog->findChildren<QLineEdit*>()[1]->setText("0.1");
+            qobject_cast<QDialog*>(dialog)->accept();
+        });
+        const auto before = kit().facts().tolerance;
+        emit kit().page().anchorClicked(QUrl("tolerance"));
+        QVERIFY(std::abs(kit().facts().tolerance.fwhm - 0.001) < 1e-9);
+        QVERIFY(std::abs(kit().facts().tolerance.center_nm - before.center_nm) < 1e-9);
+        QSettings().remove("kit");
+    }
+
+    void photosBelongToAFilter() {
+        QImage picture(900, 600, QImage::Format_RGB32);
+        picture.fill(Qt::darkCyan);
+        QVERIFY(picture.save(at("photo.jpg")));
+        clickFilter(1);
+        m_answers->save = at("photo.jpg");
+        QTimer::singleShot(0, this, [this] {
+            auto* dialog = qobject_cast<FilterDialog*>(QApplication::activeModalWidget());
+            QVERIFY(dialog);
+            dialog->addPhoto();
+            m_answers->save = at("bad.csv"); // no picture: said, not taken
+            dialog->addPhoto();
+            dialog->accept();
+        });
+        kit().askFacts();
+        const auto& photos = m_window->session().trial().filter("duo7")->photos;
+        QCOMPARE(photos.size(), std::size_t{1});
+        QCOMPARE(photos[0], at("photo.jpg").toStdString());
+        QVERIFY(kit().page().toHtml().contains("photo.jpg"));
     }
 
     void aFileThatIsNoCurveIsOneSentence() {

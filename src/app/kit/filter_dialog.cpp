@@ -1,12 +1,19 @@
 #include "app/kit/filter_dialog.h"
 
+#include "app/widgets/prompts.h"
+
 #include <fmt/format.h>
 
 #include <QComboBox>
+#include <QFileInfo>
 #include <QFormLayout>
+#include <QHBoxLayout>
+#include <QImageReader>
 #include <QLabel>
 #include <QLineEdit>
+#include <QListWidget>
 #include <QPlainTextEdit>
+#include <QPushButton>
 #include <QRegularExpression>
 
 #include <cmath>
@@ -55,7 +62,7 @@ QString claimsToText(const std::vector<BandClaim>& claims) {
     return out.join('\n');
 }
 
-FilterDialog::FilterDialog(const Filter& filter, QWidget* parent) : QDialog(parent), m_filter(filter) {
+FilterDialog::FilterDialog(const Filter& filter, Prompts& prompts, QWidget* parent) : QDialog(parent), m_filter(filter), m_prompts(prompts), m_photos(new QListWidget) {
     setWindowTitle(tr("Facts of %1").arg(QString::fromStdString(filter.name)));
     auto* form = new QFormLayout;
     m_name = new QLineEdit(QString::fromStdString(filter.name));
@@ -85,7 +92,43 @@ FilterDialog::FilterDialog(const Filter& filter, QWidget* parent) : QDialog(pare
     m_obtained->setCurrentText(QString::fromStdString(filter.obtained));
     form->addRow(tr("How obtained"), m_obtained);
     form->addRow(tr("Notes"), m_notes = lines(QString::fromStdString(filter.notes), 3));
-    finish(this, form, m_problem = problemLabel());
+    m_problem = problemLabel();
+    m_photos->setViewMode(QListView::IconMode);
+    m_photos->setIconSize({72, 54});
+    m_photos->setFixedHeight(92);
+    m_photos->setMovement(QListView::Static);
+    m_photos->setAccessibleName(tr("Photos"));
+    for (const std::string& photo : filter.photos) showPhoto(QString::fromStdString(photo));
+    auto* add = new QPushButton(tr("Add a photo \u2026"));
+    auto* remove = new QPushButton(tr("Remove the photo"));
+    auto* buttons = new QHBoxLayout;
+    for (QPushButton* b : {add, remove}) {
+        b->setAutoDefault(false);
+        buttons->addWidget(b);
+    }
+    connect(add, &QPushButton::clicked, this, &FilterDialog::addPhoto);
+    connect(remove, &QPushButton::clicked, this, [this] { delete m_photos->currentItem(); });
+    form->addRow(tr("Photos"), m_photos);
+    form->addRow(QString(), buttons);
+    finish(this, form, m_problem);
+}
+
+void FilterDialog::addPhoto() {
+    const QString path = m_prompts.openFile(this, tr("Photo of the filter"), tr("Pictures (*.png *.jpg *.jpeg *.bmp *.webp);;All files (*)"));
+    if (!path.isEmpty()) showPhoto(path);
+}
+
+/// Small: a photo of many megapixels is read at the size that is shown.
+void FilterDialog::showPhoto(const QString& file) {
+    QImageReader reader(file);
+    reader.setAutoTransform(true);
+    if (const QSize size = reader.size(); size.isValid()) reader.setScaledSize(size.scaled(144, 108, Qt::KeepAspectRatio));
+    const QImage small = reader.read();
+    if (small.isNull() && QFileInfo::exists(file)) return complain(tr("%1 cannot be read as a picture; save it as PNG or JPEG.").arg(file), m_photos);
+    auto* item = new QListWidgetItem(QIcon(QPixmap::fromImage(small)), small.isNull() ? tr("missing") : QString());
+    item->setData(Qt::UserRole, file);
+    item->setToolTip(file);
+    m_photos->addItem(item);
 }
 
 void FilterDialog::complain(const QString& text, QWidget* where) {
@@ -111,6 +154,8 @@ void FilterDialog::accept() {
     m_filter.set_size = static_cast<int>(std::lround(get(m_setSize).value_or(1)));
     m_filter.obtained = m_obtained->currentText().trimmed().toStdString();
     m_filter.notes = m_notes->toPlainText().trimmed().toStdString();
+    m_filter.photos.clear();
+    for (int i = 0; i < m_photos->count(); ++i) m_filter.photos.push_back(m_photos->item(i)->data(Qt::UserRole).toString().toStdString());
     m_filter.guessed = false;
     QDialog::accept();
 }

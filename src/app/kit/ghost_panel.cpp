@@ -64,7 +64,7 @@ private:
         const QSizeF sensor = m_content.sensor.isEmpty() ? QSizeF(1.6 * widest, 1.2 * widest) : QSizeF(m_content.sensor);
         // Names stand on the right, with room of their own.
         const double names = 0.34 * width(), reach = std::max({sensor.width(), widest, 1.0}), tall = std::max({sensor.height(), widest, 1.0});
-        const double scale = std::min((width() - names - 24) / reach, (height() - 30.0) / tall);
+        const double scale = std::min((width() - names - 24) / reach, (height() - 34.0) / tall);
         const QPointF middle((width() - names) / 2, (height() - 14) / 2.0);
         const QRectF frame(middle.x() - scale * sensor.width() / 2, middle.y() - scale * sensor.height() / 2, scale * sensor.width(), scale * sensor.height());
         if (!m_content.sensor.isEmpty()) {
@@ -72,7 +72,7 @@ private:
             p.setBrush(theme().window);
             p.drawRect(frame);
             p.setPen(theme().dim);
-            p.drawText(QPointF(frame.left(), frame.bottom() + 13), QObject::tr("%1 \u00D7 %2 px").arg(m_content.sensor.width()).arg(m_content.sensor.height()));
+            p.drawText(QPointF(6, height() - 6), QObject::tr("%1 \u00D7 %2 px").arg(m_content.sensor.width()).arg(m_content.sensor.height()));
         }
         double y = 16;
         for (const Ghost& g : ghosts) {

@@ -153,6 +153,7 @@ QWidget* Kit::buildControls() {
     both->addLayout(second);
     m_ratio->setRange(0, positionOf(kSlowest));
     m_ratio->setPageStep(10);
+    m_ratio->setValue(positionOf(5));
     m_ratio->setAccessibleName(tr("f-ratio"));
     m_ratio->setMinimumWidth(90);
     m_camera->setMinimumContentsLength(20);
@@ -351,7 +352,7 @@ void Kit::refresh() {
         m_facts.claims = checkClaims(filter->claims, measured, m_facts.tolerance);
         m_facts.skyBrightness = skyBrightness(trial.site);
         m_facts.frame = m_session.frameSize();
-        takeMeasured(*filter);
+        takeMeasured(*filter, shift);
         m_facts.contradictions = contradictions(filter->claims);
         m_facts.warnings = systemWarnings(m_facts.system, camera, m_facts.report.effective);
         content.chosen = {QString::fromStdString(filter->name), colourOf(filter->id), *curve};
@@ -412,7 +413,7 @@ void Kit::takeCurve(const QString& path) {
 void Kit::askFacts() {
     const Filter* filter = m_session.trial().filter(currentFilter().toStdString());
     if (!filter) return;
-    FilterDialog dialog(*filter, this);
+    FilterDialog dialog(*filter, m_prompts, this);
     if (dialog.exec() != QDialog::Accepted) return;
     Trial changed = m_session.trial();
     for (Filter& f : changed.filters)
@@ -421,7 +422,13 @@ void Kit::askFacts() {
     m_session.edit(tr("Facts of %1").arg(QString::fromStdString(dialog.filter().name)), changed);
 }
 
-void Kit::takeMeasured(const Filter& filter) {
+void Kit::takeMeasured(const Filter& filter, const ConeShift& shift) {
+    const Run* base = m_session.trial().baseline();
+    const Filter* open = base ? m_session.trial().filter(base->filter) : nullptr;
+    if (const Curve* curve = open ? curveOf(*open) : nullptr) {
+        m_facts.baseline = QString::fromStdString(open->name);
+        for (const SystemChannel& c : systemResponse(shift.apply(*curve, 0.5), *m_facts.camera)) m_facts.baselineStarlight[c.name] = c.starlight;
+    }
     const TrialResults* results = m_session.results();
     if (!results) return;
     for (const Measurement& m : results->measurements) {

@@ -74,7 +74,7 @@ private:
     QWidget* buildControls();
     QWidget* buildMenus();
     void showGhosts(const Filter* filter);
-    void takeMeasured(const Filter& filter);
+    void takeMeasured(const Filter& filter, const ConeShift& shift);
     std::filesystem::path curveFolder() const;
     void trialChanged();
     void showEvent(QShowEvent* event) override;

@@ -90,12 +90,14 @@ Table skyTable(const KitFacts& f) {
     return t;
 }
 
-/// What starlight keeps, as the curve foretells it for a sunlike star and as the trial's stars say.
+/// What starlight keeps against the baseline, as the curves foretell it for a sunlike star and as the trial's stars say.
 Table starTable(const KitFacts& f) {
-    Table t{{tr("Starlight that stays"), tr("foretold"), tr("measured")}};
+    Table t{{f.baseline.isEmpty() ? tr("Starlight that stays") : tr("Starlight against %1").arg(f.baseline), tr("foretold"), tr("measured")}};
     for (const SystemChannel& c : f.system) {
         auto measured = f.starThroughput.find(c.name);
-        t.push_back({QString::fromStdString(c.name), exact(c.starlight), measured == f.starThroughput.end() ? QString("\u2013") : QString("%1 \u00B1 %2").arg(exact(measured->second.value), number(100 * measured->second.sigma, 1))});
+        const auto open = f.baselineStarlight.find(c.name);
+        const QString foretold = open != f.baselineStarlight.end() && !(open->second > 0) ? QString("\u2013") : exact(c.starlight / (open == f.baselineStarlight.end() ? 1.0 : open->second));
+        t.push_back({QString::fromStdString(c.name), foretold, measured == f.starThroughput.end() ? QString("\u2013") : QString("%1 \u00B1 %2").arg(exact(measured->second.value), number(100 * measured->second.sigma, 1))});
     }
     return t;
 }
@@ -105,7 +107,7 @@ Table rateTable(const KitFacts& f) {
     Table t;
     if (!f.skyBrightness || !f.rig || !f.rig->aperture_mm || !f.rig->focal_length_mm || !f.rig->pixel_um) return t;
     const double scale = 206.265 * *f.rig->pixel_um / *f.rig->focal_length_mm;
-    t.push_back({tr("Sky of %1 mag/\u25A1\u2033, e\u207B/s/px").arg(number(*f.skyBrightness, 1))});
+    t.push_back({tr("e\u207B/s/px at %1 mag/arcsec\u00B2").arg(number(*f.skyBrightness, 1))});
     for (const SystemChannel& c : f.system) t[0] << QString::fromStdString(c.name);
     for (const auto& [name, spectrum] : skySources()) {
         QStringList row{QString::fromStdString(name)};
