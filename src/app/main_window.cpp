@@ -40,10 +40,10 @@
 namespace caelumen {
 namespace {
 
-/// Whether a JSON file says that it is a kit, without taking it in.
-bool isKitFile(const QString& path) {
+/// Whether a JSON file says that it is a kit or a camera, without taking it in.
+bool saysItIs(const char* what, const QString& path) {
     QFile file(path);
-    return file.open(QIODevice::ReadOnly) && file.read(4096).contains("\"caelumen_kit\"");
+    return file.open(QIODevice::ReadOnly) && file.read(4096).contains(QByteArray("\"caelumen_") + what + '"');
 }
 
 constexpr int kMostRecent = 8;
@@ -362,9 +362,10 @@ void MainWindow::takeFiles(const QStringList& files) {
             openCampaign(file);
             return;
         }
-        if (ending == "json" && isKitFile(file)) {
+        if (ending == "json" && (saysItIs("kit", file) || saysItIs("camera", file))) {
             showWorkspace(Workspace::Kit);
-            m_kit->importKit(file);
+            if (saysItIs("kit", file)) m_kit->importKit(file);
+            else m_kit->takeCamera(file);
             return;
         }
         if (ending == "json") {

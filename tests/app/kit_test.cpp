@@ -14,6 +14,8 @@
 
 #include <QAction>
 #include <QClipboard>
+#include <QDir>
+#include <QComboBox>
 #include <QDoubleSpinBox>
 #include <QLabel>
 #include <QLineEdit>
@@ -292,6 +294,28 @@ private slots:
         QVERIFY(std::abs(kit().facts().tolerance.fwhm - 0.001) < 1e-9);
         QVERIFY(std::abs(kit().facts().tolerance.center_nm - before.center_nm) < 1e-9);
         QSettings().remove("kit");
+    }
+
+    void aCameraOfOnesOwnIsKept() {
+        clickFilter(1);
+        const int before = kit().cameraBox().count();
+        QVERIFY(writeFile(m_folder / "camera.json", R"({"caelumen_camera": 1, "name": "Garden shed 9", "pixel_um": 9, "gains": [{"setting": 30, "e_per_adu": 1.1}],
+            "channels": [{"name": "L", "points": [[300, 0], [400, 0.5], [700, 0.5], [1000, 0]]}]})").ok());
+        drop(at("camera.json"));
+        QCOMPARE(kit().cameraBox().count(), before + 1);
+        QCOMPARE(kit().cameraBox().currentText(), QString("Garden shed 9"));
+        QCOMPARE(kit().facts().system.size(), std::size_t{1});
+        QVERIFY(said().contains("1.10"));
+        drop(at("camera.json")); // again: replaced, not doubled
+        QCOMPARE(kit().cameraBox().count(), before + 1);
+        m_answers->save = at("camera out.json");
+        QVERIFY(chooseFromMenu(QString::fromUtf8("Export this camera \u2026")));
+        const auto text = readText(m_folder / "camera out.json");
+        QVERIFY(text.ok() && text->find("Garden shed 9") != std::string::npos);
+        QVERIFY(writeFile(m_folder / "camera bad.json", R"({"caelumen_camera": 1, "name": "x", "channels": [{"name": "Q"}]})").ok());
+        drop(at("camera bad.json"));
+        QVERIFY2(problem().contains("R, G, B or L"), qPrintable(problem()));
+        QDir(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/cameras").removeRecursively();
     }
 
     void photosBelongToAFilter() {

@@ -8,6 +8,7 @@
 #include "app/widgets/prompts.h"
 #include "app/widgets/theme.h"
 #include "core/base/file.h"
+#include "core/optics/camera_file.h"
 #include "core/optics/starter.h"
 #include "core/trial/kit_file.h"
 #include "report/filter_style.h"
@@ -25,10 +26,12 @@
 #include <QMenu>
 #include <QPainter>
 #include <QPushButton>
+#include <QRegularExpression>
 #include <QSettings>
 #include <QSignalBlocker>
 #include <QSlider>
 #include <QSplitter>
+#include <QStandardPaths>
 #include <QTabWidget>
 #include <QTextBrowser>
 #include <QVBoxLayout>
@@ -165,7 +168,7 @@ QWidget* Kit::buildControls() {
     m_index->setSingleStep(0.05);
     m_index->setValue(1.8);
     m_index->setToolTip(tr("Effective index of the coating: the lower, the more the bands move. Makers who know it say it; 1.8 is usual."));
-    for (const Camera& c : typicalCameras()) m_camera->addItem(QString::fromStdString(c.name), QString::fromStdString(c.id));
+    fillCameras({});
     for (const StarterLight& l : starterLights()) {
         m_light->addItem(QString::fromStdString(l.name));
         m_light->setItemData(m_light->count() - 1, QString::fromStdString(l.source), Qt::ToolTipRole);
@@ -173,7 +176,7 @@ QWidget* Kit::buildControls() {
     m_light->setToolTip(tr("The light that is drawn as grey ground; each says where its model comes from."));
     m_light->setAccessibleName(tr("Light"));
     connect(m_light, &QComboBox::currentIndexChanged, this, &Kit::refresh);
-    m_camera->setToolTip(tr("Whose channels are drawn and counted: typical ones, not those of a maker"));
+    m_camera->setToolTip(tr("Whose channels are drawn and counted: typical ones, not those of a maker, and your own (Kit, Add a camera)"));
     m_all->setToolTip(tr("Draw the other filters too, in the same cone"));
     auto* whole = new QPushButton(tr("Infrared"));
     whole->setCheckable(true);
@@ -223,6 +226,8 @@ QWidget* Kit::buildMenus() {
     m_remove = filters->addAction(tr("Remove this filter"), this, &Kit::removeFilter);
     QMenu* kit = button(tr("Kit"), tr("Carry filters, telescope and place from one campaign to another"));
     kit->addAction(tr("Place of the trial \u2026"), this, &Kit::askSite);
+    kit->addAction(tr("Add a camera \u2026"), this, &Kit::askCamera);
+    kit->addAction(tr("Export this camera \u2026"), this, &Kit::askExportCamera);
     kit->addSeparator();
     kit->addAction(tr("Export the kit \u2026"), this, &Kit::askExport);
     kit->addAction(tr("Import a kit or table \u2026"), this, &Kit::askImport);
@@ -321,7 +326,7 @@ void Kit::refresh() {
     const Trial& trial = m_session.trial();
     const Filter* filter = trial.filter(currentFilter().toStdString());
     const Curve* curve = filter ? curveOf(*filter) : nullptr;
-    const Camera& camera = typicalCamera(m_camera->currentData().toString().toStdString());
+    const Camera& camera = this->camera();
     m_facts = {};
     m_facts.filter = filter;
     m_facts.rig = &trial.rig;
@@ -517,6 +522,50 @@ void Kit::removeFilter() {
         if (r.filter == id) return emit problem(tr("%1 stays: run %2 was made with it. Take that run away first, on the Bench.").arg(name, QString::fromStdString(r.id)));
     std::erase_if(changed.filters, [&](const Filter& f) { return f.id == id; });
     m_session.edit(tr("Remove %1").arg(name), changed);
+}
+
+/// One's own cameras are kept for all campaigns.
+void Kit::fillCameras(const QString& chosen) {
+    m_cameras = typicalCameras();
+    const QDir own(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/cameras");
+    for (const QString& file : own.entryList({"*.json"}, QDir::Files, QDir::Name)) {
+        const auto text = readText(own.filePath(file).toStdString(), 32U << 20U);
+        auto camera = text ? cameraFromText(*text, file.toStdString()) : Result<Camera>(text.error());
+        if (camera) m_cameras.push_back(std::move(*camera));
+    }
+    const QSignalBlocker quiet(m_camera);
+    m_camera->clear();
+    for (const Camera& c : m_cameras) {
+        m_camera->addItem(QString::fromStdString(c.name), QString::fromStdString(c.id));
+        if (c.id == chosen.toStdString()) m_camera->setCurrentIndex(m_camera->count() - 1);
+    }
+}
+
+const Camera& Kit::camera() const { return m_cameras[static_cast<std::size_t>(std::max(0, m_camera->currentIndex()))]; }
+
+void Kit::askCamera() {
+    const QString path = m_prompts.openFile(this, tr("Add a camera"), tr("Cameras (*.json);;All files (*)"));
+    if (!path.isEmpty()) takeCamera(path);
+}
+
+void Kit::takeCamera(const QString& path) {
+    const auto text = readText(path.toStdString(), 32U << 20U);
+    if (!text) return emit problem(QString::fromStdString(text.error().message));
+    const auto camera = cameraFromText(*text, path.toStdString());
+    if (!camera) return emit problem(QString::fromStdString(camera.error().message));
+    QDir own(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/cameras");
+    QString name = QString::fromStdString(camera->name);
+    name.replace(QRegularExpression("[^\\w-]+"), "-");
+    if (!own.mkpath(".")) return emit problem(tr("%1 cannot be made; check its rights.").arg(own.path()));
+    if (const Status written = writeFile(own.filePath(name + ".json").toStdString(), cameraToText(*camera)); !written) return emit problem(QString::fromStdString(written.error().message));
+    fillCameras(QString::fromStdString(camera->id));
+    refresh();
+}
+
+void Kit::askExportCamera() {
+    const QString path = m_prompts.saveFile(this, tr("Export the camera"), QString::fromStdString(camera().name).toLower().replace(QRegularExpression("[^\\w-]+"), "-") + ".json", tr("Cameras (*.json)"));
+    if (path.isEmpty()) return;
+    if (const Status written = writeFile(path.toStdString(), cameraToText(camera())); !written) emit problem(QString::fromStdString(written.error().message));
 }
 
 void Kit::askExport() {

@@ -51,6 +51,9 @@ public:
     void askTolerance();
     void addStarter(const std::string& id); ///< of the starter library
     void removeFilter();                    ///< the chosen one, when no run used it
+    void askCamera();                       ///< for the file of a camera of one's own
+    void takeCamera(const QString& path);
+    void askExportCamera();
     void askExport();
     void askImport();
     void importKit(const QString& path); ///< a kit (JSON) or a table of filters (CSV)
@@ -65,6 +68,7 @@ public:
     GhostPanel& ghosts() { return *m_ghosts; }
     QTabWidget& lower() { return *m_lower; }
     QComboBox& light() { return *m_light; }
+    QComboBox& cameraBox() { return *m_camera; }
     PassbandPlot& passbandPlot() { return *m_plot; }
 
 signals:
@@ -76,6 +80,8 @@ private:
     void showGhosts(const Filter* filter);
     void takeMeasured(const Filter& filter, const ConeShift& shift);
     std::filesystem::path curveFolder() const;
+    void fillCameras(const QString& chosen);
+    const Camera& camera() const;
     void trialChanged();
     void showEvent(QShowEvent* event) override;
     void fillFilters();
@@ -99,6 +105,7 @@ private:
     QAction* m_remove = nullptr;
     QTextBrowser* m_page;
     QSplitter *m_across, *m_down;
+    std::vector<Camera> m_cameras; ///< typical ones, then one's own
     qint64 m_trial = 0;          ///< whose rig the controls were set from
     Rig m_rig;
     KitFacts m_facts;

@@ -184,6 +184,14 @@ QString kitPage(const KitFacts& f) {
         if (!f.frame.isEmpty()) said += tr(", field %1\u00B0 \u00D7 %2\u00B0").arg(number(f.frame.width() * scale / 3600, 2), number(f.frame.height() * scale / 3600, 2));
         out += paragraph(said + ".", t.text);
     }
+    if (const Camera* c = f.camera) {
+        QStringList said;
+        if (!c->window.empty()) said << tr("window %1").arg(QString::fromStdString(c->window));
+        if (c->pixel_um) said << tr("pixels of %1 \u00B5m").arg(number(*c->pixel_um, 2));
+        if (c->full_well_e) said << tr("full well %1 e\u207B").arg(number(*c->full_well_e, 0));
+        for (const GainStep& g : c->gains) said << tr("at gain %1: %2 e\u207B/ADU").arg(number(g.setting, 0), number(g.e_per_adu, 2)) + (g.read_noise_e ? tr(" and %1 e\u207B read noise").arg(number(*g.read_noise_e, 1)) : QString());
+        if (!said.isEmpty()) out += paragraph(tr("Camera: %1.").arg(said.join("; ")), t.dim);
+    }
     if (const auto glass = thickness(f)) out += paragraph(tr("Its %1 mm of glass move the focus back by %2 mm: add that to the spacing.").arg(number(*glass, 2), number(focusShift_mm(*glass), 2)), t.text);
     if (f.filter && f.filter->price) {
         const Price& p = *f.filter->price;

@@ -24,8 +24,12 @@ Curve seen(int channel, double (*window)(double)) {
     return c;
 }
 
-Camera colourCamera(const char* id, const char* name, double (*window)(double), bool infrared) {
-    Camera c{id, name, {}, infrared};
+/// Made-up sensors of the usual kind: small pixels behind a clear or cut window, larger ones in still cameras.
+const std::vector<GainStep> kAstro{{0, 0.78, 3.5}, {100, 0.25, 1.5}, {200, 0.08, 1.3}};
+const std::vector<GainStep> kStill{{100, 4.6, 9.0}, {400, 1.15, 3.4}, {1600, 0.29, 1.9}};
+
+Camera colourCamera(const char* id, const char* name, double (*window)(double), bool infrared, const char* glass, bool still = false) {
+    Camera c{id, name, {}, infrared, glass, still ? 4.3 : 3.76, still ? 60'000 : 51'000, still ? kStill : kAstro};
     const char* names[] = {"R", "G", "B"};
     for (int k = 0; k < 3; ++k) c.channels.push_back({names[k], seen(k, window)});
     return c;
@@ -46,11 +50,11 @@ double sensorEfficiency(int channel, double nm) {
 
 const std::vector<Camera>& typicalCameras() {
     static const std::vector<Camera> all{
-        colourCamera("colour-clear", "Colour, clear window", clearWindow, true),
-        colourCamera("colour-cut", "Colour, infrared-cut window", cutWindow, false),
-        {"mono-clear", "Monochrome, clear window", {{"L", seen(3, clearWindow)}}, true},
-        colourCamera("still", "Still camera as sold", hydrogenBlockingWindow, false),
-        colourCamera("still-modified", "Still camera, its filter removed", clearWindow, true),
+        colourCamera("colour-clear", "Colour, clear window", clearWindow, true, "clear, coated"),
+        colourCamera("colour-cut", "Colour, infrared-cut window", cutWindow, false, "stops the near infrared from 690 nm"),
+        {"mono-clear", "Monochrome, clear window", {{"L", seen(3, clearWindow)}}, true, "clear, coated", 3.76, 51'000, kAstro},
+        colourCamera("still", "Still camera as sold", hydrogenBlockingWindow, false, "blue-green glass that takes most hydrogen light", true),
+        colourCamera("still-modified", "Still camera, its filter removed", clearWindow, true, "clear, the blue-green glass taken out", true),
     };
     return all;
 }

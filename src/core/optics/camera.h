@@ -2,6 +2,7 @@
 
 #include "core/optics/curve.h"
 
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -12,11 +13,20 @@ struct CameraChannel {
     Curve efficiency; ///< part of the light that becomes electrons
 };
 
+/// What one setting of the gain means.
+struct GainStep {
+    double setting = 0, e_per_adu = 0;
+    std::optional<double> read_noise_e = {};
+};
+
 /// A camera as light sees it: window and sensor together.
 struct Camera {
     std::string id, name;
     std::vector<CameraChannel> channels;
     bool passesInfrared = false;
+    std::string window = {}; ///< in words
+    std::optional<double> pixel_um = {}, full_well_e = {};
+    std::vector<GainStep> gains = {};
 };
 
 /// Made-up typical cameras: no maker's curves, but of their usual shape.

@@ -2,6 +2,7 @@
 
 #include "core/base/file.h"
 #include "core/base/tables.h"
+#include "core/optics/camera_file.h"
 #include "core/optics/light_cone.h"
 #include "core/optics/starter.h"
 #include "core/trial/trial_json.h"
@@ -125,6 +126,23 @@ private slots:
         QVERIFY2(kit.error().message.find("their.json") != std::string::npos, kit.error().message.c_str());
         QVERIFY(!filtersFromCsv("id;kind\na;b\n", "their.csv").ok());
         QVERIFY(!filtersFromCsv("name,price\nA,much\n", "their.csv").ok());
+    }
+
+    void camerasGoOutAndComeIn() {
+        for (const Camera& c : typicalCameras()) {
+            const auto back = cameraFromText(cameraToText(c), "camera.json");
+            QVERIFY2(back.ok(), back.ok() ? "" : back.error().message.c_str());
+            QCOMPARE(back->channels.size(), c.channels.size());
+            for (double nm = 350; nm < 1040; nm += 11.7) QVERIFY(std::abs(back->channels.front().efficiency.at(nm) - c.channels.front().efficiency.at(nm)) < 2e-5);
+            QVERIFY(back->pixel_um == c.pixel_um && back->gains.size() == c.gains.size() && back->passesInfrared == c.passesInfrared);
+        }
+        for (const char* bad : {"", "[]", "{}", R"({"caelumen_camera": 3})", R"({"caelumen_camera": 1})", R"({"caelumen_camera": 1, "name": "a"})", R"({"caelumen_camera": 1, "name": "a", "channels": [4]})",
+                                R"({"caelumen_camera": 1, "name": "a", "channels": [{"name": "R", "points": [[1, "x"]]}]})", R"({"caelumen_camera": 1, "name": "a", "pixel_um": -2, "channels": []})",
+                                R"({"caelumen_camera": 1, "name": "a", "gains": [{"setting": 2}], "channels": []})"}) {
+            const auto camera = cameraFromText(bad, "camera.json");
+            QVERIFY(!camera.ok());
+            QVERIFY2(camera.error().message.find("camera.json") != std::string::npos, camera.error().message.c_str());
+        }
     }
 
     void horizonsRunAroundTheCircle() {
