@@ -1,5 +1,8 @@
 #include "core/measure/harvest.h"
 #include "core/image/fits_writer.h"
+#include "core/optics/passband_report.h"
+#include "core/optics/starter.h"
+#include "core/optics/system_response.h"
 #include "report/picture_painter.h"
 #include "support/scenes.h"
 
@@ -43,6 +46,20 @@ void surface(benchmark::State& state) {
     for (auto _ : state) benchmark::DoNotOptimize(fitSurface(m, {}, p.width(), p.height()));
 }
 
+/// What one step of the Kit's slider computes, drawing apart: it runs on the interface thread.
+void kitStep(benchmark::State& state) {
+    const StarterFilter& filter = starterFilters()[static_cast<std::size_t>(state.range(0))];
+    const Camera& camera = typicalCameras().front();
+    double ratio = 2;
+    for (auto _ : state) {
+        const LightCone cone{ratio = ratio < 8 ? ratio + 0.1 : 2, 0.3, 1.8, 0};
+        const PassbandReport report = reportPassband(filter.curve, cone, {0.1, false});
+        benchmark::DoNotOptimize(systemResponse(report.effective, camera));
+        benchmark::DoNotOptimize(predictColours(report.effective, camera));
+        benchmark::DoNotOptimize(checkClaims(filter.claims, bandsOf(filter.curve)));
+    }
+}
+
 /// One repaint of a turned picture at 1:1 in a 1280 x 800 view with all tiles ready: what panning costs.
 void repaint(benchmark::State& state) {
     const scenes::Folder folder;
@@ -67,6 +84,7 @@ void repaint(benchmark::State& state) {
 BENCHMARK(mesh)->Arg(1)->Arg(6)->Arg(26)->Unit(benchmark::kMillisecond);
 BENCHMARK(stars)->Arg(1)->Arg(6)->Arg(26)->Unit(benchmark::kMillisecond);
 BENCHMARK(surface)->Arg(6)->Unit(benchmark::kMillisecond);
+BENCHMARK(kitStep)->Arg(0)->Arg(3)->Unit(benchmark::kMillisecond);
 BENCHMARK(repaint)->Unit(benchmark::kMillisecond);
 
 } // namespace

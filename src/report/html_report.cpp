@@ -153,6 +153,17 @@ std::string allFigures(const TrialResults& r) {
     return html + "</table></details>";
 }
 
+/// Where the filters came from: a reader wants to know what was paid and what was given.
+std::string disclosure(const Trial& trial) {
+    std::string rows;
+    for (const Filter& f : trial.filters) {
+        if (f.obtained.empty() && !f.price) continue;
+        const std::string price = f.price ? fmt::format("{:.2f} {}", (f.price->amount + f.price->shipping) / std::max(1, f.set_size), escaped(f.price->currency)) : "\u2013";
+        rows += fmt::format("<tr><td>{}</td><td>{}</td><td class=\"n\">{}</td></tr>", escaped(f.name), f.obtained.empty() ? "not said" : escaped(f.obtained), price);
+    }
+    return rows.empty() ? std::string() : "<h2>Where the filters came from</h2><table><tr><th>Filter</th><th>Obtained</th><th>Price each, with shipping</th></tr>" + rows + "</table>";
+}
+
 } // namespace
 
 Result<std::string> htmlReport(const Trial& trial, const TrialResults& r, const std::filesystem::path& folder, const Job& job) {
@@ -176,6 +187,7 @@ Result<std::string> htmlReport(const Trial& trial, const TrialResults& r, const 
         for (const Unfairness& f : r.fairness) html += fmt::format("<tr><td>{}</td><td class=\"{}\">{}</td><td>{}</td><td>{}{}</td></tr>", escaped(f.run), gradeName(f.grade), gradeName(f.grade), f.subject, escaped(f.text), f.normalised ? " <span class=\"small\">(allowed for)</span>" : "");
         html += "</table>";
     }
+    html += disclosure(trial);
     html += "<h2>Pictures</h2>" + pictures(trial, r, folder, job);
     if (job.cancelled()) return Error{kCancelled};
     html += "<h2>Scores</h2>" + scoreSections(trial, r) + "<h2>Figures</h2>" + allFigures(r);

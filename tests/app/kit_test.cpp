@@ -4,6 +4,7 @@
 #include "app/kit/ghost_panel.h"
 #include "app/kit/kit.h"
 #include "app/kit/passband_plot.h"
+#include "app/kit/rig_dialog.h"
 #include "app/kit/site_dialog.h"
 #include "app/main_window.h"
 
@@ -254,11 +255,15 @@ private slots:
             dialog->accept();
             QVERIFY(dialog->isVisible()); // said, not taken
             dialog->findChildren<QPlainTextEdit*>()[1]->setPlainText("310, 1.4, 25\n90");
+            QWidget* drawing = dialog->horizonDrawing(); // at 90 degrees, some way up
+            QTest::mouseClick(drawing, Qt::LeftButton, {}, {drawing->width() / 4, drawing->height() / 2});
             dialog->accept();
         });
         QVERIFY(chooseFromMenu(QString::fromUtf8("Place of the trial \u2026")));
         const Site& site = m_window->session().trial().site;
-        QCOMPARE(site.horizon.size(), std::size_t{3});
+        QCOMPARE(site.horizon.size(), std::size_t{4});
+        QCOMPARE(site.horizon[1].azimuth_deg, 90.0);
+        QVERIFY(site.horizon[1].altitude_deg > 25 && site.horizon[1].altitude_deg < 55);
         QCOMPARE(site.domes.size(), std::size_t{2});
         QCOMPARE(site.domes[0].strength, 1.4);
         m_window->session().undoStack().undo();
@@ -279,6 +284,45 @@ private slots:
             }
         }
         QVERIFY(said().contains(QString::fromUtf8("e\u207B/s/px")));
+    }
+
+    void theMakersCurveStandsBesideTheMeasuredOne() {
+        clickFilter(2); // no claim in words: the maker's curve is the claim
+        m_answers->save = at("mine.csv");
+        QVERIFY(chooseFromMenu(QString::fromUtf8("Import the maker's curve \u2026")));
+        QCOMPARE(kit().facts().claims.size(), std::size_t{1});
+        QVERIFY2(kit().facts().claims[0].text.find("656.3") != std::string::npos, kit().facts().claims[0].text.c_str());
+        m_window->session().undoStack().undo();
+        QVERIFY(kit().facts().claims.empty());
+    }
+
+    void aTiltMovesTheBands() {
+        clickFilter(2);
+        const double before = kit().facts().report.bands[1].effective->center_nm;
+        for (QDoubleSpinBox* box : kit().findChildren<QDoubleSpinBox*>())
+            if (box->accessibleName() == "Tilt") box->setValue(6);
+        QVERIFY(kit().facts().report.bands[1].effective->center_nm < before - 0.5);
+    }
+
+    void theTelescopeIsDescribed() {
+        clickFilter(2);
+        QTimer::singleShot(0, this, [] {
+            auto* dialog = qobject_cast<RigDialog*>(QApplication::activeModalWidget());
+            QVERIFY(dialog);
+            const auto fields = dialog->findChildren<QLineEdit*>();
+            fields[1]->setText("never");
+            dialog->accept();
+            QVERIFY(dialog->isVisible());
+            fields[1]->setText("336");
+            fields[2]->setText("0,8");
+            fields[6]->setText("55");
+            fields[7]->setText("2");
+            dialog->accept();
+        });
+        QVERIFY(chooseFromMenu(QString::fromUtf8("Telescope of the trial \u2026")));
+        QCOMPARE(*m_window->session().trial().rig.reducer, 0.8);
+        QVERIFY(std::abs(kit().cone().fRatio - 4.0) < 0.05); // 336 mm over 84 mm
+        QVERIFY2(said().contains("55.00 mm") && said().contains("55.68"), qPrintable(said()));
     }
 
     void theToleranceIsThePersons() {

@@ -79,6 +79,9 @@ FilterDialog::FilterDialog(const Filter& filter, Prompts& prompts, QWidget* pare
     m_mount = new QLineEdit(QString::fromStdString(filter.mount));
     m_mount->setPlaceholderText(tr("size and thread"));
     form->addRow(tr("Mount"), m_mount);
+    m_certificate = new QLineEdit(QString::fromStdString(filter.certificate));
+    m_certificate->setPlaceholderText(tr("number or file of its own test"));
+    form->addRow(tr("Certificate"), m_certificate);
     const auto& price = filter.price;
     m_price = field(form, tr("Price"), price ? std::optional(price->amount) : std::nullopt, {}, 0, 1e9);
     m_shipping = field(form, tr("Shipping"), price ? std::optional(price->shipping) : std::nullopt, {}, 0, 1e9);
@@ -149,6 +152,7 @@ void FilterDialog::accept() {
     m_filter.effective_index = get(m_index);
     m_filter.thickness_mm = get(m_thickness);
     m_filter.mount = m_mount->text().trimmed().toStdString();
+    m_filter.certificate = m_certificate->text().trimmed().toStdString();
     m_filter.price.reset();
     if (const auto amount = get(m_price), shipping = get(m_shipping); amount || shipping) m_filter.price = Price{amount.value_or(0), shipping.value_or(0), m_currency->text().trimmed().toStdString()};
     m_filter.set_size = static_cast<int>(std::lround(get(m_setSize).value_or(1)));

@@ -32,7 +32,7 @@ private:
     void complain(const QString& text, QWidget* where);
 
     Filter m_filter;
-    QLineEdit *m_name, *m_mount, *m_currency;
+    QLineEdit *m_name, *m_mount, *m_currency, *m_certificate;
     QComboBox *m_kind, *m_obtained;
     OptionalNumber m_index, m_madeFor, m_thickness, m_price, m_shipping, m_setSize;
     Prompts& m_prompts;

@@ -4,6 +4,7 @@
 #include "app/kit/filter_dialog.h"
 #include "app/kit/ghost_panel.h"
 #include "app/kit/passband_plot.h"
+#include "app/kit/rig_dialog.h"
 #include "app/kit/site_dialog.h"
 #include "app/widgets/prompts.h"
 #include "app/widgets/theme.h"
@@ -70,7 +71,7 @@ ClaimTolerance keptTolerance() {
 
 Kit::Kit(Session& session, Prompts& prompts, QWidget* parent)
     : QWidget(parent), m_session(session), m_prompts(prompts), m_filters(new QListWidget), m_import(new QPushButton(tr("Import a curve \u2026"))), m_chart(new QPushButton(tr("Read a chart \u2026"))), m_edit(new QPushButton(tr("Facts of the filter \u2026"))), m_ratio(new QSlider(Qt::Horizontal)), m_ratioText(new QLabel),
-      m_obstruction(new QDoubleSpinBox), m_index(new QDoubleSpinBox), m_camera(new QComboBox), m_light(new QComboBox), m_all(new QCheckBox(tr("All filters"))), m_plot(new PassbandPlot), m_ratios(new RatioPlot), m_ghosts(new GhostPanel), m_lower(new QTabWidget), m_page(new QTextBrowser), m_across(new QSplitter),
+      m_obstruction(new QDoubleSpinBox), m_index(new QDoubleSpinBox), m_tilt(new QDoubleSpinBox), m_camera(new QComboBox), m_light(new QComboBox), m_all(new QCheckBox(tr("All filters"))), m_plot(new PassbandPlot), m_ratios(new RatioPlot), m_ghosts(new GhostPanel), m_lower(new QTabWidget), m_page(new QTextBrowser), m_across(new QSplitter),
       m_down(new QSplitter(Qt::Vertical)) {
     auto* left = new QWidget;
     auto* leftLayout = new QVBoxLayout(left);
@@ -105,7 +106,7 @@ Kit::Kit(Session& session, Prompts& prompts, QWidget* parent)
     m_down->setSizes({420, 240});
     m_down->setChildrenCollapsible(false);
     middleLayout->addWidget(m_down, 1);
-    auto* legend = new QLabel(tr("filled: in the cone \u00B7 dotted: in parallel light \u00B7 grey ground: the chosen light (root of it) \u00B7 thin dashes: the camera's channels"));
+    auto* legend = new QLabel(tr("filled: in the cone \u00B7 dotted: in parallel light \u00B7 long dashes: the maker's \u00B7 grey ground: the chosen light (root of it) \u00B7 thin dashes: the camera's channels"));
     legend->setObjectName("dim");
     legend->setWordWrap(true);
     middleLayout->addWidget(legend);
@@ -167,6 +168,13 @@ QWidget* Kit::buildControls() {
     m_index->setRange(1.4, 2.2);
     m_index->setSingleStep(0.05);
     m_index->setValue(1.8);
+    m_tilt->setRange(0, 15);
+    m_tilt->setSingleStep(0.5);
+    m_tilt->setDecimals(1);
+    m_tilt->setSuffix(QString::fromUtf8("\u00B0"));
+    m_tilt->setToolTip(tr("Of the filter against the middle of the cone"));
+    m_tilt->setAccessibleName(tr("Tilt"));
+    connect(m_tilt, &QDoubleSpinBox::valueChanged, this, &Kit::refresh);
     m_index->setToolTip(tr("Effective index of the coating: the lower, the more the bands move. Makers who know it say it; 1.8 is usual."));
     fillCameras({});
     for (const StarterLight& l : starterLights()) {
@@ -189,6 +197,8 @@ QWidget* Kit::buildControls() {
     row->addWidget(m_obstruction);
     row->addWidget(new QLabel(tr("index")));
     row->addWidget(m_index);
+    row->addWidget(new QLabel(tr("tilt")));
+    row->addWidget(m_tilt);
     second->addWidget(new QLabel(tr("Camera")));
     second->addWidget(m_camera);
     second->addSpacing(6);
@@ -223,8 +233,10 @@ QWidget* Kit::buildMenus() {
     QMenu* starter = filters->addMenu(tr("Add from the starter library"));
     starter->setToolTipsVisible(true);
     for (const StarterFilter& f : starterFilters()) starter->addAction(QString::fromStdString(f.name), this, [this, id = f.id] { addStarter(id); })->setToolTip(QString::fromStdString(f.source));
+    filters->addAction(tr("Import the maker's curve \u2026"), this, &Kit::askClaimedCurve)->setToolTip(tr("Drawn beside the measured one; where no band is claimed in words it is the claim"));
     m_remove = filters->addAction(tr("Remove this filter"), this, &Kit::removeFilter);
     QMenu* kit = button(tr("Kit"), tr("Carry filters, telescope and place from one campaign to another"));
+    kit->addAction(tr("Telescope of the trial \u2026"), this, &Kit::askRig);
     kit->addAction(tr("Place of the trial \u2026"), this, &Kit::askSite);
     kit->addAction(tr("Add a camera \u2026"), this, &Kit::askCamera);
     kit->addAction(tr("Export this camera \u2026"), this, &Kit::askExportCamera);
@@ -234,7 +246,7 @@ QWidget* Kit::buildMenus() {
     return both;
 }
 
-LightCone Kit::cone() const { return {ratioAt(m_ratio->value()), m_obstruction->value(), m_index->value(), 0}; }
+LightCone Kit::cone() const { return {ratioAt(m_ratio->value()), m_obstruction->value(), m_index->value(), m_tilt->value()}; }
 
 QString Kit::currentFilter() const {
     const auto* item = m_filters->currentItem();
@@ -299,16 +311,16 @@ void Kit::fillFilters() {
     m_remove->setEnabled(m_filters->count() > 0);
 }
 
-const Curve* Kit::curveOf(const Filter& filter) {
-    if (filter.curve.empty()) return nullptr;
+const Curve* Kit::curveIn(const std::string& file) {
+    if (file.empty()) return nullptr;
     std::error_code failed;
-    const auto path = m_session.folder() / filter.curve;
+    const auto path = m_session.folder() / file;
     const auto written = std::filesystem::last_write_time(path, failed);
-    auto known = m_curves.find(filter.curve);
+    auto known = m_curves.find(file);
     if (known == m_curves.end() || known->second.written != written) {
         auto curve = readCurve(path);
         if (!curve) emit problem(QString::fromStdString(curve.error().message));
-        known = m_curves.insert_or_assign(filter.curve, Known{written, curve ? std::move(*curve) : Curve{}}).first;
+        known = m_curves.insert_or_assign(file, Known{written, curve ? std::move(*curve) : Curve{}}).first;
         m_fastest = {};
     }
     return known->second.curve.empty() ? nullptr : &known->second.curve;
@@ -354,11 +366,17 @@ void Kit::refresh() {
         std::vector<Band> measured = bandsOf(*curve);
         if (filter->made_for_f_ratio) measured = bandsOf(ConeShift({*filter->made_for_f_ratio, cone.obstruction, cone.effectiveIndex, 0}).apply(*curve));
         m_facts.tolerance = keptTolerance();
-        m_facts.claims = checkClaims(filter->claims, measured, m_facts.tolerance);
+        std::vector<BandClaim> claims = filter->claims;
+        if (const Curve* said = curveIn(filter->claimed_curve)) {
+            content.claimed = *said;
+            if (claims.empty()) // then the maker's own curve is the claim
+                for (const Band& b : bandsOf(*said)) claims.push_back({b.center_nm, b.fwhm_nm, b.peak});
+        }
+        m_facts.claims = checkClaims(claims, measured, m_facts.tolerance);
         m_facts.skyBrightness = skyBrightness(trial.site);
         m_facts.frame = m_session.frameSize();
         takeMeasured(*filter, shift);
-        m_facts.contradictions = contradictions(filter->claims);
+        m_facts.contradictions = contradictions(claims);
         m_facts.warnings = systemWarnings(m_facts.system, camera, m_facts.report.effective);
         content.chosen = {QString::fromStdString(filter->name), colourOf(filter->id), *curve};
         content.effective = m_facts.report.effective;
@@ -459,6 +477,27 @@ void Kit::askSite() {
     Trial changed = m_session.trial();
     changed.site = dialog.site();
     m_session.edit(tr("Place of the trial"), changed);
+}
+
+void Kit::askRig() {
+    if (!m_session.hasTrial()) return emit problem(tr("There is no trial whose telescope could be described; open one first."));
+    RigDialog dialog(m_session.trial().rig, this);
+    if (dialog.exec() != QDialog::Accepted) return;
+    Trial changed = m_session.trial();
+    changed.rig = dialog.rig();
+    m_session.edit(tr("Telescope of the trial"), changed);
+}
+
+void Kit::askClaimedCurve() {
+    const std::string id = currentFilter().toStdString();
+    if (id.empty()) return emit problem(tr("There is no filter to give a curve to; open a trial first."));
+    const QString path = m_prompts.openFile(this, tr("Import the maker's curve"), tr("Curves (*.csv *.txt *.tsv *.dat);;All files (*)"));
+    if (path.isEmpty()) return;
+    if (const auto curve = readCurve(path.toStdString()); !curve) return emit problem(QString::fromStdString(curve.error().message));
+    Trial changed = m_session.trial();
+    for (Filter& f : changed.filters)
+        if (f.id == id) f.claimed_curve = std::filesystem::absolute(path.toStdString()).string();
+    m_session.edit(tr("Import the maker's curve"), changed);
 }
 
 void Kit::askTolerance() {

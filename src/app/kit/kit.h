@@ -48,6 +48,8 @@ public:
     void readChart(const QString& path);     ///< lets the chart be traced, and saves and takes its curve
     void askFacts(); ///< of the chosen filter
     void askSite();
+    void askRig();
+    void askClaimedCurve(); ///< the maker's own
     void askTolerance();
     void addStarter(const std::string& id); ///< of the starter library
     void removeFilter();                    ///< the chosen one, when no run used it
@@ -86,7 +88,8 @@ private:
     void showEvent(QShowEvent* event) override;
     void fillFilters();
     void refresh();
-    const Curve* curveOf(const Filter& filter);
+    const Curve* curveOf(const Filter& filter) { return curveIn(filter.curve); }
+    const Curve* curveIn(const std::string& file);
     QColor colourOf(const std::string& filter) const;
 
     Session& m_session;
@@ -95,7 +98,7 @@ private:
     QPushButton *m_import, *m_chart, *m_edit;
     QSlider* m_ratio;
     QLabel* m_ratioText;
-    QDoubleSpinBox *m_obstruction, *m_index;
+    QDoubleSpinBox *m_obstruction, *m_index, *m_tilt;
     QComboBox *m_camera, *m_light;
     QCheckBox* m_all;
     PassbandPlot* m_plot;

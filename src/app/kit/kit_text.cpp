@@ -166,6 +166,7 @@ QString kitPage(const KitFacts& f) {
     if (!f.claims.empty())
         out += QString("<p style='margin-top:2px; margin-bottom:4px; color:%1'>%2 <a href='tolerance' style='color:%3'>%4</a></p>")
                    .arg(t.dim.name(), tr("Allowed: centre %1 nm, width %2, peak %3.").arg(number(f.tolerance.center_nm, 1), percent(f.tolerance.fwhm), percent(f.tolerance.peak)).toHtmlEscaped(), t.accent.name(), tr("Change \u2026"));
+    if (f.filter && !f.filter->certificate.empty()) out += paragraph(tr("Certificate: %1.").arg(QString::fromStdString(f.filter->certificate)), t.dim);
     if (f.claims.empty()) out += paragraph(tr("No claim of the maker is noted for it."), t.dim);
     for (const std::string& text : f.contradictions) out += paragraph(QString::fromStdString(text), t.bad);
     for (const std::string& text : f.warnings) out += paragraph(QString::fromStdString(text), t.warn);
@@ -181,6 +182,7 @@ QString kitPage(const KitFacts& f) {
     if (f.rig && f.rig->pixel_um && f.rig->focal_length_mm) {
         const double scale = 206.265 * *f.rig->pixel_um / *f.rig->focal_length_mm;
         QString said = tr("Scale %1\u2033 a pixel").arg(number(scale, 2));
+        if (f.rig->reducer) said += tr(", with a reducer of %1\u00D7").arg(number(*f.rig->reducer, 2));
         if (!f.frame.isEmpty()) said += tr(", field %1\u00B0 \u00D7 %2\u00B0").arg(number(f.frame.width() * scale / 3600, 2), number(f.frame.height() * scale / 3600, 2));
         out += paragraph(said + ".", t.text);
     }
@@ -192,7 +194,7 @@ QString kitPage(const KitFacts& f) {
         for (const GainStep& g : c->gains) said << tr("at gain %1: %2 e\u207B/ADU").arg(number(g.setting, 0), number(g.e_per_adu, 2)) + (g.read_noise_e ? tr(" and %1 e\u207B read noise").arg(number(*g.read_noise_e, 1)) : QString());
         if (!said.isEmpty()) out += paragraph(tr("Camera: %1.").arg(said.join("; ")), t.dim);
     }
-    if (const auto glass = thickness(f)) out += paragraph(tr("Its %1 mm of glass move the focus back by %2 mm: add that to the spacing.").arg(number(*glass, 2), number(focusShift_mm(*glass), 2)), t.text);
+    if (const auto glass = thickness(f)) out += paragraph(tr("Its %1 mm of glass move the focus back by %2 mm: add that to the spacing.").arg(number(*glass, 2), number(focusShift_mm(*glass), 2)) + (f.rig && f.rig->back_focus_mm ? tr(" The %1 mm behind the corrector become %2 mm.").arg(number(*f.rig->back_focus_mm, 2), number(*f.rig->back_focus_mm + focusShift_mm(*glass), 2)) : QString()), t.text);
     if (f.filter && f.filter->price) {
         const Price& p = *f.filter->price;
         const QString currency = QString::fromStdString(p.currency);

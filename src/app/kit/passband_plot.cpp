@@ -122,6 +122,11 @@ void PassbandPlot::show(const Content& content) {
         fill.setAlpha(90);
         draw(*m_plot, content.effective, QPen(content.chosen.colour, 2))->setBrush(fill);
         draw(*m_plot, content.chosen.curve, QPen(t.text, 1, Qt::DotLine));
+        if (!content.claimed.empty()) {
+            QPen pen(t.accent, 1.2, Qt::CustomDashLine);
+            pen.setDashPattern({8, 4});
+            draw(*m_plot, content.claimed, pen);
+        }
     }
     m_plot->replot(QCustomPlot::rpQueuedReplot);
 }

@@ -9,6 +9,7 @@
 #include <QFormLayout>
 #include <QLabel>
 #include <QLineEdit>
+#include <QMouseEvent>
 #include <QPainter>
 #include <QPainterPath>
 #include <QPlainTextEdit>
@@ -60,7 +61,9 @@ Result<std::vector<LightDome>> domesFromText(const QString& text) {
 /// The circle of the horizon laid flat: north, east, south, west.
 class SiteDialog::HorizonDrawing : public QWidget {
 public:
-    HorizonDrawing() {
+    explicit HorizonDrawing(SiteDialog& dialog) : m_dialog(dialog) {
+        setCursor(Qt::CrossCursor);
+        setToolTip(SiteDialog::tr("Draw the horizon with the mouse, five degrees at a time"));
         setFixedHeight(110);
         setAccessibleName(QObject::tr("Horizon"));
     }
@@ -71,11 +74,18 @@ public:
     }
 
 private:
+    double floor() const { return height() - 18.0; }
+    void mousePressEvent(QMouseEvent* event) override { drawAt(event->position()); }
+    void mouseMoveEvent(QMouseEvent* event) override { drawAt(event->position()); }
+    void drawAt(QPointF p) {
+        const double azimuth = std::clamp(5 * std::round(360 * p.x() / width() / 5), 0.0, 355.0), altitude = std::clamp(std::round(90 * (floor() - p.y()) / (floor() - 6)), 0.0, 90.0);
+        m_dialog.setHorizonPoint({azimuth, altitude});
+    }
     void paintEvent(QPaintEvent*) override {
         QPainter p(this);
         p.setRenderHint(QPainter::Antialiasing);
         p.fillRect(rect(), theme().plot);
-        const double floor = height() - 18.0;
+        const double floor = this->floor();
         const auto place = [&](double azimuth, double altitude) { return QPointF(width() * azimuth / 360, floor - (floor - 6) * altitude / 90); };
         for (const LightDome& d : m_domes) {
             for (int x = 0; x < width(); ++x) {
@@ -108,11 +118,12 @@ private:
         p.drawText(place(346, 31), "30\u00B0");
     }
 
+    SiteDialog& m_dialog;
     std::vector<HorizonPoint> m_horizon;
     std::vector<LightDome> m_domes;
 };
 
-SiteDialog::SiteDialog(const Site& site, Prompts& prompts, QWidget* parent) : QDialog(parent), m_site(site), m_prompts(prompts), m_drawing(new HorizonDrawing) {
+SiteDialog::SiteDialog(const Site& site, Prompts& prompts, QWidget* parent) : QDialog(parent), m_site(site), m_prompts(prompts), m_drawing(new HorizonDrawing(*this)) {
     setWindowTitle(tr("Place of the trial"));
     auto* form = new QFormLayout;
     m_name = new QLineEdit(QString::fromStdString(site.name));
@@ -151,11 +162,21 @@ SiteDialog::SiteDialog(const Site& site, Prompts& prompts, QWidget* parent) : QD
     redraw();
 }
 
+void SiteDialog::setHorizonPoint(HorizonPoint point) {
+    auto read = parseHorizon(m_horizon->toPlainText().toStdString(), "the horizon");
+    std::vector<HorizonPoint> points = read ? std::move(*read) : std::vector<HorizonPoint>{{0, 0}, {180, 0}};
+    std::erase_if(points, [&](const HorizonPoint& p) { return std::abs(p.azimuth_deg - point.azimuth_deg) < 2.5; });
+    points.insert(std::upper_bound(points.begin(), points.end(), point, [](const HorizonPoint& a, const HorizonPoint& b) { return a.azimuth_deg < b.azimuth_deg; }), point);
+    m_horizon->setPlainText(horizonText(points));
+}
+
 void SiteDialog::redraw() {
     const auto horizon = parseHorizon(m_horizon->toPlainText().toStdString(), "the horizon");
     const auto domes = domesFromText(m_domes->toPlainText());
     m_drawing->show(horizon ? *horizon : std::vector<HorizonPoint>{}, domes ? *domes : std::vector<LightDome>{});
 }
+
+QWidget* SiteDialog::horizonDrawing() const { return m_drawing; }
 
 void SiteDialog::importHorizon() {
     const QString path = m_prompts.openFile(this, tr("Import a horizon profile"), tr("Tables (*.csv *.txt *.tsv);;All files (*)"));

@@ -22,6 +22,8 @@ public:
     Site site() const { return m_site; } ///< with the changes, once accepted
     void accept() override;
     void importHorizon();
+    void setHorizonPoint(HorizonPoint point); ///< in place of what stood near its azimuth
+    QWidget* horizonDrawing() const;
 
 private:
     class HorizonDrawing;

@@ -9,11 +9,27 @@
 #include <algorithm>
 #include <cctype>
 #include <cmath>
+#include <tuple>
 
 namespace caelumen {
 namespace {
 
-constexpr const char* kBands = "claimed_bands";
+constexpr const char *kBands = "claimed_bands", *kPoints = "curve_points", *kClaimedPoints = "claimed_curve_points";
+
+/// The curve under `key` of a filter, or nothing.
+Result<std::optional<Curve>> pointsOf(const Json& f, const char* key, const std::string& id, const std::string& name) {
+    if (!f.contains(key)) return std::optional<Curve>();
+    const auto bad = [&] { return Error{fmt::format("{} has a filter \"{}\" with \"{}\" that must be a list of [nm, transmission].", name, id, key)}; };
+    if (!f[key].is_array()) return bad();
+    std::string table;
+    for (const Json& p : f[key]) {
+        if (!p.is_array() || p.size() != 2 || !p[0].is_number() || !p[1].is_number()) return bad();
+        table += fmt::format("{};{}\n", p[0].get<double>(), p[1].get<double>());
+    }
+    auto curve = parseCurve(table, fmt::format("{}, filter \"{}\",", name, id));
+    if (!curve) return curve.error();
+    return std::optional(std::move(*curve));
+}
 
 /// "500.7 x 3 x 0.88; 656.3 x 3": centre, width and peak of each band.
 std::string bandsToText(const std::vector<BandClaim>& claims) {
@@ -36,14 +52,15 @@ std::string safeName(const std::string& id) {
 } // namespace
 
 Result<KitFile> kitOf(const Trial& trial, const std::filesystem::path& folder) {
-    KitFile kit{trial.filters, {}, trial.rig, trial.site};
+    KitFile kit{trial.filters, {}, {}, trial.rig, trial.site};
     for (Filter& f : kit.filters) {
-        if (!f.curve.empty()) {
-            auto curve = readCurve(folder / f.curve);
+        for (const auto& [file, curves] : {std::pair{&f.curve, &kit.curves}, {&f.claimed_curve, &kit.claimed}}) {
+            if (file->empty()) continue;
+            auto curve = readCurve(folder / *file);
             if (!curve) return curve.error();
-            kit.curves[f.id] = std::move(*curve);
+            (*curves)[f.id] = std::move(*curve);
+            file->clear();
         }
-        f.curve.clear();
         f.photos.clear(); // pictures stay where they are
     }
     return kit;
@@ -57,10 +74,12 @@ std::string kitToText(const KitFile& kit) {
     const Json all = trialToJson(carrier);
     Json out{{"caelumen_kit", 1}, {"rig", all["rig"]}, {"site", all["site"]}, {"filters", all["filters"]}};
     for (Json& f : out["filters"]) {
-        const auto curve = kit.curves.find(f["id"].get<std::string>());
-        if (curve == kit.curves.end()) continue;
-        f["curve_points"] = Json::array();
-        for (std::size_t i = 0; i < curve->second.wavelength_nm.size(); ++i) f["curve_points"].push_back({curve->second.wavelength_nm[i], curve->second.transmission[i]});
+        for (const auto& [key, curves] : {std::pair{kPoints, &kit.curves}, {kClaimedPoints, &kit.claimed}}) {
+            const auto curve = curves->find(f["id"].get<std::string>());
+            if (curve == curves->end()) continue;
+            f[key] = Json::array();
+            for (std::size_t i = 0; i < curve->second.wavelength_nm.size(); ++i) f[key].push_back({curve->second.wavelength_nm[i], curve->second.transmission[i]});
+        }
     }
     return out.dump(1) + "\n";
 }
@@ -73,18 +92,13 @@ Result<KitFile> kitFromText(const std::string& text, const std::string& name) {
     KitFile kit;
     if (json->contains("filters") && (*json)["filters"].is_array()) {
         for (const Json& f : (*json)["filters"]) {
-            if (!f.is_object() || !f.contains("curve_points") || !f.contains("id") || !f["id"].is_string()) continue;
+            if (!f.is_object() || !f.contains("id") || !f["id"].is_string()) continue;
             const std::string id = f["id"].get<std::string>();
-            const auto bad = [&] { return Error{fmt::format("{} has a filter \"{}\" with \"curve_points\" that must be a list of [nm, transmission].", name, id)}; };
-            if (!f["curve_points"].is_array()) return bad();
-            std::string table;
-            for (const Json& p : f["curve_points"]) {
-                if (!p.is_array() || p.size() != 2 || !p[0].is_number() || !p[1].is_number()) return bad();
-                table += fmt::format("{};{}\n", p[0].get<double>(), p[1].get<double>());
+            for (const auto& [key, curves] : {std::pair{kPoints, &kit.curves}, {kClaimedPoints, &kit.claimed}}) {
+                auto curve = pointsOf(f, key, id, name);
+                if (!curve) return curve.error();
+                if (*curve) (*curves)[id] = std::move(**curve);
             }
-            auto curve = parseCurve(table, fmt::format("{}, filter \"{}\",", name, id));
-            if (!curve) return curve.error();
-            kit.curves[id] = std::move(*curve);
         }
     }
     (*json)["caelumen_trial"] = 1; // the rest is told as in a trial
@@ -93,7 +107,7 @@ Result<KitFile> kitFromText(const std::string& text, const std::string& name) {
     auto trial = trialFromJson(*json, name);
     if (!trial) return trial.error();
     kit.filters = std::move(trial->filters);
-    for (Filter& f : kit.filters) f.curve.clear();
+    for (Filter& f : kit.filters) f.curve.clear(), f.claimed_curve.clear(), f.photos.clear();
     kit.rig = std::move(trial->rig);
     kit.site = std::move(trial->site);
     return kit;
@@ -173,20 +187,22 @@ Result<std::vector<Filter>> filtersFromCsv(const std::string& text, const std::s
 Status addToTrial(const KitFile& kit, Trial& trial, const std::filesystem::path& folder) {
     for (Filter f : kit.filters) {
         const std::string id = f.id;
-        const auto curve = kit.curves.find(id);
         const auto same = std::find_if(trial.filters.begin(), trial.filters.end(), [&](const Filter& other) { return other.name == f.name; });
         if (same != trial.filters.end()) f.id = same->id;
         else
             for (int n = 2; trial.filter(f.id); ++n) f.id = fmt::format("{}-{}", id, n);
-        if (curve != kit.curves.end()) {
+        for (const auto& [curves, file, before, ending] : {std::tuple{&kit.curves, &f.curve, &Filter::curve, ""}, {&kit.claimed, &f.claimed_curve, &Filter::claimed_curve, " claimed"}}) {
+            const auto curve = curves->find(id);
+            if (curve == curves->end()) {
+                if (same != trial.filters.end()) *file = (*same).*before;
+                continue;
+            }
             std::error_code failed;
             std::filesystem::create_directories(folder, failed);
-            auto path = folder / (safeName(f.id) + ".csv");
-            for (int n = 2; std::filesystem::exists(path, failed); ++n) path = folder / fmt::format("{}-{}.csv", safeName(f.id), n); // others may still use the old one
+            auto path = folder / fmt::format("{}{}.csv", safeName(f.id), ending);
+            for (int n = 2; std::filesystem::exists(path, failed); ++n) path = folder / fmt::format("{}{}-{}.csv", safeName(f.id), ending, n); // others may still use the old one
             if (const Status written = writeFile(path, curveToCsv(curve->second)); !written) return written;
-            f.curve = path.string();
-        } else if (same != trial.filters.end()) {
-            f.curve = same->curve;
+            *file = path.string();
         }
         if (same != trial.filters.end()) *same = f;
         else trial.filters.push_back(f);

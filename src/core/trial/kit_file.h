@@ -9,7 +9,7 @@ namespace caelumen {
 /// What goes from one campaign to another: filters with their curves, the telescope and the place (docs/formats.md).
 struct KitFile {
     std::vector<Filter> filters;
-    std::map<std::string, Curve> curves; ///< by filter id; none where no curve is known
+    std::map<std::string, Curve> curves, claimed; ///< measured and the maker's own, by filter id; none where no curve is known
     Rig rig;
     Site site;
 };

@@ -36,6 +36,8 @@ Rig effectiveRig(const Trial& trial, const Run& run) {
     take(rig.pedestal_adu, own.pedestal_adu);
     take(rig.full_scale_adu, own.full_scale_adu);
     take(rig.filter_thickness_mm, own.filter_thickness_mm);
+    take(rig.reducer, own.reducer);
+    take(rig.back_focus_mm, own.back_focus_mm);
     if (!own.gaps_mm.empty()) rig.gaps_mm = own.gaps_mm;
     return rig;
 }
@@ -47,6 +49,7 @@ void resolveFiles(Trial& trial, const std::filesystem::path& folder) {
     for (Run& r : trial.runs) absolute(r.stack), absolute(r.short_stack);
     for (Filter& f : trial.filters) {
         absolute(f.curve);
+        absolute(f.claimed_curve);
         for (std::string& photo : f.photos) absolute(photo);
     }
 }

@@ -51,6 +51,8 @@ struct Rig {
     std::optional<double> pixel_um, gain_e_per_adu, read_noise_e, full_well_e, pedestal_adu, full_scale_adu;
     std::map<std::string, double> gaps_mm;                           ///< between reflecting surfaces, in air
     std::optional<double> filter_thickness_mm;
+    std::optional<double> reducer = {};                              ///< factor that focal_length_mm already holds
+    std::optional<double> back_focus_mm = {};                        ///< distance in air that the corrector asks for to the sensor
     friend bool operator==(const Rig&, const Rig&) = default;
 };
 
@@ -74,6 +76,8 @@ struct Filter {
     std::string notes = {};
     std::vector<std::string> photos = {};      ///< files, relative to the trial
     std::string obtained = {};                 ///< bought, lent or given by the maker: for the disclosure
+    std::string claimed_curve = {};            ///< the maker's own curve, file
+    std::string certificate = {};              ///< of this very filter, file or number
     friend bool operator==(const Filter&, const Filter&) = default;
 };
 

@@ -104,6 +104,8 @@ Rig readRig(const Reader& r, bool withName) {
     rig.pedestal_adu = r.number("pedestal_adu", -1e9, 1e9);
     rig.full_scale_adu = r.positive("full_scale_adu");
     rig.filter_thickness_mm = r.number("filter_thickness_mm", 0, 100);
+    rig.reducer = r.positive("reducer", 100);
+    rig.back_focus_mm = r.positive("back_focus_mm", 10'000);
     if (const Json* gaps = r.field("gaps_mm")) {
         if (!gaps->is_object()) r.fail("has \"gaps_mm\" that must be an object of names and millimetres");
         for (const auto& [name, value] : gaps->items()) {
@@ -150,6 +152,8 @@ Filter readFilter(const Reader& r) {
     f.name = r.text("name", f.id);
     f.kind = r.text("kind", "other");
     f.curve = r.text("curve");
+    f.claimed_curve = r.text("claimed_curve");
+    f.certificate = r.text("certificate");
     f.guessed = r.flag("guessed");
     f.effective_index = r.number("effective_index", 1.4, 2.2);
     f.obtained = r.text("obtained");
@@ -290,6 +294,8 @@ void rigToJson(Json& j, const Rig& rig) {
     put(j, "pedestal_adu", rig.pedestal_adu);
     put(j, "full_scale_adu", rig.full_scale_adu);
     put(j, "filter_thickness_mm", rig.filter_thickness_mm);
+    put(j, "reducer", rig.reducer);
+    put(j, "back_focus_mm", rig.back_focus_mm);
     for (const auto& [name, gap] : rig.gaps_mm) j["gaps_mm"][name] = gap;
 }
 
@@ -389,6 +395,8 @@ Json trialToJson(const Trial& t) {
     for (const Filter& f : t.filters) {
         Json o{{"id", f.id}, {"name", f.name}, {"kind", f.kind}};
         put(o, "curve", f.curve);
+        put(o, "claimed_curve", f.claimed_curve);
+        put(o, "certificate", f.certificate);
         if (f.price) o["price"] = {{"amount", f.price->amount}, {"currency", f.price->currency}, {"shipping", f.price->shipping}};
         putIf(o, "guessed", f.guessed);
         put(o, "effective_index", f.effective_index);

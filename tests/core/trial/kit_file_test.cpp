@@ -20,6 +20,8 @@ Trial trialWithKit(const std::filesystem::path& folder) {
     Trial t;
     t.title = "A night";
     t.rig.focal_length_mm = 420;
+    t.rig.reducer = 0.8;
+    t.rig.back_focus_mm = 55;
     t.rig.gaps_mm = {{"filter to window", 9.5}};
     t.site.name = "Windmill hill";
     t.site.sqm = 19.4;
@@ -35,6 +37,8 @@ Trial trialWithKit(const std::filesystem::path& folder) {
         f.curve = s.id + ".csv";
         f.price = Price{120, 9.5, "CRD"};
         f.set_size = 2;
+        f.obtained = "bought";
+        if (s.kind == "dual-band") f.claimed_curve = f.curve;
         f.notes = "bought \"second hand\", scratched; still good";
         if (!writeFile(folder / f.curve, curveToCsv(s.curve))) qFatal("no folder");
         t.filters.push_back(f);
@@ -69,6 +73,8 @@ private slots:
             QVERIFY(curve.ok());
             const auto& same = *std::find_if(starterFilters().begin(), starterFilters().end(), [&](const StarterFilter& s) { return s.name == f.name; });
             for (double nm = 360; nm < 1040; nm += 7.3) QVERIFY(std::abs(curve->at(nm) - same.curve.at(nm)) < 1e-4);
+            QCOMPARE(f.claimed_curve.empty(), f.kind != "dual-band");
+            if (!f.claimed_curve.empty()) QVERIFY(readCurve(f.claimed_curve).ok() && f.claimed_curve != f.curve);
         }
         // A second time: nothing doubles, and no file that another trial may use is written over.
         const std::string before = to.filters[0].curve;
@@ -97,7 +103,7 @@ private slots:
         Trial from = trialWithKit(folder.path());
         const auto back = filtersFromCsv(filtersToCsv(from.filters), "filters.csv");
         QVERIFY2(back.ok(), back.ok() ? "" : back.error().message.c_str());
-        for (Filter& f : from.filters) f.curve.clear();
+        for (Filter& f : from.filters) f.curve.clear(), f.claimed_curve.clear();
         QVERIFY(*back == from.filters);
         const auto german = filtersFromCsv("name;price;claimed_bands\nNordlicht;12,5;656,3 x 6,5 x 0,9\n", "f.csv");
         QVERIFY2(german.ok(), german.ok() ? "" : german.error().message.c_str());
