@@ -1,0 +1,17 @@
+#include "core/optics/camera_file.h"
+#include "core/trial/kit_file.h"
+
+#include <cstdint>
+#include <cstdlib>
+
+using namespace caelumen;
+
+extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
+    const std::string text(reinterpret_cast<const char*>(data), size);
+    // What is read must survive being written and read again.
+    if (const auto kit = kitFromText(text, "fuzz"); kit && !kitFromText(kitToText(*kit), "again")) std::abort();
+    if (const auto camera = cameraFromText(text, "fuzz"); camera && !cameraFromText(cameraToText(*camera), "again")) std::abort();
+    if (const auto filters = filtersFromCsv(text, "fuzz"); filters && !filtersFromCsv(filtersToCsv(*filters), "again")) std::abort();
+    (void)parseHorizon(text, "fuzz");
+    return 0;
+}
