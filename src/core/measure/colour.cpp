@@ -109,7 +109,8 @@ std::optional<ColourFit> fitColour(const std::vector<ColourPoint>& points) {
     }
     const double n = static_cast<double>(points.size());
     out.slopeSigma = std::max(robustSigma(slopes), 1e-5);
-    out.castSigma = std::max(robustSigma(casts), 1e-5);
+    // The cast is read at the median colour, and which stars could be used is chance: other stars of the same field would have another median.
+    out.castSigma = std::max(std::hypot(robustSigma(casts), std::abs(out.slope - 1) * medianSigma(xs)), 1e-5);
     const double raw = std::max(robustSigma(scatters), rest.scatter * 1.17 / std::sqrt(n));
     out.scatterSigma = out.noiseLimited ? std::sqrt(2 * rest.scatter * raw) : raw * rest.scatter / std::max(out.scatter, 0.3 * rest.scatter);
     return out;

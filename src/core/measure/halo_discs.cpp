@@ -10,7 +10,7 @@ namespace caelumen {
 namespace {
 
 constexpr std::size_t kMostDiscs = 4;
-constexpr double kDetected = 5, kEdgeSeen = 2.5, kKept = 3.5;
+constexpr double kDetected = 5, kEdgeSeen = 2.5, kKept = 4.5;
 
 class DiscSearch {
 public:

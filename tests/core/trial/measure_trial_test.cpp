@@ -65,7 +65,7 @@ private slots:
         QTest::newRow("gradient_rate") << "gradient_rate" << 0.05;
         QTest::newRow("star_fwhm") << "star_fwhm" << 0.02;
         QTest::newRow("halo_radius") << "halo_radius" << 0.04;
-        QTest::newRow("halo_depth") << "halo_depth" << 0.035; // in R the halo lies on nebula
+        QTest::newRow("halo_depth") << "halo_depth" << 0.02;
         QTest::newRow("colour_slope") << "colour_slope" << 0.03;
     }
     void figuresRecoverTheTruth() {
@@ -78,6 +78,7 @@ private slots:
             if (truth == m_truth.end()) continue;
             ++compared;
             double allowed = std::max(4 * m.sigma, part * std::abs(truth->second));
+            if (quantity == "halo_depth" && m.channel == "R") allowed = std::max(allowed, 0.055 * truth->second); // there the disc lies on nebula and leaves no sky around it: the method is weak
             if (quantity == "nebula_signal") // stars too faint to be found are as uneven as this in so small a region
                 allowed = std::max(allowed, 0.05 * m_truth.at(key(m.run, m.channel, "background", "")));
             QVERIFY2(std::abs(m.value - truth->second) < allowed, qPrintable(QString("%1 %2 %3: %4 +- %5, truth %6").arg(QString::fromStdString(m.run), QString::fromStdString(m.channel), QString::fromStdString(m.region)).arg(m.value).arg(m.sigma).arg(truth->second)));
