@@ -20,9 +20,11 @@
 #include <QDoubleSpinBox>
 #include <QFileInfo>
 #include <QFormLayout>
+#include <QHash>
 #include <QHBoxLayout>
 #include <QImageReader>
 #include <QLabel>
+#include <QLineEdit>
 #include <QListWidget>
 #include <QMenu>
 #include <QPainter>
@@ -60,6 +62,20 @@ QIcon markerIcon(const FilterStyle& style) {
     return QIcon(pixmap);
 }
 
+/// The page; photos are read once, at the size in which they are shown: it is written anew at every step of the slider.
+class Page : public QTextBrowser {
+    QVariant loadResource(int type, const QUrl& name) override {
+        if (type != QTextDocument::ImageResource || !name.isLocalFile()) return QTextBrowser::loadResource(type, name);
+        const auto known = m_photos.constFind(name.toLocalFile());
+        if (known != m_photos.constEnd()) return *known;
+        QImageReader reader(name.toLocalFile());
+        reader.setAutoTransform(true);
+        if (const QSize size = reader.size(); size.isValid()) reader.setScaledSize(size.scaled(300, 300, Qt::KeepAspectRatio));
+        return *m_photos.insert(name.toLocalFile(), reader.read());
+    }
+    QHash<QString, QImage> m_photos;
+};
+
 /// How far a curve may lie from a claim: a matter of the person, not of a trial.
 ClaimTolerance keptTolerance() {
     const QSettings settings;
@@ -71,7 +87,7 @@ ClaimTolerance keptTolerance() {
 
 Kit::Kit(Session& session, Prompts& prompts, QWidget* parent)
     : QWidget(parent), m_session(session), m_prompts(prompts), m_filters(new QListWidget), m_import(new QPushButton(tr("Import a curve \u2026"))), m_chart(new QPushButton(tr("Read a chart \u2026"))), m_edit(new QPushButton(tr("Facts of the filter \u2026"))), m_ratio(new QSlider(Qt::Horizontal)), m_ratioText(new QLabel),
-      m_obstruction(new QDoubleSpinBox), m_index(new QDoubleSpinBox), m_tilt(new QDoubleSpinBox), m_camera(new QComboBox), m_light(new QComboBox), m_all(new QCheckBox(tr("All filters"))), m_plot(new PassbandPlot), m_ratios(new RatioPlot), m_ghosts(new GhostPanel), m_lower(new QTabWidget), m_page(new QTextBrowser), m_across(new QSplitter),
+      m_obstruction(new QDoubleSpinBox), m_index(new QDoubleSpinBox), m_tilt(new QDoubleSpinBox), m_camera(new QComboBox), m_light(new QComboBox), m_all(new QCheckBox(tr("All filters"))), m_plot(new PassbandPlot), m_ratios(new RatioPlot), m_ghosts(new GhostPanel), m_lower(new QTabWidget), m_page(new Page), m_across(new QSplitter),
       m_down(new QSplitter(Qt::Vertical)) {
     auto* left = new QWidget;
     auto* leftLayout = new QVBoxLayout(left);
@@ -510,11 +526,12 @@ void Kit::askTolerance() {
     if (dialog.exec() != QDialog::Accepted) return;
     QSettings settings;
     const ClaimTolerance usual;
-    const auto keep = [&](const char* key, const OptionalNumber& f, double per, double otherwise) {
+    for (const OptionalNumber* f : {&centre, &width, &peak}) {
         bool valid = true;
-        const auto v = f.value(valid);
-        settings.setValue(key, valid && v ? *v / per : otherwise);
-    };
+        (void)f->value(valid);
+        if (!valid) return emit problem(tr("\"%1\" is no such limit; give a number from %2 to %3.").arg(f->edit->text()).arg(f->low).arg(f->high));
+    }
+    const auto keep = [&](const char* key, const OptionalNumber& f, double per, double otherwise) { settings.setValue(key, get(f).value_or(otherwise * per) / per); };
     keep("kit/tolerance-centre", centre, 1, usual.center_nm);
     keep("kit/tolerance-width", width, 100, usual.fwhm);
     keep("kit/tolerance-peak", peak, 100, usual.peak);
