@@ -466,13 +466,15 @@ void Kit::takeMeasured(const Filter& filter, const ConeShift& shift) {
     const Filter* open = base ? m_session.trial().filter(base->filter) : nullptr;
     if (const Curve* curve = open ? curveOf(*open) : nullptr) {
         m_facts.baseline = QString::fromStdString(open->name);
-        for (const SystemChannel& c : systemResponse(shift.apply(*curve, 0.5), *m_facts.camera)) m_facts.baselineStarlight[c.name] = c.starlight;
+        m_facts.baselineSystem = systemResponse(shift.apply(*curve, 0.5), *m_facts.camera);
     }
     const TrialResults* results = m_session.results();
     if (!results) return;
     for (const Measurement& m : results->measurements) {
         const Run* run = m_session.trial().run(m.run);
-        if (run && run->filter == filter.id && m.quantity == "star_throughput" && !m_facts.starThroughput.count(m.channel)) m_facts.starThroughput[m.channel] = {m.value, m.sigma};
+        if (!run || run->filter != filter.id) continue;
+        if (m.quantity == "star_throughput") m_facts.starThroughput.try_emplace(m.channel, KitFacts::Measured{m.value, m.sigma});
+        if (m.quantity == "throughput") m_facts.nebulaThroughput[m.region].try_emplace(m.channel, KitFacts::Measured{m.value, m.sigma});
     }
 }
 

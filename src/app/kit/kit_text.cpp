@@ -90,14 +90,48 @@ Table skyTable(const KitFacts& f) {
     return t;
 }
 
+const SystemChannel* baselineOf(const KitFacts& f, const std::string& channel) {
+    for (const SystemChannel& c : f.baselineSystem)
+        if (c.name == channel) return &c;
+    return nullptr;
+}
+
+QString measuredText(const std::map<std::string, KitFacts::Measured>& all, const std::string& channel) {
+    const auto m = all.find(channel);
+    return m == all.end() ? QString("\u2013") : QString("%1 \u00B1 %2").arg(exact(m->second.value), number(100 * m->second.sigma, 1));
+}
+
 /// What starlight keeps against the baseline, as the curves foretell it for a sunlike star and as the trial's stars say.
 Table starTable(const KitFacts& f) {
     Table t{{f.baseline.isEmpty() ? tr("Starlight that stays") : tr("Starlight against %1").arg(f.baseline), tr("foretold"), tr("measured")}};
     for (const SystemChannel& c : f.system) {
-        auto measured = f.starThroughput.find(c.name);
-        const auto open = f.baselineStarlight.find(c.name);
-        const QString foretold = open != f.baselineStarlight.end() && !(open->second > 0) ? QString("\u2013") : exact(c.starlight / (open == f.baselineStarlight.end() ? 1.0 : open->second));
-        t.push_back({QString::fromStdString(c.name), foretold, measured == f.starThroughput.end() ? QString("\u2013") : QString("%1 \u00B1 %2").arg(exact(measured->second.value), number(100 * measured->second.sigma, 1))});
+        const SystemChannel* open = baselineOf(f, c.name);
+        const QString foretold = open && !(open->starlight > 0) ? QString("\u2013") : exact(c.starlight / (open ? open->starlight : 1.0));
+        t.push_back({QString::fromStdString(c.name), foretold, measuredText(f.starThroughput, c.name)});
+    }
+    return t;
+}
+
+/// The same for a nebula: what either line alone would keep, and what each region of the trial has kept.
+Table nebulaTable(const KitFacts& f) {
+    Table t;
+    if (f.nebulaThroughput.empty()) return t;
+    t.push_back({f.baseline.isEmpty() ? tr("Nebula light that stays") : tr("Nebula against %1").arg(f.baseline), lineText(EmissionLine::Halpha), lineText(EmissionLine::OIII)});
+    for (const auto& [region, channels] : f.nebulaThroughput) t[0] << QString::fromStdString(region);
+    for (const SystemChannel& c : f.system) {
+        const SystemChannel* open = baselineOf(f, c.name);
+        QStringList row{QString::fromStdString(c.name)};
+        for (const EmissionLine line : {EmissionLine::Halpha, EmissionLine::OIII}) {
+            // Without a curve of the baseline's filter: against the camera alone.
+            double bare = 0;
+            if (f.camera)
+                for (const CameraChannel& channel : f.camera->channels)
+                    if (channel.name == c.name) bare = channel.efficiency.at(lineWavelengths(line).front());
+            const double base = open ? open->lines.at(line) : bare;
+            row << (base > 0.02 ? exact(c.lines.at(line) / base) : QString("\u2013")); // a channel that hardly sees a line tells nothing of it
+        }
+        for (const auto& [region, channels] : f.nebulaThroughput) row << measuredText(channels, c.name);
+        t.push_back(row);
     }
     return t;
 }
@@ -155,7 +189,7 @@ QString headline(const KitFacts& f) {
     return kept.isEmpty() ? tr("At f/%1 it loses more than a tenth of its lines: %2 is left.").arg(ratio, lost.join(", ")) : tr("At f/%1 it keeps %2, but loses more than a tenth of %3.").arg(ratio, kept.join(", "), lost.join(", "));
 }
 
-std::vector<Table> tables(const KitFacts& f) { return {bandTable(f), lineTable(f), matrixTable(f), skyTable(f), rateTable(f), starTable(f), colourTable(f), ghostTable(f)}; }
+std::vector<Table> tables(const KitFacts& f) { return {bandTable(f), lineTable(f), matrixTable(f), skyTable(f), rateTable(f), starTable(f), nebulaTable(f), colourTable(f), ghostTable(f)}; }
 
 } // namespace
 

@@ -94,4 +94,15 @@ SkyMoment skyAt(const Observer& o, const JulianDate& utc, std::optional<double> 
     return out;
 }
 
+double positionAngleTowards(const Horizontal& from, const Horizontal& to, double latitude_deg) {
+    constexpr double kDegree = M_PI / 180;
+    const double alt = from.alt_deg * kDegree, az = from.az_deg * kDegree, phi = latitude_deg * kDegree;
+    // Where the zenith lies (the parallactic angle), and the way there, clockwise from the zenith as azimuth grows.
+    const double zenith = -std::atan2(std::sin(az) * std::cos(phi), std::cos(alt) * std::sin(phi) - std::sin(alt) * std::cos(az) * std::cos(phi));
+    const double turn = (to.az_deg - from.az_deg) * kDegree, high = to.alt_deg * kDegree;
+    const double way = std::atan2(std::sin(turn) * std::cos(high), std::sin(high) * std::cos(alt) - std::cos(high) * std::sin(alt) * std::cos(turn));
+    const double angle = (zenith - way) / kDegree;
+    return angle - 360 * std::floor(angle / 360);
+}
+
 } // namespace caelumen

@@ -40,4 +40,7 @@ Result<JulianDate> parseTime(const std::string& iso);
 /// good to 0.01 degrees. No refraction, no aberration.
 SkyMoment skyAt(const Observer& observer, const JulianDate& utc, std::optional<double> ra_deg, std::optional<double> dec_deg);
 
+/// Position angle (from north through east, 0 to 360 degrees) of the way along the sky from one place to another, both seen at once from a latitude.
+double positionAngleTowards(const Horizontal& from, const Horizontal& to, double latitude_deg);
+
 } // namespace caelumen

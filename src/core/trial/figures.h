@@ -52,7 +52,7 @@ struct Underlay {
 Underlay underlay(const Sky& sky, const std::vector<Region>& regions, const SurfaceBasis& at, double inflation);
 
 void backgroundFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline, double perArea);
-void gradientFigures(FigureSheet& sheet, const Sky& sky);
+void gradientFigures(FigureSheet& sheet, const Sky& sky, const Site& site);
 void artefactFigures(FigureSheet& sheet, const Sky& sky);
 void starFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline);
 void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky>& run, const std::vector<Sky>& baseline, bool isBaseline, const RunConditions& baselineConditions, double perArea);

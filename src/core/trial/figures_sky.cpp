@@ -1,4 +1,5 @@
 #include "core/base/statistics.h"
+#include "core/sky/ephemeris.h"
 #include "core/trial/figures.h"
 
 #include <Eigen/Dense>
@@ -176,7 +177,20 @@ void backgroundFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline, 
     }
 }
 
-void gradientFigures(FigureSheet& sheet, const Sky& sky) {
+namespace {
+
+/// Where the moon and the glows of towns lie from the target, to hold the gradient's direction against.
+std::string lightsAround(const RunConditions& c, const Site& site) {
+    if (!c.sky || !c.sky->target || !site.latitude_deg) return {};
+    std::string out;
+    if (c.sky->moon.alt_deg > 0) out += fmt::format("; the moon lies towards {:.0f} deg", positionAngleTowards(*c.sky->target, c.sky->moon, *site.latitude_deg));
+    for (const LightDome& d : site.domes) out += fmt::format("; a light dome lies towards {:.0f} deg", positionAngleTowards(*c.sky->target, {0, d.azimuth_deg}, *site.latitude_deg));
+    return out;
+}
+
+} // namespace
+
+void gradientFigures(FigureSheet& sheet, const Sky& sky, const Site& site) {
     const PlaneHarvest& h = *sky.plane;
     const Surface& s = *sky.surface;
     if (!s.valid) {
@@ -209,7 +223,7 @@ void gradientFigures(FigureSheet& sheet, const Sky& sky) {
     const double angleSigma = std::min(104.0, std::atan2(across, size) * 180 / M_PI); // 104 degrees: no direction at all
     auto& angle = sheet.add(h.channel, "gradient_angle", "", std::atan2(s.by, s.bx) * 180 / M_PI, angleSigma, flags);
     if (hasRing(h.mesh, *sky.excluded, s, h.view.width, h.view.height)) angle.note = "ring in the residual";
-    if (wcs) angle.note += fmt::format("{}towards position angle {:.0f} deg on the sky", angle.note.empty() ? "" : "; ", wcs->positionAngle(angle.value));
+    if (wcs) angle.note += fmt::format("{}towards position angle {:.0f} deg on the sky", angle.note.empty() ? "" : "; ", wcs->positionAngle(angle.value)) + lightsAround(sheet.conditions(), site);
     sheet.add(h.channel, "gradient_residual", "", s.residual, s.residual / std::sqrt(2.0 * std::max(1.0, static_cast<double>(s.cells) - 4)));
 }
 

@@ -348,7 +348,7 @@ private:
                 if (!other && i != m_baseline)
                     for (const char* q : {"background_ratio", "background_mag", "star_throughput", "softness"}) sheet.absent(sky.plane->channel, q, "", "the baseline has no such channel");
                 backgroundFigures(sheet, sky, other, perArea);
-                gradientFigures(sheet, sky);
+                gradientFigures(sheet, sky, m_trial.site);
                 starFigures(sheet, sky, other);
                 artefactFigures(sheet, sky);
             }

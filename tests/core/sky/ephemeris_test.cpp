@@ -2,6 +2,9 @@
 
 #include <QTest>
 
+#include <algorithm>
+#include <cmath>
+
 using namespace caelumen;
 
 namespace {
@@ -29,6 +32,23 @@ class EphemerisTest : public QObject {
     Q_OBJECT
 
 private slots:
+    /// From altitudes and azimuths alone, the way between two places has the position angle that their equatorial places have (to the degree that precession turns north).
+    void waysAlongTheSkyKeepTheirPositionAngle() {
+        constexpr double kDegree = M_PI / 180;
+        for (const Known& k : kKnown) {
+            const auto time = parseTime(k.time);
+            const Observer here{k.latitude, k.longitude, k.elevation};
+            for (const auto& [dra, ddec] : {std::pair{3.0, 1.0}, {-4.0, 2.0}, {1.0, -6.0}, {-20.0, -10.0}, {40.0, 15.0}}) {
+                const double ra = k.ra + dra, dec = std::clamp(k.dec + ddec, -89.0, 89.0);
+                const auto from = skyAt(here, *time, k.ra, k.dec).target, to = skyAt(here, *time, ra, dec).target;
+                const double turn = (ra - k.ra) * kDegree, d1 = k.dec * kDegree, d2 = dec * kDegree;
+                const double truth = std::atan2(std::sin(turn) * std::cos(d2), std::sin(d2) * std::cos(d1) - std::cos(d2) * std::sin(d1) * std::cos(turn)) / kDegree;
+                const double got = positionAngleTowards(*from, *to, k.latitude);
+                QVERIFY2(got >= 0 && got < 360 && apart(got, truth) < 0.6, qPrintable(QString("%1: %2, expected %3").arg(k.time).arg(got).arg(truth)));
+            }
+        }
+    }
+
     void agreesWithAnIndependentEphemeris() {
         for (const Known& k : kKnown) {
             const auto time = parseTime(k.time);

@@ -265,6 +265,7 @@ private slots:
         const auto same = [](double v) { return v; };
         Trial t = rewritten("wcs-a.fits", same, cards(400, 260), 0);
         t.runs[1].stack = rewritten("wcs-b.fits", same, cards(430, 260)).runs[1].stack; // thirty pixels from where the stars are
+        t.site.domes = {{310, 25, 1}};
         const TrialResults r = measured(t);
         QVERIFY(r.conditionsOf("B")->wcsOffset_px && *r.conditionsOf("B")->wcsOffset_px > 15);
         QVERIFY(std::any_of(r.fairness.begin(), r.fairness.end(), [](const Unfairness& f) { return f.run == "B" && f.text.find("sky coordinates") != std::string::npos; }));
@@ -282,6 +283,7 @@ private slots:
         QVERIFY(writeFits(folder() / "wcs-c.fits", {&strange}, cards(4000, 260)).ok());
         QVERIFY(!measured(t).find("C", "pixel_noise"));
         QVERIFY(r.headline("A", "gradient_angle")->note.find("position angle") != std::string::npos);
+        QVERIFY2(r.headline("A", "gradient_angle")->note.find("a light dome lies towards") != std::string::npos, r.headline("A", "gradient_angle")->note.c_str());
         QVERIFY(std::abs(r.headline("B", "background")->value / m_results->headline("B", "background")->value - 1) < 1e-6);
     }
 
