@@ -1,6 +1,7 @@
 #include "app/kit/chart_dialog.h"
 
 #include "core/optics/passband.h"
+#include "support/curves.h"
 
 #include <QDialogButtonBox>
 #include <QDoubleSpinBox>
@@ -88,12 +89,7 @@ private slots:
         followAt(580);
         const Curve curve = m_dialog->curve();
         QVERIFY2(use()->isEnabled(), qPrintable(m_dialog->advice()));
-        double worst = 0;
-        for (double nm = 406; nm < 734; nm += 0.25) {
-            double least = 1;
-            for (double d = -0.5; d <= 0.5; d += 0.05) least = std::min(least, std::abs(curve.at(nm) - filterAt(nm + d)));
-            worst = std::max(worst, least);
-        }
+        const double worst = worstMiss(curve, filterAt, 406, 734);
         QVERIFY2(worst < 0.01, qPrintable(QString::number(worst)));
         const auto bands = bandsOf(curve);
         QCOMPARE(bands.size(), std::size_t{2});

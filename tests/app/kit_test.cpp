@@ -233,9 +233,9 @@ private slots:
         const double pixel = *m_window->session().trial().rig.pixel_um;
         ghosts.diameter().setValue(std::round(3000 / pixel));
         QVERIFY2(std::abs(ghosts.gap().value() - 7.5) < 0.12, qPrintable(QString::number(ghosts.gap().value())));
-        QVERIFY2(ghosts.answer().startsWith("Fits:"), qPrintable(ghosts.answer()));
+        QVERIFY2(ghosts.answer().startsWith("Fits ") && ghosts.answer().contains("7.50 mm"), qPrintable(ghosts.answer()));
         ghosts.gap().setValue(40);
-        QVERIFY2(ghosts.answer().contains("no known gap"), qPrintable(ghosts.answer()));
+        QCOMPARE(ghosts.answer(), QString("Fits no known gap of the rig."));
         ghosts.gaps().item(0, 1)->setText("much");
         QVERIFY(ghosts.answer().contains("no distance"));
         QVERIFY(ghosts.gaps().item(0, 1)->text() != "much");

@@ -2,6 +2,7 @@
 
 #include "app/widgets/theme.h"
 #include "core/optics/spacing.h"
+#include "core/trial/gaps.h"
 
 #include <QDoubleSpinBox>
 #include <QFormLayout>
@@ -214,11 +215,11 @@ void GhostPanel::solve(bool fromDiameter) {
     if (fromDiameter) m_gap->setValue(ghostGap_mm(m_diameter->value() / 2, *m_content.rig.pixel_um, m_content.fRatio));
     else m_diameter->setValue(2 * ghostRadius_px(m_gap->value(), *m_content.rig.pixel_um, m_content.fRatio));
     if (!(m_diameter->value() > 0)) return m_answer->setText(tr("Type the diameter of a halo, or a gap."));
-    QString best;
-    double closest = 0.15; // farther off it is another gap
-    for (const Ghost& g : ghostsOf(m_content))
-        if (const double miss = std::abs(std::log(m_diameter->value() / 2 / g.radius_px)); miss < closest) closest = miss, best = g.name;
-    m_answer->setText(best.isEmpty() ? tr("Fits no known gap of the rig.") : tr("Fits: %1.").arg(best));
+    Rig rig = m_content.rig;
+    if (m_content.glass_mm) rig.filter_thickness_mm = m_content.glass_mm;
+    QString said = QString::fromStdString(explainGap(m_gap->value(), rig));
+    said[0] = said[0].toUpper();
+    m_answer->setText(said + ".");
 }
 
 } // namespace caelumen

@@ -84,6 +84,7 @@ private:
     std::filesystem::path curveFolder() const;
     void fillCameras(const QString& chosen);
     const Camera& camera() const;
+    static ClaimTolerance keptTolerance(); ///< how far a curve may lie from a claim: a matter of the person, not of a trial
     void trialChanged();
     void showEvent(QShowEvent* event) override;
     void fillFilters();

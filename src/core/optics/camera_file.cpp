@@ -36,13 +36,7 @@ CameraChannel channelFrom(const Json& json, const std::string& file) {
     c.name = text(json, "name", file + ", a channel,");
     if (c.name != "R" && c.name != "G" && c.name != "B" && c.name != "L") throw Bad{fmt::format("{} has a channel \"{}\"; channels are R, G, B or L.", file, c.name)};
     const auto points = json.find("points");
-    if (points == json.end() || !points->is_array() || points->size() > 100'000) throw Bad{fmt::format("{} has channel {} without \"points\", a list of [nm, efficiency].", file, c.name)};
-    std::string table;
-    for (const Json& p : *points) {
-        if (!p.is_array() || p.size() != 2 || !p[0].is_number() || !p[1].is_number()) throw Bad{fmt::format("{} has a point of channel {} that is not [nm, efficiency].", file, c.name)};
-        table += fmt::format("{};{}\n", p[0].get<double>(), p[1].get<double>());
-    }
-    auto curve = parseCurve(table, fmt::format("{}, channel {},", file, c.name));
+    auto curve = curveFromPoints(points == json.end() ? Json() : *points, fmt::format("{}, channel {},", file, c.name));
     if (!curve) throw Bad{curve.error().message};
     c.efficiency = std::move(*curve);
     return c;
@@ -104,9 +98,7 @@ std::string cameraToText(const Camera& camera) {
     }
     out["channels"] = Json::array();
     for (const CameraChannel& c : camera.channels) {
-        Json points = Json::array();
-        for (std::size_t i = 0; i < c.efficiency.wavelength_nm.size(); ++i) points.push_back({c.efficiency.wavelength_nm[i], std::round(c.efficiency.transmission[i] * 1e5) / 1e5});
-        out["channels"].push_back({{"name", c.name}, {"points", points}});
+        out["channels"].push_back({{"name", c.name}, {"points", curveToPoints(c.efficiency)}});
     }
     return out.dump(1) + "\n";
 }

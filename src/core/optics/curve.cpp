@@ -60,4 +60,21 @@ std::string curveToCsv(const Curve& curve) {
     return out;
 }
 
+Json curveToPoints(const Curve& curve) {
+    Json out = Json::array();
+    for (std::size_t i = 0; i < curve.wavelength_nm.size(); ++i) out.push_back({curve.wavelength_nm[i], curve.transmission[i]});
+    return out;
+}
+
+Result<Curve> curveFromPoints(const Json& points, const std::string& name) {
+    const auto bad = [&] { return Error{fmt::format("{} needs its points as a list of [nm, transmission].", name)}; };
+    if (!points.is_array()) return bad();
+    std::string table;
+    for (const Json& p : points) {
+        if (!p.is_array() || p.size() != 2 || !p[0].is_number() || !p[1].is_number()) return bad();
+        table += fmt::format("{};{}\n", p[0].get<double>(), p[1].get<double>());
+    }
+    return parseCurve(table, name);
+}
+
 } // namespace caelumen

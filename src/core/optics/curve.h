@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/base/json.h"
 #include "core/base/result.h"
 
 #include <filesystem>
@@ -22,5 +23,9 @@ Result<Curve> parseCurve(const std::string& text, const std::string& name);
 Result<Curve> readCurve(const std::filesystem::path& path);
 
 std::string curveToCsv(const Curve& curve);
+
+/// A curve as JSON, [[nm, transmission], ...], and back with the checks of parseCurve. `name` is what errors begin with.
+Json curveToPoints(const Curve& curve);
+Result<Curve> curveFromPoints(const Json& points, const std::string& name);
 
 } // namespace caelumen

@@ -24,6 +24,7 @@ struct StarterLight {
     std::string name;
     std::string source; ///< of the model
     Spectrum spectrum;
+    bool ofTheSky = false; ///< one kind of sky light alone: counted channel by channel
 };
 /// Street lamps (mixed and each kind), moonlight, natural sky, stars of three temperatures.
 const std::vector<StarterLight>& starterLights();

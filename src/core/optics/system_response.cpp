@@ -1,5 +1,7 @@
 #include "core/optics/system_response.h"
 
+#include "core/optics/starter.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -40,11 +42,12 @@ double electrons(const Samples& source, const Samples& response, double from = k
 } // namespace
 
 const std::vector<std::pair<std::string, Spectrum>>& skySources() {
-    static const std::vector<std::pair<std::string, Spectrum>> all{
-        {"high-pressure sodium", streetLight({1, 0, 0, 0, 0})}, {"low-pressure sodium", streetLight({0, 1, 0, 0, 0})}, {"metal halide", streetLight({0, 0, 1, 0, 0})},
-        {"LED 2700 K", streetLight({0, 0, 0, 1, 0})},           {"LED 4000 K", streetLight({0, 0, 0, 0, 1})},          {"moonlight", moonlitSky()},
-        {"natural sky", naturalSky()},
-    };
+    static const std::vector<std::pair<std::string, Spectrum>> all = [] {
+        std::vector<std::pair<std::string, Spectrum>> sky;
+        for (const StarterLight& l : starterLights())
+            if (l.ofTheSky) sky.emplace_back(l.name, l.spectrum);
+        return sky;
+    }();
     return all;
 }
 

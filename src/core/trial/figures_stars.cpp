@@ -2,6 +2,7 @@
 #include "core/trial/figures.h"
 
 #include "core/optics/spacing.h"
+#include "core/trial/gaps.h"
 
 #include <fmt/format.h>
 
@@ -17,21 +18,6 @@ const PlaneHarvest* planeOf(const RunEvidence& run, const std::string& channel) 
         if (p.channel == channel) return &p;
     if (run.planes.size() == 1) return &run.planes.front();
     return nullptr;
-}
-
-/// The gap of the rig that comes closest to what the halo asks for, in words.
-std::string explainGap(double gap, const Rig& rig) {
-    std::string best;
-    double closest = 0.15;
-    const auto offer = [&](const std::string& name, double mm) {
-        if (const double miss = std::abs(std::log(gap / mm)); miss < closest) {
-            closest = miss;
-            best = fmt::format("fits {} ({:.2f} mm)", name, mm);
-        }
-    };
-    for (const auto& [name, mm] : rig.gaps_mm) offer(name, mm);
-    if (rig.filter_thickness_mm && *rig.filter_thickness_mm > 0) offer("the filter's glass", *rig.filter_thickness_mm / 1.52);
-    return best.empty() ? "fits no known gap of the rig" : best;
 }
 
 /// The disc a limit is given for, stored pixels: the largest that the gaps predict within reach, else 1 arcmin.

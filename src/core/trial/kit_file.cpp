@@ -16,21 +16,6 @@ namespace {
 
 constexpr const char *kBands = "claimed_bands", *kPoints = "curve_points", *kClaimedPoints = "claimed_curve_points";
 
-/// The curve under `key` of a filter, or nothing.
-Result<std::optional<Curve>> pointsOf(const Json& f, const char* key, const std::string& id, const std::string& name) {
-    if (!f.contains(key)) return std::optional<Curve>();
-    const auto bad = [&] { return Error{fmt::format("{} has a filter \"{}\" with \"{}\" that must be a list of [nm, transmission].", name, id, key)}; };
-    if (!f[key].is_array()) return bad();
-    std::string table;
-    for (const Json& p : f[key]) {
-        if (!p.is_array() || p.size() != 2 || !p[0].is_number() || !p[1].is_number()) return bad();
-        table += fmt::format("{};{}\n", p[0].get<double>(), p[1].get<double>());
-    }
-    auto curve = parseCurve(table, fmt::format("{}, filter \"{}\",", name, id));
-    if (!curve) return curve.error();
-    return std::optional(std::move(*curve));
-}
-
 /// "500.7 x 3 x 0.88; 656.3 x 3": centre, width and peak of each band.
 std::string bandsToText(const std::vector<BandClaim>& claims) {
     std::string out;
@@ -75,10 +60,7 @@ std::string kitToText(const KitFile& kit) {
     Json out{{"caelumen_kit", 1}, {"rig", all["rig"]}, {"site", all["site"]}, {"filters", all["filters"]}};
     for (Json& f : out["filters"]) {
         for (const auto& [key, curves] : {std::pair{kPoints, &kit.curves}, {kClaimedPoints, &kit.claimed}}) {
-            const auto curve = curves->find(f["id"].get<std::string>());
-            if (curve == curves->end()) continue;
-            f[key] = Json::array();
-            for (std::size_t i = 0; i < curve->second.wavelength_nm.size(); ++i) f[key].push_back({curve->second.wavelength_nm[i], curve->second.transmission[i]});
+            if (const auto curve = curves->find(f["id"].get<std::string>()); curve != curves->end()) f[key] = curveToPoints(curve->second);
         }
     }
     return out.dump(1) + "\n";
@@ -95,9 +77,10 @@ Result<KitFile> kitFromText(const std::string& text, const std::string& name) {
             if (!f.is_object() || !f.contains("id") || !f["id"].is_string()) continue;
             const std::string id = f["id"].get<std::string>();
             for (const auto& [key, curves] : {std::pair{kPoints, &kit.curves}, {kClaimedPoints, &kit.claimed}}) {
-                auto curve = pointsOf(f, key, id, name);
+                if (!f.contains(key)) continue;
+                auto curve = curveFromPoints(f[key], fmt::format("{}, filter \"{}\", {},", name, id, key));
                 if (!curve) return curve.error();
-                if (*curve) (*curves)[id] = std::move(**curve);
+                (*curves)[id] = std::move(*curve);
             }
         }
     }

@@ -2,6 +2,7 @@
 
 #include "core/base/statistics.h"
 #include "core/optics/passband.h"
+#include "support/curves.h"
 
 #include <QtTest>
 
@@ -116,12 +117,7 @@ private slots:
         const Curve curve = curveFrom(thinnedLine(*line, 0.1), *scale);
         QVERIFY2(curve.wavelength_nm.front() < 404 && curve.wavelength_nm.back() > 738, qPrintable(QString("%1 to %2").arg(curve.wavelength_nm.front()).arg(curve.wavelength_nm.back())));
         // Within one per cent of transmission or half a nanometre everywhere.
-        double worst = 0;
-        for (double nm = 406; nm < 736; nm += 0.25) {
-            double least = 1;
-            for (double d = -0.5; d <= 0.5; d += 0.05) least = std::min(least, std::abs(curve.at(nm) - filterAt(nm + d)));
-            worst = std::max(worst, least);
-        }
+        const double worst = worstMiss(curve, filterAt, 406, 736);
         QVERIFY2(worst < 0.01, qPrintable(QString::number(worst)));
         Curve truth;
         for (double nm = 402; nm <= 740; nm += 0.05) truth.wavelength_nm.push_back(nm), truth.transmission.push_back(filterAt(nm));

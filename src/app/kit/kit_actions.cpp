@@ -1,0 +1,269 @@
+#include "app/kit/chart_dialog.h"
+#include "app/kit/filter_dialog.h"
+#include "app/kit/kit.h"
+#include "app/kit/rig_dialog.h"
+#include "app/kit/site_dialog.h"
+#include "app/widgets/prompts.h"
+#include "core/base/file.h"
+#include "core/optics/camera_file.h"
+#include "core/optics/starter.h"
+#include "core/trial/kit_file.h"
+
+#include <QComboBox>
+#include <QDir>
+#include <QFileInfo>
+#include <QFormLayout>
+#include <QImageReader>
+#include <QLabel>
+#include <QLineEdit>
+#include <QRegularExpression>
+#include <QSettings>
+#include <QSignalBlocker>
+#include <QStandardPaths>
+
+#include <algorithm>
+
+// What the Kit's buttons and menus do: ask, take in, write out.
+
+namespace caelumen {
+
+ClaimTolerance Kit::keptTolerance() {
+    const QSettings settings;
+    const ClaimTolerance usual;
+    return {settings.value("kit/tolerance-centre", usual.center_nm).toDouble(), settings.value("kit/tolerance-width", usual.fwhm).toDouble(), settings.value("kit/tolerance-peak", usual.peak).toDouble()};
+}
+
+void Kit::askCurve() {
+    const QString path = m_prompts.openFile(this, tr("Import a curve"), tr("Curves (*.csv *.txt *.tsv *.dat);;All files (*)"));
+    if (!path.isEmpty()) takeCurve(path);
+}
+
+void Kit::askChart() {
+    const QString path = m_prompts.openFile(this, tr("Picture of a chart"), tr("Pictures (*.png *.jpg *.jpeg *.bmp *.webp *.tif *.tiff);;All files (*)"));
+    if (!path.isEmpty()) readChart(path);
+}
+
+void Kit::readChart(const QString& path) {
+    const Filter* filter = m_session.trial().filter(currentFilter().toStdString());
+    if (!filter) return emit problem(tr("There is no filter to give %1 to; open a trial first.").arg(path));
+    QImageReader reader(path);
+    reader.setAutoTransform(true);
+    const QImage picture = reader.read();
+    if (picture.isNull()) return emit problem(tr("%1 cannot be read as a picture (%2); save it as PNG or JPEG and try again.").arg(path, reader.errorString()));
+    ChartDialog dialog(picture, QString::fromStdString(filter->name), this);
+    if (dialog.exec() != QDialog::Accepted) return;
+    const QFileInfo file(path);
+    const QString to = m_prompts.saveFile(this, tr("Save the curve"), file.dir().filePath(file.completeBaseName() + ".csv"), tr("Curves (*.csv)"));
+    if (to.isEmpty()) return;
+    if (const Status written = writeFile(to.toStdString(), curveToCsv(dialog.curve())); !written) return emit problem(QString::fromStdString(written.error().message));
+    takeCurve(to);
+}
+
+void Kit::takeCurve(const QString& path) {
+    const std::string id = currentFilter().toStdString();
+    if (id.empty()) {
+        emit problem(tr("There is no filter to give %1 to; open a trial first.").arg(path));
+        return;
+    }
+    const auto curve = readCurve(path.toStdString());
+    if (!curve) {
+        emit problem(QString::fromStdString(curve.error().message));
+        return;
+    }
+    Trial changed = m_session.trial();
+    for (Filter& f : changed.filters)
+        if (f.id == id) f.curve = std::filesystem::absolute(path.toStdString()).string();
+    m_session.edit(tr("Import a curve"), changed);
+}
+
+void Kit::askFacts() {
+    const Filter* filter = m_session.trial().filter(currentFilter().toStdString());
+    if (!filter) return;
+    FilterDialog dialog(*filter, m_prompts, this);
+    if (dialog.exec() != QDialog::Accepted) return;
+    Trial changed = m_session.trial();
+    for (Filter& f : changed.filters)
+        if (f.id == dialog.filter().id) f = dialog.filter();
+    m_indexOf.clear();
+    m_session.edit(tr("Facts of %1").arg(QString::fromStdString(dialog.filter().name)), changed);
+}
+
+void Kit::askSite() {
+    if (!m_session.hasTrial()) return emit problem(tr("There is no trial whose place could be described; open one first."));
+    SiteDialog dialog(m_session.trial().site, m_prompts, this);
+    if (dialog.exec() != QDialog::Accepted) return;
+    Trial changed = m_session.trial();
+    changed.site = dialog.site();
+    m_session.edit(tr("Place of the trial"), changed);
+}
+
+void Kit::askRig() {
+    if (!m_session.hasTrial()) return emit problem(tr("There is no trial whose telescope could be described; open one first."));
+    RigDialog dialog(m_session.trial().rig, this);
+    if (dialog.exec() != QDialog::Accepted) return;
+    Trial changed = m_session.trial();
+    changed.rig = dialog.rig();
+    m_session.edit(tr("Telescope of the trial"), changed);
+}
+
+void Kit::askClaimedCurve() {
+    const std::string id = currentFilter().toStdString();
+    if (id.empty()) return emit problem(tr("There is no filter to give a curve to; open a trial first."));
+    const QString path = m_prompts.openFile(this, tr("Import the maker's curve"), tr("Curves (*.csv *.txt *.tsv *.dat);;All files (*)"));
+    if (path.isEmpty()) return;
+    if (const auto curve = readCurve(path.toStdString()); !curve) return emit problem(QString::fromStdString(curve.error().message));
+    Trial changed = m_session.trial();
+    for (Filter& f : changed.filters)
+        if (f.id == id) f.claimed_curve = std::filesystem::absolute(path.toStdString()).string();
+    m_session.edit(tr("Import the maker's curve"), changed);
+}
+
+void Kit::askTolerance() {
+    const ClaimTolerance now = keptTolerance();
+    QDialog dialog(this);
+    dialog.setWindowTitle(tr("How far a curve may lie from a claim"));
+    auto* form = new QFormLayout;
+    const OptionalNumber centre = field(form, tr("Centre (nm)"), now.center_nm, {}, 0.01, 100), width = field(form, tr("Width (% of the claimed)"), 100 * now.fwhm, {}, 0.1, 100), peak = field(form, tr("Peak (% of transmission)"), 100 * now.peak, {}, 0.1, 100);
+    finish(&dialog, form, problemLabel());
+    if (dialog.exec() != QDialog::Accepted) return;
+    QSettings settings;
+    const ClaimTolerance usual;
+    for (const OptionalNumber* f : {&centre, &width, &peak}) {
+        bool valid = true;
+        (void)f->value(valid);
+        if (!valid) return emit problem(tr("\"%1\" is no such limit; give a number from %2 to %3.").arg(f->edit->text()).arg(f->low).arg(f->high));
+    }
+    const auto keep = [&](const char* key, const OptionalNumber& f, double per, double otherwise) { settings.setValue(key, get(f).value_or(otherwise * per) / per); };
+    keep("kit/tolerance-centre", centre, 1, usual.center_nm);
+    keep("kit/tolerance-width", width, 100, usual.fwhm);
+    keep("kit/tolerance-peak", peak, 100, usual.peak);
+    refresh();
+}
+
+/// Beside the campaign, so that both can be carried together.
+std::filesystem::path Kit::curveFolder() const {
+    const Campaign* campaign = m_session.campaign();
+    const std::filesystem::path file = campaign ? std::filesystem::path(campaign->path().toStdString()) : std::filesystem::path("campaign");
+    return std::filesystem::absolute(file.parent_path() / (file.stem().string() + " curves"));
+}
+
+void Kit::addStarter(const std::string& id) {
+    const auto& all = starterFilters();
+    const auto f = std::find_if(all.begin(), all.end(), [&](const StarterFilter& s) { return s.id == id; });
+    if (f == all.end()) return;
+    if (!m_session.hasTrial()) return emit problem(tr("There is no trial to add a filter to; open one first."));
+    KitFile kit;
+    Filter filter;
+    filter.id = f->id;
+    filter.name = f->name;
+    filter.kind = f->kind;
+    filter.claims = f->claims;
+    filter.effective_index = f->effectiveIndex;
+    filter.made_for_f_ratio = f->madeForFRatio;
+    filter.thickness_mm = f->thickness_mm;
+    filter.notes = f->source;
+    kit.filters.push_back(filter);
+    kit.curves[f->id] = f->curve;
+    Trial changed = m_session.trial();
+    if (const Status added = addToTrial(kit, changed, curveFolder()); !added) return emit problem(QString::fromStdString(added.error().message));
+    m_session.edit(tr("Add %1").arg(QString::fromStdString(f->name)), changed);
+    chooseFilter(QString::fromStdString(f->id));
+}
+
+void Kit::removeFilter() {
+    const std::string id = currentFilter().toStdString();
+    Trial changed = m_session.trial();
+    const Filter* filter = changed.filter(id);
+    if (!filter) return;
+    const QString name = QString::fromStdString(filter->name);
+    for (const Run& r : changed.runs)
+        if (r.filter == id) return emit problem(tr("%1 stays: run %2 was made with it. Take that run away first, on the Bench.").arg(name, QString::fromStdString(r.id)));
+    std::erase_if(changed.filters, [&](const Filter& f) { return f.id == id; });
+    m_session.edit(tr("Remove %1").arg(name), changed);
+}
+
+/// One's own cameras are kept for all campaigns.
+void Kit::fillCameras(const QString& chosen) {
+    m_cameras = typicalCameras();
+    const QDir own(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/cameras");
+    for (const QString& file : own.entryList({"*.json"}, QDir::Files, QDir::Name)) {
+        const auto text = readText(own.filePath(file).toStdString(), 32U << 20U);
+        auto camera = text ? cameraFromText(*text, file.toStdString()) : Result<Camera>(text.error());
+        if (camera) m_cameras.push_back(std::move(*camera));
+    }
+    const QSignalBlocker quiet(m_camera);
+    m_camera->clear();
+    for (const Camera& c : m_cameras) {
+        m_camera->addItem(QString::fromStdString(c.name), QString::fromStdString(c.id));
+        if (c.id == chosen.toStdString()) m_camera->setCurrentIndex(m_camera->count() - 1);
+    }
+}
+
+void Kit::askCamera() {
+    const QString path = m_prompts.openFile(this, tr("Add a camera"), tr("Cameras (*.json);;All files (*)"));
+    if (!path.isEmpty()) takeCamera(path);
+}
+
+void Kit::takeCamera(const QString& path) {
+    const auto text = readText(path.toStdString(), 32U << 20U);
+    if (!text) return emit problem(QString::fromStdString(text.error().message));
+    const auto camera = cameraFromText(*text, path.toStdString());
+    if (!camera) return emit problem(QString::fromStdString(camera.error().message));
+    QDir own(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/cameras");
+    QString name = QString::fromStdString(camera->name);
+    name.replace(QRegularExpression("[^\\w-]+"), "-");
+    if (!own.mkpath(".")) return emit problem(tr("%1 cannot be made; check its rights.").arg(own.path()));
+    if (const Status written = writeFile(own.filePath(name + ".json").toStdString(), cameraToText(*camera)); !written) return emit problem(QString::fromStdString(written.error().message));
+    fillCameras(QString::fromStdString(camera->id));
+    refresh();
+}
+
+void Kit::askExportCamera() {
+    const QString path = m_prompts.saveFile(this, tr("Export the camera"), QString::fromStdString(camera().name).toLower().replace(QRegularExpression("[^\\w-]+"), "-") + ".json", tr("Cameras (*.json)"));
+    if (path.isEmpty()) return;
+    if (const Status written = writeFile(path.toStdString(), cameraToText(camera())); !written) emit problem(QString::fromStdString(written.error().message));
+}
+
+void Kit::askExport() {
+    if (m_session.trial().filters.empty()) return emit problem(tr("There is no filter to export; open a trial first."));
+    const QString path = m_prompts.saveFile(this, tr("Export the kit"), "kit.json", tr("Kit with curves, telescope and place (*.json);;Table of filters (*.csv)"));
+    if (path.isEmpty()) return;
+    std::string text;
+    if (path.endsWith(".csv", Qt::CaseInsensitive)) {
+        text = filtersToCsv(m_session.trial().filters);
+    } else {
+        const auto kit = kitOf(m_session.trial(), m_session.folder());
+        if (!kit) return emit problem(QString::fromStdString(kit.error().message));
+        text = kitToText(*kit);
+    }
+    if (const Status written = writeFile(path.toStdString(), text); !written) emit problem(QString::fromStdString(written.error().message));
+}
+
+void Kit::askImport() {
+    const QString path = m_prompts.openFile(this, tr("Import a kit"), tr("Kits and tables (*.json *.csv);;All files (*)"));
+    if (!path.isEmpty()) importKit(path);
+}
+
+void Kit::importKit(const QString& path) {
+    if (!m_session.hasTrial()) return emit problem(tr("There is no trial to take the kit into; open one first."));
+    const auto text = readText(path.toStdString());
+    if (!text) return emit problem(QString::fromStdString(text.error().message));
+    KitFile kit;
+    if (path.endsWith(".csv", Qt::CaseInsensitive)) {
+        auto filters = filtersFromCsv(*text, path.toStdString());
+        if (!filters) return emit problem(QString::fromStdString(filters.error().message));
+        kit.filters = std::move(*filters);
+    } else {
+        auto read = kitFromText(*text, path.toStdString());
+        if (!read) return emit problem(QString::fromStdString(read.error().message));
+        kit = std::move(*read);
+    }
+    Trial changed = m_session.trial();
+    if (const Status added = addToTrial(kit, changed, curveFolder()); !added) return emit problem(QString::fromStdString(added.error().message));
+    // Telescope and place only where this trial says nothing: its frames were made with its own.
+    if (changed.rig == Rig{}) changed.rig = kit.rig;
+    if (changed.site == Site{}) changed.site = kit.site;
+    m_session.edit(tr("Import a kit"), changed);
+}
+
+} // namespace caelumen
