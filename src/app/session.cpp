@@ -144,14 +144,15 @@ void Session::edit(const QString& what, const Trial& changed, int merge) {
 }
 
 void Session::setTrial(const Trial& trial) {
-    const bool titled = trial.title != m_trial.title;
+    const bool titled = trial.title != m_trial.title, alike = measuredAlike(trial, m_trial);
     m_trial = trial;
     if (m_campaign)
         if (const Status saved = m_campaign->saveTrial(m_trialId, trial); !saved) emit failed(QString::fromStdString(saved.error().message));
-    m_current = false;
+    if (!alike) m_current = false;
     if (titled) emit trialListChanged();
     emit trialChanged();
     emit resultsChanged();
+    if (alike) return; // what is measured, or being measured, still holds
     loadPictures();
     measureSoon();
 }
@@ -173,7 +174,7 @@ void Session::measureNow() {
         }
         auto shared = std::make_shared<const TrialResults>(std::move(*results));
         return [this, trial, shared] {
-            if (!(trial == m_trial)) return;
+            if (!measuredAlike(trial, m_trial)) return;
             m_results = shared;
             m_current = true;
             if (const RunConditions* c = shared->conditionsOf(shared->baseline)) m_frame = QSize(c->width, c->height);

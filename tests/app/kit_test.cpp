@@ -1,4 +1,5 @@
 #include "app/bench/bench.h"
+#include "app/kit/camera_dialog.h"
 #include "app/kit/chart_dialog.h"
 #include "app/kit/filter_dialog.h"
 #include "app/kit/ghost_panel.h"
@@ -363,6 +364,66 @@ private slots:
         drop(at("camera bad.json"));
         QVERIFY2(problem().contains("R, G, B or L"), qPrintable(problem()));
         QDir(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/cameras").removeRecursively();
+    }
+
+    void aCameraIsDescribedInTheWindow() {
+        clickFilter(1);
+        QVERIFY(writeFile(m_folder / "red.csv", "nm;%\n550;0\n600;80\n680;70\n720;0\n").ok());
+        m_answers->save = at("red.csv");
+        const auto describe = [&](auto change) {
+            QTimer::singleShot(200, this, [change] {
+                auto* dialog = qobject_cast<CameraDialog*>(QApplication::activeModalWidget());
+                QVERIFY(dialog);
+                change(*dialog);
+                for (QPushButton* b : dialog->findChildren<QPushButton*>())
+                    if (b->text().contains("OK")) QTest::mouseClick(b, Qt::LeftButton);
+                if (dialog->isVisible()) dialog->reject();
+            });
+            QVERIFY(chooseFromMenu(QString::fromUtf8("Describe this camera \u2026")));
+        };
+        const auto edit = [](CameraDialog& d, const QString& label) -> QLineEdit* {
+            for (QLabel* l : d.findChildren<QLabel*>())
+                if (l->text().startsWith(label)) return qobject_cast<QLineEdit*>(l->buddy());
+            return nullptr;
+        };
+        describe([&](CameraDialog& d) {
+            QVERIFY(edit(d, "Name"));
+            edit(d, "Name")->setText("Roof camera");
+            edit(d, "Pixel")->setText("5,4");
+            d.findChild<QPlainTextEdit*>()->setPlainText("0; 1,5; 6\n200, 0.4, 2.1\n");
+            for (QPushButton* b : d.findChildren<QPushButton*>())
+                if (b->text().startsWith("Import its curve")) QTest::mouseClick(b, Qt::LeftButton); // red is chosen first
+        });
+        QCOMPARE(kit().cameraBox().currentText(), QString("Roof camera"));
+        const Camera* camera = kit().facts().camera;
+        QCOMPARE(*camera->pixel_um, 5.4);
+        QCOMPARE(camera->gains.size(), std::size_t{2});
+        QCOMPARE(camera->gains[0].e_per_adu, 1.5);
+        QCOMPARE(*camera->gains[1].read_noise_e, 2.1);
+        QVERIFY(std::abs(camera->channels[0].efficiency.at(600) - 0.8) < 1e-9);
+        describe([&](CameraDialog& d) { edit(d, "Name")->setText("Roof camera, cooled"); });
+        QVERIFY(kit().cameraBox().findText("Roof camera") < 0); // renamed, not doubled
+        describe([&](CameraDialog& d) { d.findChild<QPlainTextEdit*>()->setPlainText("fast"); }); // stays open with its reason, then given up
+        QCOMPARE(kit().facts().camera->gains.size(), std::size_t{2});
+
+        cleanup();
+        init(); // the choice outlives the window
+        QCOMPARE(kit().cameraBox().currentText(), QString("Roof camera, cooled"));
+        QVERIFY(chooseFromMenu("Remove this camera"));
+        QVERIFY(kit().cameraBox().findText("Roof camera, cooled") < 0);
+        QVERIFY(chooseFromMenu("Remove this camera")); // now a typical one
+        QVERIFY2(problem().contains("stays"), qPrintable(problem()));
+    }
+
+    void gainsAreReadAsPeopleWriteThem() {
+        const auto read = gainsFromText("100, 0.25, 1.5\n\n200;0,1;1,2\n300 0.08");
+        QVERIFY(read.ok());
+        QCOMPARE(read->size(), std::size_t{3});
+        QCOMPARE((*read)[1].e_per_adu, 0.1);
+        QCOMPARE(*(*read)[1].read_noise_e, 1.2);
+        QVERIFY(!(*read)[2].read_noise_e);
+        QCOMPARE(gainsFromText(gainsToText(*read))->size(), std::size_t{3});
+        for (const char* bad : {"100", "a, b", "100, 0", "100, 1, -2", "1,2,3,4"}) QVERIFY2(!gainsFromText(bad).ok(), bad);
     }
 
     void photosBelongToAFilter() {

@@ -3,6 +3,7 @@
 #include "core/optics/passband.h"
 
 #include <QButtonGroup>
+#include <QCheckBox>
 #include <QDialogButtonBox>
 #include <QDoubleSpinBox>
 #include <QGridLayout>
@@ -53,7 +54,7 @@ private:
 };
 
 ChartDialog::ChartDialog(const QImage& picture, const QString& name, QWidget* parent)
-    : QDialog(parent), m_picture(chartFrom(picture)), m_undo(new QUndoStack(this)), m_view(new ChartView), m_tools(new QButtonGroup(this)), m_values{}, m_advice(wrapped()), m_reading(new QLabel), m_found(wrapped()), m_use(nullptr) {
+    : QDialog(parent), m_picture(chartFrom(picture)), m_undo(new QUndoStack(this)), m_view(new ChartView), m_tools(new QButtonGroup(this)), m_values{}, m_logarithmic(nullptr), m_advice(wrapped()), m_reading(new QLabel), m_found(wrapped()), m_use(nullptr) {
     setWindowTitle(tr("Curve of %1 from a picture").arg(name));
     m_view->setPicture(picture);
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
@@ -118,6 +119,15 @@ QWidget* ChartDialog::buildSteps() {
         grid->addWidget(choice, i, 0);
         grid->addWidget(m_values[k], i, 1);
     }
+    m_logarithmic = new QCheckBox(tr("Transmission runs logarithmically"));
+    m_logarithmic->setToolTip(tr("For charts in decades or in optical density: density 2 is 1 %, density 4 is 0.01 %."));
+    connect(m_logarithmic, &QCheckBox::toggled, this, [this](bool on) {
+        for (const std::size_t k : {2U, 3U}) m_values[k]->setDecimals(on ? 4 : 1);
+        if (on && m_values[2]->value() <= 0) m_values[2]->setValue(0.01);
+        m_trouble.clear();
+        refresh();
+    });
+    grid->addWidget(m_logarithmic, 4, 0, 1, 2);
     grid->setColumnStretch(0, 1);
     layout->addLayout(grid);
     layout->addSpacing(10);
@@ -158,7 +168,7 @@ std::optional<ChartScale> ChartDialog::scale() const {
     for (const auto& m : m_marks.axes)
         if (!m) return std::nullopt;
     const auto mark = [&](std::size_t i, double per) { return AxisMark{*m_marks.axes[i], m_values[i]->value() / per}; };
-    auto scale = ChartScale::from({mark(0, 1), mark(1, 1)}, {mark(2, 100), mark(3, 100)});
+    auto scale = ChartScale::from({mark(0, 1), mark(1, 1)}, {mark(2, 100), mark(3, 100)}, m_logarithmic->isChecked() ? ChartRun::Logarithmic : ChartRun::Even);
     return scale ? std::optional(*scale) : std::nullopt;
 }
 
@@ -222,7 +232,7 @@ QString ChartDialog::advice() const { return m_advice->text(); }
 
 void ChartDialog::hovered(ChartPoint at) {
     const auto s = scale();
-    m_reading->setText(s ? tr("%1 nm, %2 %").arg(s->wavelength(at), 0, 'f', 1).arg(100 * s->transmission(at), 0, 'f', 1) : tr("x %1, y %2").arg(at.x, 0, 'f', 1).arg(at.y, 0, 'f', 1));
+    m_reading->setText(s ? tr("%1 nm, %2 %").arg(s->wavelength(at), 0, 'f', 1).arg(100 * s->transmission(at), 0, m_logarithmic->isChecked() ? 'g' : 'f', m_logarithmic->isChecked() ? 2 : 1) : tr("x %1, y %2").arg(at.x, 0, 'f', 1).arg(at.y, 0, 'f', 1));
 }
 
 void ChartDialog::refresh() {

@@ -6,6 +6,7 @@
 #include <QDialog>
 
 class QButtonGroup;
+class QCheckBox;
 class QDoubleSpinBox;
 class QLabel;
 class QPushButton;
@@ -45,6 +46,7 @@ private:
     ChartView* m_view;
     QButtonGroup* m_tools;
     std::array<QDoubleSpinBox*, 4> m_values;
+    QCheckBox* m_logarithmic;
     QLabel *m_advice, *m_reading, *m_found;
     QPushButton* m_use;
     QString m_trouble;

@@ -17,6 +17,7 @@
 #include <QMenu>
 #include <QPainter>
 #include <QPushButton>
+#include <QSettings>
 #include <QSignalBlocker>
 #include <QSlider>
 #include <QSplitter>
@@ -31,7 +32,7 @@ namespace caelumen {
 namespace {
 
 // The slider goes by the logarithm: a step is one per cent of the f-ratio.
-constexpr double kFastest = 1.4, kSlowest = 12;
+constexpr double kFastest = 1, kSlowest = 32;
 int positionOf(double fRatio) { return static_cast<int>(std::lround(100 * std::log(std::clamp(fRatio, kFastest, kSlowest) / kFastest))); }
 double ratioAt(int position) { return kFastest * std::exp(position / 100.0); }
 
@@ -202,6 +203,9 @@ QWidget* Kit::buildControls() {
     second->addWidget(m_all);
     second->addSpacing(6);
     second->addWidget(whole);
+    restoreChoices();
+    for (QComboBox* box : {m_camera, m_light}) connect(box, &QComboBox::currentIndexChanged, this, &Kit::keepChoices);
+    connect(m_tilt, &QDoubleSpinBox::valueChanged, this, &Kit::keepChoices);
     connect(m_ratio, &QSlider::valueChanged, this, &Kit::refresh);
     connect(m_obstruction, &QDoubleSpinBox::valueChanged, this, &Kit::refresh);
     connect(m_index, &QDoubleSpinBox::valueChanged, this, &Kit::refresh);
@@ -209,6 +213,21 @@ QWidget* Kit::buildControls() {
     connect(m_all, &QCheckBox::toggled, this, &Kit::refresh);
     connect(whole, &QPushButton::toggled, this, [this](bool on) { m_plot->showRange(on ? 370 : 400, on ? 1000 : 720); });
     return bar;
+}
+
+void Kit::keepChoices() const {
+    QSettings settings;
+    settings.setValue("kit/camera", m_camera->currentData());
+    settings.setValue("kit/light", m_light->currentText());
+    settings.setValue("kit/tilt", m_tilt->value());
+}
+
+void Kit::restoreChoices() {
+    const QSettings settings;
+    const QSignalBlocker a(m_camera), b(m_light), c(m_tilt);
+    m_camera->setCurrentIndex(std::max(0, m_camera->findData(settings.value("kit/camera"))));
+    m_light->setCurrentIndex(std::max(0, m_light->findText(settings.value("kit/light").toString())));
+    m_tilt->setValue(settings.value("kit/tilt", 0).toDouble());
 }
 
 QWidget* Kit::buildMenus() {
@@ -232,8 +251,11 @@ QWidget* Kit::buildMenus() {
     QMenu* kit = button(tr("Kit"), tr("Carry filters, telescope and place from one campaign to another"));
     kit->addAction(tr("Telescope of the trial \u2026"), this, &Kit::askRig);
     kit->addAction(tr("Place of the trial \u2026"), this, &Kit::askSite);
+    kit->addSeparator();
+    kit->addAction(tr("Describe this camera \u2026"), this, &Kit::askCameraFacts)->setToolTip(tr("Window, pixels, gains and channels; a typical camera is copied first"));
     kit->addAction(tr("Add a camera \u2026"), this, &Kit::askCamera);
     kit->addAction(tr("Export this camera \u2026"), this, &Kit::askExportCamera);
+    kit->addAction(tr("Remove this camera"), this, &Kit::removeCamera);
     kit->addSeparator();
     kit->addAction(tr("Export the kit \u2026"), this, &Kit::askExport);
     kit->addAction(tr("Import a kit or table \u2026"), this, &Kit::askImport);

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "app/job_service.h"
 #include "app/kit/kit_text.h"
 #include "app/session.h"
 
@@ -55,6 +56,8 @@ public:
     void removeFilter();                    ///< the chosen one, when no run used it
     void askCamera();                       ///< for the file of a camera of one's own
     void takeCamera(const QString& path);
+    void askCameraFacts();                  ///< of the chosen camera; a typical one is copied
+    void removeCamera();                    ///< the chosen one, when it is one's own
     void askExportCamera();
     void askExport();
     void askImport();
@@ -83,6 +86,10 @@ private:
     void takeMeasured(const Filter& filter, const ConeShift& shift);
     std::filesystem::path curveFolder() const;
     void fillCameras(const QString& chosen);
+    void keepCamera(const Camera& camera);
+    void traceChart(const QImage& picture, const QString& name, const QString& path);
+    void keepChoices() const; ///< camera, light and tilt, for the next start
+    void restoreChoices();
     const Camera& camera() const;
     static ClaimTolerance keptTolerance(); ///< how far a curve may lie from a claim: a matter of the person, not of a trial
     void trialChanged();
@@ -95,6 +102,7 @@ private:
 
     Session& m_session;
     Prompts& m_prompts;
+    JobService m_jobs;
     QListWidget* m_filters;
     QPushButton *m_import, *m_chart, *m_edit;
     QSlider* m_ratio;

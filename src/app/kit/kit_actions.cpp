@@ -1,3 +1,4 @@
+#include "app/kit/camera_dialog.h"
 #include "app/kit/chart_dialog.h"
 #include "app/kit/filter_dialog.h"
 #include "app/kit/kit.h"
@@ -20,6 +21,7 @@
 #include <QSettings>
 #include <QSignalBlocker>
 #include <QStandardPaths>
+#include <QTimer>
 
 #include <algorithm>
 
@@ -46,11 +48,20 @@ void Kit::askChart() {
 void Kit::readChart(const QString& path) {
     const Filter* filter = m_session.trial().filter(currentFilter().toStdString());
     if (!filter) return emit problem(tr("There is no filter to give %1 to; open a trial first.").arg(path));
-    QImageReader reader(path);
-    reader.setAutoTransform(true);
-    const QImage picture = reader.read();
-    if (picture.isNull()) return emit problem(tr("%1 cannot be read as a picture (%2); save it as PNG or JPEG and try again.").arg(path, reader.errorString()));
-    ChartDialog dialog(picture, QString::fromStdString(filter->name), this);
+    m_jobs.run("chart", tr("Reading the picture"), [this, path, name = QString::fromStdString(filter->name)](const Job&) -> JobService::Finish {
+        QImageReader reader(path);
+        reader.setAutoTransform(true);
+        const QImage picture = reader.read();
+        const QString why = reader.errorString();
+        return [this, path, name, picture, why] {
+            if (picture.isNull()) return emit problem(tr("%1 cannot be read as a picture (%2); save it as PNG or JPEG and try again.").arg(path, why));
+            QTimer::singleShot(0, this, [this, path, name, picture] { traceChart(picture, name, path); });
+        };
+    });
+}
+
+void Kit::traceChart(const QImage& picture, const QString& name, const QString& path) {
+    ChartDialog dialog(picture, name, this);
     if (dialog.exec() != QDialog::Accepted) return;
     const QFileInfo file(path);
     const QString to = m_prompts.saveFile(this, tr("Save the curve"), file.dir().filePath(file.completeBaseName() + ".csv"), tr("Curves (*.csv)"));
@@ -182,10 +193,18 @@ void Kit::removeFilter() {
     m_session.edit(tr("Remove %1").arg(name), changed);
 }
 
+namespace {
+
+QDir ownCameras() { return QDir(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/cameras"); }
+QString cameraFile(const Camera& camera) { return QString::fromStdString(camera.name).replace(QRegularExpression("[^\\w-]+"), "-") + ".json"; }
+bool isOwn(const Camera& camera) { return camera.id.starts_with("own:"); }
+
+} // namespace
+
 /// One's own cameras are kept for all campaigns.
 void Kit::fillCameras(const QString& chosen) {
     m_cameras = typicalCameras();
-    const QDir own(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/cameras");
+    const QDir own = ownCameras();
     for (const QString& file : own.entryList({"*.json"}, QDir::Files, QDir::Name)) {
         const auto text = readText(own.filePath(file).toStdString(), 32U << 20U);
         auto camera = text ? cameraFromText(*text, file.toStdString()) : Result<Camera>(text.error());
@@ -209,12 +228,36 @@ void Kit::takeCamera(const QString& path) {
     if (!text) return emit problem(QString::fromStdString(text.error().message));
     const auto camera = cameraFromText(*text, path.toStdString());
     if (!camera) return emit problem(QString::fromStdString(camera.error().message));
-    QDir own(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/cameras");
-    QString name = QString::fromStdString(camera->name);
-    name.replace(QRegularExpression("[^\\w-]+"), "-");
+    keepCamera(*camera);
+}
+
+void Kit::keepCamera(const Camera& camera) {
+    const QDir own = ownCameras();
     if (!own.mkpath(".")) return emit problem(tr("%1 cannot be made; check its rights.").arg(own.path()));
-    if (const Status written = writeFile(own.filePath(name + ".json").toStdString(), cameraToText(*camera)); !written) return emit problem(QString::fromStdString(written.error().message));
-    fillCameras(QString::fromStdString(camera->id));
+    if (const Status written = writeFile(own.filePath(cameraFile(camera)).toStdString(), cameraToText(camera)); !written) return emit problem(QString::fromStdString(written.error().message));
+    fillCameras("own:" + QString::fromStdString(camera.name));
+    keepChoices();
+    refresh();
+}
+
+void Kit::askCameraFacts() {
+    Camera camera = this->camera();
+    const bool own = isOwn(camera);
+    const QString before = own ? cameraFile(camera) : QString();
+    if (!own) camera.name = tr("My %1").arg(QString::fromStdString(camera.name).toLower()).toStdString();
+    CameraDialog dialog(camera, m_prompts, this);
+    if (dialog.exec() != QDialog::Accepted) return;
+    if (own && cameraFile(dialog.camera()) != before) QFile::remove(ownCameras().filePath(before)); // it was given another name
+    keepCamera(dialog.camera());
+}
+
+void Kit::removeCamera() {
+    const QString name = QString::fromStdString(camera().name);
+    if (!isOwn(camera())) return emit problem(tr("%1 belongs to the program and stays; only cameras of your own can be removed.").arg(name));
+    if (!m_prompts.confirm(this, tr("Remove the camera %1? Its file is deleted.").arg(name), tr("Remove"))) return;
+    if (!QFile::remove(ownCameras().filePath(cameraFile(camera())))) return emit problem(tr("The file of %1 cannot be deleted; check its rights.").arg(name));
+    fillCameras({});
+    keepChoices();
     refresh();
 }
 

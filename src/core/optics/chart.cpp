@@ -104,10 +104,12 @@ std::array<double, 3> ChartPicture::at(ChartPoint p) const {
     return out;
 }
 
-Result<ChartScale> ChartScale::from(const std::array<AxisMark, 2>& wavelength, const std::array<AxisMark, 2>& transmission) {
+Result<ChartScale> ChartScale::from(const std::array<AxisMark, 2>& wavelength, const std::array<AxisMark, 2>& transmission, ChartRun run) {
     const auto between = [](const std::array<AxisMark, 2>& m) { return ChartPoint{m[1].at.x - m[0].at.x, m[1].at.y - m[0].at.y}; };
     ChartPoint x = between(wavelength), y = between(transmission);
-    double nm = wavelength[1].value - wavelength[0].value, part = transmission[1].value - transmission[0].value;
+    if (run == ChartRun::Logarithmic && !(transmission[0].value > 0 && transmission[1].value > 0)) return Error{"A logarithmic axis has no zero; give both marks of the transmission axis a value above it."};
+    const auto evenly = [&](double t) { return run == ChartRun::Logarithmic ? std::log10(t) : t; };
+    double nm = wavelength[1].value - wavelength[0].value, part = evenly(transmission[1].value) - evenly(transmission[0].value);
     if (std::hypot(x.x, x.y) < 10) return Error{"The two marks of the wavelength axis lie on top of each other; set them farther apart."};
     if (std::hypot(y.x, y.y) < 10) return Error{"The two marks of the transmission axis lie on top of each other; set them farther apart."};
     if (std::abs(nm) < 1) return Error{"Both marks of the wavelength axis have the same wavelength; give each its own."};
@@ -125,7 +127,9 @@ Result<ChartScale> ChartScale::from(const std::array<AxisMark, 2>& wavelength, c
     s.m_nm0 = wavelength[0].value;
     s.m_nmPerStep = std::abs(nm);
     s.m_tPerStep = std::abs(part);
-    s.m_t0 = transmission[0].value - s.steps(transmission[0].at).second * s.m_tPerStep;
+    s.m_t0 = evenly(transmission[0].value) - s.steps(transmission[0].at).second * s.m_tPerStep;
+    s.m_lowest = std::min(transmission[0].value, transmission[1].value);
+    s.m_run = run;
     return s;
 }
 
@@ -135,10 +139,19 @@ std::pair<double, double> ChartScale::steps(ChartPoint p) const {
 }
 
 double ChartScale::wavelength(ChartPoint p) const { return m_nm0 + steps(p).first * m_nmPerStep; }
-double ChartScale::transmission(ChartPoint p) const { return m_t0 + steps(p).second * m_tPerStep; }
+double ChartScale::transmission(ChartPoint p) const {
+    const double t = m_t0 + steps(p).second * m_tPerStep;
+    return m_run == ChartRun::Logarithmic ? std::pow(10, t) : t;
+}
+
+std::pair<double, double> ChartScale::span() const {
+    if (m_run == ChartRun::Logarithmic) return {0.3 * m_lowest, 2};
+    return {-0.05, 1.15};
+}
 
 ChartPoint ChartScale::place(double nm, double transmission) const {
-    const double a = (nm - m_nm0) / m_nmPerStep, b = (transmission - m_t0) / m_tPerStep;
+    const double evenly = m_run == ChartRun::Logarithmic ? std::log10(std::max(transmission, 1e-12)) : transmission;
+    const double a = (nm - m_nm0) / m_nmPerStep, b = (evenly - m_t0) / m_tPerStep;
     return {m_origin.x + a * m_along.x + b * m_up.x, m_origin.y + a * m_along.y + b * m_up.y};
 }
 
@@ -158,8 +171,9 @@ Result<std::vector<ChartPoint>> followLine(const ChartPicture& picture, const Ch
     if (distance(colour, paper) < 60) return Error{"There is no line at that place; point at the line itself."};
     const Ink ink(picture, colour, std::min(options.colourReach, 0.5 * distance(colour, paper)));
 
-    // The part of the picture that lies between 5 % below zero and 15 % above full transmission, column by column along the wavelength axis.
-    const ChartPoint along = scale.along(), up = scale.up(), foot = scale.place(scale.wavelength(heart), -0.05), head = scale.place(scale.wavelength(heart), 1.15);
+    // The part of the picture in which transmissions make sense, column by column along the wavelength axis.
+    const auto [lowest, highest] = scale.span();
+    const ChartPoint along = scale.along(), up = scale.up(), foot = scale.place(scale.wavelength(heart), lowest), head = scale.place(scale.wavelength(heart), highest);
     const auto tall = static_cast<std::size_t>(std::hypot(head.x - foot.x, head.y - foot.y));
     if (tall < 20 || tall > 20'000) return Error{"The transmission axis is too short or too long in this picture; check its two marks."};
     const auto column = [&](int step) {

@@ -32,20 +32,26 @@ struct AxisMark {
     friend bool operator==(const AxisMark&, const AxisMark&) = default;
 };
 
-/// From a picture to wavelength and transmission by two marks on each axis. A turned or skewed picture is allowed: each value runs evenly along its own axis.
+/// How transmission runs along its axis. Charts of how well a filter blocks (optical density) are logarithmic.
+enum class ChartRun { Even, Logarithmic };
+
+/// From a picture to wavelength and transmission by two marks on each axis. A turned or skewed picture is allowed: each value runs evenly, or its logarithm does, along its own axis.
 class ChartScale {
 public:
-    static Result<ChartScale> from(const std::array<AxisMark, 2>& wavelength, const std::array<AxisMark, 2>& transmission);
+    static Result<ChartScale> from(const std::array<AxisMark, 2>& wavelength, const std::array<AxisMark, 2>& transmission, ChartRun run = ChartRun::Even);
 
     double wavelength(ChartPoint p) const;
     double transmission(ChartPoint p) const;
     ChartPoint place(double nm, double transmission) const;
     ChartPoint along() const { return m_along; } ///< one pixel along the wavelength axis, to longer wavelengths
+    std::pair<double, double> span() const; ///< transmissions between which a line may lie
     ChartPoint up() const { return m_up; }       ///< one pixel along the transmission axis, to higher transmission
 
 private:
     ChartPoint m_origin, m_along, m_up; ///< where the first wavelength mark lies, and steps of one pixel along the axes
-    double m_nm0 = 0, m_nmPerStep = 0, m_t0 = 0, m_tPerStep = 0;
+    double m_nm0 = 0, m_nmPerStep = 0, m_t0 = 0, m_tPerStep = 0; ///< of log10 of the transmission where that runs evenly
+    double m_lowest = 0;                                         ///< of the two marks
+    ChartRun m_run = ChartRun::Even;
     std::pair<double, double> steps(ChartPoint p) const; ///< from the origin, along and up
 };
 

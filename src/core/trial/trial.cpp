@@ -42,6 +42,22 @@ Rig effectiveRig(const Trial& trial, const Run& run) {
     return rig;
 }
 
+bool measuredAlike(const Trial& a, const Trial& b) {
+    const auto measured = [](Trial t) {
+        t.title.clear();
+        t.site.horizon.clear();
+        t.site.lamps.reset();
+        for (Filter& f : t.filters) {
+            Filter kept;
+            kept.id = f.id;
+            kept.curve = f.curve;
+            f = kept;
+        }
+        return t;
+    };
+    return measured(a) == measured(b);
+}
+
 void resolveFiles(Trial& trial, const std::filesystem::path& folder) {
     const auto absolute = [&](std::string& file) {
         if (!file.empty()) file = (folder / file).lexically_normal().string();

@@ -119,6 +119,9 @@ struct Trial {
 /// The rig of a run: what the run overrides, else the trial's.
 Rig effectiveRig(const Trial& trial, const Run& run);
 
+/// Whether both give the same figures: they differ at most in what is not measured with, like prices, claims, photos, the title or the horizon.
+bool measuredAlike(const Trial& a, const Trial& b);
+
 /// Makes relative names of stacks and curves absolute, seen from `folder`.
 void resolveFiles(Trial& trial, const std::filesystem::path& folder);
 

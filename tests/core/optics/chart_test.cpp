@@ -91,6 +91,22 @@ private slots:
         QVERIFY(swapped.ok() && std::abs(swapped->wavelength({500, 300}) - 550) < 1e-9 && std::abs(swapped->transmission({500, 300}) - 0.5) < 1e-9);
     }
 
+    void aLogarithmicAxisGivesDecades() {
+        Chart chart = draw({});
+        chart.transmission[0].value = 1e-4; // the drawn heights 0 to 1 are four decades
+        const auto scale = ChartScale::from(chart.wavelength, chart.transmission, ChartRun::Logarithmic);
+        QVERIFY(scale.ok());
+        const ChartPoint p = scale->place(656.3, 0.02);
+        QVERIFY(std::abs(scale->transmission(p) / 0.02 - 1) < 1e-9 && std::abs(scale->wavelength(p) - 656.3) < 1e-9);
+        const auto line = followLine(chart.picture, *scale, scale->place(550, std::pow(10, 4 * (filterAt(550) - 1))));
+        QVERIFY2(line.ok(), line.ok() ? "" : line.error().message.c_str());
+        Curve heights = curveFrom(*line, *scale);
+        for (double& t : heights.transmission) t = 1 + std::log10(t) / 4;
+        const double worst = worstMiss(heights, filterAt, 406, 734);
+        QVERIFY2(worst < 0.01, qPrintable(QString::number(worst)));
+        QVERIFY(!ChartScale::from(chart.wavelength, {AxisMark{chart.transmission[0].at, 0}, chart.transmission[1]}, ChartRun::Logarithmic).ok()); // no zero there
+    }
+
     void theLineComesBack_data() {
         QTest::addColumn<double>("turn");
         QTest::addColumn<double>("thickness");

@@ -48,6 +48,24 @@ private slots:
         QVERIFY(*t == *back);
     }
 
+    void onlyWhatIsMeasuredWithCountsForFigures() {
+        const Trial trial = *trialFromJson(good(), "t.json");
+        Trial same = trial;
+        same.title = "Another";
+        same.filters[1].price->amount = 1;
+        same.filters[1].claims.clear();
+        same.filters[1].photos = {"p.jpg"};
+        same.site.horizon = {{90, 10}};
+        QVERIFY(measuredAlike(trial, same));
+        std::vector<Trial> others(5, trial);
+        others[0].filters[1].curve = "other.csv";
+        others[1].runs[0].sub_count = 21;
+        others[2].regions.pop_back();
+        others[3].rig.gaps_mm["window"] = 5;
+        others[4].site.sqm = 20;
+        for (const Trial& other : others) QVERIFY(!measuredAlike(trial, other));
+    }
+
     void unknownFieldsArePassedOver() {
         Json j = good();
         j["weather"] = "fine";
