@@ -6,6 +6,8 @@ if(CMAKE_CXX_COMPILER_ID STREQUAL "GNU")
   # GCC 12 reports false positives of this one inside the standard library when it optimises.
   target_compile_options(caelumen_options INTERFACE -Wno-null-dereference)
 endif()
+# What nearly every file includes, read once: more than half of a build was spent on reading it again and again.
+set(CAELUMEN_PRECOMPILED <algorithm> <array> <cmath> <filesystem> <functional> <map> <optional> <string> <vector> <fmt/format.h>)
 if(CAELUMEN_SANITIZE)
   target_compile_options(caelumen_options INTERFACE -fsanitize=address,undefined -fno-omit-frame-pointer -fno-sanitize-recover=undefined)
   target_link_options(caelumen_options INTERFACE -fsanitize=address,undefined)

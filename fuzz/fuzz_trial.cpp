@@ -1,3 +1,4 @@
+#include "core/base/json.h"
 #include "core/trial/trial_json.h"
 
 #include <cstdint>

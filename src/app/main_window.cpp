@@ -5,6 +5,7 @@
 #include "app/facts_dialog.h"
 #include "app/kit/kit.h"
 #include "core/base/file.h"
+#include "core/base/json.h"
 #include "core/trial/sentences.h"
 #include "report/html_report.h"
 

@@ -1,5 +1,6 @@
 #include "app/session.h"
 
+#include "core/base/json.h"
 #include "core/trial/measure_trial.h"
 #include "core/trial/propose.h"
 

@@ -3,6 +3,7 @@
 #include "cli/optics_commands.h"
 #include "cli/outcome.h"
 #include "core/base/file.h"
+#include "core/base/json.h"
 #include "core/simulate/demo.h"
 #include "core/trial/frame_report.h"
 #include "core/trial/measure_trial.h"

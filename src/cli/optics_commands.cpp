@@ -1,6 +1,7 @@
 #include "cli/optics_commands.h"
 
 #include "cli/outcome.h"
+#include "core/base/json.h"
 #include "core/optics/passband_report.h"
 #include "core/sky/ephemeris.h"
 

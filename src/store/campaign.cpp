@@ -1,5 +1,6 @@
 #include "store/campaign.h"
 
+#include "core/base/json.h"
 #include "core/trial/trial_json.h"
 
 #include <QCoreApplication>

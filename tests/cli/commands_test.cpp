@@ -1,3 +1,4 @@
+#include "core/base/json.h"
 #include "core/image/fits_writer.h"
 #include "core/trial/trial_json.h"
 

@@ -1,10 +1,5 @@
 #pragma once
 
+#include "core/base/json_fwd.h"
+
 #include <nlohmann/json.hpp>
-
-namespace caelumen {
-
-/// JSON that keeps the order in which it was written.
-using Json = nlohmann::ordered_json;
-
-} // namespace caelumen

@@ -1,6 +1,7 @@
 #include "core/optics/curve.h"
 
 #include "core/base/file.h"
+#include "core/base/json.h"
 #include "core/base/tables.h"
 
 #include <fmt/format.h>

@@ -1,6 +1,6 @@
 #pragma once
 
-#include "core/base/json.h"
+#include "core/base/json_fwd.h"
 #include "core/base/result.h"
 
 #include <filesystem>

@@ -1,5 +1,7 @@
 #include "core/optics/passband_report.h"
 
+#include "core/base/json.h"
+
 namespace caelumen {
 namespace {
 

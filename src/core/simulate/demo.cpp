@@ -1,6 +1,7 @@
 #include "core/simulate/demo.h"
 
 #include "core/base/file.h"
+#include "core/base/json.h"
 #include "core/image/fits_writer.h"
 #include "core/simulate/truth.h"
 #include "core/sky/ephemeris.h"

@@ -1,5 +1,6 @@
 #include "core/simulate/truth.h"
 
+#include "core/base/json.h"
 #include "core/base/statistics.h"
 #include "core/trial/quantity.h"
 

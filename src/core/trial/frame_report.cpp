@@ -1,5 +1,6 @@
 #include "core/trial/frame_report.h"
 
+#include "core/base/json.h"
 #include "core/base/statistics.h"
 #include "core/measure/harvest.h"
 #include "core/stars/defects.h"

@@ -1,6 +1,7 @@
 #include "core/trial/kit_file.h"
 
 #include "core/base/file.h"
+#include "core/base/json.h"
 #include "core/base/tables.h"
 #include "core/trial/trial_json.h"
 

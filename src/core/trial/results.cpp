@@ -1,5 +1,6 @@
 #include "core/trial/results.h"
 
+#include "core/base/json.h"
 #include "core/trial/quantity.h"
 
 #include <fmt/format.h>

@@ -1,6 +1,7 @@
 #include "core/trial/trial_json.h"
 
 #include "core/base/file.h"
+#include "core/base/json.h"
 
 #include <fmt/format.h>
 

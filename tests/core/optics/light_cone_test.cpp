@@ -1,3 +1,4 @@
+#include "core/base/json.h"
 #include "core/optics/passband_report.h"
 #include "core/optics/spacing.h"
 

@@ -1,4 +1,6 @@
 #include "core/simulate/demo.h"
+
+#include "core/base/json.h"
 #include "core/simulate/render.h"
 
 #include "core/image/frame_file.h"

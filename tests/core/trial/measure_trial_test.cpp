@@ -2,6 +2,7 @@
 
 #include "core/base/file.h"
 
+#include "core/base/json.h"
 #include "core/image/fits_writer.h"
 #include "core/trial/frame_report.h"
 #include "core/trial/quantity.h"

@@ -1,5 +1,6 @@
 #include "core/trial/trial_json.h"
 
+#include "core/base/json.h"
 #include "support/scenes.h"
 
 #include <functional>
