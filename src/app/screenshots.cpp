@@ -101,11 +101,11 @@ int takeScreenshots(MainWindow& window, const QString& folder) {
     shoot("kit-claims");
     trial(0);
     window.kit().chooseFilter("duo3");
-    window.kit().ratioSlider().setValue(40);
+    window.kit().ratioSlider().setValue(74);
     shoot("kit");
     window.kit().lower().setCurrentIndex(1);
     window.kit().chooseFilter("city");
-    window.kit().ratioSlider().setValue(125);
+    window.kit().ratioSlider().setValue(159);
     shoot("kit-halos");
     window.kit().lower().setCurrentIndex(0);
     const StarterFilter& printed = starterFilters()[3];

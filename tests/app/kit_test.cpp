@@ -286,7 +286,7 @@ private slots:
             }
         }
         QVERIFY(!kit().facts().nebulaThroughput.empty());
-        QVERIFY2(said().contains("Nebula against"), qPrintable(said()));
+        QVERIFY2(said().contains("Nebula light that stays"), qPrintable(said()));
         QVERIFY(said().contains(QString::fromUtf8("e\u207B/s/px")));
     }
 

@@ -1,5 +1,6 @@
 #include "app/bench/rows.h"
 
+#include "app/widgets/form_fields.h"
 #include "app/widgets/theme.h"
 #include "core/trial/quantity.h"
 #include "core/trial/sentences.h"
@@ -7,18 +8,10 @@
 #include <QObject>
 #include <QStringList>
 
-#include <map>
-
 namespace caelumen {
 namespace {
 
 QString text(std::string_view s) { return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size())); }
-
-QString kindText(const std::string& kind) {
-    static const std::map<std::string, const char*> names{{"none", "no filter"}, {"uv-ir-cut", "UV/IR cut"}, {"light-pollution", "light pollution"}, {"multi-band", "multi-band"}, {"dual-band", "dual-band"}, {"single-line", "single line"}, {"near-infrared", "near infrared"}};
-    const auto it = names.find(kind);
-    return it == names.end() ? QObject::tr("other") : QObject::tr(it->second);
-}
 
 } // namespace
 
@@ -30,7 +23,7 @@ std::vector<LaneEntry> laneEntries(const Trial& trial, const TrialResults* r) {
         LaneEntry e;
         e.run = QString::fromStdString(run.id);
         e.filter = QString::fromStdString(f ? f->name : run.filter);
-        e.kind = kindText(f ? f->kind : "other");
+        e.kind = kindName(f ? f->kind : "other");
         e.baseline = r ? r->baseline == run.id : run.baseline;
         e.guessed = f && f->guessed;
         e.style = filterStyle(static_cast<int>(i), run.baseline, theme().isRed());

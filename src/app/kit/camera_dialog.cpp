@@ -63,6 +63,7 @@ CameraDialog::CameraDialog(Camera camera, Prompts& prompts, QWidget* parent)
       m_channels(new QListWidget), m_channel(new QComboBox), m_problem(problemLabel()) {
     setWindowTitle(tr("Camera"));
     auto* form = new QFormLayout;
+    m_name->setCursorPosition(0);
     form->addRow(tr("Name"), m_name);
     form->addRow(tr("Window, in words"), m_window);
     m_infrared->setChecked(m_camera.passesInfrared);

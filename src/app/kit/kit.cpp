@@ -17,6 +17,7 @@
 #include <QMenu>
 #include <QPainter>
 #include <QPushButton>
+#include <QScrollBar>
 #include <QSettings>
 #include <QSignalBlocker>
 #include <QSlider>
@@ -203,6 +204,10 @@ QWidget* Kit::buildControls() {
     second->addWidget(m_all);
     second->addSpacing(6);
     second->addWidget(whole);
+    m_pageLater.setSingleShot(true);
+    m_pageLater.setInterval(150);
+    connect(&m_pageLater, &QTimer::timeout, this, &Kit::writePage);
+    connect(m_ratio, &QSlider::sliderReleased, this, &Kit::writePage);
     restoreChoices();
     for (QComboBox* box : {m_camera, m_light}) connect(box, &QComboBox::currentIndexChanged, this, &Kit::keepChoices);
     connect(m_tilt, &QDoubleSpinBox::valueChanged, this, &Kit::keepChoices);
@@ -396,14 +401,22 @@ void Kit::refresh() {
         m_facts.warnings = systemWarnings(m_facts.system, camera, m_facts.report.effective);
         content.chosen = {QString::fromStdString(filter->name), colourOf(filter->id), *curve};
         content.effective = m_facts.report.effective;
-        m_page->setHtml(QString("<h3 style='margin-bottom:2px'>%1</h3>").arg(QString::fromStdString(filter->name).toHtmlEscaped()) + kitPage(m_facts));
-    } else {
-        m_page->setHtml(QString("<p style='color:%1'>%2</p>").arg(theme().dim.name(), filter ? tr("No curve of this filter is known. Import one, or drop a table of wavelength and transmission here.").toHtmlEscaped()
-                                                                                            : tr("No trial is open. Drop stacked frames on the window, or open a campaign.").toHtmlEscaped()));
     }
+    if (!m_ratio->isSliderDown()) writePage();
+    else if (!m_pageLater.isActive()) m_pageLater.start(); // its tables take longer to set than the plots: a hand that drags must not wait for them
     showGhosts(filter);
     m_plot->show(content);
     m_ratios->show(curve ? *curve : Curve{}, cone, filter ? colourOf(filter->id) : theme().text);
+}
+
+void Kit::writePage() {
+    m_pageLater.stop();
+    const int at = m_page->verticalScrollBar()->value();
+    if (!m_facts.filter || m_facts.system.empty())
+        m_page->setHtml(QString("<p style='color:%1'>%2</p>").arg(theme().dim.name(), m_facts.filter ? tr("No curve of this filter is known. Import one, or drop a table of wavelength and transmission here.").toHtmlEscaped()
+                                                                                                    : tr("No trial is open. Drop stacked frames on the window, or open a campaign.").toHtmlEscaped()));
+    else m_page->setHtml(QString("<h3 style='margin-bottom:2px'>%1</h3>").arg(QString::fromStdString(m_facts.filter->name).toHtmlEscaped()) + kitPage(m_facts));
+    m_page->verticalScrollBar()->setValue(at);
 }
 
 void Kit::takeMeasured(const Filter& filter, const ConeShift& shift) {

@@ -4,6 +4,7 @@
 #include "app/kit/kit_text.h"
 #include "app/session.h"
 
+#include <QTimer>
 #include <QWidget>
 
 #include <filesystem>
@@ -96,6 +97,7 @@ private:
     void showEvent(QShowEvent* event) override;
     void fillFilters();
     void refresh();
+    void writePage();
     const Curve* curveOf(const Filter& filter) { return curveIn(filter.curve); }
     const Curve* curveIn(const std::string& file);
     QColor colourOf(const std::string& filter) const;
@@ -122,6 +124,7 @@ private:
     Rig m_rig;
     KitFacts m_facts;
     std::string m_indexOf; ///< the filter from which the index was set
+    QTimer m_pageLater; ///< while the slider is dragged
     bool m_stale = true;   ///< the trial has changed while the Kit was out of sight
     struct Known {
         std::filesystem::file_time_type written;

@@ -98,12 +98,14 @@ const SystemChannel* baselineOf(const KitFacts& f, const std::string& channel) {
 
 QString measuredText(const std::map<std::string, KitFacts::Measured>& all, const std::string& channel) {
     const auto m = all.find(channel);
-    return m == all.end() ? QString("\u2013") : QString("%1 \u00B1 %2").arg(exact(m->second.value), number(100 * m->second.sigma, 1));
+    if (m == all.end()) return "\u2013";
+    const int digits = m->second.sigma < 0.001 ? 2 : 1; // an error is never shown as nothing
+    return QString("%1 \u00B1 %2\u00A0%").arg(number(100 * m->second.value, digits), number(100 * std::max(m->second.sigma, 1e-4), digits));
 }
 
 /// What starlight keeps against the baseline, as the curves foretell it for a sunlike star and as the trial's stars say.
 Table starTable(const KitFacts& f) {
-    Table t{{f.baseline.isEmpty() ? tr("Starlight that stays") : tr("Starlight against %1").arg(f.baseline), tr("foretold"), tr("measured")}};
+    Table t{{tr("Starlight that stays"), tr("foretold"), tr("measured")}};
     for (const SystemChannel& c : f.system) {
         const SystemChannel* open = baselineOf(f, c.name);
         const QString foretold = open && !(open->starlight > 0) ? QString("\u2013") : exact(c.starlight / (open ? open->starlight : 1.0));
@@ -116,11 +118,10 @@ Table starTable(const KitFacts& f) {
 Table nebulaTable(const KitFacts& f) {
     Table t;
     if (f.nebulaThroughput.empty()) return t;
-    t.push_back({f.baseline.isEmpty() ? tr("Nebula light that stays") : tr("Nebula against %1").arg(f.baseline), lineText(EmissionLine::Halpha), lineText(EmissionLine::OIII)});
-    for (const auto& [region, channels] : f.nebulaThroughput) t[0] << QString::fromStdString(region);
+    t.push_back({tr("Nebula light that stays"), lineText(EmissionLine::Halpha), lineText(EmissionLine::OIII), tr("measured")});
     for (const SystemChannel& c : f.system) {
         const SystemChannel* open = baselineOf(f, c.name);
-        QStringList row{QString::fromStdString(c.name)};
+        QStringList foretold;
         for (const EmissionLine line : {EmissionLine::Halpha, EmissionLine::OIII}) {
             // Without a curve of the baseline's filter: against the camera alone.
             double bare = 0;
@@ -128,10 +129,9 @@ Table nebulaTable(const KitFacts& f) {
                 for (const CameraChannel& channel : f.camera->channels)
                     if (channel.name == c.name) bare = channel.efficiency.at(lineWavelengths(line).front());
             const double base = open ? open->lines.at(line) : bare;
-            row << (base > 0.02 ? exact(c.lines.at(line) / base) : QString("\u2013")); // a channel that hardly sees a line tells nothing of it
+            foretold << (base > 0.02 ? exact(c.lines.at(line) / base) : QString("\u2013")); // a channel that hardly sees a line tells nothing of it
         }
-        for (const auto& [region, channels] : f.nebulaThroughput) row << measuredText(channels, c.name);
-        t.push_back(row);
+        for (const auto& [region, channels] : f.nebulaThroughput) t.push_back(QStringList{tr("%1 in %2").arg(QString::fromStdString(c.name), QString::fromStdString(region))} << foretold << measuredText(channels, c.name));
     }
     return t;
 }
@@ -210,8 +210,8 @@ QString kitPage(const KitFacts& f) {
     out += paragraph(leaks.nearInfrared ? tr("Of the near infrared (700 to 1000 nm) it passes %1.").arg(percent(*leaks.nearInfrared)) : tr("The curve does not say what it passes beyond 700 nm."), t.text);
     for (const Table& table : tables(f)) {
         if (table.empty()) continue;
-        Table body = table;
-        out += html({}, body);
+        const bool compared = !f.baseline.isEmpty() && table[0][0] == tr("Starlight that stays");
+        out += html(compared ? tr("Against %1").arg(f.baseline) : QString(), table);
     }
     if (f.rig && f.rig->pixel_um && f.rig->focal_length_mm) {
         const double scale = 206.265 * *f.rig->pixel_um / *f.rig->focal_length_mm;

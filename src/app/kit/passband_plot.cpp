@@ -142,7 +142,7 @@ RatioPlot::RatioPlot(QWidget* parent) : QWidget(parent), m_plot(new QCustomPlot)
 void RatioPlot::show(const Curve& curve, const LightCone& cone, const QColor& colour) {
     const auto all = ratios();
     // Only the marker moves with the slider: the lines depend on everything else.
-    if (m_lines.empty() || curve.wavelength_nm != m_curve.wavelength_nm || curve.transmission != m_curve.transmission || cone.obstruction != m_cone.obstruction || cone.effectiveIndex != m_cone.effectiveIndex) {
+    if (m_lines.empty() || curve.wavelength_nm != m_curve.wavelength_nm || curve.transmission != m_curve.transmission || cone.obstruction != m_cone.obstruction || cone.effectiveIndex != m_cone.effectiveIndex || cone.tilt_deg != m_cone.tilt_deg) {
         m_curve = curve;
         m_lines.assign(kLines.size(), {});
         for (const double n : all) {

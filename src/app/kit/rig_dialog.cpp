@@ -10,6 +10,7 @@ RigDialog::RigDialog(const Rig& rig, QWidget* parent) : QDialog(parent), m_rig(r
     setWindowTitle(tr("Telescope of the trial"));
     auto* form = new QFormLayout;
     m_name = new QLineEdit(QString::fromStdString(rig.name));
+    m_name->setCursorPosition(0);
     form->addRow(tr("Name"), m_name);
     m_focal = field(form, tr("Focal length, as used (mm)"), rig.focal_length_mm, {}, 1, 1e5);
     m_reducer = field(form, tr("Reducer in it (factor)"), rig.reducer, {}, 0.1, 5);

@@ -17,7 +17,7 @@ namespace {
 struct Kind {
     const char *id, *name;
 };
-constexpr std::array kKinds{Kind{"none", "no filter"}, Kind{"uv-ir-cut", "UV/IR cut"}, Kind{"light-pollution", "light pollution (broadband)"}, Kind{"multi-band", "multi-band"}, Kind{"dual-band", "dual-band"}, Kind{"single-line", "single line"}, Kind{"near-infrared", "near-infrared pass"}, Kind{"other", "other"}};
+constexpr std::array kKinds{Kind{"none", "no filter"}, Kind{"uv-ir-cut", "UV/IR cut"}, Kind{"light-pollution", "light pollution"}, Kind{"multi-band", "multi-band"}, Kind{"dual-band", "dual-band"}, Kind{"single-line", "single line"}, Kind{"near-infrared", "near infrared pass"}, Kind{"other", "other"}};
 
 } // namespace
 
@@ -59,6 +59,12 @@ bool check(std::initializer_list<std::pair<const char*, const OptionalNumber*>> 
         return false;
     }
     return true;
+}
+
+QString kindName(const std::string& kind) {
+    for (const Kind& k : kKinds)
+        if (kind == k.id) return QObject::tr(k.name);
+    return QObject::tr(kKinds.back().name);
 }
 
 QComboBox* kindBox(const std::string& chosen) {

@@ -28,6 +28,8 @@ std::optional<double> get(const OptionalNumber& f);
 /// Shows the first field that does not hold; true when all do.
 bool check(std::initializer_list<std::pair<const char*, const OptionalNumber*>> fields, QLabel* problem);
 
+/// A kind of filter in words; "other" for one that is not known.
+QString kindName(const std::string& kind);
 /// Kinds of filters, their ids as data.
 QComboBox* kindBox(const std::string& chosen);
 
