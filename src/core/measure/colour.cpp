@@ -28,26 +28,23 @@ double theilSen(const std::vector<double>& x, const std::vector<double>& y, std:
     return median(std::span<double>(slopes));
 }
 
-/// Slope of the points as they are, with extra noise of `extra` times their own variance in x.
-double slopeWith(double extra, const std::vector<ColourPoint>& p, Random& random, std::size_t mostPairs) {
+/// Slope with extra noise in x extrapolated back to none.
+double correctedSlope(const std::vector<ColourPoint>& p, Random& random, int repeats, std::size_t mostPairs) {
     std::vector<double> x(p.size()), y(p.size());
-    for (std::size_t i = 0; i < p.size(); ++i) {
-        x[i] = p[i].x + (extra > 0 ? std::sqrt(extra) * p[i].xSigma * random.normal() : 0);
-        y[i] = p[i].y;
-    }
-    return theilSen(x, y, mostPairs);
-}
-
-/// That slope with extra noise in x extrapolated back to none. `none`: the slope as it is.
-double correctedSlope(double none, const std::vector<ColourPoint>& p, Random& random, std::size_t mostPairs) {
-    constexpr int kRepeats = 4;
     const auto slopeAt = [&](double extra) {
         double sum = 0;
-        for (int r = 0; r < kRepeats; ++r) sum += slopeWith(extra, p, random, mostPairs) / kRepeats;
-        return sum;
+        const int times = extra > 0 ? repeats : 1;
+        for (int r = 0; r < times; ++r) {
+            for (std::size_t i = 0; i < p.size(); ++i) {
+                x[i] = p[i].x + (extra > 0 ? std::sqrt(extra) * p[i].xSigma * random.normal() : 0);
+                y[i] = p[i].y;
+            }
+            sum += theilSen(x, y, mostPairs);
+        }
+        return sum / times;
     };
     // A slope flattens as s0 / (1 + k (1 + extra)): its inverse is a straight line in `extra`.
-    const double one = slopeAt(1), two = slopeAt(2);
+    const double none = slopeAt(0), one = slopeAt(1), two = slopeAt(2);
     if (std::abs(none) < 1e-6 || none * one <= 0 || none * two <= 0) return none;
     const double a = 1 / none, rise = ((1 / one - a) + (1 / two - a) / 2) / 2;
     const double inverse = a - rise;
@@ -91,9 +88,7 @@ std::optional<ColourFit> fitColour(const std::vector<ColourPoint>& points) {
     ColourFit out;
     out.stars = points.size();
     Random random(20200521);
-    const double asSeen = slopeWith(0, points, random, 60'000);
-    out.slope = correctedSlope(asSeen, points, random, 60'000);
-    const double correction = std::abs(asSeen) > 1e-6 ? out.slope / asSeen : 1; // much the same for every sample of the stars
+    out.slope = correctedSlope(points, random, 4, 60'000);
     out.medianIndex = medianOf(points, &ColourPoint::x);
     const Rest rest = restOf(points, out.slope, out.medianIndex);
     out.cast = rest.cast;
@@ -104,9 +99,10 @@ std::optional<ColourFit> fitColour(const std::vector<ColourPoint>& points) {
     std::vector<double> slopes, casts, scatters;
     std::vector<ColourPoint> sample(points.size());
     constexpr int kBootstraps = 48;
+    // Each with its own extrapolation: carrying one correction over to all would make the slope's error a fifth too small.
     for (int k = 0; k < kBootstraps; ++k) {
         for (ColourPoint& c : sample) c = points[random.index(points.size())];
-        const double slope = correction * slopeWith(0, sample, random, 6'000);
+        const double slope = correctedSlope(sample, random, 1, 6'000);
         const Rest r = restOf(sample, slope, out.medianIndex);
         slopes.push_back(slope);
         casts.push_back(r.cast);
