@@ -81,18 +81,23 @@ SkyMoment skyAt(const Observer& o, const JulianDate& utc, std::optional<double> 
     // Waxing while the moon is east of the sun, along the ecliptic.
     const double cross = sun.v[0] * moon.v[1] - sun.v[1] * moon.v[0];
     out.moonWaxing = cross > 0;
-    const double h = out.sun.alt_deg;
-    out.twilight = h > -0.833 ? "day" : h > -6 ? "civil" : h > -12 ? "nautical" : h > -18 ? "astronomical" : "night";
+    out.twilight = twilightName(out.sun.alt_deg);
     if (ra && dec) {
         Vec target{};
         eraS2c(*ra / kDegrees, *dec / kDegrees, target.v);
         out.target = horizontal(target);
         out.moonSeparation_deg = angle(target, moon);
-        const double alt = out.target->alt_deg;
-        if (alt > 0) out.airmass = 1 / (std::sin(alt / kDegrees) + 0.50572 * std::pow(alt + 6.07995, -1.6364));
+        out.airmass = airmassAt(out.target->alt_deg);
     }
     return out;
 }
+
+std::optional<double> airmassAt(double alt) {
+    if (alt <= 0) return std::nullopt;
+    return 1 / (std::sin(alt / kDegrees) + 0.50572 * std::pow(alt + 6.07995, -1.6364));
+}
+
+std::string twilightName(double h) { return h > -0.833 ? "day" : h > -6 ? "civil" : h > -12 ? "nautical" : h > -18 ? "astronomical" : "night"; }
 
 double positionAngleTowards(const Horizontal& from, const Horizontal& to, double latitude_deg) {
     constexpr double kDegree = M_PI / 180;

@@ -24,7 +24,7 @@ struct SkyMoment {
     double moonDistance_km = 0;     ///< topocentric
     bool moonWaxing = false;
     std::optional<Horizontal> target;
-    std::optional<double> airmass;  ///< absent below the horizon (Kasten & Young 1989, Appl. Opt. 28, 4735)
+    std::optional<double> airmass;  ///< of the target: airmassAt
     std::optional<double> moonSeparation_deg;
     std::string twilight;           ///< day, civil, nautical, astronomical or night
 };
@@ -39,6 +39,11 @@ Result<JulianDate> parseTime(const std::string& iso);
 /// Sun, topocentric moon and (with a position) the target, ICRS degrees. Positions from ERFA (eraMoon98, eraEpv00), UT1 taken as UTC:
 /// good to 0.01 degrees. No refraction, no aberration.
 SkyMoment skyAt(const Observer& observer, const JulianDate& utc, std::optional<double> ra_deg, std::optional<double> dec_deg);
+
+/// Kasten & Young 1989, Appl. Opt. 28, 4735; absent at and below the horizon.
+std::optional<double> airmassAt(double alt_deg);
+/// day, civil, nautical, astronomical or night.
+std::string twilightName(double sunAlt_deg);
 
 /// Position angle (from north through east, 0 to 360 degrees) of the way along the sky from one place to another, both seen at once from a latitude.
 double positionAngleTowards(const Horizontal& from, const Horizontal& to, double latitude_deg);

@@ -45,6 +45,7 @@ Rig effectiveRig(const Trial& trial, const Run& run) {
 bool measuredAlike(const Trial& a, const Trial& b) {
     const auto measured = [](Trial t) {
         t.title.clear();
+        t.plan.reset();
         t.site.horizon.clear();
         t.site.lamps.reset();
         for (Filter& f : t.filters) {

@@ -3,6 +3,7 @@
 #include "core/measure/region.h"
 #include "core/optics/claim.h"
 #include "core/optics/spectra.h"
+#include "core/trial/plan.h"
 
 #include <filesystem>
 #include <map>
@@ -109,6 +110,7 @@ struct Trial {
     std::vector<Filter> filters;
     std::vector<Run> runs;
     std::vector<Region> regions;
+    std::optional<Plan> plan = {};     ///< of the night that fills it
     friend bool operator==(const Trial&, const Trial&) = default;
 
     const Filter* filter(const std::string& id) const;

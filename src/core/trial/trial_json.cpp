@@ -2,6 +2,7 @@
 
 #include "core/base/file.h"
 #include "core/base/json.h"
+#include "core/trial/plan_json.h"
 
 #include <fmt/format.h>
 
@@ -345,6 +346,11 @@ Result<Trial> trialFromJson(const Json& json, const std::string& name) {
             return run;
         });
         t.regions = readList<Region>(root, "regions", "region", readRegion);
+        if (const auto plan = json.find("plan"); plan != json.end() && !plan->is_null()) {
+            auto read = planFromJson(*plan, name + ", the plan,");
+            if (!read) return read.error();
+            t.plan = std::move(*read);
+        }
         int baselines = 0;
         for (const Run& run : t.runs) {
             baselines += run.baseline;
@@ -461,6 +467,7 @@ Json trialToJson(const Trial& t) {
         putIf(o, "guessed", r.guessed);
         j["regions"].push_back(o);
     }
+    if (t.plan) j["plan"] = planToJson(*t.plan);
     return j;
 }
 

@@ -1,0 +1,168 @@
+#include "core/plan/plan_out.h"
+
+#include "core/base/tables.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+namespace caelumen {
+namespace {
+
+const std::string& nameOf(const Trial& trial, const std::string& filter) {
+    const Filter* f = trial.filter(filter);
+    return f && !f->name.empty() ? f->name : filter;
+}
+
+/// "20260620T180500Z"
+std::string basicTime(const JulianDate& t) {
+    std::string out;
+    for (const char c : isoTime(t))
+        if (c != '-' && c != ':') out += c;
+    return out;
+}
+
+/// Text of an iCalendar: commas, semicolons, backslashes and line ends masked, lines folded at 74 bytes between characters.
+std::string calendarLine(const std::string& key, const std::string& text) {
+    std::string masked = key + ":";
+    for (const char c : text) {
+        if (c == ',' || c == ';' || c == '\\') masked += '\\';
+        if (c == '\n') masked += "\\n";
+        else masked += c;
+    }
+    std::string out;
+    std::size_t column = 0;
+    for (std::size_t i = 0; i < masked.size(); ++i) {
+        const bool starts = (static_cast<unsigned char>(masked[i]) & 0xC0U) != 0x80U;
+        if (column >= 70 && starts) out += "\r\n ", column = 1;
+        out += masked[i];
+        ++column;
+    }
+    return out + "\r\n";
+}
+
+std::string amount(double subs) { return subs >= 2000 ? "more than a night of" : fmt::format("{:.0f}", subs); }
+
+} // namespace
+
+std::string blocksToCsv(const Plan& plan, const Trial& trial, const NightTrack& track) {
+    std::string out = csvRow({"block", "filter", "start_utc", "end_utc", "subs", "exposure_s", "target_altitude_deg", "airmass", "moon_altitude_deg", "moon_separation_deg"});
+    int n = 0;
+    for (const PlanBlock& b : plan.blocks) {
+        const SkyMoment m = track.at((b.start_s + blockEnd(plan, b)) / 2);
+        out += csvRow({std::to_string(++n), nameOf(trial, b.filter), isoTime(track.start().plusSeconds(b.start_s)), isoTime(track.start().plusSeconds(blockEnd(plan, b))), std::to_string(b.subs), fmt::format("{:g}", b.exposure_s), fmt::format("{:.1f}", m.target->alt_deg),
+                       m.airmass ? fmt::format("{:.3f}", *m.airmass) : "", fmt::format("{:.1f}", m.moon.alt_deg), fmt::format("{:.1f}", *m.moonSeparation_deg)});
+    }
+    return out;
+}
+
+std::string planToCalendar(const Plan& plan, const Trial& trial, const NightTrack& track) {
+    std::string out = "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Caelumen//Night//EN\r\n";
+    int n = 0;
+    for (const PlanBlock& b : plan.blocks) {
+        out += "BEGIN:VEVENT\r\n";
+        out += fmt::format("UID:{}-{}@caelumen\r\n", basicTime(track.start().plusSeconds(b.start_s)), ++n);
+        out += fmt::format("DTSTAMP:{}\r\n", basicTime(track.start()));
+        out += fmt::format("DTSTART:{}\r\nDTEND:{}\r\n", basicTime(track.start().plusSeconds(b.start_s)), basicTime(track.start().plusSeconds(blockEnd(plan, b))));
+        out += calendarLine("SUMMARY", fmt::format("{}: {} x {:g} s", nameOf(trial, b.filter), b.subs, b.exposure_s));
+        out += calendarLine("DESCRIPTION", fmt::format("{}, block {} of {}", trial.target.name, n, plan.blocks.size()));
+        if (!trial.site.name.empty()) out += calendarLine("LOCATION", trial.site.name);
+        out += "END:VEVENT\r\n";
+    }
+    return out + "END:VCALENDAR\r\n";
+}
+
+std::vector<std::string> proofSentences(const std::vector<Forecast>& all, const std::vector<Balance>& balance, const Plan& plan, const Trial& trial) {
+    std::vector<std::string> out;
+    if (plan.blocks.empty()) return out;
+    if (all.empty()) {
+        out.emplace_back("What the night can prove is foretold when the place has a sky class or meter reading and the filters have curves.");
+    }
+    for (const Forecast& f : all) {
+        if (f.filter == plan.filters.front() || f.timeRatio <= 0) continue;
+        const auto b = std::find_if(balance.begin(), balance.end(), [&](const Balance& x) { return x.filter == f.filter; });
+        const int subs = b == balance.end() ? 0 : b->subs;
+        const std::string &name = nameOf(trial, f.filter), &base = nameOf(trial, plan.filters.front());
+        const bool told = f.subs_for_tie > 0 && subs >= f.subs_for_tie;
+        if (told) out.push_back(fmt::format("It can tell {} from {}: {:.1f} times {} in {}, and {} subs of each are enough (planned {}).", name, base, f.timeRatio > 1 ? f.timeRatio : 1 / f.timeRatio, f.timeRatio > 1 ? "faster" : "slower", f.channel, amount(f.subs_for_tie), subs));
+        else if (f.subs_for_tie > 0) out.push_back(fmt::format("It cannot tell {} from {}: that takes {} subs of each, {} are planned.", name, base, amount(f.subs_for_tie), subs));
+        else out.push_back(fmt::format("{} and {} gather this target's light equally fast under this sky; no number of subs tells them apart.", name, base));
+    }
+    for (const Balance& b : balance) {
+        if (b.subs == 0) continue;
+        if (std::abs(b.skyMore) > 0.05) out.push_back(fmt::format("The sky over {}'s blocks is {:.0f} % {} than over the baseline's: its background would be wronged by as much.", nameOf(trial, b.filter), 100 * std::abs(b.skyMore), b.skyMore > 0 ? "brighter" : "darker"));
+        if (std::abs(b.airmassMore) > 0.1) out.push_back(fmt::format("{} looks through {:.2f} {} air than the baseline.", nameOf(trial, b.filter), std::abs(b.airmassMore), b.airmassMore > 0 ? "more" : "less"));
+    }
+    if (plan.brightStar.empty()) out.emplace_back("It says nothing about halos beyond the stars of the field: no bright-star series is planned.");
+    return out;
+}
+
+Budget budgetOf(const Plan& plan, int width, int height) {
+    Budget b;
+    if (plan.blocks.empty()) return b;
+    double first = 1e9, last = 0;
+    std::set<std::string> filters;
+    for (const PlanBlock& block : plan.blocks) {
+        first = std::min(first, block.start_s);
+        last = std::max(last, blockEnd(plan, block));
+        b.files += block.subs;
+        filters.insert(block.filter);
+    }
+    if (!plan.brightStar.empty()) b.files += plan.starSubs * static_cast<int>(filters.size());
+    b.hours = (last - first) / 3600;
+    b.energy_Wh = b.hours * (plan.mount_W + plan.camera_W + plan.heaters_W);
+    b.part = plan.battery_Wh > 0 ? b.energy_Wh / plan.battery_Wh : 0;
+    b.storage_GB = static_cast<double>(b.files) * width * height * 2 / 1e9;
+    return b;
+}
+
+std::vector<std::pair<std::string, std::string>> checklist(const Plan& plan, const Trial& trial) {
+    std::vector<std::pair<std::string, std::string>> out{
+        {"rotator", "Rotator and all screws tight: a loose one tilts the filter"},
+        {"mask", "Focus mask off, cap off"},
+        {"gain", "Gain, offset and sensor temperature the same for every filter"},
+        {"camera", "Camera not turned between filters"},
+        {"refocus", "Focus redone after every swap"},
+        {"spacing", "Spacing right with the filter's glass in place"},
+    };
+    std::string flats, darks;
+    std::set<double> lengths;
+    for (const std::string& f : plan.filters) flats += (flats.empty() ? "" : ", ") + nameOf(trial, f);
+    for (const PlanBlock& b : plan.blocks) lengths.insert(b.exposure_s);
+    if (!plan.brightStar.empty()) lengths.insert(plan.starExposure_s);
+    for (const double s : lengths) darks += (darks.empty() ? "" : ", ") + fmt::format("{:g} s", s);
+    if (!flats.empty()) out.emplace_back("flats", "Flats for each filter, before the camera comes off: " + flats);
+    if (!darks.empty()) out.emplace_back("darks", "Darks at the night's temperature: " + darks);
+    out.emplace_back("dew", "Heaters on before the dew falls: fog on glass passes for a filter's halo");
+    out.emplace_back("power", "Batteries full, mains outdoors behind residual-current protection and dry");
+    out.emplace_back("told", "Somebody knows where you are and when you come back");
+    return out;
+}
+
+Trial trialOfPlan(const Plan& plan, const Trial& trial) {
+    Trial out = trial;
+    out.runs.clear();
+    out.regions.clear();
+    out.title = fmt::format("{}, {}", trial.target.name.empty() ? "New trial" : trial.target.name, plan.date);
+    std::erase_if(out.filters, [&](const Filter& f) { return std::find(plan.filters.begin(), plan.filters.end(), f.id) == plan.filters.end(); });
+    out.plan = plan;
+    return out;
+}
+
+std::vector<Happened> whatHappened(const Plan& plan, const Trial& trial) {
+    std::vector<Happened> out;
+    for (const std::string& id : plan.filters) {
+        Happened h;
+        h.filter = id;
+        for (const PlanBlock& b : plan.blocks)
+            if (b.filter == id) h.plannedSubs += b.subs, h.planned_s += b.subs * b.exposure_s;
+        for (const Run& r : trial.runs)
+            if (r.filter == id && r.sub_count && r.sub_exposure_s) h.subs += *r.sub_count, h.shot_s += *r.sub_count * *r.sub_exposure_s;
+        out.push_back(h);
+    }
+    return out;
+}
+
+} // namespace caelumen

@@ -1,0 +1,39 @@
+#pragma once
+
+#include "core/plan/forecast.h"
+
+namespace caelumen {
+
+/// Blocks as a table: start and end in UTC, filter, subs, exposure, altitude of the target, the moon's, airmass.
+std::string blocksToCsv(const Plan& plan, const Trial& trial, const NightTrack& track);
+/// An event for each block (RFC 5545), times in UTC.
+std::string planToCalendar(const Plan& plan, const Trial& trial, const NightTrack& track);
+
+/// What tonight can prove and what it cannot, in sentences, the weightiest first.
+std::vector<std::string> proofSentences(const std::vector<Forecast>& forecast, const std::vector<Balance>& balance, const Plan& plan, const Trial& trial);
+
+/// Energy and storage for the whole night.
+struct Budget {
+    double hours = 0;      ///< from the first block to the last
+    double energy_Wh = 0;
+    double part = 0;       ///< of the battery; 0: mains
+    int files = 0;
+    double storage_GB = 0; ///< 16-bit frames
+};
+Budget budgetOf(const Plan& plan, int width, int height);
+
+/// The points of the checklist: an id that a plan can tick, and its words. Flats and darks are named for this plan.
+std::vector<std::pair<std::string, std::string>> checklist(const Plan& plan, const Trial& trial);
+
+/// The trial that stacks will fill: place, target, telescope and the plan's filters, without runs yet.
+Trial trialOfPlan(const Plan& plan, const Trial& trial);
+
+/// Plan against what the trial's runs hold, filter by filter.
+struct Happened {
+    std::string filter;
+    int plannedSubs = 0, subs = 0;
+    double planned_s = 0, shot_s = 0;
+};
+std::vector<Happened> whatHappened(const Plan& plan, const Trial& trial);
+
+} // namespace caelumen

@@ -1,0 +1,186 @@
+#include "core/plan/suggest.h"
+
+#include <erfa.h>
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <cstdio>
+
+namespace caelumen {
+namespace {
+
+constexpr double kDegree = M_PI / 180;
+
+double angleBetween(double ra1, double dec1, double ra2, double dec2) {
+    return std::acos(std::clamp(std::sin(dec1 * kDegree) * std::sin(dec2 * kDegree) + std::cos(dec1 * kDegree) * std::cos(dec2 * kDegree) * std::cos((ra1 - ra2) * kDegree), -1.0, 1.0)) / kDegree;
+}
+
+/// Hour angle and declination from a place in the sky, and back, for one latitude: a catalogue of hundreds is not sent through the whole of the earth's turning.
+struct Turning {
+    double sinLat, cosLat;
+    explicit Turning(double latitude_deg) : sinLat(std::sin(latitude_deg * kDegree)), cosLat(std::cos(latitude_deg * kDegree)) {}
+    std::pair<double, double> hourAngleAndDeclination(const Horizontal& h) const {
+        const double a = h.alt_deg * kDegree, z = h.az_deg * kDegree;
+        const double dec = std::asin(std::clamp(std::sin(a) * sinLat + std::cos(a) * std::cos(z) * cosLat, -1.0, 1.0));
+        return {std::atan2(-std::cos(a) * std::sin(z), std::sin(a) * cosLat - std::cos(a) * std::cos(z) * sinLat) / kDegree, dec / kDegree};
+    }
+    Horizontal horizontal(double hourAngle_deg, double dec_deg) const {
+        const double h = hourAngle_deg * kDegree, d = dec_deg * kDegree;
+        const double alt = std::asin(std::clamp(std::sin(d) * sinLat + std::cos(d) * std::cos(h) * cosLat, -1.0, 1.0));
+        double az = std::atan2(-std::cos(d) * std::sin(h), std::sin(d) * cosLat - std::cos(d) * std::cos(h) * sinLat) / kDegree;
+        if (az < 0) az += 360;
+        return {alt / kDegree, az};
+    }
+};
+
+std::string hoursText(double s) { return fmt::format("{:.1f} h", s / 3600); }
+
+} // namespace
+
+Exercise exerciseOf(const std::vector<PlanFilter>& filters) {
+    Exercise out;
+    // The narrowest filter sets what the test is about.
+    double least = 2;
+    for (const PlanFilter& f : filters) {
+        double hydrogen = 0, oxygen = 0, sulphur = 0, starlight = 0;
+        for (const SystemChannel& c : f.channels) {
+            hydrogen = std::max(hydrogen, c.lines.at(EmissionLine::Halpha));
+            oxygen = std::max(oxygen, c.lines.at(EmissionLine::OIII));
+            sulphur = std::max(sulphur, c.lines.at(EmissionLine::SII));
+            starlight = std::max(starlight, c.starlight);
+        }
+        if (starlight >= least) continue;
+        least = starlight;
+        out = {std::min(1.0, hydrogen / 0.5), std::min(1.0, oxygen / 0.5), std::min(1.0, sulphur / 0.5), starlight > 0.3};
+    }
+    return out;
+}
+
+std::vector<Suggestion> suggestTargets(const std::vector<DeepSky>& among, const Exercise& exercise, std::pair<double, double> frame, const Plan& plan, const Site& site, const NightTrack& track, std::size_t most) {
+    std::vector<Suggestion> out;
+    const auto dark = track.sunBelow(plan.twilight_deg);
+    if (!dark) return out;
+    const Turning turning(track.observer().latitude_deg);
+    struct Moment {
+        double second, hourAngleOfZeroRa; ///< sidereal angle, so far as altitude needs it
+        SkyMoment sky;
+        double moonRa, moonDec;
+    };
+    std::vector<Moment> moments;
+    constexpr double kStep = 600;
+    double a = 0, b = 0, tt1 = 0, tt2 = 0;
+    for (double s = dark->from; s <= dark->to; s += kStep) {
+        const JulianDate t = track.start().plusSeconds(s);
+        eraUtctai(t.day, t.fraction, &a, &b);
+        eraTaitt(a, b, &tt1, &tt2);
+        const double sidereal = eraGst06a(t.day, t.fraction, tt1, tt2) / kDegree + track.observer().longitude_deg;
+        Moment m{s, sidereal, track.at(s), 0, 0};
+        const auto [ha, dec] = turning.hourAngleAndDeclination(m.sky.moon);
+        m.moonRa = sidereal - ha;
+        m.moonDec = dec;
+        moments.push_back(m);
+    }
+    const double narrow = std::min(frame.first, frame.second) * 60;
+    for (const DeepSky& d : among) {
+        // Positions of the year 2000: within half a degree for decades, ample for a suggestion.
+        Suggestion g;
+        g.target = &d;
+        double moonlit = 0, before = 1e9;
+        int flips = 0;
+        for (const Moment& m : moments) {
+            double hourAngle = std::remainder(m.hourAngleOfZeroRa - d.ra_deg, 360);
+            const Horizontal h = turning.horizontal(hourAngle, d.dec_deg);
+            if (h.alt_deg < std::max(plan.lowest_deg, horizonAt(site.horizon, h.az_deg))) continue;
+            g.usable_s += kStep;
+            if (before < 0 && hourAngle >= 0) ++flips;
+            before = hourAngle;
+            const double away = angleBetween(m.moonRa, m.moonDec, d.ra_deg, d.dec_deg);
+            if (m.sky.moon.alt_deg > 0) {
+                moonlit += kStep * m.sky.moonIlluminated;
+                if (h.alt_deg > g.highest_deg) g.moonAway_deg = away;
+            }
+            g.highest_deg = std::max(g.highest_deg, h.alt_deg);
+        }
+        if (g.usable_s < 3600) continue;
+        // Its parts, each 0 to 1.
+        const double size = std::max(d.width_arcmin, d.height_arcmin);
+        g.fill = narrow > 0 ? size / narrow : 0;
+        const double lines = exercise.hydrogen * d.hydrogen + exercise.oxygen * d.oxygen + exercise.sulphur * d.sulphur;
+        const double wanted = 3 * std::max(0.5, exercise.hydrogen + exercise.oxygen + exercise.sulphur);
+        double light = lines / wanted;
+        // A filter with two lines wants a target that has both.
+        if (exercise.oxygen > 0.3 && d.oxygen == 0) light *= 0.4;
+        if (exercise.sulphur > 0.3 && d.sulphur == 0) light *= 0.5;
+        if (exercise.broadband) light = std::max(light, 0.3 * d.continuum);
+        const double fits = g.fill <= 0 ? 0.3 : g.fill < 0.08 ? 0.2 : g.fill < 0.25 ? 0.6 : g.fill <= 0.9 ? 1 : g.fill < 1.5 ? 0.7 : 0.35;
+        const double time = std::min(1.0, g.usable_s / (5 * 3600)), height = std::min(1.0, g.highest_deg / 60);
+        // Oxygen suffers most from moonlight.
+        const double part = moonlit / g.usable_s, moon = 1 - part * (0.5 + 0.3 * exercise.oxygen) * (g.moonAway_deg < 30 ? 1.6 : g.moonAway_deg < 60 ? 1.1 : 0.7);
+        g.score = std::clamp(light, 0.0, 1.0) * fits * (0.4 + 0.6 * time) * (0.5 + 0.5 * height) * std::clamp(moon, 0.05, 1.0) * (flips > 0 && plan.flip == FlipSchool::Wait ? 0.9 : 1.0);
+        if (g.score < 0.02) continue;
+
+        std::vector<std::string> shows;
+        if (exercise.hydrogen > 0.3 && d.hydrogen > 1) shows.emplace_back("hydrogen");
+        if (exercise.oxygen > 0.3 && d.oxygen > 1) shows.emplace_back("oxygen");
+        if (exercise.sulphur > 0.3 && d.sulphur > 1) shows.emplace_back("sulphur");
+        if (shows.empty() && d.continuum > 1) shows.emplace_back("starlight");
+        std::string what;
+        for (const std::string& s : shows) what += (what.empty() ? "" : ", ") + s;
+        if (!what.empty()) g.reasons.push_back("shows " + what);
+        g.reasons.push_back(fmt::format("{} usable, up to {:.0f} degrees", hoursText(g.usable_s), g.highest_deg));
+        if (g.fill > 0) g.reasons.push_back(fmt::format("fills {:.0f} % of the frame's shorter side", 100 * g.fill));
+        if (part > 0.02) g.reasons.push_back(fmt::format("moon {:.0f} degrees away", g.moonAway_deg));
+        const std::pair<double, std::string> weak[] = {
+            {light, exercise.oxygen > 0.3 && d.oxygen < 2 ? "Little oxygen: it says little about that band." : exercise.sulphur > 0.3 && d.sulphur < 2 ? "Little sulphur: it says little about that band." : "Faint in what the filters pass."},
+            {fits, g.fill < 0.25 ? "Small in this frame." : "Larger than the frame: no sky is left beside it."},
+            {time, fmt::format("Only {} in this night.", hoursText(g.usable_s))},
+            {height, fmt::format("Stays low, {:.0f} degrees at most.", g.highest_deg)},
+            {moon, fmt::format("The moon is {:.0f} degrees away.", g.moonAway_deg)},
+            {flips > 0 && plan.flip == FlipSchool::Wait ? 0.9 : 1.0, "It crosses the meridian in the middle."}};
+        const auto* worst = std::min_element(std::begin(weak), std::end(weak), [](const auto& x, const auto& y) { return x.first < y.first; });
+        if (worst->first < 0.95) g.weakness = worst->second;
+        out.push_back(std::move(g));
+    }
+    std::sort(out.begin(), out.end(), [](const Suggestion& x, const Suggestion& y) { return x.score > y.score; });
+    if (out.size() > most) out.resize(most);
+    return out;
+}
+
+std::string dateAfter(const std::string& date, int days) {
+    int y = 0, m = 0, d = 0;
+    if (std::sscanf(date.c_str(), "%d-%d-%d", &y, &m, &d) != 3) return date;
+    double day = 0, month = 0, fraction = 0;
+    if (eraCal2jd(y, m, d, &day, &month) != 0) return date;
+    eraJd2cal(day, month + days, &y, &m, &d, &fraction);
+    return fmt::format("{:04}-{:02}-{:02}", y, m, d);
+}
+
+Result<std::vector<CalendarNight>> calendar(const std::string& first, int nights, int step, const Plan& plan, const Site& site, double ra, double dec) {
+    std::vector<CalendarNight> out;
+    const Observer here{site.latitude_deg.value_or(0), site.longitude_deg.value_or(0), site.elevation_m};
+    const auto total = [](const std::vector<Span>& spans) {
+        double sum = 0;
+        for (const Span& s : spans) sum += s.length();
+        return sum;
+    };
+    for (int k = 0; k < nights; ++k) {
+        const std::string date = dateAfter(first, k * step);
+        const auto track = NightTrack::of(here, date, ra, dec);
+        if (!track) return track.error();
+        CalendarNight n;
+        n.date = date;
+        n.moonLit = track->at(NightTrack::kLength / 2).moonIlluminated;
+        if (const auto dark = track->sunBelow(plan.twilight_deg)) {
+            const auto moon = track->moonUp(), target = usable(plan, site, *track);
+            n.dark_s = dark->length();
+            n.moonless_s = n.dark_s - total(overlap({*dark}, moon));
+            n.target_s = total(target);
+            n.target_moonless_s = n.target_s - total(overlap(target, moon));
+        }
+        out.push_back(n);
+    }
+    return out;
+}
+
+} // namespace caelumen

@@ -1,0 +1,195 @@
+#include "core/plan/schedule.h"
+
+#include "core/base/json.h"
+#include "core/plan/plan_out.h"
+#include "core/trial/plan_json.h"
+#include "core/trial/trial_json.h"
+
+#include <QTest>
+
+#include <cmath>
+#include <set>
+
+using namespace caelumen;
+
+namespace {
+
+Site plateau() {
+    Site s;
+    s.name = "Stonefold plateau";
+    s.latitude_deg = -32.4;
+    s.longitude_deg = 21.6;
+    s.elevation_m = 1450;
+    s.bortle = 3;
+    return s;
+}
+
+const Site kSite = plateau();
+
+NightTrack night(const char* date = "2026-06-15") { return *NightTrack::of({-32.4, 21.6, 1450}, date, 250.1, -48.7); }
+
+Filter named(const char* id, const char* name) {
+    Filter f;
+    f.id = id;
+    f.name = name;
+    return f;
+}
+
+Plan planFor(std::vector<std::string> filters) {
+    Plan p;
+    p.date = "2026-06-15";
+    p.filters = std::move(filters);
+    return p;
+}
+
+} // namespace
+
+class ScheduleTest : public QObject {
+    Q_OBJECT
+
+private slots:
+    void mirroredOrderGoesBackTheWayItCame() {
+        Plan p = planFor({"a", "b", "c"});
+        QCOMPARE(blockOrder(p), (std::vector<std::string>{"a", "b", "c", "c", "b", "a"}));
+        p.rounds = 3;
+        p.order = BlockOrder::Square;
+        const auto square = blockOrder(p);
+        for (std::size_t place = 0; place < 3; ++place) // each filter once in each place
+            QCOMPARE((std::set<std::string>{square[place], square[place + 3], square[place + 6]}).size(), std::size_t{3});
+    }
+
+    /// What mirroring is for: the mean time of every filter's light is the same, up to the pauses of swaps.
+    void aSteadyDriftCancels() {
+        Plan p = planFor({"a", "b", "c"});
+        p.flip = FlipSchool::Flipped;
+        p.subs = 8;
+        const Laid laid = layBlocks(p, kSite, night());
+        QVERIFY2(laid.problem.empty(), laid.problem.c_str());
+        for (const Balance& b : balanceOf(laid.plan, kSite, night())) {
+            QCOMPARE(b.subs, 16);
+            QVERIFY2(std::abs(b.later_s) < 200, qPrintable(QString::number(b.later_s)));
+            QVERIFY(b.low_deg > 30);
+        }
+        p.rounds = 1; // without the way back the last filter comes late
+        const auto straight = balanceOf(layBlocks(p, kSite, night()).plan, kSite, night());
+        QVERIFY(straight[2].later_s > 3000);
+    }
+
+    void blocksKeepTheirDistanceAndTheirWindow() {
+        for (const int subs : {3, 9, 14}) {
+            Plan p = planFor({"a", "b", "c", "d"});
+            p.subs = subs;
+            const NightTrack track = night();
+            const Laid laid = layBlocks(p, kSite, track);
+            QVERIFY(blockProblems(laid.plan, kSite, track).empty() || !laid.problem.empty());
+            for (std::size_t i = 0; i + 1 < laid.plan.blocks.size(); ++i) {
+                const PlanBlock &a = laid.plan.blocks[i], &b = laid.plan.blocks[i + 1];
+                QVERIFY(b.start_s - blockEnd(p, a) > (a.filter == b.filter ? -1 : p.swap_s + p.refocus_s - 1));
+            }
+            // No block over the meridian.
+            for (const PlanBlock& b : laid.plan.blocks) QVERIFY(!(b.start_s < *track.transit() && blockEnd(p, b) > *track.transit()));
+        }
+    }
+
+    void asManySubsAsFitDoFit() {
+        Plan p = planFor({"a", "b", "c"});
+        const NightTrack track = night();
+        const int most = subsThatFit(p, kSite, track);
+        QVERIFY(most > 10 && most < 60);
+        p.subs = most;
+        QVERIFY(layBlocks(p, kSite, track).problem.empty());
+        p.subs = most + 1;
+        const Laid over = layBlocks(p, kSite, track);
+        QVERIFY2(over.problem.find("of 6 blocks fit") != std::string::npos, over.problem.c_str());
+    }
+
+    void whatCannotBeIsSaid() {
+        Plan p = planFor({"a", "b"});
+        const auto problem = [&](const Observer& here, const char* date, double ra, double dec) { return layBlocks(p, kSite, *NightTrack::of(here, date, ra, dec)).problem; };
+        QVERIFY(problem({69.6, 18.9, 0}, "2026-06-21", 250, 40).find("does not sink") != std::string::npos);
+        QVERIFY(problem({-32.4, 21.6, 0}, "2026-06-15", 37.9, 89.2).find("does not rise") != std::string::npos);
+        QVERIFY(problem({-32.4, 21.6, 0}, "2026-06-15", 84, -5).find("by day only") != std::string::npos);
+    }
+
+    void draggedBlocksAreJudged() {
+        Plan p = layBlocks(planFor({"a", "b"}), kSite, night()).plan;
+        QVERIFY(blockProblems(p, kSite, night()).empty());
+        Plan early = p;
+        early.blocks[0].start_s = 3600;
+        QVERIFY(blockProblems(early, kSite, night())[0].find("daylight") != std::string::npos);
+        Plan over = p;
+        over.blocks[1].start_s = p.blocks[0].start_s + 60;
+        QVERIFY(blockProblems(over, kSite, night())[0].find("runs into") != std::string::npos);
+        Plan alone = p;
+        std::erase_if(alone.blocks, [](const PlanBlock& b) { return b.filter == "a"; });
+        const auto said = blockProblems(alone, kSite, night());
+        QVERIFY(std::any_of(said.begin(), said.end(), [](const std::string& s) { return s.find("baseline") != std::string::npos; }));
+    }
+
+    void aPlanSurvivesItsFile() {
+        Plan p = layBlocks(planFor({"a", "b"}), kSite, night()).plan;
+        p.brightStar = "Antares";
+        p.order = BlockOrder::Square;
+        p.flip = FlipSchool::Flipped;
+        p.battery_Wh = 500;
+        p.done = {"mask"};
+        const auto back = planFromJson(planToJson(p), "plan");
+        QVERIFY2(back.ok(), back.ok() ? "" : back.error().message.c_str());
+        QVERIFY(*back == p);
+        Trial t;
+        t.filters = {named("a", "A"), named("b", "B")};
+        t.plan = p;
+        const auto trial = trialFromJson(trialToJson(t), "t");
+        QVERIFY(trial.ok() && *trial == t);
+        for (const char* bad : {R"({"subs": 0})", R"({"subs": 1.5})", R"({"order": "any"})", R"({"blocks": 3})", R"({"blocks": [{"start_s": -1}]})", R"({"exposure_s": "long"})", R"({"filters": [1]})", R"({"twilight_deg": 5})", R"([])"})
+            QVERIFY2(!planFromJson(Json::parse(bad), "plan").ok(), bad);
+    }
+
+    void itGoesOutAsTableAndCalendar() {
+        Trial t;
+        t.target.name = "NGC 6188";
+        t.filters = {named("a", "Clear, open; wide"), named("b", "B")};
+        const Plan p = layBlocks(planFor({"a", "b"}), kSite, night()).plan;
+        const std::string csv = blocksToCsv(p, t, night()), ics = planToCalendar(p, t, night());
+        QCOMPARE(std::count(csv.begin(), csv.end(), '\n'), static_cast<std::ptrdiff_t>(p.blocks.size() + 1));
+        QVERIFY(csv.find("\"Clear, open; wide\"") != std::string::npos);
+        QVERIFY(ics.starts_with("BEGIN:VCALENDAR\r\n") && ics.ends_with("END:VCALENDAR\r\n"));
+        QVERIFY(ics.find("Clear\\, open\\; wide") != std::string::npos);
+        std::size_t events = 0;
+        for (std::size_t at = ics.find("BEGIN:VEVENT"); at != std::string::npos; at = ics.find("BEGIN:VEVENT", at + 1)) ++events;
+        QCOMPARE(events, p.blocks.size());
+        for (std::size_t from = 0, end = 0; (end = ics.find("\r\n", from)) != std::string::npos; from = end + 2) QVERIFY(end - from <= 75);
+    }
+
+    void planAgainstWhatHappened() {
+        Trial t;
+        t.filters = {named("a", "A"), named("b", "B")};
+        const Plan p = layBlocks(planFor({"a", "b"}), kSite, night()).plan;
+        Run r;
+        r.id = "A";
+        r.filter = "a";
+        r.sub_count = 12;
+        r.sub_exposure_s = 180;
+        t.runs = {r};
+        const auto h = whatHappened(p, t);
+        QCOMPARE(h[0].plannedSubs, 20);
+        QCOMPARE(h[0].subs, 12);
+        QCOMPARE(h[0].shot_s, 2160.0);
+        QCOMPARE(h[1].subs, 0);
+        const Trial fresh = trialOfPlan(p, t);
+        QVERIFY(fresh.runs.empty() && fresh.plan && *fresh.plan == p);
+    }
+
+    void budgetsAddUp() {
+        Plan p = layBlocks(planFor({"a", "b"}), kSite, night()).plan;
+        p.battery_Wh = 200;
+        const Budget b = budgetOf(p, 6000, 4000);
+        QCOMPARE(b.files, 40);
+        QVERIFY(std::abs(b.storage_GB - 40 * 0.048) < 1e-9);
+        QVERIFY(std::abs(b.energy_Wh - b.hours * 52) < 1e-9 && std::abs(b.part - b.energy_Wh / 200) < 1e-9);
+        QVERIFY(b.hours > 2 && b.hours < 4);
+    }
+};
+
+QTEST_APPLESS_MAIN(ScheduleTest)
+#include "schedule_test.moc"
