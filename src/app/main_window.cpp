@@ -4,6 +4,7 @@
 #include "app/bench/evidence_plot.h"
 #include "app/facts_dialog.h"
 #include "app/kit/kit.h"
+#include "app/night/night.h"
 #include "core/base/file.h"
 #include "core/base/json.h"
 #include "core/trial/sentences.h"
@@ -59,7 +60,7 @@ QString suggestedName(const Trial& trial, const QString& ending) {
 } // namespace
 
 MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
-    : QMainWindow(parent), m_prompts(std::move(prompts)), m_bench(new Bench(m_session, *m_prompts)), m_kit(new Kit(m_session, *m_prompts)), m_workspaces(new QStackedWidget), m_trials(new QComboBox), m_conditions(new QLabel), m_doing(new QLabel), m_pixel(new QLabel), m_problem(new QLabel), m_progress(new QProgressBar),
+    : QMainWindow(parent), m_prompts(std::move(prompts)), m_bench(new Bench(m_session, *m_prompts)), m_kit(new Kit(m_session, *m_prompts)), m_night(new Night(m_session, *m_prompts)), m_workspaces(new QStackedWidget), m_trials(new QComboBox), m_conditions(new QLabel), m_doing(new QLabel), m_pixel(new QLabel), m_problem(new QLabel), m_progress(new QProgressBar),
       m_cancel(new QPushButton(tr("Cancel"))) {
     setWindowTitle(tr("Caelumen"));
     setWindowIcon(QIcon(":/icons/caelumen.svg"));
@@ -83,6 +84,7 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     layout->addWidget(bar);
     layout->addWidget(m_problem);
     m_workspaces->addWidget(m_kit);
+    m_workspaces->addWidget(m_night);
     m_workspaces->addWidget(m_bench);
     layout->addWidget(m_workspaces, 1);
     setCentralWidget(central);
@@ -90,6 +92,9 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
 
     connect(m_bench, &Bench::status, m_pixel, &QLabel::setText);
     connect(m_kit, &Kit::problem, this, &MainWindow::fail);
+    connect(m_night, &Night::problem, this, &MainWindow::fail);
+    connect(m_kit, &Kit::cameraChanged, this, [this] { m_night->setCamera(m_kit->camera()); });
+    m_night->setCamera(m_kit->camera());
     connect(m_bench, &Bench::factsAsked, this, &MainWindow::askRunFacts);
     connect(m_bench, &Bench::framesWanted, this, &MainWindow::addFrames);
     connect(&m_session, &Session::failed, this, &MainWindow::fail);
@@ -132,10 +137,12 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     restoreGeometry(settings.value("window").toByteArray());
     m_bench->restoreLayout(settings.value("bench").toByteArray());
     m_kit->restoreLayout(settings.value("kit").toByteArray());
+    m_night->restoreLayout(settings.value("night").toByteArray());
     setTheme(themeFromName(settings.value("theme", "grey").toString()));
     fillTrials();
     fillConditions();
-    showWorkspace(settings.value("workspace").toString() == "kit" ? Workspace::Kit : Workspace::Bench);
+    const QString last = settings.value("workspace").toString();
+    showWorkspace(last == "kit" ? Workspace::Kit : last == "night" ? Workspace::Night : Workspace::Bench);
 }
 
 MainWindow::~MainWindow() = default;
@@ -146,7 +153,7 @@ QWidget* MainWindow::buildSwitch() {
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(2);
     auto* group = new QActionGroup(this);
-    for (const auto& [which, name, tip, key] : {std::tuple{Workspace::Kit, tr("Kit"), tr("What is this filter, really?"), "Alt+1"}, {Workspace::Bench, tr("Bench"), tr("Which filter is better, and by how much?"), "Alt+2"}}) {
+    for (const auto& [which, name, tip, key] : {std::tuple{Workspace::Kit, tr("Kit"), tr("What is this filter, really?"), "Alt+1"}, {Workspace::Night, tr("Night"), tr("What shall I shoot, and in which order?"), "Alt+2"}, {Workspace::Bench, tr("Bench"), tr("Which filter is better, and by how much?"), "Alt+3"}}) {
         auto* action = new QAction(name, group);
         action->setCheckable(true);
         action->setShortcut(QKeySequence(key));
@@ -203,6 +210,10 @@ void MainWindow::buildMenus() {
     };
     QMenu* file = menuBar()->addMenu(tr("&File"));
     add(file, tr("&New trial from frames \u2026"), QKeySequence::New, [this] { newTrial(); });
+    add(file, tr("New night to &plan"), QKeySequence("Ctrl+Shift+P"), [this] {
+        m_night->newNight();
+        showWorkspace(Workspace::Night);
+    });
     m_needTrial << add(file, tr("&Add frames to this trial \u2026"), QKeySequence("Ctrl+Shift+N"), [this] { addFrames(); });
     add(file, tr("&Import a trial file \u2026"), QKeySequence("Ctrl+I"), [this] { importTrial(); });
     file->addSeparator();
@@ -246,6 +257,7 @@ void MainWindow::buildMenus() {
     m_needResults << add(edit, tr("&Copy the scores as a table"), QKeySequence("Ctrl+Shift+C"), [this] { QGuiApplication::clipboard()->setText(m_bench->figuresAsText()); });
     m_needResults << add(edit, tr("Copy the &plot's numbers"), {}, [this] { QGuiApplication::clipboard()->setText(m_bench->evidence().csv()); });
 
+    m_needNight << add(edit, tr("Copy the blocks, as a table"), {}, [this] { QGuiApplication::clipboard()->setText(m_night->tableText()); });
     m_needKit << add(edit, tr("Copy what the curve says, as a table"), {}, [this] { QGuiApplication::clipboard()->setText(m_kit->tableText()); });
 
     QMenu* view = menuBar()->addMenu(tr("&View"));
@@ -319,6 +331,7 @@ void MainWindow::setTheme(ThemeKind kind) {
     m_problem->setStyleSheet(QString("color: %1; background: %2;").arg(theme().bad.name(), theme().panel.name()));
     m_bench->themeChanged();
     m_kit->themeChanged();
+    m_night->themeChanged();
     fillConditions();
 }
 
@@ -352,6 +365,7 @@ void MainWindow::fillConditions() {
     for (QAction* a : m_needResults) a->setEnabled(m_session.results() != nullptr);
     for (QAction* a : m_needTrial) a->setEnabled(m_session.hasTrial());
     for (QAction* a : m_needBench) a->setEnabled(m_session.hasTrial() && workspace() == Workspace::Bench);
+    for (QAction* a : m_needNight) a->setEnabled(m_session.hasTrial() && workspace() == Workspace::Night);
     for (QAction* a : m_needKit) a->setEnabled(m_session.hasTrial() && workspace() == Workspace::Kit);
 }
 
@@ -493,7 +507,8 @@ void MainWindow::closeEvent(QCloseEvent* event) {
     settings.setValue("window", saveGeometry());
     settings.setValue("bench", m_bench->saveLayout());
     settings.setValue("kit", m_kit->saveLayout());
-    settings.setValue("workspace", workspace() == Workspace::Kit ? "kit" : "bench");
+    settings.setValue("night", m_night->saveLayout());
+    settings.setValue("workspace", workspace() == Workspace::Kit ? "kit" : workspace() == Workspace::Night ? "night" : "bench");
     m_session.jobs().cancel();
     event->accept();
 }

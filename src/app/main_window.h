@@ -18,8 +18,9 @@ namespace caelumen {
 
 class Bench;
 class Kit;
+class Night;
 
-/// The window: menus, the trial in hand, what is going on, and one of the workspaces in the order of the work: Kit, Bench.
+/// The window: menus, the trial in hand, what is going on, and one of the workspaces in the order of the work: Kit, Night, Bench.
 class MainWindow : public QMainWindow {
     Q_OBJECT
 
@@ -30,7 +31,8 @@ public:
     Session& session() { return m_session; }
     Bench& bench() { return *m_bench; }
     Kit& kit() { return *m_kit; }
-    enum class Workspace { Kit, Bench };
+    Night& night() { return *m_night; }
+    enum class Workspace { Kit, Night, Bench };
     void showWorkspace(Workspace which);
     Workspace workspace() const;
     void openCampaign(const QString& path);
@@ -67,13 +69,14 @@ private:
     Session m_session;
     Bench* m_bench;
     Kit* m_kit;
+    Night* m_night;
     QStackedWidget* m_workspaces;
     QComboBox* m_trials;
     QLabel *m_conditions, *m_doing, *m_pixel, *m_problem;
     QProgressBar* m_progress;
     QPushButton* m_cancel;
     QMenu* m_recent = nullptr;
-    QList<QAction*> m_needTrial, m_needResults, m_needBench, m_needKit;
+    QList<QAction*> m_needTrial, m_needResults, m_needBench, m_needKit, m_needNight;
     QList<QAction*> m_switch; ///< by workspace
     QDialog* m_keys = nullptr;
 };

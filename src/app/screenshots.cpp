@@ -4,6 +4,8 @@
 #include "app/kit/chart_dialog.h"
 #include "app/kit/kit.h"
 #include "app/main_window.h"
+#include "app/night/calendar_view.h"
+#include "app/night/night.h"
 #include "core/optics/starter.h"
 
 #include <QApplication>
@@ -113,6 +115,14 @@ int takeScreenshots(MainWindow& window, const QString& folder) {
     if (!showChart(chart, printed.curve)) ++failures;
     shoot("kit-chart", &chart);
     chart.hide();
+    window.showWorkspace(MainWindow::Workspace::Night);
+    Night& night = window.night();
+    if (!waitFor([&] { return !night.model().suggestions().empty(); }, 30)) ++failures;
+    shoot("night");
+    night.tabs().setCurrentIndex(1);
+    if (!waitFor([&] { return !night.month().nights().empty(); }, 60)) ++failures;
+    shoot("night-month");
+    night.tabs().setCurrentIndex(0);
     window.showWorkspace(MainWindow::Workspace::Bench);
     bench.view().setOverlay({});
     bench.view().setCurrent("D");

@@ -220,11 +220,12 @@ QWidget* Kit::buildControls() {
     return bar;
 }
 
-void Kit::keepChoices() const {
+void Kit::keepChoices() {
     QSettings settings;
     settings.setValue("kit/camera", m_camera->currentData());
     settings.setValue("kit/light", m_light->currentText());
     settings.setValue("kit/tilt", m_tilt->value());
+    emit cameraChanged();
 }
 
 void Kit::restoreChoices() {

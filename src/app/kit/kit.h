@@ -41,6 +41,7 @@ public:
     void chooseFilter(const QString& id);
     QString currentFilter() const;
     LightCone cone() const;
+    const Camera& camera() const; ///< the one chosen
     const KitFacts& facts() const { return m_facts; }
 
     /// Gives the chosen filter a curve from a file; what is wrong with the file is told through problem().
@@ -79,6 +80,7 @@ public:
 
 signals:
     void problem(const QString& sentence);
+    void cameraChanged(); ///< another one is looked through
 
 private:
     QWidget* buildControls();
@@ -89,9 +91,8 @@ private:
     void fillCameras(const QString& chosen);
     void keepCamera(const Camera& camera);
     void traceChart(const QImage& picture, const QString& name, const QString& path);
-    void keepChoices() const; ///< camera, light and tilt, for the next start
+    void keepChoices(); ///< camera, light and tilt, for the next start
     void restoreChoices();
-    const Camera& camera() const;
     static ClaimTolerance keptTolerance(); ///< how far a curve may lie from a claim: a matter of the person, not of a trial
     void trialChanged();
     void showEvent(QShowEvent* event) override;

@@ -74,7 +74,8 @@ std::vector<Forecast> forecast(const Plan& plan, const std::vector<PlanFilter>& 
         return sum;
     };
     struct PerSub {
-        double snr = 0;     ///< of one sub
+        double snr = 0;       ///< of one sub, against the sky's noise
+        double certainty = 0; ///< its signal over the signal's error, with the target's own noise and that of the sky measured beside it
         int subs = 0;
     };
     std::map<std::string, PerSub> baseline; // by channel
@@ -87,23 +88,24 @@ std::vector<Forecast> forecast(const Plan& plan, const std::vector<PlanFilter>& 
             if (b.filter == id) subs += b.subs, exposure = b.exposure_s;
         const SkyLight sky = light(id);
         Forecast best{id, {}};
-        double bestSnr = -1;
+        PerSub chosen;
         for (const SystemChannel& c : f->channels) {
             const double b = backgroundRate(sky, c, site.lamps.value_or(LampMix{}), rig.aperture_mm, rig.obstruction, rig.scale_arcsec()), s = signalIn(c, rig, target);
-            const double one = s * exposure * std::sqrt(kRegion) / std::sqrt((s + 2 * b) * exposure + 2 * rig.readNoise_e * rig.readNoise_e); // the sky is measured beside it
-            if (id == plan.filters.front()) baseline[c.name] = {one, subs};
-            if (one <= bestSnr) continue;
-            bestSnr = one;
+            const double read = rig.readNoise_e * rig.readNoise_e, gathered = s * exposure * std::sqrt(kRegion);
+            const PerSub one{gathered / std::sqrt(b * exposure + read), gathered / std::sqrt((s + 2 * b) * exposure + 2 * read), subs};
+            if (id == plan.filters.front()) baseline[c.name] = one;
+            if (one.snr <= chosen.snr) continue;
+            chosen = one;
             best.channel = c.name;
             best.background = b;
             best.signal = s;
             best.contrast = b > 0 ? s / b : 0;
         }
-        best.snr = std::max(0.0, bestSnr) * std::sqrt(subs);
-        if (const auto base = baseline.find(best.channel); base != baseline.end() && base->second.snr > 0 && bestSnr > 0) {
-            const double a = bestSnr, n = base->second.snr;
-            best.timeRatio = a * a / (n * n);
-            // sigma of each signal over noise is 1 in `snr` units; the ratio's follows from both.
+        best.snr = chosen.snr * std::sqrt(subs);
+        if (const auto base = baseline.find(best.channel); base != baseline.end() && base->second.snr > 0 && chosen.snr > 0) {
+            best.timeRatio = std::pow(chosen.snr / base->second.snr, 2);
+            // The ratio goes with the square of both signals.
+            const double a = chosen.certainty, n = base->second.certainty;
             const auto part = [&](double mine, double others) { return 2 * std::sqrt((mine > 0 ? 1 / (a * a * mine) : 1) + (others > 0 ? 1 / (n * n * others) : 1)); };
             best.timeRatioSigma = best.timeRatio * part(subs, base->second.subs);
             const double apart = std::abs(std::log(best.timeRatio));

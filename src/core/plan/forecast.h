@@ -30,7 +30,7 @@ struct Forecast {
     double signal = 0;           ///< e-/s/px of the target's nebula
     double contrast = 0;         ///< signal over background
     double subs_for_tie = 0;     ///< of each filter, to tell it from the baseline's time ratio at 95 %; 0: it cannot be
-    double snr = 0;              ///< of a region of `kRegion` pixels, with its blocks
+    double snr = 0;              ///< of a region of `kRegion` pixels against the sky's noise (as the Bench measures it), with its blocks
     double timeRatio = 0;        ///< of the baseline: how many times faster it collects the same signal to noise
     double timeRatioSigma = 0;
 };

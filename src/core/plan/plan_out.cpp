@@ -43,7 +43,7 @@ std::string calendarLine(const std::string& key, const std::string& text) {
     return out + "\r\n";
 }
 
-std::string amount(double subs) { return subs >= 2000 ? "more than a night of" : fmt::format("{:.0f}", subs); }
+std::string amount(double subs) { return subs >= 2000 ? "more than a night of subs" : fmt::format("{:.0f} {}", subs, subs < 2 ? "sub" : "subs"); }
 
 } // namespace
 
@@ -86,8 +86,8 @@ std::vector<std::string> proofSentences(const std::vector<Forecast>& all, const 
         const int subs = b == balance.end() ? 0 : b->subs;
         const std::string &name = nameOf(trial, f.filter), &base = nameOf(trial, plan.filters.front());
         const bool told = f.subs_for_tie > 0 && subs >= f.subs_for_tie;
-        if (told) out.push_back(fmt::format("It can tell {} from {}: {:.1f} times {} in {}, and {} subs of each are enough (planned {}).", name, base, f.timeRatio > 1 ? f.timeRatio : 1 / f.timeRatio, f.timeRatio > 1 ? "faster" : "slower", f.channel, amount(f.subs_for_tie), subs));
-        else if (f.subs_for_tie > 0) out.push_back(fmt::format("It cannot tell {} from {}: that takes {} subs of each, {} are planned.", name, base, amount(f.subs_for_tie), subs));
+        if (told) out.push_back(fmt::format("It can tell {} from {}: {:.1f} times {} in {}, for which {} of each would do; {} are planned.", name, base, f.timeRatio > 1 ? f.timeRatio : 1 / f.timeRatio, f.timeRatio > 1 ? "faster" : "slower", f.channel, amount(f.subs_for_tie), subs));
+        else if (f.subs_for_tie > 0) out.push_back(fmt::format("It cannot tell {} from {}: that takes {} of each, {} are planned.", name, base, amount(f.subs_for_tie), subs));
         else out.push_back(fmt::format("{} and {} gather this target's light equally fast under this sky; no number of subs tells them apart.", name, base));
     }
     for (const Balance& b : balance) {

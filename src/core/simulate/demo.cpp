@@ -36,8 +36,11 @@ struct Place {
     double gradient_u, gradient_v;
 };
 
-Place place(const char* name, double lat, double lon, double elevation, int bortle, LampMix lamps, double u, double v) {
+Place place(const char* name, double lat, double lon, double elevation, int bortle, LampMix lamps, double u, double v, std::vector<HorizonPoint> horizon) {
     Place p{{name, lat, lon, elevation, bortle, std::nullopt}, lamps, u, v};
+    p.site.lamps = lamps;
+    p.site.zone = "Africa/Johannesburg";
+    p.site.horizon = std::move(horizon);
     return p;
 }
 
@@ -165,9 +168,9 @@ std::vector<SceneFilter> demoFilters() {
 
 std::vector<SimulatedTrial> demoTrials(int width) {
     const Target south{"NGC 6188", 250.1, -48.7}, hen{"IC 2944", 174.5, -63.0};
-    const Place roof = place("Quayside roof", -34.2, 22.1, 20, 8, {0.35, 0.05, 0.15, 0.15, 0.30}, 0.10, 0.16);
-    const Place garden = place("Honeybush garden", -34.0, 22.4, 180, 5, {0.55, 0.10, 0.05, 0.20, 0.10}, -0.12, 0.07);
-    const Place plateau = place("Stonefold plateau", -32.4, 21.6, 1450, 3, {0.6, 0.1, 0.05, 0.15, 0.10}, 0.03, -0.04);
+    const Place roof = place("Quayside roof", -34.2, 22.1, 20, 8, {0.35, 0.05, 0.15, 0.15, 0.30}, 0.10, 0.16, {{0, 34}, {40, 38}, {60, 22}, {110, 12}, {170, 10}, {230, 14}, {260, 27}, {300, 31}}); // parapet and stairwell
+    const Place garden = place("Honeybush garden", -34.0, 22.4, 180, 5, {0.55, 0.10, 0.05, 0.20, 0.10}, -0.12, 0.07, {{0, 16}, {70, 24}, {95, 31}, {120, 20}, {180, 9}, {240, 18}, {290, 12}}); // trees in the east
+    const Place plateau = place("Stonefold plateau", -32.4, 21.6, 1450, 3, {0.6, 0.1, 0.05, 0.15, 0.10}, 0.03, -0.04, {{0, 2}, {80, 3}, {140, 6}, {165, 9}, {200, 5}, {300, 2}}); // a low ridge in the south-east
     std::vector<SimulatedTrial> trials;
 
     trials.push_back(plan("roof-full-moon", "Quayside roof, full moon", roof, south, "2026-06-29T18:10:00Z",

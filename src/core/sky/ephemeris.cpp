@@ -19,6 +19,12 @@ struct Vec {
 
 double dot(const Vec& a, const Vec& b) { return a.v[0] * b.v[0] + a.v[1] * b.v[1] + a.v[2] * b.v[2]; }
 double length(const Vec& a) { return std::sqrt(dot(a, a)); }
+std::pair<double, double> terrestrial(const JulianDate& utc) {
+    double tai1 = 0, tai2 = 0, tt1 = 0, tt2 = 0;
+    eraUtctai(utc.day, utc.fraction, &tai1, &tai2);
+    eraTaitt(tai1, tai2, &tt1, &tt2);
+    return {tt1, tt2};
+}
 double angle(const Vec& a, const Vec& b) { return std::acos(std::clamp(dot(a, b) / (length(a) * length(b)), -1.0, 1.0)) * kDegrees; }
 
 } // namespace
@@ -34,12 +40,22 @@ Result<JulianDate> parseTime(const std::string& iso) {
     return out;
 }
 
-SkyMoment skyAt(const Observer& o, const JulianDate& utc, std::optional<double> ra, std::optional<double> dec) {
-    double tai1 = 0, tai2 = 0, tt1 = 0, tt2 = 0;
-    eraUtctai(utc.day, utc.fraction, &tai1, &tai2);
-    eraTaitt(tai1, tai2, &tt1, &tt2);
-    double c2t[3][3];
-    eraC2t06a(tt1, tt2, utc.day, utc.fraction, 0, 0, c2t);
+Precession precessionAt(const JulianDate& utc) {
+    const auto [tt1, tt2] = terrestrial(utc);
+    Precession out{};
+    eraPnm06a(tt1, tt2, out.matrix);
+    return out;
+}
+
+SkyMoment skyAt(const Observer& o, const JulianDate& utc, std::optional<double> ra, std::optional<double> dec) { return skyAt(o, utc, ra, dec, precessionAt(utc)); }
+
+SkyMoment skyAt(const Observer& o, const JulianDate& utc, std::optional<double> ra, std::optional<double> dec, const Precession& precession) {
+    const auto [tt1, tt2] = terrestrial(utc);
+    double c2t[3][3], still[3][3], turn[3][3];
+    for (auto& row : still) std::fill(std::begin(row), std::end(row), 0.0);
+    for (int i = 0; i < 3; ++i) still[i][i] = 1; // the pole's wandering is far below what is promised
+    std::copy(&precession.matrix[0][0], &precession.matrix[0][0] + 9, &turn[0][0]);
+    eraC2teqx(turn, eraGst06(utc.day, utc.fraction, tt1, tt2, turn), still, c2t);
 
     const double phi = o.latitude_deg / kDegrees, lambda = o.longitude_deg / kDegrees;
     double site[3];

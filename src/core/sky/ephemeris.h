@@ -40,6 +40,13 @@ Result<JulianDate> parseTime(const std::string& iso);
 /// good to 0.01 degrees. No refraction, no aberration.
 SkyMoment skyAt(const Observer& observer, const JulianDate& utc, std::optional<double> ra_deg, std::optional<double> dec_deg);
 
+/// Bias, precession and nutation (IAU 2006/2000A), which change by less than 0.1 arcseconds in a night: worked out once for many moments of it.
+struct Precession {
+    double matrix[3][3];
+};
+Precession precessionAt(const JulianDate& utc);
+SkyMoment skyAt(const Observer& observer, const JulianDate& utc, std::optional<double> ra_deg, std::optional<double> dec_deg, const Precession& precession);
+
 /// Kasten & Young 1989, Appl. Opt. 28, 4735; absent at and below the horizon.
 std::optional<double> airmassAt(double alt_deg);
 /// day, civil, nautical, astronomical or night.

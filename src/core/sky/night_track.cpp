@@ -41,7 +41,8 @@ Result<NightTrack> NightTrack::of(const Observer& observer, const std::string& d
     // The sun's mean noon: the same for all who live along one meridian, whatever their clocks say.
     const double longitude = std::remainder(observer.longitude_deg, 360);
     out.m_start = midnight->plusSeconds((12 - longitude / 15) * 3600);
-    for (double s = 0; s <= kLength; s += kStep) out.m_samples.push_back(skyAt(observer, out.m_start.plusSeconds(s), ra_deg, dec_deg));
+    const Precession precession = precessionAt(out.m_start.plusSeconds(kLength / 2));
+    for (double s = 0; s <= kLength; s += kStep) out.m_samples.push_back(skyAt(observer, out.m_start.plusSeconds(s), ra_deg, dec_deg, precession));
     return out;
 }
 

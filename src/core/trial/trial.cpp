@@ -47,6 +47,7 @@ bool measuredAlike(const Trial& a, const Trial& b) {
         t.title.clear();
         t.plan.reset();
         t.site.horizon.clear();
+        t.site.zone.clear();
         t.site.lamps.reset();
         for (Filter& f : t.filters) {
             Filter kept;

@@ -36,6 +36,7 @@ struct Site {
     std::vector<HorizonPoint> horizon = {};            ///< by azimuth; empty: flat
     std::vector<LightDome> domes = {};
     std::optional<LampMix> lamps = {};                 ///< what its street light is made of
+    std::string zone = {};                             ///< of its clocks, by the system's zone data ("Africa/Johannesburg"); empty: this computer's
     friend bool operator==(const Site&, const Site&) = default;
 };
 

@@ -333,6 +333,7 @@ Result<Trial> trialFromJson(const Json& json, const std::string& name) {
         t.site.elevation_m = site.number("elevation_m", -500, 9000).value_or(0);
         t.site.bortle = site.whole("bortle", 1, 9);
         t.site.sqm = site.number("sqm", 5, 25);
+        t.site.zone = site.text("zone");
         readSurroundings(site, t.site);
         const Reader target = root.object("target", "the target");
         t.target.name = target.text("name");
@@ -384,6 +385,7 @@ Json trialToJson(const Trial& t) {
     site["elevation_m"] = t.site.elevation_m;
     put(site, "bortle", t.site.bortle);
     put(site, "sqm", t.site.sqm);
+    put(site, "zone", t.site.zone);
     for (const HorizonPoint& p : t.site.horizon) site["horizon"].push_back({{"azimuth_deg", p.azimuth_deg}, {"altitude_deg", p.altitude_deg}});
     for (const LightDome& d : t.site.domes) site["light_domes"].push_back({{"azimuth_deg", d.azimuth_deg}, {"half_width_deg", d.half_width_deg}, {"strength", d.strength}});
     if (const auto& l = t.site.lamps)

@@ -1,0 +1,37 @@
+#pragma once
+
+#include "core/plan/suggest.h"
+
+#include <QWidget>
+
+namespace caelumen {
+
+/// The moon and the dark hours of a month, a night a square; or of a year, a column every ten days. A click chooses the night.
+class CalendarView : public QWidget {
+    Q_OBJECT
+
+public:
+    enum class Span { Month, Year };
+    explicit CalendarView(Span span, QWidget* parent = nullptr);
+    void show(std::vector<CalendarNight> nights, const QString& chosen, bool south);
+    void say(const QString& sentence); ///< instead of nights
+    const std::vector<CalendarNight>& nights() const { return m_nights; }
+    QRectF placeOf(int index) const;
+
+signals:
+    void dateChosen(const QString& date);
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    bool event(QEvent* event) override;
+
+private:
+    int at(QPointF p) const;
+    Span m_span;
+    std::vector<CalendarNight> m_nights;
+    QString m_chosen, m_sentence;
+    bool m_south = false;
+};
+
+} // namespace caelumen

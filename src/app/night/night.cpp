@@ -1,0 +1,449 @@
+#include "app/night/night.h"
+
+#include "app/night/calendar_view.h"
+#include "app/night/field_view.h"
+#include "app/night/night_chart.h"
+#include "app/night/night_text.h"
+#include "app/widgets/prompts.h"
+#include "app/widgets/theme.h"
+
+#include <QComboBox>
+#include <QDateEdit>
+#include <QDoubleSpinBox>
+#include <QGridLayout>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QListWidget>
+#include <QMenu>
+#include <QPushButton>
+#include <QScrollBar>
+#include <QSignalBlocker>
+#include <QPainter>
+#include <QSplitter>
+#include <QStyledItemDelegate>
+#include <QTabWidget>
+#include <QTextBrowser>
+#include <QToolButton>
+#include <QVBoxLayout>
+
+#include <algorithm>
+
+namespace caelumen {
+namespace {
+
+QLabel* heading(const QString& text) {
+    auto* label = new QLabel(text);
+    label->setObjectName("heading");
+    return label;
+}
+
+QComboBox* choices(const QStringList& texts, const QString& tip, const QString& name) {
+    auto* box = new QComboBox;
+    box->addItems(texts);
+    box->setToolTip(tip);
+    box->setAccessibleName(name);
+    return box;
+}
+
+/// A target and, smaller and dimmer, what is to be said of it.
+class TwoLines : public QStyledItemDelegate {
+public:
+    using QStyledItemDelegate::QStyledItemDelegate;
+
+private:
+    QSize sizeHint(const QStyleOptionViewItem& option, const QModelIndex& index) const override {
+        const int lines = static_cast<int>(index.data().toString().count('\n')) + 1;
+        return {option.fontMetrics.height(), lines * option.fontMetrics.height() + 8};
+    }
+    void paint(QPainter* p, const QStyleOptionViewItem& option, const QModelIndex& index) const override {
+        p->save();
+        if (option.state & QStyle::State_Selected) p->fillRect(option.rect, theme().raised);
+        const QStringList lines = index.data().toString().split('\n');
+        const QRect inside = option.rect.adjusted(6, 4, -4, -4);
+        for (int i = 0; i < lines.size(); ++i) {
+            p->setPen(i == 0 && index.flags().testFlag(Qt::ItemIsEnabled) ? theme().text : theme().dim);
+            p->drawText(inside.adjusted(0, i * option.fontMetrics.height(), 0, 0), Qt::AlignLeft | Qt::AlignTop, option.fontMetrics.elidedText(lines[i], Qt::ElideRight, inside.width()));
+        }
+        p->restore();
+    }
+};
+
+constexpr std::array kDusk{-18.0, -12.0};
+
+} // namespace
+
+Night::Night(Session& session, Prompts& prompts, QWidget* parent)
+    : QWidget(parent), m_session(session), m_prompts(prompts), m_model(session), m_date(new QDateEdit), m_place(new QLabel), m_search(new QLineEdit), m_targets(new QListWidget), m_filters(new QListWidget), m_checks(new QListWidget), m_subs(new QSpinBox), m_rounds(new QSpinBox), m_exposure(new QDoubleSpinBox),
+      m_lowest(new QDoubleSpinBox), m_order(choices({tr("A B B A"), tr("square")}, tr("Mirrored blocks cancel a steady drift of sky, moon and altitude; a Latin square gives each filter each place once"), tr("Order"))),
+      m_flip(choices({tr("wait for the flip"), tr("start flipped")}, tr("No block over the meridian, or a mount that starts on its far side and needs no flip"), tr("Meridian"))), m_dusk(choices({tr("sun below \u221218\u00B0"), tr("sun below \u221212\u00B0")}, tr("Full darkness, or nautical twilight too"), tr("Twilight"))), m_star(new QComboBox),
+      m_chart(new NightChart(m_model)), m_month(new CalendarView(CalendarView::Span::Month)), m_year(new CalendarView(CalendarView::Span::Year)), m_field(new FieldView(m_model)), m_tabs(new QTabWidget), m_page(new QTextBrowser), m_across(new QSplitter) {
+    auto* middle = new QWidget;
+    auto* middleLayout = new QVBoxLayout(middle);
+    middleLayout->setContentsMargins(4, 8, 4, 10);
+    middleLayout->addWidget(buildControls());
+    m_tabs->setDocumentMode(true);
+    m_tabs->addTab(m_chart, tr("This night"));
+    m_tabs->addTab(m_month, tr("Month"));
+    m_tabs->addTab(m_year, tr("Year"));
+    m_tabs->addTab(m_field, tr("Frame"));
+    middleLayout->addWidget(m_tabs, 1);
+
+    auto* right = new QSplitter(Qt::Vertical);
+    m_page->setOpenLinks(false);
+    m_page->setFrameShape(QFrame::NoFrame);
+    m_page->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    m_page->document()->setDocumentMargin(10);
+    m_page->setAccessibleName(tr("What the night proves"));
+    right->addWidget(m_page);
+    auto* checkBox = new QWidget;
+    auto* checkLayout = new QVBoxLayout(checkBox);
+    checkLayout->setContentsMargins(10, 4, 4, 8);
+    checkLayout->addWidget(heading(tr("Before and after")));
+    m_checks->setWordWrap(true);
+    m_checks->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    m_checks->setAccessibleName(tr("Checklist"));
+    m_checks->setToolTip(tr("Space ticks the chosen point"));
+    checkLayout->addWidget(m_checks, 1);
+    right->addWidget(checkBox);
+    right->setSizes({460, 200});
+    right->setChildrenCollapsible(false);
+    m_page->setMinimumWidth(290);
+
+    QWidget* left = buildLeft();
+    m_across->addWidget(left);
+    m_across->addWidget(middle);
+    m_across->addWidget(right);
+    m_across->setStretchFactor(1, 1);
+    m_across->setSizes({220, 690, 370});
+    m_across->setChildrenCollapsible(false);
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->addWidget(m_across);
+
+    m_pageLater.setSingleShot(true);
+    m_pageLater.setInterval(150);
+    connect(&m_pageLater, &QTimer::timeout, this, &Night::writePage);
+    connect(&m_model, &NightModel::changed, this, &Night::fill);
+    connect(&m_model, &NightModel::suggestionsChanged, this, &Night::fillTargets);
+    connect(&m_model, &NightModel::blocksChanged, this, [this] {
+        if (!m_pageLater.isActive()) m_pageLater.start(); // text takes longer to set than the picture to draw
+    });
+    connect(m_tabs, &QTabWidget::currentChanged, this, &Night::fillCalendars);
+    for (CalendarView* view : {m_month, m_year}) connect(view, &CalendarView::dateChosen, &m_model, &NightModel::setDate);
+    connect(m_checks, &QListWidget::itemChanged, this, [this](QListWidgetItem* item) {
+        if (!m_filling) m_model.tick(item->data(Qt::UserRole).toString().toStdString(), item->checkState() == Qt::Checked);
+    });
+}
+
+QWidget* Night::buildLeft() {
+    auto* left = new QWidget;
+    auto* layout = new QVBoxLayout(left);
+    layout->setContentsMargins(12, 8, 4, 10);
+    layout->addWidget(heading(tr("Evening of")));
+    auto* row = new QHBoxLayout;
+    row->setSpacing(3);
+    m_date->setDisplayFormat("yyyy-MM-dd");
+    m_date->setDateRange(QDate(1900, 1, 2), QDate(2100, 12, 30));
+    m_date->setKeyboardTracking(false);
+    m_date->setAccessibleName(tr("Date"));
+    const auto step = [&](const QString& text, int days, const QString& tip) {
+        auto* button = new QToolButton;
+        button->setText(text);
+        button->setToolTip(tip);
+        connect(button, &QToolButton::clicked, this, [this, days] { m_date->setDate(m_date->date().addDays(days)); });
+        row->addWidget(button);
+    };
+    step(QString::fromUtf8("\u2039"), -1, tr("The night before"));
+    row->addWidget(m_date, 1);
+    step(QString::fromUtf8("\u203A"), 1, tr("The next night"));
+    layout->addLayout(row);
+    connect(m_date, &QDateEdit::dateChanged, this, [this](QDate d) {
+        if (!m_filling) m_model.setDate(d.toString(Qt::ISODate));
+    });
+    m_place->setObjectName("dim");
+    m_place->setWordWrap(true);
+    layout->addWidget(m_place);
+    layout->addSpacing(6);
+    layout->addWidget(heading(tr("Target")));
+    m_search->setPlaceholderText(tr("number or name"));
+    m_search->setClearButtonEnabled(true);
+    m_search->setAccessibleName(tr("Search a target"));
+    layout->addWidget(m_search);
+    connect(m_search, &QLineEdit::textChanged, this, &Night::fillTargets);
+    m_targets->setItemDelegate(new TwoLines(m_targets));
+    m_targets->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    m_targets->setAccessibleName(tr("Targets"));
+    layout->addWidget(m_targets, 3);
+    connect(m_targets, &QListWidget::itemActivated, this, [this](QListWidgetItem* item) {
+        const auto id = item->data(Qt::UserRole).toString().toStdString();
+        for (const DeepSky& d : m_model.targets())
+            if (d.id == id) return m_model.setTarget(d);
+    });
+    connect(m_targets, &QListWidget::itemClicked, m_targets, &QListWidget::itemActivated);
+    connect(m_search, &QLineEdit::returnPressed, this, [this] {
+        if (m_targets->count() > 0) emit m_targets->itemActivated(m_targets->item(0));
+    });
+    layout->addWidget(heading(tr("Filters, the baseline first")));
+    m_filters->setAccessibleName(tr("Filters"));
+    m_filters->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    m_filters->setToolTip(tr("Tick those that are tested. Drag to order them: the first one ticked is the baseline."));
+    m_filters->setDragDropMode(QAbstractItemView::InternalMove);
+    layout->addWidget(m_filters, 2);
+    const auto chosenFilters = [this] {
+        if (m_filling) return;
+        std::vector<std::string> chosen;
+        for (int i = 0; i < m_filters->count(); ++i)
+            if (m_filters->item(i)->checkState() == Qt::Checked) chosen.push_back(m_filters->item(i)->data(Qt::UserRole).toString().toStdString());
+        editPlan(tr("Filters of the night"), [&](Plan& p) { p.filters = chosen; });
+    };
+    connect(m_filters, &QListWidget::itemChanged, this, chosenFilters);
+    connect(m_filters->model(), &QAbstractItemModel::rowsMoved, this, chosenFilters);
+    auto* menu = new QMenu(this);
+    menu->addAction(tr("New night to plan"), this, &Night::newNight)->setToolTip(tr("A trial of its own with this one's place, telescope and filters; stacks fill it later"));
+    menu->addSeparator();
+    menu->addAction(tr("Pauses, power and clock \u2026"), this, &Night::askSettings);
+    menu->addAction(tr("Import targets \u2026"), this, &Night::askTargets);
+    menu->addSeparator();
+    menu->addAction(tr("Print to a page (PDF) \u2026"), this, [this] { askExport("pdf"); });
+    menu->addAction(tr("Calendar file (iCalendar) \u2026"), this, [this] { askExport("ics"); });
+    menu->addAction(tr("Blocks as a table (CSV) \u2026"), this, [this] { askExport("csv"); });
+    menu->addAction(tr("Plan (JSON) \u2026"), this, [this] { askExport("json"); });
+    auto* button = new QPushButton(tr("Plan"));
+    button->setMenu(menu);
+    layout->addWidget(button);
+    left->setMinimumWidth(190);
+    return left;
+}
+
+QWidget* Night::buildControls() {
+    auto* bar = new QWidget;
+    auto* both = new QVBoxLayout(bar);
+    both->setContentsMargins(4, 0, 4, 4);
+    both->setSpacing(4);
+    auto *row = new QHBoxLayout, *second = new QHBoxLayout;
+    both->addLayout(row);
+    both->addLayout(second);
+    m_rounds->setRange(1, 12);
+    m_rounds->setAccessibleName(tr("Rounds"));
+    m_subs->setRange(1, 500);
+    m_subs->setAccessibleName(tr("Subs in a block"));
+    m_exposure->setRange(0.1, 3600);
+    m_exposure->setDecimals(1);
+    m_exposure->setSuffix(tr(" s"));
+    m_rounds->setFixedWidth(58);
+    m_subs->setFixedWidth(64);
+    m_exposure->setFixedWidth(92);
+    m_exposure->setAccessibleName(tr("Exposure"));
+    m_lowest->setRange(0, 80);
+    m_lowest->setDecimals(0);
+    m_lowest->setSuffix(QString::fromUtf8("\u00B0"));
+    m_lowest->setAccessibleName(tr("Lowest altitude"));
+    for (QAbstractSpinBox* box : std::initializer_list<QAbstractSpinBox*>{m_rounds, m_subs, m_exposure, m_lowest}) box->setKeyboardTracking(false);
+    m_star->setToolTip(tr("A series of short subs on a bright star through each filter shows its halos. Best ones for this night first."));
+    m_star->setAccessibleName(tr("Bright star"));
+    m_star->setMinimumContentsLength(14);
+    auto* fit = new QPushButton(tr("Fill the night"));
+    fit->setToolTip(tr("The most subs a block can have in this night"));
+    auto* lay = new QPushButton(tr("Lay anew"));
+    lay->setToolTip(tr("Lays the blocks from the start of the usable time"));
+    row->addWidget(new QLabel(tr("Blocks of")));
+    row->addWidget(m_subs);
+    row->addWidget(new QLabel(QString::fromUtf8("\u00D7")));
+    row->addWidget(m_exposure);
+    row->addSpacing(6);
+    row->addWidget(new QLabel(tr("rounds")));
+    row->addWidget(m_rounds);
+    row->addWidget(m_order);
+    row->addStretch(1);
+    row->addWidget(fit);
+    row->addWidget(lay);
+    second->addWidget(new QLabel(tr("above")));
+    second->addWidget(m_lowest);
+    second->addWidget(m_dusk);
+    second->addWidget(m_flip);
+    second->addStretch(1);
+    second->addWidget(new QLabel(tr("halo star")));
+    second->addWidget(m_star);
+    connect(m_rounds, &QSpinBox::valueChanged, this, [this](int v) { editPlan(tr("Rounds"), [v](Plan& p) { p.rounds = v; }); });
+    connect(m_subs, &QSpinBox::valueChanged, this, [this](int v) { editPlan(tr("Subs"), [v](Plan& p) { p.subs = v; }); });
+    connect(m_exposure, &QDoubleSpinBox::valueChanged, this, [this](double v) { editPlan(tr("Exposure"), [v](Plan& p) { p.exposure_s = v; }); });
+    connect(m_lowest, &QDoubleSpinBox::valueChanged, this, [this](double v) { editPlan(tr("Lowest altitude"), [v](Plan& p) { p.lowest_deg = v; }); });
+    connect(m_order, &QComboBox::currentIndexChanged, this, [this](int i) {
+        editPlan(tr("Order"), [i](Plan& p) {
+            p.order = i == 1 ? BlockOrder::Square : BlockOrder::Mirrored;
+            if (i == 1) p.rounds = std::max(1, static_cast<int>(p.filters.size()));
+        });
+    });
+    connect(m_flip, &QComboBox::currentIndexChanged, this, [this](int i) { editPlan(tr("Meridian"), [i](Plan& p) { p.flip = i == 1 ? FlipSchool::Flipped : FlipSchool::Wait; }); });
+    connect(m_dusk, &QComboBox::currentIndexChanged, this, [this](int i) { editPlan(tr("Twilight"), [i](Plan& p) { p.twilight_deg = kDusk[static_cast<std::size_t>(i)]; }); });
+    connect(m_star, &QComboBox::activated, this, [this](int i) { editPlan(tr("Halo star"), [this, i](Plan& p) { p.brightStar = m_star->itemData(i).toString().toStdString(); }); });
+    connect(fit, &QPushButton::clicked, &m_model, &NightModel::fitSubs);
+    connect(lay, &QPushButton::clicked, this, [this] { editPlan(tr("Lay the blocks"), [](Plan&) {}); });
+    return bar;
+}
+
+void Night::editPlan(const QString& what, const std::function<void(Plan&)>& change) {
+    if (m_filling) return;
+    Plan p = m_model.plan();
+    change(p);
+    m_model.edit(what, p);
+}
+
+void Night::showEvent(QShowEvent* event) {
+    QWidget::showEvent(event);
+    if (m_stale) fill();
+}
+
+void Night::fill() {
+    m_stale = !isVisible();
+    if (m_stale) return;
+    m_filling = true;
+    const Plan& p = m_model.plan();
+    const Site& site = m_model.trial().site;
+    if (const QDate d = QDate::fromString(QString::fromStdString(p.date), Qt::ISODate); d.isValid()) m_date->setDate(d);
+    QStringList place;
+    if (!site.name.empty()) place << QString::fromStdString(site.name);
+    if (site.latitude_deg && site.longitude_deg) place << QString::fromUtf8("%1\u00B0 %2, %3\u00B0 %4").arg(std::abs(*site.latitude_deg), 0, 'f', 1).arg(*site.latitude_deg < 0 ? tr("S") : tr("N")).arg(std::abs(*site.longitude_deg), 0, 'f', 1).arg(*site.longitude_deg < 0 ? tr("W") : tr("E"));
+    if (const auto mag = skyBrightness(site)) place << tr("%1 mag/arcsec\u00B2").arg(*mag, 0, 'f', 1);
+    m_place->setText(place.isEmpty() ? tr("The place is not known.") : place.join(QString::fromUtf8(" \u00B7 ")));
+    m_subs->setValue(p.subs);
+    m_rounds->setValue(p.rounds);
+    m_exposure->setValue(p.exposure_s);
+    m_lowest->setValue(p.lowest_deg);
+    m_order->setCurrentIndex(p.order == BlockOrder::Square ? 1 : 0);
+    m_flip->setCurrentIndex(p.flip == FlipSchool::Flipped ? 1 : 0);
+    m_dusk->setCurrentIndex(p.twilight_deg > -15 ? 1 : 0);
+    m_star->clear();
+    m_star->addItem(tr("none"), QString());
+    if (m_model.ready()) {
+        // What stands high in the middle of the night, brightest first.
+        const double latitude = m_model.track().observer().latitude_deg;
+        std::vector<const BrightStar*> stars;
+        for (const BrightStar& s : brightStars())
+            if (std::abs(s.dec_deg - latitude) < 60) stars.push_back(&s);
+        std::stable_sort(stars.begin(), stars.end(), [](const BrightStar* a, const BrightStar* b) { return a->magnitude < b->magnitude; });
+        const double near = m_model.target().ra_deg;
+        std::stable_partition(stars.begin(), stars.end(), [&](const BrightStar* s) { return std::abs(std::remainder(s->ra_deg - near, 360)) < 50; });
+        for (const BrightStar* s : stars) m_star->addItem(tr("%1 (%2 mag, B\u2212V %3)").arg(QString::fromStdString(s->name)).arg(s->magnitude, 0, 'f', 1).arg(s->colour, 0, 'f', 1), QString::fromStdString(s->name));
+        m_star->setCurrentIndex(std::max(0, m_star->findData(QString::fromStdString(p.brightStar))));
+    }
+    fillFilters();
+    fillChecks();
+    m_filling = false;
+    fillTargets();
+    writePage();
+    fillCalendars();
+}
+
+void Night::fillFilters() {
+    m_filters->clear();
+    const auto& chosen = m_model.plan().filters;
+    std::vector<std::string> ids = chosen;
+    for (const Filter& f : m_model.trial().filters)
+        if (std::find(ids.begin(), ids.end(), f.id) == ids.end()) ids.push_back(f.id);
+    for (const std::string& id : ids) {
+        const Filter* f = m_model.trial().filter(id);
+        if (!f) continue;
+        auto* item = new QListWidgetItem(QString::fromStdString(f->name.empty() ? id : f->name), m_filters);
+        item->setData(Qt::UserRole, QString::fromStdString(id));
+        item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsUserCheckable | Qt::ItemIsDragEnabled);
+        item->setCheckState(std::find(chosen.begin(), chosen.end(), id) != chosen.end() ? Qt::Checked : Qt::Unchecked);
+        if (f->curve.empty() && f->kind != "none") item->setToolTip(tr("No curve: nothing is foretold of it"));
+    }
+}
+
+void Night::fillChecks() {
+    const int row = m_checks->currentRow();
+    m_checks->clear();
+    const auto& done = m_model.plan().done;
+    for (const auto& [id, words] : checklist(m_model.plan(), m_model.trial())) {
+        auto* item = new QListWidgetItem(QString::fromStdString(words), m_checks);
+        item->setData(Qt::UserRole, QString::fromStdString(id));
+        item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsUserCheckable);
+        item->setCheckState(std::find(done.begin(), done.end(), id) != done.end() ? Qt::Checked : Qt::Unchecked);
+    }
+    m_checks->setCurrentRow(row);
+}
+
+void Night::fillTargets() {
+    if (!isVisible()) return;
+    const QSignalBlocker quiet(m_targets);
+    m_targets->clear();
+    const auto add = [&](const DeepSky& d, const QString& second, const QString& tip) {
+        QString first = QString::fromStdString(d.id);
+        if (!d.name.empty()) first += "  " + QString::fromStdString(d.name);
+        auto* item = new QListWidgetItem(first + (second.isEmpty() ? QString() : "\n" + second), m_targets);
+        item->setData(Qt::UserRole, QString::fromStdString(d.id));
+        item->setToolTip(tip);
+        if (d.id == m_model.target().id) m_targets->setCurrentItem(item);
+    };
+    const QString words = m_search->text().trimmed();
+    if (words.isEmpty()) {
+        for (const Suggestion& s : m_model.suggestions()) {
+            QStringList reasons;
+            for (const std::string& r : s.reasons) reasons << QString::fromStdString(r);
+            add(*s.target, s.weakness.empty() ? reasons.value(0) : QString::fromStdString(s.weakness), tr("%1, %2\nFor it: %3.%4").arg(QString::fromStdString(s.target->kind), QString::fromStdString(s.target->constellation), reasons.join("; "), s.weakness.empty() ? QString() : tr("\nAgainst it: %1").arg(QString::fromStdString(s.weakness))));
+        }
+        if (m_targets->count() == 0) {
+            auto* item = new QListWidgetItem(m_model.ready() ? tr("No target suits these filters in this night; search for one.") : tr("Search for a target above."), m_targets);
+            item->setFlags(Qt::NoItemFlags);
+        }
+        return;
+    }
+    for (const DeepSky* d : findTargets(m_model.targets(), words.toStdString())) {
+        if (m_targets->count() >= 60) break;
+        add(*d, tr("%1, %2, %3\u2032").arg(QString::fromStdString(d->kind), QString::fromStdString(d->constellation)).arg(d->width_arcmin), {});
+    }
+    if (m_targets->count() == 0) {
+        auto* item = new QListWidgetItem(tr("Nothing is called that. Own targets come from a table: Plan, Import targets."), m_targets);
+        item->setFlags(Qt::NoItemFlags);
+    }
+}
+
+void Night::fillCalendars() {
+    if (!isVisible()) return;
+    const bool year = m_tabs->currentWidget() == m_year;
+    if (!year && m_tabs->currentWidget() != m_month) return;
+    CalendarView* view = year ? m_year : m_month;
+    if (!m_model.ready()) return view->say(m_model.problem());
+    const Plan& p = m_model.plan();
+    const QDate date = QDate::fromString(QString::fromStdString(p.date), Qt::ISODate);
+    const QDate first = year ? QDate(date.year(), 1, 5) : QDate(date.year(), date.month(), 1);
+    const int step = year ? 10 : 1, nights = year ? 36 : date.daysInMonth();
+    const bool south = m_model.trial().site.latitude_deg.value_or(0) < 0;
+    const Observer here = m_model.track().observer();
+    const QString of = QString("%1 %2 %3 %4 %5 %6 %7 %8").arg(first.toString(Qt::ISODate)).arg(here.latitude_deg).arg(here.longitude_deg).arg(p.lowest_deg).arg(p.twilight_deg).arg(m_model.target().ra_deg).arg(m_model.target().dec_deg).arg(m_model.trial().site.horizon.size());
+    QString& known = year ? m_yearOf : m_monthOf;
+    const QString chosen = QString::fromStdString(p.date);
+    if (of == known) return view->show(view->nights(), chosen, south);
+    known = of;
+    view->say(tr("Working out the nights \u2026"));
+    m_jobs.run(year ? "year" : "month", tr("Working out the nights"), [this, view, first, nights, step, p, site = m_model.trial().site, target = m_model.target(), chosen, south](const Job&) -> JobService::Finish {
+        auto found = calendar(first.toString(Qt::ISODate).toStdString(), nights, step, p, site, target.ra_deg, target.dec_deg);
+        return [view, found = std::move(found), chosen, south] {
+            if (found) view->show(*found, chosen, south);
+            else view->say(QString::fromStdString(found.error().message));
+        };
+    });
+}
+
+void Night::writePage() {
+    m_pageLater.stop();
+    const int at = m_page->verticalScrollBar()->value();
+    m_page->setHtml(nightPage(m_model));
+    m_page->verticalScrollBar()->setValue(at);
+}
+
+void Night::themeChanged() {
+    writePage();
+    m_chart->update();
+    m_month->update();
+    m_year->update();
+    m_field->update();
+}
+
+QByteArray Night::saveLayout() const { return m_across->saveState(); }
+void Night::restoreLayout(const QByteArray& state) { m_across->restoreState(state); }
+
+} // namespace caelumen

@@ -1,0 +1,292 @@
+#include "app/night/night_model.h"
+
+#include "core/base/file.h"
+#include "core/optics/light_cone.h"
+
+#include <QDateTime>
+#include <QDir>
+#include <QFileInfo>
+#include <QStandardPaths>
+
+#include <algorithm>
+#include <cmath>
+
+namespace caelumen {
+namespace {
+
+QString ownTargetsFile() { return QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/targets.csv"; }
+
+/// What stands in the catalogue at the trial's name or place.
+DeepSky targetOf(const Target& target, const std::vector<DeepSky>& among) {
+    if (!target.name.empty())
+        if (const auto found = findTargets(among, target.name); !found.empty()) {
+            DeepSky d = *found.front();
+            if (target.ra_deg && target.dec_deg) d.ra_deg = *target.ra_deg, d.dec_deg = *target.dec_deg;
+            if (!target.ra_deg || std::hypot((d.ra_deg - found.front()->ra_deg) * std::cos(d.dec_deg * M_PI / 180), d.dec_deg - found.front()->dec_deg) < 1.5) return d;
+        }
+    DeepSky d;
+    d.id = target.name.empty() ? "target" : target.name;
+    d.ra_deg = target.ra_deg.value_or(0), d.dec_deg = target.dec_deg.value_or(0);
+    d.hydrogen = d.oxygen = 2; // what a nebula test is mostly about
+    d.continuum = 1;
+    return d;
+}
+
+} // namespace
+
+NightModel::NightModel(Session& session, QObject* parent) : QObject(parent), m_session(session), m_camera(typicalCameras().front()) {
+    std::vector<DeepSky> targets = deepSkyCatalogue();
+    if (const auto text = readText(ownTargetsFile().toStdString()); text.ok())
+        if (auto own = parseTargets(*text, "targets.csv"); own.ok()) targets.insert(targets.begin(), own->begin(), own->end());
+    m_targets = std::make_shared<const std::vector<DeepSky>>(std::move(targets));
+    connect(&m_session, &Session::trialChanged, this, &NightModel::follow);
+    follow();
+}
+
+Plan NightModel::planOf(const Trial& trial) const {
+    if (trial.plan) return *trial.plan;
+    Plan p;
+    p.date = QDate::currentDate().toString(Qt::ISODate).toStdString();
+    for (const Run& r : trial.runs)
+        if (r.start.size() >= 10) {
+            p.date = r.start.substr(0, 10);
+            break;
+        }
+    if (const Run* base = trial.baseline()) p.filters.push_back(base->filter);
+    for (const Filter& f : trial.filters)
+        if (std::find(p.filters.begin(), p.filters.end(), f.id) == p.filters.end() && p.filters.size() < 3) p.filters.push_back(f.id);
+    for (const Run& r : trial.runs)
+        if (r.sub_exposure_s) {
+            p.exposure_s = *r.sub_exposure_s;
+            break;
+        }
+    return p;
+}
+
+void NightModel::follow() {
+    const bool fresh = !trial().plan;
+    m_plan = planOf(trial());
+    derive();
+    if (fresh && ready() && !m_plan.filters.empty()) { // a first proposal, not yet an edit
+        Laid laid = layBlocks(m_plan, trial().site, *m_track);
+        m_plan = laid.plan;
+        m_problem = QString::fromStdString(laid.problem);
+        deriveBlocks();
+    }
+    emit changed();
+}
+
+QTimeZone NightModel::zone() const {
+    const QTimeZone own(QByteArray::fromStdString(trial().site.zone));
+    return !trial().site.zone.empty() && own.isValid() ? own : QTimeZone::systemTimeZone();
+}
+
+QDateTime NightModel::timeAt(double second) const {
+    return QDateTime::fromString(QString::fromStdString(isoTime(m_track->start().plusSeconds(second))), Qt::ISODate).toTimeZone(zone());
+}
+
+QSize NightModel::frame() const {
+    const QSize known = m_session.frameSize();
+    return known.isEmpty() ? QSize(6248, 4176) : known;
+}
+
+std::pair<double, double> NightModel::field_deg() const { return {frame().width() * m_rig.scale_arcsec() / 3600, frame().height() * m_rig.scale_arcsec() / 3600}; }
+
+void NightModel::setCamera(const Camera& camera) {
+    if (camera.id == m_camera.id) return;
+    m_camera = camera;
+    follow();
+}
+
+void NightModel::derive() {
+    const Site& site = trial().site;
+    m_problem.clear();
+    m_rig = planRig(trial().rig, m_camera);
+    m_target = targetOf(trial().target, *m_targets);
+    if (!m_session.hasTrial()) {
+        m_problem = tr("No trial is open. Open a campaign, or make a trial from frames; then its night can be planned.");
+    } else if (!site.latitude_deg || !site.longitude_deg) {
+        m_problem = tr("The place has no latitude and longitude yet: give them under Kit, Place of the trial.");
+    } else if (!trial().target.ra_deg && trial().target.name.empty()) {
+        m_problem = tr("No target is chosen yet: search for one on the left.");
+    }
+    const QString of = QString("%1 %2 %3 %4 %5 %6").arg(site.latitude_deg.value_or(0)).arg(site.longitude_deg.value_or(0)).arg(site.elevation_m).arg(QString::fromStdString(m_plan.date)).arg(m_target.ra_deg).arg(m_target.dec_deg);
+    if (!m_problem.isEmpty()) {
+        m_track.reset();
+        m_trackOf.clear();
+    } else if (of != m_trackOf) {
+        m_trackOf = of;
+        auto track = NightTrack::of({*site.latitude_deg, *site.longitude_deg, site.elevation_m}, m_plan.date, m_target.ra_deg, m_target.dec_deg);
+        if (track) m_track = std::move(*track);
+        else m_track.reset(), m_problem = QString::fromStdString(track.error().message);
+    }
+    // Filters in this cone and camera.
+    QString filtersOf = QString::fromStdString(m_camera.id) + QString(" %1 %2").arg(m_rig.fRatio()).arg(m_rig.obstruction);
+    for (const Filter& f : trial().filters) filtersOf += QString::fromStdString("|" + f.id + ":" + f.name + ":" + f.curve);
+    if (filtersOf != m_filtersOf) {
+        m_filtersOf = filtersOf;
+        m_filters.clear();
+        for (const Filter& f : trial().filters) {
+            Curve curve;
+            if (!f.curve.empty()) {
+                const auto read = readCurve(m_session.folder() / f.curve);
+                if (!read) continue; // without a curve nothing is foretold of it
+                curve = ConeShift({m_rig.fRatio(), m_rig.obstruction, f.effective_index.value_or(1.8), 0}).apply(*read, 0.5);
+            } else if (f.kind != "none") {
+                continue;
+            }
+            m_filters.push_back({f.id, f.name, systemResponse(curve, m_camera)});
+        }
+    }
+    m_skies.clear();
+    if (ready() && skyBrightness(site)) {
+        for (const std::string& id : m_plan.filters) {
+            const auto f = std::find_if(m_filters.begin(), m_filters.end(), [&](const PlanFilter& x) { return x.id == id; });
+            if (f == m_filters.end() || f->channels.empty()) continue;
+            std::vector<double> rates;
+            for (const SkyMoment& m : m_track->samples()) {
+                double most = 0;
+                if (const auto light = skyLight(site, m))
+                    for (const SystemChannel& c : f->channels) most = std::max(most, backgroundRate(*light, c, site.lamps.value_or(LampMix{}), m_rig.aperture_mm, m_rig.obstruction, m_rig.scale_arcsec()));
+                rates.push_back(most);
+            }
+            m_skies.emplace_back(id, std::move(rates));
+        }
+    }
+    deriveBlocks();
+    suggest();
+}
+
+void NightModel::deriveBlocks() {
+    m_balance.clear();
+    m_forecast.clear();
+    m_troubles.clear();
+    if (!ready()) return;
+    m_balance = balanceOf(m_plan, trial().site, *m_track);
+    m_forecast = forecast(m_plan, m_filters, m_rig, trial().site, m_target, *m_track);
+    m_troubles = blockProblems(m_plan, trial().site, *m_track);
+}
+
+void NightModel::suggest() {
+    const QString of = m_trackOf.section(' ', 0, 3) + m_filtersOf + QString(" %1 %2 %3").arg(m_plan.lowest_deg).arg(m_plan.twilight_deg).arg(field_deg().first) + QString::number(m_targets->size());
+    if (of == m_suggestionsOf) return;
+    m_suggestionsOf = of;
+    m_suggestions.clear();
+    if (!ready()) return;
+    std::vector<PlanFilter> chosen;
+    for (const PlanFilter& f : m_filters)
+        if (std::find(m_plan.filters.begin(), m_plan.filters.end(), f.id) != m_plan.filters.end()) chosen.push_back(f);
+    if (chosen.empty()) return;
+    m_jobs.run("suggest", tr("Looking for targets"), [this, exercise = exerciseOf(chosen), field = field_deg(), plan = m_plan, site = trial().site, track = *m_track, targets = m_targets](const Job&) -> JobService::Finish {
+        auto found = suggestTargets(*targets, exercise, field, plan, site, track, 40);
+        return [this, targets, found = std::move(found)] {
+            if (targets != m_targets) return;
+            m_suggestions = found;
+            emit suggestionsChanged();
+        };
+    });
+}
+
+std::vector<SubLength> NightModel::subLengths() const {
+    std::vector<SubLength> out;
+    if (!ready()) return out;
+    double at = NightTrack::kLength / 2;
+    if (!m_plan.blocks.empty()) at = (m_plan.blocks.front().start_s + blockEnd(m_plan, m_plan.blocks.back())) / 2;
+    for (const std::string& id : m_plan.filters)
+        for (const PlanFilter& f : m_filters)
+            if (f.id == id) out.push_back(subLength(f, m_rig, trial().site, m_track->at(at), 6));
+    return out;
+}
+
+void NightModel::edit(const QString& what, Plan plan) {
+    if (!m_session.hasTrial()) return;
+    m_problem.clear();
+    QString trouble;
+    if (ready()) {
+        Laid laid = layBlocks(plan, trial().site, *m_track);
+        plan = laid.plan;
+        trouble = QString::fromStdString(laid.problem);
+    }
+    Trial changed = trial();
+    changed.plan = plan;
+    m_session.edit(what, changed);
+    if (!trouble.isEmpty() && m_problem.isEmpty()) {
+        m_problem = trouble;
+        emit this->changed();
+    }
+}
+
+void NightModel::moveBlock(int index, double start_s, bool done) {
+    if (index < 0 || index >= static_cast<int>(m_plan.blocks.size())) return;
+    m_plan.blocks[static_cast<std::size_t>(index)].start_s = std::clamp(start_s, 0.0, NightTrack::kLength - 60);
+    if (done) {
+        Trial changed = trial();
+        changed.plan = m_plan;
+        std::stable_sort(changed.plan->blocks.begin(), changed.plan->blocks.end(), [](const PlanBlock& a, const PlanBlock& b) { return a.start_s < b.start_s; });
+        m_session.edit(tr("Move a block"), changed);
+        return;
+    }
+    deriveBlocks();
+    emit blocksChanged();
+}
+
+void NightModel::tick(const std::string& point, bool done) {
+    Trial changed = trial();
+    changed.plan = m_plan;
+    std::erase(changed.plan->done, point);
+    if (done) changed.plan->done.push_back(point);
+    m_session.edit(tr("Checklist"), changed);
+}
+
+void NightModel::fitSubs() {
+    if (!ready()) return;
+    Plan p = m_plan;
+    p.subs = std::max(1, subsThatFit(p, trial().site, *m_track));
+    edit(tr("As many subs as fit"), p);
+}
+
+void NightModel::setTarget(const DeepSky& target) {
+    if (!m_session.hasTrial()) return;
+    Trial changed = trial();
+    changed.target = {target.id, target.ra_deg, target.dec_deg};
+    if (!changed.plan) changed.plan = m_plan;
+    // The track follows the new target before the blocks are laid for it.
+    if (const Site& s = changed.site; s.latitude_deg && s.longitude_deg)
+        if (const auto track = NightTrack::of({*s.latitude_deg, *s.longitude_deg, s.elevation_m}, changed.plan->date, target.ra_deg, target.dec_deg)) changed.plan = layBlocks(*changed.plan, s, *track).plan;
+    m_session.edit(tr("Target %1").arg(QString::fromStdString(target.id)), changed);
+}
+
+void NightModel::setDate(const QString& date) {
+    if (!m_session.hasTrial() || date.toStdString() == m_plan.date) return;
+    Trial changed = trial();
+    changed.plan = m_plan;
+    changed.plan->date = date.toStdString();
+    if (const Site& s = changed.site; s.latitude_deg && s.longitude_deg)
+        if (const auto track = NightTrack::of({*s.latitude_deg, *s.longitude_deg, s.elevation_m}, changed.plan->date, m_target.ra_deg, m_target.dec_deg)) changed.plan = layBlocks(*changed.plan, s, *track).plan;
+    m_session.edit(tr("Night of %1").arg(date), changed);
+}
+
+void NightModel::setZone(const QString& id) {
+    Trial changed = trial();
+    changed.site.zone = id.toStdString();
+    m_session.edit(tr("Clock of the place"), changed);
+}
+
+Status NightModel::addTargets(const QString& path) {
+    const auto text = readText(path.toStdString());
+    if (!text) return text.error();
+    auto own = parseTargets(*text, path.toStdString());
+    if (!own) return own.error();
+    const QString file = ownTargetsFile();
+    if (!QDir().mkpath(QFileInfo(file).path())) return Error{("The folder of " + file + " cannot be made; check its rights.").toStdString()};
+    if (const Status written = writeFile(file.toStdString(), *text); !written) return written;
+    std::vector<DeepSky> targets = std::move(*own);
+    targets.insert(targets.end(), deepSkyCatalogue().begin(), deepSkyCatalogue().end());
+    m_suggestions.clear(); // they point into the targets of before
+    m_suggestionsOf.clear();
+    m_targets = std::make_shared<const std::vector<DeepSky>>(std::move(targets));
+    follow();
+    return Done{};
+}
+
+} // namespace caelumen

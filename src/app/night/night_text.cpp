@@ -1,0 +1,112 @@
+#include "app/night/night_text.h"
+
+#include "app/widgets/theme.h"
+
+#include <cmath>
+
+namespace caelumen {
+namespace {
+
+QString tr(const char* text) { return QObject::tr(text); }
+QString number(double v, int digits) { return QString::number(v, 'f', digits); }
+QString seconds(double s) { return s <= 0 ? QString("\u2013") : s > 3 * 3600 ? tr("> 3 h") : s < 1 ? number(s, 2) + " s" : s < 600 ? number(s, 0) + " s" : number(s / 60, 0) + " min"; }
+QString hours(double s) { return QString("%1 h %2").arg(static_cast<int>(s / 3600)).arg(static_cast<int>(std::fmod(s, 3600) / 60), 2, 10, QChar('0')); }
+
+struct Colours {
+    QString text, dim, bad, warn;
+};
+
+QString table(const QList<QStringList>& rows, const Colours& c) {
+    QString out = "<table width='100%' cellspacing='0' cellpadding='3'>";
+    for (qsizetype r = 0; r < rows.size(); ++r) {
+        out += "<tr>";
+        for (qsizetype k = 0; k < rows[r].size(); ++k) out += QString("<td align='%1' style='color:%2'>%3</td>").arg(k == 0 ? "left" : "right", r == 0 ? c.dim : c.text, rows[r][k].toHtmlEscaped());
+        out += "</tr>";
+    }
+    return out + "</table>";
+}
+
+QString heading(const QString& text) { return QString("<p style='margin-top:12px; margin-bottom:3px'><b>%1</b></p>").arg(text.toHtmlEscaped()); }
+QString line(const QString& text, const QString& colour) { return QString("<p style='margin-top:3px; margin-bottom:3px; color:%1'>%2</p>").arg(colour, text.toHtmlEscaped()); }
+
+} // namespace
+
+QString nightPage(const NightModel& m, bool print) {
+    const Theme& t = theme();
+    const Colours c = print ? Colours{"#000000", "#555555", "#a00000", "#805000"} : Colours{t.text.name(), t.dim.name(), t.bad.name(), t.warn.name()};
+    if (!m.ready()) return line(m.problem(), c.dim);
+    const Plan& plan = m.plan();
+    const Trial& trial = m.trial();
+    const auto nameOf = [&](const std::string& id) {
+        const Filter* f = trial.filter(id);
+        return QString::fromStdString(f && !f->name.empty() ? f->name : id);
+    };
+    QString out = QString("<h3 style='margin-bottom:2px; color:%3'>%1, %2</h3>").arg(QString::fromStdString(m.target().id + (m.target().name.empty() ? "" : " " + m.target().name)).toHtmlEscaped(), QDate::fromString(QString::fromStdString(plan.date), Qt::ISODate).toString("d MMMM yyyy"), c.text);
+    if (!m.problem().isEmpty()) out += line(m.problem(), c.bad);
+    for (const std::string& s : m.blockTroubles()) {
+        QString text = QString::fromStdString(s);
+        for (const std::string& id : plan.filters)
+            if (s.starts_with(id + " ")) text.replace(0, static_cast<qsizetype>(id.size()), nameOf(id));
+        out += line(text, c.warn);
+    }
+    out += heading(tr("What this night can prove"));
+    for (const std::string& s : proofSentences(m.forecasts(), m.balance(), plan, trial)) out += line(QString::fromStdString(s), c.text);
+    if (plan.blocks.empty()) out += line(tr("Nothing yet: no blocks are laid."), c.dim);
+    if (!m.forecasts().empty()) {
+        QList<QStringList> rows{{tr("Foretold"), tr("sky"), tr("contrast"), tr("S/N"), tr("faster by")}};
+        for (const Forecast& f : m.forecasts()) {
+            if (f.channel.empty()) continue;
+            rows << QStringList{tr("%1, %2").arg(nameOf(f.filter), QString::fromStdString(f.channel)), number(f.background, f.background < 0.1 ? 4 : 2), number(f.contrast, f.contrast < 0.1 ? 3 : 2), number(f.snr, f.snr < 10 ? 1 : 0),
+                                f.filter == plan.filters.front() ? QString("1") : f.timeRatio > 0 ? QString("%1 \u00B1 %2").arg(number(f.timeRatio, 1), number(std::max(f.timeRatioSigma, 0.01), f.timeRatioSigma < 0.1 ? 2 : 1)) : QString("\u2013")};
+        }
+        out += table(rows, c);
+    }
+    out += heading(tr("How the filters share it"));
+    QList<QStringList> rows{{tr("Filter"), tr("subs"), tr("light"), tr("airmass"), tr("sky"), tr("later by")}};
+    for (const Balance& b : m.balance())
+        rows << QStringList{nameOf(b.filter), QString::number(b.subs), hours(b.total_s), b.subs ? number(b.airmass, 2) : QString("\u2013"), b.sky_nL > 0 ? (b.skyMore >= 0 ? "+" : "\u2212") + number(100 * std::abs(b.skyMore), 1) + " %" : QString("\u2013"), b.subs ? number(b.later_s / 60, 0) + " min" : QString("\u2013")};
+    out += table(rows, c);
+    if (const auto lengths = m.subLengths(); !lengths.empty()) {
+        out += heading(tr("How long a sub should be"));
+        QList<QStringList> subs{{tr("Filter"), tr("sky-limited"), tr("histogram"), tr("6 mag full"), tr("noise")}};
+        double fair = 0, least = 1e9;
+        for (const SubLength& s : lengths) {
+            subs << QStringList{nameOf(s.filter), seconds(s.skyLimited_s), s.histogramLow_s <= 0 ? QString("\u2013") : s.histogramLow_s > 3 * 3600 ? seconds(s.histogramLow_s) : s.histogramHigh_s > 3 * 3600 ? tr("from %1").arg(seconds(s.histogramLow_s)) : seconds(s.histogramLow_s) + "\u2013" + seconds(s.histogramHigh_s), seconds(s.starLimit_s), s.background > 0 ? "+" + number(100 * noiseAdded(s.background, m.rig().readNoise_e, plan.exposure_s), 0) + " %" : QString("\u2013")};
+            if (s.skyLimited_s > 0) fair = std::max(fair, s.skyLimited_s), least = std::min(least, s.skyLimited_s);
+        }
+        out += table(subs, c);
+        if (fair > 0) {
+            int files = 0;
+            for (const PlanBlock& b : plan.blocks) files += b.subs;
+            out += line(tr("One length for all is fair: %1 keeps read noise below 5 % in each. Its own length for each is faster (%2 for the brightest sky), but then exposure differs and is normalised, not equal. Planned: %3 in %4 files; a lost sub costs that much.").arg(seconds(fair), seconds(least), seconds(plan.exposure_s)).arg(files), c.dim);
+        }
+    }
+    const Budget b = budgetOf(plan, m.frame().width(), m.frame().height());
+    out += heading(tr("What it costs"));
+    out += line(tr("%1 h from the first block to the last, %2 Wh%3, %4 files, %5 GB.").arg(number(b.hours, 1), number(b.energy_Wh, 0), b.part > 0 ? tr(" (%1 % of the battery)").arg(number(100 * b.part, 0)) : QString()).arg(b.files).arg(number(b.storage_GB, 1)), b.part > 0.8 ? c.warn : c.text);
+    bool shot = false;
+    for (const Happened& h : whatHappened(plan, trial)) shot = shot || h.subs > 0;
+    if (shot && trial.plan) {
+        out += heading(tr("Plan against what happened"));
+        QList<QStringList> done{{tr("Filter"), tr("planned"), tr("shot"), tr("missing")}};
+        for (const Happened& h : whatHappened(plan, trial)) done << QStringList{nameOf(h.filter), hours(h.planned_s), hours(h.shot_s), hours(std::max(0.0, h.planned_s - h.shot_s))};
+        out += table(done, c);
+    }
+    if (print) {
+        out += heading(tr("Blocks"));
+        QList<QStringList> blocks{{tr("Filter"), tr("from"), tr("to"), tr("UTC"), tr("subs"), tr("altitude")}};
+        for (const PlanBlock& block : plan.blocks)
+            blocks << QStringList{nameOf(block.filter), m.timeAt(block.start_s).toString("HH:mm"), m.timeAt(blockEnd(plan, block)).toString("HH:mm"), m.timeAt(block.start_s).toUTC().toString("HH:mm"), QString::fromUtf8("%1 \u00D7 %2 s").arg(block.subs).arg(block.exposure_s), number(m.track().at((block.start_s + blockEnd(plan, block)) / 2).target->alt_deg, 0) + "\u00B0"};
+        out += table(blocks, c);
+        out += heading(tr("Before and after"));
+        for (const auto& [id, words] : checklist(plan, trial)) out += line(QString::fromUtf8("\u25A1 ") + QString::fromStdString(words), c.text);
+    }
+    QString assumed;
+    for (const std::string& a : m.rig().assumed) assumed += (assumed.isEmpty() ? "" : ", ") + QString::fromStdString(a);
+    if (!assumed.isEmpty()) out += line(tr("Not known and assumed: %1.").arg(assumed), c.dim);
+    if (!m.forecasts().empty()) out += line(tr("Sky in e\u207B/s/px. Foretold for a region of %1 pixels; the target's lines count 10, 50 or 250 rayleighs where the catalogue calls them faint, fair or strong.").arg(kRegion), c.dim);
+    out += line(tr("None of these filters is a solar filter."), c.dim);
+    return out;
+}
+
+} // namespace caelumen
