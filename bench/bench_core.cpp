@@ -3,6 +3,7 @@
 #include "core/optics/passband_report.h"
 #include "core/optics/starter.h"
 #include "core/optics/system_response.h"
+#include "core/plan/forecast.h"
 #include "report/picture_painter.h"
 #include "support/scenes.h"
 
@@ -60,6 +61,33 @@ void kitStep(benchmark::State& state) {
     }
 }
 
+/// What one step of dragging a block computes, drawing apart: balance, forecast and troubles of three filters. It runs on the interface thread.
+void nightDrag(benchmark::State& state) {
+    Site site;
+    site.bortle = 5;
+    const NightTrack track = *NightTrack::of({-32.4, 21.6, 0}, "2026-06-15", 250.1, -48.7);
+    Plan plan;
+    std::vector<PlanFilter> filters;
+    for (const StarterFilter& f : starterFilters()) {
+        if (filters.size() == 3) break;
+        plan.filters.push_back(f.id);
+        filters.push_back({f.id, f.name, systemResponse(f.curve, typicalCameras().front())});
+    }
+    plan = layBlocks(plan, site, track).plan;
+    const PlanRig rig = planRig({}, typicalCameras().front());
+    for (auto _ : state) {
+        plan.blocks[1].start_s += 1;
+        benchmark::DoNotOptimize(balanceOf(plan, site, track));
+        benchmark::DoNotOptimize(forecast(plan, filters, rig, site, deepSkyCatalogue().front(), track));
+        benchmark::DoNotOptimize(blockProblems(plan, site, track));
+    }
+}
+
+/// Another date or target: the night is sampled anew.
+void nightTrack(benchmark::State& state) {
+    for (auto _ : state) benchmark::DoNotOptimize(NightTrack::of({-32.4, 21.6, 0}, "2026-06-15", 250.1, -48.7));
+}
+
 /// One repaint of a turned picture at 1:1 in a 1280 x 800 view with all tiles ready: what panning costs.
 void repaint(benchmark::State& state) {
     const scenes::Folder folder;
@@ -85,6 +113,8 @@ BENCHMARK(mesh)->Arg(1)->Arg(6)->Arg(26)->Unit(benchmark::kMillisecond);
 BENCHMARK(stars)->Arg(1)->Arg(6)->Arg(26)->Unit(benchmark::kMillisecond);
 BENCHMARK(surface)->Arg(6)->Unit(benchmark::kMillisecond);
 BENCHMARK(kitStep)->Arg(0)->Arg(3)->Unit(benchmark::kMillisecond);
+BENCHMARK(nightDrag)->Unit(benchmark::kMillisecond);
+BENCHMARK(nightTrack)->Unit(benchmark::kMillisecond);
 BENCHMARK(repaint)->Unit(benchmark::kMillisecond);
 
 } // namespace

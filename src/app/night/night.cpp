@@ -233,7 +233,7 @@ QWidget* Night::buildControls() {
     m_exposure->setSuffix(tr(" s"));
     m_rounds->setFixedWidth(58);
     m_subs->setFixedWidth(64);
-    m_exposure->setFixedWidth(92);
+    m_exposure->setFixedWidth(86);
     m_exposure->setAccessibleName(tr("Exposure"));
     m_lowest->setRange(0, 80);
     m_lowest->setDecimals(0);
@@ -243,7 +243,7 @@ QWidget* Night::buildControls() {
     m_star->setToolTip(tr("A series of short subs on a bright star through each filter shows its halos. Best ones for this night first."));
     m_star->setAccessibleName(tr("Bright star"));
     m_star->setMinimumContentsLength(14);
-    auto* fit = new QPushButton(tr("Fill the night"));
+    auto* fit = new QPushButton(tr("Fill night"));
     fit->setToolTip(tr("The most subs a block can have in this night"));
     auto* lay = new QPushButton(tr("Lay anew"));
     lay->setToolTip(tr("Lays the blocks from the start of the usable time"));
@@ -251,7 +251,6 @@ QWidget* Night::buildControls() {
     row->addWidget(m_subs);
     row->addWidget(new QLabel(QString::fromUtf8("\u00D7")));
     row->addWidget(m_exposure);
-    row->addSpacing(6);
     row->addWidget(new QLabel(tr("rounds")));
     row->addWidget(m_rounds);
     row->addWidget(m_order);

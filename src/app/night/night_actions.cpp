@@ -36,13 +36,13 @@ QByteArray pdfOf(const NightModel& model, const NightChart& chart) {
     writer.setTitle(QObject::tr("Plan of %1").arg(QString::fromStdString(model.plan().date)));
     QPainter p(&writer);
     const double w = writer.width(), h = writer.height();
-    // The chart in the colours of the window that drew it, at screen size enlarged.
+    const Theme paper = makeTheme(ThemeKind::Light);
     const QSizeF picture(900, 420);
     p.save();
     const double scale = w / picture.width();
     p.scale(scale, scale);
-    p.fillRect(QRectF(QPointF(), picture), theme().plot);
-    chart.paintOn(p, QRectF(QPointF(), picture));
+    p.fillRect(QRectF(QPointF(), picture), paper.plot);
+    chart.paintOn(p, QRectF(QPointF(), picture), paper);
     p.restore();
     const double top = picture.height() * scale + 20;
     QTextDocument text;

@@ -20,13 +20,13 @@ namespace {
 constexpr double kLeft = 46, kRight = 14, kTop = 24, kBottom = 36, kBlocks = 44, kGap = 8;
 
 /// A filter's style is that of its run; in a plan without runs that of its place in the plan.
-FilterStyle styleOf(const NightModel& model, const std::string& filter) {
+FilterStyle styleOf(const NightModel& model, const std::string& filter, bool red) {
     const auto& runs = model.trial().runs;
     for (std::size_t i = 0; i < runs.size(); ++i)
-        if (runs[i].filter == filter) return filterStyle(static_cast<int>(i), runs[i].baseline, theme().isRed());
+        if (runs[i].filter == filter) return filterStyle(static_cast<int>(i), runs[i].baseline, red);
     const auto& all = model.plan().filters;
     const auto at = static_cast<int>(std::find(all.begin(), all.end(), filter) - all.begin());
-    return filterStyle(at, at == 0, theme().isRed());
+    return filterStyle(at, at == 0, red);
 }
 
 QColor mixed(const QColor& a, const QColor& b, double t) {
@@ -79,24 +79,23 @@ QRectF NightChart::blockRect(int index) const {
 void NightChart::paintEvent(QPaintEvent*) {
     QPainter p(this);
     p.fillRect(rect(), theme().plot);
-    paintOn(p, rect());
+    paintOn(p, rect(), theme());
 }
 
-void NightChart::paintOn(QPainter& p, const QRectF& where) const {
+void NightChart::paintOn(QPainter& p, const QRectF& where, const Theme& t) const {
     p.setRenderHint(QPainter::Antialiasing);
     QFont font = p.font();
     font.setPixelSize(12);
     p.setFont(font);
     if (!m_model.ready()) {
-        p.setPen(theme().dim);
+        p.setPen(t.dim);
         p.drawText(where.adjusted(40, 40, -40, -40), Qt::AlignCenter | Qt::TextWordWrap, m_model.problem());
         return;
     }
-    draw(p, layoutIn(where));
+    draw(p, layoutIn(where), t);
 }
 
-void NightChart::draw(QPainter& p, const Layout& l) const {
-    const Theme& t = theme();
+void NightChart::draw(QPainter& p, const Layout& l, const Theme& t) const {
     const NightTrack& track = m_model.track();
     const auto x = [&](double s) { return l.sky.left() + (s - l.from) / (l.to - l.from) * l.sky.width(); };
     const auto y = [&](double alt) { return l.sky.bottom() - std::clamp(alt, 0.0, 90.0) / 90 * l.sky.height(); };
@@ -187,7 +186,7 @@ void NightChart::draw(QPainter& p, const Layout& l) const {
     p.fillRect(l.blocks, mixed(t.plot, t.raised, 0.5));
     for (std::size_t i = 0; i < plan.blocks.size(); ++i) {
         const PlanBlock& b = plan.blocks[i];
-        const FilterStyle style = styleOf(m_model, b.filter);
+        const FilterStyle style = styleOf(m_model, b.filter, t.isRed());
         QRectF r(x(b.start_s), l.blocks.top() + 3, std::max(3.0, x(blockEnd(plan, b)) - x(b.start_s) - 1), l.blocks.height() - 6);
         r = r.intersected(l.blocks);
         QColor fill = style.colour;
@@ -238,7 +237,7 @@ void NightChart::draw(QPainter& p, const Layout& l) const {
             if (dark) on ? path.lineTo(at) : path.moveTo(at);
             on = dark;
         }
-        const FilterStyle style = styleOf(m_model, id);
+        const FilterStyle style = styleOf(m_model, id, t.isRed());
         p.setPen(QPen(style.colour, 1.8));
         p.drawPath(path);
         if (!path.isEmpty()) {

@@ -5,6 +5,7 @@
 namespace caelumen {
 
 class NightModel;
+struct Theme;
 
 /// The night as one picture: twilight, the moon's and the target's altitude over the place's horizon, the meridian, and the blocks, which a hand can move; below, the foretold sky of each filter.
 class NightChart : public QWidget {
@@ -17,7 +18,7 @@ public:
     QRectF blockRect(int index) const; ///< in widget coordinates, for hands and tests
     double xOf(double second) const;
     double secondAt(double x) const;
-    void paintOn(QPainter& painter, const QRectF& where) const; ///< for the printed plan
+    void paintOn(QPainter& painter, const QRectF& where, const Theme& theme) const; ///< on a page too
 
 protected:
     void paintEvent(QPaintEvent* event) override;
@@ -34,7 +35,7 @@ private:
     };
     Layout layoutIn(const QRectF& where) const;
     int blockAt(QPointF p) const;
-    void draw(QPainter& p, const Layout& l) const;
+    void draw(QPainter& p, const Layout& l, const Theme& t) const;
 
     NightModel& m_model;
     int m_held = -1, m_chosen = -1;

@@ -40,6 +40,9 @@ NightModel::NightModel(Session& session, QObject* parent) : QObject(parent), m_s
         if (auto own = parseTargets(*text, "targets.csv"); own.ok()) targets.insert(targets.begin(), own->begin(), own->end());
     m_targets = std::make_shared<const std::vector<DeepSky>>(std::move(targets));
     connect(&m_session, &Session::trialChanged, this, &NightModel::follow);
+    connect(&m_session, &Session::resultsChanged, this, [this] { // the frames tell the field's size
+        if (m_frame != frame()) follow();
+    });
     follow();
 }
 
@@ -99,12 +102,13 @@ void NightModel::setCamera(const Camera& camera) {
 }
 
 void NightModel::derive() {
+    m_frame = frame();
     const Site& site = trial().site;
     m_problem.clear();
     m_rig = planRig(trial().rig, m_camera);
     m_target = targetOf(trial().target, *m_targets);
     if (!m_session.hasTrial()) {
-        m_problem = tr("No trial is open. Open a campaign, or make a trial from frames; then its night can be planned.");
+        m_problem = tr("No trial is open. Make one with Plan, New night to plan, or from frames; then its night can be planned.");
     } else if (!site.latitude_deg || !site.longitude_deg) {
         m_problem = tr("The place has no latitude and longitude yet: give them under Kit, Place of the trial.");
     } else if (!trial().target.ra_deg && trial().target.name.empty()) {

@@ -68,6 +68,7 @@ private:
     QString m_problem;
     std::optional<NightTrack> m_track;
     QString m_trackOf;
+    QSize m_frame;
     Camera m_camera;
     PlanRig m_rig;
     DeepSky m_target;

@@ -26,7 +26,7 @@ QString table(const QList<QStringList>& rows, const Colours& c) {
     return out + "</table>";
 }
 
-QString heading(const QString& text) { return QString("<p style='margin-top:12px; margin-bottom:3px'><b>%1</b></p>").arg(text.toHtmlEscaped()); }
+QString headed(const QString& text, const QString& colour) { return QString("<p style='margin-top:12px; margin-bottom:3px; color:%2'><b>%1</b></p>").arg(text.toHtmlEscaped(), colour); }
 QString line(const QString& text, const QString& colour) { return QString("<p style='margin-top:3px; margin-bottom:3px; color:%1'>%2</p>").arg(colour, text.toHtmlEscaped()); }
 
 } // namespace
@@ -41,6 +41,7 @@ QString nightPage(const NightModel& m, bool print) {
         const Filter* f = trial.filter(id);
         return QString::fromStdString(f && !f->name.empty() ? f->name : id);
     };
+    const auto heading = [&](const QString& text) { return headed(text, c.text); };
     QString out = QString("<h3 style='margin-bottom:2px; color:%3'>%1, %2</h3>").arg(QString::fromStdString(m.target().id + (m.target().name.empty() ? "" : " " + m.target().name)).toHtmlEscaped(), QDate::fromString(QString::fromStdString(plan.date), Qt::ISODate).toString("d MMMM yyyy"), c.text);
     if (!m.problem().isEmpty()) out += line(m.problem(), c.bad);
     for (const std::string& s : m.blockTroubles()) {
@@ -56,7 +57,7 @@ QString nightPage(const NightModel& m, bool print) {
         QList<QStringList> rows{{tr("Foretold"), tr("sky"), tr("contrast"), tr("S/N"), tr("faster by")}};
         for (const Forecast& f : m.forecasts()) {
             if (f.channel.empty()) continue;
-            rows << QStringList{tr("%1, %2").arg(nameOf(f.filter), QString::fromStdString(f.channel)), number(f.background, f.background < 0.1 ? 4 : 2), number(f.contrast, f.contrast < 0.1 ? 3 : 2), number(f.snr, f.snr < 10 ? 1 : 0),
+            rows << QStringList{tr("%1\u00A0(%2)").arg(nameOf(f.filter), QString::fromStdString(f.channel)), number(f.background, f.background < 0.1 ? 4 : 2), number(f.contrast, f.contrast < 0.1 ? 3 : 2), number(f.snr, f.snr < 10 ? 1 : 0),
                                 f.filter == plan.filters.front() ? QString("1") : f.timeRatio > 0 ? QString("%1 \u00B1 %2").arg(number(f.timeRatio, 1), number(std::max(f.timeRatioSigma, 0.01), f.timeRatioSigma < 0.1 ? 2 : 1)) : QString("\u2013")};
         }
         out += table(rows, c);

@@ -56,7 +56,7 @@ std::optional<double> backgroundAt(const SystemChannel& channel, const PlanRig& 
 
 std::vector<Forecast> forecast(const Plan& plan, const std::vector<PlanFilter>& filters, const PlanRig& rig, const Site& site, const DeepSky& target, const NightTrack& track) {
     std::vector<Forecast> out;
-    if (!skyBrightness(site)) return out;
+    if (!skyBrightness(site) || plan.blocks.empty()) return out;
     // The sky of a filter's blocks, from a dozen moments of each.
     const auto light = [&](const std::string& filter) {
         SkyLight sum;

@@ -47,9 +47,31 @@ Precession precessionAt(const JulianDate& utc) {
     return out;
 }
 
-SkyMoment skyAt(const Observer& o, const JulianDate& utc, std::optional<double> ra, std::optional<double> dec) { return skyAt(o, utc, ra, dec, precessionAt(utc)); }
+SkyMoment skyAt(const Observer& o, const JulianDate& utc, std::optional<double> ra, std::optional<double> dec) { return skyAt(o, utc, ra, dec, precessionAt(utc), bodiesAt(utc)); }
 
-SkyMoment skyAt(const Observer& o, const JulianDate& utc, std::optional<double> ra, std::optional<double> dec, const Precession& precession) {
+Bodies bodiesAt(const JulianDate& utc) {
+    const auto [tt1, tt2] = terrestrial(utc);
+    double moonPv[2][3], earthHelio[2][3], earthBary[2][3];
+    eraMoon98(tt1, tt2, moonPv);
+    eraEpv00(tt1, tt2, earthHelio, earthBary);
+    Bodies out{};
+    for (int i = 0; i < 3; ++i) {
+        out.moon[i] = moonPv[0][i];
+        out.sun[i] = -earthHelio[0][i];
+    }
+    return out;
+}
+
+Bodies between(const Bodies& a, const Bodies& b, double part) {
+    Bodies out{};
+    for (int i = 0; i < 3; ++i) {
+        out.moon[i] = a.moon[i] + part * (b.moon[i] - a.moon[i]);
+        out.sun[i] = a.sun[i] + part * (b.sun[i] - a.sun[i]);
+    }
+    return out;
+}
+
+SkyMoment skyAt(const Observer& o, const JulianDate& utc, std::optional<double> ra, std::optional<double> dec, const Precession& precession, const Bodies& bodies) {
     const auto [tt1, tt2] = terrestrial(utc);
     double c2t[3][3], still[3][3], turn[3][3];
     for (auto& row : still) std::fill(std::begin(row), std::end(row), 0.0);
@@ -63,14 +85,11 @@ SkyMoment skyAt(const Observer& o, const JulianDate& utc, std::optional<double> 
     double siteCelestial[3];
     eraTrxp(c2t, site, siteCelestial);
 
-    double moonPv[2][3], earthHelio[2][3], earthBary[2][3];
-    eraMoon98(tt1, tt2, moonPv);
-    eraEpv00(tt1, tt2, earthHelio, earthBary);
     Vec moon{}, sun{};
     for (int i = 0; i < 3; ++i) {
         const double here = siteCelestial[i] / ERFA_DAU;
-        moon.v[i] = moonPv[0][i] - here;
-        sun.v[i] = -earthHelio[0][i] - here;
+        moon.v[i] = bodies.moon[i] - here;
+        sun.v[i] = bodies.sun[i] - here;
     }
     const auto horizontal = [&](const Vec& celestial) {
         double t[3];

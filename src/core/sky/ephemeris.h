@@ -45,7 +45,15 @@ struct Precession {
     double matrix[3][3];
 };
 Precession precessionAt(const JulianDate& utc);
-SkyMoment skyAt(const Observer& observer, const JulianDate& utc, std::optional<double> ra_deg, std::optional<double> dec_deg, const Precession& precession);
+/// Where moon and sun are, seen from the middle of the earth, au, celestial axes.
+struct Bodies {
+    double moon[3], sun[3];
+};
+Bodies bodiesAt(const JulianDate& utc);
+/// Between two moments: within 0.001 degrees when they are an hour apart.
+Bodies between(const Bodies& a, const Bodies& b, double part);
+
+SkyMoment skyAt(const Observer& observer, const JulianDate& utc, std::optional<double> ra_deg, std::optional<double> dec_deg, const Precession& precession, const Bodies& bodies);
 
 /// Kasten & Young 1989, Appl. Opt. 28, 4735; absent at and below the horizon.
 std::optional<double> airmassAt(double alt_deg);

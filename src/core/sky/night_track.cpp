@@ -42,7 +42,12 @@ Result<NightTrack> NightTrack::of(const Observer& observer, const std::string& d
     const double longitude = std::remainder(observer.longitude_deg, 360);
     out.m_start = midnight->plusSeconds((12 - longitude / 15) * 3600);
     const Precession precession = precessionAt(out.m_start.plusSeconds(kLength / 2));
-    for (double s = 0; s <= kLength; s += kStep) out.m_samples.push_back(skyAt(observer, out.m_start.plusSeconds(s), ra_deg, dec_deg, precession));
+    std::vector<Bodies> hourly;
+    for (int h = 0; h <= 24; ++h) hourly.push_back(bodiesAt(out.m_start.plusSeconds(3600.0 * h)));
+    for (double s = 0; s <= kLength; s += kStep) {
+        const auto h = std::min(static_cast<std::size_t>(s / 3600), hourly.size() - 2);
+        out.m_samples.push_back(skyAt(observer, out.m_start.plusSeconds(s), ra_deg, dec_deg, precession, between(hourly[h], hourly[h + 1], s / 3600 - static_cast<double>(h))));
+    }
     return out;
 }
 

@@ -1,0 +1,275 @@
+#include "app/night/night.h"
+
+#include "app/kit/kit.h"
+#include "app/main_window.h"
+#include "app/night/calendar_view.h"
+#include "app/night/night_chart.h"
+#include "core/base/file.h"
+#include "core/base/json.h"
+#include "core/trial/plan_json.h"
+#include "support/answers.h"
+#include "support/scenes.h"
+#include "support/window.h"
+
+#include <QDateEdit>
+#include <QDir>
+#include <QDoubleSpinBox>
+#include <QFormLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QListWidget>
+#include <QPushButton>
+#include <QSettings>
+#include <QSpinBox>
+#include <QStandardPaths>
+#include <QTabWidget>
+#include <QTextBrowser>
+#include <QTimer>
+#include <QToolButton>
+
+using namespace caelumen;
+
+/// The Night in the real window: laying and dragging blocks, choosing targets and nights, writing the plan.
+class NightTest : public QObject {
+    Q_OBJECT
+
+    scenes::Folder m_folder;
+    std::unique_ptr<MainWindow> m_window;
+    Answers* m_answers = nullptr;
+
+    QString at(const char* name) const { return QString::fromStdString((m_folder / name).string()); }
+    Night& night() { return m_window->night(); }
+    const Plan& plan() { return night().model().plan(); }
+    const Trial& trial() { return m_window->session().trial(); }
+    QString said() { return night().page().toPlainText(); }
+    template <class Box>
+    Box* box(const QString& name) {
+        for (Box* b : night().findChildren<Box*>())
+            if (b->accessibleName() == name) return b;
+        return nullptr;
+    }
+    void clickButton(const QString& text) {
+        for (QPushButton* b : night().findChildren<QPushButton*>())
+            if (b->text() == text) QTest::mouseClick(b, Qt::LeftButton);
+    }
+    bool chooseFromMenu(const QString& text) {
+        for (QAction* a : night().findChildren<QAction*>())
+            if (a->text() == text && a->isEnabled()) return a->trigger(), true;
+        return false;
+    }
+    void drag(int block, double pixels) {
+        NightChart& chart = night().chart();
+        const QPoint from = chart.blockRect(block).center().toPoint(), to = from + QPoint(static_cast<int>(pixels), 0);
+        QTest::mousePress(&chart, Qt::LeftButton, {}, from);
+        for (const QPoint& p : {(from + to) / 2, to}) {
+            QMouseEvent move(QEvent::MouseMove, p, chart.mapToGlobal(p), Qt::NoButton, Qt::LeftButton, Qt::NoModifier);
+            QApplication::sendEvent(&chart, &move);
+        }
+        QTest::mouseRelease(&chart, Qt::LeftButton, {}, to);
+    }
+
+private slots:
+    void initTestCase() {
+        QStandardPaths::setTestModeEnabled(true);
+        QCoreApplication::setOrganizationName("CaelumenTest");
+        QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, at("settings"));
+        QDir(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation)).removeRecursively();
+        QVERIFY(writeTrial(scenes::smallTrial({"open", "duo7", "duo3"}, 640), m_folder.path()).ok());
+    }
+
+    void init() {
+        auto answers = std::make_unique<Answers>();
+        m_answers = answers.get();
+        m_window = std::make_unique<MainWindow>(std::move(answers));
+        m_window->show();
+        QVERIFY(QTest::qWaitForWindowExposed(m_window.get()));
+        m_window->openCampaign(at(QTest::currentTestFunction()) + ".caelumen");
+        dropOn(*m_window, {at("trial/trial.json")});
+        QTest::keyClick(m_window.get(), Qt::Key_2, Qt::AltModifier);
+        QVERIFY(night().isVisible() && night().model().ready());
+    }
+    void cleanup() { m_window.reset(); }
+
+    void aPlanIsProposedAndNothingIsSavedYet() {
+        QCOMPARE(plan().filters, (std::vector<std::string>{"open", "duo7", "duo3"}));
+        QCOMPARE(plan().blocks.size(), std::size_t{6});
+        QVERIFY(!trial().plan);
+        QVERIFY2(said().contains("What this night can prove") && said().contains("How the filters share it"), qPrintable(said()));
+        QVERIFY2(said().contains("Twinline 7"), qPrintable(said()));
+        QTest::mouseClick(&night().chart(), Qt::LeftButton, {}, night().chart().blockRect(1).center().toPoint()); // choosing is no edit
+        QVERIFY(!trial().plan);
+    }
+
+    void blocksAreDraggedJudgedAndUndone() {
+        const double before = plan().blocks[1].start_s;
+        drag(1, 12);
+        QVERIFY(trial().plan);
+        QVERIFY2(plan().blocks[1].start_s > before + 300, qPrintable(QString::number(plan().blocks[1].start_s - before)));
+        QVERIFY(!night().model().blockTroubles().empty());
+        QVERIFY2(said().contains("runs into") || said().contains("no time to swap"), qPrintable(said()));
+        m_window->session().undoStack().undo();
+        QCOMPARE(plan().blocks[1].start_s, before);
+        QTest::mouseClick(&night().chart(), Qt::LeftButton, {}, night().chart().blockRect(1).center().toPoint());
+        QTest::keyClick(&night().chart(), Qt::Key_Right, Qt::ShiftModifier);
+        QCOMPARE(plan().blocks[1].start_s, before + 60);
+    }
+
+    void figuresFollowTheControls() {
+        box<QSpinBox>("Subs in a block")->setValue(6);
+        QCOMPARE(trial().plan->blocks[0].subs, 6);
+        box<QDoubleSpinBox>("Exposure")->setValue(60);
+        QCOMPARE(trial().plan->blocks[0].exposure_s, 60.0);
+        clickButton("Fill night");
+        QVERIFY(trial().plan->subs > 20);
+        box<QSpinBox>("Subs in a block")->setValue(trial().plan->subs + 1);
+        QVERIFY2(said().contains("blocks fit"), qPrintable(said()));
+        box<QComboBox>("Order")->setCurrentIndex(1);
+        QCOMPARE(trial().plan->rounds, 3);
+        box<QDoubleSpinBox>("Lowest altitude")->setValue(80);
+        QVERIFY2(said().contains("does not rise above 80"), qPrintable(said()));
+    }
+
+    void filtersAreTickedAndOrdered() {
+        QListWidget& list = night().filterList();
+        list.item(2)->setCheckState(Qt::Unchecked);
+        QCOMPARE(trial().plan->filters, (std::vector<std::string>{"open", "duo7"}));
+        QCOMPARE(trial().plan->blocks.size(), std::size_t{4});
+        QCOMPARE(list.item(2)->checkState(), Qt::Unchecked);
+    }
+
+    void aTargetIsSearchedByKeyboard() {
+        QTest::keyClicks(&night().search(), "carina");
+        QCOMPARE(night().targetList().count(), 1);
+        QTest::keyClick(&night().search(), Qt::Key_Return);
+        QCOMPARE(trial().target.name, std::string("NGC 3372"));
+        QVERIFY(std::abs(*trial().target.dec_deg + 59.87) < 0.1);
+        QVERIFY(said().contains("NGC 3372"));
+        QTest::keyClick(m_window.get(), Qt::Key_Z, Qt::ControlModifier);
+        QVERIFY(trial().target.name != "NGC 3372");
+        night().search().setText("no such thing");
+        QCOMPARE(night().targetList().count(), 1);
+        QVERIFY(night().targetList().item(0)->text().contains("Import targets"));
+    }
+
+    void whatNeverRisesIsASentence() {
+        night().search().setText("ngc188"); // beside the northern pole
+        QTest::keyClick(&night().search(), Qt::Key_Return);
+        QCOMPARE(trial().target.name, std::string("NGC 188"));
+        QVERIFY(plan().blocks.empty());
+        clickButton("Lay anew");
+        QVERIFY2(said().contains("does not rise"), qPrintable(said()));
+    }
+
+    void suggestionsComeWithReasons() {
+        QTRY_VERIFY_WITH_TIMEOUT(!night().model().suggestions().empty(), 20'000);
+        QCOMPARE(night().targetList().count(), static_cast<int>(night().model().suggestions().size()));
+        QVERIFY(night().targetList().item(0)->toolTip().contains("For it:"));
+        QListWidget& list = night().targetList();
+        const QString wanted = list.item(1)->data(Qt::UserRole).toString();
+        list.scrollToItem(list.item(1));
+        QTest::mouseClick(list.viewport(), Qt::LeftButton, {}, list.visualItemRect(list.item(1)).center());
+        QCOMPARE(QString::fromStdString(trial().target.name), wanted);
+    }
+
+    void ownTargetsAreTaken() {
+        QVERIFY(writeFile(m_folder / "targets.csv", "name,ra,dec,size,hydrogen,oxygen\nGarden cloud,17 00 00,-45 00,30,3,2\n").ok());
+        m_answers->save = at("targets.csv");
+        QVERIFY(chooseFromMenu(QString::fromUtf8("Import targets \u2026")));
+        night().search().setText("garden");
+        QTest::keyClick(&night().search(), Qt::Key_Return);
+        QCOMPARE(trial().target.name, std::string("Garden cloud"));
+        QCOMPARE(*trial().target.ra_deg, 255.0);
+        QVERIFY(writeFile(m_folder / "bad.csv", "x,999,0\n").ok());
+        night().takeTargets(at("bad.csv"));
+        QVERIFY2(problemIn(*m_window).contains("no target in line 1"), qPrintable(problemIn(*m_window)));
+    }
+
+    void nightsAreChosen() {
+        const std::string before = plan().date;
+        for (QToolButton* b : night().findChildren<QToolButton*>())
+            if (b->toolTip() == "The next night") QTest::mouseClick(b, Qt::LeftButton);
+        QCOMPARE(trial().plan->date, dateAfter(before, 1));
+        night().tabs().setCurrentIndex(1);
+        QTRY_VERIFY_WITH_TIMEOUT(night().month().nights().size() >= 28, 60'000);
+        QTest::mouseClick(&night().month(), Qt::LeftButton, {}, night().month().placeOf(19).center().toPoint());
+        QVERIFY2(trial().plan->date.ends_with("-20"), trial().plan->date.c_str());
+        night().tabs().setCurrentIndex(2);
+        QTRY_VERIFY_WITH_TIMEOUT(night().year().nights().size() == 36, 60'000);
+    }
+
+    void theChecklistIsTickedByKey() {
+        QListWidget& list = night().checks();
+        list.setFocus();
+        list.setCurrentRow(1);
+        QTest::keyClick(&list, Qt::Key_Space);
+        QCOMPARE(trial().plan->done, (std::vector<std::string>{"mask"}));
+        QCOMPARE(list.item(1)->checkState(), Qt::Checked);
+        QTest::keyClick(&list, Qt::Key_Space);
+        QVERIFY(trial().plan->done.empty());
+    }
+
+    void thePlanGoesOut() {
+        const auto write = [&](const char* entry, const char* file) {
+            m_answers->save = at(file);
+            if (!chooseFromMenu(QString::fromUtf8(entry))) return std::string();
+            const auto text = readText(m_folder / file);
+            return text.ok() ? *text : std::string();
+        };
+        const std::string pdf = write("Print to a page (PDF) \u2026", "plan.pdf");
+        QVERIFY(pdf.starts_with("%PDF") && pdf.size() > 5000);
+        QVERIFY(pdf.find("/Count 1") != std::string::npos); // one page
+        QVERIFY(m_answers->suggested.startsWith("plan-20") && m_answers->suggested.endsWith(".pdf"));
+        QVERIFY(write("Calendar file (iCalendar) \u2026", "plan.ics").starts_with("BEGIN:VCALENDAR"));
+        const std::string csv = write("Blocks as a table (CSV) \u2026", "plan.csv");
+        QCOMPARE(std::count(csv.begin(), csv.end(), '\n'), 7);
+        const Json json = Json::parse(write("Plan (JSON) \u2026", "plan.json"));
+        QVERIFY(json["caelumen_plan"] == 1);
+        const auto back = planFromJson(json["plan"], "plan");
+        QVERIFY(back.ok() && *back == plan());
+    }
+
+    void settingsChangePausesPowerAndClock() {
+        QTimer::singleShot(200, this, [] {
+            auto* dialog = qobject_cast<QDialog*>(QApplication::activeModalWidget());
+            QVERIFY(dialog);
+            const auto fields = dialog->findChildren<QLineEdit*>();
+            fields[0]->setText("300");
+            fields[6]->setText("100");
+            auto* zone = dialog->findChild<QComboBox*>();
+            zone->setCurrentIndex(zone->findData("Asia/Kathmandu"));
+            dialog->accept();
+        });
+        QVERIFY(chooseFromMenu(QString::fromUtf8("Pauses, power and clock \u2026")));
+        QCOMPARE(trial().plan->swap_s, 300.0);
+        QCOMPARE(trial().site.zone, std::string("Asia/Kathmandu"));
+        QCOMPARE(night().model().timeAt(0).offsetFromUtc(), 5 * 3600 + 45 * 60);
+        QVERIFY2(said().contains("of the battery"), qPrintable(said()));
+    }
+
+    void aNewNightIsATrialWithoutRuns() {
+        box<QSpinBox>("Subs in a block")->setValue(7);
+        QTest::keyClick(m_window.get(), Qt::Key_P, Qt::ControlModifier | Qt::ShiftModifier);
+        QVERIFY(trial().runs.empty());
+        QCOMPARE(trial().plan->subs, 7);
+        QVERIFY(night().isVisible() && !plan().blocks.empty());
+        QVERIFY(!said().contains("Plan against"));
+    }
+
+    void planAgainstWhatHappenedIsShown() {
+        box<QSpinBox>("Subs in a block")->setValue(7);
+        QVERIFY2(said().contains("Plan against what happened"), qPrintable(said()));
+    }
+
+    void withoutAPlaceItSaysWhatIsMissing() {
+        Trial bare = trial();
+        bare.site = {};
+        m_window->session().edit("bare", bare);
+        QVERIFY(!night().model().ready());
+        QVERIFY2(said().contains("latitude"), qPrintable(said()));
+        night().askExport("pdf");
+        QVERIFY(problemIn(*m_window).contains("latitude"));
+    }
+};
+
+QTEST_MAIN(NightTest)
+#include "night_test.moc"
