@@ -246,6 +246,23 @@ private slots:
         QVERIFY2(said().contains("of the battery"), qPrintable(said()));
     }
 
+    void theVirtualMeterIsTurnedOn() {
+        const QImage before = night().chart().grab().toImage();
+        QVERIFY(chooseFromMenu("Virtual sky meter and clouds"));
+        QVERIFY(night().model().virtualSky());
+        QVERIFY2(said().contains("virtual sensor"), qPrintable(said()));
+        QVERIFY(night().chart().grab().toImage() != before);
+        QVERIFY(chooseFromMenu("Virtual sky meter and clouds"));
+        QVERIFY(!said().contains("virtual sensor"));
+    }
+
+    void theMonthTellsWhichSkiesAreMissing() {
+        night().tabs().setCurrentIndex(1);
+        QTRY_VERIFY_WITH_TIMEOUT(night().month().nights().size() >= 28, 60'000);
+        QVERIFY2(night().month().grid().contains("Missing for class"), qPrintable(night().month().grid()));
+        QVERIFY2(night().month().grid().contains("full moon (3)"), qPrintable(night().month().grid())); // the fixture's three runs
+    }
+
     void aNewNightIsATrialWithoutRuns() {
         box<QSpinBox>("Subs in a block")->setValue(7);
         QTest::keyClick(m_window.get(), Qt::Key_P, Qt::ControlModifier | Qt::ShiftModifier);

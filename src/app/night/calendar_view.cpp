@@ -32,6 +32,12 @@ void CalendarView::show(std::vector<CalendarNight> nights, const QString& chosen
     update();
 }
 
+void CalendarView::setMissing(std::vector<MoonCell> missing, const QString& grid) {
+    m_missing = std::move(missing);
+    m_grid = grid;
+    update();
+}
+
 void CalendarView::say(const QString& sentence) {
     m_nights.clear();
     m_sentence = sentence;
@@ -47,7 +53,7 @@ QRectF CalendarView::placeOf(int i) const {
     }
     const QDate first = QDate::fromString(QString::fromStdString(m_nights.front().date), Qt::ISODate);
     const int cell = first.dayOfWeek() - 1 + i, rows = (first.dayOfWeek() - 1 + static_cast<int>(m_nights.size()) + 6) / 7;
-    const QRectF inside = QRectF(rect()).adjusted(10, 52, -10, -8);
+    const QRectF inside = QRectF(rect()).adjusted(10, 52, -10, m_grid.isEmpty() ? -8 : -50);
     const double w = inside.width() / 7, h = inside.height() / rows;
     return {inside.left() + (cell % 7) * w + 2, inside.top() + (cell / 7) * h + 2, w - 4, h - 4};
 }
@@ -114,6 +120,14 @@ void CalendarView::paintEvent(QPaintEvent*) {
         p.drawText(r.adjusted(7, 4, 0, 0), Qt::AlignLeft | Qt::AlignTop, QString::number(first.addDays(static_cast<qint64>(i)).day()));
         const bool waxing = i + 1 < m_nights.size() ? m_nights[i + 1].moonLit > n.moonLit : n.moonLit > m_nights[i - 1].moonLit;
         drawMoon(p, QRectF(r.right() - 23, r.top() + 6, 16, 16), n.moonLit, waxing, m_south, t.text, t.raised);
+        // A night with such a moon in the target's time is still missing under this sky: without moon from the moonless hours, else by the lit part.
+        const double moonlit = n.target_s - n.target_moonless_s;
+        const bool fills = std::any_of(m_missing.begin(), m_missing.end(), [&](MoonCell cell) { return cell == MoonCell::Dark ? n.target_moonless_s > 3 * 3600 : moonlit > 3 * 3600 && moonCell(n.moonLit, 45) == cell; });
+        if (fills) {
+            p.setPen(QPen(t.accent, 1.5));
+            p.setBrush(Qt::NoBrush);
+            p.drawEllipse(QPointF(r.left() + 13, r.top() + 13), 10, 10);
+        }
         // Bars: dark, of it usable for the target, of that without moon.
         const double left = r.left() + 7, whole = r.width() - 14, bar = r.bottom() - 16;
         p.setPen(Qt::NoPen);
@@ -129,6 +143,10 @@ void CalendarView::paintEvent(QPaintEvent*) {
             p.setPen(t.dim);
             p.drawText(r.adjusted(7, 0, -4, -18), Qt::AlignLeft | Qt::AlignBottom, n.dark_s > 0 ? hours(n.target_s) : tr("no night"));
         }
+    }
+    if (!m_grid.isEmpty()) {
+        p.setPen(t.dim);
+        p.drawText(QRectF(12, height() - 46, width() - 24, 42), Qt::AlignLeft | Qt::AlignVCenter | Qt::TextWordWrap, m_grid);
     }
 }
 

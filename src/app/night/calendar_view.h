@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/plan/cells.h"
 #include "core/plan/suggest.h"
 
 #include <QWidget>
@@ -14,8 +15,11 @@ public:
     enum class Span { Month, Year };
     explicit CalendarView(Span span, QWidget* parent = nullptr);
     void show(std::vector<CalendarNight> nights, const QString& chosen, bool south);
+    /// Nights whose moon is one that this sky still lacks are marked; `grid` is said below.
+    void setMissing(std::vector<MoonCell> missing, const QString& grid);
     void say(const QString& sentence); ///< instead of nights
     const std::vector<CalendarNight>& nights() const { return m_nights; }
+    const QString& grid() const { return m_grid; }
     QRectF placeOf(int index) const;
 
 signals:
@@ -31,6 +35,8 @@ private:
     Span m_span;
     std::vector<CalendarNight> m_nights;
     QString m_chosen, m_sentence;
+    std::vector<MoonCell> m_missing;
+    QString m_grid;
     bool m_south = false;
 };
 

@@ -204,6 +204,11 @@ QWidget* Night::buildLeft() {
     menu->addSeparator();
     menu->addAction(tr("Pauses, power and clock \u2026"), this, &Night::askSettings);
     menu->addAction(tr("Import targets \u2026"), this, &Night::askTargets);
+    QAction* stand = menu->addAction(tr("Virtual sky meter and clouds"));
+    stand->setCheckable(true);
+    stand->setToolTip(tr("Stand-ins for devices, made up for each date: to try and to teach without any"));
+    connect(stand, &QAction::toggled, &m_model, &NightModel::setVirtual);
+    menu->setToolTipsVisible(true);
     menu->addSeparator();
     menu->addAction(tr("Print to a page (PDF) \u2026"), this, [this] { askExport("pdf"); });
     menu->addAction(tr("Calendar file (iCalendar) \u2026"), this, [this] { askExport("ics"); });
@@ -415,6 +420,7 @@ void Night::fillCalendars() {
     const QString of = QString("%1 %2 %3 %4 %5 %6 %7 %8").arg(first.toString(Qt::ISODate)).arg(here.latitude_deg).arg(here.longitude_deg).arg(p.lowest_deg).arg(p.twilight_deg).arg(m_model.target().ra_deg).arg(m_model.target().dec_deg).arg(m_model.trial().site.horizon.size());
     QString& known = year ? m_yearOf : m_monthOf;
     const QString chosen = QString::fromStdString(p.date);
+    if (!year) tellCells();
     if (of == known) return view->show(view->nights(), chosen, south);
     known = of;
     view->say(tr("Working out the nights \u2026"));
@@ -425,6 +431,34 @@ void Night::fillCalendars() {
             else view->say(QString::fromStdString(found.error().message));
         };
     });
+}
+
+void Night::tellCells() {
+    std::vector<Trial> trials;
+    for (const Campaign::Entry& e : m_session.trials())
+        if (const auto t = m_session.campaign()->trial(e.id)) trials.push_back(*t);
+    const SkyCells cells = cellsOf(trials);
+    const auto here = skyClass(m_model.trial().site);
+    std::vector<MoonCell> missing;
+    QStringList said;
+    for (int bortle = 1; bortle <= 9; ++bortle) {
+        QStringList row;
+        for (const MoonCell moon : {MoonCell::Dark, MoonCell::Half, MoonCell::Full}) {
+            const auto found = cells.find({bortle, moon});
+            if (found != cells.end()) row << tr("%1 (%2)").arg(moonCellName(moon)).arg(found->second);
+            else if (here == bortle) missing.push_back(moon);
+        }
+        if (!row.isEmpty()) said << tr("class %1: %2").arg(bortle).arg(row.join(", "));
+    }
+    QString text = said.isEmpty() ? tr("This campaign has no runs yet whose sky and moon are known.") : tr("Tested so far (runs): %1.").arg(said.join("; "));
+    if (!here) text += tr(" The sky class of this place is not known.");
+    else if (missing.empty()) text += tr(" Class %1 has all three moons.").arg(*here);
+    else {
+        QStringList names;
+        for (const MoonCell m : missing) names << tr(moonCellName(m));
+        text += tr(" Missing for class %1: %2; nights that would fill it are ringed.").arg(*here).arg(names.join(", "));
+    }
+    m_month->setMissing(missing, text);
 }
 
 void Night::writePage() {

@@ -65,6 +65,7 @@ private:
     void fillTargets();
     void fillChecks();
     void fillCalendars();
+    void tellCells(); ///< which skies and moons the campaign has and lacks
     void writePage();
     void editPlan(const QString& what, const std::function<void(Plan&)>& change);
     void showEvent(QShowEvent* event) override;

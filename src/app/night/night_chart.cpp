@@ -146,6 +146,27 @@ void NightChart::draw(QPainter& p, const Layout& l, const Theme& t) const {
         p.drawText(QPointF(x(*transit) + 4, l.sky.top() + 13), tr("meridian"));
     }
     p.restore();
+    if (const VirtualSky* sky = m_model.virtualSky()) {
+        // Clouds as a veil from above, meter readings as dots on a scale of their own.
+        for (double s = l.from; s < l.to; s += 300) {
+            QColor veil = t.text;
+            veil.setAlphaF(static_cast<float>(0.45 * sky->clouds(s)));
+            p.fillRect(QRectF(x(s), l.sky.top(), x(s + 300) - x(s) + 0.5, 0.3 * l.sky.height()).intersected(l.sky), veil);
+        }
+        const auto ym = [&](double mag) { return l.sky.bottom() - std::clamp((22.5 - mag) / 7, 0.02, 0.98) * l.sky.height(); };
+        int n = 0;
+        for (double s = 3600 * std::ceil(l.from / 3600); s < l.to; s += 900, ++n) {
+            const auto reading = sky->meter(s);
+            if (!reading) continue;
+            p.setPen(Qt::NoPen);
+            p.setBrush(t.text);
+            p.drawEllipse(QPointF(x(s), ym(*reading)), 1.8, 1.8);
+            p.setPen(t.dim);
+            if (n % 8 == 0) p.drawText(QRectF(x(s) - 24, ym(*reading) - 19, 48, 14), Qt::AlignHCenter, QString::number(*reading, 'f', 2));
+        }
+        p.setBrush(Qt::NoBrush);
+        p.drawText(QPointF(l.sky.left() + 6, l.sky.top() + 31), tr("virtual meter (dots, mag/arcsec\u00B2) and clouds (veil)"));
+    }
     // Names at the curves' highest visible points.
     const auto label = [&](const QString& text, const QColor& colour, auto altitude) {
         double best = -1, when = 0;

@@ -157,8 +157,25 @@ void NightModel::derive() {
             m_skies.emplace_back(id, std::move(rates));
         }
     }
+    m_virtual.reset();
+    if (m_wantsVirtual && ready()) m_virtual.emplace(site, *m_track, static_cast<unsigned long long>(QDate::fromString(QString::fromStdString(m_plan.date), Qt::ISODate).toJulianDay()));
     deriveBlocks();
     suggest();
+}
+
+void NightModel::setVirtual(bool on) {
+    m_wantsVirtual = on;
+    follow();
+}
+
+double NightModel::cloudedPart() const {
+    double clouded = 0, all = 0;
+    for (const PlanBlock& b : m_plan.blocks)
+        for (int k = 0; k < b.subs; ++k) {
+            all += b.exposure_s;
+            clouded += b.exposure_s * m_virtual->clouds(b.start_s + (k + 0.5) * (b.exposure_s + m_plan.settle_s));
+        }
+    return all > 0 ? clouded / all : 0;
 }
 
 void NightModel::deriveBlocks() {

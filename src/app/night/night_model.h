@@ -4,6 +4,7 @@
 #include "app/session.h"
 #include "core/plan/plan_out.h"
 #include "core/plan/suggest.h"
+#include "core/simulate/virtual_sky.h"
 
 #include <QObject>
 #include <QTimeZone>
@@ -45,6 +46,10 @@ public:
     void moveBlock(int index, double start_s, bool done);
     void tick(const std::string& point, bool done);
     void fitSubs();
+    /// A made-up sky meter and cloud sensor beside the telescope; the date is the seed.
+    void setVirtual(bool on);
+    const VirtualSky* virtualSky() const { return m_virtual ? &*m_virtual : nullptr; }
+    double cloudedPart() const; ///< of the blocks' light, by the virtual sensor
     void setTarget(const DeepSky& target);
     void setDate(const QString& date);
     void setZone(const QString& id);
@@ -69,6 +74,8 @@ private:
     std::optional<NightTrack> m_track;
     QString m_trackOf;
     QSize m_frame;
+    bool m_wantsVirtual = false;
+    std::optional<VirtualSky> m_virtual;
     Camera m_camera;
     PlanRig m_rig;
     DeepSky m_target;

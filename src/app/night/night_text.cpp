@@ -82,6 +82,7 @@ QString nightPage(const NightModel& m, bool print) {
             out += line(tr("One length for all is fair: %1 keeps read noise below 5 % in each. Its own length for each is faster (%2 for the brightest sky), but then exposure differs and is normalised, not equal. Planned: %3 in %4 files; a lost sub costs that much.").arg(seconds(fair), seconds(least), seconds(plan.exposure_s)).arg(files), c.dim);
         }
     }
+    if (m.virtualSky()) out += line(tr("The virtual sensor sees clouds over %1 % of the blocks' light. It is made up: nothing is measured with it.").arg(number(100 * m.cloudedPart(), 0)), m.cloudedPart() > 0.2 ? c.warn : c.dim);
     const Budget b = budgetOf(plan, m.frame().width(), m.frame().height());
     out += heading(tr("What it costs"));
     out += line(tr("%1 h from the first block to the last, %2 Wh%3, %4 files, %5 GB.").arg(number(b.hours, 1), number(b.energy_Wh, 0), b.part > 0 ? tr(" (%1 % of the battery)").arg(number(100 * b.part, 0)) : QString()).arg(b.files).arg(number(b.storage_GB, 1)), b.part > 0.8 ? c.warn : c.text);
