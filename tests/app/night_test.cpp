@@ -197,6 +197,23 @@ private slots:
         QTRY_VERIFY_WITH_TIMEOUT(night().year().nights().size() == 36, 60'000);
     }
 
+    void lengthsMayDiffer() {
+        auto* lengths = box<QComboBox>("Lengths");
+        lengths->setFocus();
+        QTest::keyClick(lengths, Qt::Key_Down);
+        QVERIFY(trial().plan->exposures.size() == 3);
+        QVERIFY(trial().plan->exposures.at("duo3") > trial().plan->exposures.at("open"));
+        QVERIFY2(said().contains("Lengths differ"), qPrintable(said()));
+        QTest::keyClick(lengths, Qt::Key_Up);
+        QVERIFY(trial().plan->exposures.empty());
+        auto* star = box<QComboBox>("Bright star");
+        QVERIFY(star->count() > 50);
+        star->setFocus();
+        QTest::keyClick(star, Qt::Key_Down);
+        QVERIFY(!trial().plan->brightStar.empty());
+        QVERIFY(said().contains("dark "));
+    }
+
     void theChecklistIsTickedByKey() {
         QListWidget& list = night().checks();
         list.setFocus();
@@ -235,6 +252,8 @@ private slots:
             const auto fields = dialog->findChildren<QLineEdit*>();
             fields[0]->setText("300");
             fields[6]->setText("100");
+            for (QLineEdit* f : fields)
+                if (f->placeholderText().contains("lengths")) f->setText("180, 10");
             auto* zone = dialog->findChild<QComboBox*>();
             zone->setCurrentIndex(zone->findData("Asia/Kathmandu"));
             dialog->accept();
@@ -244,6 +263,9 @@ private slots:
         QCOMPARE(trial().site.zone, std::string("Asia/Kathmandu"));
         QCOMPARE(night().model().timeAt(0).offsetFromUtc(), 5 * 3600 + 45 * 60);
         QVERIFY2(said().contains("of the battery"), qPrintable(said()));
+        for (int i = 0; i < night().checks().count(); ++i) QVERIFY(!night().checks().item(i)->text().contains("Darks")); // they are at hand
+        QVERIFY(!NightModel::setDarks("10 long"));
+        QVERIFY(NightModel::setDarks({}));
     }
 
     void theVirtualMeterIsTurnedOn() {

@@ -1,5 +1,6 @@
 #include "app/kit/chart_dialog.h"
 
+#include "app/widgets/form_fields.h"
 #include "core/optics/passband.h"
 
 #include <QButtonGroup>
@@ -25,12 +26,6 @@ ChartPicture chartFrom(const QImage& image) {
     out.rgb.resize(3UL * static_cast<std::size_t>(rgb.width()) * static_cast<std::size_t>(rgb.height()));
     for (int y = 0; y < rgb.height(); ++y) std::copy_n(rgb.constScanLine(y), 3 * rgb.width(), out.rgb.begin() + 3LL * y * rgb.width());
     return out;
-}
-
-QLabel* heading(const QString& text) {
-    auto* label = new QLabel(text);
-    label->setObjectName("heading");
-    return label;
 }
 
 QLabel* wrapped() {
@@ -98,7 +93,7 @@ QWidget* ChartDialog::buildSteps() {
     panel->setFixedWidth(310);
     auto* layout = new QVBoxLayout(panel);
     layout->setContentsMargins(0, 0, 8, 0);
-    layout->addWidget(heading(tr("Axes")));
+    layout->addWidget(headingLabel(tr("Axes")));
     auto* grid = new QGridLayout;
     const std::array names{tr("Wavelength, first mark"), tr("Wavelength, second mark"), tr("Transmission, first mark"), tr("Transmission, second mark")};
     const std::array values{400.0, 700.0, 0.0, 100.0};
@@ -131,7 +126,7 @@ QWidget* ChartDialog::buildSteps() {
     grid->setColumnStretch(0, 1);
     layout->addLayout(grid);
     layout->addSpacing(10);
-    layout->addWidget(heading(tr("Line")));
+    layout->addWidget(headingLabel(tr("Line")));
     auto* followChoice = new QRadioButton(tr("Follow the line of a colour"));
     auto* pointChoice = new QRadioButton(tr("Set points by hand"));
     m_tools->addButton(followChoice, Follow);

@@ -97,8 +97,8 @@ void ChartView::paintEvent(QPaintEvent*) {
         const QPointF p = toWidget(*m_marks.axes[i]);
         for (const auto& [colour, width] : {std::pair{halo, 4.0}, std::pair{ink, 1.8}}) {
             painter.setPen(QPen(colour, width));
-            painter.drawLine(p - QPointF(9, 0), p + QPointF(9, 0));
-            painter.drawLine(p - QPointF(0, 9), p + QPointF(0, 9));
+            painter.drawLine(p - QPointF(4, 0), p + QPointF(11, 0)); // short arms to where an axis has its numbers
+            painter.drawLine(p - QPointF(0, 11), p + QPointF(0, 4));
         }
         painter.drawText(p + QPointF(i < 2 ? 5 : -22, i < 2 ? 20 : -6), QString::fromUtf8(kNames[i]));
     }

@@ -4,6 +4,7 @@
 #include "app/night/field_view.h"
 #include "app/night/night_chart.h"
 #include "app/night/night_text.h"
+#include "app/widgets/form_fields.h"
 #include "app/widgets/prompts.h"
 #include "app/widgets/theme.h"
 
@@ -31,12 +32,6 @@
 
 namespace caelumen {
 namespace {
-
-QLabel* heading(const QString& text) {
-    auto* label = new QLabel(text);
-    label->setObjectName("heading");
-    return label;
-}
 
 QComboBox* choices(const QStringList& texts, const QString& tip, const QString& name) {
     auto* box = new QComboBox;
@@ -76,7 +71,7 @@ constexpr std::array kDusk{-18.0, -12.0};
 Night::Night(Session& session, Prompts& prompts, QWidget* parent)
     : QWidget(parent), m_session(session), m_prompts(prompts), m_model(session), m_date(new QDateEdit), m_place(new QLabel), m_search(new QLineEdit), m_targets(new QListWidget), m_filters(new QListWidget), m_checks(new QListWidget), m_subs(new QSpinBox), m_rounds(new QSpinBox), m_exposure(new QDoubleSpinBox),
       m_lowest(new QDoubleSpinBox), m_order(choices({tr("A B B A"), tr("square")}, tr("Mirrored blocks cancel a steady drift of sky, moon and altitude; a Latin square gives each filter each place once"), tr("Order"))),
-      m_flip(choices({tr("wait for the flip"), tr("start flipped")}, tr("No block over the meridian, or a mount that starts on its far side and needs no flip"), tr("Meridian"))), m_dusk(choices({tr("sun below \u221218\u00B0"), tr("sun below \u221212\u00B0")}, tr("Full darkness, or nautical twilight too"), tr("Twilight"))), m_star(new QComboBox),
+      m_flip(choices({tr("wait for the flip"), tr("start flipped")}, tr("No block over the meridian, or a mount that starts on its far side and needs no flip"), tr("Meridian"))), m_dusk(choices({tr("sun below \u221218\u00B0"), tr("sun below \u221212\u00B0")}, tr("Full darkness, or nautical twilight too"), tr("Twilight"))), m_star(new QComboBox), m_lengths(choices({tr("for all"), tr("own each")}, tr("One length for all is fair; each its own, sky-limited, gathers faster but must be normalised"), tr("Lengths"))),
       m_chart(new NightChart(m_model)), m_month(new CalendarView(CalendarView::Span::Month)), m_year(new CalendarView(CalendarView::Span::Year)), m_field(new FieldView(m_model)), m_tabs(new QTabWidget), m_page(new QTextBrowser), m_across(new QSplitter) {
     auto* middle = new QWidget;
     auto* middleLayout = new QVBoxLayout(middle);
@@ -99,7 +94,7 @@ Night::Night(Session& session, Prompts& prompts, QWidget* parent)
     auto* checkBox = new QWidget;
     auto* checkLayout = new QVBoxLayout(checkBox);
     checkLayout->setContentsMargins(10, 4, 4, 8);
-    checkLayout->addWidget(heading(tr("Before and after")));
+    checkLayout->addWidget(headingLabel(tr("Before and after")));
     m_checks->setWordWrap(true);
     m_checks->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     m_checks->setAccessibleName(tr("Checklist"));
@@ -140,7 +135,7 @@ QWidget* Night::buildLeft() {
     auto* left = new QWidget;
     auto* layout = new QVBoxLayout(left);
     layout->setContentsMargins(12, 8, 4, 10);
-    layout->addWidget(heading(tr("Evening of")));
+    layout->addWidget(headingLabel(tr("Evening of")));
     auto* row = new QHBoxLayout;
     row->setSpacing(3);
     m_date->setDisplayFormat("yyyy-MM-dd");
@@ -165,7 +160,7 @@ QWidget* Night::buildLeft() {
     m_place->setWordWrap(true);
     layout->addWidget(m_place);
     layout->addSpacing(6);
-    layout->addWidget(heading(tr("Target")));
+    layout->addWidget(headingLabel(tr("Target")));
     m_search->setPlaceholderText(tr("number or name"));
     m_search->setClearButtonEnabled(true);
     m_search->setAccessibleName(tr("Search a target"));
@@ -184,7 +179,7 @@ QWidget* Night::buildLeft() {
     connect(m_search, &QLineEdit::returnPressed, this, [this] {
         if (m_targets->count() > 0) emit m_targets->itemActivated(m_targets->item(0));
     });
-    layout->addWidget(heading(tr("Filters, the baseline first")));
+    layout->addWidget(headingLabel(tr("Filters, the baseline first")));
     m_filters->setAccessibleName(tr("Filters"));
     m_filters->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     m_filters->setToolTip(tr("Tick those that are tested. Drag to order them: the first one ticked is the baseline."));
@@ -247,7 +242,7 @@ QWidget* Night::buildControls() {
     for (QAbstractSpinBox* box : std::initializer_list<QAbstractSpinBox*>{m_rounds, m_subs, m_exposure, m_lowest}) box->setKeyboardTracking(false);
     m_star->setToolTip(tr("A series of short subs on a bright star through each filter shows its halos. Best ones for this night first."));
     m_star->setAccessibleName(tr("Bright star"));
-    m_star->setMinimumContentsLength(14);
+    m_star->setMinimumContentsLength(9);
     auto* fit = new QPushButton(tr("Fill night"));
     fit->setToolTip(tr("The most subs a block can have in this night"));
     auto* lay = new QPushButton(tr("Lay anew"));
@@ -256,9 +251,9 @@ QWidget* Night::buildControls() {
     row->addWidget(m_subs);
     row->addWidget(new QLabel(QString::fromUtf8("\u00D7")));
     row->addWidget(m_exposure);
+    row->addWidget(m_lengths);
     row->addWidget(new QLabel(tr("rounds")));
     row->addWidget(m_rounds);
-    row->addWidget(m_order);
     row->addStretch(1);
     row->addWidget(fit);
     row->addWidget(lay);
@@ -266,8 +261,9 @@ QWidget* Night::buildControls() {
     second->addWidget(m_lowest);
     second->addWidget(m_dusk);
     second->addWidget(m_flip);
+    second->addWidget(m_order);
     second->addStretch(1);
-    second->addWidget(new QLabel(tr("halo star")));
+    second->addWidget(new QLabel(tr("star")));
     second->addWidget(m_star);
     connect(m_rounds, &QSpinBox::valueChanged, this, [this](int v) { editPlan(tr("Rounds"), [v](Plan& p) { p.rounds = v; }); });
     connect(m_subs, &QSpinBox::valueChanged, this, [this](int v) { editPlan(tr("Subs"), [v](Plan& p) { p.subs = v; }); });
@@ -281,6 +277,7 @@ QWidget* Night::buildControls() {
     });
     connect(m_flip, &QComboBox::currentIndexChanged, this, [this](int i) { editPlan(tr("Meridian"), [i](Plan& p) { p.flip = i == 1 ? FlipSchool::Flipped : FlipSchool::Wait; }); });
     connect(m_dusk, &QComboBox::currentIndexChanged, this, [this](int i) { editPlan(tr("Twilight"), [i](Plan& p) { p.twilight_deg = kDusk[static_cast<std::size_t>(i)]; }); });
+    connect(m_lengths, &QComboBox::activated, this, [this](int i) { m_model.setOwnLengths(i == 1); });
     connect(m_star, &QComboBox::activated, this, [this](int i) { editPlan(tr("Halo star"), [this, i](Plan& p) { p.brightStar = m_star->itemData(i).toString().toStdString(); }); });
     connect(fit, &QPushButton::clicked, &m_model, &NightModel::fitSubs);
     connect(lay, &QPushButton::clicked, this, [this] { editPlan(tr("Lay the blocks"), [](Plan&) {}); });
@@ -315,6 +312,7 @@ void Night::fill() {
     m_rounds->setValue(p.rounds);
     m_exposure->setValue(p.exposure_s);
     m_lowest->setValue(p.lowest_deg);
+    m_lengths->setCurrentIndex(p.exposures.empty() ? 0 : 1);
     m_order->setCurrentIndex(p.order == BlockOrder::Square ? 1 : 0);
     m_flip->setCurrentIndex(p.flip == FlipSchool::Flipped ? 1 : 0);
     m_dusk->setCurrentIndex(p.twilight_deg > -15 ? 1 : 0);
@@ -361,7 +359,7 @@ void Night::fillChecks() {
     const int row = m_checks->currentRow();
     m_checks->clear();
     const auto& done = m_model.plan().done;
-    for (const auto& [id, words] : checklist(m_model.plan(), m_model.trial())) {
+    for (const auto& [id, words] : checklist(m_model.plan(), m_model.trial(), NightModel::darksAtHand())) {
         auto* item = new QListWidgetItem(QString::fromStdString(words), m_checks);
         item->setData(Qt::UserRole, QString::fromStdString(id));
         item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsUserCheckable);

@@ -80,7 +80,7 @@ private:
     QListWidget *m_targets, *m_filters, *m_checks;
     QSpinBox *m_subs, *m_rounds;
     QDoubleSpinBox *m_exposure, *m_lowest;
-    QComboBox *m_order, *m_flip, *m_dusk, *m_star;
+    QComboBox *m_order, *m_flip, *m_dusk, *m_star, *m_lengths;
     NightChart* m_chart;
     CalendarView *m_month, *m_year;
     FieldView* m_field;

@@ -92,6 +92,10 @@ void Night::askSettings() {
                    starSubs = field(form, tr("Subs on the halo star"), now.starSubs, {}, 1, 1000), starLength = field(form, tr("Each of (s)"), now.starExposure_s, {}, 0.001, 3600), battery = field(form, tr("Battery (Wh)"), now.battery_Wh > 0 ? std::optional(now.battery_Wh) : std::nullopt, {}, 0, 1e6),
                    mount = field(form, tr("Mount (W)"), now.mount_W, {}, 0, 1e4), camera = field(form, tr("Camera and cooling (W)"), now.camera_W, {}, 0, 1e4), heaters = field(form, tr("Dew heaters (W)"), now.heaters_W, {}, 0, 1e4);
     battery.edit->setPlaceholderText(tr("mains"));
+    auto* darks = new QLineEdit(NightModel::darksText());
+    darks->setPlaceholderText(tr("lengths in seconds: 10 180 300"));
+    darks->setToolTip(tr("Of your dark library: what it lacks for a plan stands in the checklist"));
+    form->addRow(tr("Darks at hand (s)"), darks);
     auto* zone = new QComboBox;
     zone->addItem(tr("this computer's (%1)").arg(QString::fromUtf8(QTimeZone::systemTimeZoneId())), QString());
     for (const QByteArray& id : QTimeZone::availableTimeZoneIds())
@@ -102,6 +106,11 @@ void Night::askSettings() {
     finish(&dialog, form, trouble);
     while (dialog.exec() == QDialog::Accepted) {
         if (!check({{"Swapping", &swap}, {"Refocusing", &refocus}, {"Settling", &settle}, {"Flip", &flip}, {"Subs on the halo star", &starSubs}, {"Their length", &starLength}, {"Battery", &battery}, {"Mount", &mount}, {"Camera", &camera}, {"Heaters", &heaters}}, trouble)) continue;
+        if (!NightModel::setDarks(darks->text())) {
+            trouble->setText(tr("\"%1\" holds something that is no length; write seconds with blanks between: 10 180 300.").arg(darks->text()));
+            trouble->show();
+            continue;
+        }
         if (zone->currentData().toString().toStdString() != m_model.trial().site.zone) m_model.setZone(zone->currentData().toString());
         const Plan usual;
         Plan p = m_model.plan();

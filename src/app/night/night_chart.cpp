@@ -226,6 +226,13 @@ void NightChart::draw(QPainter& p, const Layout& l, const Theme& t) const {
             if (r.width() > 48) p.drawText(r.adjusted(0, 18, 0, 0), Qt::AlignHCenter | Qt::AlignVCenter, QString::fromUtf8("%1\u00D7%2").arg(b.subs).arg(b.exposure_s));
         }
     }
+    for (const PlanBlock& b : starSeries(plan)) {
+        QRectF r(x(b.start_s), l.blocks.top() + 10, std::max(3.0, x(blockEnd(plan, b)) - x(b.start_s)), l.blocks.height() - 20);
+        r = r.intersected(l.blocks);
+        p.setPen(QPen(t.warn, 1));
+        p.setBrush(QBrush(styleOf(m_model, b.filter, t.isRed()).colour, Qt::BDiagPattern));
+        p.drawRect(r);
+    }
     p.setBrush(Qt::NoBrush);
 
     // The foretold sky, on a logarithmic scale.

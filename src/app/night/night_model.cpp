@@ -5,6 +5,8 @@
 
 #include <QDateTime>
 #include <QDir>
+#include <QRegularExpression>
+#include <QSettings>
 #include <QFileInfo>
 #include <QStandardPaths>
 
@@ -257,6 +259,36 @@ void NightModel::tick(const std::string& point, bool done) {
     std::erase(changed.plan->done, point);
     if (done) changed.plan->done.push_back(point);
     m_session.edit(tr("Checklist"), changed);
+}
+
+void NightModel::setOwnLengths(bool own) {
+    Plan p = m_plan;
+    p.exposures.clear();
+    if (own)
+        for (const SubLength& s : subLengths()) {
+            if (s.skyLimited_s <= 0) continue;
+            const double length = std::clamp(s.skyLimited_s, 5.0, 1200.0), step = length < 20 ? 1 : length < 60 ? 5 : length < 300 ? 10 : 60;
+            p.exposures[s.filter] = step * std::round(length / step);
+        }
+    edit(own ? tr("Each its own length") : tr("One length for all"), p);
+}
+
+QString NightModel::darksText() { return QSettings().value("night/darks").toString(); }
+
+std::vector<double> NightModel::darksAtHand() {
+    std::vector<double> out;
+    for (const QString& part : darksText().split(QRegularExpression("[\\s;]+"), Qt::SkipEmptyParts)) out.push_back(QString(part).replace(',', '.').toDouble());
+    return out;
+}
+
+bool NightModel::setDarks(const QString& text) {
+    const QString plain = QString(text).replace(", ", " ");
+    for (const QString& part : plain.split(QRegularExpression("[\\s;]+"), Qt::SkipEmptyParts)) {
+        bool ok = false;
+        if (const double s = QString(part).replace(',', '.').toDouble(&ok); !ok || s <= 0) return false;
+    }
+    QSettings().setValue("night/darks", plain.simplified());
+    return true;
 }
 
 void NightModel::fitSubs() {

@@ -46,6 +46,11 @@ public:
     void moveBlock(int index, double start_s, bool done);
     void tick(const std::string& point, bool done);
     void fitSubs();
+    /// One length for all filters, or each its own: sky-limited, within 5 s and 20 min, rounded to what hands would choose.
+    void setOwnLengths(bool own);
+    static std::vector<double> darksAtHand(); ///< lengths (s) of the person's dark library
+    static QString darksText();
+    static bool setDarks(const QString& text); ///< false where the text holds what is no length
     /// A made-up sky meter and cloud sensor beside the telescope; the date is the seed.
     void setVirtual(bool on);
     const VirtualSky* virtualSky() const { return m_virtual ? &*m_virtual : nullptr; }

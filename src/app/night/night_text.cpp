@@ -29,6 +29,25 @@ QString table(const QList<QStringList>& rows, const Colours& c) {
 QString headed(const QString& text, const QString& colour) { return QString("<p style='margin-top:12px; margin-bottom:3px; color:%2'><b>%1</b></p>").arg(text.toHtmlEscaped(), colour); }
 QString line(const QString& text, const QString& colour) { return QString("<p style='margin-top:3px; margin-bottom:3px; color:%1'>%2</p>").arg(colour, text.toHtmlEscaped()); }
 
+/// Dusk and dawn, moon, meridian and the usable time, by the place's clock.
+QString events(const NightModel& m) {
+    const NightTrack& track = m.track();
+    const auto at = [&](double s) { return m.timeAt(s).toString("HH:mm"); };
+    QStringList said;
+    if (const auto dark = track.sunBelow(m.plan().twilight_deg)) said << tr("dark %1 to %2").arg(at(dark->from), at(dark->to));
+    else said << tr("no darkness");
+    for (const Span& up : track.moonUp()) {
+        if (up.from > 0) said << tr("moon rises %1").arg(at(up.from));
+        if (up.to < NightTrack::kLength) said << tr("sets %1").arg(at(up.to));
+    }
+    if (track.moonUp().empty()) said << tr("the moon stays down");
+    if (const auto transit = track.transit()) said << tr("meridian %1").arg(at(*transit));
+    double whole = 0;
+    for (const Span& s : usable(m.plan(), m.trial().site, track)) whole += s.length(), said << tr("usable %1 to %2").arg(at(s.from), at(s.to));
+    if (whole <= 0) said << tr("never usable");
+    return said.join(QString::fromUtf8(" \u00B7 "));
+}
+
 } // namespace
 
 QString nightPage(const NightModel& m, bool print) {
@@ -43,6 +62,7 @@ QString nightPage(const NightModel& m, bool print) {
     };
     const auto heading = [&](const QString& text) { return headed(text, c.text); };
     QString out = QString("<h3 style='margin-bottom:2px; color:%3'>%1, %2</h3>").arg(QString::fromStdString(m.target().id + (m.target().name.empty() ? "" : " " + m.target().name)).toHtmlEscaped(), QDate::fromString(QString::fromStdString(plan.date), Qt::ISODate).toString("d MMMM yyyy"), c.text);
+    out += line(events(m), c.dim);
     if (!m.problem().isEmpty()) out += line(m.problem(), c.bad);
     for (const std::string& s : m.blockTroubles()) {
         QString text = QString::fromStdString(s);
@@ -83,6 +103,7 @@ QString nightPage(const NightModel& m, bool print) {
         }
     }
     if (m.virtualSky()) out += line(tr("The virtual sensor sees clouds over %1 % of the blocks' light. It is made up: nothing is measured with it.").arg(number(100 * m.cloudedPart(), 0)), m.cloudedPart() > 0.2 ? c.warn : c.dim);
+    if (!plan.exposures.empty()) out += line(tr("Lengths differ: the comparison will note the exposure and normalise it; only one length for all leaves the filter as the only difference."), c.warn);
     const Budget b = budgetOf(plan, m.frame().width(), m.frame().height());
     out += heading(tr("What it costs"));
     out += line(tr("%1 h from the first block to the last, %2 Wh%3, %4 files, %5 GB.").arg(number(b.hours, 1), number(b.energy_Wh, 0), b.part > 0 ? tr(" (%1 % of the battery)").arg(number(100 * b.part, 0)) : QString()).arg(b.files).arg(number(b.storage_GB, 1)), b.part > 0.8 ? c.warn : c.text);
@@ -101,7 +122,7 @@ QString nightPage(const NightModel& m, bool print) {
             blocks << QStringList{nameOf(block.filter), m.timeAt(block.start_s).toString("HH:mm"), m.timeAt(blockEnd(plan, block)).toString("HH:mm"), m.timeAt(block.start_s).toUTC().toString("HH:mm"), QString::fromUtf8("%1 \u00D7 %2 s").arg(block.subs).arg(block.exposure_s), number(m.track().at((block.start_s + blockEnd(plan, block)) / 2).target->alt_deg, 0) + "\u00B0"};
         out += table(blocks, c);
         out += heading(tr("Before and after"));
-        for (const auto& [id, words] : checklist(plan, trial)) out += line(QString::fromUtf8("\u25A1 ") + QString::fromStdString(words), c.text);
+        for (const auto& [id, words] : checklist(plan, trial, NightModel::darksAtHand())) out += line(QString::fromUtf8("\u25A1 ") + QString::fromStdString(words), c.text);
     }
     QString assumed;
     for (const std::string& a : m.rig().assumed) assumed += (assumed.isEmpty() ? "" : ", ") + QString::fromStdString(a);

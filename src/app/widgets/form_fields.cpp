@@ -83,6 +83,12 @@ QLabel* problemLabel() {
     return label;
 }
 
+QLabel* headingLabel(const QString& text) {
+    auto* label = new QLabel(text);
+    label->setObjectName("heading");
+    return label;
+}
+
 void finish(QDialog* dialog, QFormLayout* form, QLabel* problem) {
     auto* layout = new QVBoxLayout(dialog);
     layout->addLayout(form);

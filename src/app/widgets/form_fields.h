@@ -34,6 +34,8 @@ QString kindName(const std::string& kind);
 QComboBox* kindBox(const std::string& chosen);
 
 QLabel* problemLabel();
+/// The name of a part of a panel.
+QLabel* headingLabel(const QString& text);
 /// Form, problem and buttons, put together.
 void finish(QDialog* dialog, QFormLayout* form, QLabel* problem);
 

@@ -43,31 +43,47 @@ std::string calendarLine(const std::string& key, const std::string& text) {
     return out + "\r\n";
 }
 
+/// Blocks and bright-star series in order of time; what is shot on, and with which filter.
+struct Shot {
+    PlanBlock block;
+    std::string target;
+    bool star = false;
+};
+std::vector<Shot> shots(const Plan& plan, const Trial& trial) {
+    std::vector<Shot> out;
+    for (const PlanBlock& b : plan.blocks) out.push_back({b, trial.target.name});
+    for (const PlanBlock& b : starSeries(plan)) out.push_back({b, plan.brightStar, true});
+    std::stable_sort(out.begin(), out.end(), [](const Shot& a, const Shot& b) { return a.block.start_s < b.block.start_s; });
+    return out;
+}
+
 std::string amount(double subs) { return subs >= 2000 ? "more than a night of subs" : fmt::format("{:.0f} {}", subs, subs < 2 ? "sub" : "subs"); }
 
 } // namespace
 
 std::string blocksToCsv(const Plan& plan, const Trial& trial, const NightTrack& track) {
-    std::string out = csvRow({"block", "filter", "start_utc", "end_utc", "subs", "exposure_s", "target_altitude_deg", "airmass", "moon_altitude_deg", "moon_separation_deg"});
+    std::string out = csvRow({"block", "filter", "on", "start_utc", "end_utc", "subs", "exposure_s", "target_altitude_deg", "airmass", "moon_altitude_deg", "moon_separation_deg"});
     int n = 0;
-    for (const PlanBlock& b : plan.blocks) {
+    for (const auto& [b, target, star] : shots(plan, trial)) {
         const SkyMoment m = track.at((b.start_s + blockEnd(plan, b)) / 2);
-        out += csvRow({std::to_string(++n), nameOf(trial, b.filter), isoTime(track.start().plusSeconds(b.start_s)), isoTime(track.start().plusSeconds(blockEnd(plan, b))), std::to_string(b.subs), fmt::format("{:g}", b.exposure_s), fmt::format("{:.1f}", m.target->alt_deg),
-                       m.airmass ? fmt::format("{:.3f}", *m.airmass) : "", fmt::format("{:.1f}", m.moon.alt_deg), fmt::format("{:.1f}", *m.moonSeparation_deg)});
+        const auto ofTarget = [&](std::string text) { return star ? std::string() : text; }; // the star stands elsewhere
+        out += csvRow({std::to_string(++n), nameOf(trial, b.filter), target, isoTime(track.start().plusSeconds(b.start_s)), isoTime(track.start().plusSeconds(blockEnd(plan, b))), std::to_string(b.subs), fmt::format("{:g}", b.exposure_s), ofTarget(fmt::format("{:.1f}", m.target->alt_deg)),
+                       ofTarget(m.airmass ? fmt::format("{:.3f}", *m.airmass) : ""), fmt::format("{:.1f}", m.moon.alt_deg), ofTarget(fmt::format("{:.1f}", *m.moonSeparation_deg))});
     }
     return out;
 }
 
 std::string planToCalendar(const Plan& plan, const Trial& trial, const NightTrack& track) {
     std::string out = "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Caelumen//Night//EN\r\n";
+    const auto all = shots(plan, trial);
     int n = 0;
-    for (const PlanBlock& b : plan.blocks) {
+    for (const auto& [b, target, star] : all) {
         out += "BEGIN:VEVENT\r\n";
         out += fmt::format("UID:{}-{}@caelumen\r\n", basicTime(track.start().plusSeconds(b.start_s)), ++n);
         out += fmt::format("DTSTAMP:{}\r\n", basicTime(track.start()));
         out += fmt::format("DTSTART:{}\r\nDTEND:{}\r\n", basicTime(track.start().plusSeconds(b.start_s)), basicTime(track.start().plusSeconds(blockEnd(plan, b))));
         out += calendarLine("SUMMARY", fmt::format("{}: {} x {:g} s", nameOf(trial, b.filter), b.subs, b.exposure_s));
-        out += calendarLine("DESCRIPTION", fmt::format("{}, block {} of {}", trial.target.name, n, plan.blocks.size()));
+        out += calendarLine("DESCRIPTION", fmt::format("{}, {} of {}", target, n, all.size()));
         if (!trial.site.name.empty()) out += calendarLine("LOCATION", trial.site.name);
         out += "END:VEVENT\r\n";
     }
@@ -118,7 +134,7 @@ Budget budgetOf(const Plan& plan, int width, int height) {
     return b;
 }
 
-std::vector<std::pair<std::string, std::string>> checklist(const Plan& plan, const Trial& trial) {
+std::vector<std::pair<std::string, std::string>> checklist(const Plan& plan, const Trial& trial, const std::vector<double>& darksAtHand) {
     std::vector<std::pair<std::string, std::string>> out{
         {"rotator", "Rotator and all screws tight: a loose one tilts the filter"},
         {"mask", "Focus mask off, cap off"},
@@ -132,9 +148,10 @@ std::vector<std::pair<std::string, std::string>> checklist(const Plan& plan, con
     for (const std::string& f : plan.filters) flats += (flats.empty() ? "" : ", ") + nameOf(trial, f);
     for (const PlanBlock& b : plan.blocks) lengths.insert(b.exposure_s);
     if (!plan.brightStar.empty()) lengths.insert(plan.starExposure_s);
-    for (const double s : lengths) darks += (darks.empty() ? "" : ", ") + fmt::format("{:g} s", s);
+    for (const double s : lengths)
+        if (std::none_of(darksAtHand.begin(), darksAtHand.end(), [&](double have) { return std::abs(have / s - 1) < 0.01; })) darks += (darks.empty() ? "" : ", ") + fmt::format("{:g} s", s);
     if (!flats.empty()) out.emplace_back("flats", "Flats for each filter, before the camera comes off: " + flats);
-    if (!darks.empty()) out.emplace_back("darks", "Darks at the night's temperature: " + darks);
+    if (!darks.empty()) out.emplace_back("darks", (darksAtHand.empty() ? "Darks at the night's temperature: " : "Darks that are missing, at the night's temperature: ") + darks);
     out.emplace_back("dew", "Heaters on before the dew falls: fog on glass passes for a filter's halo");
     out.emplace_back("power", "Batteries full, mains outdoors behind residual-current protection and dry");
     out.emplace_back("told", "Somebody knows where you are and when you come back");

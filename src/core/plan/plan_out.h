@@ -22,8 +22,8 @@ struct Budget {
 };
 Budget budgetOf(const Plan& plan, int width, int height);
 
-/// The points of the checklist: an id that a plan can tick, and its words. Flats and darks are named for this plan.
-std::vector<std::pair<std::string, std::string>> checklist(const Plan& plan, const Trial& trial);
+/// The points of the checklist: an id that a plan can tick, and its words. Flats and darks are named for this plan; darks of the lengths `darksAtHand` (s) are not asked for.
+std::vector<std::pair<std::string, std::string>> checklist(const Plan& plan, const Trial& trial, const std::vector<double>& darksAtHand = {});
 
 /// The trial that stacks will fill: place, target, telescope and the plan's filters, without runs yet.
 Trial trialOfPlan(const Plan& plan, const Trial& trial);

@@ -26,6 +26,21 @@ std::string hours(double s) { return fmt::format("{} h {:02} min", static_cast<i
 
 double blockLength(const Plan& plan, const PlanBlock& block) { return block.subs * (block.exposure_s + plan.settle_s); }
 
+PlanBlock blockOf(const Plan& plan, const std::string& filter, double start_s) {
+    const auto own = plan.exposures.find(filter);
+    if (own == plan.exposures.end()) return {filter, start_s, plan.subs, plan.exposure_s};
+    return {filter, start_s, std::max(1, static_cast<int>(std::lround(plan.subs * plan.exposure_s / own->second))), own->second};
+}
+
+std::vector<PlanBlock> starSeries(const Plan& plan) {
+    std::vector<PlanBlock> out;
+    std::set<std::string> seen;
+    if (plan.brightStar.empty()) return out;
+    for (const PlanBlock& b : plan.blocks)
+        if (seen.insert(b.filter).second) out.push_back({b.filter, blockEnd(plan, b) + plan.settle_s, plan.starSubs, plan.starExposure_s});
+    return out;
+}
+
 std::vector<std::string> blockOrder(const Plan& plan) {
     std::vector<std::string> out;
     const std::size_t n = plan.filters.size();
@@ -62,7 +77,7 @@ Laid layBlocks(Plan plan, const Site& site, const NightTrack& track, std::option
     for (std::size_t i = 0; i < order.size(); ++i) {
         const std::string& filter = order[i];
         if (filter != before) now += (before.empty() ? 0 : plan.swap_s) + plan.refocus_s;
-        PlanBlock block{filter, now, plan.subs, plan.exposure_s};
+        PlanBlock block = blockOf(plan, filter, now);
         if (plan.flip == FlipSchool::Wait && transit && block.start_s < *transit && blockEnd(plan, block) > *transit) block.start_s = *transit + plan.flip_s;
         if (blockEnd(plan, block) > window->to + 1) {
             const double missing = blockLength(plan, block) * static_cast<double>(order.size() - i) - (window->to - now);

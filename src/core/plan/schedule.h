@@ -10,6 +10,12 @@ namespace caelumen {
 double blockLength(const Plan& plan, const PlanBlock& block);
 inline double blockEnd(const Plan& plan, const PlanBlock& block) { return block.start_s + blockLength(plan, block); }
 
+/// A filter's block as the plan has it: with its own exposure, if it has one, and as many subs as gather light for as long as the others.
+PlanBlock blockOf(const Plan& plan, const std::string& filter, double start_s);
+
+/// The bright-star series, one after each filter's first block; none where the plan has no star.
+std::vector<PlanBlock> starSeries(const Plan& plan);
+
 /// The filters in the order in which their blocks come.
 std::vector<std::string> blockOrder(const Plan& plan);
 

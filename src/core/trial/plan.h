@@ -1,5 +1,6 @@
 #pragma once
 
+#include <map>
 #include <string>
 #include <vector>
 
@@ -32,6 +33,7 @@ struct Plan {
     int subs = 10;                     ///< in a block
     int rounds = 2;
     double exposure_s = 180;
+    std::map<std::string, double> exposures; ///< a filter's own, where lengths differ; its subs are as many as give the same light
     BlockOrder order = BlockOrder::Mirrored;
     FlipSchool flip = FlipSchool::Wait;
     double swap_s = 60, refocus_s = 180, settle_s = 8, flip_s = 300; ///< between filters, after a swap, between subs, at the meridian

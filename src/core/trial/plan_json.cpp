@@ -24,6 +24,7 @@ Json planToJson(const Plan& p) {
     out["subs"] = p.subs;
     out["rounds"] = p.rounds;
     out["exposure_s"] = p.exposure_s;
+    for (const auto& [filter, s] : p.exposures) out["exposures"][filter] = s;
     out["order"] = p.order == BlockOrder::Square ? "square" : "mirrored";
     out["flip"] = p.flip == FlipSchool::Flipped ? "flipped" : "wait";
     for (const auto& [key, value] : {std::pair{"swap_s", p.swap_s}, {"refocus_s", p.refocus_s}, {"settle_s", p.settle_s}, {"flip_s", p.flip_s}, {"lowest_deg", p.lowest_deg}, {"twilight_deg", p.twilight_deg}, {"battery_wh", p.battery_Wh}, {"mount_w", p.mount_W}, {"camera_w", p.camera_W}, {"heaters_w", p.heaters_W}}) out[key] = value;
@@ -69,6 +70,10 @@ Result<Plan> planFromJson(const Json& json, const std::string& name) {
         whole(json, "subs", p.subs, 1, 10'000);
         whole(json, "rounds", p.rounds, 1, 50);
         number(json, "exposure_s", p.exposure_s, 0.001, 36'000);
+        if (const auto own = json.find("exposures"); own != json.end() && !own->is_null()) {
+            if (!own->is_object()) throw Bad{fmt::format("{} has \"exposures\" that must be an object in braces.", name)};
+            for (const auto& [filter, value] : own->items()) number(*own, filter.c_str(), p.exposures[filter], 0.001, 36'000);
+        }
         std::string order = "mirrored", flip = "wait";
         text(json, "order", order);
         text(json, "flip", flip);

@@ -161,6 +161,36 @@ private slots:
         for (std::size_t from = 0, end = 0; (end = ics.find("\r\n", from)) != std::string::npos; from = end + 2) QVERIFY(end - from <= 75);
     }
 
+    void ownLengthsGatherTheSameLight() {
+        Plan p = planFor({"a", "b"});
+        p.exposures = {{"b", 600}};
+        p.brightStar = "Antares";
+        const Plan laid = layBlocks(p, kSite, night()).plan;
+        QCOMPARE(laid.blocks[1].exposure_s, 600.0);
+        QCOMPARE(laid.blocks[1].subs, 3); // 10 x 180 s
+        QCOMPARE(laid.blocks[0].subs, 10);
+        const auto series = starSeries(laid);
+        QCOMPARE(series.size(), std::size_t{2});
+        for (const PlanBlock& s : series) // in its filter, and before the next block
+            for (const PlanBlock& b : laid.blocks) QVERIFY(blockEnd(laid, s) <= b.start_s || s.start_s >= blockEnd(laid, b));
+        const auto back = planFromJson(planToJson(laid), "plan");
+        QVERIFY(back.ok() && *back == laid);
+        Trial t;
+        t.filters = {named("a", "A"), named("b", "B")};
+        const std::string csv = blocksToCsv(laid, t, night());
+        QVERIFY(csv.find("Antares") != std::string::npos);
+        QCOMPARE(std::count(csv.begin(), csv.end(), '\n'), std::ptrdiff_t{7}); // four blocks, two series
+        // Darks that are at hand are not asked for.
+        const auto darks = [&](std::vector<double> have) {
+            for (const auto& [id, words] : checklist(laid, t, have))
+                if (id == "darks") return words;
+            return std::string();
+        };
+        QVERIFY(darks({}).find("180 s") != std::string::npos && darks({}).find("10 s") != std::string::npos);
+        QVERIFY(darks({180, 10}).find("600 s") != std::string::npos && darks({180, 10}).find("180") == std::string::npos);
+        QVERIFY(darks({180, 10, 600}).empty());
+    }
+
     void planAgainstWhatHappened() {
         Trial t;
         t.filters = {named("a", "A"), named("b", "B")};
