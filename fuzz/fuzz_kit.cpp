@@ -1,4 +1,5 @@
 #include "core/optics/camera_file.h"
+#include "core/plan/targets.h"
 #include "core/trial/kit_file.h"
 
 #include <cstdint>
@@ -13,5 +14,6 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     if (const auto camera = cameraFromText(text, "fuzz"); camera && !cameraFromText(cameraToText(*camera), "again")) std::abort();
     if (const auto filters = filtersFromCsv(text, "fuzz"); filters && !filtersFromCsv(filtersToCsv(*filters), "again")) std::abort();
     (void)parseHorizon(text, "fuzz");
+    (void)parseTargets(text, "fuzz");
     return 0;
 }

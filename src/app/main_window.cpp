@@ -211,8 +211,8 @@ void MainWindow::buildMenus() {
     QMenu* file = menuBar()->addMenu(tr("&File"));
     add(file, tr("&New trial from frames \u2026"), QKeySequence::New, [this] { newTrial(); });
     add(file, tr("New night to &plan"), QKeySequence("Ctrl+Shift+P"), [this] {
-        m_night->newNight();
         showWorkspace(Workspace::Night);
+        m_night->newNight();
     });
     m_needTrial << add(file, tr("&Add frames to this trial \u2026"), QKeySequence("Ctrl+Shift+N"), [this] { addFrames(); });
     add(file, tr("&Import a trial file \u2026"), QKeySequence("Ctrl+I"), [this] { importTrial(); });

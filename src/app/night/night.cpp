@@ -293,7 +293,13 @@ void Night::editPlan(const QString& what, const std::function<void(Plan&)>& chan
 
 void Night::showEvent(QShowEvent* event) {
     QWidget::showEvent(event);
+    m_model.setActive(true);
     if (m_stale) fill();
+}
+
+void Night::hideEvent(QHideEvent* event) {
+    QWidget::hideEvent(event);
+    m_model.setActive(false);
 }
 
 void Night::fill() {

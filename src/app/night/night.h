@@ -69,6 +69,7 @@ private:
     void writePage();
     void editPlan(const QString& what, const std::function<void(Plan&)>& change);
     void showEvent(QShowEvent* event) override;
+    void hideEvent(QHideEvent* event) override;
 
     Session& m_session;
     Prompts& m_prompts;

@@ -45,7 +45,11 @@ NightModel::NightModel(Session& session, QObject* parent) : QObject(parent), m_s
     connect(&m_session, &Session::resultsChanged, this, [this] { // the frames tell the field's size
         if (m_frame != frame()) follow();
     });
-    follow();
+}
+
+void NightModel::setActive(bool active) {
+    m_active = active;
+    if (m_active && m_stale) follow();
 }
 
 Plan NightModel::planOf(const Trial& trial) const {
@@ -69,6 +73,8 @@ Plan NightModel::planOf(const Trial& trial) const {
 }
 
 void NightModel::follow() {
+    m_stale = !m_active;
+    if (m_stale) return;
     const bool fresh = !trial().plan;
     m_plan = planOf(trial());
     derive();

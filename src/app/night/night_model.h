@@ -41,6 +41,8 @@ public:
     QTimeZone zone() const;
     QDateTime timeAt(double second) const; ///< in the site's zone
 
+    /// Works things out only while somebody looks: a region dragged on the Bench must not wait for a night.
+    void setActive(bool active);
     void setCamera(const Camera& camera);
     void edit(const QString& what, Plan plan);    ///< lays the blocks anew
     void moveBlock(int index, double start_s, bool done);
@@ -79,6 +81,7 @@ private:
     std::optional<NightTrack> m_track;
     QString m_trackOf;
     QSize m_frame;
+    bool m_active = false, m_stale = true;
     bool m_wantsVirtual = false;
     std::optional<VirtualSky> m_virtual;
     Camera m_camera;

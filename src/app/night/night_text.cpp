@@ -38,7 +38,7 @@ QString events(const NightModel& m) {
     else said << tr("no darkness");
     for (const Span& up : track.moonUp()) {
         if (up.from > 0) said << tr("moon rises %1").arg(at(up.from));
-        if (up.to < NightTrack::kLength) said << tr("sets %1").arg(at(up.to));
+        if (up.to < NightTrack::kLength) said << tr("moon sets %1").arg(at(up.to));
     }
     if (track.moonUp().empty()) said << tr("the moon stays down");
     if (const auto transit = track.transit()) said << tr("meridian %1").arg(at(*transit));
@@ -61,6 +61,10 @@ QString nightPage(const NightModel& m, bool print) {
         return QString::fromStdString(f && !f->name.empty() ? f->name : id);
     };
     const auto heading = [&](const QString& text) { return headed(text, c.text); };
+    const auto shortName = [&](const std::string& id) {
+        const QString name = nameOf(id);
+        return print || name.size() <= 24 ? name : name.left(22).trimmed() + QString::fromUtf8("\u2026");
+    };
     QString out = QString("<h3 style='margin-bottom:2px; color:%3'>%1, %2</h3>").arg(QString::fromStdString(m.target().id + (m.target().name.empty() ? "" : " " + m.target().name)).toHtmlEscaped(), QDate::fromString(QString::fromStdString(plan.date), Qt::ISODate).toString("d MMMM yyyy"), c.text);
     out += line(events(m), c.dim);
     if (!m.problem().isEmpty()) out += line(m.problem(), c.bad);
@@ -77,7 +81,7 @@ QString nightPage(const NightModel& m, bool print) {
         QList<QStringList> rows{{tr("Foretold"), tr("sky"), tr("contrast"), tr("S/N"), tr("faster by")}};
         for (const Forecast& f : m.forecasts()) {
             if (f.channel.empty()) continue;
-            rows << QStringList{tr("%1\u00A0(%2)").arg(nameOf(f.filter), QString::fromStdString(f.channel)), number(f.background, f.background < 0.1 ? 4 : 2), number(f.contrast, f.contrast < 0.1 ? 3 : 2), number(f.snr, f.snr < 10 ? 1 : 0),
+            rows << QStringList{tr("%1\u00A0(%2)").arg(shortName(f.filter), QString::fromStdString(f.channel)), number(f.background, f.background < 0.1 ? 4 : 2), number(f.contrast, f.contrast < 0.1 ? 3 : 2), number(f.snr, f.snr < 10 ? 1 : 0),
                                 f.filter == plan.filters.front() ? QString("1") : f.timeRatio > 0 ? QString("%1 \u00B1 %2").arg(number(f.timeRatio, 1), number(std::max(f.timeRatioSigma, 0.01), f.timeRatioSigma < 0.1 ? 2 : 1)) : QString("\u2013")};
         }
         out += table(rows, c);
@@ -85,14 +89,14 @@ QString nightPage(const NightModel& m, bool print) {
     out += heading(tr("How the filters share it"));
     QList<QStringList> rows{{tr("Filter"), tr("subs"), tr("light"), tr("airmass"), tr("sky"), tr("later by")}};
     for (const Balance& b : m.balance())
-        rows << QStringList{nameOf(b.filter), QString::number(b.subs), hours(b.total_s), b.subs ? number(b.airmass, 2) : QString("\u2013"), b.sky_nL > 0 ? (b.skyMore >= 0 ? "+" : "\u2212") + number(100 * std::abs(b.skyMore), 1) + " %" : QString("\u2013"), b.subs ? number(b.later_s / 60, 0) + " min" : QString("\u2013")};
+        rows << QStringList{shortName(b.filter), QString::number(b.subs), hours(b.total_s), b.subs ? number(b.airmass, 2) : QString("\u2013"), b.sky_nL > 0 ? (b.skyMore >= 0 ? "+" : "\u2212") + number(100 * std::abs(b.skyMore), 1) + " %" : QString("\u2013"), b.subs ? number(b.later_s / 60, 0) + " min" : QString("\u2013")};
     out += table(rows, c);
     if (const auto lengths = m.subLengths(); !lengths.empty()) {
         out += heading(tr("How long a sub should be"));
         QList<QStringList> subs{{tr("Filter"), tr("sky-limited"), tr("histogram"), tr("6 mag full"), tr("noise")}};
         double fair = 0, least = 1e9;
         for (const SubLength& s : lengths) {
-            subs << QStringList{nameOf(s.filter), seconds(s.skyLimited_s), s.histogramLow_s <= 0 ? QString("\u2013") : s.histogramLow_s > 3 * 3600 ? seconds(s.histogramLow_s) : s.histogramHigh_s > 3 * 3600 ? tr("from %1").arg(seconds(s.histogramLow_s)) : seconds(s.histogramLow_s) + "\u2013" + seconds(s.histogramHigh_s), seconds(s.starLimit_s), s.background > 0 ? "+" + number(100 * noiseAdded(s.background, m.rig().readNoise_e, plan.exposure_s), 0) + " %" : QString("\u2013")};
+            subs << QStringList{shortName(s.filter), seconds(s.skyLimited_s), s.histogramLow_s <= 0 ? QString("\u2013") : s.histogramLow_s > 3 * 3600 ? seconds(s.histogramLow_s) : s.histogramHigh_s > 3 * 3600 ? tr("from %1").arg(seconds(s.histogramLow_s)) : seconds(s.histogramLow_s) + "\u2013" + seconds(s.histogramHigh_s), seconds(s.starLimit_s), s.background > 0 ? "+" + number(100 * noiseAdded(s.background, m.rig().readNoise_e, plan.exposure_s), 0) + " %" : QString("\u2013")};
             if (s.skyLimited_s > 0) fair = std::max(fair, s.skyLimited_s), least = std::min(least, s.skyLimited_s);
         }
         out += table(subs, c);
@@ -112,7 +116,7 @@ QString nightPage(const NightModel& m, bool print) {
     if (shot && trial.plan) {
         out += heading(tr("Plan against what happened"));
         QList<QStringList> done{{tr("Filter"), tr("planned"), tr("shot"), tr("missing")}};
-        for (const Happened& h : whatHappened(plan, trial)) done << QStringList{nameOf(h.filter), hours(h.planned_s), hours(h.shot_s), hours(std::max(0.0, h.planned_s - h.shot_s))};
+        for (const Happened& h : whatHappened(plan, trial)) done << QStringList{shortName(h.filter), hours(h.planned_s), hours(h.shot_s), hours(std::max(0.0, h.planned_s - h.shot_s))};
         out += table(done, c);
     }
     if (print) {

@@ -77,6 +77,7 @@ std::vector<Forecast> forecast(const Plan& plan, const std::vector<PlanFilter>& 
         double snr = 0;       ///< of one sub, against the sky's noise
         double certainty = 0; ///< its signal over the signal's error, with the target's own noise and that of the sky measured beside it
         int subs = 0;
+        double exposure_s = 0;
     };
     std::map<std::string, PerSub> baseline; // by channel
     for (const std::string& id : plan.filters) {
@@ -87,12 +88,13 @@ std::vector<Forecast> forecast(const Plan& plan, const std::vector<PlanFilter>& 
         for (const PlanBlock& b : plan.blocks)
             if (b.filter == id) subs += b.subs, exposure = b.exposure_s;
         const SkyLight sky = light(id);
+        if (sky.total() <= 0) continue; // its blocks lie while the target is down
         Forecast best{id, {}};
         PerSub chosen;
         for (const SystemChannel& c : f->channels) {
             const double b = backgroundRate(sky, c, site.lamps.value_or(LampMix{}), rig.aperture_mm, rig.obstruction, rig.scale_arcsec()), s = signalIn(c, rig, target);
             const double read = rig.readNoise_e * rig.readNoise_e, gathered = s * exposure * std::sqrt(kRegion);
-            const PerSub one{gathered / std::sqrt(b * exposure + read), gathered / std::sqrt((s + 2 * b) * exposure + 2 * read), subs};
+            const PerSub one{gathered / std::sqrt(b * exposure + read), gathered / std::sqrt((s + 2 * b) * exposure + 2 * read), subs, exposure};
             if (id == plan.filters.front()) baseline[c.name] = one;
             if (one.snr <= chosen.snr) continue;
             chosen = one;
@@ -103,7 +105,7 @@ std::vector<Forecast> forecast(const Plan& plan, const std::vector<PlanFilter>& 
         }
         best.snr = chosen.snr * std::sqrt(subs);
         if (const auto base = baseline.find(best.channel); base != baseline.end() && base->second.snr > 0 && chosen.snr > 0) {
-            best.timeRatio = std::pow(chosen.snr / base->second.snr, 2);
+            best.timeRatio = std::pow(chosen.snr / base->second.snr, 2) * base->second.exposure_s / chosen.exposure_s; // for equal time, whatever the lengths
             // The ratio goes with the square of both signals.
             const double a = chosen.certainty, n = base->second.certainty;
             const auto part = [&](double mine, double others) { return 2 * std::sqrt((mine > 0 ? 1 / (a * a * mine) : 1) + (others > 0 ? 1 / (n * n * others) : 1)); };

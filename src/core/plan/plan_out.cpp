@@ -94,7 +94,7 @@ std::vector<std::string> proofSentences(const std::vector<Forecast>& all, const 
     std::vector<std::string> out;
     if (plan.blocks.empty()) return out;
     if (all.empty()) {
-        out.emplace_back("What the night can prove is foretold when the place has a sky class or meter reading and the filters have curves.");
+        out.emplace_back("What the night can prove is foretold when the target is up, the place has a sky class or meter reading and the filters have curves.");
     }
     for (const Forecast& f : all) {
         if (f.filter == plan.filters.front() || f.timeRatio <= 0) continue;

@@ -121,6 +121,29 @@ private slots:
         QVERIFY2(ratios[0] > 2 * ratios[1], qPrintable(QString("%1 %2").arg(ratios[0]).arg(ratios[1])));
     }
 
+    void ratiosAreForEqualTimeWhateverTheLengths() {
+        Plan p;
+        p.filters = {"open", "duo"};
+        p.flip = FlipSchool::Flipped;
+        PlanFilter open = filterOf("nothing"), duo = filterOf("dual-band");
+        duo.id = "duo";
+        PlanRig rig = planRig({}, typicalCameras()[0]);
+        rig.readNoise_e = 0.01; // then length does not matter at all
+        const Site site = siteOf(6);
+        const double same = forecast(layBlocks(p, site, night()).plan, {open, duo}, rig, site, target("NGC 6188"), night())[1].timeRatio;
+        p.exposures = {{"duo", 600}};
+        const double own = forecast(layBlocks(p, site, night()).plan, {open, duo}, rig, site, target("NGC 6188"), night())[1].timeRatio;
+        QVERIFY2(std::abs(own / same - 1) < 0.02, qPrintable(QString("%1 %2").arg(same).arg(own)));
+    }
+
+    void nothingIsForetoldOfATargetThatIsDown() {
+        Plan p;
+        p.filters = {"open"};
+        p.blocks = {{"open", 6 * 3600, 10, 180}};
+        const Site site = siteOf(3);
+        QVERIFY(forecast(p, {filterOf("nothing")}, planRig({}, typicalCameras()[0]), site, target("NGC 188"), *NightTrack::of({-32.4, 21.6, 0}, "2026-06-15", 11.8, 85.25)).empty());
+    }
+
     /// The subs that are said to be enough are: with so many, two sigma of the time ratio reach the baseline's.
     void enoughSubsAreJustEnough() {
         Plan p;
