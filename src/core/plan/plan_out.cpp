@@ -66,7 +66,7 @@ std::string blocksToCsv(const Plan& plan, const Trial& trial, const NightTrack& 
     int n = 0;
     for (const auto& [b, target, star] : shots(plan, trial)) {
         const SkyMoment m = track.at((b.start_s + blockEnd(plan, b)) / 2);
-        const auto ofTarget = [&](std::string text) { return star ? std::string() : text; }; // the star stands elsewhere
+        const auto ofTarget = [blank = star](const std::string& text) { return blank ? std::string() : text; }; // the star stands elsewhere
         out += csvRow({std::to_string(++n), nameOf(trial, b.filter), target, isoTime(track.start().plusSeconds(b.start_s)), isoTime(track.start().plusSeconds(blockEnd(plan, b))), std::to_string(b.subs), fmt::format("{:g}", b.exposure_s), ofTarget(fmt::format("{:.1f}", m.target->alt_deg)),
                        ofTarget(m.airmass ? fmt::format("{:.3f}", *m.airmass) : ""), fmt::format("{:.1f}", m.moon.alt_deg), ofTarget(fmt::format("{:.1f}", *m.moonSeparation_deg))});
     }
