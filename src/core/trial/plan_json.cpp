@@ -72,7 +72,10 @@ Result<Plan> planFromJson(const Json& json, const std::string& name) {
         number(json, "exposure_s", p.exposure_s, 0.001, 36'000);
         if (const auto own = json.find("exposures"); own != json.end() && !own->is_null()) {
             if (!own->is_object()) throw Bad{fmt::format("{} has \"exposures\" that must be an object in braces.", name)};
-            for (const auto& [filter, value] : own->items()) number(*own, filter.c_str(), p.exposures[filter], 0.001, 36'000);
+            for (const auto& [filter, value] : own->items()) {
+                if (!value.is_number()) throw Bad{fmt::format("{} has exposures of which that of \"{}\" is no number.", name, filter)};
+                number(*own, filter.c_str(), p.exposures[filter], 0.001, 36'000);
+            }
         }
         std::string order = "mirrored", flip = "wait";
         text(json, "order", order);
@@ -100,6 +103,7 @@ Result<Plan> planFromJson(const Json& json, const std::string& name) {
                 number(b, "start_s", block.start_s, 0, 86'400);
                 whole(b, "subs", block.subs, 0, 10'000);
                 number(b, "exposure_s", block.exposure_s, 0.001, 36'000);
+                if (block.exposure_s <= 0) throw Bad{fmt::format("{} has a block without \"exposure_s\".", name)};
                 p.blocks.push_back(block);
             }
         }

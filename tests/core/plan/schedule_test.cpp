@@ -141,7 +141,7 @@ private slots:
         t.plan = p;
         const auto trial = trialFromJson(trialToJson(t), "t");
         QVERIFY(trial.ok() && *trial == t);
-        for (const char* bad : {R"({"subs": 0})", R"({"subs": 1.5})", R"({"order": "any"})", R"({"blocks": 3})", R"({"blocks": [{"start_s": -1}]})", R"({"exposure_s": "long"})", R"({"filters": [1]})", R"({"twilight_deg": 5})", R"([])"})
+        for (const char* bad : {R"({"subs": 0})", R"({"subs": 1.5})", R"({"order": "any"})", R"({"blocks": 3})", R"({"blocks": [{"start_s": -1, "exposure_s": 1}]})", R"({"blocks": [{"start_s": 1}]})", R"({"exposures": {"a": null}})", R"({"exposures": [1]})", R"({"exposure_s": "long"})", R"({"filters": [1]})", R"({"twilight_deg": 5})", R"([])"})
             QVERIFY2(!planFromJson(Json::parse(bad), "plan").ok(), bad);
     }
 
