@@ -50,7 +50,7 @@ private slots:
         }
         QVERIFY(south > 150 && north > 150);
         for (const BrightStar& s : brightStars()) QVERIFY2(s.magnitude > -2 && s.magnitude < 5 && s.colour > -0.5 && s.colour < 2.5, s.name.c_str());
-        // To a few arcminutes, from SIMBAD's published positions.
+        // To a few arcminutes.
         const auto near = [](const DeepSky& d, double ra, double dec) { return std::abs(d.ra_deg - ra) * std::cos(dec * M_PI / 180) < 0.1 && std::abs(d.dec_deg - dec) < 0.1; };
         QVERIFY(near(target("M 42"), 83.82, -5.39) && near(target("NGC 6188"), 250.03, -48.66) && near(target("M31"), 10.68, 41.27) && near(target("NGC 104"), 6.02, -72.08));
     }
