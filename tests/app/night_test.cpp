@@ -129,6 +129,18 @@ private slots:
         QVERIFY2(said().contains("does not rise above 80"), qPrintable(said()));
     }
 
+    void suggestionsFollowTheTickedFilters() {
+        QTRY_VERIFY_WITH_TIMEOUT(!night().model().suggestions().empty(), 20'000);
+        const auto scores = [&] {
+            std::vector<std::pair<std::string, double>> out;
+            for (const Suggestion& g : night().model().suggestions()) out.emplace_back(g.target->id, g.score);
+            return out;
+        };
+        const auto before = scores();
+        for (int i = 1; i < 3; ++i) night().filterList().item(i)->setCheckState(Qt::Unchecked); // the open filter alone passes sulphur and starlight too
+        QTRY_VERIFY_WITH_TIMEOUT(!scores().empty() && scores() != before, 20'000);
+    }
+
     void filtersAreTickedAndOrdered() {
         QListWidget& list = night().filterList();
         list.item(2)->setCheckState(Qt::Unchecked);

@@ -421,7 +421,7 @@ void Night::fillCalendars() {
     const int step = year ? 10 : 1, nights = year ? 36 : date.daysInMonth();
     const bool south = m_model.trial().site.latitude_deg.value_or(0) < 0;
     const Observer here = m_model.track().observer();
-    const QString of = QString("%1 %2 %3 %4 %5 %6 %7 %8").arg(first.toString(Qt::ISODate)).arg(here.latitude_deg).arg(here.longitude_deg).arg(p.lowest_deg).arg(p.twilight_deg).arg(m_model.target().ra_deg).arg(m_model.target().dec_deg).arg(m_model.trial().site.horizon.size());
+    const QString of = QString("%1 %2 %3 %4 %5 %6 %7 %8").arg(first.toString(Qt::ISODate)).arg(here.latitude_deg).arg(here.longitude_deg).arg(p.lowest_deg).arg(p.twilight_deg).arg(m_model.target().ra_deg).arg(m_model.target().dec_deg).arg(m_model.horizonText());
     QString& known = year ? m_yearOf : m_monthOf;
     const QString chosen = QString::fromStdString(p.date);
     if (!year) tellCells();

@@ -34,6 +34,13 @@ DeepSky targetOf(const Target& target, const std::vector<DeepSky>& among) {
     return d;
 }
 
+/// Lays the blocks of a trial's plan for another night or target, before the model follows.
+void layFor(Trial& trial, const DeepSky& target) {
+    const Site& s = trial.site;
+    if (!s.latitude_deg || !s.longitude_deg) return;
+    if (const auto track = NightTrack::of({*s.latitude_deg, *s.longitude_deg, s.elevation_m}, trial.plan->date, target.ra_deg, target.dec_deg)) trial.plan = layBlocks(*trial.plan, s, *track).plan;
+}
+
 } // namespace
 
 NightModel::NightModel(Session& session, QObject* parent) : QObject(parent), m_session(session), m_camera(typicalCameras().front()) {
@@ -58,7 +65,10 @@ Plan NightModel::planOf(const Trial& trial) const {
     p.date = QDate::currentDate().toString(Qt::ISODate).toStdString();
     for (const Run& r : trial.runs)
         if (r.start.size() >= 10) {
-            p.date = r.start.substr(0, 10);
+            // The evening before the sun's mean noon that follows: a run that begins after midnight belongs to the night before.
+            const QDateTime start = QDateTime::fromString(QString::fromStdString(r.start), Qt::ISODate);
+            const double noon = 3600 * (12 - std::remainder(trial.site.longitude_deg.value_or(0), 360) / 15);
+            p.date = start.isValid() ? start.addSecs(-static_cast<qint64>(noon)).date().toString(Qt::ISODate).toStdString() : r.start.substr(0, 10);
             break;
         }
     if (const Run* base = trial.baseline()) p.filters.push_back(base->filter);
@@ -104,8 +114,8 @@ QSize NightModel::frame() const {
 std::pair<double, double> NightModel::field_deg() const { return {frame().width() * m_rig.scale_arcsec() / 3600, frame().height() * m_rig.scale_arcsec() / 3600}; }
 
 void NightModel::setCamera(const Camera& camera) {
-    if (camera.id == m_camera.id) return;
     m_camera = camera;
+    m_filtersOf.clear(); // one's own camera keeps its name when it is changed
     follow();
 }
 
@@ -197,7 +207,7 @@ void NightModel::deriveBlocks() {
 }
 
 void NightModel::suggest() {
-    const QString of = m_trackOf.section(' ', 0, 3) + m_filtersOf + QString(" %1 %2 %3").arg(m_plan.lowest_deg).arg(m_plan.twilight_deg).arg(field_deg().first) + QString::number(m_targets->size());
+    const QString of = m_trackOf.section(' ', 0, 3) + m_filtersOf + QString(" %1 %2 %3").arg(m_plan.lowest_deg).arg(m_plan.twilight_deg).arg(field_deg().first) + QString::number(m_targets->size()) + chosenFilters() + horizonText();
     if (of == m_suggestionsOf) return;
     m_suggestionsOf = of;
     m_suggestions.clear();
@@ -214,6 +224,18 @@ void NightModel::suggest() {
             emit suggestionsChanged();
         };
     });
+}
+
+QString NightModel::chosenFilters() const {
+    QString out;
+    for (const std::string& id : m_plan.filters) out += "," + QString::fromStdString(id);
+    return out;
+}
+
+QString NightModel::horizonText() const {
+    QString out;
+    for (const HorizonPoint& p : trial().site.horizon) out += QString(" %1:%2").arg(p.azimuth_deg).arg(p.altitude_deg);
+    return out;
 }
 
 std::vector<SubLength> NightModel::subLengths() const {
@@ -310,8 +332,7 @@ void NightModel::setTarget(const DeepSky& target) {
     changed.target = {target.id, target.ra_deg, target.dec_deg};
     if (!changed.plan) changed.plan = m_plan;
     // The track follows the new target before the blocks are laid for it.
-    if (const Site& s = changed.site; s.latitude_deg && s.longitude_deg)
-        if (const auto track = NightTrack::of({*s.latitude_deg, *s.longitude_deg, s.elevation_m}, changed.plan->date, target.ra_deg, target.dec_deg)) changed.plan = layBlocks(*changed.plan, s, *track).plan;
+    layFor(changed, target);
     m_session.edit(tr("Target %1").arg(QString::fromStdString(target.id)), changed);
 }
 
@@ -320,8 +341,7 @@ void NightModel::setDate(const QString& date) {
     Trial changed = trial();
     changed.plan = m_plan;
     changed.plan->date = date.toStdString();
-    if (const Site& s = changed.site; s.latitude_deg && s.longitude_deg)
-        if (const auto track = NightTrack::of({*s.latitude_deg, *s.longitude_deg, s.elevation_m}, changed.plan->date, m_target.ra_deg, m_target.dec_deg)) changed.plan = layBlocks(*changed.plan, s, *track).plan;
+    layFor(changed, m_target);
     m_session.edit(tr("Night of %1").arg(date), changed);
 }
 

@@ -31,8 +31,10 @@ public:
     const std::vector<Forecast>& forecasts() const { return m_forecast; }
     const std::vector<std::string>& blockTroubles() const { return m_troubles; }
     std::vector<SubLength> subLengths() const;
-    std::pair<double, double> field_deg() const; ///< of the frame; 0 where unknown
-    QSize frame() const;
+    std::pair<double, double> field_deg() const; ///< of the frame
+    QSize frame() const; ///< of the trial's frames, else a usual one
+    bool frameKnown() const { return !m_session.frameSize().isEmpty(); }
+    QString horizonText() const; ///< its points, to tell one horizon from another
     const std::vector<DeepSky>& targets() const { return *m_targets; } ///< one's own first, then the catalogue
     const std::vector<Suggestion>& suggestions() const { return m_suggestions; }
     /// Foretold e-/s/px of each filter at each sample of the track, in its darkest channel; empty without a sky brightness.
@@ -71,6 +73,7 @@ private:
     void follow();
     void derive();
     void deriveBlocks();
+    QString chosenFilters() const;
     void suggest();
     Plan planOf(const Trial& trial) const;
 

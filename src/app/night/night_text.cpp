@@ -130,6 +130,7 @@ QString nightPage(const NightModel& m, bool print) {
     }
     QString assumed;
     for (const std::string& a : m.rig().assumed) assumed += (assumed.isEmpty() ? "" : ", ") + QString::fromStdString(a);
+    if (!m.frameKnown()) assumed += (assumed.isEmpty() ? QString() : QString(", ")) + tr("size of the frame");
     if (!assumed.isEmpty()) out += line(tr("Not known and assumed: %1.").arg(assumed), c.dim);
     if (!m.forecasts().empty()) out += line(tr("Sky in e\u207B/s/px. Foretold for a region of %1 pixels; the target's lines count 10, 50 or 250 rayleighs where the catalogue calls them faint, fair or strong.").arg(kRegion), c.dim);
     out += line(tr("None of these filters is a solar filter."), c.dim);
