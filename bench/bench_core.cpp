@@ -63,8 +63,9 @@ void kitStep(benchmark::State& state) {
 
 /// What one step of dragging a block computes, drawing apart: balance, forecast and troubles of three filters. It runs on the interface thread.
 void nightDrag(benchmark::State& state) {
-    Site site;
-    site.bortle = 5;
+    Trial trial;
+    trial.site.bortle = 5;
+    const Site& site = trial.site;
     const NightTrack track = *NightTrack::of({-32.4, 21.6, 0}, "2026-06-15", 250.1, -48.7);
     Plan plan;
     std::vector<PlanFilter> filters;
@@ -79,7 +80,7 @@ void nightDrag(benchmark::State& state) {
         plan.blocks[1].start_s += 1;
         benchmark::DoNotOptimize(balanceOf(plan, site, track));
         benchmark::DoNotOptimize(forecast(plan, filters, rig, site, deepSkyCatalogue().front(), track));
-        benchmark::DoNotOptimize(blockProblems(plan, site, track));
+        benchmark::DoNotOptimize(blockProblems(plan, trial, track));
     }
 }
 

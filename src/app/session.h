@@ -1,5 +1,6 @@
 #pragma once
 
+#include "app/curve_shelf.h"
 #include "app/job_service.h"
 #include "core/picture/pyramid.h"
 #include "core/trial/results.h"
@@ -48,6 +49,9 @@ public:
     Alignment alignmentOf(const QString& run) const;
     QSize frameSize() const { return m_frame; } ///< of the baseline, stored pixels
 
+    /// A curve of the trial's filters, by the name that the trial gives it.
+    const CurveShelf::Kept& curve(const std::string& file) { return m_curves.at(m_folder / file); }
+
     JobService& jobs() { return m_jobs; }
     void measureSoon();
     void measureNow();
@@ -68,6 +72,7 @@ private:
     void propose();
 
     JobService m_jobs;
+    CurveShelf m_curves;
     QUndoStack m_undo;
     QTimer m_soon;
     std::unique_ptr<Campaign> m_campaign;

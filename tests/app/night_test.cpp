@@ -114,6 +114,18 @@ private slots:
         QCOMPARE(plan().blocks[1].start_s, before + 60);
     }
 
+    void aBlockThatPassesAnotherStaysInHand() {
+        const std::string filter = plan().blocks[0].filter, next = plan().blocks[1].filter;
+        NightChart& chart = night().chart();
+        drag(0, chart.blockRect(2).left() - chart.blockRect(0).left() - 4);
+        QCOMPARE(plan().blocks[1].filter, filter);
+        QCOMPARE(plan().blocks[0].filter, next);
+        const double at = plan().blocks[1].start_s;
+        QTest::keyClick(&chart, Qt::Key_Left, Qt::ShiftModifier);
+        QCOMPARE(plan().blocks[1].start_s, at - 60);
+        QCOMPARE(plan().blocks[1].filter, filter);
+    }
+
     void figuresFollowTheControls() {
         box<QSpinBox>("Subs in a block")->setValue(6);
         QCOMPARE(trial().plan->blocks[0].subs, 6);

@@ -335,17 +335,13 @@ void Kit::fillFilters() {
 
 const Curve* Kit::curveIn(const std::string& file) {
     if (file.empty()) return nullptr;
-    std::error_code failed;
-    const auto path = m_session.folder() / file;
-    const auto written = std::filesystem::last_write_time(path, failed);
-    auto known = m_curves.find(file);
-    if (known == m_curves.end() || known->second.written != written) {
-        auto curve = readCurve(path);
-        if (!curve) emit problem(QString::fromStdString(curve.error().message));
-        known = m_curves.insert_or_assign(file, Known{written, curve ? std::move(*curve) : Curve{}}).first;
+    const CurveShelf::Kept& kept = m_session.curve(file);
+    if (unsigned& last = m_readings[file]; last != kept.reading) {
+        last = kept.reading;
         m_fastest = {};
+        if (!kept.problem.empty()) emit problem(QString::fromStdString(kept.problem));
     }
-    return known->second.curve.empty() ? nullptr : &known->second.curve;
+    return kept.curve.empty() ? nullptr : &kept.curve;
 }
 
 void Kit::refresh() {

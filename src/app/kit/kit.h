@@ -127,11 +127,7 @@ private:
     std::string m_indexOf; ///< the filter from which the index was set
     QTimer m_pageLater; ///< while the slider is dragged
     bool m_stale = true;   ///< the trial has changed while the Kit was out of sight
-    struct Known {
-        std::filesystem::file_time_type written;
-        Curve curve; ///< empty where it cannot be read
-    };
-    std::map<std::string, Known> m_curves; ///< by file
+    std::map<std::string, unsigned> m_readings; ///< of the curves, by file: a changed one starts anew
     /// The fastest f-ratios of a filter depend on all but the slider: kept while that moves.
     struct Fastest {
         std::string filter, file;

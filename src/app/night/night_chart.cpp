@@ -168,6 +168,7 @@ void NightChart::draw(QPainter& p, const Layout& l, const Theme& t) const {
         p.drawText(QPointF(l.sky.left() + 6, l.sky.top() + 31), tr("virtual meter (dots, mag/arcsec\u00B2) and clouds (veil)"));
     }
     // Names at the curves' highest visible points.
+    QRectF taken;
     const auto label = [&](const QString& text, const QColor& colour, auto altitude) {
         double best = -1, when = 0;
         for (double s = l.from + 1200; s < l.to - 1200; s += NightTrack::kStep)
@@ -176,7 +177,10 @@ void NightChart::draw(QPainter& p, const Layout& l, const Theme& t) const {
         p.setPen(colour);
         const double width = p.fontMetrics().horizontalAdvance(text);
         const double at = std::clamp(x(when) + 6, l.sky.left() + 4, l.sky.right() - width - 4);
-        p.drawText(QPointF(at, std::max(l.sky.top() + 28, y(best) - 5)), text);
+        QRectF box(at, std::max(l.sky.top() + 15, y(best) - 18), width, 16);
+        if (box.adjusted(-4, -1, 4, 1).intersects(taken)) box.moveTop(taken.bottom() + 3);
+        taken = box;
+        p.drawText(box, Qt::AlignLeft | Qt::AlignVCenter, text);
     };
     label(QString::fromStdString(m_model.target().id), t.accent, [](const SkyMoment& m) { return m.target->alt_deg; });
     label(tr("moon, %1 % lit").arg(100 * track.at(NightTrack::kLength / 2).moonIlluminated, 0, 'f', 0), t.warn, [](const SkyMoment& m) { return m.moon.alt_deg; });
@@ -309,7 +313,8 @@ void NightChart::mouseReleaseEvent(QMouseEvent* e) {
     const int held = m_held;
     m_held = -1;
     const double start = 60 * std::round((secondAt(e->position().x()) - m_grip) / 60);
-    if (m_moved) m_model.moveBlock(held, start, true);
+    if (m_moved) m_chosen = m_model.moveBlock(held, start, true);
+    update();
     m_moved = false;
     setCursor(Qt::ArrowCursor);
 }
@@ -319,7 +324,7 @@ void NightChart::keyPressEvent(QKeyEvent* e) {
     const int step = e->key() == Qt::Key_Left ? -1 : e->key() == Qt::Key_Right ? 1 : 0;
     if (count == 0 || step == 0) return QWidget::keyPressEvent(e);
     if (e->modifiers() & Qt::ShiftModifier) {
-        if (m_chosen >= 0 && m_chosen < count) m_model.moveBlock(m_chosen, m_model.plan().blocks[static_cast<std::size_t>(m_chosen)].start_s + 60 * step, true);
+        if (m_chosen >= 0 && m_chosen < count) m_chosen = m_model.moveBlock(m_chosen, m_model.plan().blocks[static_cast<std::size_t>(m_chosen)].start_s + 60 * step, true);
     } else {
         m_chosen = std::clamp(m_chosen < 0 ? 0 : m_chosen + step, 0, count - 1);
     }

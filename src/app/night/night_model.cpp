@@ -144,16 +144,16 @@ void NightModel::derive() {
     }
     // Filters in this cone and camera.
     QString filtersOf = QString::fromStdString(m_camera.id) + QString(" %1 %2").arg(m_rig.fRatio()).arg(m_rig.obstruction);
-    for (const Filter& f : trial().filters) filtersOf += QString::fromStdString("|" + f.id + ":" + f.name + ":" + f.curve);
+    for (const Filter& f : trial().filters) filtersOf += QString::fromStdString("|" + f.id + ":" + f.name + ":" + f.curve) + QString(":%1").arg(f.curve.empty() ? 0 : m_session.curve(f.curve).reading);
     if (filtersOf != m_filtersOf) {
         m_filtersOf = filtersOf;
         m_filters.clear();
         for (const Filter& f : trial().filters) {
             Curve curve;
             if (!f.curve.empty()) {
-                const auto read = readCurve(m_session.folder() / f.curve);
-                if (!read) continue; // without a curve nothing is foretold of it
-                curve = ConeShift({m_rig.fRatio(), m_rig.obstruction, f.effective_index.value_or(1.8), 0}).apply(*read, 0.5);
+                const Curve& alone = m_session.curve(f.curve).curve;
+                if (alone.empty()) continue; // without a curve nothing is foretold of it
+                curve = ConeShift({m_rig.fRatio(), m_rig.obstruction, f.effective_index.value_or(1.8), 0}).apply(alone, 0.5);
             } else if (f.kind != "none") {
                 continue;
             }
@@ -203,7 +203,7 @@ void NightModel::deriveBlocks() {
     if (!ready()) return;
     m_balance = balanceOf(m_plan, trial().site, *m_track);
     m_forecast = forecast(m_plan, m_filters, m_rig, trial().site, m_target, *m_track);
-    m_troubles = blockProblems(m_plan, trial().site, *m_track);
+    m_troubles = blockProblems(m_plan, trial(), *m_track);
 }
 
 void NightModel::suggest() {
@@ -267,18 +267,24 @@ void NightModel::edit(const QString& what, Plan plan) {
     }
 }
 
-void NightModel::moveBlock(int index, double start_s, bool done) {
-    if (index < 0 || index >= static_cast<int>(m_plan.blocks.size())) return;
+int NightModel::moveBlock(int index, double start_s, bool done) {
+    if (index < 0 || index >= static_cast<int>(m_plan.blocks.size())) return index;
     m_plan.blocks[static_cast<std::size_t>(index)].start_s = std::clamp(start_s, 0.0, NightTrack::kLength - 60);
-    if (done) {
-        Trial changed = trial();
-        changed.plan = m_plan;
-        std::stable_sort(changed.plan->blocks.begin(), changed.plan->blocks.end(), [](const PlanBlock& a, const PlanBlock& b) { return a.start_s < b.start_s; });
-        m_session.edit(tr("Move a block"), changed);
-        return;
+    if (!done) {
+        deriveBlocks();
+        emit blocksChanged();
+        return index;
     }
-    deriveBlocks();
-    emit blocksChanged();
+    Trial changed = trial();
+    changed.plan = m_plan;
+    auto& blocks = changed.plan->blocks;
+    const PlanBlock moved = blocks[static_cast<std::size_t>(index)];
+    blocks.erase(blocks.begin() + index);
+    const auto before = std::upper_bound(blocks.begin(), blocks.end(), moved, [](const PlanBlock& a, const PlanBlock& b) { return a.start_s < b.start_s; });
+    const auto now = static_cast<int>(before - blocks.begin());
+    blocks.insert(before, moved);
+    m_session.edit(tr("Move a block"), changed);
+    return now;
 }
 
 void NightModel::tick(const std::string& point, bool done) {

@@ -47,7 +47,7 @@ public:
     void setActive(bool active);
     void setCamera(const Camera& camera);
     void edit(const QString& what, Plan plan);    ///< lays the blocks anew
-    void moveBlock(int index, double start_s, bool done);
+    int moveBlock(int index, double start_s, bool done); ///< where in the row it stands now: a block that is let go may have passed another
     void tick(const std::string& point, bool done);
     void fitSubs();
     /// One length for all filters, or each its own: sky-limited, within 5 s and 20 min, rounded to what hands would choose.

@@ -68,12 +68,7 @@ QString nightPage(const NightModel& m, bool print) {
     QString out = QString("<h3 style='margin-bottom:2px; color:%3'>%1, %2</h3>").arg(QString::fromStdString(m.target().id + (m.target().name.empty() ? "" : " " + m.target().name)).toHtmlEscaped(), QDate::fromString(QString::fromStdString(plan.date), Qt::ISODate).toString("d MMMM yyyy"), c.text);
     out += line(events(m), c.dim);
     if (!m.problem().isEmpty()) out += line(m.problem(), c.bad);
-    for (const std::string& s : m.blockTroubles()) {
-        QString text = QString::fromStdString(s);
-        for (const std::string& id : plan.filters)
-            if (s.starts_with(id + " ")) text.replace(0, static_cast<qsizetype>(id.size()), nameOf(id));
-        out += line(text, c.warn);
-    }
+    for (const std::string& s : m.blockTroubles()) out += line(QString::fromStdString(s), c.warn);
     out += heading(tr("What this night can prove"));
     for (const std::string& s : proofSentences(m.forecasts(), m.balance(), plan, trial)) out += line(QString::fromStdString(s), c.text);
     if (plan.blocks.empty()) out += line(tr("Nothing yet: no blocks are laid."), c.dim);
@@ -132,7 +127,8 @@ QString nightPage(const NightModel& m, bool print) {
     for (const std::string& a : m.rig().assumed) assumed += (assumed.isEmpty() ? "" : ", ") + QString::fromStdString(a);
     if (!m.frameKnown()) assumed += (assumed.isEmpty() ? QString() : QString(", ")) + tr("size of the frame");
     if (!assumed.isEmpty()) out += line(tr("Not known and assumed: %1.").arg(assumed), c.dim);
-    if (!m.forecasts().empty()) out += line(tr("Sky in e\u207B/s/px. Foretold for a region of %1 pixels; the target's lines count 10, 50 or 250 rayleighs where the catalogue calls them faint, fair or strong.").arg(kRegion), c.dim);
+    const QString continuum = m.target().continuum > 0 ? number(continuumBrightness(m.target().continuum), 1) : tr("none");
+    if (!m.forecasts().empty()) out += line(tr("Sky in e\u207B/s/px. Foretold for a region of %1 pixels; the target's lines count 10, 50 or 250 rayleighs where the catalogue calls them faint, fair or strong, its starlight and dust 24.5, 23 or 21.5 mag/arcsec\u00B2 (here: %2). Such continuum counts for the baseline and is lost in narrow bands: a target of pure lines gains more.").arg(kRegion).arg(continuum), c.dim);
     out += line(tr("None of these filters is a solar filter."), c.dim);
     return out;
 }

@@ -52,6 +52,19 @@ std::vector<std::string> blockOrder(const Plan& plan) {
     return out;
 }
 
+double seriesLength(const Plan& plan) {
+    double sum = 0;
+    std::string before;
+    std::set<std::string> seen;
+    for (const std::string& filter : blockOrder(plan)) {
+        if (filter != before) sum += (before.empty() ? 0 : plan.swap_s) + plan.refocus_s;
+        sum += blockLength(plan, blockOf(plan, filter, 0));
+        if (!plan.brightStar.empty() && seen.insert(filter).second) sum += starLength(plan);
+        before = filter;
+    }
+    return sum;
+}
+
 std::vector<Span> usable(const Plan& plan, const Site& site, const NightTrack& track) {
     const auto dark = track.sunBelow(plan.twilight_deg);
     if (!dark) return {};
@@ -141,9 +154,9 @@ std::vector<Balance> balanceOf(const Plan& plan, const Site& site, const NightTr
     return out;
 }
 
-std::vector<std::string> blockProblems(const Plan& plan, const Site& site, const NightTrack& track) {
+std::vector<std::string> blockProblems(const Plan& plan, const Trial& trial, const NightTrack& track) {
     std::vector<std::string> out;
-    const auto spans = usable(plan, site, track);
+    const auto spans = usable(plan, trial.site, track);
     const auto dark = track.sunBelow(plan.twilight_deg);
     const auto transit = track.transit();
     std::set<std::string> seen;
@@ -164,7 +177,10 @@ std::vector<std::string> blockProblems(const Plan& plan, const Site& site, const
     if (low > 0) out.push_back(fmt::format("{} while the target is below {:g} degrees or behind the horizon.", blocks(low), plan.lowest_deg));
     if (over > 0) out.push_back(blocks(over) + " over the meridian: the mount must flip in the middle.");
     for (std::size_t i = 0; i < plan.filters.size(); ++i)
-        if (!plan.blocks.empty() && !seen.count(plan.filters[i])) out.push_back(fmt::format("{} has no block{}.", plan.filters[i], i == 0 ? ", and it is the baseline" : ""));
+        if (!plan.blocks.empty() && !seen.count(plan.filters[i])) {
+            const Filter* f = trial.filter(plan.filters[i]);
+            out.push_back(fmt::format("{} has no block{}.", f && !f->name.empty() ? f->name : plan.filters[i], i == 0 ? ", and it is the baseline" : ""));
+        }
     return out;
 }
 

@@ -19,6 +19,9 @@ std::vector<PlanBlock> starSeries(const Plan& plan);
 /// The filters in the order in which their blocks come.
 std::vector<std::string> blockOrder(const Plan& plan);
 
+/// From the first block's start to the last one's end when they follow each other without a gap but swaps, refocusing and star series.
+double seriesLength(const Plan& plan);
+
 /// When the plan's target can be shot: sun low enough, target high enough and above the horizon.
 std::vector<Span> usable(const Plan& plan, const Site& site, const NightTrack& track);
 
@@ -51,6 +54,7 @@ struct Balance {
 std::vector<Balance> balanceOf(const Plan& plan, const Site& site, const NightTrack& track);
 
 /// What is wrong with where blocks lie, in sentences: overlaps, twilight, a low target, the meridian, a missing baseline.
-std::vector<std::string> blockProblems(const Plan& plan, const Site& site, const NightTrack& track);
+/// `trial`: its place, and the names of its filters.
+std::vector<std::string> blockProblems(const Plan& plan, const Trial& trial, const NightTrack& track);
 
 } // namespace caelumen

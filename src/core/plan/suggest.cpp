@@ -81,20 +81,19 @@ std::vector<Suggestion> suggestTargets(const std::vector<DeepSky>& among, const 
         m.moonDec = dec;
         moments.push_back(m);
     }
+    const double series = seriesLength(plan);
     const double narrow = std::min(frame.first, frame.second) * 60;
     for (const DeepSky& d : among) {
         // Positions of the year 2000: within half a degree for decades, ample for a suggestion.
         Suggestion g;
         g.target = &d;
-        double moonlit = 0, before = 1e9;
-        int flips = 0;
+        double moonlit = 0, east_s = 0, west_s = 0;
         for (const Moment& m : moments) {
             double hourAngle = std::remainder(m.hourAngleOfZeroRa - d.ra_deg, 360);
             const Horizontal h = turning.horizontal(hourAngle, d.dec_deg);
             if (h.alt_deg < std::max(plan.lowest_deg, horizonAt(site.horizon, h.az_deg))) continue;
             g.usable_s += kStep;
-            if (before < 0 && hourAngle >= 0) ++flips;
-            before = hourAngle;
+            (hourAngle < 0 ? east_s : west_s) += kStep;
             const double away = angleBetween(m.moonRa, m.moonDec, d.ra_deg, d.dec_deg);
             if (m.sky.moon.alt_deg > 0) {
                 moonlit += kStep * m.sky.moonIlluminated;
@@ -103,6 +102,8 @@ std::vector<Suggestion> suggestTargets(const std::vector<DeepSky>& among, const 
             g.highest_deg = std::max(g.highest_deg, h.alt_deg);
         }
         if (g.usable_s < 3600) continue;
+        // Blocks never lie over the meridian; a series that fits on one side of it needs no flip at all.
+        const bool flips = plan.flip == FlipSchool::Wait && std::max(east_s, west_s) < std::min(series, g.usable_s);
         // Its parts, each 0 to 1.
         const double size = std::max(d.width_arcmin, d.height_arcmin);
         g.fill = narrow > 0 ? size / narrow : 0;
@@ -117,7 +118,7 @@ std::vector<Suggestion> suggestTargets(const std::vector<DeepSky>& among, const 
         const double time = std::min(1.0, g.usable_s / (5 * 3600)), height = std::min(1.0, g.highest_deg / 60);
         // Oxygen suffers most from moonlight.
         const double part = moonlit / g.usable_s, moon = 1 - part * (0.5 + 0.3 * exercise.oxygen) * (g.moonAway_deg < 30 ? 1.6 : g.moonAway_deg < 60 ? 1.1 : 0.7);
-        g.score = std::clamp(light, 0.0, 1.0) * fits * (0.4 + 0.6 * time) * (0.5 + 0.5 * height) * std::clamp(moon, 0.05, 1.0) * (flips > 0 && plan.flip == FlipSchool::Wait ? 0.9 : 1.0);
+        g.score = std::clamp(light, 0.0, 1.0) * fits * (0.4 + 0.6 * time) * (0.5 + 0.5 * height) * std::clamp(moon, 0.05, 1.0) * (flips ? 0.9 : 1.0);
         if (g.score < 0.02) continue;
 
         std::vector<std::string> shows;
@@ -137,7 +138,7 @@ std::vector<Suggestion> suggestTargets(const std::vector<DeepSky>& among, const 
             {time, fmt::format("Only {} in this night.", hoursText(g.usable_s))},
             {height, fmt::format("Stays low, {:.0f} degrees at most.", g.highest_deg)},
             {moon, fmt::format("The moon is {:.0f} degrees away.", g.moonAway_deg)},
-            {flips > 0 && plan.flip == FlipSchool::Wait ? 0.9 : 1.0, "It crosses the meridian in the middle."}};
+            {flips ? 0.9 : 1.0, fmt::format("The series takes {} and cannot be had on one side of the meridian: the mount must flip between blocks.", hoursText(series))}};
         const auto* worst = std::min_element(std::begin(weak), std::end(weak), [](const auto& x, const auto& y) { return x.first < y.first; });
         if (worst->first < 0.95) g.weakness = worst->second;
         out.push_back(std::move(g));

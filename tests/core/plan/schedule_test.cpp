@@ -35,6 +35,13 @@ Filter named(const char* id, const char* name) {
     return f;
 }
 
+Trial trialHere() {
+    Trial t;
+    t.site = kSite;
+    t.filters = {named("open", "Clear glass"), named("duo", "Two lines")};
+    return t;
+}
+
 Plan planFor(std::vector<std::string> filters) {
     Plan p;
     p.date = "2026-06-15";
@@ -81,7 +88,7 @@ private slots:
             p.subs = subs;
             const NightTrack track = night();
             const Laid laid = layBlocks(p, kSite, track);
-            QVERIFY(blockProblems(laid.plan, kSite, track).empty() || !laid.problem.empty());
+            QVERIFY(blockProblems(laid.plan, trialHere(), track).empty() || !laid.problem.empty());
             for (std::size_t i = 0; i + 1 < laid.plan.blocks.size(); ++i) {
                 const PlanBlock &a = laid.plan.blocks[i], &b = laid.plan.blocks[i + 1];
                 QVERIFY(b.start_s - blockEnd(p, a) > (a.filter == b.filter ? -1 : p.swap_s + p.refocus_s - 1));
@@ -111,18 +118,31 @@ private slots:
         QVERIFY(problem({-32.4, 21.6, 0}, "2026-06-15", 84, -5).find("by day only") != std::string::npos);
     }
 
+    void aSeriesTakesWhatItsBlocksTake() {
+        Plan p = planFor({"a", "b", "c"});
+        p.brightStar = "Antares";
+        p.flip = FlipSchool::Flipped;
+        const Plan laid = layBlocks(p, kSite, night()).plan;
+        QCOMPARE(laid.blocks.size(), std::size_t{6});
+        const double whole = blockEnd(laid, laid.blocks.back()) - laid.blocks.front().start_s + p.refocus_s; // the first block waits for the focus, too
+        QVERIFY2(std::abs(seriesLength(p) - whole) < 1, qPrintable(QString("%1 %2").arg(seriesLength(p)).arg(whole)));
+    }
+
     void draggedBlocksAreJudged() {
         Plan p = layBlocks(planFor({"a", "b"}), kSite, night()).plan;
-        QVERIFY(blockProblems(p, kSite, night()).empty());
+        QVERIFY(blockProblems(p, trialHere(), night()).empty());
         Plan early = p;
         early.blocks[0].start_s = 3600;
-        QVERIFY(blockProblems(early, kSite, night())[0].find("daylight") != std::string::npos);
+        QVERIFY(blockProblems(early, trialHere(), night())[0].find("daylight") != std::string::npos);
         Plan over = p;
         over.blocks[1].start_s = p.blocks[0].start_s + 60;
-        QVERIFY(blockProblems(over, kSite, night())[0].find("runs into") != std::string::npos);
+        QVERIFY(blockProblems(over, trialHere(), night())[0].find("runs into") != std::string::npos);
+        Plan named = p;
+        named.filters = {"a", "b", "duo"};
+        QCOMPARE(blockProblems(named, trialHere(), night()).back(), std::string("Two lines has no block."));
         Plan alone = p;
         std::erase_if(alone.blocks, [](const PlanBlock& b) { return b.filter == "a"; });
-        const auto said = blockProblems(alone, kSite, night());
+        const auto said = blockProblems(alone, trialHere(), night());
         QVERIFY(std::any_of(said.begin(), said.end(), [](const std::string& s) { return s.find("baseline") != std::string::npos; }));
     }
 
