@@ -94,7 +94,7 @@ void CalendarView::paintEvent(QPaintEvent*) {
             p.fillRect(QRectF(place.left(), y(n.target_s), place.width(), bottom - y(n.target_s)), pale);
             p.fillRect(QRectF(place.left(), y(n.target_moonless_s), place.width(), bottom - y(n.target_moonless_s)), t.accent);
             p.setPen(QPen(t.dim, 1));
-            p.drawLine(QPointF(place.left(), y(n.dark_s)), QPointF(place.right(), y(n.dark_s)));
+            p.drawPolyline(QPolygonF{QPointF(place.left(), bottom), QPointF(place.left(), y(n.dark_s)), QPointF(place.right(), y(n.dark_s)), QPointF(place.right(), bottom)});
             const QDate d = QDate::fromString(QString::fromStdString(n.date), Qt::ISODate);
             if (d.month() != month) {
                 month = d.month();

@@ -394,8 +394,9 @@ void Night::fillTargets() {
             add(*s.target, s.weakness.empty() ? reasons.value(0) : QString::fromStdString(s.weakness), tr("%1, %2\nFor it: %3.%4").arg(QString::fromStdString(s.target->kind), QString::fromStdString(s.target->constellation), reasons.join("; "), s.weakness.empty() ? QString() : tr("\nAgainst it: %1").arg(QString::fromStdString(s.weakness))));
         }
         if (m_targets->count() == 0) {
-            auto* item = new QListWidgetItem(m_model.ready() ? tr("No target suits these filters in this night; search for one.") : tr("Search for a target above."), m_targets);
+            auto* item = new QListWidgetItem(m_model.ready() ? tr("None suits these filters in\nthis night; search for one.") : tr("Search for a target above."), m_targets);
             item->setFlags(Qt::NoItemFlags);
+            item->setToolTip(item->text());
         }
         return;
     }

@@ -252,7 +252,11 @@ void NightChart::draw(QPainter& p, const Layout& l, const Theme& t) const {
     for (const auto& [id, rates] : skies)
         for (std::size_t i = 0; i < rates.size(); ++i)
             if (samples[i].sun.alt_deg < -12 && rates[i] > 0) low = std::min(low, rates[i]), high = std::max(high, rates[i]);
-    if (high <= 0) return;
+    if (high <= 0) {
+        p.setPen(t.dim);
+        p.drawText(l.rates.adjusted(20, 0, -20, 0), Qt::AlignCenter | Qt::TextWordWrap, tr("No sky is foretold: the sun stays above \u221212\u00B0 or the target below the horizon."));
+        return;
+    }
     const double from = std::floor(std::log10(low * 0.8)), to = std::max(from + 1, std::ceil(std::log10(high * 1.1)));
     const auto yr = [&](double rate) { return l.rates.bottom() - (std::log10(rate) - from) / (to - from) * l.rates.height(); };
     p.setPen(t.dim);

@@ -93,6 +93,8 @@ void NightModel::follow() {
         m_plan = laid.plan;
         m_problem = QString::fromStdString(laid.problem);
         deriveBlocks();
+    } else if (ready() && m_plan.blocks.empty() && !m_plan.filters.empty()) {
+        m_problem = QString::fromStdString(layBlocks(m_plan, trial().site, *m_track).problem);
     }
     emit changed();
 }
