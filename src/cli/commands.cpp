@@ -4,6 +4,7 @@
 #include "cli/outcome.h"
 #include "core/base/file.h"
 #include "core/base/json.h"
+#include "core/prepare/prepare_run.h"
 #include "core/simulate/demo.h"
 #include "core/trial/frame_report.h"
 #include "core/trial/measure_trial.h"
@@ -28,6 +29,8 @@
 namespace caelumen::cli {
 namespace fs = std::filesystem;
 namespace {
+
+constexpr const char* kStackUsage = "caelumen-cli stack SUBS.json --out STACK.fits [--report REPORT.json]";
 
 /// Progress on a terminal only: a script's log stays clean.
 Job terminalJob() {
@@ -136,6 +139,20 @@ int demo(const Arguments& a) {
     return done ? kDone : fail(done.error().message);
 }
 
+int stack(const Arguments& a) {
+    if (!a.has("--out")) return misuse("--out STACK.fits is missing", kStackUsage);
+    const fs::path out = a.value("--out");
+    if (const std::string ending = out.extension().string(); ending != ".fits" && ending != ".fit" && ending != ".fts") return misuse("--out must end in .fits", kStackUsage);
+    const auto recipe = readSubsRecipe(a.words[0]);
+    if (!recipe) return fail(recipe.error().message);
+    const auto prepared = prepareRun(*recipe, out, terminalJob());
+    if (!prepared) return fail(prepared.error().message);
+    if (a.has("--report"))
+        if (const Status done = writeFile(a.value("--report"), preparedToJson(*prepared).dump(1) + "\n"); !done) return fail(done.error().message);
+    for (const std::string& warning : prepared->warnings) fmt::print(stderr, "note: {}\n", warning);
+    return kDone;
+}
+
 struct Command {
     Shape shape;
     std::string usage, about;
@@ -147,6 +164,7 @@ const std::map<std::string, Command>& commands() {
         {"measure", {{{"--out", "--csv", "--threads"}, {}, 1, 1}, "caelumen-cli measure TRIAL.json [--out RESULTS.json] [--csv TABLE.csv] [--threads N]", "measure a trial; JSON to the standard output without --out", measure}},
         {"frames", {{{}, {"--json"}, 1, 100'000}, "caelumen-cli frames FILE... [--json]", "header facts, sky level, noise and stars of each frame", frames}},
         {"report", {{{"--out", "--trial"}, {}, 1, 1}, "caelumen-cli report TRIAL.json|CAMPAIGN --out FILE.html|.csv|.json [--trial N]", "measure and write a page with pictures and plots, a table, or results", report}},
+        {"stack", {{{"--out", "--report"}, {}, 1, 1}, kStackUsage, "calibrate, judge, align and stack one run's subs", stack}},
         {"passband", {kPassbandShape, kPassbandUsage, "the bands of a filter curve, and what becomes of them in a light cone", passband}},
         {"sky", {kSkyShape, kSkyUsage, "sun, moon and target at a place and time", sky}},
         {"demo", {{{"--out", "--trial", "--width"}, {}, 0, 0}, "caelumen-cli demo --out DIR [--trial NAME] [--width PIXELS]", "make the demo campaign's frames, trials and truth; larger ones for trying speed", demo}},

@@ -193,4 +193,41 @@ CAELUMEN_FAST Sums sums(const float* v, const std::uint8_t* hidden, int n, float
     return out;
 }
 
+CAELUMEN_FAST void gather(const float* v, int n, float pivot, float weight, const Gathered& to) {
+    float* const sum = to.sum;
+    float* const all = to.weight;
+    float* const count = to.count;
+    float* const low = to.low;
+    float* const high = to.high;
+    for (int i = 0; i < n; ++i) {
+        const float d = v[i] - pivot;
+        const bool is = d == d;
+        sum[i] += is ? weight * d : 0.0F;
+        all[i] += is ? weight : 0.0F;
+        count[i] += is ? 1.0F : 0.0F;
+        low[i] = d < low[i] ? d : low[i];
+        high[i] = d > high[i] ? d : high[i];
+    }
+}
+
+CAELUMEN_FAST void calibrate(const float* v, int n, const float* zero, float level, const float* factor, float* out) {
+    if (zero && factor) {
+        for (int i = 0; i < n; ++i) out[i] = (v[i] - zero[i]) * factor[i];
+    } else if (zero) {
+        for (int i = 0; i < n; ++i) out[i] = v[i] - zero[i];
+    } else if (factor) {
+        for (int i = 0; i < n; ++i) out[i] = (v[i] - level) * factor[i];
+    } else {
+        for (int i = 0; i < n; ++i) out[i] = v[i] - level;
+    }
+}
+
+CAELUMEN_FAST void cubic(const float* row, const float* phase, int n, const float* wy, float* out) {
+    for (int i = 0; i < n; ++i) {
+        const float t = phase[i], a = row[i - 1], b = row[i], c = row[i + 1], d = row[i + 2];
+        const float value = b + 0.5F * t * (c - a + t * (2 * a - 5 * b + 4 * c - d + t * (3 * (b - c) + d - a)));
+        out[i] += wy[i] * value;
+    }
+}
+
 } // namespace caelumen::rows

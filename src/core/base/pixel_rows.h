@@ -51,4 +51,18 @@ struct Sums {
 };
 Sums sums(const float* v, const std::uint8_t* hidden, int n, float low, float high, float pivot);
 
+/// What several rows come to, pixel by pixel; NaN is passed over.
+struct Gathered {
+    float *sum, *weight, *count; ///< of values less the pivot, times their weight; of the weights; of the values
+    float *low, *high;           ///< extremes, less the pivot
+};
+void gather(const float* v, int n, float pivot, float weight, const Gathered& to);
+
+/// out[i] = (v[i] - zero[i]) * factor[i]; `zero` may be null (then `level` is taken away), `factor` too.
+void calibrate(const float* v, int n, const float* zero, float level, const float* factor, float* out);
+
+/// Adds the interpolation of one row, out[i] += wy * (row * cubic kernel) at from[0] + i for phases of from 0 to 1: Catmull & Rom 1974. `row` points at the pixel left of the first
+/// phase's; one before and two after each are read.
+void cubic(const float* row, const float* phase, int n, const float* wy, float* out);
+
 } // namespace caelumen::rows

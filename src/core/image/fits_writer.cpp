@@ -1,6 +1,7 @@
 #include "core/image/fits_writer.h"
 
 #include "core/base/file.h"
+#include "core/image/fits_bands.h"
 #include "core/image/fits_handle.h"
 
 #include <fmt/format.h>
@@ -23,18 +24,7 @@ Status writeFits(const std::filesystem::path& path, const std::vector<const Plan
         FitsHandle file(raw);
         std::array<long, 3> size{planes[0]->width(), planes[0]->height(), static_cast<long>(planes.size())};
         fits_create_img(raw, pixels == FitsPixels::Float32 ? FLOAT_IMG : USHORT_IMG, planes.size() == 1 ? 2 : 3, size.data(), &status);
-        for (const HeaderCard& card : cards) {
-            const char* comment = card.comment.empty() ? nullptr : card.comment.c_str();
-            if (card.keyword == "HISTORY") {
-                fits_write_history(raw, std::get<std::string>(card.value).c_str(), &status);
-            } else if (const auto* text = std::get_if<std::string>(&card.value)) {
-                fits_write_key_str(raw, card.keyword.c_str(), text->c_str(), comment, &status);
-            } else if (const auto* whole = std::get_if<long long>(&card.value)) {
-                fits_write_key_lng(raw, card.keyword.c_str(), *whole, comment, &status);
-            } else {
-                fits_write_key_dbl(raw, card.keyword.c_str(), std::get<double>(card.value), -10, comment, &status);
-            }
-        }
+        for (const HeaderCard& card : cards) putCard(raw, card, &status);
         LONGLONG first = 1;
         for (const Plane* plane : planes) {
             const auto count = static_cast<LONGLONG>(plane->size());

@@ -53,4 +53,14 @@ Result<Plane> FrameFile::readChannel(std::size_t c, Plane spare) const {
     return plane;
 }
 
+Result<Plane> FrameFile::readStored(int plane) const {
+    if (m_kind == Kind::Fits) return readFitsPlane(m_info, m_place, plane, {}, [width = m_info.width](float* row, int) { zerosOfRow(row, width); }); // infinities become NaN
+    return readTiffPlane(m_info, plane);
+}
+
+std::optional<int> FrameFile::plainFitsExtension() const {
+    if (m_kind != Kind::Fits || m_place.compressed || m_place.gzipped) return std::nullopt;
+    return m_place.hdu;
+}
+
 } // namespace caelumen

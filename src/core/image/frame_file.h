@@ -51,6 +51,11 @@ public:
     /// `spare` may be a plane that is no longer needed: its memory is used again.
     Result<Plane> readChannel(std::size_t c, Plane spare = {}) const;
 
+    /// A stored plane (the whole mosaic is one) as it is: zero rims stay zeros.
+    Result<Plane> readStored(int plane) const;
+    /// The extension of an uncompressed FITS image, whose rows can be read where they lie.
+    std::optional<int> plainFitsExtension() const;
+
 private:
     enum class Kind { Fits, Tiff };
     FrameInfo m_info;

@@ -1,0 +1,32 @@
+#pragma once
+
+#include "core/image/frame_file.h"
+
+#include <memory>
+
+namespace caelumen {
+
+/// Any rows of a frame on disk, in any order, without the rest: what stacking needs, which touches every frame band by band. An uncompressed FITS image is read where it lies;
+/// all else is unpacked once into a nameless file of the temporary folder. Values are stored units with BZERO and BSCALE applied; blanks and infinities come back as NaN, zero rims as
+/// zeros. Reading is safe from several threads.
+class StoredRows {
+public:
+    static Result<StoredRows> open(const FrameFile& file);
+
+    int width() const { return m_width; }
+    int height() const { return m_height; }
+    /// Rows y to y + count - 1 of a stored plane (0..) into `to`.
+    Status read(int plane, int y, int count, float* to) const;
+
+private:
+    struct Descriptor;
+    std::filesystem::path m_path;
+    std::shared_ptr<const Descriptor> m_unpacked; ///< of the nameless file; else the frame itself is opened for each read, so that a thousand frames need no thousand open files
+    long long m_start = 0;                  ///< of the pixels, bytes
+    int m_bitpix = -32;
+    double m_zero = 0, m_scale = 1;
+    std::optional<long long> m_blank;
+    int m_width = 0, m_height = 0;
+};
+
+} // namespace caelumen

@@ -1,0 +1,116 @@
+#include "core/prepare/combine.h"
+
+#include "core/base/pixel_rows.h"
+#include "core/base/statistics.h"
+
+#include <algorithm>
+#include <cmath>
+#include <vector>
+
+namespace caelumen {
+namespace {
+
+struct Value {
+    double v;
+    double weight;
+};
+
+double medianOf(std::vector<float>& values) { return median(std::span<float>(values)); }
+
+/// The values' own sigma about their median.
+double scatter(const std::vector<Value>& kept, double centre, Rejection how, std::vector<float>& room) {
+    room.clear();
+    for (const Value& k : kept) room.push_back(static_cast<float>(std::abs(k.v - centre)));
+    // Of few values the median deviation comes out too small (Croux & Rousseeuw 1992, table 1).
+    static constexpr double kFew[] = {0, 0, 1.196, 1.495, 1.363, 1.206, 1.200, 1.140, 1.129, 1.107};
+    double s = kMadToSigma * medianOf(room) * (kept.size() < 10 ? kFew[kept.size()] : static_cast<double>(kept.size()) / (static_cast<double>(kept.size()) - 0.8));
+    if (how != Rejection::Winsor || kept.size() < 4) return s;
+    for (int round = 0; round < 5; ++round) {
+        double sum = 0, squares = 0;
+        for (const Value& k : kept) {
+            const double w = std::clamp(k.v, centre - 1.5 * s, centre + 1.5 * s) - centre;
+            sum += w, squares += w * w;
+        }
+        const auto n = static_cast<double>(kept.size());
+        const double next = 1.134 * std::sqrt(std::max(0.0, (squares - sum * sum / n) / (n - 1)));
+        if (std::abs(next - s) < 0.005 * s) break;
+        s = next;
+    }
+    return s;
+}
+
+} // namespace
+
+double clippedMean(double low, double high) {
+    const auto density = [](double z) { return std::exp(-0.5 * z * z) / std::sqrt(2 * M_PI); };
+    const auto below = [](double z) { return 0.5 * std::erfc(-z / std::sqrt(2.0)); };
+    return (density(low) - density(high)) / (below(high) - below(-low));
+}
+
+void combineRows(std::span<const float* const> subs, int width, const NoiseModel& model, const CombineOptions& options, std::span<const double> weights, float* out, RowFates fates) {
+    const auto n = static_cast<std::size_t>(width);
+    thread_local std::vector<float> sum, weight, count, low, high, room;
+    thread_local std::vector<Value> kept;
+    for (auto* v : {&sum, &weight, &count}) v->assign(n, 0);
+    low.assign(n, std::numeric_limits<float>::infinity());
+    high.assign(n, -std::numeric_limits<float>::infinity());
+    const auto pivot = static_cast<float>(model.level); // sums of small numbers keep their digits
+    for (std::size_t s = 0; s < subs.size(); ++s) rows::gather(subs[s], width, pivot, weights.empty() ? 1.0F : static_cast<float>(weights[s]), {sum.data(), weight.data(), count.data(), low.data(), high.data()});
+
+    const double lowest = options.low, highest = options.high;
+    const bool rejects = options.reject != Rejection::None, median = options.method == Combination::Median;
+    const double bias = rejects && !median && model.sky > 0 ? clippedMean(lowest, highest) : 0;
+    for (std::size_t x = 0; x < n; ++x) {
+        const auto all = static_cast<std::size_t>(count[x]);
+        if (!fates.covered.empty()) fates.covered[x] = static_cast<std::uint16_t>(all);
+        if (!fates.rejectedLow.empty()) fates.rejectedLow[x] = fates.rejectedHigh[x] = 0;
+        if (all == 0) {
+            out[x] = kNoData;
+            continue;
+        }
+        const double mean = static_cast<double>(sum[x]) / static_cast<double>(weight[x]), top = static_cast<double>(high[x]), bottom = static_cast<double>(low[x]), above = std::max(0.0, mean);
+        const double variance = model.sky * model.sky + model.photon * above + model.part * model.part * above * above;
+        const double sigma = std::sqrt(variance);
+        // Where stars may differ by more than noise, the limits lie too far out for clipping to bias the mean.
+        const double correction = all > 2 && model.part * above < 0.3 * model.sky ? bias * std::sqrt(model.sky * model.sky + model.photon * above) : 0;
+        if (!median && (!rejects || (variance > 0 && top - mean <= highest * sigma && mean - bottom <= lowest * sigma))) {
+            out[x] = static_cast<float>(model.level + mean - correction);
+            continue;
+        }
+        kept.clear();
+        for (std::size_t s = 0; s < subs.size(); ++s)
+            if (const float v = subs[s][x] - pivot; v == v) kept.push_back({static_cast<double>(v), weights.empty() ? 1.0 : weights[s]});
+        std::uint16_t tooLow = 0, tooHigh = 0;
+        const auto middle = [&] {
+            room.clear();
+            for (const Value& k : kept) room.push_back(static_cast<float>(k.v));
+            return medianOf(room);
+        };
+        for (int round = 0; rejects && round < 5 && kept.size() > 1; ++round) {
+            const double centre = middle();
+            const double here = std::max(0.0, centre), expected = std::sqrt(model.sky * model.sky + model.photon * here + model.part * model.part * here * here);
+            if (kept.size() == 2) { // nobody can tell which: light of a trail is more likely than its lack
+                const bool apart = expected > 0 && std::abs(kept[0].v - kept[1].v) > (lowest + highest) * expected;
+                if (apart) kept.erase(kept.begin() + (kept[0].v > kept[1].v ? 0 : 1)), ++tooHigh;
+                break;
+            }
+            const double s = std::max(expected, kept.size() > 3 || expected <= 0 ? scatter(kept, centre, options.reject, room) : 0.0);
+            if (s <= 0) break;
+            const std::size_t before = kept.size();
+            std::erase_if(kept, [&](const Value& k) {
+                const bool down = k.v < centre - lowest * s, up = k.v > centre + highest * s;
+                tooLow = static_cast<std::uint16_t>(tooLow + down), tooHigh = static_cast<std::uint16_t>(tooHigh + up);
+                return down || up;
+            });
+            if (kept.size() == before) break;
+        }
+        if (!fates.rejectedLow.empty()) fates.rejectedLow[x] = tooLow, fates.rejectedHigh[x] = tooHigh;
+        double total = 0, by = 0;
+        if (median) total = middle(), by = 1;
+        else
+            for (const Value& k : kept) total += k.weight * k.v, by += k.weight;
+        out[x] = static_cast<float>(model.level + total / by - (median ? 0 : correction));
+    }
+}
+
+} // namespace caelumen

@@ -1,0 +1,215 @@
+#include "core/prepare/prepare_run.h"
+
+#include "core/base/file.h"
+#include "core/base/json.h"
+#include "core/trial/results.h"
+
+#include <fmt/format.h>
+
+#include <fstream>
+#include <sstream>
+
+namespace caelumen {
+namespace fs = std::filesystem;
+namespace {
+
+/// What tells one file from another of the same name.
+std::string stampOf(const fs::path& file) {
+    std::error_code failed;
+    const auto size = fs::file_size(file, failed);
+    const auto time = fs::last_write_time(file, failed);
+    return fmt::format("{}|{}|{}", file.string(), size, time.time_since_epoch().count());
+}
+
+/// Figures hold for one set of masters and facts.
+std::string stampOf(const SubsRecipe& recipe) {
+    SubsRecipe plain = recipe;
+    plain.lights.clear();
+    plain.combine = {};
+    plain.cull = {};
+    plain.reference.clear();
+    plain.halves = plain.maps = false;
+    plain.mosaic = MosaicMode::Half;
+    std::string text = subsRecipeToJson(plain).dump();
+    for (const auto* list : {&recipe.darks, &recipe.flats, &recipe.biases, &recipe.flatDarks})
+        for (const fs::path& p : *list) text += stampOf(p);
+    if (!recipe.lights.empty()) text += recipe.lights.front().string();
+    return fmt::format("{:016x}", std::hash<std::string>{}(text));
+}
+
+template<class T>
+void put(Json& j, const char* key, const std::optional<T>& value) {
+    if (value) j[key] = *value;
+}
+
+template<class T>
+void get(const Json& j, const char* key, std::optional<T>& to) {
+    if (const auto it = j.find(key); it != j.end() && it->is_number()) to = it->get<T>();
+}
+
+double rounded(double v) { return std::isfinite(v) ? std::strtod(fmt::format("{:.6g}", v).c_str(), nullptr) : 0; }
+
+Json alignmentToJson(const Alignment& a) {
+    return {{"dx", rounded(a.dx)}, {"dy", rounded(a.dy)}, {"rotation_deg", rounded(a.rotation_deg)}, {"scale", a.scale}, {"mirrored", a.mirrored}, {"rms_px", rounded(a.rms_px)}, {"matched", a.matched}};
+}
+
+} // namespace
+
+Json subFiguresToJson(const SubFigures& f) {
+    Json j = {{"file", f.file}, {"problem", f.problem}, {"start", f.start}, {"exposure_s", f.exposure_s}, {"level", f.level}, {"noise", f.noise}, {"sky", f.sky}, {"channel", f.channel}, {"stars", f.stars},
+              {"gradient", f.gradient}, {"vignette", f.vignette}, {"trails", f.trails}, {"saturated", f.saturatedPart}, {"aperture", f.aperture_px}};
+    put(j, "temperature", f.temperature_c);
+    put(j, "fwhm", f.fwhm_px);
+    put(j, "eccentricity", f.eccentricity);
+    put(j, "airmass", f.airmass);
+    put(j, "moon", f.moonAltitude_deg);
+    put(j, "sun", f.sunAltitude_deg);
+    put(j, "moonlight", f.moonlight_nL);
+    Json stars = Json::array();
+    for (const SubStar& s : f.found) stars.push_back({s.at.x, s.at.y, s.flux, s.brightness});
+    j["found"] = std::move(stars);
+    return j;
+}
+
+std::optional<SubFigures> subFiguresFromJson(const Json& j) {
+    try {
+        SubFigures f;
+        f.file = j.at("file");
+        f.problem = j.at("problem");
+        f.start = j.at("start");
+        f.exposure_s = j.at("exposure_s");
+        f.level = j.at("level").get<std::map<std::string, double>>();
+        f.noise = j.at("noise").get<std::map<std::string, double>>();
+        f.sky = j.at("sky").get<std::map<std::string, std::array<double, 4>>>();
+        f.channel = j.at("channel");
+        f.stars = j.at("stars");
+        f.gradient = j.at("gradient");
+        f.vignette = j.at("vignette");
+        f.trails = j.at("trails");
+        f.saturatedPart = j.at("saturated");
+        f.aperture_px = j.at("aperture");
+        get(j, "temperature", f.temperature_c);
+        get(j, "fwhm", f.fwhm_px);
+        get(j, "eccentricity", f.eccentricity);
+        get(j, "airmass", f.airmass);
+        get(j, "moon", f.moonAltitude_deg);
+        get(j, "sun", f.sunAltitude_deg);
+        get(j, "moonlight", f.moonlight_nL);
+        for (const Json& s : j.at("found")) f.found.push_back({{s.at(0), s.at(1)}, s.at(2), s.at(3)});
+        return f;
+    } catch (const nlohmann::json::exception&) {
+        return std::nullopt;
+    }
+}
+
+Result<std::vector<SubFigures>> measureSubs(const SubsRecipe& recipe, const SubMeasurer& measurer, const fs::path& notebook, const Job& job) {
+    std::map<std::string, SubFigures> known;
+    const std::string masters = notebook.empty() ? "" : stampOf(recipe);
+    if (!notebook.empty()) {
+        std::ifstream file(notebook);
+        std::string line;
+        while (std::getline(file, line)) { // a last line that was cut short is passed over
+            const Json j = Json::parse(line, nullptr, false);
+            if (j.is_discarded() || !j.is_object() || j.value("masters", "") != masters) continue;
+            if (auto f = subFiguresFromJson(j.value("figures", Json()))) known[j.value("stamp", "")] = std::move(*f);
+        }
+    }
+    std::ofstream notes;
+    if (!notebook.empty()) notes.open(notebook, std::ios::app);
+    std::vector<SubFigures> out;
+    for (std::size_t i = 0; i < recipe.lights.size(); ++i) {
+        if (job.cancelled()) return Error{kCancelled};
+        const fs::path& path = recipe.lights[i];
+        job.report(static_cast<double>(i) / static_cast<double>(recipe.lights.size()), "Measuring " + path.filename().string());
+        const std::string stamp = stampOf(path);
+        if (const auto it = known.find(stamp); it != known.end()) {
+            out.push_back(it->second);
+            continue;
+        }
+        out.push_back(measurer.measure(path));
+        if (notes.is_open() && out.back().problem.empty()) notes << Json{{"masters", masters}, {"stamp", stamp}, {"figures", subFiguresToJson(out.back())}}.dump() << "\n" << std::flush;
+    }
+    return out;
+}
+
+Result<PreparedRun> prepareRun(const SubsRecipe& recipe, const fs::path& out, const Job& job) {
+    try {
+        const auto part = [&](double from, double to) {
+            Job inner = job;
+            inner.progress = [&job, from, to](double done, const std::string& what) { job.report(from + (to - from) * done, what); };
+            return inner;
+        };
+        const auto measurer = SubMeasurer::make(recipe, part(0, 0.2));
+        if (!measurer) return measurer.error();
+        fs::path notebook = out;
+        notebook += ".work";
+        auto figures = measureSubs(recipe, *measurer, notebook, part(0.2, 0.6));
+        if (!figures) return figures.error();
+        auto judged = judgeRun(std::move(*figures), recipe.cull, recipe.reference);
+        if (!judged) return judged.error();
+        PreparedRun prepared;
+        prepared.run = std::move(*judged);
+        prepared.history = measurer->calibration().history;
+        prepared.warnings = measurer->calibration().warnings;
+        for (const std::string& note : prepared.run.notes) prepared.warnings.push_back(note);
+        prepared.gain_e_per_adu = measurer->gain();
+        auto stack = stackSubs(recipe, *measurer, prepared.run, out, part(0.6, 1));
+        if (!stack) return stack.error();
+        prepared.stack = std::move(*stack);
+        std::error_code ignored;
+        fs::remove(notebook, ignored);
+        return prepared;
+    } catch (const std::bad_alloc&) {
+        return Error{"The subs need more memory than there is; close other programs."};
+    }
+}
+
+Json preparedToJson(const PreparedRun& p) {
+    Json subs = Json::array();
+    for (const JudgedSub& s : p.run.subs) {
+        const SubFigures& f = s.figures;
+        Json j = {{"file", f.file}, {"verdict", s.keep ? "keep" : "reject"}, {"reason", reasonName(s.reason)}, {"text", s.words}, {"by_hand", s.byHand}};
+        j["transform"] = s.alignment ? alignmentToJson(*s.alignment) : Json(nullptr);
+        j["start"] = f.start;
+        j["exposure_s"] = f.exposure_s;
+        if (f.problem.empty()) {
+            const double toRate = p.gain_e_per_adu > 0 && f.exposure_s > 0 ? p.gain_e_per_adu / f.exposure_s : 0;
+            Json background = Json::object(), noise = Json::object();
+            for (const auto& [c, level] : f.level) background[c] = rounded(toRate > 0 ? level * toRate : level);
+            for (const auto& [c, sigma] : f.noise) noise[c] = rounded(toRate > 0 ? sigma * toRate : sigma);
+            j["unit"] = toRate > 0 ? "e-/s/px" : "ADU";
+            j["background"] = background;
+            j["pixel_noise"] = noise;
+            j["star_channel"] = f.channel;
+            j["stars"] = f.stars;
+            j["fwhm_px"] = f.fwhm_px ? Json(rounded(*f.fwhm_px)) : Json(nullptr);
+            j["eccentricity"] = f.eccentricity ? Json(rounded(*f.eccentricity)) : Json(nullptr);
+            j["transparency"] = f.transparency ? Json(rounded(*f.transparency)) : Json(nullptr);
+            j["gradient"] = rounded(f.gradient);
+            j["vignette"] = rounded(f.vignette);
+            j["trails"] = f.trails;
+            if (f.airmass) j["airmass"] = rounded(*f.airmass);
+            if (f.moonAltitude_deg) j["moon_altitude_deg"] = rounded(*f.moonAltitude_deg);
+        }
+        subs.push_back(std::move(j));
+    }
+    Json out = {{"caelumen_stack", 1}, {"program", programName()}, {"subs", subs}, {"kept", p.run.kept()}, {"total_s", p.run.kept_s()}, {"reference", p.run.subs.empty() ? "" : p.run.subs[p.run.reference].figures.file}};
+    Json lost = Json::object();
+    for (const auto& [reason, seconds] : p.run.lost_s()) lost[reasonName(reason)] = seconds;
+    out["lost_s"] = lost;
+    out["history"] = p.history;
+    out["warnings"] = p.warnings;
+    if (p.stack) {
+        out["width"] = p.stack->width;
+        out["height"] = p.stack->height;
+        out["rejected_part"] = p.stack->rejectedPart;
+        out["noise_adu"] = p.stack->noise;
+        out["covered_part"] = rounded(p.stack->coveredPart);
+        Json files = Json::array();
+        for (const fs::path& f : p.stack->files) files.push_back(f.string());
+        out["files"] = files;
+    }
+    return out;
+}
+
+} // namespace caelumen

@@ -1,0 +1,26 @@
+#pragma once
+
+#include "core/image/plane.h"
+#include "core/stars/alignment.h"
+
+namespace caelumen {
+
+/// Rows of a lattice in memory: rows y0 to y0 + rows - 1, `width` values each.
+struct RowBand {
+    const float* data = nullptr;
+    int width = 0, y0 = 0, rows = 0;
+    const float* row(int y) const { return data + static_cast<std::size_t>(y - y0) * static_cast<std::size_t>(width); }
+    bool has(int y) const { return y >= y0 && y < y0 + rows; }
+};
+
+/// Adds `weight` times one output row, taken from `from` at to(x, y) for x = 0 .. width-1, to `out`: cubic convolution (Catmull & Rom 1974), which keeps the sum of a star's light and widens
+/// it little; whole-pixel shifts are copied as they are. Places whose neighbourhood is not all there become NaN.
+void resampleRow(const RowBand& from, const Alignment::Affine& to, int y, int width, float weight, float* out);
+
+/// The sum of the squared weights of that interpolation, mean over the frame: what it does to the variance of white noise.
+double noiseKept(const Alignment::Affine& to, int width, int height);
+
+/// First and one past the last row of a lattice of `height` rows that output rows y0 to y1 - 1 need.
+std::pair<int, int> rowsNeeded(const Alignment::Affine& to, int width, int y0, int y1, int height);
+
+} // namespace caelumen

@@ -1,0 +1,120 @@
+#include "core/prepare/sub_figures.h"
+
+#include "core/base/statistics.h"
+#include "core/measure/harvest.h"
+#include "core/prepare/trails.h"
+#include "core/sky/moonlight.h"
+#include "core/stars/defects.h"
+
+#include <tbb/parallel_for.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+
+namespace caelumen {
+namespace {
+
+constexpr std::size_t kMostStars = 600;
+
+Surface skySurface(const BackgroundMesh& mesh, const Plane& plane) { return fitSurface(mesh, std::vector<char>(mesh.cells.size(), 0), plane.width(), plane.height()); }
+
+/// The median of the cells: what the frame's sky is where the surface cannot be told.
+double middleLevel(const BackgroundMesh& mesh) {
+    std::vector<double> levels;
+    for (const MeshCell& c : mesh.cells)
+        if (c.used) levels.push_back(c.level);
+    return median(std::span<double>(levels));
+}
+
+} // namespace
+
+std::size_t starChannel(const std::vector<Plane>& planes, const FrameInfo& info, double fullScale) {
+    if (planes.size() < 3) return 0;
+    std::vector<std::ptrdiff_t> counts;
+    for (std::size_t c = 0; c < planes.size(); ++c) {
+        const PlaneStars s = findStars(planes[c], fullScale, info.geometry(c).split);
+        counts.push_back(std::count_if(s.stars.begin(), s.stars.end(), [](const Star& x) { return x.above5; }));
+    }
+    const auto best = static_cast<std::size_t>(std::max_element(counts.begin(), counts.end()) - counts.begin());
+    return 10 * counts[1] >= 8 * counts[best] ? 1 : best;
+}
+
+SubFigures measureSub(const std::vector<Plane>& planes, const FrameInfo& info, const SubMeasuring& how, double* used) {
+    SubFigures out;
+    out.file = info.path.string();
+    out.start = info.facts.start.value_or("");
+    out.exposure_s = info.facts.sub_exposure_s.value_or(0);
+    out.temperature_c = info.facts.sensor_temperature_c;
+    for (std::size_t c = 0; c < planes.size(); ++c) {
+        const BackgroundMesh mesh = sampleMesh(planes[c], defaultCell(planes[c]));
+        if (mesh.coverage() <= 0) {
+            out.problem = "It holds no usable pixels.";
+            return out;
+        }
+        const Surface s = skySurface(mesh, planes[c]);
+        const std::string& name = info.channels[c];
+        out.sky[name] = s.valid ? std::array{s.b0, s.bx, s.by, s.q} : std::array{middleLevel(mesh), 0.0, 0.0, 0.0};
+        out.level[name] = out.sky[name][0];
+        out.noise[name] = SmoothSky(mesh).typicalSigma();
+    }
+    const Plane& plane = planes[how.channel];
+    const PlaneGeometry geometry = info.geometry(how.channel);
+    out.channel = info.channels[how.channel];
+    const auto& sky = out.sky[out.channel];
+    const SurfaceBasis corner = SurfaceBasis::at({0, 0}, plane.width(), plane.height());
+    if (sky[0] > 0) {
+        out.gradient = 2 * (std::abs(sky[1] * corner.u) + std::abs(sky[2] * corner.v)) / sky[0];
+        out.vignette = sky[3] / sky[0];
+    }
+
+    const SmoothSky fine = findingSky(plane);
+    Plane clean = plane;
+    const Defects defects = markDefects(clean, fine);
+    const PlaneStars stars = findStars(clean, fine, how.fullScale, geometry.split, defects.tops);
+    out.stars = static_cast<int>(std::count_if(stars.stars.begin(), stars.stars.end(), [](const Star& s) { return s.above5; }));
+    if (stars.psf) out.fwhm_px = stars.psf->fwhm * geometry.pitch, out.eccentricity = stars.psf->eccentricity;
+    const double radius = how.apertureRadius > 0 ? how.apertureRadius : std::clamp(2.0 * (stars.psf ? stars.psf->fwhm : 3.0), 2.0, 30.0);
+    out.aperture_px = radius * geometry.pitch;
+    if (used) *used = radius;
+
+    std::vector<std::size_t> order(stars.stars.size());
+    std::iota(order.begin(), order.end(), std::size_t{0});
+    std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return stars.stars[a].flux > stars.stars[b].flux; });
+    order.resize(std::min(order.size(), kMostStars));
+    out.found.resize(order.size());
+    ApertureOptions aperture;
+    aperture.radius = radius;
+    aperture.saturation = stars.saturation;
+    aperture.pixelNoise = stars.typicalNoise;
+    const Mask none(clean.size(), 0);
+    tbb::parallel_for(std::size_t{0}, order.size(), [&](std::size_t i) {
+        const Star& s = stars.stars[order[i]];
+        SubStar to{geometry.toStored({s.x, s.y}), 0, s.flux};
+        if (!s.saturated && !s.blended) {
+            const ApertureFlux f = apertureFlux(clean, none, fine, {s.x, s.y}, aperture);
+            if (f.usable && f.flux > 15 * f.sigma) to.flux = f.flux;
+        }
+        out.found[i] = to;
+    });
+    std::size_t full = 0;
+    const auto limit = static_cast<float>(0.98 * how.fullScale);
+    for (std::size_t i = 0; i < plane.size(); i += 7) full += plane.data()[i] >= limit;
+    out.saturatedPart = 7.0 * static_cast<double>(full) / static_cast<double>(plane.size());
+    out.trails = countTrails(clean, fine, stars.stars, stars.psf ? stars.psf->fwhm : 3);
+    return out;
+}
+
+void placeInSky(SubFigures& f, const Site& site, const Target& target) {
+    if (!site.latitude_deg || !site.longitude_deg || f.start.empty()) return;
+    const auto time = parseTime(f.start);
+    if (!time) return;
+    const SkyMoment m = skyAt({*site.latitude_deg, *site.longitude_deg, site.elevation_m}, time->plusSeconds(f.exposure_s / 2), target.ra_deg, target.dec_deg);
+    f.sunAltitude_deg = m.sun.alt_deg;
+    f.moonAltitude_deg = m.moon.alt_deg;
+    if (!m.target) return;
+    f.airmass = m.airmass;
+    if (m.target->alt_deg > 0) f.moonlight_nL = moonlightNanoLamberts(m.moonPhaseAngle_deg, m.moon.alt_deg, m.target->alt_deg, m.moonSeparation_deg.value_or(90));
+}
+
+} // namespace caelumen

@@ -1,0 +1,56 @@
+#pragma once
+
+#include "core/prepare/sub_planes.h"
+#include "core/sky/ephemeris.h"
+
+#include <map>
+
+namespace caelumen {
+
+/// A star of one sub, for laying subs on each other and for transparency.
+struct SubStar {
+    Point at;         ///< stored pixels
+    double flux = 0;  ///< through an aperture of the run, ADU; 0 where that is spoilt
+    double brightness = 0; ///< as found, for matching
+};
+
+/// What one sub shows by itself (docs/measurements.md, Sub-frames).
+struct SubFigures {
+    std::string file;
+    std::string problem;                  ///< why nothing could be measured; a sentence
+    std::string start;                    ///< ISO 8601, UTC; empty: unknown
+    double exposure_s = 0;
+    std::optional<double> temperature_c;
+    std::map<std::string, double> level;  ///< sky of each channel, ADU above zero
+    std::map<std::string, double> noise;  ///< of a sky pixel, ADU
+    std::map<std::string, std::array<double, 4>> sky; ///< b0, bx, by, q of each channel's surface, in its plane (core/measure/surface.h)
+    std::string channel;                  ///< that stars, gradient and trails were looked for in
+    int stars = 0;                        ///< above 5 sigma
+    std::optional<double> fwhm_px, eccentricity; ///< stored pixels
+    double gradient = 0, vignette = 0;    ///< parts of the level
+    int trails = 0;
+    double aperture_px = 0;               ///< radius that stars were measured through, stored pixels
+    double saturatedPart = 0;             ///< of the pixels
+    std::vector<SubStar> found;           ///< brightest first
+    // With the other subs:
+    std::optional<double> transparency;   ///< over the run's best decile
+    // With place and target:
+    std::optional<double> airmass, moonAltitude_deg, sunAltitude_deg, moonlight_nL;
+};
+
+struct SubMeasuring {
+    std::size_t channel = 0;    ///< that stars are looked for in
+    double apertureRadius = 0;  ///< plane pixels; 0: from this sub's own stars
+    double fullScale = 65535;   ///< ADU above zero
+};
+
+/// Measures calibrated planes of one sub. `apertureRadius` used comes back in `used`.
+SubFigures measureSub(const std::vector<Plane>& planes, const FrameInfo& info, const SubMeasuring& how, double* used = nullptr);
+
+/// The channel in which a frame shows most stars: green where it does nearly as well.
+std::size_t starChannel(const std::vector<Plane>& planes, const FrameInfo& info, double fullScale);
+
+/// Where sun, moon and target stood at the middle of a sub, where that can be known.
+void placeInSky(SubFigures& figures, const Site& site, const Target& target);
+
+} // namespace caelumen

@@ -1,0 +1,104 @@
+#include "core/prepare/sub_measurer.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace caelumen {
+namespace fs = std::filesystem;
+
+Result<SubMeasurer> SubMeasurer::make(const SubsRecipe& recipe, const Job& job) {
+    SubMeasurer out;
+    std::optional<FrameFile> first;
+    Error trouble{"There are no subs."};
+    std::vector<fs::path> readable;
+    for (const fs::path& p : recipe.lights) { // three that can be read: begin, middle and end would cost a look at all
+        auto file = FrameFile::open(p);
+        if (!file) {
+            if (readable.empty()) trouble = file.error();
+            continue;
+        }
+        if (!first) first = std::move(*file);
+        readable.push_back(p);
+        if (readable.size() == 3) break;
+    }
+    if (!first) return trouble;
+    out.m_like = std::make_shared<const FrameInfo>(first->info());
+    const FrameFacts& facts = out.m_like->facts;
+    Trial whole;
+    whole.rig = recipe.rig;
+    const Rig rig = effectiveRig(whole, recipe.run);
+    out.m_gain = rig.gain_e_per_adu ? *rig.gain_e_per_adu : facts.gain_e_per_adu.value_or(0);
+    out.m_exposure = recipe.run.sub_exposure_s ? recipe.run.sub_exposure_s : facts.sub_exposure_s;
+    out.m_site = recipe.site;
+    if (!out.m_site.latitude_deg) out.m_site.latitude_deg = facts.site_latitude_deg, out.m_site.longitude_deg = facts.site_longitude_deg;
+    out.m_target = recipe.target;
+    if (!out.m_target.ra_deg) out.m_target.ra_deg = facts.ra_deg, out.m_target.dec_deg = facts.dec_deg;
+
+    auto made = makeCalibration(recipe, *out.m_like, job);
+    if (!made) return made.error();
+    const double zero = made->zeroKnown ? rig.pedestal_adu.value_or(facts.pedestal_adu.value_or(0)) : 0;
+    double full = rig.full_scale_adu.value_or(out.m_like->integer && out.m_like->bits <= 16 ? std::pow(2.0, out.m_like->bits) - 1 : 65535);
+    if (rig.full_well_e && out.m_gain > 0) full = std::min(full, *rig.full_well_e / out.m_gain + zero);
+    out.m_how.fullScale = full - zero;
+    out.m_calibration = std::make_shared<const Calibration>(std::move(*made));
+
+    double radius = 0;
+    for (const fs::path& p : readable) {
+        const auto sub = out.pixels(p);
+        if (!sub) continue;
+        const auto planes = sub->planes();
+        if (!planes) continue;
+        if (radius == 0) out.m_how.channel = starChannel(*planes, *out.m_like, out.m_how.fullScale);
+        double used = 0;
+        const SubFigures f = measureSub(*planes, *out.m_like, out.m_how, &used);
+        if (f.fwhm_px) radius = radius == 0 ? used : std::min(radius, used); // the sharpest of them
+    }
+    out.m_how.apertureRadius = radius > 0 ? radius : 6;
+    return out;
+}
+
+Result<SubPixels> SubMeasurer::pixels(const fs::path& path) const {
+    const auto file = FrameFile::open(path);
+    if (!file) return file.error();
+    const FrameInfo& i = file->info();
+    if (i.width != m_like->width || i.height != m_like->height || i.channels != m_like->channels || i.mosaic.has_value() != m_like->mosaic.has_value() || (i.mosaic && i.mosaic->name != m_like->mosaic->name))
+        return Error{fmt::format("{} is {} x {} pixels{}, the other subs are {} x {}{}; stack it with its like.", path.string(), i.width, i.height, i.mosaic ? " of " + i.mosaic->name : "", m_like->width, m_like->height, m_like->mosaic ? " of " + m_like->mosaic->name : "")};
+    auto rows = StoredRows::open(*file);
+    if (!rows) return rows.error();
+    return SubPixels(std::move(*rows), *m_like, *m_calibration);
+}
+
+SubFigures SubMeasurer::measure(const fs::path& path) const {
+    const auto failed = [&](const std::string& why) {
+        SubFigures f;
+        f.file = path.string();
+        f.problem = why;
+        f.exposure_s = m_exposure.value_or(0);
+        return f;
+    };
+    try {
+        const auto file = FrameFile::open(path);
+        if (!file) return failed(file.error().message);
+        const auto sub = pixels(path);
+        if (!sub) return failed(sub.error().message);
+        const auto planes = sub->planes();
+        if (!planes) return failed(planes.error().message);
+        FrameInfo info = *m_like;
+        info.path = path;
+        info.facts = file->info().facts;
+        SubFigures out = measureSub(*planes, info, m_how);
+        out.file = path.string();
+        if (m_exposure) out.exposure_s = *m_exposure;
+        if (out.exposure_s <= 0) out.exposure_s = 1;
+        if (file->info().facts.sub_exposure_s && m_exposure && std::abs(*file->info().facts.sub_exposure_s / *m_exposure - 1) > 0.02)
+            return failed(fmt::format("{} was exposed {:g} s, the run {:g} s; stack it with its like.", path.string(), *file->info().facts.sub_exposure_s, *m_exposure));
+        placeInSky(out, m_site, m_target);
+        return out;
+    } catch (const std::bad_alloc&) {
+        return failed(path.string() + " needs more memory than there is; close other programs.");
+    }
+}
+
+} // namespace caelumen

@@ -1,0 +1,33 @@
+#pragma once
+
+#include "core/prepare/sub_figures.h"
+
+namespace caelumen {
+
+/// Measures the subs of one run alike: same masters, same channel, same aperture. Made once, then each sub by itself, in any order and as it lands.
+class SubMeasurer {
+public:
+    /// Makes the masters, then looks at a few lights to choose channel and aperture.
+    static Result<SubMeasurer> make(const SubsRecipe& recipe, const Job& job = {});
+
+    /// A sub that cannot be read or does not belong to the others comes back with `problem`.
+    SubFigures measure(const std::filesystem::path& file) const;
+    /// Its calibrated pixels, for stacking and looking.
+    Result<SubPixels> pixels(const std::filesystem::path& file) const;
+    const Calibration& calibration() const { return *m_calibration; }
+    const FrameInfo& like() const { return *m_like; }       ///< the light that the others must resemble
+    double gain() const { return m_gain; }                  ///< e-/ADU; 0: unknown
+    double fullScale() const { return m_how.fullScale; }    ///< ADU above zero
+    std::optional<double> exposure_s() const { return m_exposure; }
+
+private:
+    std::shared_ptr<const Calibration> m_calibration;
+    std::shared_ptr<const FrameInfo> m_like;
+    SubMeasuring m_how;
+    Site m_site;
+    Target m_target;
+    double m_gain = 0;
+    std::optional<double> m_exposure;
+};
+
+} // namespace caelumen

@@ -1,0 +1,83 @@
+#pragma once
+
+#include "core/base/json_fwd.h"
+#include "core/base/result.h"
+#include "core/trial/trial.h"
+
+#include <filesystem>
+#include <string>
+#include <vector>
+
+namespace caelumen {
+
+/// What becomes of the subs of a colour mosaic; the stack has three planes either way.
+enum class MosaicMode {
+    Half, ///< each 2x2 cell gives R, the mean of both G, and B: nothing is made up
+    Full, ///< full size: each colour is interpolated from its own sites at the place of every pixel
+};
+
+enum class Combination { Mean, Median };
+enum class Rejection { None, Sigma, Winsor };
+/// What is made alike before subs are combined.
+enum class Normalising {
+    None,
+    Level,         ///< the sky: its level and slope are brought to the mean of all subs, so that a drifting sky rejects nothing and the stack keeps the mean sky
+    LevelAndScale, ///< besides, the stars: each sub is scaled to the reference's transparency
+};
+
+struct CombineOptions {
+    Combination method = Combination::Mean;
+    Rejection reject = Rejection::Sigma;
+    double low = 3.0, high = 2.5; ///< sigmas
+    Normalising normalise = Normalising::Level;
+    bool weightByNoise = false;   ///< by 1 / variance of the sky; else all subs count alike
+};
+
+/// Limits of the verdicts; ratios are to the run itself.
+struct CullLimits {
+    double transparency = 0.80; ///< of the run's best decile, allowing for altitude where that is known
+    double fwhm = 1.30;         ///< over the median
+    double eccentricity = 0.15; ///< above the median
+    double sky = 1.40;          ///< over the subs before and after: a slow rise under the moon passes
+    double stars = 0.5;         ///< of the median count
+    double vignette = 0.10;     ///< away from the median
+    friend bool operator==(const CullLimits&, const CullLimits&) = default;
+};
+
+struct CullOptions {
+    bool automatic = true;
+    std::vector<std::string> keep, reject; ///< file names or patterns that a person has decided
+    CullLimits limits;
+};
+
+/// How diffuser or sky flats are used.
+enum class FlatSchool {
+    Divide,
+    Subtract, ///< frames through a diffuser, as long as the subs: takes glow and rings away too, but does not correct transmission
+};
+
+/// One run's subs and what is to be done with them: the input of `caelumen-cli stack`.
+struct SubsRecipe {
+    Rig rig;
+    Run run;
+    Site site;
+    Target target;
+    MosaicMode mosaic = MosaicMode::Half;
+    std::vector<std::filesystem::path> lights, darks, flats, biases, flatDarks;
+    FlatSchool flatSchool = FlatSchool::Divide;
+    CombineOptions combine;
+    CullOptions cull;
+    std::string reference; ///< file name of the sub that all are laid on; empty: the best
+    bool halves = false;   ///< odd and even subs as stacks of their own beside the stack
+    bool maps = false;     ///< coverage and rejection maps beside the stack
+};
+
+/// Reads such a file (docs/formats.md). Names and patterns in it are relative to its folder; a pattern that matches nothing is an error for lights.
+Result<SubsRecipe> readSubsRecipe(const std::filesystem::path& path);
+Result<SubsRecipe> subsRecipeFromJson(const Json& json, const std::string& name, const std::filesystem::path& folder);
+Json subsRecipeToJson(const SubsRecipe& recipe);
+
+/// Whether a file is meant by a name or pattern: its whole path, its path's end, or its bare name.
+bool isMeant(const std::filesystem::path& file, const std::string& pattern);
+
+} // namespace caelumen

@@ -1,0 +1,40 @@
+#pragma once
+
+#include "core/prepare/sub_figures.h"
+#include "core/stars/alignment.h"
+
+namespace caelumen {
+
+/// Why a sub is left out.
+enum class SubReason { None, Unreadable, Cloud, Trailed, Soft, BrightSky, Twilight, FlatMismatch, NotAligned, ByHand };
+/// One word or two: "cloud", "trailed", ...
+const char* reasonName(SubReason reason);
+
+/// One sub, judged.
+struct JudgedSub {
+    SubFigures figures;
+    bool keep = true;
+    SubReason reason = SubReason::None;
+    std::string words;                  ///< the reason in a sentence, with its numbers; also what speaks against a sub that is kept
+    bool byHand = false;                ///< a person overruled
+    std::optional<Alignment> alignment; ///< from the reference's stored pixels to this sub's
+};
+
+struct JudgedRun {
+    std::vector<JudgedSub> subs; ///< in the order of time, where known, else of the list
+    std::size_t reference = 0;
+    std::vector<std::string> notes;
+
+    std::size_t kept() const;
+    double kept_s() const;
+    /// Seconds lost for each reason.
+    std::map<SubReason, double> lost_s() const;
+};
+
+/// Lays the subs on each other, compares their stars and judges them by `cull`, each against the run itself. `reference`: a name, or empty for the best.
+Result<JudgedRun> judgeRun(std::vector<SubFigures> figures, const CullOptions& cull, const std::string& reference);
+
+/// The verdicts again, after limits or a person's decisions changed: figures, alignment and reference stay. Fast.
+void judgeAgain(JudgedRun& run, const CullOptions& cull);
+
+} // namespace caelumen
