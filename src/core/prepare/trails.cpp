@@ -112,7 +112,9 @@ int countTrails(const Plane& plane, const SmoothSky& sky, const std::vector<Star
             if (std::abs(off) <= 1.6) filled[static_cast<std::size_t>((-v.x * sine + v.y * cosine + reach) / 16)] = 1;
             if (std::abs(off) > 5) rest.push_back(v);
         }
-        if (std::count(filled.begin(), filled.end(), 1) >= 8) ++found;
+        // A weak one must cross a good part of the frame: filaments of nebula do not.
+        const auto pieces = static_cast<double>(std::count(filled.begin(), filled.end(), 1));
+        if (pieces >= 8 && (top.score > 40 || 16 * pieces > 0.6 * lengthOf(cosine, sine, top.rho))) ++found;
         votes = std::move(rest);
     }
     return found;
