@@ -6,6 +6,7 @@
 #include "core/base/json.h"
 #include "core/prepare/prepare_run.h"
 #include "core/simulate/demo.h"
+#include "core/simulate/scenario.h"
 #include "core/trial/frame_report.h"
 #include "core/trial/measure_trial.h"
 #include "report/html_report.h"
@@ -31,6 +32,8 @@ namespace fs = std::filesystem;
 namespace {
 
 constexpr const char* kStackUsage = "caelumen-cli stack SUBS.json --out STACK.fits [--report REPORT.json]";
+
+constexpr const char* kSimulateUsage = "caelumen-cli simulate SCENARIO.json --out DIR";
 
 /// Progress on a terminal only: a script's log stays clean.
 Job terminalJob() {
@@ -153,6 +156,14 @@ int stack(const Arguments& a) {
     return kDone;
 }
 
+int simulate(const Arguments& a) {
+    if (!a.has("--out")) return misuse("--out DIR is missing", kSimulateUsage);
+    const auto scenario = readScenario(a.words[0]);
+    if (!scenario) return fail(scenario.error().message);
+    const Status done = writeScenario(*scenario, a.value("--out"), terminalJob());
+    return done ? kDone : fail(done.error().message);
+}
+
 struct Command {
     Shape shape;
     std::string usage, about;
@@ -165,6 +176,7 @@ const std::map<std::string, Command>& commands() {
         {"frames", {{{}, {"--json"}, 1, 100'000}, "caelumen-cli frames FILE... [--json]", "header facts, sky level, noise and stars of each frame", frames}},
         {"report", {{{"--out", "--trial"}, {}, 1, 1}, "caelumen-cli report TRIAL.json|CAMPAIGN --out FILE.html|.csv|.json [--trial N]", "measure and write a page with pictures and plots, a table, or results", report}},
         {"stack", {{{"--out", "--report"}, {}, 1, 1}, kStackUsage, "calibrate, judge, align and stack one run's subs", stack}},
+        {"simulate", {{{"--out"}, {}, 1, 1}, kSimulateUsage, "a virtual night: subs and calibration frames with their truth", simulate}},
         {"passband", {kPassbandShape, kPassbandUsage, "the bands of a filter curve, and what becomes of them in a light cone", passband}},
         {"sky", {kSkyShape, kSkyUsage, "sun, moon and target at a place and time", sky}},
         {"demo", {{{"--out", "--trial", "--width"}, {}, 0, 0}, "caelumen-cli demo --out DIR [--trial NAME] [--width PIXELS]", "make the demo campaign's frames, trials and truth; larger ones for trying speed", demo}},

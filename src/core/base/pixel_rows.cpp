@@ -199,6 +199,7 @@ CAELUMEN_FAST void gather(const float* v, int n, float pivot, float weight, cons
     float* const count = to.count;
     float* const low = to.low;
     float* const high = to.high;
+#pragma GCC ivdep
     for (int i = 0; i < n; ++i) {
         const float d = v[i] - pivot;
         const bool is = d == d;
@@ -212,21 +213,58 @@ CAELUMEN_FAST void gather(const float* v, int n, float pivot, float weight, cons
 
 CAELUMEN_FAST void calibrate(const float* v, int n, const float* zero, float level, const float* factor, float* out) {
     if (zero && factor) {
+#pragma GCC ivdep
         for (int i = 0; i < n; ++i) out[i] = (v[i] - zero[i]) * factor[i];
     } else if (zero) {
+#pragma GCC ivdep
         for (int i = 0; i < n; ++i) out[i] = v[i] - zero[i];
     } else if (factor) {
+#pragma GCC ivdep
         for (int i = 0; i < n; ++i) out[i] = (v[i] - level) * factor[i];
     } else {
+#pragma GCC ivdep
         for (int i = 0; i < n; ++i) out[i] = v[i] - level;
     }
 }
 
-CAELUMEN_FAST void cubic(const float* row, const float* phase, int n, const float* wy, float* out) {
+CAELUMEN_FAST void cubic(const float* const rows[4], const Walk& walk, int n, float weight, float* out) {
+    const float *a = rows[0], *b = rows[1], *c = rows[2], *d = rows[3];
+    const auto across = [](const float* r, float t) __attribute__((always_inline)) {
+        return r[0] + 0.5F * t * (r[1] - r[-1] + t * (2 * r[-1] - 5 * r[0] + 4 * r[1] - r[2] + t * (3 * (r[0] - r[1]) + r[2] - r[-1])));
+    };
+#pragma GCC ivdep
     for (int i = 0; i < n; ++i) {
-        const float t = phase[i], a = row[i - 1], b = row[i], c = row[i + 1], d = row[i + 2];
-        const float value = b + 0.5F * t * (c - a + t * (2 * a - 5 * b + 4 * c - d + t * (3 * (b - c) + d - a)));
-        out[i] += wy[i] * value;
+        const auto k = static_cast<float>(i);
+        const float t = walk.phaseX + walk.stepX * k, u = walk.phaseY + walk.stepY * k;
+        const float p = across(a + i, t), q = across(b + i, t), r = across(c + i, t), s = across(d + i, t);
+        out[i] += weight * (q + 0.5F * u * (r - p + u * (2 * p - 5 * q + 4 * r - s + u * (3 * (q - r) + s - p))));
+    }
+}
+
+CAELUMEN_FAST void level(float* v, int n, float start, float step, float factor, float pivot) {
+#pragma GCC ivdep
+    for (int i = 0; i < n; ++i) v[i] = (v[i] - start - step * static_cast<float>(i)) * factor + pivot;
+}
+
+CAELUMEN_FAST void screen(const Gathered& from, int n, const Screen& how, float* out, std::uint8_t* doubtful) {
+    const float *sum = from.sum, *all = from.weight, *count = from.count, *low = from.low, *high = from.high;
+    const Screen h = how;
+#pragma GCC ivdep
+    for (int i = 0; i < n; ++i) {
+        const float mean = sum[i] / (all[i] > 0 ? all[i] : 1), above = mean > 0 ? mean : 0;
+        const float noise2 = h.sky2 + h.photon * above, sigma = __builtin_sqrtf(noise2 + h.part2 * above * above);
+        const bool known = (count[i] > 0) & (high[i] - mean <= h.high * sigma) & (mean - low[i] <= h.low * sigma);
+        const float back = (count[i] > 2) & (above < h.partLimit) ? h.bias * __builtin_sqrtf(noise2) : 0;
+        out[i] = h.level + mean - back;
+        doubtful[i] = !known;
+    }
+}
+
+CAELUMEN_FAST void fromWords(const std::uint16_t* raw, int n, float offset, float* to) {
+#pragma GCC ivdep
+    for (int i = 0; i < n; ++i) {
+        const auto v = static_cast<std::uint16_t>((raw[i] << 8) | (raw[i] >> 8));
+        to[i] = static_cast<float>(static_cast<std::int16_t>(v)) + offset;
     }
 }
 

@@ -61,8 +61,27 @@ void gather(const float* v, int n, float pivot, float weight, const Gathered& to
 /// out[i] = (v[i] - zero[i]) * factor[i]; `zero` may be null (then `level` is taken away), `factor` too.
 void calibrate(const float* v, int n, const float* zero, float level, const float* factor, float* out);
 
-/// Adds the interpolation of one row, out[i] += wy * (row * cubic kernel) at from[0] + i for phases of from 0 to 1: Catmull & Rom 1974. `row` points at the pixel left of the first
-/// phase's; one before and two after each are read.
-void cubic(const float* row, const float* phase, int n, const float* wy, float* out);
+/// Cubic convolution (Catmull & Rom 1974) of four rows along a walk that goes one pixel to the right each step: value i lies `phaseX + i * stepX` to the right of pixel i of the second
+/// row and `phaseY + i * stepY` below it. The rows point at pixel 0; one pixel before it and two after the last are read. Adds weight times the value to out[i].
+struct Walk {
+    float phaseX = 0, stepX = 0, phaseY = 0, stepY = 0;
+};
+void cubic(const float* const rows[4], const Walk& walk, int n, float weight, float* out);
+
+/// In place: (v - start - step * i) * scale + pivot.
+void level(float* v, int n, float start, float step, float scale, float pivot);
+
+/// What is rejected without a second look.
+struct Screen {
+    float level = 0, sky2 = 0, photon = 0, part2 = 0; ///< variance above the level: sky2 + photon * above + part2 * above^2
+    float low = 3, high = 3;                          ///< sigmas
+    float bias = 0;                                   ///< sigmas that clipping lowered the mean by
+    float partLimit = 0;                              ///< `above` up to which that is added back
+};
+/// Means of gathered values into out; doubtful[i] is 1 where some value lies beyond the limits, or there is none.
+void screen(const Gathered& from, int n, const Screen& how, float* out, std::uint8_t* doubtful);
+
+/// 16-bit big-endian words, signed, plus an offset.
+void fromWords(const std::uint16_t* raw, int n, float offset, float* to);
 
 } // namespace caelumen::rows

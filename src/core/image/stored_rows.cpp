@@ -1,5 +1,6 @@
 #include "core/image/stored_rows.h"
 
+#include "core/base/pixel_rows.h"
 #include "core/image/fits_pixels.h"
 
 #include <fmt/format.h>
@@ -126,7 +127,10 @@ Status StoredRows::read(int plane, int y, int count, float* to) const {
         return Error{fmt::format("The pixels of {} cannot be read; the file is gone, damaged or cut short, copy it again.", m_path.string())};
     switch (m_bitpix) {
     case 8: convert<std::uint8_t, std::uint8_t>(raw.data(), pixels, m_zero, m_scale, m_blank, to); break;
-    case 16: convert<std::uint16_t, std::int16_t>(raw.data(), pixels, m_zero, m_scale, m_blank, to); break;
+    case 16:
+        if (m_scale == 1 && !m_blank && m_zero == static_cast<double>(static_cast<float>(m_zero))) rows::fromWords(reinterpret_cast<const std::uint16_t*>(raw.data()), static_cast<int>(pixels), static_cast<float>(m_zero), to);
+        else convert<std::uint16_t, std::int16_t>(raw.data(), pixels, m_zero, m_scale, m_blank, to);
+        break;
     case 32: convert<std::uint32_t, std::int32_t>(raw.data(), pixels, m_zero, m_scale, m_blank, to); break;
     case 64: convert<std::uint64_t, std::int64_t>(raw.data(), pixels, m_zero, m_scale, m_blank, to); break;
     case -32: convert<std::uint32_t, float>(raw.data(), pixels, m_zero, m_scale, {}, to); break;

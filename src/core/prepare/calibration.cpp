@@ -140,7 +140,7 @@ void normaliseFlat(Plane& flat, const FrameInfo& info, std::vector<std::int64_t>
     tbb::parallel_for(0, h, [&](int y) {
         float* row = flat.row(y);
         for (int x = 0; x < w; ++x) {
-            const double part = row[x] / site[static_cast<std::size_t>(siteOf(info, x, y))];
+            const double part = static_cast<double>(row[x]) / site[static_cast<std::size_t>(siteOf(info, x, y))];
             if (part > 0.1) {
                 row[x] = static_cast<float>(1 / part);
                 continue;
@@ -157,7 +157,7 @@ void findHot(const Plane& dark, std::vector<std::int64_t>& hot) {
     std::vector<double> values(sample.begin(), sample.end());
     const double middle = median(std::span<float>(sample)), sigma = std::max(robustSigma(values), 0.3);
     // Dark current beyond the crowd's: such pixels are noisier than their photons tell.
-    const double limit = middle + std::max(20 * sigma, 0.005 * 65535);
+    const auto limit = static_cast<float>(middle + std::max(20 * sigma, 0.005 * 65535));
     for (std::size_t i = 0; i < dark.size(); ++i)
         if (!(dark.data()[i] <= limit)) hot.push_back(static_cast<std::int64_t>(i));
     if (hot.size() > dark.size() / 50) hot.clear(); // a glow, not defects
@@ -230,14 +230,13 @@ Result<Plane> meanOfFrames(const std::vector<StoredRows>& frames, int plane, con
                 if (const float d = pixels[i] - pixels[size + i]; d == d) differences.push_back(d);
             if (differences.size() > 100) model.sky = 1.05 * robustSigma(differences) / std::sqrt(2.0);
         }
+        std::vector<float> level(pixels.begin(), pixels.begin() + w);
+        std::erase_if(level, [](float v) { return v != v; });
+        model.level = median(std::span<float>(level));
         std::vector<const float*> pointers(frames.size());
         for (int r = 0; r < rows; ++r) {
             for (std::size_t f = 0; f < frames.size(); ++f) pointers[f] = pixels.data() + f * size + static_cast<std::size_t>(r) * static_cast<std::size_t>(w);
-            NoiseModel here = model;
-            std::vector<float> level(pointers[0], pointers[0] + w);
-            std::erase_if(level, [](float v) { return v != v; });
-            here.level = median(std::span<float>(level));
-            combineRows(pointers, w, here, options, {}, out.row(y0 + r));
+            combineRows(pointers, w, model, options, {}, out.row(y0 + r));
         }
     });
     if (failure) return *failure;

@@ -50,33 +50,35 @@ double clippedMean(double low, double high) {
 void combineRows(std::span<const float* const> subs, int width, const NoiseModel& model, const CombineOptions& options, std::span<const double> weights, float* out, RowFates fates) {
     const auto n = static_cast<std::size_t>(width);
     thread_local std::vector<float> sum, weight, count, low, high, room;
+    thread_local std::vector<std::uint8_t> doubtful;
     thread_local std::vector<Value> kept;
     for (auto* v : {&sum, &weight, &count}) v->assign(n, 0);
     low.assign(n, std::numeric_limits<float>::infinity());
     high.assign(n, -std::numeric_limits<float>::infinity());
+    doubtful.resize(n);
     const auto pivot = static_cast<float>(model.level); // sums of small numbers keep their digits
-    for (std::size_t s = 0; s < subs.size(); ++s) rows::gather(subs[s], width, pivot, weights.empty() ? 1.0F : static_cast<float>(weights[s]), {sum.data(), weight.data(), count.data(), low.data(), high.data()});
+    const rows::Gathered gathered{sum.data(), weight.data(), count.data(), low.data(), high.data()};
+    for (std::size_t s = 0; s < subs.size(); ++s) rows::gather(subs[s], width, pivot, weights.empty() ? 1.0F : static_cast<float>(weights[s]), gathered);
 
     const double lowest = options.low, highest = options.high;
     const bool rejects = options.reject != Rejection::None, median = options.method == Combination::Median;
     const double bias = rejects && !median && model.sky > 0 ? clippedMean(lowest, highest) : 0;
+    // Where stars may differ by more than noise, the limits lie too far out for clipping to bias the mean.
+    const double partLimit = model.part > 0 ? 0.3 * model.sky / model.part : 1e30;
+    const auto f = [](double v) { return static_cast<float>(v); };
+    constexpr double kNever = 1e30;
+    rows::screen(gathered, width, {pivot, f(model.sky * model.sky), f(model.photon), f(model.part * model.part), f(rejects ? lowest : kNever), f(rejects ? highest : kNever), f(bias), f(partLimit)}, out, doubtful.data());
     for (std::size_t x = 0; x < n; ++x) {
-        const auto all = static_cast<std::size_t>(count[x]);
-        if (!fates.covered.empty()) fates.covered[x] = static_cast<std::uint16_t>(all);
+        if (!fates.covered.empty()) fates.covered[x] = static_cast<std::uint16_t>(count[x]);
         if (!fates.rejectedLow.empty()) fates.rejectedLow[x] = fates.rejectedHigh[x] = 0;
-        if (all == 0) {
+        if (count[x] == 0) {
             out[x] = kNoData;
             continue;
         }
-        const double mean = static_cast<double>(sum[x]) / static_cast<double>(weight[x]), top = static_cast<double>(high[x]), bottom = static_cast<double>(low[x]), above = std::max(0.0, mean);
-        const double variance = model.sky * model.sky + model.photon * above + model.part * model.part * above * above;
-        const double sigma = std::sqrt(variance);
-        // Where stars may differ by more than noise, the limits lie too far out for clipping to bias the mean.
-        const double correction = all > 2 && model.part * above < 0.3 * model.sky ? bias * std::sqrt(model.sky * model.sky + model.photon * above) : 0;
-        if (!median && (!rejects || (variance > 0 && top - mean <= highest * sigma && mean - bottom <= lowest * sigma))) {
-            out[x] = static_cast<float>(model.level + mean - correction);
-            continue;
-        }
+        if (!median && (!rejects || !doubtful[x])) continue;
+        const auto all = static_cast<std::size_t>(count[x]);
+        const double above = std::max(0.0, static_cast<double>(sum[x]) / static_cast<double>(weight[x]));
+        const double correction = all > 2 && above < partLimit ? bias * std::sqrt(model.sky * model.sky + model.photon * above) : 0;
         kept.clear();
         for (std::size_t s = 0; s < subs.size(); ++s)
             if (const float v = subs[s][x] - pivot; v == v) kept.push_back({static_cast<double>(v), weights.empty() ? 1.0 : weights[s]});

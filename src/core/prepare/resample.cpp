@@ -21,60 +21,49 @@ void resampleRow(const RowBand& from, const Alignment::Affine& to, int y, int wi
     const int stride = std::clamp(static_cast<int>(std::lround(1 / std::max(1e-3, std::abs(to.xx)))), 1, 4);
     const double stepX = to.xx * stride, stepY = to.yx * stride;
     const int direction = stepX < 0 ? -1 : 1;
-    thread_local std::vector<float> phase, part;
-    thread_local std::array<std::vector<float>, 4> vertical;
-    const auto most = static_cast<std::size_t>(width / stride + 2);
-    phase.resize(most), part.resize(most);
-    for (auto& v : vertical) v.resize(most);
+    thread_local std::vector<float> part;
+    part.resize(static_cast<std::size_t>(width / stride + 2));
     for (int comb = 0; comb < stride; ++comb) {
         const int count = (width - comb + stride - 1) / stride;
         const Point start = to({static_cast<double>(comb), static_cast<double>(y)});
         for (int k = 0; k < count;) {
             const double sx = start.x + stepX * k, sy = start.y + stepY * k;
-            int ix = static_cast<int>(std::floor(sx + kWhole)), iy = static_cast<int>(std::floor(sy + kWhole));
-            // How long the lattice is walked pixel by pixel.
-            int end = k + 1;
-            while (end < count) {
-                const double x = start.x + stepX * end, v = start.y + stepY * end;
-                if (static_cast<int>(std::floor(x + kWhole)) != ix + direction * (end - k) || static_cast<int>(std::floor(v + kWhole)) != iy) break;
-                ++end;
-            }
-            int length = end - k;
-            const bool wholeY = std::abs(sy - iy) < kWhole && std::abs(start.y + stepY * (end - 1) - iy) < kWhole;
-            const bool whole = wholeY && std::abs(sx - ix) < kWhole && std::abs(start.x + stepX * (end - 1) - (ix + direction * (length - 1))) < kWhole;
-            const auto place = [&](int i) -> float& { return out[comb + stride * (k + i)]; };
-            const int rim = whole ? 0 : 1; // pixels needed before the first and, plus one, after the last
+            const int ix = static_cast<int>(std::floor(sx + kWhole)), iy = static_cast<int>(std::floor(sy + kWhole));
+            // The walk goes on while the phases stay between 0 and 1.
+            const auto stays = [](double phase, double drift) { return drift > 0 ? (1 - kWhole - phase) / drift : drift < 0 ? (phase + kWhole) / -drift : 1e9; };
+            const int length = static_cast<int>(std::clamp(std::ceil(std::min(stays(sx - ix, stepX - direction), stays(sy - iy, stepY))), 1.0, static_cast<double>(count - k)));
+            const double endX = start.x + stepX * (k + length - 1) - (ix + direction * (length - 1)), endY = start.y + stepY * (k + length - 1) - iy;
+            const bool whole = std::abs(sx - ix) < kWhole && std::abs(sy - iy) < kWhole && std::abs(endX) < kWhole && std::abs(endY) < kWhole;
+            float* const place = out + comb + static_cast<std::ptrdiff_t>(stride) * k;
+            const int rim = whole ? 0 : 1; // pixels needed before the first and, one more, after the last
             const bool rows = whole ? from.has(iy) : from.has(iy - 1) && from.has(iy + 2);
-            for (int i = 0; i < length; ++i) {
-                const int at = ix + direction * i;
-                if (!rows || at - rim < 0 || at + 2 * rim >= from.width) place(i) = kNoData;
-            }
-            if (rows) {
-                // The part of the walk whose neighbourhood is there.
-                int first = 0, last = length - 1;
-                const auto inside = [&](int i) { const int at = ix + direction * i; return at - rim >= 0 && at + 2 * rim < from.width; };
-                while (first <= last && !inside(first)) ++first;
-                while (last >= first && !inside(last)) --last;
-                const int n = last - first + 1;
-                if (n > 0 && whole) {
-                    const float* row = from.row(iy);
-                    for (int i = first; i <= last; ++i) place(i) += weight * row[ix + direction * i];
-                } else if (n > 0) {
-                    // Ascending in the lattice, whichever way the output runs.
-                    const int lowest = direction > 0 ? ix + first : ix - last;
-                    for (int i = 0; i < n; ++i) {
-                        const int at = direction > 0 ? first + i : last - i;
-                        const double x = start.x + stepX * (k + at), v = start.y + stepY * (k + at);
-                        phase[static_cast<std::size_t>(i)] = static_cast<float>(std::clamp(x - (lowest + i), 0.0, 1.0));
-                        const auto w = cubicWeights(static_cast<float>(std::clamp(v - iy, 0.0, 1.0)));
-                        for (std::size_t r = 0; r < 4; ++r) vertical[r][static_cast<std::size_t>(i)] = weight * w[r];
-                    }
+            // The part of the walk whose neighbourhood is there.
+            int first = direction > 0 ? rim - ix : ix - (from.width - 1 - 2 * rim), last = direction > 0 ? from.width - 1 - 2 * rim - ix : ix - rim;
+            first = std::clamp(first, 0, length), last = std::clamp(last, -1, length - 1);
+            if (!rows || last < first) first = length, last = length - 1;
+            for (int i = 0; i < first; ++i) place[static_cast<std::ptrdiff_t>(stride) * i] = kNoData;
+            for (int i = last + 1; i < length; ++i) place[static_cast<std::ptrdiff_t>(stride) * i] = kNoData;
+            const int n = last - first + 1;
+            if (n > 0 && whole) {
+                const float* row = from.row(iy);
+                for (int i = first; i <= last; ++i) place[static_cast<std::ptrdiff_t>(stride) * i] += weight * row[ix + direction * i];
+            } else if (n > 0) {
+                // Ascending in the lattice, whichever way the output runs.
+                const int begin = direction > 0 ? first : last, lowest = ix + direction * begin;
+                const float* four[4];
+                for (int r = 0; r < 4; ++r) four[r] = from.row(iy - 1 + r) + lowest;
+                rows::Walk walk;
+                walk.phaseX = static_cast<float>(start.x + stepX * (k + begin) - lowest), walk.stepX = static_cast<float>(direction * stepX - 1);
+                walk.phaseY = static_cast<float>(start.y + stepY * (k + begin) - iy), walk.stepY = static_cast<float>(direction * stepY);
+                if (stride == 1 && direction > 0) {
+                    rows::cubic(four, walk, n, weight, place + first);
+                } else {
                     std::fill_n(part.begin(), n, 0.0F);
-                    for (int r = 0; r < 4; ++r) rows::cubic(from.row(iy - 1 + r) + lowest, phase.data(), n, vertical[static_cast<std::size_t>(r)].data(), part.data());
-                    for (int i = 0; i < n; ++i) place(direction > 0 ? first + i : last - i) += part[static_cast<std::size_t>(i)];
+                    rows::cubic(four, walk, n, weight, part.data());
+                    for (int i = 0; i < n; ++i) place[static_cast<std::ptrdiff_t>(stride) * (begin + direction * i)] += part[static_cast<std::size_t>(i)];
                 }
             }
-            k = end;
+            k += length;
         }
     }
 }

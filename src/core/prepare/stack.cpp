@@ -179,7 +179,7 @@ Status fillBand(const StackPlan& plan, RowBlock& band) {
                 const SkyPlane& o = channel.offset[i];
                 const double scale = channel.scale[i], start = o.middle + o.x * (-0.5 * (plan.width - 1)) + o.y * (band.y + r - 0.5 * (plan.height - 1));
                 const double pivot = scale == 1 ? 0 : channel.model.level;
-                for (std::size_t x = 0; x < row; ++x) out[x] = static_cast<float>((static_cast<double>(out[x]) - start - o.x * static_cast<double>(x) - pivot) * scale + pivot);
+                rows::level(out, plan.width, static_cast<float>(start + pivot), static_cast<float>(o.x), static_cast<float>(scale), static_cast<float>(pivot));
             }
         }
     });
