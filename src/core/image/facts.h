@@ -26,6 +26,7 @@ struct FrameFacts {
     std::optional<double> site_latitude_deg, site_longitude_deg;
     std::optional<std::string> start; ///< ISO 8601, UTC
     std::optional<TanWcs> wcs;
+    std::optional<std::string> frame_kind; ///< light, dark, flat, as the header words it
     std::optional<std::string> filter, target, camera, telescope;
     std::map<std::string, std::string> sources;
     std::vector<std::string> notes;

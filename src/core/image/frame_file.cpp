@@ -2,6 +2,7 @@
 
 #include "core/image/fits_reader.h"
 #include "core/image/no_data.h"
+#include "core/image/raw_reader.h"
 #include "core/image/tiff_reader.h"
 
 #include <fmt/format.h>
@@ -24,6 +25,13 @@ Result<FrameFile> FrameFile::open(const fs::path& path) {
     const std::string_view head(magic.data(), magic.size());
 
     FrameFile out;
+    if (looksRaw(path) && !head.starts_with("SIMP")) {
+        auto info = readRawInfo(path);
+        if (!info) return info.error();
+        out.m_kind = Kind::Raw;
+        out.m_info = std::move(*info);
+        return out;
+    }
     if (head.starts_with("II") || head.starts_with("MM")) {
         auto info = readTiffInfo(path);
         if (!info) return info.error();
@@ -38,14 +46,14 @@ Result<FrameFile> FrameFile::open(const fs::path& path) {
         out.m_place = image->place;
         return out;
     }
-    return Error{fmt::format("{} is neither FITS nor TIFF; give a stacked frame in one of these formats.", path.string())};
+    return Error{fmt::format("{} is neither FITS nor TIFF; give a frame in one of these formats, or camera raw.", path.string())};
 }
 
 Result<Plane> FrameFile::readChannel(std::size_t c, Plane spare) const {
     const int stored = m_info.mosaic ? 0 : static_cast<int>(c);
     std::vector<std::int64_t> zeros(static_cast<std::size_t>(m_info.height));
     const auto lookAt = [&](float* row, int y) { zeros[static_cast<std::size_t>(y)] = zerosOfRow(row, m_info.width); };
-    auto plane = m_kind == Kind::Fits ? readFitsPlane(m_info, m_place, stored, std::move(spare), lookAt) : readTiffPlane(m_info, stored);
+    auto plane = m_kind == Kind::Fits ? readFitsPlane(m_info, m_place, stored, std::move(spare), lookAt) : readStored(stored);
     if (!plane) return plane;
     if (m_kind == Kind::Fits) markNoData(*plane, zeros);
     else markNoData(*plane);
@@ -55,7 +63,7 @@ Result<Plane> FrameFile::readChannel(std::size_t c, Plane spare) const {
 
 Result<Plane> FrameFile::readStored(int plane) const {
     if (m_kind == Kind::Fits) return readFitsPlane(m_info, m_place, plane, {}, [width = m_info.width](float* row, int) { zerosOfRow(row, width); }); // infinities become NaN
-    return readTiffPlane(m_info, plane);
+    return m_kind == Kind::Raw ? readRawPlane(m_info) : readTiffPlane(m_info, plane);
 }
 
 std::optional<int> FrameFile::plainFitsExtension() const {

@@ -38,7 +38,7 @@ struct FitsPlace {
 /// A frame on disk, read one channel at a time so that only one is ever in memory.
 /// Reads FITS (integer with BZERO/BSCALE, float, double; one or three planes; mosaics by BAYERPAT; tile-compressed, which is
 /// unpacked in a process of its own; the image
-/// in whichever extension comes first) and TIFF (8/16/32-bit integer and float, one or three samples).
+/// in whichever extension comes first), TIFF (8/16/32-bit integer and float, one or three samples) and camera raw (core/image/raw_reader.h).
 /// Coordinates are those of plane.h; for TIFF the first row is the top one.
 class FrameFile {
 public:
@@ -57,7 +57,7 @@ public:
     std::optional<int> plainFitsExtension() const;
 
 private:
-    enum class Kind { Fits, Tiff };
+    enum class Kind { Fits, Tiff, Raw };
     FrameInfo m_info;
     Kind m_kind = Kind::Fits;
     FitsPlace m_place; ///< FITS only

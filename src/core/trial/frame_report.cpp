@@ -70,6 +70,7 @@ Json factsToJson(const FrameFacts& f) {
     put("site_latitude_deg", f.site_latitude_deg);
     put("site_longitude_deg", f.site_longitude_deg);
     put("start", f.start);
+    put("frame_kind", f.frame_kind);
     put("filter", f.filter);
     put("target", f.target);
     put("camera", f.camera);

@@ -1,0 +1,41 @@
+#pragma once
+
+#include "core/base/job.h"
+#include "core/base/json_fwd.h"
+#include "core/base/result.h"
+#include "core/optics/system_response.h"
+
+#include <array>
+#include <filesystem>
+
+namespace caelumen {
+
+/// What light of the red line (hydrogen or sulphur) and of oxygen becomes in R, G and B. Without a curve: red is the line, green and blue are oxygen.
+struct LineMatrix {
+    std::array<double, 3> red{1, 0, 0}, oxygen{0, 1, 1};
+    bool measured = false; ///< from the filter's curve and a camera
+    bool sulphur = false;  ///< the red line
+    friend bool operator==(const LineMatrix&, const LineMatrix&) = default;
+};
+/// From the response of a filter in its cone and a camera with three channels. The red line is the one that the filter passes better.
+LineMatrix lineMatrix(const std::vector<SystemChannel>& channels);
+
+/// How R, G and B are added up for a line: least squares for both lines at once, weighted by the noise of each channel, scaled so that the line keeps the electrons it has in red (the red line)
+/// or in the mean of green and blue (oxygen). Without crosstalk this is red alone, and green and blue weighted by noise.
+struct LineWeights {
+    std::array<double, 3> red{}, oxygen{};
+};
+LineWeights lineWeights(const LineMatrix& matrix, const std::array<double, 3>& noise);
+
+struct LineFrames {
+    std::filesystem::path red, oxygen;
+    LineWeights weights;
+    std::array<double, 3> noise{}; ///< of the stack's channels, ADU
+};
+/// Writes the line frames of a three-channel stack beside it ("b-hydrogen.fits", "b-oxygen.fits").
+Result<LineFrames> writeLines(const std::filesystem::path& stack, const LineMatrix& matrix);
+
+/// Oxygen of several filters in one frame: laid on the first one, brought to its electrons per second by their stars, weighted by noise.
+Status addOxygen(const std::vector<std::filesystem::path>& oxygen, const std::filesystem::path& out, const Job& job = {});
+
+} // namespace caelumen

@@ -1,0 +1,71 @@
+#include "core/prepare/moon_response.h"
+
+#include "core/base/statistics.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace caelumen {
+namespace {
+
+struct Line {
+    double intercept, slope;
+};
+
+std::optional<Line> theilSen(const std::vector<Point>& points) {
+    std::vector<double> slopes;
+    for (std::size_t i = 0; i < points.size(); ++i)
+        for (std::size_t j = i + 1; j < points.size(); ++j)
+            if (const double d = points[j].x - points[i].x; std::abs(d) > 1e-9) slopes.push_back((points[j].y - points[i].y) / d);
+    if (slopes.empty()) return std::nullopt;
+    const double slope = median(std::span<double>(slopes));
+    std::vector<double> rest;
+    for (const Point& p : points) rest.push_back(p.y - slope * p.x);
+    return Line{median(std::span<double>(rest)), slope};
+}
+
+} // namespace
+
+Result<MoonResponse> moonResponse(const JudgedRun& run, const std::string& channel, double gain) {
+    std::vector<Point> points;
+    for (const JudgedSub& s : run.subs) {
+        const auto level = s.figures.level.find(channel);
+        if (!s.keep || level == s.figures.level.end() || !s.figures.moonlight_nL || s.figures.exposure_s <= 0) continue;
+        points.push_back({*s.figures.moonlight_nL, level->second / s.figures.exposure_s * (gain > 0 ? gain : 1)});
+    }
+    if (points.empty()) return Error{"Where the moon stood is not known: the subs need times, and the run its place and target."};
+    if (points.size() < 6) return Error{fmt::format("Only {} subs are kept; six are needed to follow the moon.", points.size())};
+    const auto [least, most] = std::minmax_element(points.begin(), points.end(), [](const Point& a, const Point& b) { return a.x < b.x; });
+    if (most->x - least->x < 3) return Error{fmt::format("The moon's light changed by {:.1f} nanolamberts only; that shows in no background.", most->x - least->x)};
+    // Hundreds of subs in their tens of thousands of pairs tell no more than a part of them.
+    while (points.size() > 200) {
+        std::vector<Point> fewer;
+        for (std::size_t i = 0; i < points.size(); i += 2) fewer.push_back(points[i]);
+        points = std::move(fewer);
+    }
+    const auto fit = theilSen(points);
+    if (!fit) return Error{"The moon's light did not change over the subs."};
+    Random random(7);
+    std::vector<double> intercepts, slopes;
+    for (int k = 0; k < 100; ++k) {
+        std::vector<Point> drawn;
+        for (std::size_t i = 0; i < points.size(); ++i) drawn.push_back(points[random.index(points.size())]);
+        if (const auto f = theilSen(drawn)) intercepts.push_back(f->intercept), slopes.push_back(f->slope);
+    }
+    MoonResponse out;
+    out.intercept = fit->intercept, out.slope = fit->slope;
+    out.interceptSigma = intercepts.size() > 10 ? robustSigma(intercepts) : 0;
+    out.slopeSigma = slopes.size() > 10 ? robustSigma(slopes) : 0;
+    out.subs = points.size();
+    return out;
+}
+
+std::optional<MoonRejection> moonRejection(const MoonResponse& filter, const MoonResponse& baseline) {
+    if (baseline.slope <= 2 * baseline.slopeSigma) return std::nullopt;
+    const double ratio = filter.slope / baseline.slope;
+    return MoonRejection{ratio, std::hypot(filter.slopeSigma / baseline.slope, ratio * baseline.slopeSigma / baseline.slope)};
+}
+
+} // namespace caelumen
