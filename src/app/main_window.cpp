@@ -5,6 +5,7 @@
 #include "app/facts_dialog.h"
 #include "app/kit/kit.h"
 #include "app/night/night.h"
+#include "app/subs/subs.h"
 #include "core/base/file.h"
 #include "core/base/json.h"
 #include "core/trial/sentences.h"
@@ -60,7 +61,7 @@ QString suggestedName(const Trial& trial, const QString& ending) {
 } // namespace
 
 MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
-    : QMainWindow(parent), m_prompts(std::move(prompts)), m_bench(new Bench(m_session, *m_prompts)), m_kit(new Kit(m_session, *m_prompts)), m_night(new Night(m_session, *m_prompts)), m_workspaces(new QStackedWidget), m_trials(new QComboBox), m_conditions(new QLabel), m_doing(new QLabel), m_pixel(new QLabel), m_problem(new QLabel), m_progress(new QProgressBar),
+    : QMainWindow(parent), m_prompts(std::move(prompts)), m_bench(new Bench(m_session, *m_prompts)), m_kit(new Kit(m_session, *m_prompts)), m_night(new Night(m_session, *m_prompts)), m_subs(new Subs(m_session, *m_prompts)), m_workspaces(new QStackedWidget), m_trials(new QComboBox), m_conditions(new QLabel), m_doing(new QLabel), m_pixel(new QLabel), m_problem(new QLabel), m_progress(new QProgressBar),
       m_cancel(new QPushButton(tr("Cancel"))) {
     setWindowTitle(tr("Caelumen"));
     setWindowIcon(QIcon(":/icons/caelumen.svg"));
@@ -85,6 +86,7 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     layout->addWidget(m_problem);
     m_workspaces->addWidget(m_kit);
     m_workspaces->addWidget(m_night);
+    m_workspaces->addWidget(m_subs);
     m_workspaces->addWidget(m_bench);
     layout->addWidget(m_workspaces, 1);
     setCentralWidget(central);
@@ -93,6 +95,11 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     connect(m_bench, &Bench::status, m_pixel, &QLabel::setText);
     connect(m_kit, &Kit::problem, this, &MainWindow::fail);
     connect(m_night, &Night::problem, this, &MainWindow::fail);
+    connect(m_subs, &Subs::problem, this, &MainWindow::fail);
+    connect(m_subs, &Subs::stacksMade, this, [this](const QStringList& files) {
+        m_session.takeFrames(files, false);
+        showWorkspace(Workspace::Bench);
+    });
     connect(m_kit, &Kit::cameraChanged, this, [this] { m_night->setCamera(m_kit->camera()); });
     m_night->setCamera(m_kit->camera());
     connect(m_bench, &Bench::factsAsked, this, &MainWindow::askRunFacts);
@@ -138,11 +145,12 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     m_bench->restoreLayout(settings.value("bench").toByteArray());
     m_kit->restoreLayout(settings.value("kit").toByteArray());
     m_night->restoreLayout(settings.value("night").toByteArray());
+    m_subs->restoreLayout(settings.value("subs").toByteArray());
     setTheme(themeFromName(settings.value("theme", "grey").toString()));
     fillTrials();
     fillConditions();
     const QString last = settings.value("workspace").toString();
-    showWorkspace(last == "kit" ? Workspace::Kit : last == "night" ? Workspace::Night : Workspace::Bench);
+    showWorkspace(last == "kit" ? Workspace::Kit : last == "night" ? Workspace::Night : last == "subs" ? Workspace::Subs : Workspace::Bench);
 }
 
 MainWindow::~MainWindow() = default;
@@ -153,7 +161,7 @@ QWidget* MainWindow::buildSwitch() {
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(2);
     auto* group = new QActionGroup(this);
-    for (const auto& [which, name, tip, key] : {std::tuple{Workspace::Kit, tr("Kit"), tr("What is this filter, really?"), "Alt+1"}, {Workspace::Night, tr("Night"), tr("What shall I shoot, and in which order?"), "Alt+2"}, {Workspace::Bench, tr("Bench"), tr("Which filter is better, and by how much?"), "Alt+3"}}) {
+    for (const auto& [which, name, tip, key] : {std::tuple{Workspace::Kit, tr("Kit"), tr("What is this filter, really?"), "Alt+1"}, {Workspace::Night, tr("Night"), tr("What shall I shoot, and in which order?"), "Alt+2"}, {Workspace::Subs, tr("Subs"), tr("Which subs count?"), "Alt+3"}, {Workspace::Bench, tr("Bench"), tr("Which filter is better, and by how much?"), "Alt+4"}}) {
         auto* action = new QAction(name, group);
         action->setCheckable(true);
         action->setShortcut(QKeySequence(key));
@@ -258,6 +266,8 @@ void MainWindow::buildMenus() {
     m_needResults << add(edit, tr("Copy the &plot's numbers"), {}, [this] { QGuiApplication::clipboard()->setText(m_bench->evidence().csv()); });
 
     m_needNight << add(edit, tr("Copy the blocks, as a table"), {}, [this] { QGuiApplication::clipboard()->setText(m_night->tableText()); });
+    m_needSubs << add(edit, tr("Copy the verdicts, as a table"), {}, [this] { QGuiApplication::clipboard()->setText(m_subs->tableText()); });
+    m_needSubs << add(edit, tr("Copy the chart's numbers"), {}, [this] { QGuiApplication::clipboard()->setText(m_subs->chartText()); });
     m_needKit << add(edit, tr("Copy what the curve says, as a table"), {}, [this] { QGuiApplication::clipboard()->setText(m_kit->tableText()); });
 
     QMenu* view = menuBar()->addMenu(tr("&View"));
@@ -299,6 +309,7 @@ void MainWindow::showKeys() {
         row(tr("Left, Right"), tr("Flip to the run before or after; move the chosen region by a pixel (with Shift by ten)"));
         row(tr("Wheel"), tr("Zoom about the cursor"));
         row(tr("Escape"), tr("Put the tool away, or let go of the region"));
+        for (const QAction* a : m_subs->keyActions()) row(a->shortcut().toString(QKeySequence::NativeText), tr("Subs: %1").arg(a->text()));
         for (const QAction* a : m_bench->tools().actions())
             if (!a->shortcut().isEmpty()) row(a->shortcut().toString(QKeySequence::NativeText), a->text());
         std::function<void(const QMenu*)> walk = [&](const QMenu* menu) {
@@ -332,6 +343,7 @@ void MainWindow::setTheme(ThemeKind kind) {
     m_bench->themeChanged();
     m_kit->themeChanged();
     m_night->themeChanged();
+    m_subs->themeChanged();
     fillConditions();
 }
 
@@ -365,11 +377,14 @@ void MainWindow::fillConditions() {
     for (QAction* a : m_needResults) a->setEnabled(m_session.results() != nullptr);
     for (QAction* a : m_needTrial) a->setEnabled(m_session.hasTrial());
     for (QAction* a : m_needBench) a->setEnabled(m_session.hasTrial() && workspace() == Workspace::Bench);
+    for (QAction* a : m_needSubs) a->setEnabled(workspace() == Workspace::Subs);
     for (QAction* a : m_needNight) a->setEnabled(m_session.hasTrial() && workspace() == Workspace::Night);
     for (QAction* a : m_needKit) a->setEnabled(m_session.hasTrial() && workspace() == Workspace::Kit);
 }
 
 void MainWindow::takeFiles(const QStringList& files) {
+    const bool folders = std::any_of(files.begin(), files.end(), [](const QString& f) { return QFileInfo(f).isDir(); });
+    if ((folders || workspace() == Workspace::Subs) && m_subs->takeFiles(files)) return showWorkspace(Workspace::Subs);
     QStringList frames;
     for (const QString& file : files) {
         const QString ending = QFileInfo(file).suffix().toLower();
@@ -508,7 +523,8 @@ void MainWindow::closeEvent(QCloseEvent* event) {
     settings.setValue("bench", m_bench->saveLayout());
     settings.setValue("kit", m_kit->saveLayout());
     settings.setValue("night", m_night->saveLayout());
-    settings.setValue("workspace", workspace() == Workspace::Kit ? "kit" : workspace() == Workspace::Night ? "night" : "bench");
+    settings.setValue("subs", m_subs->saveLayout());
+    settings.setValue("workspace", workspace() == Workspace::Kit ? "kit" : workspace() == Workspace::Night ? "night" : workspace() == Workspace::Subs ? "subs" : "bench");
     m_session.jobs().cancel();
     event->accept();
 }

@@ -19,8 +19,9 @@ namespace caelumen {
 class Bench;
 class Kit;
 class Night;
+class Subs;
 
-/// The window: menus, the trial in hand, what is going on, and one of the workspaces in the order of the work: Kit, Night, Bench.
+/// The window: menus, the trial in hand, what is going on, and one of the workspaces in the order of the work: Kit, Night, Subs, Bench.
 class MainWindow : public QMainWindow {
     Q_OBJECT
 
@@ -32,7 +33,8 @@ public:
     Bench& bench() { return *m_bench; }
     Kit& kit() { return *m_kit; }
     Night& night() { return *m_night; }
-    enum class Workspace { Kit, Night, Bench };
+    Subs& subs() { return *m_subs; }
+    enum class Workspace { Kit, Night, Subs, Bench };
     void showWorkspace(Workspace which);
     Workspace workspace() const;
     void openCampaign(const QString& path);
@@ -70,13 +72,14 @@ private:
     Bench* m_bench;
     Kit* m_kit;
     Night* m_night;
+    Subs* m_subs;
     QStackedWidget* m_workspaces;
     QComboBox* m_trials;
     QLabel *m_conditions, *m_doing, *m_pixel, *m_problem;
     QProgressBar* m_progress;
     QPushButton* m_cancel;
     QMenu* m_recent = nullptr;
-    QList<QAction*> m_needTrial, m_needResults, m_needBench, m_needKit, m_needNight;
+    QList<QAction*> m_needTrial, m_needResults, m_needBench, m_needKit, m_needNight, m_needSubs;
     QList<QAction*> m_switch; ///< by workspace
     QDialog* m_keys = nullptr;
 };

@@ -6,6 +6,7 @@
 #include "app/main_window.h"
 #include "app/night/calendar_view.h"
 #include "app/night/night.h"
+#include "app/subs/subs.h"
 #include "core/optics/starter.h"
 
 #include <QApplication>
@@ -123,12 +124,17 @@ int takeScreenshots(MainWindow& window, const QString& folder) {
     if (!waitFor([&] { return !night.month().nights().empty(); }, 60)) ++failures;
     shoot("night-month");
     night.tabs().setCurrentIndex(0);
+    window.showWorkspace(MainWindow::Workspace::Subs);
+    Subs& subs = window.subs();
+    if (!waitFor([&] { return subs.model().judged(); }, 120)) ++failures;
+    subs.showSub(5);
+    if (!waitFor([&] { return !subs.model().picture(5).isNull(); }, 30)) ++failures;
+    shoot("subs");
     window.showWorkspace(MainWindow::Workspace::Bench);
     bench.view().setOverlay({});
     bench.view().setCurrent("D");
     shoot("bench-roof");
     bench.setStretchMode(Bench::StretchMode::OwnSky);
-    shoot("bench-own-sky");
     bench.showEvidence("nebula", "E");
     shoot("bench-nebula-evidence");
     bench.setStretchMode(Bench::StretchMode::Shared);

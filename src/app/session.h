@@ -27,6 +27,7 @@ public:
     Status openCampaign(const QString& path);
     Status saveCampaignAs(const QString& path); ///< copies, then goes on with the copy
     const Campaign* campaign() const { return m_campaign.get(); }
+    Status keep(const QString& key, const QString& value) { return m_campaign ? m_campaign->setSetting(key, value) : Status(Done{}); } ///< in the campaign
     std::vector<Campaign::Entry> trials() const;
 
     bool hasTrial() const { return m_trialId != 0; }

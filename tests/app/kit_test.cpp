@@ -90,7 +90,7 @@ private slots:
     void cleanup() { m_window.reset(); }
 
     void theSwitchGoesBetweenWorkspaces() {
-        QTest::keyClick(m_window.get(), Qt::Key_3, Qt::AltModifier);
+        QTest::keyClick(m_window.get(), Qt::Key_4, Qt::AltModifier);
         QCOMPARE(m_window->workspace(), MainWindow::Workspace::Bench);
         QVERIFY(m_window->bench().isVisible() && !kit().isVisible());
         for (QToolButton* button : m_window->findChildren<QToolButton*>())

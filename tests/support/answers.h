@@ -12,6 +12,8 @@ public:
     int asked = 0;
     QStringList openFrames(QWidget*) override { return ++asked, frames; }
     QString openFile(QWidget*, const QString&, const QString&) override { return ++asked, save; }
+    QString folder(QWidget*, const QString&) override { return ++asked, place; }
+    QString place; ///< a folder
     QString saveFile(QWidget*, const QString&, const QString& suggestion, const QString&) override { return ++asked, suggested = suggestion, save; }
     QString text(QWidget*, const QString&, const QString&, const QString&) override { return ++asked, name; }
     bool confirm(QWidget*, const QString&, const QString&) override { return ++asked, true; }

@@ -8,9 +8,10 @@
 namespace caelumen {
 
 QStringList Prompts::openFrames(QWidget* parent) {
-    return QFileDialog::getOpenFileNames(parent, QObject::tr("Choose stacked frames"), {}, QObject::tr("Frames (*.fits *.fit *.fts *.fz *.tif *.tiff);;All files (*)"));
+    return QFileDialog::getOpenFileNames(parent, QObject::tr("Choose frames"), {}, QObject::tr("Frames (*.fits *.fit *.fts *.fz *.gz *.tif *.tiff *.cr2 *.cr3 *.nef *.arw *.raf *.rw2 *.orf *.pef *.dng);;All files (*)"));
 }
 QString Prompts::openFile(QWidget* parent, const QString& title, const QString& filter) { return QFileDialog::getOpenFileName(parent, title, {}, filter); }
+QString Prompts::folder(QWidget* parent, const QString& title) { return QFileDialog::getExistingDirectory(parent, title); }
 QString Prompts::saveFile(QWidget* parent, const QString& title, const QString& suggestion, const QString& filter) { return QFileDialog::getSaveFileName(parent, title, suggestion, filter); }
 
 QString Prompts::text(QWidget* parent, const QString& title, const QString& label, const QString& value) {

@@ -227,17 +227,20 @@ CAELUMEN_FAST void calibrate(const float* v, int n, const float* zero, float lev
     }
 }
 
-CAELUMEN_FAST void cubic(const float* const rows[4], const Walk& walk, int n, float weight, float* out) {
-    const float *a = rows[0], *b = rows[1], *c = rows[2], *d = rows[3];
-    const auto across = [](const float* r, float t) __attribute__((always_inline)) {
-        return r[0] + 0.5F * t * (r[1] - r[-1] + t * (2 * r[-1] - 5 * r[0] + 4 * r[1] - r[2] + t * (3 * (r[0] - r[1]) + r[2] - r[-1])));
-    };
+CAELUMEN_FAST void sixPoint(const float* const rows[6], const SixTaps& across, const SixTaps& down, int n, float weight, float* room, float* out) {
+    const SixTaps d = down, a = across;
+    const float *r0 = rows[0] - 2, *r1 = rows[1] - 2, *r2 = rows[2] - 2, *r3 = rows[3] - 2, *r4 = rows[4] - 2, *r5 = rows[5] - 2;
+#pragma GCC ivdep
+    for (int i = 0; i < n + 5; ++i) {
+        const auto k = static_cast<float>(i - 2);
+        room[i] = (d.start[0] + d.step[0] * k) * r0[i] + (d.start[1] + d.step[1] * k) * r1[i] + (d.start[2] + d.step[2] * k) * r2[i] + (d.start[3] + d.step[3] * k) * r3[i] + (d.start[4] + d.step[4] * k) * r4[i] +
+                  (d.start[5] + d.step[5] * k) * r5[i];
+    }
 #pragma GCC ivdep
     for (int i = 0; i < n; ++i) {
         const auto k = static_cast<float>(i);
-        const float t = walk.phaseX + walk.stepX * k, u = walk.phaseY + walk.stepY * k;
-        const float p = across(a + i, t), q = across(b + i, t), r = across(c + i, t), s = across(d + i, t);
-        out[i] += weight * (q + 0.5F * u * (r - p + u * (2 * p - 5 * q + 4 * r - s + u * (3 * (q - r) + s - p))));
+        out[i] += weight * ((a.start[0] + a.step[0] * k) * room[i] + (a.start[1] + a.step[1] * k) * room[i + 1] + (a.start[2] + a.step[2] * k) * room[i + 2] + (a.start[3] + a.step[3] * k) * room[i + 3] +
+                            (a.start[4] + a.step[4] * k) * room[i + 4] + (a.start[5] + a.step[5] * k) * room[i + 5]);
     }
 }
 

@@ -61,12 +61,13 @@ void gather(const float* v, int n, float pivot, float weight, const Gathered& to
 /// out[i] = (v[i] - zero[i]) * factor[i]; `zero` may be null (then `level` is taken away), `factor` too.
 void calibrate(const float* v, int n, const float* zero, float level, const float* factor, float* out);
 
-/// Cubic convolution (Catmull & Rom 1974) of four rows along a walk that goes one pixel to the right each step: value i lies `phaseX + i * stepX` to the right of pixel i of the second
-/// row and `phaseY + i * stepY` below it. The rows point at pixel 0; one pixel before it and two after the last are read. Adds weight times the value to out[i].
-struct Walk {
-    float phaseX = 0, stepX = 0, phaseY = 0, stepY = 0;
+/// Weights of a six-point interpolation that change evenly along a walk: at step i, tap k has start[k] + step[k] * i.
+struct SixTaps {
+    float start[6], step[6];
 };
-void cubic(const float* const rows[4], const Walk& walk, int n, float weight, float* out);
+/// Interpolates six rows along a walk that goes one pixel to the right each step: down first, then across. The rows point at the walk's first pixel; two pixels before it and three after
+/// the last are read. `room` holds n + 5 floats. Adds weight times the value to out[i].
+void sixPoint(const float* const rows[6], const SixTaps& across, const SixTaps& down, int n, float weight, float* room, float* out);
 
 /// In place: (v - start - step * i) * scale + pivot.
 void level(float* v, int n, float start, float step, float scale, float pivot);

@@ -102,7 +102,7 @@ std::optional<SubFigures> subFiguresFromJson(const Json& j) {
     }
 }
 
-Result<std::vector<SubFigures>> measureSubs(const SubsRecipe& recipe, const SubMeasurer& measurer, const fs::path& notebook, const Job& job) {
+Result<std::vector<SubFigures>> measureSubs(const SubsRecipe& recipe, const SubMeasurer& measurer, const fs::path& notebook, const Job& job, const std::function<void(const SubFigures&)>& each) {
     std::map<std::string, SubFigures> known;
     const std::string masters = notebook.empty() ? "" : stampOf(recipe);
     if (!notebook.empty()) {
@@ -124,9 +124,11 @@ Result<std::vector<SubFigures>> measureSubs(const SubsRecipe& recipe, const SubM
         const std::string stamp = stampOf(path);
         if (const auto it = known.find(stamp); it != known.end()) {
             out.push_back(it->second);
+            if (each) each(out.back());
             continue;
         }
         out.push_back(measurer.measure(path));
+        if (each) each(out.back());
         if (notes.is_open() && out.back().problem.empty()) notes << Json{{"masters", masters}, {"stamp", stamp}, {"figures", subFiguresToJson(out.back())}}.dump() << "\n" << std::flush;
     }
     return out;

@@ -10,8 +10,30 @@ namespace {
 
 constexpr double kWhole = 1e-4; ///< phases so near a pixel's middle count as there
 
-std::array<float, 4> cubicWeights(float t) {
-    return {0.5F * (-t + 2 * t * t - t * t * t), 0.5F * (2 - 5 * t * t + 3 * t * t * t), 0.5F * (t + 4 * t * t - 3 * t * t * t), 0.5F * (-t * t + t * t * t)};
+/// Phases may change by so much along a walk whose weights are taken to change evenly: no weight is off by more than 0.005 then.
+constexpr double kEven = 0.12;
+
+/// Lanczos window of three pixels, taps -2 to 3 about a place `t` (0..1) to the right of tap 0, made to sum to one.
+std::array<double, 6> lanczosWeights(double t) {
+    std::array<double, 6> out{};
+    double sum = 0;
+    for (int k = 0; k < 6; ++k) {
+        const double x = M_PI * (t - (k - 2));
+        out[static_cast<std::size_t>(k)] = std::abs(x) < 1e-9 ? 1 : std::abs(x) >= 3 * M_PI ? 0 : 3 * std::sin(x) * std::sin(x / 3) / (x * x);
+        sum += out[static_cast<std::size_t>(k)];
+    }
+    for (double& w : out) w /= sum;
+    return out;
+}
+
+rows::SixTaps tapsFrom(double phase, double step, int n) {
+    const auto a = lanczosWeights(phase), b = lanczosWeights(phase + step * (n - 1));
+    rows::SixTaps out{};
+    for (std::size_t k = 0; k < 6; ++k) {
+        out.start[k] = static_cast<float>(a[k]);
+        out.step[k] = n > 1 ? static_cast<float>((b[k] - a[k]) / (n - 1)) : 0;
+    }
+    return out;
 }
 
 } // namespace
@@ -21,8 +43,9 @@ void resampleRow(const RowBand& from, const Alignment::Affine& to, int y, int wi
     const int stride = std::clamp(static_cast<int>(std::lround(1 / std::max(1e-3, std::abs(to.xx)))), 1, 4);
     const double stepX = to.xx * stride, stepY = to.yx * stride;
     const int direction = stepX < 0 ? -1 : 1;
-    thread_local std::vector<float> part;
+    thread_local std::vector<float> part, room;
     part.resize(static_cast<std::size_t>(width / stride + 2));
+    room.resize(part.size() + 5);
     for (int comb = 0; comb < stride; ++comb) {
         const int count = (width - comb + stride - 1) / stride;
         const Point start = to({static_cast<double>(comb), static_cast<double>(y)});
@@ -31,14 +54,16 @@ void resampleRow(const RowBand& from, const Alignment::Affine& to, int y, int wi
             const int ix = static_cast<int>(std::floor(sx + kWhole)), iy = static_cast<int>(std::floor(sy + kWhole));
             // The walk goes on while the phases stay between 0 and 1.
             const auto stays = [](double phase, double drift) { return drift > 0 ? (1 - kWhole - phase) / drift : drift < 0 ? (phase + kWhole) / -drift : 1e9; };
-            const int length = static_cast<int>(std::clamp(std::ceil(std::min(stays(sx - ix, stepX - direction), stays(sy - iy, stepY))), 1.0, static_cast<double>(count - k)));
+            const double drift = std::max(std::abs(stepX - direction), std::abs(stepY));
+            const double most = std::min({std::ceil(std::min(stays(sx - ix, stepX - direction), stays(sy - iy, stepY))), static_cast<double>(count - k), drift > 0 ? kEven / drift : 1e9});
+            const int length = static_cast<int>(std::max(1.0, most));
             const double endX = start.x + stepX * (k + length - 1) - (ix + direction * (length - 1)), endY = start.y + stepY * (k + length - 1) - iy;
             const bool whole = std::abs(sx - ix) < kWhole && std::abs(sy - iy) < kWhole && std::abs(endX) < kWhole && std::abs(endY) < kWhole;
             float* const place = out + comb + static_cast<std::ptrdiff_t>(stride) * k;
-            const int rim = whole ? 0 : 1; // pixels needed before the first and, one more, after the last
-            const bool rows = whole ? from.has(iy) : from.has(iy - 1) && from.has(iy + 2);
+            const int before = whole ? 0 : 2, behind = whole ? 0 : 3; // pixels needed
+            const bool rows = whole ? from.has(iy) : from.has(iy - 2) && from.has(iy + 3);
             // The part of the walk whose neighbourhood is there.
-            int first = direction > 0 ? rim - ix : ix - (from.width - 1 - 2 * rim), last = direction > 0 ? from.width - 1 - 2 * rim - ix : ix - rim;
+            int first = direction > 0 ? before - ix : ix - (from.width - 1 - behind), last = direction > 0 ? from.width - 1 - behind - ix : ix - before;
             first = std::clamp(first, 0, length), last = std::clamp(last, -1, length - 1);
             if (!rows || last < first) first = length, last = length - 1;
             for (int i = 0; i < first; ++i) place[static_cast<std::ptrdiff_t>(stride) * i] = kNoData;
@@ -50,16 +75,14 @@ void resampleRow(const RowBand& from, const Alignment::Affine& to, int y, int wi
             } else if (n > 0) {
                 // Ascending in the lattice, whichever way the output runs.
                 const int begin = direction > 0 ? first : last, lowest = ix + direction * begin;
-                const float* four[4];
-                for (int r = 0; r < 4; ++r) four[r] = from.row(iy - 1 + r) + lowest;
-                rows::Walk walk;
-                walk.phaseX = static_cast<float>(start.x + stepX * (k + begin) - lowest), walk.stepX = static_cast<float>(direction * stepX - 1);
-                walk.phaseY = static_cast<float>(start.y + stepY * (k + begin) - iy), walk.stepY = static_cast<float>(direction * stepY);
+                const float* six[6];
+                for (int r = 0; r < 6; ++r) six[r] = from.row(iy - 2 + r) + lowest;
+                const auto across = tapsFrom(start.x + stepX * (k + begin) - lowest, direction * stepX - 1, n), down = tapsFrom(start.y + stepY * (k + begin) - iy, direction * stepY, n);
                 if (stride == 1 && direction > 0) {
-                    rows::cubic(four, walk, n, weight, place + first);
+                    rows::sixPoint(six, across, down, n, weight, room.data(), place + first);
                 } else {
                     std::fill_n(part.begin(), n, 0.0F);
-                    rows::cubic(four, walk, n, weight, part.data());
+                    rows::sixPoint(six, across, down, n, weight, room.data(), part.data());
                     for (int i = 0; i < n; ++i) place[static_cast<std::ptrdiff_t>(stride) * (begin + direction * i)] += part[static_cast<std::size_t>(i)];
                 }
             }
@@ -75,8 +98,8 @@ double noiseKept(const Alignment::Affine& to, int width, int height) {
         for (int i = 0; i < 12; ++i) {
             const Point p = to({std::floor((i + 0.5) * width / 12), std::floor((j + 0.5) * height / 12)});
             double x = 0, y = 0;
-            for (const double w : cubicWeights(static_cast<float>(p.x - std::floor(p.x)))) x += w * w;
-            for (const double w : cubicWeights(static_cast<float>(p.y - std::floor(p.y)))) y += w * w;
+            for (const double w : lanczosWeights(p.x - std::floor(p.x))) x += w * w;
+            for (const double w : lanczosWeights(p.y - std::floor(p.y))) y += w * w;
             sum += x * y, ++n;
         }
     return sum / n;
@@ -90,7 +113,7 @@ std::pair<int, int> rowsNeeded(const Alignment::Affine& to, int width, int y0, i
             low = std::min(low, at), high = std::max(high, at);
         }
     const auto cut = [&](double v) { return static_cast<int>(std::clamp(v, 0.0, static_cast<double>(height))); };
-    return {cut(std::floor(low) - 2), cut(std::floor(high) + 4)};
+    return {cut(std::floor(low) - 3), cut(std::floor(high) + 5)};
 }
 
 } // namespace caelumen

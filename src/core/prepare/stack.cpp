@@ -229,9 +229,9 @@ std::vector<HeaderCard> cardsOf(const SubsRecipe& recipe, const SubMeasurer& mea
     const auto say = [&](const std::string& line) { out.push_back({"HISTORY", line, ""}); };
     say(fmt::format("{}: {} of {} subs kept", programName(), run.kept(), run.subs.size()));
     for (const std::string& line : measurer.calibration().history) say(line);
-    if (measurer.like().mosaic) say(half ? fmt::format("mosaic {}: each 2x2 cell gives R, the mean of both G, and B", measurer.like().mosaic->name) : fmt::format("mosaic {}: each colour interpolated (cubic) from its own sites at every pixel", measurer.like().mosaic->name));
+    if (measurer.like().mosaic) say(half ? fmt::format("mosaic {}: each 2x2 cell gives R, the mean of both G, and B", measurer.like().mosaic->name) : fmt::format("mosaic {}: each colour interpolated from its own sites at every pixel", measurer.like().mosaic->name));
     say(fmt::format("aligned on {}", fs::path(run.subs[run.reference].figures.file).filename().string()));
-    say("resampled once by cubic convolution; whole-pixel shifts copied");
+    say("resampled once (Lanczos, six pixels); whole-pixel shifts copied");
     const CombineOptions& c = recipe.combine;
     say(c.normalise == Normalising::None ? "not normalised" : c.normalise == Normalising::Level ? "sky level and slope of each sub brought to their mean" : "sky level and slope brought to their mean, stars to the mean transparency");
     say(c.method == Combination::Median ? "median" : c.weightByNoise ? "mean, weighted by the noise of the sky" : "mean, all subs alike");

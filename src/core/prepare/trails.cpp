@@ -23,13 +23,13 @@ Coarse coarsen(const Plane& plane, const SmoothSky& sky, const std::vector<Star>
     const auto size = static_cast<std::size_t>(out.width) * static_cast<std::size_t>(out.height);
     out.bright.assign(size, 0), out.hidden.assign(size, 0);
     tbb::parallel_for(0, out.height, [&](int j) {
+        std::vector<float> limit(static_cast<std::size_t>(plane.width()));
+        sky.row(j * bin + bin / 2, kVote / bin, plane.width(), limit.data());
         for (int i = 0; i < out.width; ++i) {
             float sum = 0;
             for (int y = 0; y < bin; ++y)
                 for (int x = 0; x < bin; ++x) sum += plane.at(i * bin + x, j * bin + y);
-            const double cx = i * bin + 0.5 * (bin - 1), cy = j * bin + 0.5 * (bin - 1);
-            const double excess = static_cast<double>(sum) / (bin * bin) - sky.level(cx, cy);
-            out.bright[static_cast<std::size_t>(j) * static_cast<std::size_t>(out.width) + static_cast<std::size_t>(i)] = excess > kVote * sky.sigma(cx, cy) / bin;
+            out.bright[static_cast<std::size_t>(j) * static_cast<std::size_t>(out.width) + static_cast<std::size_t>(i)] = sum > static_cast<float>(bin * bin) * limit[static_cast<std::size_t>(i * bin + bin / 2)];
         }
     });
     for (const Star& s : stars) { // stars and their wings vote for nothing; what is long and thin is no star
@@ -37,7 +37,7 @@ Coarse coarsen(const Plane& plane, const SmoothSky& sky, const std::vector<Star>
         const double radius = (1.5 * fwhm + 1.2 * std::sqrt(static_cast<double>(s.area) / M_PI)) / bin + 0.7, cx = s.x / bin, cy = s.y / bin;
         for (int j = std::max(0, static_cast<int>(cy - radius)); j <= std::min(out.height - 1, static_cast<int>(cy + radius)); ++j)
             for (int i = std::max(0, static_cast<int>(cx - radius)); i <= std::min(out.width - 1, static_cast<int>(cx + radius)); ++i)
-                if (std::hypot(i - cx, j - cy) <= radius) out.hidden[static_cast<std::size_t>(j) * static_cast<std::size_t>(out.width) + static_cast<std::size_t>(i)] = 1;
+                if ((i - cx) * (i - cx) + (j - cy) * (j - cy) <= radius * radius) out.hidden[static_cast<std::size_t>(j) * static_cast<std::size_t>(out.width) + static_cast<std::size_t>(i)] = 1;
     }
     return out;
 }

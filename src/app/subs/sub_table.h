@@ -1,0 +1,34 @@
+#pragma once
+
+#include "core/prepare/verdict.h"
+
+#include <QAbstractTableModel>
+
+#include <functional>
+
+namespace caelumen {
+
+/// The subs of a run as rows.
+class SubTable : public QAbstractTableModel {
+public:
+    enum Column { Number, Time, Verdict, Sky, Transparency, Fwhm, Eccentricity, Stars, Trails, ColumnCount };
+
+    using QAbstractTableModel::QAbstractTableModel;
+    void show(const JudgedRun* run, double gain, std::function<QString(const std::string&)> clock, const QString& clockName);
+    QString text() const; ///< tab-separated
+
+    int rowCount(const QModelIndex& parent = {}) const override { return parent.isValid() ? 0 : static_cast<int>(m_rows); }
+    int columnCount(const QModelIndex& = {}) const override { return ColumnCount; }
+    QVariant data(const QModelIndex& index, int role) const override;
+    QVariant headerData(int section, Qt::Orientation orientation, int role) const override;
+
+private:
+    QString cell(const JudgedSub& sub, int row, int column) const;
+    const JudgedRun* m_run = nullptr;
+    std::size_t m_rows = 0; ///< that the view knows of
+    QString m_clockName;
+    double m_gain = 0;
+    std::function<QString(const std::string&)> m_clock;
+};
+
+} // namespace caelumen

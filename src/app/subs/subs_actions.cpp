@@ -1,0 +1,165 @@
+#include "app/subs/subs.h"
+
+#include "app/widgets/prompts.h"
+#include "core/optics/light_cone.h"
+#include "core/prepare/lines.h"
+
+#include <QAction>
+#include <QComboBox>
+#include <QDir>
+#include <QFileInfo>
+#include <QListWidget>
+#include <QMenu>
+#include <QPushButton>
+#include <QRegularExpression>
+#include <QStandardPaths>
+
+namespace caelumen {
+
+void Subs::buildMenu(QMenu* menu) {
+    menu->setToolTipsVisible(true);
+    menu->addAction(tr("Add files \u2026"), this, [this] {
+        if (const QStringList files = m_prompts.openFrames(this); !files.isEmpty()) m_model.addSources(files);
+    });
+    auto* watch = menu->addAction(tr("Watch a folder \u2026"), this, [this] {
+        if (!m_model.watched().isEmpty()) return m_model.watch({});
+        if (const QString folder = m_prompts.folder(this, tr("A folder in which subs land")); !folder.isEmpty()) m_model.watch(folder);
+    });
+    watch->setToolTip(tr("Each sub is judged as it lands; files still being written are waited for"));
+    auto* camera = menu->addAction(tr("Start the virtual camera"), this, &Subs::askVirtualCamera);
+    camera->setToolTip(tr("Drops made-up subs into a folder that is watched: to try, to teach, to test"));
+    menu->addSeparator();
+    auto* library = menu->addAction(tr("Dark library \u2026"), this, [this] {
+        if (const QString folder = m_prompts.folder(this, tr("Where darks and biases for all campaigns lie")); !folder.isEmpty()) m_model.setDarkLibrary(folder);
+    });
+    menu->addSeparator();
+    auto* filter = menu->addAction(tr("Their filter is \u2026"), this, [this] {
+        const int group = groupOf(m_runs);
+        if (group < 0) return;
+        const QString name = m_prompts.text(this, tr("Filter"), tr("Through which filter were these subs taken?"), QString::fromStdString(m_model.groups()[static_cast<std::size_t>(group)].filter));
+        if (!name.isEmpty()) m_model.tellFilter(group, name);
+    });
+    auto* kinds = menu->addMenu(tr("They are"));
+    for (const FrameKind kind : {FrameKind::Light, FrameKind::Dark, FrameKind::Flat, FrameKind::Bias, FrameKind::FlatDark})
+        kinds->addAction(tr(kind == FrameKind::Light ? "lights" : kind == FrameKind::Dark ? "darks" : kind == FrameKind::Flat ? "flats" : kind == FrameKind::Bias ? "biases" : "flat darks"), this, [this, kind] {
+            const int group = groupOf(m_others->hasFocus() || m_runs->currentRow() < 0 ? m_others : m_runs);
+            if (group >= 0) m_model.tellKind(group, kind);
+        });
+    auto* remove = menu->addAction(tr("Take these frames out"), this, [this] {
+        const int group = groupOf(m_others->hasFocus() || m_runs->currentRow() < 0 ? m_others : m_runs);
+        if (group >= 0) m_model.removeGroup(group);
+    });
+    remove->setToolTip(tr("The files stay where they are"));
+    menu->addSeparator();
+    menu->addAction(tr("Oxygen of several filters \u2026"), this, [this] {
+        const QStringList files = m_prompts.openFrames(this);
+        if (files.isEmpty()) return;
+        QString out = m_prompts.saveFile(this, tr("Oxygen of several filters"), QFileInfo(files.first()).dir().filePath("oxygen.fits"), tr("FITS (*.fits)"));
+        if (out.isEmpty()) return;
+        if (QFileInfo(out).suffix().isEmpty()) out += ".fits";
+        std::vector<std::filesystem::path> paths;
+        for (const QString& f : files) paths.emplace_back(f.toStdString());
+        m_lineJobs.run("oxygen", tr("Adding oxygen"), [this, paths, out](const Job& job) -> JobService::Finish {
+            const Status done = addOxygen(paths, out.toStdString(), job);
+            return [this, out, text = done ? QString() : QString::fromStdString(done.error().message)] { emit problem(text.isEmpty() ? tr("Written: %1").arg(out) : text); };
+        });
+    })->setToolTip(tr("Line frames of several runs, laid on each other and weighted by their noise"));
+    connect(menu, &QMenu::aboutToShow, this, [this, watch, camera, library, filter, kinds, remove] {
+        watch->setText(m_model.watched().isEmpty() ? tr("Watch a folder \u2026") : tr("Stop watching %1").arg(QFileInfo(m_model.watched()).fileName()));
+        camera->setEnabled(!m_camera.running());
+        library->setText(SubsModel::darkLibrary().isEmpty() ? tr("Dark library \u2026") : tr("Dark library: %1 \u2026").arg(QFileInfo(SubsModel::darkLibrary()).fileName()));
+        const bool any = !m_model.groups().empty();
+        filter->setEnabled(groupOf(m_runs) >= 0);
+        kinds->setEnabled(any), remove->setEnabled(any);
+    });
+}
+
+bool Subs::takeFiles(const QStringList& files) {
+    QStringList wanted;
+    for (const QString& f : files)
+        if (QFileInfo(f).isDir() || !framesBeneath(f.toStdString()).empty()) wanted << f;
+    if (wanted.isEmpty()) return false;
+    m_model.addSources(wanted);
+    return true;
+}
+
+QString Subs::suggestedStack(int group) const {
+    const FrameGroup& g = m_model.groups()[static_cast<std::size_t>(group)];
+    QString name = QString::fromStdString(g.target + " " + g.filter + " " + g.night).toLower();
+    name.replace(QRegularExpression("[^\\p{L}\\p{N}]+"), "-");
+    name.remove(QRegularExpression("^-|-$"));
+    QDir folder = QFileInfo(QString::fromStdString(m_model.frames()[g.frames.front()].path.string())).dir();
+    return folder.filePath((name.isEmpty() ? QString("stack") : name) + ".fits");
+}
+
+void Subs::stackRun() {
+    const int group = m_model.current();
+    if (group < 0) return;
+    QString file = m_prompts.saveFile(this, tr("Stack this run"), suggestedStack(group), tr("FITS (*.fits)"));
+    if (file.isEmpty()) return;
+    if (QFileInfo(file).suffix().isEmpty()) file += ".fits";
+    m_model.stack({{group, file}});
+}
+
+void Subs::stackAll() {
+    const QString folder = m_prompts.folder(this, tr("Where the stacks go"));
+    if (folder.isEmpty()) return;
+    std::vector<std::pair<int, QString>> wanted;
+    QStringList names;
+    for (std::size_t i = 0; i < m_model.groups().size(); ++i) {
+        if (m_model.groups()[i].kind != FrameKind::Light) continue;
+        QString name = QFileInfo(suggestedStack(static_cast<int>(i))).completeBaseName();
+        for (int k = 2; names.contains(name); ++k) name = QFileInfo(suggestedStack(static_cast<int>(i))).completeBaseName() + QString("-%1").arg(k);
+        names << name;
+        wanted.emplace_back(static_cast<int>(i), QDir(folder).filePath(name + ".fits"));
+    }
+    m_model.stack(wanted);
+}
+
+void Subs::finished(const QStringList& files, const QStringList& notes) {
+    m_stacks = files;
+    m_lines->setEnabled(true);
+    emit stacksMade(files);
+    if (!notes.isEmpty()) emit problem(notes.join(" "));
+}
+
+void Subs::separateLines() {
+    // The filter's curve and the camera tell which channel sees which line.
+    std::vector<std::pair<std::filesystem::path, LineMatrix>> work;
+    for (const QString& file : m_stacks) {
+        LineMatrix matrix;
+        if (m_session.hasTrial()) {
+            const Trial& t = m_session.trial();
+            const Run* run = nullptr;
+            for (const Run& r : t.runs)
+                if (QFileInfo(QString::fromStdString(r.stack)) == QFileInfo(file)) run = &r;
+            const Filter* f = run ? t.filter(run->filter) : nullptr;
+            if (f && !f->curve.empty()) {
+                const Curve& curve = m_session.curve(f->curve).curve;
+                const Rig rig = effectiveRig(t, *run);
+                const double ratio = rig.focal_length_mm && rig.aperture_mm ? *rig.focal_length_mm / *rig.aperture_mm : 100;
+                if (!curve.empty()) matrix = lineMatrix(systemResponse(ConeShift({ratio, rig.obstruction.value_or(0), f->effective_index.value_or(1.8), 0}).apply(curve, 0.5), typicalCamera("colour-clear")));
+            }
+        }
+        work.emplace_back(file.toStdString(), matrix);
+    }
+    m_lineJobs.run("lines", tr("Separating lines"), [this, work](const Job&) -> JobService::Finish {
+        QStringList said;
+        for (const auto& [file, matrix] : work) {
+            const auto made = writeLines(file, matrix);
+            said << (made ? tr("Written: %1 and %2.").arg(QFileInfo(QString::fromStdString(made->red.string())).fileName(), QFileInfo(QString::fromStdString(made->oxygen.string())).fileName()) : QString::fromStdString(made.error().message));
+        }
+        return [this, said] { emit problem(said.join(" ")); };
+    });
+}
+
+void Subs::askVirtualCamera() {
+    const QString folder = QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/virtual-night";
+    QDir(folder).removeRecursively(); // its own, made up anew each time
+    QDir().mkpath(folder);
+    m_camera.start(folder, {"open", "duo7"}, 14, 3);
+    m_pace->setCurrentIndex(1);
+    m_model.watch(folder);
+}
+
+} // namespace caelumen

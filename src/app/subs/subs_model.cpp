@@ -1,0 +1,471 @@
+#include "app/subs/subs_model.h"
+
+#include "app/widgets/theme.h"
+#include "core/base/json.h"
+
+#include <QCryptographicHash>
+#include <QDir>
+#include <QFileInfo>
+#include <QSettings>
+#include <QStandardPaths>
+#include <QUndoCommand>
+
+#include <algorithm>
+#include <cmath>
+
+namespace caelumen {
+namespace fs = std::filesystem;
+
+class SubsEdit : public QUndoCommand {
+public:
+    SubsEdit(SubsModel& model, const QString& what, SubsDecisions before, SubsDecisions after, int merge) : QUndoCommand(what), m_model(model), m_before(std::move(before)), m_after(std::move(after)), m_merge(merge) {}
+    void redo() override { m_model.setDecisions(m_after); }
+    void undo() override { m_model.setDecisions(m_before); }
+    int id() const override { return m_merge > 0 ? 1000 + m_merge : -1; }
+    bool mergeWith(const QUndoCommand* other) override {
+        m_after = static_cast<const SubsEdit*>(other)->m_after;
+        return true;
+    }
+
+private:
+    SubsModel& m_model;
+    SubsDecisions m_before, m_after;
+    int m_merge;
+};
+
+namespace {
+
+constexpr std::size_t kPictures = 8;
+
+/// Decisions as a recipe, to write and read them by what the recipe's file already says.
+SubsRecipe asRecipe(const SubsDecisions& d) {
+    SubsRecipe r;
+    r.cull.keep = d.keep, r.cull.reject = d.reject, r.cull.limits = d.limits;
+    r.combine = d.combine;
+    r.mosaic = d.mosaic;
+    r.flatSchool = d.flats;
+    r.halves = d.halves, r.maps = d.maps;
+    return r;
+}
+
+QString notebookFor(const QString& key) {
+    const QString folder = QStandardPaths::writableLocation(QStandardPaths::CacheLocation) + "/subs";
+    QDir().mkpath(folder);
+    return folder + "/" + QString::fromLatin1(QCryptographicHash::hash(key.toUtf8(), QCryptographicHash::Sha1).toHex().left(20)) + ".work";
+}
+
+/// Greys of a sub: all subs of a run in the stretch of one, so that a brighter sky looks brighter.
+QImage paint(const std::vector<Plane>& planes, const std::vector<std::string>& channels, const SubFigures& like, bool red) {
+    const int w = planes[0].width(), h = planes[0].height();
+    QImage out(w, h, QImage::Format_RGB32);
+    // The sky of the one is grey; the noisiest channel sets the scale of all.
+    double noise = 1e-3;
+    for (const std::string& c : channels) noise = std::max(noise, like.noise.at(c));
+    const auto soft = static_cast<float>(4 * noise), below = static_cast<float>(5 * noise), white = std::asinh(static_cast<float>(150 * noise) / soft);
+    std::vector<float> black;
+    for (const std::string& c : channels) black.push_back(static_cast<float>(like.level.at(c)) - below);
+    for (int y = 0; y < h; ++y) {
+        auto* line = reinterpret_cast<QRgb*>(out.scanLine(y));
+        for (int x = 0; x < w; ++x) {
+            int grey[3] = {0, 0, 0};
+            for (std::size_t c = 0; c < planes.size(); ++c) {
+                const float v = planes[c].at(x, y);
+                grey[c] = v == v ? static_cast<int>(255 * std::clamp(std::asinh((v - black[c]) / soft) / white, 0.0F, 1.0F)) : 0;
+            }
+            if (planes.size() == 1) grey[1] = grey[2] = grey[0];
+            line[x] = red ? qRgb((grey[0] + grey[1] + grey[2]) / 3, 0, 0) : qRgb(grey[0], grey[1], grey[2]);
+        }
+    }
+    return out;
+}
+
+} // namespace
+
+bool SubsDecisions::operator==(const SubsDecisions& o) const { return sources == o.sources && decisionsToJson(*this) == decisionsToJson(o); }
+
+Json decisionsToJson(const SubsDecisions& d) {
+    const Json recipe = subsRecipeToJson(asRecipe(d));
+    Json out = {{"cull", recipe["cull"]}, {"combine", recipe["combine"]}, {"mosaic", recipe["mosaic"]}, {"flat_school", recipe["flat_school"]}, {"halves", d.halves}, {"maps", d.maps}};
+    out["sources"] = Json::array();
+    for (const QString& s : d.sources) out["sources"].push_back(s.toStdString());
+    out["kinds"] = Json::object();
+    for (const auto& [file, kind] : d.kinds) out["kinds"][file] = frameKindName(kind);
+    out["filters"] = Json::object();
+    for (const auto& [file, filter] : d.filters) out["filters"][file] = filter;
+    return out;
+}
+
+SubsDecisions decisionsFromJson(const Json& json) {
+    SubsDecisions out;
+    if (!json.is_object()) return out;
+    // The part that a recipe's file has too is read by its reader; a light that does not exist stands for the list.
+    Json recipe = json;
+    recipe["caelumen_subs"] = 1;
+    recipe["lights"] = Json::array({"/"});
+    if (const auto read = subsRecipeFromJson(recipe, "the campaign", "/")) {
+        out.keep = read->cull.keep, out.reject = read->cull.reject, out.limits = read->cull.limits;
+        out.combine = read->combine, out.mosaic = read->mosaic, out.flats = read->flatSchool;
+        out.halves = read->halves, out.maps = read->maps;
+    }
+    if (const auto it = json.find("sources"); it != json.end() && it->is_array())
+        for (const Json& s : *it)
+            if (s.is_string()) out.sources << QString::fromStdString(s.get<std::string>());
+    if (const auto it = json.find("kinds"); it != json.end() && it->is_object())
+        for (const auto& [file, kind] : it->items())
+            for (const FrameKind k : {FrameKind::Light, FrameKind::Dark, FrameKind::Flat, FrameKind::Bias, FrameKind::FlatDark})
+                if (kind.is_string() && kind.get<std::string>() == frameKindName(k)) out.kinds[file] = k;
+    if (const auto it = json.find("filters"); it != json.end() && it->is_object())
+        for (const auto& [file, filter] : it->items())
+            if (filter.is_string()) out.filters[file] = filter.get<std::string>();
+    return out;
+}
+
+SubsModel::SubsModel(Session& session, QObject* parent) : QObject(parent), m_session(session) {
+    m_poll.setInterval(500);
+    m_soon.setInterval(200);
+    m_soon.setSingleShot(true);
+    connect(&m_soon, &QTimer::timeout, this, &SubsModel::runChanged);
+    connect(&m_poll, &QTimer::timeout, this, &SubsModel::poll);
+    connect(&m_session, &Session::campaignChanged, this, &SubsModel::load);
+}
+
+void SubsModel::load() {
+    m_jobs.cancel();
+    m_watched.clear();
+    m_poll.stop();
+    m_frames.clear(), m_groups.clear(), m_figures.clear();
+    m_measurer.reset();
+    m_run = {};
+    m_judged = false;
+    m_current = -1;
+    m_currentKey.clear();
+    m_decisions = {};
+    if (m_session.campaign()) {
+        const Json kept = Json::parse(m_session.campaign()->setting("subs").toStdString(), nullptr, false);
+        if (!kept.is_discarded()) m_decisions = decisionsFromJson(kept);
+    }
+    takeIn();
+    emit groupsChanged();
+    emit runChanged();
+    emit watchChanged();
+}
+
+void SubsModel::decide(const QString& what, const SubsDecisions& changed, int merge) {
+    if (changed == m_decisions) return;
+    m_session.undoStack().push(new SubsEdit(*this, what, m_decisions, changed, merge));
+}
+
+void SubsModel::setDecisions(const SubsDecisions& decisions) {
+    const SubsDecisions before = m_decisions;
+    m_decisions = decisions;
+    if (const Status saved = m_session.keep("subs", QString::fromStdString(decisionsToJson(decisions).dump())); !saved) emit problem(QString::fromStdString(saved.error().message));
+    if (before.sources != decisions.sources) return takeIn();
+    if (before.kinds != decisions.kinds || before.filters != decisions.filters) return takeIn();
+    if (before.flats != decisions.flats) {
+        m_figuresOf.clear();
+        return measure();
+    }
+    judgeNow();
+}
+
+void SubsModel::takeIn() {
+    const QStringList sources = m_decisions.sources;
+    if (sources.isEmpty()) {
+        m_frames.clear();
+        regroup();
+        return;
+    }
+    // What is known of a file already is not read again.
+    std::map<std::string, IntakeFrame> known;
+    for (const IntakeFrame& f : m_frames) known[f.path.string()] = f;
+    for (const IntakeFrame& f : m_library) known[f.path.string()] = f;
+    m_jobs.run("intake", tr("Reading headers"), [this, sources, known, library = darkLibrary()](const Job& job) -> JobService::Finish {
+        const auto read = [&](const std::vector<fs::path>& files) {
+            std::vector<fs::path> fresh;
+            for (const fs::path& p : files)
+                if (!known.count(p.string())) fresh.push_back(p);
+            std::vector<IntakeFrame> taken = takeInAll(fresh, job);
+            std::map<std::string, IntakeFrame> all = known;
+            for (IntakeFrame& f : taken) all[f.path.string()] = std::move(f);
+            std::vector<IntakeFrame> out;
+            for (const fs::path& p : files)
+                if (const auto it = all.find(p.string()); it != all.end()) out.push_back(it->second);
+            return out;
+        };
+        std::vector<fs::path> files;
+        std::set<std::string> once;
+        for (const QString& s : sources)
+            for (fs::path& p : framesBeneath(s.toStdString()))
+                if (once.insert(p.string()).second) files.push_back(std::move(p));
+        auto frames = read(files);
+        std::vector<IntakeFrame> shelf;
+        if (!library.isEmpty())
+            for (IntakeFrame& f : read(framesBeneath(library.toStdString())))
+                if ((f.kind == FrameKind::Dark || f.kind == FrameKind::Bias) && !once.count(f.path.string())) shelf.push_back(std::move(f));
+        if (job.cancelled()) return {};
+        return [this, frames = std::move(frames), shelf = std::move(shelf)]() mutable {
+            m_frames = std::move(frames);
+            m_library = std::move(shelf);
+            regroup();
+        };
+    });
+}
+
+QString SubsModel::keyOf(const FrameGroup& g) const { return QString::fromStdString(g.title()) + QString("|%1x%2|%3").arg(g.width).arg(g.height).arg(static_cast<int>(g.kind)); }
+
+void SubsModel::regroup() {
+    for (IntakeFrame& f : m_frames) {
+        if (const auto it = m_decisions.kinds.find(f.path.string()); it != m_decisions.kinds.end()) f.kind = it->second, f.guessed = false;
+        if (const auto it = m_decisions.filters.find(f.path.string()); it != m_decisions.filters.end()) f.filter = it->second;
+    }
+    m_groups = groupFrames(m_frames);
+    m_current = -1;
+    for (std::size_t i = 0; i < m_groups.size(); ++i) {
+        if (m_groups[i].kind != FrameKind::Light) continue;
+        if (m_current < 0 || keyOf(m_groups[i]) == m_currentKey) m_current = static_cast<int>(i);
+    }
+    m_currentKey = m_current >= 0 ? keyOf(m_groups[static_cast<std::size_t>(m_current)]) : QString();
+    emit groupsChanged();
+    measure();
+}
+
+void SubsModel::choose(int group) {
+    if (group < 0 || group >= static_cast<int>(m_groups.size()) || m_groups[static_cast<std::size_t>(group)].kind != FrameKind::Light || group == m_current) return;
+    m_current = group;
+    m_currentKey = keyOf(m_groups[static_cast<std::size_t>(group)]);
+    m_figuresOf.clear();
+    emit groupsChanged();
+    measure();
+}
+
+SubsRecipe SubsModel::recipe(int group) const {
+    std::vector<IntakeFrame> all = m_frames;
+    all.insert(all.end(), m_library.begin(), m_library.end());
+    SubsRecipe out = recipeFor(m_groups[static_cast<std::size_t>(group)], all);
+    const SubsRecipe decided = asRecipe(m_decisions);
+    out.cull = decided.cull, out.combine = decided.combine, out.mosaic = decided.mosaic, out.flatSchool = decided.flatSchool, out.halves = decided.halves, out.maps = decided.maps;
+    if (m_session.hasTrial()) { // what the trial knows of telescope and place; the header tells the rest
+        const Trial& t = m_session.trial();
+        out.rig = t.rig;
+        out.site = t.site;
+        if (t.target.ra_deg) out.target = t.target;
+        out.rig.pedestal_adu.reset(); // of stacks, not of subs
+    }
+    return out;
+}
+
+CullOptions SubsModel::cull() const { return asRecipe(m_decisions).cull; }
+
+void SubsModel::measure() {
+    if (m_current < 0) {
+        m_figures.clear(), m_measurer.reset(), m_run = {}, m_judged = false, m_figuresOf.clear();
+        emit runChanged();
+        return;
+    }
+    const SubsRecipe r = recipe(m_current);
+    // Figures hold as long as the masters do.
+    SubsRecipe masters = r;
+    masters.lights = {r.lights.front()};
+    masters.cull = {}, masters.combine = {}, masters.halves = masters.maps = false, masters.mosaic = MosaicMode::Half;
+    const QString of = m_currentKey + QString::fromStdString(subsRecipeToJson(masters).dump());
+    if (of != m_figuresOf) {
+        m_figuresOf = of;
+        m_figures.clear(), m_measurer.reset(), m_pictures.clear();
+    }
+    m_judged = false;
+    m_run = {};
+    for (const fs::path& p : r.lights) {
+        JudgedSub s;
+        if (const auto it = m_figures.find(p.string()); it != m_figures.end()) s.figures = it->second;
+        else s.figures.file = p.string(), s.figures.exposure_s = r.run.sub_exposure_s.value_or(0);
+        m_run.subs.push_back(std::move(s));
+    }
+    emit runChanged();
+    const QString notebook = notebookFor(of);
+    m_jobs.run("measure", tr("Measuring subs"), [this, r, of, notebook, known = m_measurer](const Job& job) -> JobService::Finish {
+        std::shared_ptr<const SubMeasurer> measurer = known;
+        if (!measurer) {
+            auto made = SubMeasurer::make(r, job);
+            if (!made) {
+                if (made.error().message == kCancelled) return {};
+                return [this, sentence = QString::fromStdString(made.error().message)] { emit problem(sentence); };
+            }
+            measurer = std::make_shared<const SubMeasurer>(std::move(*made));
+        }
+        auto figures = measureSubs(r, *measurer, notebook.toStdString(), job, [this, of](const SubFigures& f) {
+            QMetaObject::invokeMethod(this, [this, of, f] { heardOf(of, f); }, Qt::QueuedConnection);
+        });
+        if (!figures) return {};
+        auto judged = judgeRun(*figures, r.cull, r.reference);
+        return [this, of, measurer, figures = std::move(*figures), judged = std::move(judged)]() mutable {
+            if (of != m_figuresOf) return;
+            m_measurer = measurer;
+            for (const SubFigures& f : figures) m_figures[f.file] = f;
+            m_judged = judged.ok();
+            if (judged) m_run = std::move(*judged), judgeAgain(m_run, cull());
+            else emit problem(QString::fromStdString(judged.error().message));
+            emit runChanged();
+        };
+    });
+}
+
+void SubsModel::heardOf(const QString& of, const SubFigures& figures) {
+    if (of != m_figuresOf || m_judged) return;
+    m_figures[figures.file] = figures;
+    for (JudgedSub& s : m_run.subs)
+        if (s.figures.file == figures.file) s.figures = figures;
+    if (!m_soon.isActive()) m_soon.start(); // not for each of hundreds
+}
+
+void SubsModel::judgeNow() {
+    if (m_judged) judgeAgain(m_run, cull());
+    emit runChanged();
+}
+
+void SubsModel::addSources(const QStringList& paths) {
+    SubsDecisions d = m_decisions;
+    for (const QString& p : paths)
+        if (!d.sources.contains(p)) d.sources << p;
+    if (d.sources == m_decisions.sources) return takeIn(); // look again
+    decide(tr("Take in %n place(s)", "", static_cast<int>(paths.size())), d);
+}
+
+void SubsModel::removeGroup(int group) {
+    if (group < 0 || group >= static_cast<int>(m_groups.size())) return;
+    // Sources become the files that stay.
+    const FrameGroup& g = m_groups[static_cast<std::size_t>(group)];
+    std::set<std::size_t> gone(g.frames.begin(), g.frames.end());
+    SubsDecisions d = m_decisions;
+    d.sources.clear();
+    for (std::size_t i = 0; i < m_frames.size(); ++i)
+        if (!gone.count(i)) d.sources << QString::fromStdString(m_frames[i].path.string());
+    decide(tr("Take out %1").arg(QString::fromStdString(g.title())), d);
+}
+
+void SubsModel::tellKind(int group, FrameKind kind) {
+    SubsDecisions d = m_decisions;
+    for (const std::size_t i : m_groups[static_cast<std::size_t>(group)].frames) d.kinds[m_frames[i].path.string()] = kind;
+    decide(tr("They are %1s").arg(frameKindName(kind)), d);
+}
+
+void SubsModel::tellFilter(int group, const QString& filter) {
+    SubsDecisions d = m_decisions;
+    for (const std::size_t i : m_groups[static_cast<std::size_t>(group)].frames) d.filters[m_frames[i].path.string()] = filter.toStdString();
+    decide(tr("Their filter is %1").arg(filter), d);
+}
+
+SubsModel::Word SubsModel::wordOn(std::size_t sub) const {
+    const std::string& file = m_run.subs[sub].figures.file;
+    const auto in = [&](const std::vector<std::string>& list) { return std::find(list.begin(), list.end(), file) != list.end(); };
+    return in(m_decisions.reject) ? Word::Reject : in(m_decisions.keep) ? Word::Keep : Word::Judged;
+}
+
+void SubsModel::overrule(std::size_t sub, Word word) {
+    if (sub >= m_run.subs.size()) return;
+    const std::string file = m_run.subs[sub].figures.file;
+    SubsDecisions d = m_decisions;
+    std::erase(d.keep, file), std::erase(d.reject, file);
+    if (word == Word::Keep) d.keep.push_back(file);
+    if (word == Word::Reject) d.reject.push_back(file);
+    decide(word == Word::Keep ? tr("Keep a sub") : word == Word::Reject ? tr("Leave out a sub") : tr("As judged"), d);
+}
+
+void SubsModel::watch(const QString& folder) {
+    m_watched = folder;
+    m_growing.clear(), m_seen.clear();
+    if (folder.isEmpty()) m_poll.stop();
+    else {
+        for (const IntakeFrame& f : m_frames) m_seen.insert(f.path.string());
+        addSources({folder});
+        m_poll.start();
+    }
+    emit watchChanged();
+}
+
+void SubsModel::poll() {
+    // A file is whole when it has not grown between two looks and its header can be read.
+    bool fresh = false;
+    for (const fs::path& p : framesBeneath(m_watched.toStdString())) {
+        if (m_seen.count(p.string())) continue;
+        std::error_code failed;
+        const auto size = fs::file_size(p, failed);
+        if (failed || size == 0) continue;
+        const auto it = m_growing.find(p.string());
+        if (it == m_growing.end() || it->second != size) {
+            m_growing[p.string()] = size;
+            continue;
+        }
+        m_growing.erase(it);
+        m_seen.insert(p.string());
+        std::erase_if(m_frames, [&](const IntakeFrame& f) { return f.path == p && !f.problem.empty(); }); // it was seen half-written
+        fresh = true;
+    }
+    if (fresh) takeIn();
+}
+
+void SubsModel::stack(const std::vector<std::pair<int, QString>>& wanted) {
+    std::vector<std::pair<SubsRecipe, QString>> work;
+    for (const auto& [group, file] : wanted) work.emplace_back(recipe(group), file);
+    m_jobs.run("stack", tr("Stacking"), [this, work](const Job& job) -> JobService::Finish {
+        QStringList done, notes;
+        for (std::size_t i = 0; i < work.size(); ++i) {
+            Job part = job;
+            part.progress = [&](double p, const std::string& what) { job.report((static_cast<double>(i) + p) / static_cast<double>(work.size()), what); };
+            const auto prepared = prepareRun(work[i].first, work[i].second.toStdString(), part);
+            if (!prepared) {
+                if (prepared.error().message == kCancelled) return {};
+                return [this, sentence = QString::fromStdString(prepared.error().message)] { emit problem(sentence); };
+            }
+            done << work[i].second;
+            for (const std::string& w : prepared->warnings) notes << QString::fromStdString(w);
+        }
+        notes.removeDuplicates();
+        return [this, done, notes] { emit stacked(done, notes); };
+    });
+}
+
+Result<MoonResponse> SubsModel::moon(const std::string& channel) const { return moonResponse(m_run, channel, m_measurer ? m_measurer->gain() : 0); }
+
+void SubsModel::wantPicture(std::size_t sub) {
+    if (!m_measurer || sub >= m_run.subs.size() || !picture(sub).isNull()) return;
+    const std::string file = m_run.subs[sub].figures.file;
+    const SubFigures like = m_judged ? m_run.subs[m_run.reference].figures : m_run.subs[sub].figures;
+    if (like.level.empty()) return;
+    m_pictureJobs.run("picture", tr("Reading a sub"), [this, sub, file, like, measurer = m_measurer, red = theme().isRed()](const Job&) -> JobService::Finish {
+        const auto pixels = measurer->pixels(file);
+        if (!pixels) return {};
+        const auto planes = pixels->planes();
+        if (!planes) return {};
+        QImage image = paint(*planes, measurer->like().channels, like, red);
+        return [this, sub, file, image = std::move(image)] {
+            m_pictures.push_back({file, image});
+            if (m_pictures.size() > kPictures) m_pictures.erase(m_pictures.begin());
+            emit pictureReady(static_cast<int>(sub));
+        };
+    });
+}
+
+QImage SubsModel::picture(std::size_t sub) const {
+    if (sub < m_run.subs.size())
+        for (const Picture& p : m_pictures)
+            if (p.file == m_run.subs[sub].figures.file) return p.image;
+    return {};
+}
+
+QString SubsModel::darkLibrary() { return QSettings().value("subs/darks").toString(); }
+
+void SubsModel::setDarkLibrary(const QString& folder) {
+    QSettings().setValue("subs/darks", folder);
+    m_library.clear();
+    m_figuresOf.clear();
+    takeIn();
+}
+
+QString SubsModel::unusable() const {
+    QStringList out;
+    for (const IntakeFrame& f : m_frames)
+        if (!f.problem.empty()) out << QString::fromStdString(f.problem);
+    return out.join("\n");
+}
+
+} // namespace caelumen

@@ -1,0 +1,123 @@
+#pragma once
+
+#include "app/job_service.h"
+#include "app/session.h"
+#include "core/prepare/intake.h"
+#include "core/prepare/moon_response.h"
+#include "core/prepare/prepare_run.h"
+
+#include <QImage>
+#include <QObject>
+#include <QTimer>
+
+#include <set>
+
+namespace caelumen {
+
+/// What a person has decided about subs: kept in the campaign, undone like every edit.
+struct SubsDecisions {
+    QStringList sources;                               ///< folders and files
+    std::map<std::string, FrameKind> kinds;            ///< by file: told otherwise than its header
+    std::map<std::string, std::string> filters;        ///< by file
+    std::vector<std::string> keep, reject;             ///< files
+    CullLimits limits;
+    CombineOptions combine;
+    MosaicMode mosaic = MosaicMode::Half;
+    FlatSchool flats = FlatSchool::Divide;
+    bool halves = false, maps = false;
+    bool operator==(const SubsDecisions& other) const;
+};
+Json decisionsToJson(const SubsDecisions& decisions);
+SubsDecisions decisionsFromJson(const Json& json);
+
+/// Frames taken in, their groups, the run in hand with its figures and verdicts. All reading and measuring happens away from the interface thread.
+class SubsModel : public QObject {
+    Q_OBJECT
+
+public:
+    explicit SubsModel(Session& session, QObject* parent = nullptr);
+
+    const SubsDecisions& decisions() const { return m_decisions; }
+    void decide(const QString& what, const SubsDecisions& changed, int merge = 0); ///< one undo step
+    const std::vector<IntakeFrame>& frames() const { return m_frames; }
+    const std::vector<FrameGroup>& groups() const { return m_groups; }
+    int current() const { return m_current; }                                       ///< of groups(); -1 without lights
+    void choose(int group);
+    const JudgedRun& run() const { return m_run; }                                  ///< of the current group, by time
+    bool judged() const { return m_judged; }                                        ///< against each other; before that only figures are known
+    const SubMeasurer* measurer() const { return m_measurer.get(); }
+    SubsRecipe recipe(int group) const;
+    QString unusable() const;                                                       ///< what could not be taken in, a line each
+
+    void addSources(const QStringList& paths);
+    void removeGroup(int group);
+    void tellKind(int group, FrameKind kind);
+    void tellFilter(int group, const QString& filter);
+    /// A person's word on one sub of the run: keep, reject, or (neither) as judged.
+    enum class Word { Judged, Keep, Reject };
+    void overrule(std::size_t sub, Word word);
+    Word wordOn(std::size_t sub) const;
+
+    /// Watches a folder: files that have stopped growing are taken in and judged.
+    void watch(const QString& folder);
+    QString watched() const { return m_watched; }
+
+    /// Stacks groups of lights, one after another; stacks(files) follows.
+    void stack(const std::vector<std::pair<int, QString>>& groupsAndFiles);
+    bool busy() const { return m_jobs.busy(); }
+    JobService& jobs() { return m_jobs; }
+    Result<MoonResponse> moon(const std::string& channel) const;
+
+    /// The sub's picture at its own size, in the stretch of the reference; picture() is null until pictureReady says otherwise.
+    void wantPicture(std::size_t sub);
+    QImage picture(std::size_t sub) const;
+
+    /// Where darks and biases for all campaigns lie.
+    static QString darkLibrary();
+    void setDarkLibrary(const QString& folder);
+
+signals:
+    void groupsChanged();
+    void runChanged();                       ///< another run, its figures or verdicts
+    void pictureReady(int sub);
+    void stacked(const QStringList& files, const QStringList& notes);
+    void problem(const QString& sentence);
+    void watchChanged();
+
+private:
+    friend class SubsEdit;
+    void setDecisions(const SubsDecisions& decisions);
+    void load();
+    void takeIn();
+    void regroup();
+    void measure();
+    void judgeNow();
+    void heardOf(const QString& of, const SubFigures& figures); ///< one sub has been measured, the others not yet
+    void poll();
+    CullOptions cull() const;
+    QString keyOf(const FrameGroup& group) const;
+
+    Session& m_session;
+    JobService m_jobs, m_pictureJobs;
+    SubsDecisions m_decisions;
+    std::vector<IntakeFrame> m_frames, m_library;
+    std::vector<FrameGroup> m_groups;
+    int m_current = -1;
+    QString m_currentKey;
+    std::map<std::string, SubFigures> m_figures; ///< by file, of the current group
+    QString m_figuresOf;                         ///< the recipe they hold for
+    std::shared_ptr<const SubMeasurer> m_measurer;
+    JudgedRun m_run;
+    bool m_judged = false;
+    QString m_watched;
+    QTimer m_poll, m_soon;
+    std::map<std::string, std::uintmax_t> m_growing;
+    std::set<std::string> m_seen;
+    struct Picture {
+        std::string file;
+        QImage image;
+    };
+    std::vector<Picture> m_pictures; ///< the last few
+};
+
+} // namespace caelumen
