@@ -126,10 +126,12 @@ int takeScreenshots(MainWindow& window, const QString& folder) {
     night.tabs().setCurrentIndex(0);
     window.showWorkspace(MainWindow::Workspace::Subs);
     Subs& subs = window.subs();
+    trial(1);
     if (!waitFor([&] { return subs.model().judged(); }, 120)) ++failures;
     subs.showSub(5);
     if (!waitFor([&] { return !subs.model().picture(5).isNull(); }, 30)) ++failures;
     shoot("subs");
+    trial(0);
     window.showWorkspace(MainWindow::Workspace::Bench);
     bench.view().setOverlay({});
     bench.view().setCurrent("D");

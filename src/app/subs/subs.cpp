@@ -342,7 +342,7 @@ QWidget* Subs::buildRight() {
     return right;
 }
 
-QTimeZone Subs::zone() const { return m_session.hasTrial() ? QTimeZone(QByteArray::fromStdString(m_session.trial().site.zone)) : QTimeZone(); }
+QTimeZone Subs::zone() const { return m_model.trialFits() ? QTimeZone(QByteArray::fromStdString(m_session.trial().site.zone)) : QTimeZone(); }
 
 QString Subs::clock(const std::string& iso) const {
     const QDateTime t = QDateTime::fromString(QString::fromStdString(iso), Qt::ISODate);

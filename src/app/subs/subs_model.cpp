@@ -244,7 +244,7 @@ SubsRecipe SubsModel::recipe(int group) const {
     SubsRecipe out = recipeFor(m_groups[static_cast<std::size_t>(group)], all);
     const SubsRecipe decided = asRecipe(m_decisions);
     out.cull = decided.cull, out.combine = decided.combine, out.mosaic = decided.mosaic, out.flatSchool = decided.flatSchool, out.halves = decided.halves, out.maps = decided.maps;
-    if (m_session.hasTrial()) { // what the trial knows of telescope and place; the header tells the rest
+    if (trialFits()) { // what it knows of telescope and place; the header tells the rest
         const Trial& t = m_session.trial();
         out.rig = t.rig;
         out.site = t.site;
@@ -252,6 +252,12 @@ SubsRecipe SubsModel::recipe(int group) const {
         out.rig.pedestal_adu.reset(); // of stacks, not of subs
     }
     return out;
+}
+
+bool SubsModel::trialFits() const {
+    if (!m_session.hasTrial() || m_current < 0) return false;
+    const std::string &mine = m_groups[static_cast<std::size_t>(m_current)].target, &its = m_session.trial().target.name;
+    return mine.empty() || its.empty() || QString::fromStdString(mine).compare(QString::fromStdString(its), Qt::CaseInsensitive) == 0;
 }
 
 CullOptions SubsModel::cull() const { return asRecipe(m_decisions).cull; }

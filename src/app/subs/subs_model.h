@@ -47,6 +47,7 @@ public:
     bool judged() const { return m_judged; }                                        ///< against each other; before that only figures are known
     const SubMeasurer* measurer() const { return m_measurer.get(); }
     SubsRecipe recipe(int group) const;
+    bool trialFits() const;                                                         ///< the trial in hand is of the same target: its telescope and place are these subs'
     QString unusable() const;                                                       ///< what could not be taken in, a line each
 
     void addSources(const QStringList& paths);

@@ -41,10 +41,21 @@ double scatter(const std::vector<Value>& kept, double centre, Rejection how, std
 
 } // namespace
 
-double clippedMean(double low, double high) {
-    const auto density = [](double z) { return std::exp(-0.5 * z * z) / std::sqrt(2 * M_PI); };
-    const auto below = [](double z) { return 0.5 * std::erfc(-z / std::sqrt(2.0)); };
-    return (density(low) - density(high)) / (below(high) - below(-low));
+double clippingBias(std::size_t n, const CombineOptions& options) {
+    if (options.reject == Rejection::None || options.method == Combination::Median || options.low == options.high || n < 3) return 0;
+    const std::size_t width = std::max<std::size_t>(500, 400'000 / n);
+    Random random(11);
+    std::vector<std::vector<float>> values(n, std::vector<float>(width));
+    std::vector<const float*> rows;
+    double before = 0, after = 0;
+    for (auto& row : values) {
+        for (float& v : row) v = static_cast<float>(random.normal()), before += static_cast<double>(v) / static_cast<double>(n);
+        rows.push_back(row.data());
+    }
+    std::vector<float> out(width);
+    combineRows(rows, static_cast<int>(width), {1, 0, 0, 0, 0}, options, {}, out.data());
+    for (const float v : out) after += static_cast<double>(v);
+    return (after - before) / static_cast<double>(width); // the same noise before and after: only the clipping differs
 }
 
 void combineRows(std::span<const float* const> subs, int width, const NoiseModel& model, const CombineOptions& options, std::span<const double> weights, float* out, RowFates fates) {
@@ -62,7 +73,7 @@ void combineRows(std::span<const float* const> subs, int width, const NoiseModel
 
     const double lowest = options.low, highest = options.high;
     const bool rejects = options.reject != Rejection::None, median = options.method == Combination::Median;
-    const double bias = rejects && !median && model.sky > 0 ? clippedMean(lowest, highest) : 0;
+    const double bias = rejects && !median ? model.bias : 0;
     // Where stars may differ by more than noise, the limits lie too far out for clipping to bias the mean.
     const double partLimit = model.part > 0 ? 0.3 * model.sky / model.part : 1e30;
     const auto f = [](double v) { return static_cast<float>(v); };

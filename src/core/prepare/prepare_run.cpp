@@ -57,7 +57,7 @@ Json alignmentToJson(const Alignment& a) {
 
 Json subFiguresToJson(const SubFigures& f) {
     Json j = {{"file", f.file}, {"problem", f.problem}, {"start", f.start}, {"exposure_s", f.exposure_s}, {"level", f.level}, {"noise", f.noise}, {"sky", f.sky}, {"channel", f.channel}, {"stars", f.stars},
-              {"gradient", f.gradient}, {"vignette", f.vignette}, {"trails", f.trails}, {"saturated", f.saturatedPart}, {"aperture", f.aperture_px}};
+              {"gradient", f.gradient}, {"vignette", f.vignette}, {"vignette_sigma", f.vignetteSigma}, {"trails", f.trails}, {"saturated", f.saturatedPart}, {"aperture", f.aperture_px}};
     put(j, "temperature", f.temperature_c);
     put(j, "fwhm", f.fwhm_px);
     put(j, "eccentricity", f.eccentricity);
@@ -85,6 +85,7 @@ std::optional<SubFigures> subFiguresFromJson(const Json& j) {
         f.stars = j.at("stars");
         f.gradient = j.at("gradient");
         f.vignette = j.at("vignette");
+        f.vignetteSigma = j.at("vignette_sigma");
         f.trails = j.at("trails");
         f.saturatedPart = j.at("saturated");
         f.aperture_px = j.at("aperture");

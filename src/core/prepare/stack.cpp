@@ -102,6 +102,7 @@ Result<StackPlan> planStack(const SubsRecipe& recipe, const SubMeasurer& measure
     }
     if (plan.inputs.empty()) return Error{"No sub is kept, so there is nothing to stack; loosen the limits or name subs to keep."};
     const auto n = static_cast<double>(plan.inputs.size());
+    const double clipping = clippingBias(plan.inputs.size(), recipe.combine);
     for (std::size_t c = 0; c < plan.channels.size(); ++c) {
         Channel& channel = plan.channels[c];
         std::vector<double> variance;
@@ -135,6 +136,7 @@ Result<StackPlan> planStack(const SubsRecipe& recipe, const SubMeasurer& measure
         channel.model.sky = std::sqrt(std::accumulate(variance.begin(), variance.end(), 0.0) / n);
         channel.model.photon = measurer.gain() > 0 ? 1 / measurer.gain() : 0;
         channel.model.part = 0.08;
+        channel.model.bias = clipping;
     }
     return plan;
 }

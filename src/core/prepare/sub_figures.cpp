@@ -55,6 +55,7 @@ SubFigures measureSub(const std::vector<Plane>& planes, const FrameInfo& info, c
         const Surface s = skySurface(mesh, planes[c]);
         const std::string& name = info.channels[c];
         out.sky[name] = s.valid ? std::array{s.b0, s.bx, s.by, s.q} : std::array{middleLevel(mesh), 0.0, 0.0, 0.0};
+        if (c == how.channel && s.valid && s.b0 > 0) out.vignetteSigma = std::sqrt(s.covariance[3][3]) / s.b0;
         out.level[name] = out.sky[name][0];
         out.noise[name] = SmoothSky(mesh).typicalSigma();
     }

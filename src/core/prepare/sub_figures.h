@@ -28,6 +28,7 @@ struct SubFigures {
     int stars = 0;                        ///< above 5 sigma
     std::optional<double> fwhm_px, eccentricity; ///< stored pixels
     double gradient = 0, vignette = 0;    ///< parts of the level
+    double vignetteSigma = 0;             ///< large where hardly any sky is seen
     int trails = 0;
     double aperture_px = 0;               ///< radius that stars were measured through, stored pixels
     double saturatedPart = 0;             ///< of the pixels

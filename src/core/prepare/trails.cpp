@@ -94,8 +94,8 @@ int countTrails(const Plane& plane, const SmoothSky& sky, const std::vector<Star
                 if (along < 60) continue;
                 // What lies beside the line tells what nebula and chance give there.
                 double beside = 0;
-                for (std::size_t off = 6; off <= 13; ++off) beside += (r >= off ? count[r - off] : 0) + (r + off < bins ? count[r + off] : 0);
-                const double expected = std::max(3 * along * crowd, 3 * beside / 16);
+                for (std::size_t off = 4; off <= 9; ++off) beside += (r >= off ? count[r - off] : 0) + (r + off < bins ? count[r + off] : 0);
+                const double expected = std::max(3 * along * crowd, 3 * beside / 12);
                 if ( n < expected + 0.12 * along) continue;
                 const double score = (n - expected) / std::sqrt(expected + 4);
                 if (score > best[static_cast<std::size_t>(k)].score) best[static_cast<std::size_t>(k)] = {score, k, static_cast<int>(r) - reach};

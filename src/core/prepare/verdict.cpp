@@ -160,7 +160,7 @@ void judgeAgain(JudgedRun& run, const CullOptions& cull) {
     }
     const bool several = stars.size() >= 3; // fewer cannot tell which of them is odd
     const double usualWidth = medianOf(fwhm), usualShape = medianOf(shape), usualStars = medianOf(stars), usualVignette = medianOf(vignette);
-    const double widthSpread = scatterOf(fwhm), shapeSpread = scatterOf(shape);
+    const double widthSpread = scatterOf(fwhm), shapeSpread = scatterOf(shape), vignetteSpread = scatterOf(vignette);
     const auto skyOf = [](const SubFigures& f) { return f.level.empty() ? 0.0 : f.level.at(f.channel) / std::max(1e-9, f.exposure_s > 0 ? f.exposure_s : 1); };
 
     run.notes.clear();
@@ -195,8 +195,9 @@ void judgeAgain(JudgedRun& run, const CullOptions& cull) {
             if (several && f.fwhm_px && *f.fwhm_px > usualWidth * limit.fwhm && *f.fwhm_px > usualWidth + 4 * widthSpread)
                 against(SubReason::Soft, fmt::format("FWHM {:.2f} px where the run has {:.2f}.", *f.fwhm_px, usualWidth));
             if (several && f.stars < few) against(SubReason::Cloud, fmt::format("{} stars where the run has {:.0f}.", f.stars, usualStars));
-            if (several && brighter > limit.sky) against(SubReason::BrightSky, fmt::format("The sky is {:.1f} times as bright as before and after.", brighter));
-            if (several && std::abs(f.vignette - usualVignette) > limit.vignette) against(SubReason::FlatMismatch, fmt::format("The corners are {:+.0f} % off the run's shape: flat, dew or an obstacle.", 100 * (f.vignette - usualVignette)));
+            const double more = f.level.empty() ? 0 : f.level.at(f.channel) * (1 - 1 / std::max(1.0, brighter)); // must show in the pixels, too: next to no sky doubles by chance
+            if (several && brighter > limit.sky && more > 0.25 * f.noise.at(f.channel)) against(SubReason::BrightSky, fmt::format("The sky is {:.1f} times as bright as before and after.", brighter));
+            if (several && std::abs(f.vignette - usualVignette) > std::max({limit.vignette, 5 * vignetteSpread, 5 * f.vignetteSigma})) against(SubReason::FlatMismatch, fmt::format("The corners are {:+.0f} % off the run's shape: flat, dew or an obstacle.", 100 * (f.vignette - usualVignette)));
             if (!s.alignment) against(SubReason::NotAligned, fmt::format("Its {} stars do not lie as the reference's do.", f.found.size()));
         }
         s.keep = s.reason == SubReason::None || (!cull.automatic && s.reason != SubReason::Unreadable && s.reason != SubReason::NotAligned);

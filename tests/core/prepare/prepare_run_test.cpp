@@ -1,4 +1,5 @@
 #include "core/prepare/prepare_run.h"
+#include "core/prepare/lines.h"
 
 #include "core/base/json.h"
 #include "core/base/statistics.h"
@@ -27,7 +28,7 @@ Site plateau() {
     return s;
 }
 
-VirtualRun twelve(SceneCamera camera, int filter = 0, int width = 900) {
+VirtualRun twelve(SceneCamera camera, int filter = 0, int width = 720) {
     VirtualRun run = virtualRun(demoFilters()[static_cast<std::size_t>(filter)], camera, width, width * 2 / 3, 12, 11, "2026-06-15T20:00:00Z", plateau(), {"NGC 6188", 250.1, -48.7});
     run.scene.id = "A";
     return run;
@@ -149,6 +150,164 @@ private slots:
             QVERIFY2(d.sigma < 1.35 * noise && d.sigma > 0.75 * noise, qPrintable(QString("%1: scatter %2 where the halves promise %3").arg(QString::fromStdString(name)).arg(d.sigma).arg(noise)));
         }
         QVERIFY(!fs::exists(out.string() + ".work"));
+    }
+
+    /// A run that is broken off leaves no stack, and figures that need not be measured again; what a kill leaves half-written is passed over.
+    void aBrokenRunGoesOnWhereItWas() {
+        VirtualRun run = twelve(SceneCamera::Mosaic, 0, 480);
+        run.subs.resize(5);
+        const fs::path folder = at("broken"), out = folder / "stack.fits", notebook = out.string() + ".work";
+        QVERIFY(writeVirtualRun(run, folder, {2, 2, 2}).ok());
+        auto recipe = readSubsRecipe(folder / "subs.json");
+        std::stop_source stop;
+        Job job;
+        job.stop = stop.get_token();
+        int measured = 0;
+        job.progress = [&](double, const std::string& what) {
+            if (what.starts_with("Measuring") && ++measured == 4) stop.request_stop();
+        };
+        const auto broken = prepareRun(*recipe, out, job);
+        QVERIFY(!broken.ok() && broken.error().message == kCancelled);
+        QVERIFY(!fs::exists(out) && fs::exists(notebook));
+        {
+            std::ofstream cut(notebook, std::ios::app);
+            cut << "{\"masters\": \"12"; // killed while writing
+        }
+        const auto measurer = SubMeasurer::make(*recipe);
+        QVERIFY(measurer.ok());
+        int fresh = 0;
+        Job counting;
+        const auto size = fs::file_size(notebook);
+        const auto figures = measureSubs(*recipe, *measurer, notebook, counting, [&](const SubFigures&) { ++fresh; });
+        QVERIFY(figures.ok() && figures->size() == 5 && fresh == 5);
+        QVERIFY(fs::file_size(notebook) < size * 5 / 2); // three were known, two were added
+        const auto whole = prepareRun(*recipe, out);
+        QVERIFY2(whole.ok(), whole.ok() ? "" : whole.error().message.c_str());
+        QVERIFY(fs::exists(out) && !fs::exists(notebook));
+        for (const auto& entry : fs::directory_iterator(folder)) QVERIFY2(entry.path().string().find(".part") == std::string::npos, entry.path().c_str());
+    }
+
+    void whatCannotBeStackedIsSaid() {
+        VirtualRun run = twelve(SceneCamera::Mono, 0, 480);
+        run.subs.resize(4);
+        const fs::path folder = at("odd");
+        QVERIFY(writeVirtualRun(run, folder, {2, 2, 0}).ok());
+        auto recipe = readSubsRecipe(folder / "subs.json");
+        QVERIFY(recipe.ok());
+        // One sub is cut short, one is of another size: told, left out, and the rest is stacked.
+        fs::resize_file(folder / "light-002.fits", 20'000);
+        const Plane small(300, 200, 500);
+        QVERIFY(writeFits(folder / "light-009.fits", {&small}, {}).ok());
+        recipe->lights.push_back(folder / "light-009.fits");
+        const auto some = prepareRun(*recipe, folder / "stack.fits");
+        QVERIFY2(some.ok(), some.ok() ? "" : some.error().message.c_str());
+        QCOMPARE(some->run.kept(), std::size_t{3});
+        int said = 0;
+        for (const JudgedSub& s : some->run.subs) {
+            if (s.reason != SubReason::Unreadable) continue;
+            ++said;
+            QVERIFY2(s.words.find("light-00") != std::string::npos, s.words.c_str());
+        }
+        QCOMPARE(said, 2);
+        const Json report = preparedToJson(*some);
+        QCOMPARE(report["kept"].get<int>(), 3);
+        QCOMPARE(report["subs"].size(), std::size_t{5});
+        // Nothing kept; darks of another size; no room.
+        recipe->cull.reject = {"*.fits"};
+        QVERIFY(prepareRun(*recipe, folder / "none.fits").error().message.find("nothing to stack") != std::string::npos);
+        recipe->cull = {};
+        auto wrong = *recipe;
+        wrong.darks = {folder / "light-009.fits"};
+        QVERIFY(prepareRun(wrong, folder / "none.fits").error().message.find("light-009") != std::string::npos);
+        const auto full = prepareRun(*recipe, "/dev/full/stack.fits");
+        QVERIFY(!full.ok());
+        QVERIFY(!fs::exists(folder / "none.fits"));
+    }
+
+    void darksAndFlatsAreChosen() {
+        VirtualRun run = twelve(SceneCamera::Mono, 0, 320);
+        run.subs.resize(1);
+        const fs::path folder = at("choose");
+        QVERIFY(writeVirtualRun(run, folder, {3, 3, 3}).ok());
+        const auto write = [&](const char* name, const VirtualRun& r, const char* kind, double seconds, const Plane& p) {
+            return writeFits(folder / name, {&p}, subCards(r, kind, seconds, ""), FitsPixels::UInt16).ok();
+        };
+        VirtualRun warm = run;
+        warm.sensor.temperature_c = 5;
+        QVERIFY(write("warm.fits", warm, "Dark", 120, photographDark(warm, 120, 1)));
+        QVERIFY(write("long.fits", run, "Dark", 600, photographDark(run, 600, 1)));
+        QVERIFY(write("full.fits", run, "Flat", 1, photographFlat(run, 60'000, 1)));
+        VirtualRun other = run;
+        other.scene.filter.name = "Another filter";
+        QVERIFY(write("other.fits", other, "Flat", 1, photographFlat(other, 22'000, 1)));
+        auto recipe = readSubsRecipe(folder / "subs.json");
+        QVERIFY(recipe.ok());
+        const FrameInfo light = FrameFile::open(recipe->lights.front())->info();
+        const auto said = [](const Calibration& c, const char* what) {
+            return std::any_of(c.warnings.begin(), c.warnings.end(), [&](const std::string& w) { return w.find(what) != std::string::npos; }) ||
+                   std::any_of(c.history.begin(), c.history.end(), [&](const std::string& h) { return h.find(what) != std::string::npos; });
+        };
+        for (const char* extra : {"warm.fits", "long.fits"}) recipe->darks.push_back(folder / extra);
+        for (const char* extra : {"full.fits", "other.fits"}) recipe->flats.push_back(folder / extra);
+        auto c = makeCalibration(*recipe, light);
+        QVERIFY2(c.ok(), c.ok() ? "" : c.error().message.c_str());
+        QVERIFY(said(*c, "3 of 5 frames, 120 s at -10 C") && said(*c, "1 of 5 flats are of another filter") && said(*c, "saturated") && said(*c, "flat: mean of 3"));
+        recipe->darks = {folder / "warm.fits"};
+        c = makeCalibration(*recipe, light);
+        QVERIFY(said(*c, "dark current is not fully removed"));
+        recipe->darks = {folder / "long.fits"};
+        c = makeCalibration(*recipe, light);
+        QVERIFY(said(*c, "scaled"));
+        recipe->biases.clear();
+        c = makeCalibration(*recipe, light);
+        QVERIFY(said(*c, "cannot be scaled"));
+        recipe->flatSchool = FlatSchool::Subtract;
+        c = makeCalibration(*recipe, light);
+        QVERIFY(said(*c, "does not correct") || said(*c, "transmission is not corrected"));
+        recipe->flats = {folder / "full.fits"};
+        recipe->flatSchool = FlatSchool::Divide;
+        QVERIFY(said(*makeCalibration(*recipe, light), "No usable flat"));
+        recipe->flats.clear(), recipe->darks.clear();
+        recipe->rig.pedestal_adu.reset();
+        c = makeCalibration(*recipe, light);
+        QVERIFY(c->dark.empty() && said(*c, "stays unknown") && !c->zeroKnown);
+    }
+
+    void linesAreSeparated() {
+        LineMatrix plain;
+        const LineWeights w = lineWeights(plain, {5, 2, 4});
+        QVERIFY(std::abs(w.red[0] - 1) < 1e-9 && std::abs(w.red[1]) < 1e-9);
+        QVERIFY(std::abs(w.oxygen[1] - 0.8) < 1e-9 && std::abs(w.oxygen[2] - 0.2) < 1e-9); // 1/4 against 1/16
+        // Crosstalk known: light of one line alone leaves nothing in the other.
+        const LineMatrix mixed{{0.6, 0.05, 0.02}, {0.03, 0.5, 0.4}, true, false};
+        const LineWeights m = lineWeights(mixed, {3, 3, 3});
+        double hydrogenInOxygen = 0, oxygenInOxygen = 0;
+        for (std::size_t c = 0; c < 3; ++c) hydrogenInOxygen += m.oxygen[c] * mixed.red[c], oxygenInOxygen += m.oxygen[c] * mixed.oxygen[c];
+        QVERIFY(std::abs(hydrogenInOxygen) < 1e-9 && std::abs(oxygenInOxygen - 0.45) < 1e-9);
+
+        VirtualRun run = twelve(SceneCamera::Mosaic, 3, 480);
+        run.subs.resize(4);
+        const fs::path folder = at("lines");
+        QVERIFY(writeVirtualRun(run, folder, {3, 3, 3}).ok());
+        auto recipe = readSubsRecipe(folder / "subs.json");
+        recipe->halves = recipe->maps = true;
+        const fs::path out = folder / "b.fits";
+        const auto prepared = prepareRun(*recipe, out);
+        QVERIFY2(prepared.ok(), prepared.ok() ? "" : prepared.error().message.c_str());
+        for (const JudgedSub& s : prepared->run.subs) QVERIFY2(s.keep, s.words.c_str());
+        QCOMPARE(prepared->stack->files.size(), std::size_t{5});
+        for (const fs::path& f : prepared->stack->files) QVERIFY2(FrameFile::open(f).ok(), f.c_str());
+        QCOMPARE(*FrameFile::open(folder / "b-odd.fits")->info().facts.sub_count, 2);
+        const auto lines = writeLines(out, {});
+        QVERIFY2(lines.ok(), lines.ok() ? "" : lines.error().message.c_str());
+        const auto red = FrameFile::open(lines->red)->readChannel(0), stack = FrameFile::open(out)->readChannel(0);
+        QCOMPARE(red->at(100, 80), stack->at(100, 80));
+        const Status sum = addOxygen({lines->oxygen, lines->oxygen}, folder / "sum.fits");
+        QVERIFY2(sum.ok(), sum.ok() ? "" : sum.error().message.c_str());
+        const auto one = FrameFile::open(lines->oxygen)->readChannel(0), two = FrameFile::open(folder / "sum.fits")->readChannel(0);
+        QVERIFY2(std::abs(one->at(120, 90) - two->at(120, 90)) < 0.01F, qPrintable(QString("%1 %2").arg(one->at(120, 90)).arg(two->at(120, 90))));
+        QVERIFY(!writeLines(lines->red, {}).ok());
+        QVERIFY(!addOxygen({lines->oxygen}, folder / "x.fits").ok());
     }
 };
 
