@@ -8,6 +8,7 @@
 #include "app/subs/subs.h"
 #include "core/base/file.h"
 #include "core/base/json.h"
+#include "core/image/frame_file.h"
 #include "core/trial/sentences.h"
 #include "report/html_report.h"
 
@@ -50,6 +51,17 @@ bool saysItIs(const char* what, const QString& path) {
 }
 
 constexpr int kMostRecent = 8;
+
+/// The frames of a folder of stacks; nothing for a folder of subs, which the Subs take whole. The first frame's header tells.
+QStringList stacksIn(const QString& folder) {
+    QStringList out;
+    for (const QFileInfo& f : QDir(folder).entryInfoList({"*.fits", "*.fit", "*.fts", "*.fz", "*.tif", "*.tiff"}, QDir::Files, QDir::Name)) out << f.absoluteFilePath();
+    if (out.isEmpty()) return out;
+    const auto first = FrameFile::open(out.front().toStdString());
+    if (!first) return {};
+    const FrameFacts& facts = first->info().facts;
+    return facts.sub_count.value_or(1) > 1 || (!facts.frame_kind && out.size() <= 12) ? out : QStringList();
+}
 
 QString suggestedName(const Trial& trial, const QString& ending) {
     QString name = QString::fromStdString(trial.title).toLower();
@@ -506,11 +518,9 @@ void MainWindow::dropEvent(QDropEvent* event) {
     for (const QUrl& url : event->mimeData()->urls()) {
         const QString path = url.toLocalFile();
         if (path.isEmpty()) continue;
-        if (QFileInfo(path).isDir()) {
-            for (const QFileInfo& f : QDir(path).entryInfoList({"*.fits", "*.fit", "*.fts", "*.fz", "*.tif", "*.tiff"}, QDir::Files, QDir::Name)) files << f.absoluteFilePath();
-        } else {
-            files << path;
-        }
+        const QStringList stacks = QFileInfo(path).isDir() && workspace() != Workspace::Subs ? stacksIn(path) : QStringList();
+        if (stacks.isEmpty()) files << path;
+        else files += stacks;
     }
     if (files.isEmpty()) return;
     event->acceptProposedAction();

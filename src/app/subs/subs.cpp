@@ -517,6 +517,11 @@ void Subs::keyPressEvent(QKeyEvent* e) {
     QWidget::keyPressEvent(e);
 }
 
+void Subs::showEvent(QShowEvent* e) {
+    QWidget::showEvent(e);
+    setFocus(); // its keys work at once
+}
+
 void Subs::themeChanged() {
     m_view->update();
     m_chart->update();

@@ -84,6 +84,7 @@ private:
     void finished(const QStringList& files, const QStringList& notes);
     void askVirtualCamera();
     void keyPressEvent(QKeyEvent* event) override;
+    void showEvent(QShowEvent* event) override;
 
     Session& m_session;
     Prompts& m_prompts;

@@ -133,7 +133,7 @@ void SubsModel::load() {
     m_jobs.cancel();
     m_watched.clear();
     m_poll.stop();
-    m_frames.clear(), m_groups.clear(), m_figures.clear();
+    m_read.clear(), m_frames.clear(), m_groups.clear(), m_figures.clear();
     m_measurer.reset();
     m_run = {};
     m_judged = false;
@@ -171,13 +171,13 @@ void SubsModel::setDecisions(const SubsDecisions& decisions) {
 void SubsModel::takeIn() {
     const QStringList sources = m_decisions.sources;
     if (sources.isEmpty()) {
-        m_frames.clear();
+        m_read.clear();
         regroup();
         return;
     }
     // What is known of a file already is not read again.
     std::map<std::string, IntakeFrame> known;
-    for (const IntakeFrame& f : m_frames) known[f.path.string()] = f;
+    for (const IntakeFrame& f : m_read) known[f.path.string()] = f;
     for (const IntakeFrame& f : m_library) known[f.path.string()] = f;
     m_jobs.run("intake", tr("Reading headers"), [this, sources, known, library = darkLibrary()](const Job& job) -> JobService::Finish {
         const auto read = [&](const std::vector<fs::path>& files) {
@@ -204,7 +204,7 @@ void SubsModel::takeIn() {
                 if ((f.kind == FrameKind::Dark || f.kind == FrameKind::Bias) && !once.count(f.path.string())) shelf.push_back(std::move(f));
         if (job.cancelled()) return {};
         return [this, frames = std::move(frames), shelf = std::move(shelf)]() mutable {
-            m_frames = std::move(frames);
+            m_read = std::move(frames);
             m_library = std::move(shelf);
             regroup();
         };
@@ -214,6 +214,7 @@ void SubsModel::takeIn() {
 QString SubsModel::keyOf(const FrameGroup& g) const { return QString::fromStdString(g.title()) + QString("|%1x%2|%3").arg(g.width).arg(g.height).arg(static_cast<int>(g.kind)); }
 
 void SubsModel::regroup() {
+    m_frames = m_read;
     for (IntakeFrame& f : m_frames) {
         if (const auto it = m_decisions.kinds.find(f.path.string()); it != m_decisions.kinds.end()) f.kind = it->second, f.guessed = false;
         if (const auto it = m_decisions.filters.find(f.path.string()); it != m_decisions.filters.end()) f.filter = it->second;
@@ -381,7 +382,8 @@ void SubsModel::watch(const QString& folder) {
     m_growing.clear(), m_seen.clear();
     if (folder.isEmpty()) m_poll.stop();
     else {
-        for (const IntakeFrame& f : m_frames) m_seen.insert(f.path.string());
+        std::error_code failed;
+        for (const IntakeFrame& f : m_read) m_seen[f.path.string()] = fs::file_size(f.path, failed);
         addSources({folder});
         m_poll.start();
     }
@@ -389,21 +391,22 @@ void SubsModel::watch(const QString& folder) {
 }
 
 void SubsModel::poll() {
-    // A file is whole when it has not grown between two looks and its header can be read.
+    // A file is looked at when it has not grown between two looks; one that grows again was only half there, and is looked at again.
     bool fresh = false;
     for (const fs::path& p : framesBeneath(m_watched.toStdString())) {
-        if (m_seen.count(p.string())) continue;
         std::error_code failed;
         const auto size = fs::file_size(p, failed);
         if (failed || size == 0) continue;
-        const auto it = m_growing.find(p.string());
-        if (it == m_growing.end() || it->second != size) {
-            m_growing[p.string()] = size;
+        const std::string name = p.string();
+        if (const auto it = m_seen.find(name); it != m_seen.end() && it->second == size) continue;
+        if (const auto it = m_growing.find(name); it == m_growing.end() || it->second != size) {
+            m_growing[name] = size;
             continue;
         }
-        m_growing.erase(it);
-        m_seen.insert(p.string());
-        std::erase_if(m_frames, [&](const IntakeFrame& f) { return f.path == p && !f.problem.empty(); }); // it was seen half-written
+        m_growing.erase(name);
+        m_seen[name] = size;
+        std::erase_if(m_read, [&](const IntakeFrame& f) { return f.path == p; });
+        m_figures.erase(name);
         fresh = true;
     }
     if (fresh) takeIn();

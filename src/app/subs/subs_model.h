@@ -101,7 +101,7 @@ private:
     Session& m_session;
     JobService m_jobs, m_pictureJobs;
     SubsDecisions m_decisions;
-    std::vector<IntakeFrame> m_frames, m_library;
+    std::vector<IntakeFrame> m_read, m_frames, m_library; ///< as their headers say; with what a person said; of the dark library
     std::vector<FrameGroup> m_groups;
     int m_current = -1;
     QString m_currentKey;
@@ -112,8 +112,7 @@ private:
     bool m_judged = false;
     QString m_watched;
     QTimer m_poll, m_soon;
-    std::map<std::string, std::uintmax_t> m_growing;
-    std::set<std::string> m_seen;
+    std::map<std::string, std::uintmax_t> m_growing, m_seen; ///< sizes of watched files
     struct Picture {
         std::string file;
         QImage image;

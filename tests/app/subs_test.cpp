@@ -1,0 +1,292 @@
+#include "app/subs/subs.h"
+
+#include "app/subs/sub_view.h"
+#include "core/simulate/demo.h"
+#include "core/simulate/virtual_subs.h"
+#include "support/answers.h"
+#include "support/window.h"
+
+#include <QClipboard>
+#include <QComboBox>
+#include <QDir>
+#include <QDoubleSpinBox>
+#include <QListWidget>
+#include <QPushButton>
+#include <QSettings>
+#include <QStandardPaths>
+#include <QTabWidget>
+#include <QTableView>
+#include <QTemporaryDir>
+#include <QTest>
+
+#include <fstream>
+
+using namespace caelumen;
+namespace fs = std::filesystem;
+
+class SubsTest : public QObject {
+    Q_OBJECT
+
+    QTemporaryDir m_folder;
+    std::unique_ptr<MainWindow> m_window;
+    Answers* m_answers = nullptr;
+
+    QString at(const QString& name) const { return m_folder.filePath(name); }
+    Subs& subs() { return m_window->subs(); }
+    SubsModel& model() { return subs().model(); }
+    bool keeps(int sub) { return model().run().subs[static_cast<std::size_t>(sub)].keep; }
+    QPushButton* button(const QString& text) {
+        for (QPushButton* b : subs().findChildren<QPushButton*>())
+            if (b->text().startsWith(text)) return b;
+        return nullptr;
+    }
+    template<class T>
+    T* named(const QString& name) {
+        for (T* w : subs().findChildren<T*>())
+            if (w->accessibleName() == name) return w;
+        return nullptr;
+    }
+    QAction* action(const QString& text) {
+        for (QAction* a : m_window->findChildren<QAction*>())
+            if (a->text().startsWith(text)) return a;
+        return nullptr;
+    }
+    void takeIn() {
+        dropOn(*m_window, {at("capture")});
+        QTRY_VERIFY2_WITH_TIMEOUT(model().judged(), qPrintable(problemIn(*m_window) + subs().summary().text()), 20'000);
+    }
+
+private slots:
+    void initTestCase() {
+        QStandardPaths::setTestModeEnabled(true);
+        QCoreApplication::setOrganizationName("CaelumenTest");
+        QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, at("settings"));
+        QDir(QStandardPaths::writableLocation(QStandardPaths::CacheLocation)).removeRecursively();
+        Site garden;
+        garden.latitude_deg = -34, garden.longitude_deg = 22.4, garden.bortle = 5;
+        double later = 0;
+        for (const char* id : {"open", "duo7"})
+            for (const SceneFilter& f : demoFilters()) {
+                if (f.id != id) continue;
+                const QString start = QDateTime(QDate(2026, 6, 21), QTime(17, 20), Qt::UTC).addSecs(static_cast<qint64>(later)).toString(Qt::ISODate);
+                VirtualRun run = virtualRun(f, SceneCamera::Mosaic, 480, 320, 6, 5, start.toStdString(), garden, {"IC 2944", 174.5, -63.0});
+                run.subs[2].transparency *= 0.5;
+                QVERIFY(writeVirtualRun(run, at(QString("capture/%1").arg(id)).toStdString(), {3, 3, 3}).ok());
+                later += 2000;
+            }
+        std::ofstream(at("capture/broken.fits").toStdString()) << "SIMPLE  = no";
+    }
+
+    void init() {
+        auto answers = std::make_unique<Answers>();
+        m_answers = answers.get();
+        m_window = std::make_unique<MainWindow>(std::move(answers));
+        m_window->show();
+        QVERIFY(QTest::qWaitForWindowExposed(m_window.get()));
+        m_window->openCampaign(at(QTest::currentTestFunction()) + ".caelumen");
+        QTest::keyClick(m_window.get(), Qt::Key_3, Qt::AltModifier);
+        QCOMPARE(m_window->workspace(), MainWindow::Workspace::Subs);
+    }
+    void cleanup() { m_window.reset(); }
+
+    void aFolderIsTakenInAndJudged() {
+        QVERIFY(subs().summary().text().contains("Drop a folder"));
+        QVERIFY(!button("Stack this run")->isEnabled());
+        m_window->showWorkspace(MainWindow::Workspace::Kit);
+        takeIn(); // a folder goes to the Subs from anywhere
+        QCOMPARE(m_window->workspace(), MainWindow::Workspace::Subs);
+        QCOMPARE(subs().runs().count(), 2);
+        QVERIFY2(subs().runs().item(0)->text().contains("6 subs"), qPrintable(subs().runs().item(0)->text()));
+        QStringList others;
+        for (int i = 0; i < subs().others().count(); ++i) others << subs().others().item(i)->text();
+        QVERIFY2(others.join("|").contains("darks, 120 s") && others.join("|").contains("Files left aside: 1"), qPrintable(others.join("|")));
+        QCOMPARE(model().run().subs.size(), std::size_t{6});
+        for (int i = 0; i < 6; ++i) QCOMPARE(keeps(i), i != 2);
+        QVERIFY2(subs().summary().text().contains("5 of 6 subs kept") && subs().summary().text().contains("cloud"), qPrintable(subs().summary().text()));
+        QCOMPARE(subs().table().model()->index(2, SubTable::Verdict).data().toString(), QString("cloud"));
+        // The other run, by a click.
+        QTest::mouseClick(subs().runs().viewport(), Qt::LeftButton, {}, subs().runs().visualItemRect(subs().runs().item(1)).center());
+        QTRY_VERIFY_WITH_TIMEOUT(model().judged() && model().run().subs.front().figures.file.find("duo7") != std::string::npos, 20'000);
+        QVERIFY(!keeps(2));
+    }
+
+    void stepsPlaysAndShowsPixels() {
+        takeIn();
+        subs().setFocus();
+        QCOMPARE(subs().current(), 0);
+        QTRY_VERIFY_WITH_TIMEOUT(!subs().view().image().isNull(), 20'000);
+        QCOMPARE(subs().view().image().size(), QSize(240, 160)); // mosaic cells
+        QTest::keyClick(&subs(), Qt::Key_Right);
+        QTest::keyClick(&subs(), Qt::Key_Right);
+        QCOMPARE(subs().current(), 2);
+        QCOMPARE(subs().table().currentIndex().row(), 2);
+        QTest::keyClick(&subs(), Qt::Key_Left);
+        QCOMPARE(subs().current(), 1);
+        QTest::mouseClick(&subs().chart(), Qt::LeftButton, {}, subs().chart().placeOf(4).toPoint());
+        QCOMPARE(subs().current(), 4);
+        QTest::keyClick(&subs(), Qt::Key_Space);
+        QVERIFY(subs().playing());
+        QTRY_VERIFY_WITH_TIMEOUT(subs().current() != 4, 10'000);
+        QTest::keyClick(&subs(), Qt::Key_Space);
+        QVERIFY(!subs().playing());
+        QTest::keyClick(&subs(), Qt::Key_Z);
+        QVERIFY(subs().view().fits());
+        QTest::mouseDClick(&subs().view(), Qt::LeftButton);
+        QVERIFY(!subs().view().fits());
+        subs().showSub(0);
+        QTRY_VERIFY_WITH_TIMEOUT(!subs().view().image().isNull(), 20'000);
+        const QPointF before = subs().view().centre();
+        QTest::mousePress(&subs().view(), Qt::LeftButton, {}, {100, 80});
+        QMouseEvent move(QEvent::MouseMove, QPointF(70, 80), subs().view().mapToGlobal(QPointF(70, 80)), Qt::NoButton, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(&subs().view(), &move);
+        QTest::mouseRelease(&subs().view(), Qt::LeftButton, {}, {70, 80});
+        QCOMPARE(subs().view().centre().x(), before.x() + 30);
+        QTest::keyClick(&subs(), Qt::Key_N);
+        QCOMPARE(subs().current(), 2); // the next one that is left out
+    }
+
+    void aPersonOverrulesAndTakesBack() {
+        takeIn();
+        subs().showSub(2);
+        subs().setFocus();
+        QTest::keyClick(&subs(), Qt::Key_K);
+        QVERIFY(keeps(2) && model().run().subs[2].byHand);
+        QVERIFY(subs().table().model()->index(2, SubTable::Verdict).data().toString().contains("you"));
+        subs().showSub(3);
+        QTest::keyClick(&subs(), Qt::Key_X);
+        QVERIFY(!keeps(3));
+        m_window->session().undoStack().undo();
+        QVERIFY(keeps(3));
+        QTest::keyClick(&subs(), Qt::Key_X);
+        QTest::keyClick(&subs(), Qt::Key_J);
+        QVERIFY(keeps(3));
+        // What was decided stays with the campaign; what was measured is not measured again.
+        m_window->openCampaign(at("elsewhere.caelumen"));
+        QTRY_VERIFY_WITH_TIMEOUT(model().groups().empty(), 5000);
+        m_window->openCampaign(at(QTest::currentTestFunction()) + ".caelumen");
+        QTRY_VERIFY2_WITH_TIMEOUT(model().judged(), qPrintable(problemIn(*m_window) + subs().summary().text()), 20'000);
+        QVERIFY(keeps(2));
+        action("Copy the verdicts")->trigger();
+        QVERIFY(QGuiApplication::clipboard()->text().contains("light-003.fits"));
+        action("Copy the chart")->trigger();
+        QVERIFY(QGuiApplication::clipboard()->text().contains("sky"));
+    }
+
+    void limitsCountAtOnce() {
+        takeIn();
+        subs().tabs().setCurrentIndex(1);
+        auto* box = named<QDoubleSpinBox>("Transparency at least");
+        QVERIFY(box);
+        box->setValue(0.4);
+        QVERIFY(keeps(2));
+        m_window->session().undoStack().undo();
+        QVERIFY(!keeps(2));
+        QCOMPARE(box->value(), 0.80);
+        box->setValue(0.3);
+        QTest::mouseClick(button("Usual limits"), Qt::LeftButton);
+        QCOMPARE(box->value(), 0.80);
+        QVERIFY(!keeps(2));
+    }
+
+    void runsAreStackedAlikeForTheBench() {
+        takeIn();
+        m_answers->place = at("stacks");
+        QDir().mkpath(at("stacks"));
+        auto* mosaic = named<QComboBox>("Mosaic");
+        subs().tabs().setCurrentIndex(2);
+        mosaic->setCurrentIndex(1);
+        emit mosaic->activated(1);
+        QVERIFY(model().decisions().mosaic == MosaicMode::Full);
+        m_window->session().undoStack().undo();
+        QVERIFY(model().decisions().mosaic == MosaicMode::Half);
+        QTest::mouseClick(button("Stack all runs"), Qt::LeftButton);
+        QTRY_VERIFY_WITH_TIMEOUT(m_window->session().hasTrial() && m_window->session().trial().runs.size() == 2, 20'000);
+        QCOMPARE(m_window->workspace(), MainWindow::Workspace::Bench);
+        const Trial& trial = m_window->session().trial();
+        QCOMPARE(trial.target.name, std::string("IC 2944"));
+        QTRY_VERIFY_WITH_TIMEOUT(m_window->session().results(), 20'000); // nothing typed, and it measures
+        const TrialResults& results = *m_window->session().results();
+        QCOMPARE(results.conditionsOf("A")->sub_count.value_or(0), 5);
+        QCOMPARE(results.conditionsOf("A")->sub_exposure_s.value_or(0), 120.0);
+        QVERIFY(results.find("A", "background"));
+        m_window->showWorkspace(MainWindow::Workspace::Subs);
+        QTRY_VERIFY_WITH_TIMEOUT(button("Separate the lines")->isEnabled(), 5000);
+        QTest::mouseClick(button("Separate the lines"), Qt::LeftButton);
+        QTRY_COMPARE_WITH_TIMEOUT(QDir(at("stacks")).entryList({"*-oxygen.fits"}).size(), 2, 20'000);
+    }
+
+    void oneRunIsStackedWhereOneSays() {
+        takeIn();
+        m_answers->save = at("mine");
+        QTest::mouseClick(button("Stack this run"), Qt::LeftButton);
+        QVERIFY(m_answers->suggested.endsWith("ic-2944-clearpane-uv-ir-cut-2026-06-21.fits"));
+        QTRY_VERIFY_WITH_TIMEOUT(QFile::exists(at("mine.fits")), 20'000);
+    }
+
+    void groupsAreEdited() {
+        takeIn();
+        m_answers->name = "Another filter";
+        action("Their filter is")->trigger();
+        QTRY_VERIFY_WITH_TIMEOUT(subs().runs().count() == 2 && (subs().runs().item(0)->text() + subs().runs().item(1)->text()).contains("Another filter"), 20'000);
+        m_window->session().undoStack().undo();
+        QTRY_VERIFY_WITH_TIMEOUT(!(subs().runs().item(0)->text() + subs().runs().item(1)->text()).contains("Another filter"), 20'000);
+        QTRY_VERIFY2_WITH_TIMEOUT(model().judged(), qPrintable(problemIn(*m_window) + subs().summary().text()), 20'000);
+        action("Take these frames out")->trigger();
+        QTRY_COMPARE_WITH_TIMEOUT(subs().runs().count(), 1, 20'000);
+        m_window->session().undoStack().undo();
+        QTRY_COMPARE_WITH_TIMEOUT(subs().runs().count(), 2, 20'000);
+        QTRY_VERIFY2_WITH_TIMEOUT(model().judged(), qPrintable(problemIn(*m_window) + subs().summary().text()), 20'000);
+        action("darks")->trigger(); // the lights in hand were darks after all
+        QTRY_COMPARE_WITH_TIMEOUT(subs().runs().count(), 1, 20'000);
+        QVERIFY(fs::exists(at("capture/open/light-001.fits").toStdString())); // files stay where they are
+    }
+
+    void aWatchedFolderIsJudgedAsSubsLand() {
+        const QString folder = at("landing");
+        QDir().mkpath(folder);
+        m_answers->place = folder;
+        QAction* watch = action("Watch a folder");
+        watch->trigger();
+        QCOMPARE(model().watched(), folder);
+        const QDir from(at("capture/open"));
+        for (const QString& name : from.entryList({"dark*", "flat*", "bias*", "light-001*", "light-002*", "light-003*", "light-004*"})) QFile::copy(from.filePath(name), folder + "/" + name);
+        QTRY_VERIFY_WITH_TIMEOUT(model().judged() && model().run().subs.size() == 4, 20'000);
+        QVERIFY(!keeps(2));
+        // Half of a sub: waited for.
+        QFile whole(from.filePath("light-005.fits"));
+        QVERIFY(whole.open(QIODevice::ReadOnly));
+        const QByteArray bytes = whole.readAll();
+        QFile part(folder + "/light-005.fits");
+        QVERIFY(part.open(QIODevice::WriteOnly));
+        part.write(bytes.left(bytes.size() / 2));
+        part.flush();
+        QTest::qWait(1700);
+        QCOMPARE(model().run().subs.size(), std::size_t{4});
+        part.write(bytes.mid(bytes.size() / 2));
+        part.close();
+        QTRY_VERIFY_WITH_TIMEOUT(model().judged() && model().run().subs.size() == 5, 20'000);
+        watch->trigger();
+        QVERIFY(model().watched().isEmpty());
+    }
+
+    void theVirtualCameraTakesSubs() {
+        const QString folder = at("virtual");
+        QDir().mkpath(folder);
+        subs().camera().start(folder, {"duo7"}, 4, 0.05, 2, 480);
+        model().watch(folder);
+        QTRY_VERIFY_WITH_TIMEOUT(!subs().camera().running() && subs().camera().taken() == 4, 20'000);
+        QTRY_VERIFY_WITH_TIMEOUT(model().judged() && model().run().subs.size() == 4, 20'000);
+        QVERIFY(QDir(folder + "/calibration/duo7").entryList({"flat-*"}).size() == 6);
+        QVERIFY(model().measurer()->calibration().zeroKnown);
+        // It can be stopped.
+        subs().camera().start(at("virtual2"), {"open"}, 50, 0.05, 2, 480);
+        QTRY_VERIFY_WITH_TIMEOUT(subs().camera().taken() >= 1, 20'000);
+        subs().camera().stop();
+        const int taken = subs().camera().taken();
+        QTest::qWait(300);
+        QVERIFY(!subs().camera().running() && subs().camera().taken() <= taken + 1);
+    }
+};
+
+QTEST_MAIN(SubsTest)
+#include "subs_test.moc"
