@@ -108,6 +108,7 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     connect(m_kit, &Kit::problem, this, &MainWindow::fail);
     connect(m_night, &Night::problem, this, &MainWindow::fail);
     connect(m_subs, &Subs::problem, this, &MainWindow::fail);
+    connect(m_subs, &Subs::told, this, [this](const QString& sentence) { statusBar()->showMessage(sentence, 8000); });
     connect(m_subs, &Subs::stacksMade, this, [this](const QStringList& files) {
         m_session.takeFrames(files, false);
         showWorkspace(Workspace::Bench);

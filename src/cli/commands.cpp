@@ -4,6 +4,8 @@
 #include "cli/outcome.h"
 #include "core/base/file.h"
 #include "core/base/json.h"
+#include "core/optics/light_cone.h"
+#include "core/prepare/lines.h"
 #include "core/prepare/prepare_run.h"
 #include "core/simulate/demo.h"
 #include "core/simulate/scenario.h"
@@ -33,6 +35,7 @@ namespace {
 
 constexpr const char* kStackUsage = "caelumen-cli stack SUBS.json --out STACK.fits [--report REPORT.json]";
 
+constexpr const char* kLinesUsage = "caelumen-cli lines STACK.fits... [--curve CURVE.csv [--f-ratio N] [--camera ID]] [--oxygen SUM.fits]";
 constexpr const char* kSimulateUsage = "caelumen-cli simulate SCENARIO.json --out DIR";
 
 /// Progress on a terminal only: a script's log stays clean.
@@ -156,6 +159,30 @@ int stack(const Arguments& a) {
     return kDone;
 }
 
+int lines(const Arguments& a) {
+    LineMatrix matrix;
+    if (a.has("--curve")) {
+        const auto ratio = a.has("--f-ratio") ? number(a.value("--f-ratio"), 0.7, 100) : std::optional(100.0);
+        if (!ratio) return misuse("--f-ratio needs a number from 0.7 to 100", kLinesUsage);
+        const auto curve = readCurve(a.value("--curve"));
+        if (!curve) return fail(curve.error().message);
+        const std::string id = a.has("--camera") ? a.value("--camera") : "colour-clear";
+        const auto& all = typicalCameras();
+        if (std::none_of(all.begin(), all.end(), [&](const Camera& c) { return c.id == id && c.channels.size() == 3; })) return misuse("--camera must be colour-clear, colour-cut, still or still-modified", kLinesUsage);
+        matrix = lineMatrix(systemResponse(ConeShift({*ratio, 0, 1.8, 0}).apply(*curve, 0.5), typicalCamera(id)));
+    }
+    std::vector<fs::path> oxygen;
+    for (const std::string& word : a.words) {
+        const auto made = writeLines(word, matrix);
+        if (!made) return fail(made.error().message);
+        fmt::print("{}\n{}\n", made->red.string(), made->oxygen.string());
+        oxygen.push_back(made->oxygen);
+    }
+    if (a.has("--oxygen"))
+        if (const Status done = addOxygen(oxygen, a.value("--oxygen"), terminalJob()); !done) return fail(done.error().message);
+    return kDone;
+}
+
 int simulate(const Arguments& a) {
     if (!a.has("--out")) return misuse("--out DIR is missing", kSimulateUsage);
     const auto scenario = readScenario(a.words[0]);
@@ -176,6 +203,7 @@ const std::map<std::string, Command>& commands() {
         {"frames", {{{}, {"--json"}, 1, 100'000}, "caelumen-cli frames FILE... [--json]", "header facts, sky level, noise and stars of each frame", frames}},
         {"report", {{{"--out", "--trial"}, {}, 1, 1}, "caelumen-cli report TRIAL.json|CAMPAIGN --out FILE.html|.csv|.json [--trial N]", "measure and write a page with pictures and plots, a table, or results", report}},
         {"stack", {{{"--out", "--report"}, {}, 1, 1}, kStackUsage, "calibrate, judge, align and stack one run's subs", stack}},
+        {"lines", {{{"--curve", "--f-ratio", "--camera", "--oxygen"}, {}, 1, 1000}, kLinesUsage, "hydrogen (or sulphur) and oxygen from stacks of a colour camera, beside them; oxygen of several in one frame", lines}},
         {"simulate", {{{"--out"}, {}, 1, 1}, kSimulateUsage, "a virtual night: subs and calibration frames with their truth", simulate}},
         {"passband", {kPassbandShape, kPassbandUsage, "the bands of a filter curve, and what becomes of them in a light cone", passband}},
         {"sky", {kSkyShape, kSkyUsage, "sun, moon and target at a place and time", sky}},

@@ -18,6 +18,7 @@
 #include <QLineEdit>
 #include <QMenuBar>
 #include <QPushButton>
+#include <QStatusBar>
 #include <QSettings>
 #include <QStandardPaths>
 #include <QTimer>
@@ -264,7 +265,7 @@ private slots:
         drop({at("trial/trial.json")});
         QVERIFY(QTest::qWaitFor([&] { return session().jobs().busy(); }, 10'000));
         QPushButton* cancel = nullptr;
-        for (QPushButton* b : m_window->findChildren<QPushButton*>())
+        for (QPushButton* b : m_window->statusBar()->findChildren<QPushButton*>())
             if (b->text() == "Cancel") cancel = b;
         QVERIFY(cancel);
         QVERIFY(QTest::qWaitFor([&] { return cancel->isVisible(); }, 5'000));

@@ -54,6 +54,32 @@ private slots:
         QCOMPARE(one.out, two.out);
     }
 
+    void subsBecomeAStackAndLines() {
+        QVERIFY(writeFile(m_folder / "night.json", R"({"caelumen_scenario":1,"seed":3,"width":480,"height":320,"sub_count":5,"filters":[{"id":"duo7"}],"calibration":{"darks":2,"flats":2,"biases":2},
+            "target":{"name":"IC 2944","ra_deg":174.5,"dec_deg":-63},"events":[{"kind":"cloud","sub":2,"transparency":0.4}]})").ok());
+        QCOMPARE(run({"simulate", "night.json"}).code, 2);
+        const Ran night = run({"simulate", "night.json", "--out", "night"});
+        QVERIFY2(night.code == 0, night.err);
+        QCOMPARE(run({"stack", "night/A-duo7/subs.json"}).code, 2);
+        QCOMPARE(run({"stack", "night/A-duo7/subs.json", "--out", "s.png"}).code, 2);
+        const Ran stack = run({"stack", "night/A-duo7/subs.json", "--out", "s.fits", "--report", "s.json"});
+        QVERIFY2(stack.code == 0, stack.err);
+        const Json report = Json::parse(*readText(m_folder / "s.json"));
+        QCOMPARE(report["caelumen_stack"].get<int>(), 1);
+        QCOMPARE(report["kept"].get<int>(), 4);
+        QCOMPARE(report["subs"][1]["verdict"].get<std::string>(), std::string("reject"));
+        QCOMPARE(report["subs"][1]["reason"].get<std::string>(), std::string("cloud"));
+        const Ran frames = run({"frames", "s.fits", "--json"});
+        QVERIFY2(frames.code == 0 && frames.out.contains("\"sub_count\": 4"), frames.err);
+        const Ran lines = run({"lines", "s.fits"});
+        QVERIFY2(lines.code == 0 && lines.out.contains("s-oxygen.fits"), lines.err);
+        QCOMPARE(run({"lines", "s-oxygen.fits"}).code, 1);
+        QVERIFY(writeFile(m_folder / "bad.json", "{\"caelumen_subs\": 1, \"lights\": [\"gone.fits\"]}").ok());
+        const Ran bad = run({"stack", "bad.json", "--out", "bad.fits"});
+        QVERIFY2(bad.code == 1 && bad.err.contains("gone.fits") && bad.err.count('\n') == 1, bad.err);
+        QVERIFY(!std::filesystem::exists(m_folder / "bad.fits"));
+    }
+
     void framesTellFacts() {
         const Ran r = run({"frames", "trial/A.fits", "trial/B.fits", "--json"});
         QVERIFY2(r.code == 0, r.err);

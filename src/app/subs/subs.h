@@ -63,6 +63,7 @@ public:
 
 signals:
     void problem(const QString& sentence);
+    void told(const QString& sentence); ///< what went well
     void stacksMade(const QStringList& files); ///< for the Bench
 
 private:

@@ -61,7 +61,10 @@ void Subs::buildMenu(QMenu* menu) {
         for (const QString& f : files) paths.emplace_back(f.toStdString());
         m_lineJobs.run("oxygen", tr("Adding oxygen"), [this, paths, out](const Job& job) -> JobService::Finish {
             const Status done = addOxygen(paths, out.toStdString(), job);
-            return [this, out, text = done ? QString() : QString::fromStdString(done.error().message)] { emit problem(text.isEmpty() ? tr("Written: %1").arg(out) : text); };
+            return [this, out, text = done ? QString() : QString::fromStdString(done.error().message)] {
+                if (text.isEmpty()) emit told(tr("Written: %1").arg(out));
+                else emit problem(text);
+            };
         });
     })->setToolTip(tr("Line frames of several runs, laid on each other and weighted by their noise"));
     connect(menu, &QMenu::aboutToShow, this, [this, watch, camera, library, filter, kinds, remove] {
@@ -144,12 +147,16 @@ void Subs::separateLines() {
         work.emplace_back(file.toStdString(), matrix);
     }
     m_lineJobs.run("lines", tr("Separating lines"), [this, work](const Job&) -> JobService::Finish {
-        QStringList said;
+        QStringList written, failed;
         for (const auto& [file, matrix] : work) {
             const auto made = writeLines(file, matrix);
-            said << (made ? tr("Written: %1 and %2.").arg(QFileInfo(QString::fromStdString(made->red.string())).fileName(), QFileInfo(QString::fromStdString(made->oxygen.string())).fileName()) : QString::fromStdString(made.error().message));
+            if (made) written << QFileInfo(QString::fromStdString(made->red.string())).fileName() << QFileInfo(QString::fromStdString(made->oxygen.string())).fileName();
+            else failed << QString::fromStdString(made.error().message);
         }
-        return [this, said] { emit problem(said.join(" ")); };
+        return [this, written, failed] {
+            if (!written.isEmpty()) emit told(tr("Written: %1").arg(written.join(", ")));
+            if (!failed.isEmpty()) emit problem(failed.join(" "));
+        };
     });
 }
 

@@ -2,6 +2,7 @@
 
 #include "core/base/file.h"
 #include "core/base/json.h"
+#include "core/prepare/moon_response.h"
 #include "core/trial/results.h"
 
 #include <fmt/format.h>
@@ -200,6 +201,11 @@ Json preparedToJson(const PreparedRun& p) {
     Json lost = Json::object();
     for (const auto& [reason, seconds] : p.run.lost_s()) lost[reasonName(reason)] = seconds;
     out["lost_s"] = lost;
+    Json moon = Json::object();
+    if (!p.run.subs.empty())
+        for (const auto& [channel, level] : p.run.subs[p.run.reference].figures.level)
+            if (const auto m = moonResponse(p.run, channel, p.gain_e_per_adu)) moon[channel] = {{"intercept", rounded(m->intercept)}, {"intercept_sigma", rounded(m->interceptSigma)}, {"slope_per_nl", rounded(m->slope)}, {"slope_sigma", rounded(m->slopeSigma)}, {"subs", m->subs}};
+    out["moon_response"] = moon;
     out["history"] = p.history;
     out["warnings"] = p.warnings;
     if (p.stack) {
