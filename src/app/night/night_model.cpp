@@ -313,7 +313,10 @@ QString NightModel::darksText() { return QSettings().value("night/darks").toStri
 
 std::vector<double> NightModel::darksAtHand() {
     std::vector<double> out;
-    for (const QString& part : darksText().split(QRegularExpression("[\\s;]+"), Qt::SkipEmptyParts)) out.push_back(QString(part).replace(',', '.').toDouble());
+    // What a person typed, and what the Subs found in the dark library.
+    const QString all = darksText() + ' ' + QSettings().value("subs/dark-lengths").toString();
+    for (const QString& part : all.split(QRegularExpression("[\\s;]+"), Qt::SkipEmptyParts))
+        if (const double s = QString(part).replace(',', '.').toDouble(); s > 0) out.push_back(s);
     return out;
 }
 

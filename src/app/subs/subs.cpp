@@ -60,7 +60,7 @@ Subs::Subs(Session& session, Prompts& prompts, QWidget* parent)
       m_method(choices({tr("mean"), tr("median")}, tr("Combination"), tr("The mean of what is not rejected, or the median"))), m_reject(choices({tr("nothing"), tr("beyond sigmas"), tr("beyond winsorised sigmas")}, tr("Rejection"), tr("Values that the others contradict: satellites, cosmic rays"))),
       m_normalise(choices({tr("nothing"), tr("sky"), tr("sky and stars")}, tr("Made alike"), tr("What is made alike before subs are combined: the stack keeps the mean sky either way. Recorded in its header"))),
       m_weights(choices({tr("all alike"), tr("by their noise")}, tr("Weights"), tr("All subs alike keeps the stack a plain mean"))), m_flats(choices({tr("divided"), tr("subtracted")}, tr("Flats"), tr("Divided out; or frames through a diffuser, as long as the subs, subtracted: takes glow and rings away too, but does not correct transmission"))),
-      m_pace(choices({tr("every second"), tr("every 3 s"), tr("every 10 s"), tr("every 2 min")}, tr("Pace"), tr("How fast the virtual camera takes subs"))), m_cameraRow(new QWidget), m_halves(new QCheckBox(tr("odd and even halves beside it"))), m_maps(new QCheckBox(tr("coverage and rejection maps beside it"))), m_low(new QDoubleSpinBox), m_high(new QDoubleSpinBox), m_table(new QTableView), m_tabs(new QTabWidget),
+      m_pace(choices({tr("every second"), tr("every 3 s"), tr("every 10 s"), tr("every 2 min")}, tr("Pace"), tr("How fast the virtual camera takes subs"))), m_cameraRow(new QWidget), m_halves(new QCheckBox(tr("odd and even halves beside it"))), m_maps(new QCheckBox(tr("coverage, rejection and noise maps"))), m_low(new QDoubleSpinBox), m_high(new QDoubleSpinBox), m_table(new QTableView), m_tabs(new QTabWidget),
       m_across(new QSplitter), m_down(new QSplitter(Qt::Vertical)) {
     setFocusPolicy(Qt::StrongFocus);
     m_across->addWidget(buildLeft());
@@ -360,7 +360,8 @@ void Subs::fill() {
         const FrameGroup& g = m_model.groups()[i];
         QString text = QString::fromStdString(g.title());
         if (g.kind == FrameKind::Light) text += "\n" + (g.frames.size() == 1 ? tr("one sub, %1").arg(hours(g.total_s)) : tr("%1 subs, %2").arg(g.frames.size()).arg(hours(g.total_s)));
-        else text += "\n" + (g.frames.size() == 1 ? tr("one frame") : tr("%1 frames").arg(g.frames.size()));
+        if (const SubsModel::Tally* t = g.kind == FrameKind::Light ? m_model.tally(static_cast<int>(i)) : nullptr; t && t->subs == g.frames.size()) text += tr("; kept %1, %2").arg(t->kept).arg(hours(t->kept_s));
+        if (g.kind != FrameKind::Light) text += "\n" + (g.frames.size() == 1 ? tr("one frame") : tr("%1 frames").arg(g.frames.size()));
         auto* item = new QListWidgetItem(text, g.kind == FrameKind::Light ? m_runs : m_others);
         item->setData(Qt::UserRole, static_cast<int>(i));
         const bool guessed = m_model.frames()[g.frames.front()].guessed;
@@ -434,6 +435,7 @@ void Subs::fillRun() {
         if (const auto moon = m_model.moon(channel)) {
             const double part = 100 * moon->slopeSigma / std::max(1e-12, std::abs(moon->slope));
             text += tr("<br>Moon: %1 %2 per 100 nL of modelled moonlight in %3 (\u00B1 %4 %), %5 without moon.").arg(100 * moon->slope, 0, 'g', 3).arg(gain > 0 ? tr("e\u207B/s/px") : tr("ADU/s")).arg(QString::fromStdString(channel)).arg(part, 0, 'f', 0).arg(moon->intercept, 0, 'g', 3);
+            if (const auto against = m_model.moonAgainstFirst(channel)) text += tr(" That is %1 \u00B1 %2 of what the first run lets through.").arg(against->value, 0, 'g', 2).arg(std::max(against->sigma, 0.001), 0, 'g', 1);
         }
     }
     m_summary->setText(text);

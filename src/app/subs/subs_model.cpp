@@ -135,6 +135,7 @@ void SubsModel::load() {
     m_poll.stop();
     m_read.clear(), m_frames.clear(), m_groups.clear(), m_figures.clear();
     m_measurer.reset();
+    m_tallies.clear();
     m_run = {};
     m_judged = false;
     m_current = -1;
@@ -206,9 +207,19 @@ void SubsModel::takeIn() {
         return [this, frames = std::move(frames), shelf = std::move(shelf)]() mutable {
             m_read = std::move(frames);
             m_library = std::move(shelf);
+            keepDarkLengths();
             regroup();
         };
     });
+}
+
+void SubsModel::keepDarkLengths() const {
+    std::set<double> lengths;
+    for (const IntakeFrame& f : m_library)
+        if (f.kind == FrameKind::Dark && f.problem.empty() && f.exposure_s) lengths.insert(*f.exposure_s);
+    QStringList text;
+    for (const double s : lengths) text << QString::number(s);
+    QSettings().setValue("subs/dark-lengths", text.join(' '));
 }
 
 QString SubsModel::keyOf(const FrameGroup& g) const { return QString::fromStdString(g.title()) + QString("|%1x%2|%3").arg(g.width).arg(g.height).arg(static_cast<int>(g.kind)); }
@@ -309,8 +320,13 @@ void SubsModel::measure() {
             m_measurer = measurer;
             for (const SubFigures& f : figures) m_figures[f.file] = f;
             m_judged = judged.ok();
-            if (judged) m_run = std::move(*judged), judgeAgain(m_run, cull());
-            else emit problem(QString::fromStdString(judged.error().message));
+            if (judged) {
+                m_run = std::move(*judged);
+                judgeAgain(m_run, cull());
+                keepTally();
+            } else {
+                emit problem(QString::fromStdString(judged.error().message));
+            }
             emit runChanged();
         };
     });
@@ -325,7 +341,10 @@ void SubsModel::heardOf(const QString& of, const SubFigures& figures) {
 }
 
 void SubsModel::judgeNow() {
-    if (m_judged) judgeAgain(m_run, cull());
+    if (m_judged) {
+        judgeAgain(m_run, cull());
+        keepTally();
+    }
     emit runChanged();
 }
 
@@ -431,6 +450,28 @@ void SubsModel::stack(const std::vector<std::pair<int, QString>>& wanted) {
         notes.removeDuplicates();
         return [this, done, notes] { emit stacked(done, notes); };
     });
+}
+
+void SubsModel::keepTally() {
+    Tally t{m_run.kept(), m_run.subs.size(), m_run.kept_s(), {}};
+    for (const auto& [channel, level] : m_run.subs[m_run.reference].figures.level)
+        if (auto response = moon(channel)) t.moon[channel] = *response;
+    m_tallies[m_currentKey] = std::move(t);
+    emit groupsChanged();
+}
+
+const SubsModel::Tally* SubsModel::tally(int group) const {
+    const auto it = m_tallies.find(keyOf(m_groups[static_cast<std::size_t>(group)]));
+    return it == m_tallies.end() ? nullptr : &it->second;
+}
+
+std::optional<MoonRejection> SubsModel::moonAgainstFirst(const std::string& channel) const {
+    const auto first = std::find_if(m_groups.begin(), m_groups.end(), [](const FrameGroup& g) { return g.kind == FrameKind::Light; });
+    if (first == m_groups.end() || m_current < 0 || &*first == &m_groups[static_cast<std::size_t>(m_current)]) return std::nullopt;
+    const Tally* base = tally(static_cast<int>(first - m_groups.begin()));
+    const Tally* mine = tally(m_current);
+    if (!base || !mine || !base->moon.count(channel) || !mine->moon.count(channel)) return std::nullopt;
+    return moonRejection(mine->moon.at(channel), base->moon.at(channel));
 }
 
 Result<MoonResponse> SubsModel::moon(const std::string& channel) const { return moonResponse(m_run, channel, m_measurer ? m_measurer->gain() : 0); }

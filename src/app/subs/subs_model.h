@@ -68,6 +68,15 @@ public:
     bool busy() const { return m_jobs.busy(); }
     JobService& jobs() { return m_jobs; }
     Result<MoonResponse> moon(const std::string& channel) const;
+    /// What is known of a group that was judged: it stays when another one is chosen.
+    struct Tally {
+        std::size_t kept = 0, subs = 0;
+        double kept_s = 0;
+        std::map<std::string, MoonResponse> moon; ///< by channel
+    };
+    const Tally* tally(int group) const;
+    /// How much of the moonlight passes compared with the first run (the baseline); absent until both are judged under a changing moon.
+    std::optional<MoonRejection> moonAgainstFirst(const std::string& channel) const;
 
     /// The sub's picture at its own size, in the stretch of the reference; picture() is null until pictureReady says otherwise.
     void wantPicture(std::size_t sub);
@@ -92,6 +101,8 @@ private:
     void takeIn();
     void regroup();
     void measure();
+    void keepDarkLengths() const; ///< of the library, for the Night's checklist
+    void keepTally();             ///< of the run in hand, once it is judged
     void judgeNow();
     void heardOf(const QString& of, const SubFigures& figures); ///< one sub has been measured, the others not yet
     void poll();
@@ -105,6 +116,7 @@ private:
     std::vector<FrameGroup> m_groups;
     int m_current = -1;
     QString m_currentKey;
+    std::map<QString, Tally> m_tallies;          ///< by group
     std::map<std::string, SubFigures> m_figures; ///< by file, of the current group
     QString m_figuresOf;                         ///< the recipe they hold for
     std::shared_ptr<const SubMeasurer> m_measurer;

@@ -259,10 +259,10 @@ Result<StackSummary> stackSubs(const SubsRecipe& recipe, const SubMeasurer& meas
     const std::vector<HeaderCard> cards = cardsOf(recipe, measurer, run, plan);
 
     // The stack, and what is wanted beside it: each through a temporary name of its own.
-    enum Product { Stack, Odd, Even, Coverage, Rejected };
+    enum Product { Stack, Odd, Even, Coverage, Rejected, Noise };
     std::vector<std::pair<Product, fs::path>> products{{Stack, out}};
     if (recipe.halves && plan.inputs.size() >= 2) products.push_back({Odd, besideStack(out, "odd")}), products.push_back({Even, besideStack(out, "even")});
-    if (recipe.maps) products.push_back({Coverage, besideStack(out, "coverage")}), products.push_back({Rejected, besideStack(out, "rejected")});
+    if (recipe.maps) products.push_back({Coverage, besideStack(out, "coverage")}), products.push_back({Rejected, besideStack(out, "rejected")}), products.push_back({Noise, besideStack(out, "noise")});
 
     const auto n = plan.inputs.size();
     const double rowBytes = 4.0 * static_cast<double>(n * plan.channels.size()) * plan.width;
@@ -277,7 +277,7 @@ Result<StackSummary> stackSubs(const SubsRecipe& recipe, const SubMeasurer& meas
         RowBlock band;
         band.values.resize(plan.channels.size());
         const auto row = static_cast<std::size_t>(plan.width);
-        std::vector<float> result, odd, even, cover, reject;
+        std::vector<float> result, odd, even, cover, reject, spread;
         for (band.y = 0; band.y < plan.height; band.y += bandRows) {
             if (job.cancelled()) return Error{kCancelled};
             band.rows = std::min(bandRows, plan.height - band.y);
@@ -286,7 +286,7 @@ Result<StackSummary> stackSubs(const SubsRecipe& recipe, const SubMeasurer& meas
             const std::size_t size = row * static_cast<std::size_t>(band.rows);
             for (std::size_t c = 0; c < plan.channels.size(); ++c) {
                 const Channel& channel = plan.channels[c];
-                result.resize(size), odd.assign(size, kNoData), even.assign(size, kNoData), cover.resize(size), reject.resize(size);
+                result.resize(size), odd.assign(size, kNoData), even.assign(size, kNoData), cover.resize(size), reject.resize(size), spread.assign(recipe.maps ? size : 0, kNoData);
                 std::mutex guard;
                 tbb::parallel_for(0, band.rows, [&](int r) {
                     std::vector<const float*> all, first, second;
@@ -306,6 +306,14 @@ Result<StackSummary> stackSubs(const SubsRecipe& recipe, const SubMeasurer& meas
                         cover[at + x] = there[x], reject[at + x] = static_cast<float>(low[x] + high[x]);
                         if (there[x] < least) result[at + x] = kNoData;
                     }
+                    for (std::size_t x = 0; x < spread.size() / static_cast<std::size_t>(band.rows); ++x) { // the mean's error, from the values that are not rejected
+                        const double middle = static_cast<double>(result[at + x]), limit = 4 * std::max(channel.model.sky, channel.model.part * (middle - channel.model.level));
+                        double squares = 0;
+                        int used = 0;
+                        for (const float* p : all)
+                            if (const double d = static_cast<double>(p[x]) - middle; std::abs(d) < limit) squares += d * d, ++used;
+                        if (used > 1) spread[at + x] = static_cast<float>(std::sqrt(squares / (used - 1) / used));
+                    }
                     const bool sampled = n >= 2 && (band.y + r) % 16 == 0;
                     if (n >= 2 && (recipe.halves || sampled)) {
                         combineRows(first, plan.width, channel.model, recipe.combine, w1, odd.data() + at);
@@ -321,7 +329,7 @@ Result<StackSummary> stackSubs(const SubsRecipe& recipe, const SubMeasurer& meas
                             if (const float d = odd[at + x] - even[at + x]; d == d) differences[c].push_back(d);
                 });
                 for (std::size_t p = 0; p < products.size(); ++p) {
-                    const std::vector<float>& from = products[p].first == Stack ? result : products[p].first == Odd ? odd : products[p].first == Even ? even : products[p].first == Coverage ? cover : reject;
+                    const std::vector<float>& from = products[p].first == Stack ? result : products[p].first == Odd ? odd : products[p].first == Even ? even : products[p].first == Coverage ? cover : products[p].first == Rejected ? reject : spread;
                     if (const Status written = writers[p].write(static_cast<int>(c), band.y, band.rows, from.data()); !written) return written;
                 }
             }

@@ -295,9 +295,16 @@ private slots:
         const auto prepared = prepareRun(*recipe, out);
         QVERIFY2(prepared.ok(), prepared.ok() ? "" : prepared.error().message.c_str());
         for (const JudgedSub& s : prepared->run.subs) QVERIFY2(s.keep, s.words.c_str());
-        QCOMPARE(prepared->stack->files.size(), std::size_t{5});
+        QCOMPARE(prepared->stack->files.size(), std::size_t{6});
         for (const fs::path& f : prepared->stack->files) QVERIFY2(FrameFile::open(f).ok(), f.c_str());
         QCOMPARE(*FrameFile::open(folder / "b-odd.fits")->info().facts.sub_count, 2);
+        // The map of errors and the halves agree on the noise of the sky.
+        const auto spread = FrameFile::open(folder / "b-noise.fits")->readChannel(1);
+        std::vector<double> errors;
+        for (std::size_t i = 0; i < spread->size(); ++i)
+            if (std::isfinite(spread->data()[i])) errors.push_back(static_cast<double>(spread->data()[i]));
+        const double typical = median(std::span<double>(errors)), promised = prepared->stack->noise.at("G");
+        QVERIFY2(std::abs(typical / promised - 0.89) < 0.15, qPrintable(QString("%1 %2").arg(typical).arg(promised))); // the median of a sigma from four values is 0.89 of it
         const auto lines = writeLines(out, {});
         QVERIFY2(lines.ok(), lines.ok() ? "" : lines.error().message.c_str());
         const auto red = FrameFile::open(lines->red)->readChannel(0), stack = FrameFile::open(out)->readChannel(0);
