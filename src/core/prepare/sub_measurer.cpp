@@ -92,8 +92,9 @@ SubFigures SubMeasurer::measure(const fs::path& path) const {
         out.file = path.string();
         if (m_exposure) out.exposure_s = *m_exposure;
         if (out.exposure_s <= 0) out.exposure_s = 1;
-        if (file->info().facts.sub_exposure_s && m_exposure && std::abs(*file->info().facts.sub_exposure_s / *m_exposure - 1) > 0.02)
-            return failed(fmt::format("{} was exposed {:g} s, the run {:g} s; stack it with its like.", path.string(), *file->info().facts.sub_exposure_s, *m_exposure));
+        // Headers are held against each other: what the recipe says wins over all of them.
+        const auto own = file->info().facts.sub_exposure_s, usual = m_like->facts.sub_exposure_s;
+        if (own && usual && std::abs(*own / *usual - 1) > 0.02) return failed(fmt::format("{} was exposed {:g} s, the run {:g} s; stack it with its like.", path.string(), *own, *usual));
         placeInSky(out, m_site, m_target);
         return out;
     } catch (const std::bad_alloc&) {

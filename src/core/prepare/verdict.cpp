@@ -67,6 +67,28 @@ void compareStars(JudgedRun& run) {
 /// Transmission of clear air at this sub over that of the run's highest one, at 0.2 mag per airmass.
 double airOf(const SubFigures& f, double least) { return f.airmass && least > 0 ? std::pow(10, -0.4 * 0.2 * (*f.airmass - least)) : 1; }
 
+double skyOf(const SubFigures& f) { return f.level.empty() ? 0.0 : f.level.at(f.channel) / std::max(1e-9, f.exposure_s > 0 ? f.exposure_s : 1); }
+
+/// The sky that the subs before and after let expect: the brighter of both sides, so that a rise under the moon passes; at the ends of the run one side, drawn on as it grows. 0: unknown.
+double expectedSky(const JudgedRun& run, std::size_t of) {
+    const auto side = [&](int direction) {
+        std::vector<double> out; // nearest first
+        for (auto k = static_cast<std::ptrdiff_t>(of) + direction; k >= 0 && k < static_cast<std::ptrdiff_t>(run.subs.size()) && out.size() < 4; k += direction)
+            if (const SubFigures& f = run.subs[static_cast<std::size_t>(k)].figures; f.problem.empty()) out.push_back(skyOf(f));
+        return out;
+    };
+    const auto middle = [](const std::vector<double>& s) { return medianOf({s.begin(), s.begin() + static_cast<std::ptrdiff_t>(std::min<std::size_t>(3, s.size()))}); };
+    const auto before = side(-1), after = side(1);
+    if (before.size() >= 2 && after.size() >= 2) return std::max(middle(before), middle(after));
+    const auto& only = before.size() >= after.size() ? before : after;
+    if (only.size() < 2) return 0;
+    std::vector<double> growth;
+    for (std::size_t k = 0; k + 1 < only.size(); ++k)
+        if (only[k + 1] > 0) growth.push_back(only[k] / only[k + 1]);
+    const double each = growth.empty() ? 1 : std::clamp(medianOf(growth), 1.0, 1.5);
+    return middle(only) * each * each; // the middle of three lies two subs away
+}
+
 } // namespace
 
 const char* reasonName(SubReason reason) {
@@ -161,8 +183,6 @@ void judgeAgain(JudgedRun& run, const CullOptions& cull) {
     const bool several = stars.size() >= 3; // fewer cannot tell which of them is odd
     const double usualWidth = medianOf(fwhm), usualShape = medianOf(shape), usualStars = medianOf(stars), usualVignette = medianOf(vignette);
     const double widthSpread = scatterOf(fwhm), shapeSpread = scatterOf(shape), vignetteSpread = scatterOf(vignette);
-    const auto skyOf = [](const SubFigures& f) { return f.level.empty() ? 0.0 : f.level.at(f.channel) / std::max(1e-9, f.exposure_s > 0 ? f.exposure_s : 1); };
-
     run.notes.clear();
     for (std::size_t i = 0; i < run.subs.size(); ++i) {
         JudgedSub& s = run.subs[i];
@@ -175,16 +195,7 @@ void judgeAgain(JudgedRun& run, const CullOptions& cull) {
         if (!f.problem.empty()) {
             against(SubReason::Unreadable, f.problem);
         } else {
-            // The sky of its neighbours in time: a slow rise under the moon lies between them.
-            const auto neighbours = [&](int direction) -> std::optional<double> {
-                std::vector<double> skies;
-                for (auto k = static_cast<std::ptrdiff_t>(i) + direction; k >= 0 && k < static_cast<std::ptrdiff_t>(run.subs.size()) && skies.size() < 3; k += direction)
-                    if (const SubFigures& other = run.subs[static_cast<std::size_t>(k)].figures; other.problem.empty()) skies.push_back(skyOf(other));
-                return skies.empty() ? std::nullopt : std::optional(medianOf(skies));
-            };
-            const auto before = neighbours(-1), after = neighbours(1);
-            const double beside = before && after ? std::max(*before, *after) : before.value_or(after.value_or(0));
-            const double sky = skyOf(f), brighter = beside > 0 ? sky / beside : 1;
+            const double beside = expectedSky(run, i), brighter = beside > 0 ? skyOf(f) / beside : 1;
             const double air = airOf(f, least);
             if (f.sunAltitude_deg && *f.sunAltitude_deg > -9) against(SubReason::Twilight, fmt::format("The sun stood at {:.0f} degrees.", *f.sunAltitude_deg));
             if (several && f.transparency && *f.transparency < limit.transparency * air)

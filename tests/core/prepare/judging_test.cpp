@@ -102,6 +102,17 @@ private slots:
         for (const JudgedSub& s : run->subs) QVERIFY2(s.keep, s.words.c_str());
     }
 
+    void aSteepRiseUnderTheMoonIsNoFaultButALampIs() {
+        auto f = night();
+        for (std::size_t i = 0; i < f.size(); ++i) f[i].level["G"] = 300 * std::pow(1.2, static_cast<double>(i)); // nine times as bright in the end
+        auto run = judgeRun(f, {}, "");
+        for (const JudgedSub& s : run->subs) QVERIFY2(s.keep, s.words.c_str());
+        f = night();
+        f[0].level["G"] = f[10].level["G"] = f[11].level["G"] = 900; // at the ends there is only one side
+        run = judgeRun(f, {}, "");
+        for (int i = 0; i < 12; ++i) QCOMPARE(reasonOf(*run, i), i == 0 || i > 9 ? SubReason::BrightSky : SubReason::None);
+    }
+
     void twilightIsTold() {
         auto f = night();
         for (SubFigures& x : f) x.sunAltitude_deg = -20;
