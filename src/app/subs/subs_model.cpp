@@ -480,7 +480,8 @@ void SubsModel::wantPicture(std::size_t sub) {
     if (!m_measurer || sub >= m_run.subs.size() || !picture(sub).isNull()) return;
     const std::string file = m_run.subs[sub].figures.file;
     const SubFigures like = m_judged ? m_run.subs[m_run.reference].figures : m_run.subs[sub].figures;
-    if (like.level.empty()) return;
+    if (like.level.empty() || (m_pictureJobs.busy("picture") && m_wanted == file)) return;
+    m_wanted = file;
     m_pictureJobs.run("picture", tr("Reading a sub"), [this, sub, file, like, measurer = m_measurer, red = theme().isRed()](const Job&) -> JobService::Finish {
         const auto pixels = measurer->pixels(file);
         if (!pixels) return {};

@@ -130,6 +130,7 @@ private:
         QImage image;
     };
     std::vector<Picture> m_pictures; ///< the last few
+    std::string m_wanted;            ///< the one being read
 };
 
 } // namespace caelumen

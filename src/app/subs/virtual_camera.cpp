@@ -32,7 +32,7 @@ void VirtualCamera::start(const QString& folder, const QStringList& filters, int
         double later = 0;
         for (const SceneFilter& f : demoFilters()) {
             if (!filters.contains(QString::fromStdString(f.id))) continue;
-            const std::string start = isoTime(parseTime("2026-06-26T17:30:00Z")->plusSeconds(later));
+            const std::string start = isoTime(parseTime("2026-07-01T16:50:00Z")->plusSeconds(later));
             VirtualRun run = virtualRun(f, SceneCamera::Mosaic, width, width * 2 / 3, subs, seed, start, garden.trial.site, garden.trial.target);
             liven(run, seed + runs.size());
             later += subs * 126 + 420;

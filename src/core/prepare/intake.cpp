@@ -149,7 +149,6 @@ std::vector<FrameGroup> groupFrames(const std::vector<IntakeFrame>& frames) {
         if (light || flat) key += "|" + f.filter + "|" + f.night;
         if (light) key += "|" + f.target;
         if (!flat && f.kind != FrameKind::Bias) key += "|" + (f.exposure_s ? fmt::format("{:.0f}", 30 * std::log(*f.exposure_s)) : std::string("?"));
-        if (!light && !flat) key += "|" + near(f.temperature_c, 3);
         FrameGroup& g = groups[key];
         if (g.frames.empty()) {
             g.kind = f.kind;
@@ -162,7 +161,24 @@ std::vector<FrameGroup> groupFrames(const std::vector<IntakeFrame>& frames) {
         g.total_s += f.exposure_s.value_or(0);
     }
     std::vector<FrameGroup> out;
-    for (auto& [key, g] : groups) {
+    std::vector<FrameGroup> parted;
+    for (auto& [key, g] : groups) { // sensors drift by a degree or two; a gap of more is another setting
+        std::stable_sort(g.frames.begin(), g.frames.end(), [&](std::size_t a, std::size_t b) { return frames[a].temperature_c.value_or(-300) < frames[b].temperature_c.value_or(-300); });
+        FrameGroup part = g;
+        part.frames.clear(), part.total_s = 0;
+        for (std::size_t k = 0; k < g.frames.size(); ++k) {
+            const IntakeFrame& f = frames[g.frames[k]];
+            if (k > 0 && g.kind != FrameKind::Flat && f.temperature_c.value_or(-300) - frames[g.frames[k - 1]].temperature_c.value_or(-300) > 3) {
+                parted.push_back(part);
+                part.frames.clear(), part.total_s = 0;
+            }
+            if (part.frames.empty()) part.temperature_c = f.temperature_c;
+            part.frames.push_back(g.frames[k]);
+            part.total_s += f.exposure_s.value_or(0);
+        }
+        parted.push_back(std::move(part));
+    }
+    for (FrameGroup& g : parted) {
         std::stable_sort(g.frames.begin(), g.frames.end(), [&](std::size_t a, std::size_t b) { return frames[a].start < frames[b].start; });
         out.push_back(std::move(g));
     }

@@ -1,9 +1,11 @@
 #include "core/prepare/stack.h"
 
 #include "core/base/file.h"
+#include "core/base/json.h"
 #include "core/base/pixel_rows.h"
 #include "core/base/statistics.h"
 #include "core/image/fits_bands.h"
+#include "core/prepare/band_shelf.h"
 #include "core/prepare/combine.h"
 #include "core/prepare/resample.h"
 #include "core/trial/results.h"
@@ -241,6 +243,22 @@ std::vector<HeaderCard> cardsOf(const SubsRecipe& recipe, const SubMeasurer& mea
     return out;
 }
 
+/// What the bands of a stack depend on.
+std::string stampOf(const SubsRecipe& recipe, const SubMeasurer& measurer, const StackPlan& plan) {
+    SubsRecipe plain = recipe;
+    plain.lights.clear();
+    plain.cull = {};
+    std::string out = subsRecipeToJson(plain).dump();
+    for (const std::string& line : measurer.calibration().history) out += line;
+    for (const Input& in : plan.inputs) {
+        const Alignment& a = *in.sub->alignment;
+        std::error_code failed;
+        const auto written = fs::last_write_time(in.sub->figures.file, failed).time_since_epoch().count();
+        out += fmt::format("|{} {} {:.9g} {:.9g} {:.9g}", in.sub->figures.file, written, a.dx, a.dy, a.rotation_deg);
+    }
+    return out;
+}
+
 } // namespace
 
 fs::path besideStack(const fs::path& stack, const std::string& what) {
@@ -269,6 +287,7 @@ Result<StackSummary> stackSubs(const SubsRecipe& recipe, const SubMeasurer& meas
     const int bandRows = static_cast<int>(std::clamp(160.0 * (1 << 20) / rowBytes, 4.0, 64.0));
     const auto least = static_cast<std::uint16_t>(std::max<std::size_t>(1, (n + 1) / 2));
 
+    BandShelf shelf(fs::path(out.string() + ".bands"), stampOf(recipe, measurer, plan));
     std::function<Status(std::size_t, std::vector<FitsBandWriter>&)> open;
     const auto work = [&](std::vector<FitsBandWriter>& writers) -> Status {
         std::vector<std::vector<double>> differences(plan.channels.size());
@@ -277,15 +296,32 @@ Result<StackSummary> stackSubs(const SubsRecipe& recipe, const SubMeasurer& meas
         RowBlock band;
         band.values.resize(plan.channels.size());
         const auto row = static_cast<std::size_t>(plan.width);
-        std::vector<float> result, odd, even, cover, reject, spread;
+        std::vector<float> result, odd, even, cover, reject, spread, record;
         for (band.y = 0; band.y < plan.height; band.y += bandRows) {
             if (job.cancelled()) return Error{kCancelled};
             band.rows = std::min(bandRows, plan.height - band.y);
+            if (shelf.take(record)) { // finished before
+                const std::size_t pixels = row * static_cast<std::size_t>(band.rows);
+                std::size_t at = 0;
+                for (std::size_t c = 0; c < plan.channels.size(); ++c) {
+                    for (std::size_t p = 0; p < products.size(); ++p, at += pixels)
+                        if (const Status written = writers[p].write(static_cast<int>(c), band.y, band.rows, record.data() + at); !written) return written;
+                    rejected[c] += static_cast<double>(record[at]), values[c] += static_cast<double>(record[at + 1]);
+                    if (c == 0) covered += static_cast<double>(record[at + 2]);
+                    const auto many = static_cast<std::size_t>(record[at + 3]);
+                    differences[c].insert(differences[c].end(), record.begin() + static_cast<std::ptrdiff_t>(at + 4), record.begin() + static_cast<std::ptrdiff_t>(at + 4 + many));
+                    at += 4 + many;
+                }
+                continue;
+            }
+            record.clear();
             job.report(static_cast<double>(band.y) / plan.height, "Stacking");
             if (const Status filled = fillBand(plan, band); !filled) return filled;
             const std::size_t size = row * static_cast<std::size_t>(band.rows);
             for (std::size_t c = 0; c < plan.channels.size(); ++c) {
                 const Channel& channel = plan.channels[c];
+                const double rejectedBefore = rejected[c], valuesBefore = values[c], coveredBefore = covered;
+                const std::size_t differencesBefore = differences[c].size();
                 result.resize(size), odd.assign(size, kNoData), even.assign(size, kNoData), cover.resize(size), reject.resize(size), spread.assign(recipe.maps ? size : 0, kNoData);
                 std::mutex guard;
                 tbb::parallel_for(0, band.rows, [&](int r) {
@@ -331,8 +367,13 @@ Result<StackSummary> stackSubs(const SubsRecipe& recipe, const SubMeasurer& meas
                 for (std::size_t p = 0; p < products.size(); ++p) {
                     const std::vector<float>& from = products[p].first == Stack ? result : products[p].first == Odd ? odd : products[p].first == Even ? even : products[p].first == Coverage ? cover : products[p].first == Rejected ? reject : spread;
                     if (const Status written = writers[p].write(static_cast<int>(c), band.y, band.rows, from.data()); !written) return written;
+                    record.insert(record.end(), from.begin(), from.begin() + static_cast<std::ptrdiff_t>(size));
                 }
+                const std::size_t many = differences[c].size() - differencesBefore;
+                for (const double v : {rejected[c] - rejectedBefore, values[c] - valuesBefore, covered - coveredBefore, static_cast<double>(many)}) record.push_back(static_cast<float>(v));
+                for (std::size_t k = differencesBefore; k < differences[c].size(); ++k) record.push_back(static_cast<float>(differences[c][k]));
             }
+            shelf.put(record);
         }
         std::vector<HeaderCard> last;
         for (std::size_t c = 0; c < plan.channels.size(); ++c) {
@@ -368,6 +409,7 @@ Result<StackSummary> stackSubs(const SubsRecipe& recipe, const SubMeasurer& meas
     };
     std::vector<FitsBandWriter> writers;
     if (const Status done = open(0, writers); !done) return done.error();
+    shelf.remove();
     for (const auto& [kind, path] : products) summary.files.push_back(path);
     return summary;
 }

@@ -186,6 +186,8 @@ Result<Scenario> scenarioFromJson(const Json& json, const std::string& name, con
         return out;
     } catch (const Bad& bad) {
         return Error{bad.message};
+    } catch (const nlohmann::json::exception& e) {
+        return Error{fmt::format("{} cannot be understood ({}); correct it there.", name, e.what())};
     }
 }
 

@@ -105,6 +105,22 @@ private slots:
         QCOMPARE(recipe.biases.size(), std::size_t{1});
     }
 
+    void anotherTemperatureIsAnotherRun() {
+        std::vector<IntakeFrame> frames(6);
+        const double temperatures[] = {-10.2, -9.6, -10, 5, 5.4, -9};
+        for (std::size_t i = 0; i < 6; ++i) {
+            frames[i].path = "/s/" + std::to_string(i) + ".fits";
+            frames[i].exposure_s = 60, frames[i].temperature_c = temperatures[i];
+            frames[i].start = "2026-06-21T20:0" + std::to_string(i) + ":00Z";
+        }
+        auto groups = groupFrames(frames);
+        QCOMPARE(groups.size(), std::size_t{2});
+        QCOMPARE(groups[0].frames, (std::vector<std::size_t>{0, 1, 2, 5})); // by time again
+        QCOMPARE(groups[1].total_s, 120.0);
+        frames[3].temperature_c.reset();
+        QCOMPARE(groupFrames(frames).size(), std::size_t{3}); // a silent header stands alone
+    }
+
     void recipesAreReadAndWritten() {
         frame("r/l1.fits", {});
         frame("r/l2.fits", {});
