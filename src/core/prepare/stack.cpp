@@ -267,7 +267,7 @@ fs::path besideStack(const fs::path& stack, const std::string& what) {
     return stack.parent_path() / name;
 }
 
-Result<StackSummary> stackSubs(const SubsRecipe& recipe, const SubMeasurer& measurer, const JudgedRun& run, const fs::path& out, const Job& job) {
+Result<StackSummary> stackSubs(const SubsRecipe& recipe, const SubMeasurer& measurer, const JudgedRun& run, const fs::path& out, const Job& job, double worthKeeping) {
     auto planned = planStack(recipe, measurer, run);
     if (!planned) return planned.error();
     const StackPlan& plan = *planned;
@@ -288,6 +288,7 @@ Result<StackSummary> stackSubs(const SubsRecipe& recipe, const SubMeasurer& meas
     const auto least = static_cast<std::uint16_t>(std::max<std::size_t>(1, (n + 1) / 2));
 
     BandShelf shelf(fs::path(out.string() + ".bands"), stampOf(recipe, measurer, plan));
+    const bool keeps = static_cast<double>(n * plan.channels.size()) * plan.width * plan.height >= worthKeeping;
     std::function<Status(std::size_t, std::vector<FitsBandWriter>&)> open;
     const auto work = [&](std::vector<FitsBandWriter>& writers) -> Status {
         std::vector<std::vector<double>> differences(plan.channels.size());
@@ -367,13 +368,13 @@ Result<StackSummary> stackSubs(const SubsRecipe& recipe, const SubMeasurer& meas
                 for (std::size_t p = 0; p < products.size(); ++p) {
                     const std::vector<float>& from = products[p].first == Stack ? result : products[p].first == Odd ? odd : products[p].first == Even ? even : products[p].first == Coverage ? cover : products[p].first == Rejected ? reject : spread;
                     if (const Status written = writers[p].write(static_cast<int>(c), band.y, band.rows, from.data()); !written) return written;
-                    record.insert(record.end(), from.begin(), from.begin() + static_cast<std::ptrdiff_t>(size));
+                    if (keeps) record.insert(record.end(), from.begin(), from.begin() + static_cast<std::ptrdiff_t>(size));
                 }
                 const std::size_t many = differences[c].size() - differencesBefore;
                 for (const double v : {rejected[c] - rejectedBefore, values[c] - valuesBefore, covered - coveredBefore, static_cast<double>(many)}) record.push_back(static_cast<float>(v));
                 for (std::size_t k = differencesBefore; k < differences[c].size(); ++k) record.push_back(static_cast<float>(differences[c][k]));
             }
-            shelf.put(record);
+            if (keeps) shelf.put(record);
         }
         std::vector<HeaderCard> last;
         for (std::size_t c = 0; c < plan.channels.size(); ++c) {

@@ -17,8 +17,9 @@ struct StackSummary {
 };
 
 /// Stacks the subs that were kept on the reference, band by band, so that memory does not grow with their number; every value is resampled once. Pixels that less than half of the subs
-/// cover become NaN. Nothing is left under the final names unless all went well.
-Result<StackSummary> stackSubs(const SubsRecipe& recipe, const SubMeasurer& measurer, const JudgedRun& run, const std::filesystem::path& out, const Job& job = {});
+/// cover become NaN. Nothing is left under the final names unless all went well. From `worthKeeping` values on (subs times pixels times channels; half a minute's work) finished bands are
+/// kept beside the stack while it is made, and a broken run goes on from them.
+Result<StackSummary> stackSubs(const SubsRecipe& recipe, const SubMeasurer& measurer, const JudgedRun& run, const std::filesystem::path& out, const Job& job = {}, double worthKeeping = 2e9);
 
 /// The name of what is written beside a stack: "b.fits" and "odd" make "b-odd.fits".
 std::filesystem::path besideStack(const std::filesystem::path& stack, const std::string& what);

@@ -190,20 +190,23 @@ private slots:
             if (what == "Stacking" && ++bands == 2) later.request_stop();
         };
         recipe->maps = true;
-        QVERIFY(!prepareRun(*recipe, out, second).ok());
+        const auto judged = judgeRun(*figures, recipe->cull, "");
+        QVERIFY(judged.ok() && !stackSubs(*recipe, *measurer, *judged, out, second, 0).ok());
         const fs::path shelf = out.string() + ".bands";
         QVERIFY(!fs::exists(out) && fs::exists(shelf));
         fs::resize_file(shelf, fs::file_size(shelf) - 1000); // killed while writing
         int again = 0;
         Job third;
         third.progress = [&](double part, const std::string& what) { again += what == "Stacking" && part < 1; };
-        const auto whole = prepareRun(*recipe, out, third);
-        QVERIFY(!fs::exists(shelf));
-        const auto anew = prepareRun(*recipe, folder / "anew.fits");
-        QVERIFY(anew.ok() && again > 0);
+        const auto resumed = stackSubs(*recipe, *measurer, *judged, out, third, 0);
+        QVERIFY(resumed.ok() && !fs::exists(shelf));
+        const auto anew = stackSubs(*recipe, *measurer, *judged, folder / "anew.fits", {});
+        QVERIFY(anew.ok() && !fs::exists(folder / "anew.fits.bands"));
+        QCOMPARE(again, 2); // of three bands one was whole
         const auto a = FrameFile::open(out)->readStored(1), b = FrameFile::open(folder / "anew.fits")->readStored(1);
         for (std::size_t i = 0; i < a->size(); ++i) QVERIFY(a->data()[i] == b->data()[i] || (std::isnan(a->data()[i]) && std::isnan(b->data()[i])));
-        QVERIFY(std::abs(whole->stack->noise.at("G") / anew->stack->noise.at("G") - 1) < 1e-4);
+        QVERIFY(std::abs(resumed->noise.at("G") / anew->noise.at("G") - 1) < 1e-4);
+        const auto whole = prepareRun(*recipe, out);
         QVERIFY2(whole.ok(), whole.ok() ? "" : whole.error().message.c_str());
         QVERIFY(fs::exists(out) && !fs::exists(notebook));
         for (const auto& entry : fs::directory_iterator(folder)) QVERIFY2(entry.path().string().find(".part") == std::string::npos, entry.path().c_str());
