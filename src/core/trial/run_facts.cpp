@@ -72,6 +72,7 @@ Result<OpenRun> openRun(const Trial& trial, const Run& run, const std::filesyste
     if (c.gainAssumed || !c.scale_arcsec) c.flags.push_back("assumed-scale"); // without a pixel scale the boxes are 5 pixels wide
     c.wcs = h.wcs;
     c.bits = info.integer ? info.bits : 0;
+    if (out.file.info().facts.sources.count("interpolated")) c.flags.push_back("interpolated");
     if (c.bits == 8) c.flags.push_back("eight-bit");
     if (!c.conflicts.empty()) c.flags.push_back("header-conflict");
 

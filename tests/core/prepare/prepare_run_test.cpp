@@ -6,6 +6,7 @@
 #include "core/image/frame_file.h"
 #include "core/simulate/demo.h"
 #include "core/simulate/virtual_subs.h"
+#include "core/trial/run_facts.h"
 
 #include <QTemporaryDir>
 #include <QTest>
@@ -137,6 +138,17 @@ private slots:
         QCOMPARE(file->info().channels.size(), static_cast<std::size_t>(camera == static_cast<int>(SceneCamera::Mono) ? 1 : 3));
         QCOMPARE(file->info().facts.sub_count.value_or(0), 8);
         QCOMPARE(file->info().facts.pedestal_adu.value_or(-1), 0.0);
+        QCOMPARE(file->info().facts.sources.count("interpolated"), full ? 1UL : 0UL);
+        Trial trial; // nothing typed but what the run is
+        trial.filters = {Filter{}};
+        trial.filters[0].id = "f";
+        trial.runs = {Run{}};
+        trial.runs[0].id = "A", trial.runs[0].filter = "f", trial.runs[0].stack = out.string();
+        const auto opened = openRun(trial, trial.runs[0], {});
+        QVERIFY2(opened.ok() && opened->problem.empty(), opened.ok() ? opened->problem.c_str() : opened.error().message.c_str());
+        const auto& flags = opened->conditions.flags;
+        QCOMPARE(std::count(flags.begin(), flags.end(), "interpolated"), full ? 1 : 0);
+        QCOMPARE(std::count(flags.begin(), flags.end(), "pedestal-unknown"), 0);
         for (std::size_t c = 0; c < file->info().channels.size(); ++c) {
             const auto stack = file->readChannel(c);
             QVERIFY(stack.ok());
