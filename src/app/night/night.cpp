@@ -33,14 +33,6 @@
 namespace caelumen {
 namespace {
 
-QComboBox* choices(const QStringList& texts, const QString& tip, const QString& name) {
-    auto* box = new QComboBox;
-    box->addItems(texts);
-    box->setToolTip(tip);
-    box->setAccessibleName(name);
-    return box;
-}
-
 /// A target and, smaller and dimmer, what is to be said of it.
 class TwoLines : public QStyledItemDelegate {
 public:

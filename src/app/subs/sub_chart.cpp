@@ -69,7 +69,7 @@ std::optional<double> SubChart::valueOf(const JudgedSub& s) const {
     const SubFigures& f = s.figures;
     if (!f.problem.empty() || f.level.empty()) return std::nullopt;
     switch (m_content.quantity) {
-    case Quantity::Sky: return f.level.at(f.channel) / std::max(1e-9, f.exposure_s) * (m_content.gain > 0 ? m_content.gain : 1);
+    case Quantity::Sky: return skyRate(f, m_content.gain);
     case Quantity::Transparency: return f.transparency;
     case Quantity::Fwhm: return f.fwhm_px;
     case Quantity::Eccentricity: return f.eccentricity;

@@ -27,7 +27,7 @@ QString SubTable::cell(const JudgedSub& s, int row, int column) const {
     }
     case Sky: {
         if (!measured) return {};
-        const double v = f.level.at(f.channel) / std::max(1e-9, f.exposure_s) * (m_gain > 0 ? m_gain : 1);
+        const double v = skyRate(f, m_gain);
         return QString::number(v, 'f', v < 1 ? 3 : 2);
     }
     case Transparency: return number(f.transparency, 2);

@@ -35,32 +35,16 @@ namespace {
 
 QString hours(double s) { return s >= 3600 ? QObject::tr("%1 h %2 min").arg(static_cast<int>(s / 3600)).arg(static_cast<int>(std::fmod(s, 3600) / 60)) : s >= 60 ? QObject::tr("%1 min").arg(s / 60, 0, 'f', s < 600 ? 1 : 0) : QObject::tr("%1 s").arg(s, 0, 'f', 0); }
 
-QComboBox* choices(const QStringList& texts, const QString& name, const QString& tip) {
-    auto* box = new QComboBox;
-    box->addItems(texts);
-    box->setAccessibleName(name);
-    box->setToolTip(tip);
-    return box;
-}
-
-QToolButton* button(const QString& text, const QString& tip) {
-    auto* b = new QToolButton;
-    b->setText(text);
-    b->setToolTip(tip);
-    b->setFocusPolicy(Qt::NoFocus); // keys go on stepping
-    return b;
-}
-
 } // namespace
 
 Subs::Subs(Session& session, Prompts& prompts, QWidget* parent)
     : QWidget(parent), m_session(session), m_prompts(prompts), m_model(session), m_runs(new QListWidget), m_others(new QListWidget), m_where(new QLabel), m_summary(new QLabel), m_notes(new QLabel), m_cameraText(new QLabel), m_addFolder(new QPushButton(tr("Add a folder \u2026"))), m_stackRun(new QPushButton(tr("Stack this run \u2026"))),
-      m_stackAll(new QPushButton(tr("Stack all runs for the Bench \u2026"))), m_lines(new QPushButton(tr("Separate the lines"))), m_cancel(new QPushButton(tr("Cancel"))), m_more(new QToolButton), m_playButton(button(QString::fromUtf8("\u25B6"), tr("Play (Space)"))), m_whole(button(tr("Whole frame"), tr("The whole frame, or one to one (Z)"))), m_view(new SubView), m_chart(new SubChart), m_quantity(new QComboBox),
-      m_mosaic(choices({tr("half size, nothing made up"), tr("full size, interpolated")}, tr("Mosaic"), tr("Half size: each 2x2 cell gives R, the mean of both G, and B. Full size: each colour is interpolated from its own sites"))),
-      m_method(choices({tr("mean"), tr("median")}, tr("Combination"), tr("The mean of what is not rejected, or the median"))), m_reject(choices({tr("nothing"), tr("beyond sigmas"), tr("beyond winsorised sigmas")}, tr("Rejection"), tr("Values that the others contradict: satellites, cosmic rays"))),
-      m_normalise(choices({tr("nothing"), tr("sky"), tr("sky and stars")}, tr("Made alike"), tr("What is made alike before subs are combined: the stack keeps the mean sky either way. Recorded in its header"))),
-      m_weights(choices({tr("all alike"), tr("by their noise")}, tr("Weights"), tr("All subs alike keeps the stack a plain mean"))), m_flats(choices({tr("divided"), tr("subtracted")}, tr("Flats"), tr("Divided out; or frames through a diffuser, as long as the subs, subtracted: takes glow and rings away too, but does not correct transmission"))),
-      m_pace(choices({tr("every second"), tr("every 3 s"), tr("every 10 s"), tr("every 2 min")}, tr("Pace"), tr("How fast the virtual camera takes subs"))), m_cameraRow(new QWidget), m_halves(new QCheckBox(tr("odd and even halves beside it"))), m_maps(new QCheckBox(tr("coverage, rejection and noise maps"))), m_low(new QDoubleSpinBox), m_high(new QDoubleSpinBox), m_table(new QTableView), m_tabs(new QTabWidget),
+      m_stackAll(new QPushButton(tr("Stack all runs for the Bench \u2026"))), m_lines(new QPushButton(tr("Separate the lines"))), m_cancel(new QPushButton(tr("Cancel"))), m_more(new QToolButton), m_playButton(quietButton(QString::fromUtf8("\u25B6"), tr("Play (Space)"))), m_whole(quietButton(tr("Whole frame"), tr("The whole frame, or one to one (Z)"))), m_view(new SubView), m_chart(new SubChart), m_quantity(new QComboBox),
+      m_mosaic(choices({tr("half size, nothing made up"), tr("full size, interpolated")}, tr("Half size: each 2x2 cell gives R, the mean of both G, and B. Full size: each colour is interpolated from its own sites"), tr("Mosaic"))),
+      m_method(choices({tr("mean"), tr("median")}, tr("The mean of what is not rejected, or the median"), tr("Combination"))), m_reject(choices({tr("nothing"), tr("beyond sigmas"), tr("beyond winsorised sigmas")}, tr("Values that the others contradict: satellites, cosmic rays"), tr("Rejection"))),
+      m_normalise(choices({tr("nothing"), tr("sky"), tr("sky and stars")}, tr("What is made alike before subs are combined: the stack keeps the mean sky either way. Recorded in its header"), tr("Made alike"))),
+      m_weights(choices({tr("all alike"), tr("by their noise")}, tr("All subs alike keeps the stack a plain mean"), tr("Weights"))), m_flats(choices({tr("divided"), tr("subtracted")}, tr("Divided out; or frames through a diffuser, as long as the subs, subtracted: takes glow and rings away too, but does not correct transmission"), tr("Flats"))),
+      m_pace(choices({tr("every second"), tr("every 3 s"), tr("every 10 s"), tr("every 2 min")}, tr("How fast the virtual camera takes subs"), tr("Pace"))), m_cameraRow(new QWidget), m_halves(new QCheckBox(tr("odd and even halves beside it"))), m_maps(new QCheckBox(tr("coverage, rejection and noise maps"))), m_low(new QDoubleSpinBox), m_high(new QDoubleSpinBox), m_table(new QTableView), m_tabs(new QTabWidget),
       m_across(new QSplitter), m_down(new QSplitter(Qt::Vertical)) {
     setFocusPolicy(Qt::StrongFocus);
     m_across->addWidget(buildLeft());
@@ -118,228 +102,6 @@ Subs::Subs(Session& session, Prompts& prompts, QWidget* parent)
     });
     fill();
     fillControls();
-}
-
-QWidget* Subs::buildLeft() {
-    auto* left = new QWidget;
-    auto* layout = new QVBoxLayout(left);
-    layout->setContentsMargins(12, 8, 4, 10);
-    layout->addWidget(headingLabel(tr("Runs")));
-    m_runs->setAccessibleName(tr("Runs"));
-    m_runs->setWordWrap(true);
-    for (QListWidget* list : {m_runs, m_others}) list->setSpacing(3), list->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    layout->addWidget(m_runs, 3);
-    layout->addWidget(headingLabel(tr("Calibration frames")));
-    m_others->setAccessibleName(tr("Calibration frames"));
-    m_others->setWordWrap(true);
-    layout->addWidget(m_others, 2);
-    auto* camera = new QVBoxLayout(m_cameraRow);
-    camera->setContentsMargins(0, 0, 0, 0);
-    m_cameraText->setWordWrap(true);
-    m_cameraText->setObjectName("dim");
-    camera->addWidget(m_cameraText);
-    auto* pace = new QHBoxLayout;
-    pace->addWidget(m_pace, 1);
-    auto* stop = new QPushButton(tr("Stop"));
-    pace->addWidget(stop);
-    camera->addLayout(pace);
-    layout->addWidget(m_cameraRow);
-    connect(stop, &QPushButton::clicked, this, [this] { m_camera.stop(); });
-    connect(m_pace, &QComboBox::activated, this, [this](int i) { m_camera.setPace(std::array{1.0, 3.0, 10.0, 120.0}[static_cast<std::size_t>(i)]); });
-    auto* row = new QHBoxLayout;
-    row->addWidget(m_addFolder, 1);
-    m_more->setText(tr("More"));
-    m_more->setPopupMode(QToolButton::InstantPopup);
-    auto* menu = new QMenu(this);
-    buildMenu(menu);
-    m_more->setMenu(menu);
-    row->addWidget(m_more);
-    layout->addLayout(row);
-    m_addFolder->setToolTip(tr("Everything in it that may be a frame; a folder can also be dropped here"));
-    connect(m_addFolder, &QPushButton::clicked, this, [this] {
-        if (const QString folder = m_prompts.folder(this, tr("A folder of subs, darks, flats")); !folder.isEmpty()) m_model.addSources({folder});
-    });
-    connect(m_runs, &QListWidget::currentRowChanged, this, [this](int) {
-        if (!m_filling) m_model.choose(groupOf(m_runs));
-    });
-    return left;
-}
-
-QWidget* Subs::buildMiddle() {
-    auto* top = new QWidget;
-    auto* layout = new QVBoxLayout(top);
-    layout->setContentsMargins(4, 8, 4, 0);
-    layout->addWidget(m_view, 1);
-    auto* row = new QHBoxLayout;
-    row->setSpacing(4);
-    auto* back = button(QString::fromUtf8("\u2039"), tr("The sub before (Left)"));
-    auto* on = button(QString::fromUtf8("\u203A"), tr("The next sub (Right)"));
-    row->addWidget(back);
-    row->addWidget(m_playButton);
-    row->addWidget(on);
-    row->addSpacing(8);
-    row->addWidget(m_whole);
-    row->addStretch(1);
-    m_whole->setCheckable(true);
-    auto* keep = button(tr("Keep"), tr("Count this sub whatever was found (K)"));
-    auto* out = button(tr("Leave out"), tr("Do not count this sub (X)"));
-    auto* judged = button(tr("As judged"), tr("Take the verdict as it is (J)"));
-    for (QToolButton* b : {keep, out, judged}) row->addWidget(b);
-    layout->addLayout(row);
-    connect(back, &QToolButton::clicked, this, [this] { step(-1); });
-    connect(on, &QToolButton::clicked, this, [this] { step(1); });
-    connect(m_playButton, &QToolButton::clicked, this, [this] { play(!playing()); });
-    connect(m_whole, &QToolButton::clicked, this, [this](bool fit) { m_view->setFits(fit); });
-    connect(m_view, &SubView::fitChanged, m_whole, &QToolButton::setChecked);
-    connect(keep, &QToolButton::clicked, this, [this] { overrule(SubsModel::Word::Keep); });
-    connect(out, &QToolButton::clicked, this, [this] { overrule(SubsModel::Word::Reject); });
-    connect(judged, &QToolButton::clicked, this, [this] { overrule(SubsModel::Word::Judged); });
-
-    auto* bottom = new QWidget;
-    auto* lower = new QVBoxLayout(bottom);
-    lower->setContentsMargins(4, 4, 4, 10);
-    auto* line = new QHBoxLayout;
-    m_quantity->setAccessibleName(tr("Quantity"));
-    for (const auto q : {SubChart::Quantity::Sky, SubChart::Quantity::Transparency, SubChart::Quantity::Fwhm, SubChart::Quantity::Eccentricity, SubChart::Quantity::Stars, SubChart::Quantity::Gradient}) m_quantity->addItem(SubChart::nameOf(q), static_cast<int>(q));
-    line->addWidget(m_quantity);
-    m_where->setObjectName("dim");
-    m_where->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
-    line->addWidget(m_where, 1);
-    m_cancel->hide();
-    m_cancel->setFlat(true);
-    line->addWidget(m_cancel);
-    lower->addLayout(line);
-    lower->addWidget(m_chart, 1);
-    connect(m_quantity, &QComboBox::activated, this, [this] { fillRun(); });
-    connect(m_chart, &SubChart::chosen, this, &Subs::showSub);
-    m_down->addWidget(top);
-    m_down->addWidget(bottom);
-    m_down->setSizes({430, 250});
-    m_down->setStretchFactor(0, 1);
-    m_down->setChildrenCollapsible(false);
-    return m_down;
-}
-
-QWidget* Subs::buildLimits() {
-    auto* page = new QWidget;
-    auto* form = new QFormLayout(page);
-    form->setContentsMargins(12, 12, 12, 12);
-    const auto limit = [&](const QString& label, double CullLimits::* member, double low, double high, double step, int digits, const QString& tip) {
-        auto* box = new QDoubleSpinBox;
-        box->setRange(low, high);
-        box->setSingleStep(step);
-        box->setDecimals(digits);
-        box->setAccessibleName(label);
-        box->setToolTip(tip);
-        form->addRow(label, box);
-        m_limits.emplace_back(box, member);
-        const int merge = static_cast<int>(m_limits.size());
-        connect(box, &QDoubleSpinBox::valueChanged, this, [this, member, merge](double v) {
-            if (!m_filling) editDecisions(tr("Limits"), merge, [&](SubsDecisions& d) { d.limits.*member = v; });
-        });
-    };
-    limit(tr("Transparency at least"), &CullLimits::transparency, 0, 1, 0.01, 2, tr("Of the run's best decile; what the air takes with altitude is allowed for where place and target are known"));
-    limit(tr("FWHM at most, times"), &CullLimits::fwhm, 1, 10, 0.05, 2, tr("The run's median"));
-    limit(tr("Eccentricity at most, plus"), &CullLimits::eccentricity, 0, 1, 0.01, 2, tr("Above the run's median"));
-    limit(tr("Sky at most, times"), &CullLimits::sky, 1, 100, 0.05, 2, tr("The sky of the subs before and after: a slow rise under the moon passes"));
-    limit(tr("Stars at least, times"), &CullLimits::stars, 0, 1, 0.05, 2, tr("The run's median count"));
-    limit(tr("Corners off by at most"), &CullLimits::vignette, 0, 10, 0.01, 2, tr("Change of the sky's shape against the run: flats, dew, an obstacle"));
-    auto* usual = new QPushButton(tr("Usual limits"));
-    form->addRow(QString(), usual);
-    connect(usual, &QPushButton::clicked, this, [this] { editDecisions(tr("Usual limits"), 0, [](SubsDecisions& d) { d.limits = {}; }); });
-    auto* words = new QLabel(tr("Every limit is against the run itself. What you decide on a sub yourself stands whatever the limits say. Straight trails alone reject nothing: clipping takes them out."));
-    words->setWordWrap(true);
-    words->setObjectName("dim");
-    form->addRow(words);
-    return page;
-}
-
-QWidget* Subs::buildStacking() {
-    auto* page = new QWidget;
-    auto* form = new QFormLayout(page);
-    form->setContentsMargins(12, 12, 12, 12);
-    form->addRow(tr("Flats are"), m_flats);
-    form->addRow(tr("Mosaic"), m_mosaic);
-    form->addRow(tr("Combine by"), m_method);
-    form->addRow(tr("Reject"), m_reject);
-    auto* sigmas = new QHBoxLayout;
-    for (auto [box, name] : {std::pair{m_low, tr("Sigmas below")}, {m_high, tr("Sigmas above")}}) {
-        box->setRange(1, 20);
-        box->setSingleStep(0.1);
-        box->setDecimals(1);
-        box->setAccessibleName(name);
-        sigmas->addWidget(box);
-    }
-    form->addRow(tr("Sigmas below, above"), sigmas);
-    form->addRow(tr("Make alike"), m_normalise);
-    form->addRow(tr("Weights"), m_weights);
-    form->addRow(QString(), m_halves);
-    form->addRow(QString(), m_maps);
-    m_notes->setWordWrap(true);
-    m_notes->setObjectName("dim");
-    m_notes->setTextInteractionFlags(Qt::TextSelectableByMouse);
-    form->addRow(m_notes);
-    const auto box = [&](QComboBox* b, auto change) {
-        connect(b, &QComboBox::activated, this, [this, change](int i) { editDecisions(tr("How to stack"), 0, [&](SubsDecisions& d) { change(d, i); }); });
-    };
-    box(m_flats, [](SubsDecisions& d, int i) { d.flats = static_cast<FlatSchool>(i); });
-    box(m_mosaic, [](SubsDecisions& d, int i) { d.mosaic = static_cast<MosaicMode>(i); });
-    box(m_method, [](SubsDecisions& d, int i) { d.combine.method = static_cast<Combination>(i); });
-    box(m_reject, [](SubsDecisions& d, int i) { d.combine.reject = static_cast<Rejection>(i); });
-    box(m_normalise, [](SubsDecisions& d, int i) { d.combine.normalise = static_cast<Normalising>(i); });
-    box(m_weights, [](SubsDecisions& d, int i) { d.combine.weightByNoise = i == 1; });
-    connect(m_halves, &QCheckBox::clicked, this, [this](bool on) { editDecisions(tr("How to stack"), 0, [&](SubsDecisions& d) { d.halves = on; }); });
-    connect(m_maps, &QCheckBox::clicked, this, [this](bool on) { editDecisions(tr("How to stack"), 0, [&](SubsDecisions& d) { d.maps = on; }); });
-    connect(m_low, &QDoubleSpinBox::valueChanged, this, [this](double v) {
-        if (!m_filling) editDecisions(tr("Sigmas"), 21, [&](SubsDecisions& d) { d.combine.low = v; });
-    });
-    connect(m_high, &QDoubleSpinBox::valueChanged, this, [this](double v) {
-        if (!m_filling) editDecisions(tr("Sigmas"), 22, [&](SubsDecisions& d) { d.combine.high = v; });
-    });
-    auto* scroll = new QScrollArea;
-    scroll->setWidget(page);
-    scroll->setWidgetResizable(true);
-    scroll->setFrameShape(QFrame::NoFrame);
-    return scroll;
-}
-
-QWidget* Subs::buildRight() {
-    auto* right = new QWidget;
-    auto* layout = new QVBoxLayout(right);
-    layout->setContentsMargins(4, 4, 10, 10);
-    m_table->setModel(&m_rows);
-    m_table->setSelectionBehavior(QAbstractItemView::SelectRows);
-    m_table->setSelectionMode(QAbstractItemView::SingleSelection);
-    m_table->setShowGrid(false);
-    m_table->setFrameShape(QFrame::NoFrame);
-    m_table->setWordWrap(false);
-    m_table->verticalHeader()->hide();
-    m_table->verticalHeader()->setDefaultSectionSize(22);
-    m_table->setAccessibleName(tr("Subs"));
-    m_table->setHorizontalScrollMode(QAbstractItemView::ScrollPerPixel);
-    m_tabs->setDocumentMode(true);
-    m_tabs->addTab(m_table, tr("Verdicts"));
-    m_tabs->addTab(buildLimits(), tr("Limits"));
-    m_tabs->addTab(buildStacking(), tr("Stacking"));
-    layout->addWidget(m_tabs, 1);
-    m_summary->setWordWrap(true);
-    m_summary->setTextInteractionFlags(Qt::TextSelectableByMouse);
-    m_summary->setContentsMargins(6, 2, 6, 2);
-    layout->addWidget(m_summary);
-    auto* row = new QHBoxLayout;
-    row->addWidget(m_stackRun);
-    row->addWidget(m_stackAll, 1);
-    layout->addLayout(row);
-    layout->addWidget(m_lines);
-    m_lines->setToolTip(tr("Hydrogen or sulphur from red, oxygen from green and blue by their noise, beside the stack; with the crosstalk of filter and camera where the curve is known"));
-    m_stackAll->setToolTip(tr("Each run in the same way; the stacks become a trial, with the first run as its baseline until you say otherwise"));
-    connect(m_stackRun, &QPushButton::clicked, this, &Subs::stackRun);
-    connect(m_stackAll, &QPushButton::clicked, this, &Subs::stackAll);
-    connect(m_lines, &QPushButton::clicked, this, &Subs::separateLines);
-    connect(m_table->selectionModel(), &QItemSelectionModel::currentRowChanged, this, [this](const QModelIndex& now) {
-        if (!m_filling && now.isValid()) showSub(now.row());
-    });
-    return right;
 }
 
 QTimeZone Subs::zone() const { return m_model.trialFits() ? QTimeZone(QByteArray::fromStdString(m_session.trial().site.zone)) : QTimeZone(); }
@@ -432,7 +194,9 @@ void Subs::fillRun() {
         if (!lost.isEmpty()) text += tr(" Lost to: %1.").arg(lost.join(", "));
         for (const std::string& note : run.notes) text += "<br>" + QString::fromStdString(note).toHtmlEscaped();
         const std::string& channel = run.subs[run.reference].figures.channel;
-        if (const auto moon = m_model.moon(channel)) {
+        const SubsModel::Tally* tally = m_model.tally(m_model.current());
+        if (const auto found = tally ? tally->moon.find(channel) : std::map<std::string, MoonResponse>::const_iterator(); tally && found != tally->moon.end()) {
+            const MoonResponse* moon = &found->second;
             const double part = 100 * moon->slopeSigma / std::max(1e-12, std::abs(moon->slope));
             text += tr("<br>Moon: %1 %2 per 100 nL of modelled moonlight in %3 (\u00B1 %4 %), %5 without moon.").arg(100 * moon->slope, 0, 'g', 3).arg(gain > 0 ? tr("e\u207B/s/px") : tr("ADU/s")).arg(QString::fromStdString(channel)).arg(part, 0, 'f', 0).arg(moon->intercept, 0, 'g', 3);
             if (const auto against = m_model.moonAgainstFirst(channel)) text += tr(" That is %1 \u00B1 %2 of what the first run lets through.").arg(against->value, 0, 'g', 2).arg(std::max(against->sigma, 0.001), 0, 'g', 1);

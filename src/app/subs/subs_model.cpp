@@ -37,17 +37,6 @@ namespace {
 
 constexpr std::size_t kPictures = 8;
 
-/// Decisions as a recipe, to write and read them by what the recipe's file already says.
-SubsRecipe asRecipe(const SubsDecisions& d) {
-    SubsRecipe r;
-    r.cull.keep = d.keep, r.cull.reject = d.reject, r.cull.limits = d.limits;
-    r.combine = d.combine;
-    r.mosaic = d.mosaic;
-    r.flatSchool = d.flats;
-    r.halves = d.halves, r.maps = d.maps;
-    return r;
-}
-
 QString notebookFor(const QString& key) {
     const QString folder = QStandardPaths::writableLocation(QStandardPaths::CacheLocation) + "/subs";
     QDir().mkpath(folder);
@@ -80,45 +69,6 @@ QImage paint(const std::vector<Plane>& planes, const std::vector<std::string>& c
 }
 
 } // namespace
-
-bool SubsDecisions::operator==(const SubsDecisions& o) const { return sources == o.sources && decisionsToJson(*this) == decisionsToJson(o); }
-
-Json decisionsToJson(const SubsDecisions& d) {
-    const Json recipe = subsRecipeToJson(asRecipe(d));
-    Json out = {{"cull", recipe["cull"]}, {"combine", recipe["combine"]}, {"mosaic", recipe["mosaic"]}, {"flat_school", recipe["flat_school"]}, {"halves", d.halves}, {"maps", d.maps}};
-    out["sources"] = Json::array();
-    for (const QString& s : d.sources) out["sources"].push_back(s.toStdString());
-    out["kinds"] = Json::object();
-    for (const auto& [file, kind] : d.kinds) out["kinds"][file] = frameKindName(kind);
-    out["filters"] = Json::object();
-    for (const auto& [file, filter] : d.filters) out["filters"][file] = filter;
-    return out;
-}
-
-SubsDecisions decisionsFromJson(const Json& json) {
-    SubsDecisions out;
-    if (!json.is_object()) return out;
-    // The part that a recipe's file has too is read by its reader; a light that does not exist stands for the list.
-    Json recipe = json;
-    recipe["caelumen_subs"] = 1;
-    recipe["lights"] = Json::array({"/"});
-    if (const auto read = subsRecipeFromJson(recipe, "the campaign", "/")) {
-        out.keep = read->cull.keep, out.reject = read->cull.reject, out.limits = read->cull.limits;
-        out.combine = read->combine, out.mosaic = read->mosaic, out.flats = read->flatSchool;
-        out.halves = read->halves, out.maps = read->maps;
-    }
-    if (const auto it = json.find("sources"); it != json.end() && it->is_array())
-        for (const Json& s : *it)
-            if (s.is_string()) out.sources << QString::fromStdString(s.get<std::string>());
-    if (const auto it = json.find("kinds"); it != json.end() && it->is_object())
-        for (const auto& [file, kind] : it->items())
-            for (const FrameKind k : {FrameKind::Light, FrameKind::Dark, FrameKind::Flat, FrameKind::Bias, FrameKind::FlatDark})
-                if (kind.is_string() && kind.get<std::string>() == frameKindName(k)) out.kinds[file] = k;
-    if (const auto it = json.find("filters"); it != json.end() && it->is_object())
-        for (const auto& [file, filter] : it->items())
-            if (filter.is_string()) out.filters[file] = filter.get<std::string>();
-    return out;
-}
 
 SubsModel::SubsModel(Session& session, QObject* parent) : QObject(parent), m_session(session) {
     m_poll.setInterval(500);
@@ -410,13 +360,24 @@ void SubsModel::watch(const QString& folder) {
 }
 
 void SubsModel::poll() {
+    if (m_watchJobs.busy()) return;
+    m_watchJobs.run("watch", tr("Looking"), [this, folder = m_watched](const Job&) -> JobService::Finish {
+        std::map<std::string, std::uintmax_t> sizes;
+        for (const fs::path& p : framesBeneath(folder.toStdString())) {
+            std::error_code failed;
+            const auto size = fs::file_size(p, failed);
+            if (!failed && size > 0) sizes[p.string()] = size;
+        }
+        return [this, folder, sizes = std::move(sizes)] {
+            if (folder == m_watched) landed(sizes);
+        };
+    });
+}
+
+void SubsModel::landed(const std::map<std::string, std::uintmax_t>& sizes) {
     // A file is looked at when it has not grown between two looks; one that grows again was only half there, and is looked at again.
-    bool fresh = false;
-    for (const fs::path& p : framesBeneath(m_watched.toStdString())) {
-        std::error_code failed;
-        const auto size = fs::file_size(p, failed);
-        if (failed || size == 0) continue;
-        const std::string name = p.string();
+    std::set<std::string> fresh;
+    for (const auto& [name, size] : sizes) {
         if (const auto it = m_seen.find(name); it != m_seen.end() && it->second == size) continue;
         if (const auto it = m_growing.find(name); it == m_growing.end() || it->second != size) {
             m_growing[name] = size;
@@ -424,11 +385,12 @@ void SubsModel::poll() {
         }
         m_growing.erase(name);
         m_seen[name] = size;
-        std::erase_if(m_read, [&](const IntakeFrame& f) { return f.path == p; });
         m_figures.erase(name);
-        fresh = true;
+        fresh.insert(name);
     }
-    if (fresh) takeIn();
+    if (fresh.empty()) return;
+    std::erase_if(m_read, [&](const IntakeFrame& f) { return fresh.count(f.path.string()) > 0; });
+    takeIn();
 }
 
 void SubsModel::stack(const std::vector<std::pair<int, QString>>& wanted) {
@@ -454,8 +416,8 @@ void SubsModel::stack(const std::vector<std::pair<int, QString>>& wanted) {
 
 void SubsModel::keepTally() {
     Tally t{m_run.kept(), m_run.subs.size(), m_run.kept_s(), {}};
-    for (const auto& [channel, level] : m_run.subs[m_run.reference].figures.level)
-        if (auto response = moon(channel)) t.moon[channel] = *response;
+    const std::string& channel = m_run.subs[m_run.reference].figures.channel;
+    if (auto response = moonResponse(m_run, channel, m_measurer ? m_measurer->gain() : 0)) t.moon[channel] = *response;
     m_tallies[m_currentKey] = std::move(t);
     emit groupsChanged();
 }
@@ -473,8 +435,6 @@ std::optional<MoonRejection> SubsModel::moonAgainstFirst(const std::string& chan
     if (!base || !mine || !base->moon.count(channel) || !mine->moon.count(channel)) return std::nullopt;
     return moonRejection(mine->moon.at(channel), base->moon.at(channel));
 }
-
-Result<MoonResponse> SubsModel::moon(const std::string& channel) const { return moonResponse(m_run, channel, m_measurer ? m_measurer->gain() : 0); }
 
 void SubsModel::wantPicture(std::size_t sub) {
     if (!m_measurer || sub >= m_run.subs.size() || !picture(sub).isNull()) return;

@@ -2,6 +2,7 @@
 
 #include "app/job_service.h"
 #include "app/session.h"
+#include "app/subs/subs_decisions.h"
 #include "core/prepare/intake.h"
 #include "core/prepare/moon_response.h"
 #include "core/prepare/prepare_run.h"
@@ -13,22 +14,6 @@
 #include <set>
 
 namespace caelumen {
-
-/// What a person has decided about subs: kept in the campaign, undone like every edit.
-struct SubsDecisions {
-    QStringList sources;                               ///< folders and files
-    std::map<std::string, FrameKind> kinds;            ///< by file: told otherwise than its header
-    std::map<std::string, std::string> filters;        ///< by file
-    std::vector<std::string> keep, reject;             ///< files
-    CullLimits limits;
-    CombineOptions combine;
-    MosaicMode mosaic = MosaicMode::Half;
-    FlatSchool flats = FlatSchool::Divide;
-    bool halves = false, maps = false;
-    bool operator==(const SubsDecisions& other) const;
-};
-Json decisionsToJson(const SubsDecisions& decisions);
-SubsDecisions decisionsFromJson(const Json& json);
 
 /// Frames taken in, their groups, the run in hand with its figures and verdicts. All reading and measuring happens away from the interface thread.
 class SubsModel : public QObject {
@@ -67,12 +52,11 @@ public:
     void stack(const std::vector<std::pair<int, QString>>& groupsAndFiles);
     bool busy() const { return m_jobs.busy(); }
     JobService& jobs() { return m_jobs; }
-    Result<MoonResponse> moon(const std::string& channel) const;
     /// What is known of a group that was judged: it stays when another one is chosen.
     struct Tally {
         std::size_t kept = 0, subs = 0;
         double kept_s = 0;
-        std::map<std::string, MoonResponse> moon; ///< by channel
+        std::map<std::string, MoonResponse> moon; ///< of the channel that stars were looked for in, where it can be told
     };
     const Tally* tally(int group) const;
     /// How much of the moonlight passes compared with the first run (the baseline); absent until both are judged under a changing moon.
@@ -106,11 +90,12 @@ private:
     void judgeNow();
     void heardOf(const QString& of, const SubFigures& figures); ///< one sub has been measured, the others not yet
     void poll();
+    void landed(const std::map<std::string, std::uintmax_t>& sizes); ///< what the watched folder holds now
     CullOptions cull() const;
     QString keyOf(const FrameGroup& group) const;
 
     Session& m_session;
-    JobService m_jobs, m_pictureJobs;
+    JobService m_jobs, m_pictureJobs, m_watchJobs;
     SubsDecisions m_decisions;
     std::vector<IntakeFrame> m_read, m_frames, m_library; ///< as their headers say; with what a person said; of the dark library
     std::vector<FrameGroup> m_groups;

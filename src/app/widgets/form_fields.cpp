@@ -6,6 +6,7 @@
 #include <QFormLayout>
 #include <QLabel>
 #include <QLineEdit>
+#include <QToolButton>
 #include <QVBoxLayout>
 
 #include <array>
@@ -74,6 +75,22 @@ QComboBox* kindBox(const std::string& chosen) {
         if (chosen == k.id) box->setCurrentIndex(box->count() - 1);
     }
     return box;
+}
+
+QComboBox* choices(const QStringList& texts, const QString& tip, const QString& name) {
+    auto* box = new QComboBox;
+    box->addItems(texts);
+    box->setToolTip(tip);
+    box->setAccessibleName(name);
+    return box;
+}
+
+QToolButton* quietButton(const QString& text, const QString& tip) {
+    auto* b = new QToolButton;
+    b->setText(text);
+    b->setToolTip(tip);
+    b->setFocusPolicy(Qt::NoFocus);
+    return b;
 }
 
 QLabel* problemLabel() {

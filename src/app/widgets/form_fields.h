@@ -1,6 +1,7 @@
 #pragma once
 
 #include <QString>
+#include <QStringList>
 
 #include <initializer_list>
 #include <optional>
@@ -12,6 +13,7 @@ class QDialog;
 class QFormLayout;
 class QLabel;
 class QLineEdit;
+class QToolButton;
 
 namespace caelumen {
 
@@ -33,6 +35,10 @@ QString kindName(const std::string& kind);
 /// Kinds of filters, their ids as data.
 QComboBox* kindBox(const std::string& chosen);
 
+/// A box of texts to choose from.
+QComboBox* choices(const QStringList& texts, const QString& tip, const QString& name);
+/// A button that leaves the keys to what lies around it.
+QToolButton* quietButton(const QString& text, const QString& tip);
 QLabel* problemLabel();
 /// The name of a part of a panel.
 QLabel* headingLabel(const QString& text);

@@ -1,5 +1,7 @@
 #include "core/image/raw_reader.h"
 
+#include "core/base/text.h"
+
 #include <fmt/format.h>
 #include <libraw/libraw.h>
 
@@ -28,8 +30,7 @@ std::string utc(std::time_t when) {
 } // namespace
 
 bool looksRaw(const fs::path& path) {
-    std::string ending = path.extension().string();
-    std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    const std::string ending = lowered(path.extension().string());
     static constexpr const char* kEndings[] = {".cr2", ".cr3", ".crw", ".nef", ".nrw", ".arw", ".sr2", ".raf", ".rw2", ".orf", ".pef", ".dng", ".srw", ".3fr", ".iiq", ".raw"};
     return std::find(std::begin(kEndings), std::end(kEndings), ending) != std::end(kEndings);
 }

@@ -152,12 +152,12 @@ void normaliseFlat(Plane& flat, const FrameInfo& info, std::vector<std::int64_t>
     });
 }
 
-void findHot(const Plane& dark, std::vector<std::int64_t>& hot) {
+void findHot(const Plane& dark, double full, std::vector<std::int64_t>& hot) {
     std::vector<float> sample = sampleOf(dark);
     std::vector<double> values(sample.begin(), sample.end());
-    const double middle = median(std::span<float>(sample)), sigma = std::max(robustSigma(values), 0.3);
+    const double middle = median(std::span<float>(sample)), sigma = std::max(robustSigma(values), 5e-6 * full);
     // Dark current beyond the crowd's: such pixels are noisier than their photons tell.
-    const auto limit = static_cast<float>(middle + std::max(20 * sigma, 0.005 * 65535));
+    const auto limit = static_cast<float>(middle + std::max(20 * sigma, 0.005 * full));
     for (std::size_t i = 0; i < dark.size(); ++i)
         if (!(dark.data()[i] <= limit)) hot.push_back(static_cast<std::int64_t>(i));
     if (hot.size() > dark.size() / 50) hot.clear(); // a glow, not defects
@@ -250,10 +250,10 @@ Result<Calibration> makeCalibration(const SubsRecipe& recipe, const FrameInfo& l
     const FrameFacts& facts = light.facts;
     const std::optional<double> exposure = recipe.run.sub_exposure_s ? recipe.run.sub_exposure_s : facts.sub_exposure_s;
     const std::size_t planes = light.mosaic ? 1 : light.channels.size();
-    Trial whole;
-    whole.rig = recipe.rig;
-    const Rig rig = effectiveRig(whole, recipe.run);
+    const Rig rig = rigOf(recipe);
     const std::optional<double> pedestal = rig.pedestal_adu ? rig.pedestal_adu : facts.pedestal_adu;
+
+    const double full = rig.full_scale_adu.value_or(light.integer && light.bits <= 16 ? std::pow(2.0, light.bits) - 1 : 65535);
 
     std::vector<Plane> bias;
     double biasLevel = 0;
@@ -300,7 +300,7 @@ Result<Calibration> makeCalibration(const SubsRecipe& recipe, const FrameInfo& l
             }
         }
         if (!bias.empty() && chosen.front().level > biasLevel + 200) out.warnings.push_back(fmt::format("The darks lie {:.0f} ADU above the biases: a warm sensor, or light leaked in.", chosen.front().level - biasLevel));
-        findHot(out.dark.front(), out.defects);
+        findHot(out.dark.front(), full, out.defects);
         out.zeroKnown = true;
     } else if (!bias.empty()) {
         for (Plane& b : bias) out.dark.push_back(b);
@@ -330,7 +330,6 @@ Result<Calibration> makeCalibration(const SubsRecipe& recipe, const FrameInfo& l
                 out.warnings.push_back(fmt::format("All flats are of {}, the subs of {}: dust and vignetting may differ.", *frames->front().info.facts.filter, *facts.filter));
             }
         }
-        const double full = rig.full_scale_adu.value_or(light.integer && light.bits <= 16 ? std::pow(2.0, light.bits) - 1 : 65535);
         if (!subtracts) {
             const auto saturated = [&](const Opened& f) { return f.top > 0.97 * full || f.level > 0.9 * full; };
             const auto many = std::count_if(frames->begin(), frames->end(), saturated);

@@ -1,5 +1,6 @@
 #include "core/prepare/intake.h"
 
+#include "core/base/text.h"
 #include "core/image/frame_file.h"
 #include "core/image/raw_reader.h"
 #include "core/sky/ephemeris.h"
@@ -17,11 +18,6 @@
 namespace caelumen {
 namespace fs = std::filesystem;
 namespace {
-
-std::string lower(std::string s) {
-    std::transform(s.begin(), s.end(), s.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
-    return s;
-}
 
 /// What words say: a header's, a file's or a folder's.
 std::optional<FrameKind> kindIn(const std::string& text) {
@@ -79,11 +75,11 @@ IntakeFrame takeIn(const fs::path& path) {
     out.temperature_c = f.sensor_temperature_c;
     out.longitude_deg = f.site_longitude_deg;
     if (!out.start.empty()) out.night = nightOf(out.start, f.site_longitude_deg);
-    std::optional<FrameKind> kind = f.frame_kind ? kindIn(lower(*f.frame_kind)) : std::nullopt;
+    std::optional<FrameKind> kind = f.frame_kind ? kindIn(lowered(*f.frame_kind)) : std::nullopt;
     if (!kind) {
         out.guessed = true;
-        kind = kindIn(lower(path.filename().string()));
-        if (!kind && path.has_parent_path()) kind = kindIn(lower(path.parent_path().filename().string()));
+        kind = kindIn(lowered(path.filename().string()));
+        if (!kind && path.has_parent_path()) kind = kindIn(lowered(path.parent_path().filename().string()));
     }
     out.kind = kind.value_or(FrameKind::Light);
     if (f.sub_count && *f.sub_count > 1 && out.kind == FrameKind::Light) out.problem = fmt::format("{} is a stack of {} subs already; drop it on the Bench.", path.string(), *f.sub_count);
@@ -92,7 +88,7 @@ IntakeFrame takeIn(const fs::path& path) {
 
 std::vector<fs::path> framesBeneath(const fs::path& place) {
     const auto mayBe = [](const fs::path& p) {
-        const std::string name = lower(p.filename().string());
+        const std::string name = lowered(p.filename().string());
         if (name.empty() || name.front() == '.' || name.find(".part") != std::string::npos || name.find(".tmp") != std::string::npos) return false;
         for (const char* ending : {".fits", ".fit", ".fts", ".fits.fz", ".fz", ".fits.gz", ".fit.gz", ".tif", ".tiff"})
             if (name.ends_with(ending)) return true;

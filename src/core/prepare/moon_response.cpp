@@ -40,7 +40,7 @@ Result<MoonResponse> moonResponse(const JudgedRun& run, const std::string& chann
     const auto [least, most] = std::minmax_element(points.begin(), points.end(), [](const Point& a, const Point& b) { return a.x < b.x; });
     if (most->x - least->x < 3) return Error{fmt::format("The moon's light changed by {:.1f} nanolamberts only; that shows in no background.", most->x - least->x)};
     // Hundreds of subs in their tens of thousands of pairs tell no more than a part of them.
-    while (points.size() > 200) {
+    while (points.size() > 100) {
         std::vector<Point> fewer;
         for (std::size_t i = 0; i < points.size(); i += 2) fewer.push_back(points[i]);
         points = std::move(fewer);

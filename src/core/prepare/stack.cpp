@@ -193,9 +193,7 @@ Status fillBand(const StackPlan& plan, RowBlock& band) {
 
 std::vector<HeaderCard> cardsOf(const SubsRecipe& recipe, const SubMeasurer& measurer, const JudgedRun& run, const StackPlan& plan) {
     const FrameFacts& facts = measurer.like().facts;
-    Trial whole;
-    whole.rig = recipe.rig;
-    const Rig rig = effectiveRig(whole, recipe.run);
+    const Rig rig = rigOf(recipe);
     const bool half = plan.width < measurer.like().width;
     const auto first = [](auto a, const auto& b) { return a ? a : b; };
     std::vector<HeaderCard> out;

@@ -29,6 +29,11 @@ double middleLevel(const BackgroundMesh& mesh) {
 
 } // namespace
 
+double skyRate(const SubFigures& f, double gain) {
+    const auto level = f.level.find(f.channel);
+    return level == f.level.end() ? 0 : level->second / (f.exposure_s > 0 ? f.exposure_s : 1) * (gain > 0 ? gain : 1);
+}
+
 std::size_t starChannel(const std::vector<Plane>& planes, const FrameInfo& info, double fullScale) {
     if (planes.size() < 3) return 0;
     std::vector<std::ptrdiff_t> counts;

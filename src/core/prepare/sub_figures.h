@@ -39,6 +39,9 @@ struct SubFigures {
     std::optional<double> airmass, moonAltitude_deg, sunAltitude_deg, moonlight_nL;
 };
 
+/// Sky in its star channel, e-/s/px; ADU/s where the gain is not known (0).
+double skyRate(const SubFigures& figures, double gain_e_per_adu);
+
 struct SubMeasuring {
     std::size_t channel = 0;    ///< that stars are looked for in
     double apertureRadius = 0;  ///< plane pixels; 0: from this sub's own stars

@@ -26,9 +26,7 @@ Result<SubMeasurer> SubMeasurer::make(const SubsRecipe& recipe, const Job& job) 
     if (!first) return trouble;
     out.m_like = std::make_shared<const FrameInfo>(first->info());
     const FrameFacts& facts = out.m_like->facts;
-    Trial whole;
-    whole.rig = recipe.rig;
-    const Rig rig = effectiveRig(whole, recipe.run);
+    const Rig rig = rigOf(recipe);
     out.m_gain = rig.gain_e_per_adu ? *rig.gain_e_per_adu : facts.gain_e_per_adu.value_or(0);
     out.m_exposure = recipe.run.sub_exposure_s ? recipe.run.sub_exposure_s : facts.sub_exposure_s;
     out.m_site = recipe.site;
@@ -61,11 +59,14 @@ Result<SubMeasurer> SubMeasurer::make(const SubsRecipe& recipe, const Job& job) 
 
 Result<SubPixels> SubMeasurer::pixels(const fs::path& path) const {
     const auto file = FrameFile::open(path);
-    if (!file) return file.error();
-    const FrameInfo& i = file->info();
+    return file ? pixels(*file) : file.error();
+}
+
+Result<SubPixels> SubMeasurer::pixels(const FrameFile& file) const {
+    const FrameInfo& i = file.info();
     if (i.width != m_like->width || i.height != m_like->height || i.channels != m_like->channels || i.mosaic.has_value() != m_like->mosaic.has_value() || (i.mosaic && i.mosaic->name != m_like->mosaic->name))
-        return Error{fmt::format("{} is {} x {} pixels{}, the other subs are {} x {}{}; stack it with its like.", path.string(), i.width, i.height, i.mosaic ? " of " + i.mosaic->name : "", m_like->width, m_like->height, m_like->mosaic ? " of " + m_like->mosaic->name : "")};
-    auto rows = StoredRows::open(*file);
+        return Error{fmt::format("{} is {} x {} pixels{}, the other subs are {} x {}{}; stack it with its like.", i.path.string(), i.width, i.height, i.mosaic ? " of " + i.mosaic->name : "", m_like->width, m_like->height, m_like->mosaic ? " of " + m_like->mosaic->name : "")};
+    auto rows = StoredRows::open(file);
     if (!rows) return rows.error();
     return SubPixels(std::move(*rows), *m_like, *m_calibration);
 }
@@ -81,7 +82,7 @@ SubFigures SubMeasurer::measure(const fs::path& path) const {
     try {
         const auto file = FrameFile::open(path);
         if (!file) return failed(file.error().message);
-        const auto sub = pixels(path);
+        const auto sub = pixels(*file);
         if (!sub) return failed(sub.error().message);
         const auto planes = sub->planes();
         if (!planes) return failed(planes.error().message);

@@ -21,6 +21,7 @@ public:
     std::optional<double> exposure_s() const { return m_exposure; }
 
 private:
+    Result<SubPixels> pixels(const FrameFile& file) const;
     std::shared_ptr<const Calibration> m_calibration;
     std::shared_ptr<const FrameInfo> m_like;
     SubMeasuring m_how;

@@ -223,6 +223,12 @@ Json subsRecipeToJson(const SubsRecipe& r) {
     return out;
 }
 
+Rig rigOf(const SubsRecipe& recipe) {
+    Trial whole;
+    whole.rig = recipe.rig;
+    return effectiveRig(whole, recipe.run);
+}
+
 bool isMeant(const fs::path& file, const std::string& pattern) {
     if (pattern.empty()) return false;
     const std::string whole = file.string(), bare = file.filename().string();

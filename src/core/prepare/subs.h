@@ -31,6 +31,7 @@ struct CombineOptions {
     double low = 3.0, high = 2.5; ///< sigmas
     Normalising normalise = Normalising::Level;
     bool weightByNoise = false;   ///< by 1 / variance of the sky; else all subs count alike
+    friend bool operator==(const CombineOptions&, const CombineOptions&) = default;
 };
 
 /// Limits of the verdicts; ratios are to the run itself.
@@ -76,6 +77,9 @@ struct SubsRecipe {
 Result<SubsRecipe> readSubsRecipe(const std::filesystem::path& path);
 Result<SubsRecipe> subsRecipeFromJson(const Json& json, const std::string& name, const std::filesystem::path& folder);
 Json subsRecipeToJson(const SubsRecipe& recipe);
+
+/// Its telescope and camera, with what the run overrides.
+Rig rigOf(const SubsRecipe& recipe);
 
 /// Whether a file is meant by a name or pattern: its whole path, its path's end, or its bare name.
 bool isMeant(const std::filesystem::path& file, const std::string& pattern);

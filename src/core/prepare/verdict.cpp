@@ -67,14 +67,12 @@ void compareStars(JudgedRun& run) {
 /// Transmission of clear air at this sub over that of the run's highest one, at 0.2 mag per airmass.
 double airOf(const SubFigures& f, double least) { return f.airmass && least > 0 ? std::pow(10, -0.4 * 0.2 * (*f.airmass - least)) : 1; }
 
-double skyOf(const SubFigures& f) { return f.level.empty() ? 0.0 : f.level.at(f.channel) / std::max(1e-9, f.exposure_s > 0 ? f.exposure_s : 1); }
-
 /// The sky that the subs before and after let expect: the brighter of both sides, so that a rise under the moon passes; at the ends of the run one side, drawn on as it grows. 0: unknown.
 double expectedSky(const JudgedRun& run, std::size_t of) {
     const auto side = [&](int direction) {
         std::vector<double> out; // nearest first
         for (auto k = static_cast<std::ptrdiff_t>(of) + direction; k >= 0 && k < static_cast<std::ptrdiff_t>(run.subs.size()) && out.size() < 4; k += direction)
-            if (const SubFigures& f = run.subs[static_cast<std::size_t>(k)].figures; f.problem.empty()) out.push_back(skyOf(f));
+            if (const SubFigures& f = run.subs[static_cast<std::size_t>(k)].figures; f.problem.empty()) out.push_back(skyRate(f, 0));
         return out;
     };
     const auto middle = [](const std::vector<double>& s) { return medianOf({s.begin(), s.begin() + static_cast<std::ptrdiff_t>(std::min<std::size_t>(3, s.size()))}); };
@@ -195,7 +193,7 @@ void judgeAgain(JudgedRun& run, const CullOptions& cull) {
         if (!f.problem.empty()) {
             against(SubReason::Unreadable, f.problem);
         } else {
-            const double beside = expectedSky(run, i), brighter = beside > 0 ? skyOf(f) / beside : 1;
+            const double beside = expectedSky(run, i), brighter = beside > 0 ? skyRate(f, 0) / beside : 1;
             const double air = airOf(f, least);
             if (f.sunAltitude_deg && *f.sunAltitude_deg > -9) against(SubReason::Twilight, fmt::format("The sun stood at {:.0f} degrees.", *f.sunAltitude_deg));
             if (several && f.transparency && *f.transparency < limit.transparency * air)

@@ -1,5 +1,6 @@
 #include "core/trial/propose.h"
 
+#include "core/base/text.h"
 #include "core/image/frame_file.h"
 
 #include <fmt/format.h>
@@ -11,11 +12,6 @@
 namespace caelumen {
 namespace fs = std::filesystem;
 namespace {
-
-std::string lower(std::string s) {
-    std::transform(s.begin(), s.end(), s.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
-    return s;
-}
 
 bool hasAny(const std::string& text, std::initializer_list<const char*> words) {
     return std::any_of(words.begin(), words.end(), [&](const char* w) { return text.find(w) != std::string::npos; });
@@ -44,7 +40,7 @@ std::string nextId(const Trial& trial) {
 
 std::string slug(const std::string& name) {
     std::string out;
-    for (const char c : lower(name)) {
+    for (const char c : lowered(name)) {
         if (std::isalnum(static_cast<unsigned char>(c))) out += c;
         else if (!out.empty() && out.back() != '-') out += '-';
     }
@@ -61,7 +57,7 @@ const PlaneHarvest* planeOf(const RunEvidence& run) {
 } // namespace
 
 std::string guessKind(const std::string& name) {
-    const std::string n = lower(name);
+    const std::string n = lowered(name);
     if (hasAny(n, {"no filter", "no-filter", "nofilter", "unfiltered", "without filter"}) || hasWord(n, {"none", "open", "empty"})) return "none";
     if (hasAny(n, {"uv/ir", "uvir", "uv-ir", "uv_ir", "ir cut", "ir-cut", "ircut"}) || hasWord(n, {"luminance", "lum", "l", "clear"})) return "uv-ir-cut";
     if (hasAny(n, {"quad", "tri-band", "triband", "multi", "four-band"})) return "multi-band";

@@ -1,0 +1,29 @@
+#pragma once
+
+#include "core/prepare/intake.h"
+
+#include <QStringList>
+
+#include <map>
+
+namespace caelumen {
+
+/// What a person has decided about subs: kept in the campaign, undone like every edit.
+struct SubsDecisions {
+    QStringList sources;                               ///< folders and files
+    std::map<std::string, FrameKind> kinds;            ///< by file: told otherwise than its header
+    std::map<std::string, std::string> filters;        ///< by file
+    std::vector<std::string> keep, reject;             ///< files
+    CullLimits limits;
+    CombineOptions combine;
+    MosaicMode mosaic = MosaicMode::Half;
+    FlatSchool flats = FlatSchool::Divide;
+    bool halves = false, maps = false;
+    friend bool operator==(const SubsDecisions&, const SubsDecisions&) = default;
+};
+/// A recipe of them, to go through what recipes already go through.
+SubsRecipe asRecipe(const SubsDecisions& decisions);
+Json decisionsToJson(const SubsDecisions& decisions);
+SubsDecisions decisionsFromJson(const Json& json);
+
+} // namespace caelumen
