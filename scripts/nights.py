@@ -20,11 +20,29 @@ FILTERS = [  # per channel: sky and peak of the nebula in e-/s/px, part of the s
     ("C", "city", [0.45, 0.5, 0.3], [0.095, 0.055, 0.027], [0.6, 0.5, 0.45], (60.0, 0.02)),
 ]
 POINTING = {"A": (0, 0, 0), "B": (6.3, -4.1, 0.4), "C": (-11.2, 7.7, -0.8)}
+PLAIN = dict(width=1200, height=800, stars=400, scale=1.616, nebula="cloud")
 KINDS = {
-    "colour": dict(width=1200, height=800, stars=400, scale=1.616, nebula="cloud"),
-    "crowded": dict(width=1200, height=800, stars=1500, scale=1.616, nebula="disc"),
-    "mono": dict(width=900, height=700, stars=400, scale=1.616, nebula="cloud", channels="L"),
-    "mosaic": dict(width=1600, height=1200, stars=400, scale=1.2, nebula="cloud", mosaic=True),
+    "colour": PLAIN,
+    "crowded": PLAIN | dict(stars=1500, nebula="disc"),
+    "mono": PLAIN | dict(width=900, height=700, channels="L"),
+    "mosaic": PLAIN | dict(width=1600, height=1200, scale=1.2, mosaic=True),
+}
+HARD = {
+    "filled": PLAIN | dict(nebula="filled"),
+    "galaxy": PLAIN | dict(nebula="galaxy"),
+    "dense": PLAIN | dict(stars=6000),
+    "interpolated": PLAIN | dict(blurred=True),
+    "other cameras": PLAIN | dict(pointing={"A": (0, 0, 0), "B": (1206.0, 788.0, 178.5), "C": (1020.0, 160.0, 4.0)}, zoom={"C": 0.7}, mirror={"C": -1}),
+    "rims": PLAIN | dict(rims=True),
+    "crop": PLAIN | dict(width=200, height=200, stars=60),
+    "16 bits": PLAIN | dict(integer=True),
+    "0..1": PLAIN | dict(unit=True),
+    "sum": PLAIN | dict(combine="sum"),
+    "vignetted": PLAIN | dict(vignette=-0.3),
+    "trailed": PLAIN | dict(axis=0.75),
+    "sharp": PLAIN | dict(fwhm=1.7),
+    "wide": PLAIN | dict(fwhm=7.0),
+    "small camera mosaic": PLAIN | dict(width=1400, height=1000, scale=1.2, mosaic=True, pattern="GBRG", integer=True),
 }
 
 
@@ -46,7 +64,31 @@ def inside(region, x, y):
     return result
 
 
-def make(folder, seed, width, height, stars, scale, nebula, channels="RGB", mosaic=False, spoiled=None):
+def gas_at(kind, x, y, middle, width, height):
+    """The nebula's shape in the baseline's pixels, 1 at its peak (a galaxy's core is brighter)."""
+    dx, dy = x - middle[0], y - middle[1]
+    if kind == "disc":
+        return (np.hypot(dx, dy) < 0.12 * height).astype(float)
+    if kind == "filled":
+        return np.maximum(0, 1 - (dx / (0.44 * width)) ** 2 - (dy / (0.42 * height)) ** 2) ** 2
+    if kind == "galaxy":
+        r = np.hypot(dx + 0.08 * width, dy)
+        return 3 * np.exp(-r / (0.05 * width)) + 40 * np.exp(-((r / 6) ** 2) / 2)
+    return np.exp(-((dx / (0.1 * width)) ** 2 + (dy / (0.12 * height)) ** 2) / 2)
+
+
+def spoil_rims(planes, run, rng):
+    """What stacking and sensors leave: rims without data, hot pixels, dead columns."""
+    for plane in planes:
+        plane[:, :17] = plane[-23:, :] = np.nan if run == "A" else 0
+        height, width = plane.shape
+        plane[rng.integers(0, height, 300), rng.integers(0, width, 300)] += rng.uniform(300, 9000, 300)
+        for column in (0.31, 0.77):
+            plane[:, int(column * width)] = PEDESTAL
+
+
+def make(folder, seed, width, height, stars, scale, nebula, channels="RGB", mosaic=False, spoiled=None, blurred=False, pointing=POINTING, zoom={}, mirror={}, rims=False,
+         integer=False, unit=False, combine="mean", vignette=-0.03, axis=1.0, fwhm=3.0, pattern="RGGB"):
     """Writes the frames and trial.json of one night and gives the truth. `spoiled`: star profiles other than the good one, by run."""
     rng = np.random.default_rng(seed)
     halo = (0.72 * width, 0.3 * height)
@@ -58,66 +100,78 @@ def make(folder, seed, width, height, stars, scale, nebula, channels="RGB", mosa
     sx, sy = np.append(sx[keep], halo[0]), np.append(sy[keep], halo[1])
     flux, colour = np.append(flux[keep], 4000.0), np.append(colour[keep], 0.1)
     regions = [
-        {"id": "n1", "role": "nebula", "shape": "circle", "center": middle, "radius": 0.07 * height},
+        {"id": "n1", "role": "nebula", "shape": "circle", "center": middle, "radius": (0.04 if nebula == "galaxy" else 0.07) * height},
         {"id": "s1", "role": "sky", "shape": "rect", "min": [0.03 * width, 0.04 * height], "max": [0.16 * width, 0.2 * height]},
         {"id": "s2", "role": "sky", "shape": "rect", "min": [0.85 * width, 0.8 * height], "max": [0.97 * width, 0.95 * height]},
         {"id": "s3", "role": "sky", "shape": "polygon", "points": [[0.85 * width, 0.05 * height], [0.97 * width, 0.05 * height], [0.95 * width, 0.2 * height]]},
         {"id": "h1", "role": "halo_star", "at": halo},
     ]
+    if nebula == "filled":
+        regions.append({"id": "s4", "role": "sky", "shape": "rect", "min": [0.02 * width, 0.87 * height], "max": [0.08 * width, 0.97 * height]})
+    skies_drawn = [r["id"] for r in regions if r["role"] == "sky"]
     yy, xx = np.mgrid[0:height, 0:width].astype(float)
     half = np.hypot(width, height) / 2
     u, v = (xx - (width - 1) / 2) / half, (yy - (height - 1) / 2) / half
-    vignette, truth, baseline = -0.03, [], {}
+    truth, baseline = [], {}
     for run, _, skies, nebulae, throughput, ghost in FILTERS:
-        dx, dy, turn = POINTING[run]
+        dx, dy, turn = pointing[run]
+        z, m = zoom.get(run, 1.0), mirror.get(run, 1)
         c, s = np.cos(np.radians(turn)), np.sin(np.radians(turn))
-        x, y = c * sx - s * sy + dx, s * sx + c * sy + dy
-        bx, by = c * (xx - dx) + s * (yy - dy), -s * (xx - dx) + c * (yy - dy)
-        fwhm, slope = (3.0, (0.06, -0.04)) if run == "A" else (3.15, (0.02, 0.05))
-        if nebula == "disc":
-            shape = (np.hypot(bx - middle[0], by - middle[1]) < 0.12 * height).astype(float)
-        else:
-            shape = np.exp(-(((bx - middle[0]) / (0.1 * width)) ** 2 + ((by - middle[1]) / (0.12 * height)) ** 2) / 2)
+        x, y = z * (c * m * sx - s * sy) + dx, z * (s * m * sx + c * sy) + dy
+        bx, by = m * (c * (xx - dx) + s * (yy - dy)) / z, (-s * (xx - dx) + c * (yy - dy)) / z
+        width_px, slope = (fwhm, (0.06, -0.04)) if run == "A" else (1.05 * fwhm * z, (0.02, 0.05))
+        shape = gas_at(nebula, bx, by, middle, width, height)
+        scale_here = scale / z
         planes, sites = [], np.zeros((height, width))
         for i, channel in enumerate(channels):
             k = i if len(channels) == 3 else 1
-            sky = skies[k] * (1 + slope[0] * u + slope[1] * v + vignette * (u * u + v * v))
-            gas = nebulae[k] * shape
+            sky = skies[k] / z**2 * (1 + slope[0] * u + slope[1] * v + vignette * (u * u + v * v))
+            gas = nebulae[k] / z**2 * shape
             image = sky + gas
             light = flux * throughput[k] * 10 ** (0.4 * colour * (k - 1) * (1 if run == "A" else 0.7))
             for n, (px, py, f) in enumerate(zip(x, y, light)):
                 last = n == len(light) - 1
-                r = 140 if last else 28 if not spoiled else 90
+                r = 140 if last else int(9 * fwhm) + 1 if not spoiled else 90
                 x0, x1, y0, y1 = max(0, int(px) - r), min(width, int(px) + r + 1), max(0, int(py) - r), min(height, int(py) + r + 1)
                 if x0 >= x1 or y0 >= y1:
                     continue
-                r2 = (xx[y0:y1, x0:x1] - px) ** 2 + (yy[y0:y1, x0:x1] - py) ** 2
-                image[y0:y1, x0:x1] += f * (spoiled or {}).get(run, moffat)(r2, fwhm)
+                ex, ey = xx[y0:y1, x0:x1] - px, yy[y0:y1, x0:x1] - py
+                r2 = ex**2 + ey**2
+                along, across = 0.8 * ex + 0.6 * ey, 0.8 * ey - 0.6 * ex
+                image[y0:y1, x0:x1] += f * (spoiled or {}).get(run, moffat)(along**2 * axis + across**2 / axis, width_px)
                 if last and ghost:
-                    disc = np.clip(ghost[0] + 0.5 - np.sqrt(r2), 0, 1)
+                    disc = np.clip(ghost[0] * z + 0.5 - np.sqrt(r2), 0, 1)
                     image[y0:y1, x0:x1] += f * ghost[1] * disc / disc.sum()
-            electrons = image * EXPOSURE + np.sqrt(np.maximum(image, 0) * EXPOSURE + READ_NOISE**2) / np.sqrt(SUBS) * rng.standard_normal((height, width))
-            adu = np.minimum(electrons, WELL) / GAIN + PEDESTAL
+            random = rng.standard_normal((height, width))
+            if blurred:
+                random = (random + np.roll(random, 1, 0) + np.roll(random, 1, 1) + np.roll(random, (1, 1), (0, 1))) / 4
+            electrons = image * EXPOSURE + np.sqrt(np.maximum(image, 0) * EXPOSURE + READ_NOISE**2) / np.sqrt(SUBS) * random
+            adu = np.minimum(electrons, WELL) / GAIN * (SUBS if combine == "sum" else 1) + PEDESTAL
             if mosaic:
-                for oy, ox in {"R": [(0, 0)], "G": [(0, 1), (1, 0)], "B": [(1, 1)]}[channel]:
-                    sites[oy::2, ox::2] = adu[oy::2, ox::2]
+                for site, letter in enumerate(pattern):
+                    if letter == channel:
+                        sites[site // 2 :: 2, site % 2 :: 2] = adu[site // 2 :: 2, site % 2 :: 2]
             planes.append(adu)
 
             def tell(quantity, value, region=None):
                 truth.append(dict(run=run, channel=channel, quantity=quantity, region=region, value=float(value)))
 
             masks = {r["id"]: inside(r, bx, by) for r in regions if "shape" in r}
-            level = (sky + gas)[masks["s1"] | masks["s2"] | masks["s3"]].mean()
-            noise = np.sqrt((sky[masks["s1"] | masks["s2"] | masks["s3"]].mean() * EXPOSURE + READ_NOISE**2) / SUBS) / EXPOSURE
+            drawn = np.any([masks[r] for r in skies_drawn], axis=0)
+            level = (sky + gas)[drawn].mean()
+            noise = np.sqrt((sky[drawn].mean() * EXPOSURE + READ_NOISE**2) / SUBS + (GAIN**2 / 12 if integer else 0)) / EXPOSURE
             if mosaic and channel == "G":
                 noise /= np.sqrt(2)
-            box = noise * scale * (2 if mosaic else 1) / 10
+            pitch = scale_here * (2 if mosaic else 1)
+            side = max(1, round(10 / pitch))
+            box = noise * pitch / 10 * ((side - 0.5) / side if blurred else 1)
+            noise *= 0.5 if blurred else 1
             signal = gas[masks["n1"]].mean()
             total = EXPOSURE * SUBS
             tell("background", level)
             tell("pixel_noise", noise)
             tell("box_noise", box)
-            tell("noise_correlation", 1)
+            tell("noise_correlation", box * 10 / pitch / noise)
             tell("faint_limit", 5 * box * np.sqrt(total / 3600))
             tell("nebula_signal", signal, "n1")
             tell("nebula_contrast", signal / level, "n1")
@@ -125,74 +179,101 @@ def make(folder, seed, width, height, stars, scale, nebula, channels="RGB", mosa
             tell("nebula_snr_hour", signal / box * np.sqrt(3600 / total), "n1")
             span = 2 * (abs(slope[0]) * (width - 1) + abs(slope[1]) * (height - 1)) / 2 / half
             tell("gradient", span)
-            tell("gradient_rate", span * skies[k])
+            tell("gradient_rate", span * skies[k] / z**2)
             tell("gradient_angle", np.degrees(np.arctan2(slope[1], slope[0])))
             tell("vignette", vignette)
-            tell("star_fwhm", fwhm)
+            tell("star_fwhm", width_px)
+            tell("star_fwhm_arcsec", width_px * scale_here)
+            if axis != 1:
+                tell("star_eccentricity", np.sqrt(1 - axis**2))
             if run == "A":
                 baseline[channel] = (level, signal, box)
                 continue
             b = baseline[channel]
-            tell("background_ratio", level / b[0])
-            tell("background_mag", -2.5 * np.log10(level / b[0]))
-            tell("throughput", signal / b[1], "n1")
+            tell("background_ratio", level * z**2 / b[0])
+            tell("background_mag", -2.5 * np.log10(level * z**2 / b[0]))
+            tell("throughput", signal * z**2 / b[1], "n1")
             tell("time_ratio", (signal / box / (b[1] / b[2])) ** 2, "n1")
             tell("softness", 1.05)
             if k == 1:
                 tell("star_throughput", throughput[k])
-            area = np.pi * ghost[0] ** 2
-            tell("halo_radius", ghost[0], "h1")
+            tell("halo_radius", ghost[0] * z, "h1")
             tell("halo_flux_fraction", ghost[1], "h1")
-            tell("halo_depth", -2.5 * np.log10(ghost[1] / area / scale**2), "h1")
+            tell("halo_depth", -2.5 * np.log10(ghost[1] / (np.pi * (ghost[0] * scale) ** 2)), "h1")
         if run != "A" and len(channels) == 3:
             truth += [dict(run=run, channel=index, quantity="colour_slope", region=None, value=0.7) for index in ("B-R", "B-G", "G-R")]
+        if rims:
+            spoil_rims(planes, run, rng)
         header = fits.Header({"EXPTIME": EXPOSURE})
         if mosaic:
-            header["BAYERPAT"] = "RGGB"
+            header["BAYERPAT"] = pattern
         data = sites if mosaic else np.stack(planes) if len(planes) == 3 else planes[0]
-        fits.writeto(folder / f"{run}.fits", data.astype("f4"), header)
+        data = np.clip(np.round(data), 0, 65535).astype("u2") if integer else (data / (65535 if unit else 1)).astype("f4")
+        fits.writeto(folder / f"{run}.fits", data, header)
     trial = {
         "caelumen_trial": 1, "title": folder.name,
         "rig": {"focal_length_mm": 206.265 * 3.76 / scale, "aperture_mm": 80, "obstruction": 0, "pixel_um": 3.76, "gain_e_per_adu": GAIN, "read_noise_e": READ_NOISE,
                 "full_well_e": WELL, "pedestal_adu": PEDESTAL, "full_scale_adu": 65535},
         "filters": [{"id": f, "name": f, "kind": "none" if f == "open" else "dual-band"} for _, f, *_ in FILTERS],
-        "runs": [{"id": r, "filter": f, "baseline": r == "A", "stack": r + ".fits", "combine": "mean", "sub_exposure_s": EXPOSURE, "sub_count": SUBS} for r, f, *_ in FILTERS],
+        "runs": [{"id": r, "filter": f, "baseline": r == "A", "stack": r + ".fits", "combine": combine, "sub_exposure_s": EXPOSURE, "sub_count": SUBS}
+                 | ({"pixel_um": 3.76 / zoom[r]} if r in zoom else {}) for r, f, *_ in FILTERS],
         "regions": regions,
     }
     (folder / "trial.json").write_text(json.dumps(trial))
     return truth
 
 
+def measure(cli, folder):
+    done = subprocess.run([cli, "measure", str(folder / "trial.json")], capture_output=True, text=True)
+    if done.returncode:
+        sys.exit(f"{folder.name}: {done.stderr}")
+    return {(m["run"], m["channel"], m["quantity"], m["region"]): m for m in json.loads(done.stdout)["measurements"]}
+
+
+class Tally:
+    """How often the true value lies within the claimed error, by a key: a quantity or a kind of night."""
+
+    def __init__(self):
+        self.pulls, self.errors = collections.defaultdict(list), collections.defaultdict(list)
+        self.absent, self.limits = collections.Counter(), collections.Counter()
+
+    def add(self, key, truth, measured):
+        if measured is None:
+            self.absent[key] += 1
+        elif "upper-limit" in measured["flags"]:
+            self.limits[key] += 1
+        else:
+            error = measured["value"] - truth["value"]
+            if truth["quantity"] == "gradient_angle":
+                error = (error + 180) % 360 - 180
+            self.pulls[key].append(error / measured["sigma"])
+            self.errors[key].append(abs(error))
+
+    def parts(self, key):
+        p = np.abs(self.pulls[key])
+        return " | ".join(f"{100 * np.mean(p < k):.0f} %" for k in (1, 2, 3)) + f" | {self.limits[key]} | {self.absent[key]} |"
+
+
 def main(cli, nights):
-    pulls, absent, limits, errors = collections.defaultdict(list), collections.Counter(), collections.Counter(), collections.defaultdict(list)
+    by_quantity, by_kind, all_together = Tally(), Tally(), Tally()
     for night in range(nights):
-        for kind, options in KINDS.items():
+        for kind, options in (KINDS | HARD).items():
             with tempfile.TemporaryDirectory() as work:
                 folder = pathlib.Path(work) / f"{kind}-{night}"
                 folder.mkdir()
                 truth = make(folder, night, **options)
-                done = subprocess.run([cli, "measure", str(folder / "trial.json")], capture_output=True, text=True, check=True)
-            measured = {(m["run"], m["channel"], m["quantity"], m["region"]): m for m in json.loads(done.stdout)["measurements"]}
+                measured = measure(cli, folder)
             for t in truth:
                 m = measured.get((t["run"], t["channel"], t["quantity"], t["region"]))
-                name = t["quantity"]
-                if m is None:
-                    absent[name] += 1
-                elif "upper-limit" in m["flags"]:
-                    limits[name] += 1
-                else:
-                    error = m["value"] - t["value"]
-                    if name == "gradient_angle":
-                        error = (error + 180) % 360 - 180
-                    pulls[name].append(error / m["sigma"])
-                    errors[name].append(abs(error))
+                by_kind.add(kind, t, m)
+                if kind in KINDS:
+                    by_quantity.add(t["quantity"], t, m)
+                    all_together.add("all", t, m)
     print("| quantity | figures | median error | within 1 sigma | within 2 | within 3 | limits | absent |")
     print("| --- | --- | --- | --- | --- | --- | --- | --- |")
-    for name in sorted(pulls):
-        p = np.abs(pulls[name])
-        print(f"| `{name}` | {len(p)} | {np.median(errors[name]):.2g} | " + " | ".join(f"{100 * np.mean(p < k):.0f} %" for k in (1, 2, 3)) + f" | {limits[name]} | {absent[name]} |")
-    everything = np.abs(np.concatenate(list(map(np.array, pulls.values()))))
-    print(f"| **all** | {len(everything)} | | " + " | ".join(f"{100 * np.mean(everything < k):.1f} %" for k in (1, 2, 3)) + f" | {sum(limits.values())} | {sum(absent.values())} |")
+    for name in sorted(by_quantity.pulls):
+        print(f"| `{name}` | {len(by_quantity.pulls[name])} | {np.median(by_quantity.errors[name]):.2g} | {by_quantity.parts(name)}")
+    print(f"| **all** | {len(all_together.pulls['all'])} | | {all_together.parts('all')}")
 
 
 if __name__ == "__main__":

@@ -8,7 +8,6 @@
 #include <tbb/parallel_invoke.h>
 
 #include <algorithm>
-#include <iterator>
 #include <utility>
 
 namespace caelumen {
@@ -61,10 +60,8 @@ std::vector<Point> photometryStars(const PlaneStars& stars, const PlaneView& vie
 namespace {
 
 double noiseCorrelation(const PlaneHarvest& h) {
-    std::vector<NoiseBox> apart;
-    std::copy_if(h.boxes.begin(), h.boxes.end(), std::back_inserter(apart), [](const NoiseBox& b) { return b.onGrid; });
-    if (apart.size() < 50 || !(h.noise.value > 0)) return 1;
-    return std::clamp(boxScatter(apart) * h.boxSide / h.noise.value, 1.0, 5.0);
+    if (std::count_if(h.boxes.begin(), h.boxes.end(), [](const NoiseBox& b) { return b.onGrid; }) < 50 || !(h.noise.value > 0)) return 1;
+    return std::clamp(boxScatter(h.boxes, h.boxSide, h.noise.value).sigma * h.boxSide / h.noise.value, 1.0, 5.0);
 }
 
 /// How far each star is hidden, plane pixels: by its own disc or by the baseline's of the same star.
@@ -148,9 +145,10 @@ PlaneHarvest harvestPlane(const Plane& plane, PlaneStars stars, const HarvestReq
     if (rq.baselineDiscs) hide(mask, *rq.baselineDiscs, rq.view);
     h.hiddenPart = hiddenPart(mask);
     h.mesh = buildMesh(plane, mask, defaultCell(plane), h.hiddenPart > 0.5 ? 0.1 : 0.3);
-    const StarGlow glow(h.stars.stars, hiddenRadii(h, rq.baselineDiscs), h.stars.psf, plane.width(), plane.height());
-    for (MeshCell& c : h.mesh.cells)
-        if (c.used > 0) c.level -= glow.at(c.centre.x, c.centre.y);
+    StarGlow glow(h.stars.stars, hiddenRadii(h, rq.baselineDiscs), h.stars.psf, plane.width(), plane.height());
+    glow.calibrate(h.mesh, mask);
+    const std::vector<double> starlight = glow.over(h.mesh, mask);
+    for (std::size_t i = 0; i < starlight.size(); ++i) h.mesh.cells[i].level -= starlight[i];
     const SmoothSky sky(h.mesh);
 
     // Each reads the pixels and writes its own part.

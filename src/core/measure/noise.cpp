@@ -13,6 +13,12 @@ namespace caelumen {
 
 int boxSide(double scale) { return scale > 0 ? std::max(1, static_cast<int>(std::lround(10 / scale))) : 5; }
 
+namespace {
+
+constexpr int kGap = 2; ///< pixels that interpolation spreads noise over
+
+} // namespace
+
 std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, const PlaneView& view, const std::vector<Region>& regions) {
     const int half = std::max(1, k / 2);
     const int across = (plane.width() - k) / half + 1, down = (plane.height() - k) / half + 1;
@@ -72,9 +78,11 @@ std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, co
                     sum += static_cast<double>(row[x]);
                 }
             }
-            // Steps, of those taken, to the next box that does not overlap.
-            const int own = inSky ? skyStride : stride, steps = k >= 2 ? (k + half - 1) / half : 1, apart = (steps + own - 1) / own;
-            if (clean) out.push_back({centre, static_cast<float>(sum / (k * k)), i, j, inSky, (i / own) % apart == 0 && (j / own) % apart == 0, apart * own});
+            // Steps, of those taken, to the next box that does not overlap, and to the next one that shares no noise either.
+            const int own = inSky ? skyStride : stride;
+            const auto stepsTo = [&](int pixels) { return ((pixels + half - 1) / half + own - 1) / own; };
+            const int beside = stepsTo(k);
+            if (clean) out.push_back({centre, static_cast<float>(sum / (k * k)), i, j, inSky, (i / own) % beside == 0 && (j / own) % beside == 0, beside * own, stepsTo(k + kGap) * own});
         }
     });
     std::vector<NoiseBox> boxes;
@@ -106,37 +114,64 @@ struct Neighbours {
     Finder before, after, above, below;
 };
 
-} // namespace
-
-double boxScatter(const std::vector<NoiseBox>& boxes) {
-    // Boxes come row by row, from left to right.
+/// Boxes come row by row, from left to right.
+std::map<int, BoxRow> rowsOf(const std::vector<NoiseBox>& boxes) {
     std::map<int, BoxRow> rows;
     for (std::size_t first = 0, end = 0; first < boxes.size(); first = end) {
         while (end < boxes.size() && boxes[end].j == boxes[first].j) ++end;
         rows.emplace(boxes[first].j, BoxRow(boxes).subspan(first, end - first));
     }
+    return rows;
+}
+
+/// Each box less the mean of its two neighbours, which are `distance` away, as large as the scatter of one box.
+std::vector<float> bendsOf(const std::map<int, BoxRow>& rows, int NoiseBox::*distance) {
     const auto rowAt = [&](int j) {
         const auto found = rows.find(j);
         return found == rows.end() ? BoxRow{} : found->second;
     };
-    std::vector<float> bends, means;
-    bends.reserve(2 * boxes.size());
-    means.reserve(boxes.size());
+    std::vector<float> bends;
     std::vector<Neighbours> all;
     for (const auto& [j, row] : rows) {
         all.clear();
         for (const NoiseBox& b : row) {
-            means.push_back(b.mean);
-            auto near = std::find_if(all.begin(), all.end(), [&](const Neighbours& n) { return n.apart == b.apart; });
-            if (near == all.end()) near = all.insert(all.end(), {b.apart, Finder(row), Finder(row), Finder(rowAt(j - b.apart)), Finder(rowAt(j + b.apart))});
+            const int apart = b.*distance;
+            auto near = std::find_if(all.begin(), all.end(), [&](const Neighbours& n) { return n.apart == apart; });
+            if (near == all.end()) near = all.insert(all.end(), {apart, Finder(row), Finder(row), Finder(rowAt(j - apart)), Finder(rowAt(j + apart))});
             const auto bend = [&](const NoiseBox* one, const NoiseBox* other) {
                 if (one && other) bends.push_back((b.mean - 0.5F * (one->mean + other->mean)) / std::sqrt(1.5F));
             };
-            bend(near->before.at(b.i - b.apart), near->after.at(b.i + b.apart));
+            bend(near->before.at(b.i - apart), near->after.at(b.i + apart));
             bend(near->above.at(b.i), near->below.at(b.i));
         }
     }
-    return clippedStats(std::span<float>(bends.size() >= 40 ? bends : means)).sigma;
+    return bends;
+}
+
+constexpr double kWhite = 1.12;        ///< up to this times white noise, boxes count as independent
+constexpr std::size_t kEnoughBends = 40;
+
+} // namespace
+
+BoxScatter boxScatter(const std::vector<NoiseBox>& boxes, int side, double pixelNoise) {
+    const std::map<int, BoxRow> rows = rowsOf(boxes);
+    // Boxes at half steps know somewhat more than those that do not overlap.
+    BoxScatter out{0, 1.1 * static_cast<double>(std::count_if(boxes.begin(), boxes.end(), [](const NoiseBox& b) { return b.onGrid; }))};
+    std::vector<float> bends = bendsOf(rows, &NoiseBox::beside);
+    if (bends.size() < kEnoughBends) {
+        std::vector<float> means;
+        for (const NoiseBox& b : boxes) means.push_back(b.mean);
+        out.sigma = clippedStats(std::span<float>(means)).sigma;
+        return out;
+    }
+    const auto touching = static_cast<double>(bends.size());
+    out.sigma = clippedStats(std::span<float>(bends)).sigma;
+    if (out.sigma * side <= kWhite * pixelNoise) return out;
+    if (std::vector<float> wide = bendsOf(rows, &NoiseBox::apart); wide.size() >= kEnoughBends) {
+        out.sigma = clippedStats(std::span<float>(wide)).sigma;
+        out.boxes *= std::min(1.0, static_cast<double>(wide.size()) / touching);
+    }
+    return out;
 }
 
 PixelNoise pixelNoise(const Plane& plane, const Mask& mask, const PlaneView& view, const std::vector<Region>& regions) {

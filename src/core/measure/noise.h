@@ -14,7 +14,8 @@ struct NoiseBox {
     int i = 0, j = 0;        ///< place in half-box steps
     bool inSky = false;      ///< wholly inside a sky region
     bool onGrid = false;     ///< one of the boxes that do not overlap each other
-    int apart = 2;           ///< steps to the next one that does not overlap this
+    int beside = 2;          ///< steps to the next one that does not overlap this
+    int apart = 3;           ///< steps to the next one that does not share noise with it either, where interpolation has spread it
 };
 
 /// Side of the boxes in plane pixels: max(1, round(10 arcsec / scale)).
@@ -24,9 +25,15 @@ int boxSide(double arcsecPerPlanePixel);
 /// left out; at most about 80 000 of each kind are kept, spread over the frame.
 std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, const PlaneView& view, const std::vector<Region>& regions);
 
-/// Scatter of box means free of whatever varies smoothly: from each box minus the mean of its two neighbours, along rows and columns. Where too few
-/// have neighbours, the scatter of the means themselves.
-double boxScatter(const std::vector<NoiseBox>& boxes);
+/// Scatter of box means, and how many independent boxes it rests on.
+struct BoxScatter {
+    double sigma = 0, boxes = 0;
+};
+
+/// Scatter free of whatever varies smoothly: from each box minus the mean of its two neighbours, along rows and columns. Where too few have neighbours, the scatter of the means themselves.
+/// Boxes that touch share the noise that interpolation has spread over their border, which would pass for something smooth: where they scatter more than `pixelNoise` lets expect, neighbours are
+/// taken a little apart.
+BoxScatter boxScatter(const std::vector<NoiseBox>& boxes, int side, double pixelNoise);
 
 /// Scatter of single pixels.
 struct PixelNoise {

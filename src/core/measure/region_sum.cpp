@@ -2,6 +2,8 @@
 
 #include "core/base/statistics.h"
 
+#include <Eigen/Dense>
+
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -86,7 +88,12 @@ void visitRuns(const Plane& plane, const Mask& mask, const PlaneView& view, cons
 
 struct Cell {
     double sum = 0, n = 0, whole = 0;
-    double filled = 0;   ///< level given to a hidden cell
+    double x = 0, y = 0;           ///< sums of the places of the pixels used
+    double wholeX = 0, wholeY = 0; ///< and of all that lie in the region
+    double glow = 0;               ///< sum of the unmasked starlight in the pixels used
+    double level = 0;              ///< of a seen cell, less the trend
+    double filled = 0;             ///< the same given to a hidden one
+    bool isFilled = false;
     double speaksFor = 0; ///< area of hidden cells whose level was taken from this one
     float middle = 0;
 };
@@ -103,10 +110,6 @@ public:
     }
     std::size_t index(int x, int y) const { return static_cast<std::size_t>(y / kCell - m_y) * static_cast<std::size_t>(m_across) + static_cast<std::size_t>(x / kCell - m_x); }
     std::size_t across() const { return static_cast<std::size_t>(m_across); }
-    Point centre(std::size_t i) const {
-        const auto across = static_cast<std::size_t>(m_across);
-        return {(m_x + static_cast<double>(i % across) + 0.5) * kCell - 0.5, (m_y + static_cast<double>(i / across) + 0.5) * kCell - 0.5};
-    }
     std::vector<Cell> cells;
 
 private:
@@ -166,19 +169,64 @@ std::size_t sidesOf(const CellGrid& grid, std::size_t i, std::array<std::size_t,
     return n;
 }
 
+/// A region's light as a hump or slope: a polynomial of the second degree through its seen cells.
+class Trend {
+public:
+    explicit Trend(const CellGrid& grid) {
+        std::size_t seen = 0;
+        double n = 0, x = 0, y = 0, xx = 0, yy = 0;
+        for (const Cell& c : grid.cells) {
+            if (!(c.whole > 0) || !isKnown(c)) continue;
+            ++seen, n += c.n, x += c.x, y += c.y;
+        }
+        if (seen < 12) return;
+        m_x = x / n, m_y = y / n;
+        for (const Cell& c : grid.cells) {
+            if (!(c.whole > 0) || !isKnown(c)) continue;
+            xx += c.n * std::pow(c.x / c.n - m_x, 2), yy += c.n * std::pow(c.y / c.n - m_y, 2);
+        }
+        m_unit = std::sqrt((xx + yy) / n);
+        if (!(m_unit > 0)) return;
+        Eigen::Matrix<double, 6, 6> a = Eigen::Matrix<double, 6, 6>::Zero();
+        Eigen::Matrix<double, 6, 1> g = Eigen::Matrix<double, 6, 1>::Zero();
+        for (const Cell& c : grid.cells) {
+            if (!(c.whole > 0) || !isKnown(c)) continue;
+            const auto basis = at(c.x / c.n, c.y / c.n);
+            a += c.n * basis * basis.transpose();
+            g += (c.sum - c.glow) * basis;
+        }
+        const auto qr = a.colPivHouseholderQr();
+        if (qr.rank() < 6 || qr.absDeterminant() < 1e-9 * std::pow(n, 6)) return; // cells in a row tell no bend across it
+        m_p = qr.solve(g);
+    }
+    double operator()(double x, double y) const { return m_unit > 0 ? at(x, y).dot(m_p) : 0; }
+
+private:
+    Eigen::Matrix<double, 6, 1> at(double x, double y) const {
+        const double u = (x - m_x) / m_unit, v = (y - m_y) / m_unit;
+        return {1, u, v, u * u, u * v, v * v};
+    }
+    double m_x = 0, m_y = 0, m_unit = 0;
+    Eigen::Matrix<double, 6, 1> m_p = Eigen::Matrix<double, 6, 1>::Zero();
+};
+
 /// Gives cells that stars hide (nearly) whole the light that their neighbours lead to expect: a bright star on the brightest part must not take that part out of
-/// the mean. Solves Laplace's equation over the hidden cells; and, the other way round, how much of them each seen cell then stands for.
+/// the mean. Solves Laplace's equation over the hidden cells, for what is left beside the trend: it knows no humps. And, the other way round, how much of them each seen cell then
+/// stands for.
 void fillHidden(CellGrid& grid) {
     std::vector<std::size_t> hidden;
-    double sum = 0, n = 0;
+    double sum = 0, n = 0, most = 0;
     for (std::size_t i = 0; i < grid.cells.size(); ++i) {
         const Cell& c = grid.cells[i];
         if (c.whole > 0 && !isKnown(c)) hidden.push_back(i);
-        else if (c.whole > 0) sum += c.sum / c.n, ++n;
+        else if (c.whole > 0) sum += c.level, most = std::max(most, std::abs(c.level)), ++n;
     }
     if (hidden.empty() || n < 3) return;
-    for (const std::size_t i : hidden) grid.cells[i].filled = sum / n;
-    const auto valueOf = [&](std::size_t i) { return isKnown(grid.cells[i]) ? grid.cells[i].sum / grid.cells[i].n : grid.cells[i].filled; };
+    for (const std::size_t i : hidden) {
+        grid.cells[i].filled = sum / n;
+        grid.cells[i].isFilled = true;
+    }
+    const auto valueOf = [&](std::size_t i) { return isKnown(grid.cells[i]) ? grid.cells[i].level : grid.cells[i].filled; };
     std::array<std::size_t, 4> sides{};
     for (int round = 0; round < 300; ++round) {
         double moved = 0;
@@ -191,7 +239,7 @@ void fillHidden(CellGrid& grid) {
             moved = std::max(moved, std::abs(level - grid.cells[i].filled));
             grid.cells[i].filled = level;
         }
-        if (moved < 1e-5 * std::abs(sum / n)) break;
+        if (moved < 1e-5 * most) break;
     }
     // Each hidden cell's area wanders evenly to its sides until seen cells have taken it all.
     double left = 0;
@@ -209,6 +257,20 @@ void fillHidden(CellGrid& grid) {
                 if (!isKnown(grid.cells[sides[k]])) left += share;
             }
         }
+    }
+}
+
+/// Levels of the cells of nebula: what stands beside the trend where pixels were seen, and where stars hide them; then the trend again, over the whole of each cell.
+void levelStructured(CellGrid& grid) {
+    const Trend trend(grid);
+    for (Cell& c : grid.cells)
+        if (c.n > 0) c.level = (c.sum - c.glow) / c.n - trend(c.x / c.n, c.y / c.n);
+    fillHidden(grid);
+    for (Cell& c : grid.cells) {
+        if (!(c.whole > 0)) continue;
+        const double here = trend(c.wholeX / c.whole, c.wholeY / c.whole);
+        c.level += here;
+        c.filled += here;
     }
 }
 
@@ -244,34 +306,44 @@ RegionSum sumRegions(const Plane& plane, const Mask& mask, const StarGlow& glow,
             const double centre = structured ? static_cast<double>(c.middle) : s.median;
             // Within a neighbourhood structure adds to the noise: four of its sigmas.
             const double limit = (structured ? std::max(4 * out.pixelSigma, std::abs(centre - s.median)) : 3 * s.sigma) + 1e-300;
-            c.whole += run.x1 - run.x0;
-            for (int x = run.x0; x < run.x1; ++x) {
-                const auto value = static_cast<double>(run.row[x]); // NaN is never within the limit
-                if (!(std::abs(value - centre) <= limit) || (run.hidden && run.hidden[x])) continue;
+            const int length = run.x1 - run.x0;
+            c.whole += length;
+            c.wholeX += 0.5 * length * (run.x0 + run.x1 - 1);
+            c.wholeY += static_cast<double>(length) * run.y;
+            int x = 0, n = 0;
+            for (int i = run.x0; i < run.x1; ++i) {
+                const auto value = static_cast<double>(run.row[i]); // NaN is never within the limit
+                if (!(std::abs(value - centre) <= limit) || (run.hidden && run.hidden[i])) continue;
                 c.sum += value;
-                c.n += 1;
+                c.glow += glow.at(i, run.y);
+                x += i;
+                ++n;
             }
+            c.n += n;
+            c.x += x;
+            c.y += static_cast<double>(n) * run.y;
             out.inside += static_cast<std::size_t>(run.x1 - run.x0);
         });
-        if (structured) fillHidden(grid);
+        if (structured) levelStructured(grid);
     }
     double sum = 0, area = 0, inverse = 0, u = 0, v = 0, rr = 0;
     for (const CellGrid& grid : grids) {
         for (std::size_t i = 0; i < grid.cells.size(); ++i) {
             const Cell& c = grid.cells[i];
             if (c.whole < 1) continue;
-            const Point centre = grid.centre(i);
-            const SurfaceBasis basis = SurfaceBasis::at(centre, plane.width(), plane.height());
-            out.whole.u += basis.u * c.whole / static_cast<double>(out.inside);
-            out.whole.v += basis.v * c.whole / static_cast<double>(out.inside);
-            out.whole.rr += basis.rr * c.whole / static_cast<double>(out.inside);
-            const bool seen = isKnown(c), filled = !seen && c.filled != 0;
+            const Point centre{c.wholeX / c.whole, c.wholeY / c.whole};
+            const SurfaceBasis whole = SurfaceBasis::at(centre, plane.width(), plane.height());
+            out.whole.u += whole.u * c.whole / static_cast<double>(out.inside);
+            out.whole.v += whole.v * c.whole / static_cast<double>(out.inside);
+            out.whole.rr += whole.rr * c.whole / static_cast<double>(out.inside);
+            const bool seen = isKnown(c), filled = !seen && c.isFilled;
             if (c.n < 1 && !filled) continue;
-            // A nearly hidden cell speaks only for what it shows, unless its neighbours speak for it.
-            const double weight = seen || filled ? c.whole : 6 * c.n;
-            const double starlight = glow.at(centre.x, centre.y);
-            sum += weight * ((filled ? c.filled : c.sum / c.n) - starlight);
-            out.glow += weight * starlight;
+            // Levels of nebula are of the whole cell already.
+            const SurfaceBasis basis = structured ? whole : SurfaceBasis::at({c.x / c.n, c.y / c.n}, plane.width(), plane.height());
+            // Sky counts by the pixels seen. A cell of nebula counts whole, but what peeps out between stars less: most of its light may be theirs.
+            const double weight = !structured ? c.n : filled ? c.whole : std::min(c.whole, 2 * c.n);
+            sum += weight * (filled ? c.filled : structured ? c.level : (c.sum - c.glow) / c.n);
+            if (!filled) out.glow += weight * c.glow / c.n;
             u += weight * basis.u;
             v += weight * basis.v;
             rr += weight * basis.rr;
@@ -285,7 +357,7 @@ RegionSum sumRegions(const Plane& plane, const Mask& mask, const StarGlow& glow,
     if (structured)
         for (const CellGrid& grid : grids)
             for (const Cell& c : grid.cells)
-                if (c.whole > 0 && !isKnown(c) && c.filled != 0)
+                if (c.whole > 0 && !isKnown(c) && c.isFilled)
                     out.fillSigma += 0.2 * c.whole * std::abs(c.filled - out.mean) / area;
     out.glow /= area;
     out.basis = {u / area, v / area, rr / area};

@@ -1,13 +1,14 @@
 #include "core/measure/star_glow.h"
 
+#include "core/base/statistics.h"
+
 #include <algorithm>
 #include <cmath>
 
 namespace caelumen {
 namespace {
 
-constexpr int kCell = 24;          ///< side of the grid's cells, plane pixels
-constexpr double kNear = 1.6 * kCell; ///< inside this radius light counts as spread evenly around the star
+constexpr double kNear = 38; ///< pixels within which light is placed finely
 
 /// Part of a star's light beyond the reach of its measured wings, by the power law on which they end: the aureole of optics and air falls with the square of the
 /// radius, an empty star image much faster.
@@ -24,22 +25,31 @@ double farLight(const Psf& psf, double reach) {
 
 StarGlow::StarGlow(const std::vector<Star>& stars, const std::vector<double>& hidden, const std::optional<Psf>& psf, int width, int height) {
     if (!psf || width < 1 || height < 1) return;
-    m_across = (width + kCell - 1) / kCell;
-    m_down = (height + kCell - 1) / kCell;
-    m_light.assign(static_cast<std::size_t>(m_across) * static_cast<std::size_t>(m_down), 0);
+    const auto grid = [&](int side) {
+        Grid g{(width + side - 1) / side, (height + side - 1) / side, {}};
+        g.light.assign(static_cast<std::size_t>(g.across) * static_cast<std::size_t>(g.down), 0);
+        return g;
+    };
+    m_near = grid(kFine);
+    m_wide = grid(kCoarse);
     // Only as far as the star image was seen: what an extrapolated power law holds farther out is anybody's guess, and sky by definition.
     const double reach = std::clamp(psf->reach(), kNear, 100.0);
-    // Light outside a radius, per unit flux, in steps of a quarter pixel.
-    const auto steps = static_cast<std::size_t>(std::ceil(reach / 0.25)) + 1;
-    std::vector<double> outside(steps + 1, 0);
-    for (std::size_t i = steps; i-- > 0;) {
-        const double r = (static_cast<double>(i) + 0.5) * 0.25;
-        outside[i] = outside[i + 1] + (r < reach ? 2 * M_PI * r * 0.25 * psf->wingAt(r) : 0);
-    }
-    const auto beyond = [&](double r) { return outside[std::min(steps, static_cast<std::size_t>(std::max(0.0, r) / 0.25))]; };
-    const double nearEnd = beyond(std::min(kNear, reach));
-    const auto add = [&](int i, int j, double light) {
-        if (i >= 0 && j >= 0 && i < m_across && j < m_down) m_light[static_cast<std::size_t>(j) * static_cast<std::size_t>(m_across) + static_cast<std::size_t>(i)] += static_cast<float>(light);
+    constexpr double kStep = 0.25;
+    std::vector<float> wing; // against the radius, once
+    for (double r = 0; r <= reach + kStep; r += kStep) wing.push_back(static_cast<float>(psf->wingAt(r)));
+    // Adds a star's light between two radii to the middles of the squares.
+    const auto add = [&](Grid& g, int side, const Star& s, double flux, double from, double to) {
+        const auto first = [&](double c) { return std::max(0, static_cast<int>(std::floor((c - to) / side))); };
+        const int right = std::min(g.across - 1, static_cast<int>((s.x + to) / side)), bottom = std::min(g.down - 1, static_cast<int>((s.y + to) / side));
+        const double middle = 0.5 * (side - 1);
+        for (int j = first(s.y); j <= bottom; ++j) {
+            const double dy = j * side + middle - s.y;
+            float* row = g.light.data() + static_cast<std::size_t>(j) * static_cast<std::size_t>(g.across);
+            for (int i = first(s.x); i <= right; ++i) {
+                const double dx = i * side + middle - s.x, rr = dx * dx + dy * dy;
+                if (rr > from * from && rr <= to * to) row[i] += static_cast<float>(flux) * wing[static_cast<std::size_t>(std::sqrt(rr) / kStep + 0.5)];
+            }
+        }
     };
     const double worthwhile = stars.empty() ? 0 : 1e-4 * std::max_element(stars.begin(), stars.end(), [](const Star& a, const Star& b) { return a.flux < b.flux; })->flux;
     double everything = 0;
@@ -48,33 +58,71 @@ StarGlow::StarGlow(const std::vector<Star>& stars, const std::vector<double>& hi
         // A saturated star's own sum misses light: its isophote, four sigma of the noise there, tells more.
         const double isophote = std::sqrt(s.area / M_PI), rim = psf->lightAt(isophote);
         const double flux = s.saturated && rim > 0 && s.rim > 0 ? std::max(s.flux, s.rim / rim) : s.flux;
-        const double cx = (s.x + 0.5) / kCell - 0.5, cy = (s.y + 0.5) / kCell - 0.5;
         everything += flux;
-        const double near = flux * std::max(0.0, beyond(hidden[k]) - nearEnd);
-        if (near > 0) { // over the four cells around, by nearness
-            const int i = static_cast<int>(std::floor(cx)), j = static_cast<int>(std::floor(cy));
-            const double tx = cx - i, ty = cy - j, per = near / (kCell * kCell);
-            add(i, j, per * (1 - tx) * (1 - ty));
-            add(i + 1, j, per * tx * (1 - ty));
-            add(i, j + 1, per * (1 - tx) * ty);
-            add(i + 1, j + 1, per * tx * ty);
-        }
-        if (flux < worthwhile) continue; // the far wings of faint stars are nothing
-        const int cells = static_cast<int>(std::ceil(reach / kCell));
-        for (int j = static_cast<int>(cy) - cells; j <= static_cast<int>(cy) + cells; ++j) {
-            for (int i = static_cast<int>(cx) - cells; i <= static_cast<int>(cx) + cells; ++i) {
-                const double r = length(i - cx, j - cy) * kCell;
-                if (r > std::max(kNear, hidden[k]) && r <= reach) add(i, j, flux * psf->wingAt(r));
-            }
-        }
+        const double near = std::min(reach, kNear);
+        if (hidden[k] < near) add(m_near, kFine, s, flux, hidden[k], near);
+        if (flux >= worthwhile) add(m_wide, kCoarse, s, flux, std::max(near, hidden[k]), reach); // the far wings of faint stars are nothing
     }
     m_far = everything * farLight(*psf, reach) / (static_cast<double>(width) * height);
 }
 
-double StarGlow::at(double x, double y) const {
-    if (m_light.empty()) return 0;
-    const int i = std::clamp(static_cast<int>((x + 0.5) / kCell), 0, m_across - 1), j = std::clamp(static_cast<int>((y + 0.5) / kCell), 0, m_down - 1);
-    return static_cast<double>(m_light[static_cast<std::size_t>(j) * static_cast<std::size_t>(m_across) + static_cast<std::size_t>(i)]) + m_far;
+std::vector<double> StarGlow::over(const BackgroundMesh& mesh, const Mask& mask) const {
+    std::vector<double> out(mesh.cells.size(), 0);
+    if (m_near.empty()) return out;
+    std::vector<double> count(out.size(), 0);
+    for (int j = 0; j < m_near.down; ++j) {
+        const int y = std::min(j * kFine + kFine / 2, mesh.height - 1);
+        const int row = std::min(y / mesh.cell, mesh.down - 1) * mesh.across;
+        const std::uint8_t* hidden = mask.empty() ? nullptr : mask.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(mesh.width);
+        for (int i = 0; i < m_near.across; ++i) {
+            const int x = std::min(i * kFine + kFine / 2, mesh.width - 1);
+            if (hidden && hidden[x]) continue;
+            const auto cell = static_cast<std::size_t>(row + std::min(x / mesh.cell, mesh.across - 1));
+            out[cell] += at(x, y);
+            ++count[cell];
+        }
+    }
+    for (std::size_t i = 0; i < out.size(); ++i)
+        if (count[i] > 0) out[i] /= count[i];
+    return out;
+}
+
+void StarGlow::calibrate(const BackgroundMesh& mesh, const Mask& mask) {
+    if (m_near.empty()) return;
+    const std::vector<double> light = over(mesh, mask);
+    // Each cell less the mean of its two neighbours: sky and nebula, which vary smoothly, cancel.
+    std::vector<double> sky, glow;
+    const auto bend = [&](std::size_t before, std::size_t here, std::size_t after) {
+        if (mesh.cells[before].used == 0 || mesh.cells[here].used == 0 || mesh.cells[after].used == 0) return;
+        sky.push_back(mesh.cells[here].level - 0.5 * (mesh.cells[before].level + mesh.cells[after].level));
+        glow.push_back(light[here] - 0.5 * (light[before] + light[after]));
+    };
+    const auto across = static_cast<std::size_t>(mesh.across), down = static_cast<std::size_t>(mesh.down);
+    for (std::size_t j = 0; j < down; ++j)
+        for (std::size_t i = 0; i < across; ++i) {
+            const std::size_t at = j * across + i;
+            if (i > 0 && i + 1 < across) bend(at - 1, at, at + 1);
+            if (j > 0 && j + 1 < down) bend(at - across, at, at + across);
+        }
+    if (sky.size() < 100) return;
+    double slope = 1, error = 0;
+    for (int round = 0; round < 5; ++round) {
+        std::vector<double> left;
+        for (std::size_t k = 0; k < sky.size(); ++k) left.push_back(sky[k] - slope * glow[k]);
+        const double spread = robustSigma(left);
+        double xy = 0, xx = 0;
+        for (std::size_t k = 0; k < sky.size(); ++k) {
+            if (std::abs(sky[k] - slope * glow[k]) > 3 * spread) continue;
+            xy += glow[k] * sky[k], xx += glow[k] * glow[k];
+        }
+        if (!(xx > 0)) return;
+        slope = xy / xx;
+        error = 1.4 * spread / std::sqrt(xx); // bends share cells
+    }
+    // The prediction itself is worth something: an error as large as it counts for half.
+    constexpr double kDoubt = 0.5;
+    const double known = 1 / (kDoubt * kDoubt), seen = 1 / (error * error);
+    m_scale = std::clamp((slope * seen + known) / (seen + known), 1.0 / 3, 3.0);
 }
 
 } // namespace caelumen

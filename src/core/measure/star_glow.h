@@ -1,26 +1,43 @@
 #pragma once
 
 #include "core/measure/star_mask.h"
+#include "core/stars/background_mesh.h"
 
 #include <vector>
 
 namespace caelumen {
 
 /// The light of stars that their masks do not hide: wings run on beneath the noise of a pixel, yet add up to a measurable level over thousands of stars.
-/// Predicted from the catalogue and the frame's own star image on a coarse grid, to be taken off means; plane pixels and units.
+/// Predicted from the catalogue and the frame's own star image, to be taken off means; plane pixels and units.
 class StarGlow {
 public:
     StarGlow() = default;
     /// `hidden[i]` is the radius to which star i is masked, plane pixels. Nothing is predicted without a star image.
     StarGlow(const std::vector<Star>& stars, const std::vector<double>& hidden, const std::optional<Psf>& psf, int width, int height);
 
-    /// Mean unmasked starlight around a place.
-    double at(double x, double y) const;
+    /// Unmasked starlight at a pixel.
+    double at(int x, int y) const {
+        if (m_near.empty()) return 0;
+        const auto light = [](const Grid& g, int gx, int gy) { return static_cast<double>(g.light[static_cast<std::size_t>(gy) * static_cast<std::size_t>(g.across) + static_cast<std::size_t>(gx)]); };
+        return (light(m_near, x / kFine, y / kFine) + light(m_wide, x / kCoarse, y / kCoarse)) * m_scale + m_far;
+    }
+    /// Its mean over the pixels of each cell that the mask leaves.
+    std::vector<double> over(const BackgroundMesh& mesh, const Mask& mask) const;
+
+    /// Holds the prediction against a star-masked mesh: cells with more starlight than their neighbours must be as much brighter. Wings that were measured too faint (in a crowded field
+    /// nobody sees them end) and stars too faint to be found are made up for, in both directions by at most a factor of three.
+    void calibrate(const BackgroundMesh& mesh, const Mask& mask);
 
 private:
-    int m_across = 0, m_down = 0;
+    static constexpr int kFine = 4, kCoarse = 24; ///< sides of the squares that light is known in
+    struct Grid {
+        int across = 0, down = 0;
+        std::vector<float> light;
+        bool empty() const { return light.empty(); }
+    };
+    Grid m_near, m_wide; ///< from stars nearer and farther than a coarse square or so
+    double m_scale = 1;
     double m_far = 0; ///< from all stars together, too far out to know from which
-    std::vector<float> m_light;
 };
 
 } // namespace caelumen

@@ -195,6 +195,42 @@ Eigen::Matrix4d jackknife(const BackgroundMesh& mesh, const std::vector<Cell>& c
     return sum * (groups - 1.0) / groups;
 }
 
+/// The surface through the cells kept, with its errors.
+Surface finished(const BackgroundMesh& mesh, const std::vector<Cell>& cells, const std::vector<double>& kept, const Eigen::Vector4d& p) {
+    Surface out;
+    double sum = 0, square = 0;
+    std::size_t n = 0;
+    for (std::size_t i = 0; i < cells.size(); ++i) {
+        if (kept[i] <= 0) continue;
+        const double residual = cells[i].level - cells[i].basis.dot(p);
+        sum += cells[i].weight * residual * residual;
+        square += residual * residual;
+        ++n;
+    }
+    if (n < 8) return out;
+    Eigen::Matrix4d normal;
+    solve(cells, kept, &normal);
+    // Cutting at 3 sigma takes 1.3 % of a normal's variance away.
+    const double unitVariance = sum / static_cast<double>(n - 4) / 0.987;
+    Eigen::Matrix4d covariance = normal.inverse() * unitVariance;
+    // What the scatter of cells does not tell: faint nebula that stayed. Leaving out one eighth of the sky at a time shows it.
+    if (const Eigen::Matrix4d blocks = jackknife(mesh, cells, kept, p); blocks.allFinite()) {
+        double ratio = 0;
+        for (int i = 0; i < 4; ++i) ratio += blocks(i, i) / covariance(i, i) / 4;
+        if (ratio > 2) covariance = blocks;
+    }
+    if (!covariance.allFinite() || !p.allFinite()) return out;
+    out.b0 = p[0], out.bx = p[1], out.by = p[2], out.q = p[3];
+    for (int i = 0; i < 4; ++i)
+        for (int j = 0; j < 4; ++j) out.covariance[static_cast<std::size_t>(i)][static_cast<std::size_t>(j)] = covariance(i, j);
+    out.residual = std::sqrt(square / static_cast<double>(n));
+    if (const double expected = typicalError(cells); expected > 0) out.excess = std::max(1.0, out.residual / expected);
+    out.cells = n;
+    out.coverage = static_cast<double>(cells.size()) / static_cast<double>(mesh.cells.size());
+    out.valid = true;
+    return out;
+}
+
 } // namespace
 
 double Surface::differenceVariance(const SurfaceBasis& a, const SurfaceBasis& b) const {
@@ -226,7 +262,6 @@ Surface fitSurface(const BackgroundMesh& mesh, const std::vector<char>& excluded
     if (!(noise > 0)) return out;
     const std::vector<Cell> quiet = quietCells(mesh, cells);
     double scatter = 0;
-    Eigen::Matrix4d normal;
     // A sky that the model does not follow keeps too few cells: then the tolerance grows until it holds a good part.
     for (std::size_t widening = 0; widening < 14; ++widening) {
         const bool strict = widening + 1 < kFlatness.size();
@@ -241,7 +276,7 @@ Surface fitSurface(const BackgroundMesh& mesh, const std::vector<char>& excluded
             if (std::count(next.begin(), next.end(), 1.0) < 8) break;
             const bool same = round > 0 && next == kept;
             kept = next;
-            p = solve(cells, kept, &normal);
+            p = solve(cells, kept);
             residuals();
             if (same) break;
         }
@@ -254,42 +289,30 @@ Surface fitSurface(const BackgroundMesh& mesh, const std::vector<char>& excluded
         const auto left = static_cast<double>(std::count(next.begin(), next.end(), 1.0));
         if (next == kept || left < std::max(12.0, least)) break;
         kept = next;
-        p = solve(cells, kept, &normal);
+        p = solve(cells, kept);
         residuals();
     }
-    double sum = 0;
-    std::size_t n = 0;
-    for (std::size_t i = 0; i < cells.size(); ++i) {
-        if (kept[i] <= 0) {
-            if (rejectedHigh && residual[i] > 0) (*rejectedHigh)[cells[i].index] = 1;
-            continue;
-        }
-        sum += cells[i].weight * residual[i] * residual[i];
-        ++n;
-    }
-    if (n < 8) return out;
-    solve(cells, kept, &normal);
-    // Cutting at 3 sigma takes 1.3 % of a normal's variance away.
-    const double unitVariance = sum / static_cast<double>(n - 4) / 0.987;
-    Eigen::Matrix4d covariance = normal.inverse() * unitVariance;
-    // What the scatter of cells does not tell: faint nebula that stayed. Leaving out one eighth of the sky at a time shows it.
-    if (const Eigen::Matrix4d blocks = jackknife(mesh, cells, kept, p); blocks.allFinite()) {
-        double ratio = 0;
-        for (int i = 0; i < 4; ++i) ratio += blocks(i, i) / covariance(i, i) / 4;
-        if (ratio > 2) covariance = blocks;
-    }
-    if (!covariance.allFinite() || !p.allFinite()) return out;
-    out.b0 = p[0], out.bx = p[1], out.by = p[2], out.q = p[3];
-    for (int i = 0; i < 4; ++i)
-        for (int j = 0; j < 4; ++j) out.covariance[static_cast<std::size_t>(i)][static_cast<std::size_t>(j)] = covariance(i, j);
-    double square = 0;
-    for (std::size_t i = 0; i < cells.size(); ++i) square += kept[i] > 0 ? residual[i] * residual[i] : 0;
-    out.residual = std::sqrt(square / static_cast<double>(n));
-    if (const double expected = typicalError(cells); expected > 0) out.excess = std::max(1.0, out.residual / expected);
-    out.cells = n;
-    out.coverage = static_cast<double>(cells.size()) / static_cast<double>(mesh.cells.size());
-    out.valid = true;
-    return out;
+    if (rejectedHigh)
+        for (std::size_t i = 0; i < cells.size(); ++i)
+            if (kept[i] <= 0 && residual[i] > 0) (*rejectedHigh)[cells[i].index] = 1;
+    return finished(mesh, cells, kept, p);
+}
+
+Surface refitSurface(const BackgroundMesh& mesh, const std::vector<char>& excluded, int width, int height, const Surface& start) {
+    const std::vector<Cell> cells = usable(mesh, excluded, width, height);
+    if (cells.size() < 24 || !start.valid) return {};
+    Eigen::Vector4d p{start.b0, start.bx, start.by, start.q};
+    std::vector<double> kept(cells.size());
+    for (std::size_t i = 0; i < cells.size(); ++i) kept[i] = std::abs(cells[i].level - cells[i].basis.dot(p)) <= 3.3 * start.residual ? 1 : 0;
+    p = solve(cells, kept);
+    return finished(mesh, cells, kept, p);
+}
+
+bool disagree(const Surface& first, const Surface& part) {
+    const std::array<double, 4> difference{part.b0 - first.b0, part.bx - first.bx, part.by - first.by, part.q - first.q};
+    for (std::size_t i = 0; i < 4; ++i)
+        if (std::abs(difference[i]) > 2 * std::sqrt(std::max(part.covariance[i][i] - first.covariance[i][i], 0.2 * part.covariance[i][i]))) return true;
+    return false;
 }
 
 bool hasRing(const BackgroundMesh& mesh, const std::vector<char>& excluded, const Surface& surface, int width, int height) {

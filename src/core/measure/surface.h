@@ -28,6 +28,12 @@ struct Surface {
 /// given) gets the cells that stand out as brighter.
 Surface fitSurface(const BackgroundMesh& mesh, const std::vector<char>& excluded, int width, int height, std::vector<char>* rejectedHigh = nullptr);
 
+/// The same model through what is left when more cells are excluded, starting from a surface that was fitted before: cells within 3 sigma of it. Invalid where too few are left.
+Surface refitSurface(const BackgroundMesh& mesh, const std::vector<char>& excluded, int width, int height, const Surface& start);
+
+/// Two fits to the same sky, the second to a part of the first's cells, differ by more than chance: something other than noise lies in the cells that only the first has.
+bool disagree(const Surface& first, const Surface& part);
+
 /// The azimuthal mean of the fit's residual exceeds three of its own errors somewhere: a ring in the sky.
 bool hasRing(const BackgroundMesh& mesh, const std::vector<char>& excluded, const Surface& surface, int width, int height);
 

@@ -57,10 +57,11 @@ struct Sample {
         x = y = 0;
         tried = 0;
         const int across = std::max(1, (s.x1 - s.x0) / 2), step = std::max(1, (s.y1 - s.y0) * across / wanted);
-        for (int j = s.y0 + (step - 1) / 2; j < s.y1; j += step) {
+        int parity = 0; // of the row taken, not of its place: even steps would see every other column only
+        for (int j = s.y0 + (step - 1) / 2; j < s.y1; j += step, parity ^= 1) {
             const float* row = plane.row(j);
             const std::uint8_t* hidden = maskRow(mask, plane, j);
-            for (int i = s.x0 + (j & 1); i < s.x1; i += step > 1 ? 2 : 1) {
+            for (int i = s.x0 + (step > 1 ? parity : 0); i < s.x1; i += step > 1 ? 2 : 1) {
                 ++tried;
                 if (!std::isfinite(row[i]) || (hidden && hidden[i])) continue;
                 values.push_back(row[i]);
@@ -79,6 +80,7 @@ BackgroundMesh buildMesh(const Plane& plane, const Mask& mask, int cell, double 
     struct Cut {
         float low = 0, high = 0, pivot = 0;
         double n = 0, sum = 0, squares = 0;
+        double rows = 0; ///< sum of the rows of all pixels within
     };
     tbb::parallel_for(0, mesh.down, [&](int j) {
         Sample sample;
@@ -103,6 +105,7 @@ BackgroundMesh buildMesh(const Plane& plane, const Mask& mask, int cell, double 
                 const int x0 = i * cell, x1 = i + 1 == mesh.across ? plane.width() : x0 + cell;
                 const rows::Sums part = rows::sums(plane.row(y) + x0, hidden ? hidden + x0 : nullptr, x1 - x0, c.low, c.high, c.pivot);
                 c.n += static_cast<double>(part.count);
+                c.rows += static_cast<double>(part.count) * y;
                 c.sum += part.sum;
                 c.squares += part.squares;
             }
@@ -113,6 +116,7 @@ BackgroundMesh buildMesh(const Plane& plane, const Mask& mask, int cell, double 
             cells[i].level = static_cast<double>(c.pivot) + c.sum / c.n;
             cells[i].sigma = std::sqrt(std::max(0.0, (c.squares - c.sum * c.sum / c.n) / (c.n - 1))) / kSigmaCutAt3;
             cells[i].used = static_cast<std::size_t>(c.n);
+            cells[i].centre.y = c.rows / c.n; // the columns' mean is good enough from the sample, whose rows are few
         }
     });
     return mesh;

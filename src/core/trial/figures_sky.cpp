@@ -44,13 +44,12 @@ BoxNoise boxNoise(const Sky& sky, double scale) {
         apart += b.onGrid;
     }
     if (apart < 12) return out;
-    const double perBox = boxScatter(boxes);
-    const double k = h.boxSide;
+    const BoxScatter scatter = boxScatter(boxes, h.boxSide, h.noise.value);
+    const double perBox = scatter.sigma, k = h.boxSide;
     // From k plane pixels to exactly 10 arcsec.
     const double sized = scale > 0 ? k * scale * h.view.geometry.pitch / 10 : 1;
     out.value = perBox * sized;
-    // Differences of three boxes share boxes; half-step boxes in both directions make up for that.
-    out.sigma = out.value / std::sqrt(2.0 * std::max(10.0, 1.1 * static_cast<double>(apart)));
+    out.sigma = out.value / std::sqrt(2.0 * std::max(10.0, scatter.boxes));
     out.correlation = h.noise.value > 0 ? perBox * k / h.noise.value : 1;
     out.inflation = std::max(out.correlation, sky.surface->valid ? sky.surface->excess : 1.0);
     out.valid = out.value > 0;

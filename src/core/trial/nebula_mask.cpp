@@ -59,25 +59,39 @@ std::vector<char> patches(const BackgroundMesh& mesh, const std::vector<char>& b
     return out;
 }
 
-/// Grown by the cells around: nebula fades on beyond where it is seen. Less where that would leave too little sky.
-std::vector<char> grown(const BackgroundMesh& mesh, const std::vector<char>& bright) {
-    const auto freeOf = [&](const std::vector<char>& hidden) {
-        std::size_t free = 0;
-        for (std::size_t i = 0; i < hidden.size(); ++i) free += mesh.cells[i].used > 0 && !hidden[i];
-        return static_cast<double>(free) / static_cast<double>(std::max<std::size_t>(1, hidden.size()));
-    };
+double freePart(const BackgroundMesh& mesh, const std::vector<char>& hidden) {
+    std::size_t free = 0;
+    for (std::size_t i = 0; i < hidden.size(); ++i) free += mesh.cells[i].used > 0 && !hidden[i];
+    return static_cast<double>(free) / static_cast<double>(std::max<std::size_t>(1, hidden.size()));
+}
+
+/// Grown by so many cells around; less where that would leave less than a part of the sky.
+std::vector<char> grown(const BackgroundMesh& mesh, const std::vector<char>& bright, int steps, double leave) {
     std::vector<char> out = bright;
-    for (int step = 0; step < 3; ++step) {
+    for (int step = 0; step < steps; ++step) {
         std::vector<char> next = out;
         for (int j = 0; j < mesh.down; ++j)
             for (int i = 0; i < mesh.across; ++i)
                 if (out[static_cast<std::size_t>(j * mesh.across + i)])
                     for (int b = std::max(0, j - 1); b <= std::min(mesh.down - 1, j + 1); ++b)
                         for (int a = std::max(0, i - 1); a <= std::min(mesh.across - 1, i + 1); ++a) next[static_cast<std::size_t>(b * mesh.across + a)] = 1;
-        if (freeOf(next) < 0.4) break;
+        if (freePart(mesh, next) < leave) break;
         out = std::move(next);
     }
     return out;
+}
+
+/// Nebula that fades on slowly beyond where it is seen bends the sky's model: cells around it are given up until the model no longer changes, or too little sky is left.
+Surface beyondFadingNebula(const PlaneHarvest& h, std::vector<char>& excluded, Surface surface) {
+    for (int round = 0; round < 4 && surface.valid; ++round) {
+        std::vector<char> wider = grown(h.mesh, excluded, 2, 0.3);
+        if (wider == excluded) break;
+        const Surface next = refitSurface(h.mesh, wider, h.view.width, h.view.height, surface);
+        if (!next.valid || !disagree(surface, next)) break;
+        excluded = std::move(wider);
+        surface = next;
+    }
+    return surface;
 }
 
 struct PlaneOf {
@@ -120,8 +134,12 @@ void fitSurfaces(const Trial& trial, std::vector<RunEvidence>& runs, std::size_t
         for (std::size_t i = 0; i < votes.size(); ++i) votes[i] += onGrid[k][i];
         voters += !runs[k].planes.empty();
     }
-    // One spoiled run (fog, a halo) must not take the sky away from the others.
-    const int needed = voters >= 3 ? 2 : 1;
+    // What one run sees, the others have too, beneath their noise. But one spoiled run (fog, a halo) must not take the sky away from them all.
+    int needed = 1;
+    for (; needed < std::min(2, voters - 1); ++needed) {
+        const auto free = std::count_if(votes.begin(), votes.end(), [&](int v) { return v < needed; });
+        if (static_cast<double>(free) >= 0.6 * static_cast<double>(votes.size())) break;
+    }
     std::vector<Surface> surfaces(planes.size());
     tbb::parallel_for(std::size_t{0}, planes.size(), [&](std::size_t n) {
         PlaneOf& plane = planes[n];
@@ -130,13 +148,14 @@ void fitSurfaces(const Trial& trial, std::vector<RunEvidence>& runs, std::size_t
             const int at = cellAt(grid.mesh, grid.view.toPlane(h.view.toBaseline(centreOf(h.mesh, i))));
             if (at >= 0 && (votes[static_cast<std::size_t>(at)] >= needed || onGrid[plane.run][static_cast<std::size_t>(at)])) plane.excluded[i] = 1;
         }
-        plane.excluded = grown(h.mesh, plane.excluded);
+        plane.excluded = grown(h.mesh, plane.excluded, 3, 0.4); // nebula fades on beyond where it is seen
         const std::vector<char> known = knownCells(trial, h);
         std::size_t free = 0;
         for (std::size_t i = 0; i < known.size(); ++i) free += h.mesh.cells[i].used > 0 && !known[i];
         Surface s = fitSurface(h.mesh, plane.excluded, h.view.width, h.view.height);
         // Hardly any cell is free of nebula in all runs: then each run for itself.
         if (!s.valid || s.coverage < 0.12) s = fitSurface(h.mesh, known, h.view.width, h.view.height);
+        else s = beyondFadingNebula(h, plane.excluded, s);
         s.coverage = static_cast<double>(free) / static_cast<double>(std::max<std::size_t>(1, known.size()));
         surfaces[n] = s;
     });
