@@ -183,6 +183,32 @@ void measureOffset(const HaloProfile& p, HaloRing& ring, double pitch) {
     ring.offsetAngle_deg = std::atan2(my, mx) * 180 / M_PI;
 }
 
+/// Whether the edge of a disc is seen all round, as far as the noise lets tell: light that steps down at a radius on one side only is nebula, or a neighbour. `height` is of the disc, plane
+/// units.
+bool closesAround(const HaloProfile& p, double edge, double height, double blur) {
+    struct Part {
+        double n = 0, sum = 0, squares = 0;
+        double mean() const { return sum / n; }
+        double variance() const { return std::max(0.0, squares / n - mean() * mean()) / n; }
+    };
+    const double width = std::max(4.0, 0.25 * edge), gap = std::max(1.0, blur);
+    int seen = 0, steps = 0;
+    for (std::size_t quarter = 0; quarter < 4; ++quarter) {
+        const auto between = [&](double from, double to) {
+            Part part;
+            for (auto i = static_cast<std::size_t>(std::max(p.blind, from)); i < std::min(p.sectors.size(), static_cast<std::size_t>(std::max(0.0, to))); ++i)
+                for (std::size_t s = 4 * quarter; s < 4 * quarter + 4; ++s)
+                    if (const auto v = static_cast<double>(p.sectors[i][s]); std::isfinite(v)) part.n += 1, part.sum += v, part.squares += v * v;
+            return part;
+        };
+        const Part inside = between(edge - gap - width, edge - gap), outside = between(edge + gap, edge + gap + width);
+        if (inside.n < 6 || outside.n < 6) continue;
+        ++seen;
+        steps += inside.mean() - outside.mean() + std::sqrt(inside.variance() + outside.variance()) > 0.25 * height;
+    }
+    return seen >= 3 && steps >= 3;
+}
+
 /// Which sixteenth of the circle an offset points to, counted from +x towards +y, without an arc tangent for every pixel.
 std::size_t sectorOf(double dx, double dy) {
     static_assert(kHaloSectors == 16);
@@ -231,6 +257,8 @@ Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double r
             weight[bin][sector] += 1;
         }
     }
+    constexpr std::size_t kShapely = 15;
+    for (std::size_t i = 0; i < bins && psf->stars >= kShapely; ++i) out.core.push_back(psf->core(static_cast<double>(i) + 0.5));
     out.value.assign(bins, 0);
     out.sigma.assign(bins, 0);
     out.sectors.resize(bins);
@@ -257,25 +285,27 @@ HaloExcess haloExcess(const HaloProfile& f, const HaloProfile& b, double scale, 
     HaloExcess e;
     const double pitch = f.pitch;
     // Baseline profile at a run's stored radius, in run stored pixels: the same light spreads over scale^2 as many.
-    const auto baselineAt = [&](double storedRadius, double& sigma) {
-        const double r = storedRadius / scale / b.pitch - 0.5;
-        if (r < 0 || r + 1 >= static_cast<double>(b.value.size())) {
-            sigma = 0;
-            return 0.0;
-        }
-        const auto i = static_cast<std::size_t>(r);
-        const double t = r - static_cast<double>(i), per = 1 / (b.flux * b.pitch * b.pitch * scale * scale);
-        sigma = b.sigma[i] > 0 && b.sigma[i + 1] > 0 ? length((1 - t) * b.sigma[i], t * b.sigma[i + 1]) * per : 0;
-        return ((1 - t) * b.value[i] + t * b.value[i + 1]) * per;
+    const double perBase = 1 / (b.pitch * b.pitch * scale * scale);
+    struct Base {
+        double value = 0, sigma = 0, core = 0;
     };
+    const auto baselineAt = [&](double storedRadius) {
+        const double r = storedRadius / scale / b.pitch - 0.5;
+        if (r < 0 || r + 1 >= static_cast<double>(b.value.size())) return Base{};
+        const auto i = static_cast<std::size_t>(r);
+        const double t = r - static_cast<double>(i), per = perBase / b.flux;
+        const auto between = [&](const std::vector<double>& v) { return (1 - t) * v[i] + t * v[i + 1]; };
+        return Base{between(b.value) * per, b.sigma[i] > 0 && b.sigma[i + 1] > 0 ? length((1 - t) * b.sigma[i], t * b.sigma[i + 1]) * per : 0, b.core.empty() ? 0 : between(b.core) * perBase};
+    };
+    std::vector<double> sharpened; // the excess less what star images of other width explain: a focus is no halo
     for (std::size_t i = 0; i < f.value.size(); ++i) {
         const double radius = (static_cast<double>(i) + 0.5) * pitch;
-        double sigma = 0;
-        const double base = baselineAt(radius, sigma);
+        const Base base = baselineAt(radius);
         const double per = 1 / (f.flux * pitch * pitch);
         e.radius.push_back(radius);
-        e.value.push_back(f.value[i] * per - base);
-        e.sigma.push_back(f.sigma[i] > 0 && sigma > 0 ? length(f.sigma[i] * per, sigma) : 0);
+        e.value.push_back(f.value[i] * per - base.value);
+        e.sigma.push_back(f.sigma[i] > 0 && base.sigma > 0 ? length(f.sigma[i] * per, base.sigma) : 0);
+        sharpened.push_back(e.value.back() - (f.core.empty() || b.core.empty() ? 0 : f.core[i] / (pitch * pitch) - base.core));
     }
     const double blind = std::max(f.blind, b.blind * b.pitch * scale / pitch);
     const auto first = std::min(static_cast<std::size_t>(std::ceil(blind)), e.value.size());
@@ -288,7 +318,7 @@ HaloExcess haloExcess(const HaloProfile& f, const HaloProfile& b, double scale, 
 
     // A pixel's width and the star image soften an edge.
     const double blur = length(0.45 * pitch, std::max(f.fwhm * pitch, b.fwhm * b.pitch * scale) / 2.355);
-    std::vector<HaloDisc> discs = findHaloDiscs(e.radius, e.value, e.sigma, first, blur, obstruction);
+    std::vector<HaloDisc> discs = findHaloDiscs(e.radius, sharpened, e.sigma, first, blur, obstruction);
     if (!discs.empty()) { // off its centre a disc's edge is spread over the rings: look again knowing that
         const HaloDisc& main = *std::max_element(discs.begin(), discs.end(), [](const HaloDisc& x, const HaloDisc& y) { return x.significance < y.significance; });
         HaloRing ring;
@@ -296,15 +326,17 @@ HaloExcess haloExcess(const HaloProfile& f, const HaloProfile& b, double scale, 
         ring.plateau = main.height;
         measureOffset(f, ring, pitch);
         if (ring.offset > std::max(3.5 * ring.offsetSigma, blur) && ring.offset < 0.4 * ring.radius)
-            discs = findHaloDiscs(e.radius, e.value, e.sigma, first, length(blur, ring.offset / std::sqrt(2.0)), obstruction);
+            discs = findHaloDiscs(e.radius, sharpened, e.sigma, first, length(blur, ring.offset / std::sqrt(2.0)), obstruction);
     }
+    // What is no disc stays in the fit that the others' heights come from, and goes now.
+    std::erase_if(discs, [&](const HaloDisc& d) { return !closesAround(f, d.radius / pitch, d.height * f.flux * pitch * pitch, blur / pitch); });
     // Discs lie upon one another: the level between two edges is the sum of those from there outwards.
     const double fluxError = length(f.fluxSigma / f.flux, b.fluxSigma / b.flux);
     double level = 0, levelVariance = 0;
     for (std::size_t i = discs.size(); i-- > 0;) {
         HaloRing ring;
         ring.radius = discs[i].radius;
-        ring.radiusSigma = length(discs[i].radiusSigma, 0.05 * pitch);
+        ring.radiusSigma = length(discs[i].radiusSigma, 0.2 * pitch); // rings are a pixel wide
         level += discs[i].height;
         levelVariance += discs[i].heightSigma * discs[i].heightSigma;
         ring.plateau = level;

@@ -21,6 +21,7 @@ struct HaloProfile {
     std::vector<double> value;    ///< at radius i + 0.5 bins: clipped mean over the sectors, far sky taken off, plane units
     std::vector<double> sigma;    ///< its error, from the scatter of the sectors; 0: no pixels
     std::vector<std::array<float, kHaloSectors>> sectors; ///< the same by sector, NaN where hidden
+    std::vector<double> core;     ///< what the star image's Moffat alone holds there, per pixel of a star of flux 1; empty where too few stars tell its shape
     double pitch = 1;             ///< stored pixels per plane pixel
 };
 

@@ -45,6 +45,7 @@ public:
         }
         if (radii.empty()) return found;
         std::sort(radii.begin(), radii.end());
+        sharpen(radii);
         const Fit fit = solveAll(radii);
         const double structure = structureAround(radii);
         for (std::size_t k = 0; k < radii.size(); ++k) {
@@ -54,7 +55,7 @@ public:
             d.height = fit.value[at];
             d.heightSigma = std::sqrt(fit.covariance(at, at)) * fit.inflation * structure;
             d.significance = d.height / d.heightSigma;
-            d.radiusSigma = radiusError(radii, k, fit);
+            d.radiusSigma = radiusError(radii, k, fit) * std::sqrt(structure);
             if (d.significance > kKept) found.push_back(d);
         }
         return found;
@@ -177,6 +178,26 @@ private:
             }
         }
         radius = at;
+    }
+
+    /// Edges may be softer or harder than the star image: a ghost out of focus need not follow the seeing of a long stack. Takes the softness that fits best.
+    void sharpen(std::vector<double>& radii) {
+        const double start = m_blur;
+        double best = start, least = solveAll(radii).chi;
+        const std::vector<double> before = radii;
+        std::vector<double> settled = radii;
+        for (const double factor : {0.2, 0.4, 0.7, 1.4}) {
+            m_blur = factor * start;
+            radii = before;
+            for (double& r : radii) settle(radii, r);
+            if (const double chi = solveAll(radii).chi; chi < least) {
+                least = chi;
+                best = m_blur;
+                settled = radii;
+            }
+        }
+        m_blur = best;
+        radii = settled;
     }
 
     /// Where the misfit has grown by one.

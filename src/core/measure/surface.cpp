@@ -315,6 +315,14 @@ bool disagree(const Surface& first, const Surface& part) {
     return false;
 }
 
+Surface withDoubt(Surface part, const Surface& first) {
+    constexpr double kLeft = 0.3; // what an exponential leaves behind two cells further out is of that order
+    const std::array<double, 4> difference{part.b0 - first.b0, part.bx - first.bx, part.by - first.by, part.q - first.q};
+    for (std::size_t i = 0; i < 4; ++i)
+        for (std::size_t j = 0; j < 4; ++j) part.covariance[i][j] += kLeft * kLeft * difference[i] * difference[j];
+    return part;
+}
+
 bool hasRing(const BackgroundMesh& mesh, const std::vector<char>& excluded, const Surface& surface, int width, int height) {
     if (!surface.valid) return false;
     std::array<std::vector<double>, 10> rings;

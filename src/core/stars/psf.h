@@ -3,6 +3,7 @@
 #include "core/stars/moffat.h"
 
 #include <algorithm>
+#include <cmath>
 #include <optional>
 #include <vector>
 
@@ -22,6 +23,9 @@ struct Psf {
     double wingAt(double radius) const { return std::max(lightAt(radius), core(radius)); }
     /// Light within a radius, pixels, of a flux of 1.
     double enclosed(double radius) const;
+    /// What an aperture of exact overlaps sums up of a flux of 1: a pixel on its edge counts by the part inside as if its light were even, though most of it lies nearer to the star. To second
+    /// order that adds a 24th of the light's slope around the edge (pixels of side 1).
+    double inAperture(double radius) const { return enclosed(radius) + 2 * M_PI * radius / 24 * (lightAt(radius + 0.1) - lightAt(radius - 0.1)) / 0.2; }
     /// How far out the star image is known, pixels.
     double reach() const { return std::max(3 * fwhm, static_cast<double>(wings.size()) - 1); }
     /// The Moffat alone, azimuthal mean.

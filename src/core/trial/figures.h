@@ -51,6 +51,13 @@ struct Underlay {
 };
 Underlay underlay(const Sky& sky, const std::vector<Region>& regions, const SurfaceBasis& at, double inflation);
 
+/// The level of the sky regions, or of the model where there are none.
+struct Background {
+    double level = 0, sigma = 0;
+    bool fromModel = false;
+};
+Background backgroundOf(const Sky& sky);
+
 void backgroundFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline, double perArea);
 void gradientFigures(FigureSheet& sheet, const Sky& sky, const Site& site);
 void artefactFigures(FigureSheet& sheet, const Sky& sky);

@@ -90,8 +90,7 @@ void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky
             const auto put = [&](const char* q, double value, double sigma, std::vector<std::string> flags) { sheet.add(ch, q, region.id, value, sigma, std::move(flags)).headline = speaks; };
             put("nebula_signal", s.value, s.sigma, s.flags);
             const bool pedestal = std::find(c.flags.begin(), c.flags.end(), "pedestal-unknown") != c.flags.end();
-            const double background = sky.plane->sky.used > 0 ? sky.plane->sky.mean : sky.surface->b0;
-            const double backgroundSigma = sky.plane->sky.used > 0 ? meanSigma(sky.plane->sky.pixelSigma, sky.plane->sky.used, noise.inflation) : std::sqrt(sky.surface->covariance[0][0]);
+            const auto [background, backgroundSigma, fromModel] = backgroundOf(sky);
             if (pedestal) sheet.absent(ch, "nebula_contrast", region.id, "the pedestal is unknown, so there is no absolute background");
             else if (!(background > 3 * backgroundSigma)) sheet.absent(ch, "nebula_contrast", region.id, "the background is not above zero");
             else {

@@ -125,39 +125,36 @@ Underlay underlay(const Sky& sky, const std::vector<Region>& regions, const Surf
     return out;
 }
 
+Background backgroundOf(const Sky& sky) {
+    const RegionSum& pooled = sky.plane->sky;
+    if (pooled.used == 0) return {sky.surface->b0, std::sqrt(std::max(0.0, sky.surface->covariance[0][0])), true};
+    // Unresolved stars skew the sky; what the skew shows beyond its own noise joins the error.
+    const double statistical = meanSigma(pooled.pixelSigma, pooled.used, sky.noise.inflation);
+    const double sigma = std::sqrt(statistical * statistical + std::pow(std::max(0.0, pooled.skew - 2 * statistical), 2) + std::pow(kGlowError * pooled.glow, 2));
+    // What stars hide is as bright as the sky model says it is beside what they leave.
+    return {pooled.mean + (sky.surface->valid ? sky.surface->at(pooled.whole) - sky.surface->at(pooled.basis) : 0.0), sigma, false};
+}
+
 void backgroundFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline, double perArea) {
     const PlaneHarvest& h = *sky.plane;
     const BoxNoise& noise = sky.noise;
-    const auto level = [](const Sky& s, double inflation, double& sigma, bool& noRegion) {
-        noRegion = s.plane->sky.used == 0;
-        if (!noRegion) {
-            // Unresolved stars skew the sky; what the skew shows beyond its own noise joins the error.
-            const double statistical = meanSigma(s.plane->sky.pixelSigma, s.plane->sky.used, inflation);
-            sigma = std::sqrt(statistical * statistical + std::pow(std::max(0.0, s.plane->sky.skew - 2 * statistical), 2) + std::pow(kGlowError * s.plane->sky.glow, 2));
-            // What stars hide is as bright as the sky model says it is beside what they leave.
-            return s.plane->sky.mean + (s.surface->valid ? s.surface->at(s.plane->sky.whole) - s.surface->at(s.plane->sky.basis) : 0.0);
-        }
-        sigma = std::sqrt(std::max(0.0, s.surface->covariance[0][0]));
-        return s.surface->b0;
-    };
     std::vector<std::string> flags;
     const bool known = std::find(sheet.conditions().flags.begin(), sheet.conditions().flags.end(), "pedestal-unknown") == sheet.conditions().flags.end();
     if (h.sky.used == 0 && !sky.surface->valid) {
         for (const char* q : {"background", "background_ratio", "background_mag"}) sheet.absent(h.channel, q, "", "there is neither a sky region nor enough free sky for a model");
     } else {
-        double sigma = 0, baseSigma = 0;
-        bool noRegion = false, baseNoRegion = false;
-        const double value = level(sky, noise.inflation, sigma, noRegion);
-        if (noRegion) flags.push_back("no-sky-region");
+        const Background own = backgroundOf(sky);
+        const double value = own.level;
+        if (own.fromModel) flags.push_back("no-sky-region");
         if (noise.correlation > 1.3) flags.push_back("correlated-noise");
-        sheet.add(h.channel, "background", "", value, sigma, flags);
+        sheet.add(h.channel, "background", "", value, own.sigma, flags);
         if (baseline) {
-            const double base = level(*baseline, baseline->noise.inflation, baseSigma, baseNoRegion);
-            const double ratio = value / base / perArea;
+            const Background base = backgroundOf(*baseline);
+            const double ratio = value / base.level / perArea;
             if (!known) {
                 for (const char* q : {"background_ratio", "background_mag"}) sheet.absent(h.channel, q, "", "the pedestal is unknown, so there is no absolute background to divide");
-            } else if (base > 3 * baseSigma && value > 0) {
-                const double relative = std::hypot(sigma / value, baseSigma / base);
+            } else if (base.level > 3 * base.sigma && value > 0) {
+                const double relative = std::hypot(own.sigma / value, base.sigma / base.level);
                 sheet.add(h.channel, "background_ratio", "", ratio, ratio * relative, flags);
                 sheet.add(h.channel, "background_mag", "", -2.5 * std::log10(ratio), 2.5 / std::log(10.0) * relative, flags);
             } else {
@@ -287,7 +284,7 @@ void starFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline) {
     if (h.stars.psf && b.stars.psf && h.apertureRadius > 0 && b.apertureRadius > 0) {
         const double whole = 4 * b.stars.psf->fwhm;
         const auto of = [](const PlaneHarvest& p, double reach) {
-            return Catch{p.stars.psf->enclosed(p.apertureRadius), M_PI * p.apertureRadius * p.apertureRadius, p.stars.psf->enclosed(reach)};
+            return Catch{p.stars.psf->inAperture(p.apertureRadius), M_PI * p.apertureRadius * p.apertureRadius, p.stars.psf->enclosed(reach)};
         };
         own = of(h, whole * h.view.scale() / b.view.scale());
         theirs = of(b, whole);
@@ -305,8 +302,8 @@ void starFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline) {
         return;
     }
     const double value = median(std::span<double>(ratios)), correction = median(std::span<double>(corrections));
-    // Wings are known to a twentieth or so of what the correction takes from them.
-    sheet.add(h.channel, "star_throughput", "", value, std::hypot(medianSigma(ratios), 0.05 * value * std::abs(correction - 1)));
+    // Wings are known to a tenth or so of what the correction takes from them.
+    sheet.add(h.channel, "star_throughput", "", value, std::hypot(medianSigma(ratios), 0.1 * value * std::abs(correction - 1)));
 }
 
 } // namespace caelumen

@@ -89,7 +89,7 @@ Surface beyondFadingNebula(const PlaneHarvest& h, std::vector<char>& excluded, S
         const Surface next = refitSurface(h.mesh, wider, h.view.width, h.view.height, surface);
         if (!next.valid || !disagree(surface, next)) break;
         excluded = std::move(wider);
-        surface = next;
+        surface = withDoubt(next, surface);
     }
     return surface;
 }
