@@ -271,4 +271,13 @@ CAELUMEN_FAST void fromWords(const std::uint16_t* raw, int n, float offset, floa
     }
 }
 
+CAELUMEN_FAST void fromFloats(const std::uint32_t* raw, int n, float* to) {
+    auto* bits = reinterpret_cast<std::uint32_t*>(to);
+#pragma GCC ivdep
+    for (int i = 0; i < n; ++i) {
+        const std::uint32_t v = raw[i];
+        bits[i] = (v << 24) | ((v << 8) & 0xff0000U) | ((v >> 8) & 0xff00U) | (v >> 24);
+    }
+}
+
 } // namespace caelumen::rows

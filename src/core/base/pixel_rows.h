@@ -85,4 +85,7 @@ void screen(const Gathered& from, int n, const Screen& how, float* out, std::uin
 /// 16-bit big-endian words, signed, plus an offset.
 void fromWords(const std::uint16_t* raw, int n, float offset, float* to);
 
+/// 32-bit big-endian floats.
+void fromFloats(const std::uint32_t* raw, int n, float* to);
+
 } // namespace caelumen::rows

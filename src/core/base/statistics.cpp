@@ -28,24 +28,33 @@ double truncatedSigma(double kappa) {
 
 void sortAll(std::span<double> v) { std::sort(v.begin(), v.end()); }
 
-/// By three rounds of 11 bits for many: floats keep their order as whole numbers once the sign is seen to.
-void sortAll(std::span<float> v) {
-    if (v.size() < 512) return std::sort(v.begin(), v.end());
-    constexpr unsigned kBits = 11, kBins = 1U << kBits;
-    std::array<std::array<std::uint32_t, kBins>, 3> start{};
-    std::vector<std::uint32_t> keys(v.size()), other(v.size());
+/// By rounds of so many bits: floats keep their order as whole numbers once the sign is seen to.
+template<unsigned kBits, unsigned kRounds>
+void sortByDigits(std::span<float> v) {
+    static_assert(kBits * kRounds >= 32);
+    constexpr unsigned kBins = 1U << kBits;
+    std::array<std::array<std::uint32_t, kBins>, kRounds> start{};
+    thread_local std::vector<std::uint32_t> keys, other;
+    keys.resize(v.size());
+    other.resize(v.size());
     for (std::size_t i = 0; i < v.size(); ++i) {
         const auto bits = std::bit_cast<std::uint32_t>(v[i]);
         keys[i] = bits ^ (bits >> 31 != 0 ? 0xFFFFFFFFU : 0x80000000U);
-        for (unsigned r = 0; r < 3; ++r) ++start[r][keys[i] >> (r * kBits) & (kBins - 1)];
+        for (unsigned r = 0; r < kRounds; ++r) ++start[r][keys[i] >> (r * kBits) & (kBins - 1)];
     }
-    for (unsigned r = 0; r < 3; ++r) {
+    for (unsigned r = 0; r < kRounds; ++r) {
         std::uint32_t sum = 0;
         for (std::uint32_t& n : start[r]) sum += std::exchange(n, sum);
         for (const std::uint32_t key : keys) other[start[r][key >> (r * kBits) & (kBins - 1)]++] = key;
         keys.swap(other);
     }
     for (std::size_t i = 0; i < v.size(); ++i) v[i] = std::bit_cast<float>(keys[i] ^ (keys[i] >> 31 != 0 ? 0x80000000U : 0xFFFFFFFFU));
+}
+
+void sortAll(std::span<float> v) {
+    if (v.size() < 64) return std::sort(v.begin(), v.end());
+    if (v.size() < 4000) return sortByDigits<8, 4>(v);
+    sortByDigits<11, 3>(v);
 }
 
 template<class T>

@@ -2,10 +2,10 @@
 
 #include "core/image/fits_facts.h"
 #include "core/image/fits_pixels.h"
+#include "core/image/fits_rows.h"
 #include "core/image/unpack.h"
 
 #include <fmt/format.h>
-#include <tbb/enumerable_thread_specific.h>
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
@@ -156,18 +156,22 @@ Result<FitsImage> readFitsInfoHere(const fs::path& path) { return findImage(path
 Result<Plane> readFitsPlane(const FrameInfo& info, const FitsPlace& place, int plane, Plane spare, const std::function<void(float* row, int y)>& eachRow) {
     Plane out = Plane::unfilled(info.width, info.height, std::move(spare));
     const auto width = static_cast<long long>(info.width), start = static_cast<long long>(plane) * static_cast<long long>(out.size());
-    // Bands of rows side by side, each thread with a reader of its own. A gzipped file would be unpacked once a reader: that goes in one piece.
+    // Bands of rows side by side. A gzipped file would be unpacked once a band: that goes in one piece.
     // Compressed tiles may be higher than a band: two pieces keep two cores busy and unpack little twice.
     const int band = place.gzipped ? info.height : place.compressed ? (info.height + 1) / 2 : static_cast<int>(std::clamp<long long>((1 << 18) / width, 8, info.height));
     const int bands = (info.height + band - 1) / band;
-    tbb::enumerable_thread_specific<std::optional<FitsPixelReader>> readers;
-    const auto readHere = [&](long long first, long long count, float* to) -> Status {
-        auto& reader = readers.local();
-        if (!reader) {
-            auto opened = FitsPixelReader::open(info.path, place.hdu);
-            if (!opened) return opened.error();
-            reader = std::move(*opened);
-        }
+    std::optional<FitsRows> plain;
+    if (!place.compressed && !place.gzipped) {
+        auto opened = FitsRows::open(info.path, place.hdu);
+        if (!opened) return opened.error();
+        plain = std::move(*opened);
+    }
+    const OpenFile file = plain ? plain->file() : OpenFile(-1);
+    const auto read = [&](long long first, long long count, float* to) -> Status {
+        if (plain) return plain->read(file, first, count, to);
+        if (place.compressed) return unpackPixels(info.path, place.hdu, first, count, to);
+        auto reader = FitsPixelReader::open(info.path, place.hdu);
+        if (!reader) return reader.error();
         return reader->read(first, count, to);
     };
     std::mutex guard;
@@ -175,13 +179,13 @@ Result<Plane> readFitsPlane(const FrameInfo& info, const FitsPlace& place, int p
     tbb::parallel_for(0, bands, [&](int b) {
         const int row = b * band, rows = std::min(band, info.height - row);
         const long long first = start + row * width, count = rows * width;
-        const Status read = place.compressed ? unpackPixels(info.path, place.hdu, first, count, out.row(row)) : readHere(first, count, out.row(row));
-        if (read) {
+        const Status done = read(first, count, out.row(row));
+        if (done) {
             for (int y = row; y < row + rows; ++y) eachRow(out.row(y), y);
             return;
         }
         const std::scoped_lock lock(guard);
-        if (!failure) failure = read.error();
+        if (!failure) failure = done.error();
     });
     if (failure) return *failure;
     return out;

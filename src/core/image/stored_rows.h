@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/image/fits_rows.h"
 #include "core/image/frame_file.h"
 
 #include <memory>
@@ -8,7 +9,7 @@ namespace caelumen {
 
 /// Any rows of a frame on disk, in any order, without the rest: what stacking needs, which touches every frame band by band. An uncompressed FITS image is read where it lies;
 /// all else is unpacked once into a nameless file of the temporary folder. Values are stored units with BZERO and BSCALE applied; blanks and infinities come back as NaN, zero rims as
-/// zeros. Reading is safe from several threads.
+/// zeros. Reading is safe from several threads; a thousand frames need no thousand open files.
 class StoredRows {
 public:
     static Result<StoredRows> open(const FrameFile& file);
@@ -19,13 +20,9 @@ public:
     Status read(int plane, int y, int count, float* to) const;
 
 private:
-    struct Descriptor;
     std::filesystem::path m_path;
-    std::shared_ptr<const Descriptor> m_unpacked; ///< of the nameless file; else the frame itself is opened for each read, so that a thousand frames need no thousand open files
-    long long m_start = 0;                  ///< of the pixels, bytes
-    int m_bitpix = -32;
-    double m_zero = 0, m_scale = 1;
-    std::optional<long long> m_blank;
+    std::optional<FitsRows> m_inPlace;
+    std::shared_ptr<const OpenFile> m_unpacked; ///< of the nameless file
     int m_width = 0, m_height = 0;
 };
 

@@ -1,5 +1,6 @@
 #include "core/measure/region_sum.h"
 
+#include "core/base/pixel_rows.h"
 #include "core/base/statistics.h"
 
 #include <Eigen/Dense>
@@ -310,18 +311,22 @@ RegionSum sumRegions(const Plane& plane, const Mask& mask, const StarGlow& glow,
             c.whole += length;
             c.wholeX += 0.5 * length * (run.x0 + run.x1 - 1);
             c.wholeY += static_cast<double>(length) * run.y;
-            int x = 0, n = 0;
-            for (int i = run.x0; i < run.x1; ++i) {
-                const auto value = static_cast<double>(run.row[i]); // NaN is never within the limit
-                if (!(std::abs(value - centre) <= limit) || (run.hidden && run.hidden[i])) continue;
-                c.sum += value;
-                c.glow += glow.at(i, run.y);
-                x += i;
-                ++n;
-            }
+            const auto low = static_cast<float>(centre - limit), high = std::nextafter(static_cast<float>(centre + limit), std::numeric_limits<float>::infinity());
+            const rows::Sums part = rows::sums(run.row + run.x0, run.hidden ? run.hidden + run.x0 : nullptr, length, low, high, static_cast<float>(centre));
+            const auto n = static_cast<double>(part.count);
+            c.sum += n * static_cast<double>(static_cast<float>(centre)) + part.sum;
             c.n += n;
-            c.x += x;
-            c.y += static_cast<double>(n) * run.y;
+            c.y += n * run.y;
+            if (part.count == length) { // as most are
+                c.x += 0.5 * length * (run.x0 + run.x1 - 1);
+                c.glow += n * glow.at((run.x0 + run.x1) / 2, run.y);
+            } else if (part.count > 0) {
+                for (int x = run.x0; x < run.x1; ++x) {
+                    if (!(run.row[x] >= low && run.row[x] < high) || (run.hidden && run.hidden[x])) continue;
+                    c.x += x;
+                    c.glow += glow.at(x, run.y);
+                }
+            }
             out.inside += static_cast<std::size_t>(run.x1 - run.x0);
         });
         if (structured) levelStructured(grid);

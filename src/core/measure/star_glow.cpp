@@ -2,6 +2,8 @@
 
 #include "core/base/statistics.h"
 
+#include <tbb/parallel_for.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -37,12 +39,12 @@ StarGlow::StarGlow(const std::vector<Star>& stars, const std::vector<double>& hi
     constexpr double kStep = 0.25;
     std::vector<float> wing; // against the radius, once
     for (double r = 0; r <= reach + kStep; r += kStep) wing.push_back(static_cast<float>(psf->wingAt(r)));
-    // Adds a star's light between two radii to the middles of the squares.
-    const auto add = [&](Grid& g, int side, const Star& s, double flux, double from, double to) {
+    // Adds a star's light between two radii to the middles of the squares of some rows.
+    const auto add = [&](Grid& g, int side, int begin, int end, const Star& s, double flux, double from, double to) {
         const auto first = [&](double c) { return std::max(0, static_cast<int>(std::floor((c - to) / side))); };
-        const int right = std::min(g.across - 1, static_cast<int>((s.x + to) / side)), bottom = std::min(g.down - 1, static_cast<int>((s.y + to) / side));
+        const int right = std::min(g.across - 1, static_cast<int>((s.x + to) / side)), bottom = std::min(end - 1, static_cast<int>((s.y + to) / side));
         const double middle = 0.5 * (side - 1);
-        for (int j = first(s.y); j <= bottom; ++j) {
+        for (int j = std::max(begin, first(s.y)); j <= bottom; ++j) {
             const double dy = j * side + middle - s.y;
             float* row = g.light.data() + static_cast<std::size_t>(j) * static_cast<std::size_t>(g.across);
             for (int i = first(s.x); i <= right; ++i) {
@@ -52,38 +54,47 @@ StarGlow::StarGlow(const std::vector<Star>& stars, const std::vector<double>& hi
         }
     };
     const double worthwhile = stars.empty() ? 0 : 1e-4 * std::max_element(stars.begin(), stars.end(), [](const Star& a, const Star& b) { return a.flux < b.flux; })->flux;
+    const double near = std::min(reach, kNear);
     double everything = 0;
-    for (std::size_t k = 0; k < stars.size(); ++k) {
-        const Star& s = stars[k];
+    std::vector<double> fluxes;
+    for (const Star& s : stars) {
         // A saturated star's own sum misses light: its isophote, four sigma of the noise there, tells more.
         const double isophote = std::sqrt(s.area / M_PI), rim = psf->lightAt(isophote);
-        const double flux = s.saturated && rim > 0 && s.rim > 0 ? std::max(s.flux, s.rim / rim) : s.flux;
-        everything += flux;
-        const double near = std::min(reach, kNear);
-        if (hidden[k] < near) add(m_near, kFine, s, flux, hidden[k], near);
-        if (flux >= worthwhile) add(m_wide, kCoarse, s, flux, std::max(near, hidden[k]), reach); // the far wings of faint stars are nothing
+        fluxes.push_back(s.saturated && rim > 0 && s.rim > 0 ? std::max(s.flux, s.rim / rim) : s.flux);
+        everything += fluxes.back();
     }
+    // Strips side by side, each writing its own rows.
+    constexpr int kStrip = 8 * kCoarse;
+    tbb::parallel_for(0, (height + kStrip - 1) / kStrip, [&](int strip) {
+        const int top = strip * kStrip, bottom = std::min(height, top + kStrip);
+        for (std::size_t k = 0; k < stars.size(); ++k) {
+            if (stars[k].y + reach < top || stars[k].y - reach > bottom) continue;
+            if (hidden[k] < near) add(m_near, kFine, top / kFine, (bottom + kFine - 1) / kFine, stars[k], fluxes[k], hidden[k], near);
+            if (fluxes[k] >= worthwhile) add(m_wide, kCoarse, top / kCoarse, (bottom + kCoarse - 1) / kCoarse, stars[k], fluxes[k], std::max(near, hidden[k]), reach); // the far wings of faint stars are nothing
+        }
+    });
     m_far = everything * farLight(*psf, reach) / (static_cast<double>(width) * height);
 }
 
 std::vector<double> StarGlow::over(const BackgroundMesh& mesh, const Mask& mask) const {
     std::vector<double> out(mesh.cells.size(), 0);
     if (m_near.empty()) return out;
-    std::vector<double> count(out.size(), 0);
-    for (int j = 0; j < m_near.down; ++j) {
-        const int y = std::min(j * kFine + kFine / 2, mesh.height - 1);
-        const int row = std::min(y / mesh.cell, mesh.down - 1) * mesh.across;
-        const std::uint8_t* hidden = mask.empty() ? nullptr : mask.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(mesh.width);
-        for (int i = 0; i < m_near.across; ++i) {
-            const int x = std::min(i * kFine + kFine / 2, mesh.width - 1);
-            if (hidden && hidden[x]) continue;
-            const auto cell = static_cast<std::size_t>(row + std::min(x / mesh.cell, mesh.across - 1));
-            out[cell] += at(x, y);
-            ++count[cell];
+    tbb::parallel_for(0, mesh.down, [&](int band) {
+        double* light = out.data() + static_cast<std::size_t>(band) * static_cast<std::size_t>(mesh.across);
+        std::vector<int> count(static_cast<std::size_t>(mesh.across), 0);
+        const int bottom = band + 1 == mesh.down ? mesh.height : (band + 1) * mesh.cell;
+        for (int y = band * mesh.cell + kFine / 2; y < bottom; y += kFine) {
+            const std::uint8_t* hidden = mask.empty() ? nullptr : mask.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(mesh.width);
+            for (int x = kFine / 2, i = 0; x < mesh.width; x += kFine) {
+                if (hidden && hidden[x]) continue;
+                while (i + 1 < mesh.across && x >= (i + 1) * mesh.cell) ++i;
+                light[i] += at(x, y);
+                ++count[static_cast<std::size_t>(i)];
+            }
         }
-    }
-    for (std::size_t i = 0; i < out.size(); ++i)
-        if (count[i] > 0) out[i] /= count[i];
+        for (int i = 0; i < mesh.across; ++i)
+            if (const int n = count[static_cast<std::size_t>(i)]; n > 0) light[i] /= n;
+    });
     return out;
 }
 
