@@ -39,7 +39,7 @@ Trial withPaths(Trial trial, const QString& campaign, bool relative) {
     };
     for (Run& run : trial.runs) {
         turn(run.stack);
-        turn(run.short_stack);
+        for (std::string* file : {&run.short_stack, &run.odd_stack, &run.even_stack}) turn(*file);
     }
     for (Filter& filter : trial.filters) turn(filter.curve);
     return trial;

@@ -61,4 +61,10 @@ Status writeFile(const fs::path& path, std::string_view bytes) {
     });
 }
 
+std::filesystem::path besideStack(const std::filesystem::path& stack, const std::string& what) {
+    std::filesystem::path name = stack.stem();
+    name += "-" + what + ".fits";
+    return stack.parent_path() / name;
+}
+
 } // namespace caelumen

@@ -18,4 +18,7 @@ Status writeFile(const std::filesystem::path& path, std::string_view bytes);
 /// Calls `write` with a temporary name in the same folder; renames it to `path` when that succeeds, removes it otherwise.
 Status writeThrough(const std::filesystem::path& path, const std::function<Status(const std::filesystem::path&)>& write);
 
+/// The name of what is written beside a stack: "b.fits" and "odd" make "b-odd.fits".
+std::filesystem::path besideStack(const std::filesystem::path& stack, const std::string& what);
+
 } // namespace caelumen

@@ -91,6 +91,14 @@ void takeRegions(PlaneHarvest& h, const Plane& plane, const Mask& mask, const St
     });
     for (std::size_t i = 0; i < summed.size(); ++i) h.regions[summed[i]->id] = sums[i];
     h.sky = sums.back();
+    if (rq.halves) { // stars and nebula make no differences there
+        const auto noiseOf = [&](const std::vector<const Region*>& where, RegionSum& sum) {
+            std::vector<float> values = regionValues(*rq.halves, mask, rq.view, where, 20'000);
+            if (values.size() > 400) sum.pixelSigma = clippedStats(std::span<float>(values)).sigma;
+        };
+        for (std::size_t i = 0; i < summed.size(); ++i) noiseOf({summed[i]}, h.regions[summed[i]->id]);
+        noiseOf(skies, h.sky);
+    }
     // Regions of unlike level make a skewed pool without any stars: skewness is each region's own.
     double skew = 0, used = 0;
     for (std::size_t i = 0; i < summed.size(); ++i) {
@@ -104,7 +112,8 @@ void takeRegions(PlaneHarvest& h, const Plane& plane, const Mask& mask, const St
 
 void takeBoxes(PlaneHarvest& h, const Plane& plane, const Mask& mask, const HarvestRequest& rq) {
     h.boxSide = boxSide(rq.arcsecPerStoredPixel * rq.view.geometry.pitch);
-    h.boxes = noiseBoxes(plane, mask, h.boxSide, rq.view, *rq.regions);
+    h.boxes = noiseBoxes(rq.halves ? *rq.halves : plane, mask, h.boxSide, rq.view, *rq.regions);
+    h.boxesAreNoise = rq.halves;
 }
 
 void takeFluxes(PlaneHarvest& h, const Plane& plane, const Mask& mask, const SmoothSky& sky, const HarvestRequest& rq) {
@@ -146,15 +155,14 @@ PlaneHarvest harvestPlane(const Plane& plane, PlaneStars stars, const HarvestReq
     h.hiddenPart = hiddenPart(mask);
     h.mesh = buildMesh(plane, mask, defaultCell(plane), h.hiddenPart > 0.5 ? 0.1 : 0.3);
     StarGlow glow(h.stars.stars, hiddenRadii(h, rq.baselineDiscs), h.stars.psf, plane.width(), plane.height());
-    glow.calibrate(h.mesh, mask);
-    const std::vector<double> starlight = glow.over(h.mesh, mask);
+    const std::vector<double> starlight = glow.calibrate(h.mesh, mask);
     for (std::size_t i = 0; i < starlight.size(); ++i) h.mesh.cells[i].level -= starlight[i];
     const SmoothSky sky(h.mesh);
 
     // Each reads the pixels and writes its own part.
     tbb::parallel_invoke([&] { takeRegions(h, plane, mask, glow, rq); }, [&] { takeBoxes(h, plane, mask, rq); }, [&] { takeHalos(h, plane, rq); },
                          [&] {
-                             h.noise = pixelNoise(plane, mask, rq.view, *rq.regions);
+                             h.noise = pixelNoise(rq.halves ? *rq.halves : plane, mask, rq.view, *rq.regions);
                              h.banding = measureBanding(plane, mask, sky, h.noise.value);
                          });
     takeFluxes(h, plane, mask, sky, rq);

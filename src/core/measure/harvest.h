@@ -43,6 +43,7 @@ struct HarvestRequest {
     const std::vector<Point>* photometry = nullptr; ///< baseline pixels
     double apertureRadius = 0;                      ///< baseline pixels
     double haloReach = 0;                           ///< baseline pixels
+    const Plane* halves = nullptr;                  ///< what the plane's odd and even halves differ by, as noisy as the plane itself; null where there are none
 };
 
 /// Everything that is taken from a plane's pixels, small enough to keep for all runs: every figure is computed from these.
@@ -58,6 +59,7 @@ struct PlaneHarvest {
     BandingPair banding;
     int boxSide = 1;
     std::vector<NoiseBox> boxes;
+    bool boxesAreNoise = false;                     ///< taken from the difference of half stacks: no sky in them
     double apertureRadius = 0;                      ///< plane pixels
     std::vector<ApertureFlux> fluxes;               ///< in the order of HarvestRequest::photometry
     std::map<std::string, Result<HaloProfile>> halos;

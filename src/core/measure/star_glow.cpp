@@ -98,9 +98,9 @@ std::vector<double> StarGlow::over(const BackgroundMesh& mesh, const Mask& mask)
     return out;
 }
 
-void StarGlow::calibrate(const BackgroundMesh& mesh, const Mask& mask) {
-    if (m_near.empty()) return;
-    const std::vector<double> light = over(mesh, mask);
+std::vector<double> StarGlow::calibrate(const BackgroundMesh& mesh, const Mask& mask) {
+    std::vector<double> light = over(mesh, mask);
+    if (m_near.empty()) return light;
     // Each cell less the mean of its two neighbours: sky and nebula, which vary smoothly, cancel.
     std::vector<double> sky, glow;
     const auto bend = [&](std::size_t before, std::size_t here, std::size_t after) {
@@ -115,7 +115,7 @@ void StarGlow::calibrate(const BackgroundMesh& mesh, const Mask& mask) {
             if (i > 0 && i + 1 < across) bend(at - 1, at, at + 1);
             if (j > 0 && j + 1 < down) bend(at - across, at, at + across);
         }
-    if (sky.size() < 100) return;
+    if (sky.size() < 100) return light;
     double slope = 1, error = 0;
     for (int round = 0; round < 5; ++round) {
         std::vector<double> left;
@@ -126,7 +126,7 @@ void StarGlow::calibrate(const BackgroundMesh& mesh, const Mask& mask) {
             if (std::abs(sky[k] - slope * glow[k]) > 3 * spread) continue;
             xy += glow[k] * sky[k], xx += glow[k] * glow[k];
         }
-        if (!(xx > 0)) return;
+        if (!(xx > 0)) return light;
         slope = xy / xx;
         error = 1.4 * spread / std::sqrt(xx); // bends share cells
     }
@@ -134,6 +134,8 @@ void StarGlow::calibrate(const BackgroundMesh& mesh, const Mask& mask) {
     constexpr double kDoubt = 0.5;
     const double known = 1 / (kDoubt * kDoubt), seen = 1 / (error * error);
     m_scale = std::clamp((slope * seen + known) / (seen + known), 1.0 / 3, 3.0);
+    for (double& l : light) l = l > 0 ? (l - m_far) * m_scale + m_far : 0; // 0: wholly hidden
+    return light;
 }
 
 } // namespace caelumen

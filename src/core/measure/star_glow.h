@@ -25,8 +25,8 @@ public:
     std::vector<double> over(const BackgroundMesh& mesh, const Mask& mask) const;
 
     /// Holds the prediction against a star-masked mesh: cells with more starlight than their neighbours must be as much brighter. Wings that were measured too faint (in a crowded field
-    /// nobody sees them end) and stars too faint to be found are made up for, in both directions by at most a factor of three.
-    void calibrate(const BackgroundMesh& mesh, const Mask& mask);
+    /// nobody sees them end) and stars too faint to be found are made up for, in both directions by at most a factor of three. Gives `over` as it is then.
+    std::vector<double> calibrate(const BackgroundMesh& mesh, const Mask& mask);
 
 private:
     static constexpr int kFine = 4, kCoarse = 24; ///< sides of the squares that light is known in

@@ -1,5 +1,6 @@
 #include "core/prepare/lines.h"
 
+#include "core/base/file.h"
 #include "core/base/statistics.h"
 #include "core/image/frame_file.h"
 #include "core/image/fits_writer.h"

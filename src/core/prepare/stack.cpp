@@ -259,12 +259,6 @@ std::string stampOf(const SubsRecipe& recipe, const SubMeasurer& measurer, const
 
 } // namespace
 
-fs::path besideStack(const fs::path& stack, const std::string& what) {
-    fs::path name = stack.stem();
-    name += "-" + what + ".fits";
-    return stack.parent_path() / name;
-}
-
 Result<StackSummary> stackSubs(const SubsRecipe& recipe, const SubMeasurer& measurer, const JudgedRun& run, const fs::path& out, const Job& job, double worthKeeping) {
     auto planned = planStack(recipe, measurer, run);
     if (!planned) return planned.error();

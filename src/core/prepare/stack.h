@@ -21,7 +21,4 @@ struct StackSummary {
 /// kept beside the stack while it is made, and a broken run goes on from them.
 Result<StackSummary> stackSubs(const SubsRecipe& recipe, const SubMeasurer& measurer, const JudgedRun& run, const std::filesystem::path& out, const Job& job = {}, double worthKeeping = 2e9);
 
-/// The name of what is written beside a stack: "b.fits" and "odd" make "b-odd.fits".
-std::filesystem::path besideStack(const std::filesystem::path& stack, const std::string& what);
-
 } // namespace caelumen

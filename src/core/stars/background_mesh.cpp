@@ -251,7 +251,7 @@ void SmoothSky::row(int y, double sigmas, int n, float* to) const {
     int x = 0;
     for (int i = 0; i + 1 < m_across && x < n; ++i) { // the first and the last line go on to the borders
         const double right = node(i + 1), slope = (right - left) / m_cell, middle = (i + 0.5) * m_cell - 0.5;
-        const int end = i + 2 == m_across ? n : std::min(n, static_cast<int>(std::ceil(middle + m_cell)));
+        const int end = i + 2 == m_across ? n : std::min(n, (i + 1) * m_cell + m_cell / 2); // the next middle
         rows::ramp(static_cast<float>(left + slope * (x - middle)), static_cast<float>(slope), end - x, to + x);
         x = end;
         left = right;

@@ -40,7 +40,7 @@ BoxNoise boxNoise(const Sky& sky, double scale) {
             if ((*sky.excluded)[static_cast<std::size_t>(j * h.mesh.across + i)]) continue;
         }
         boxes.push_back(b);
-        if (sky.surface->valid) boxes.back().mean -= static_cast<float>(sky.surface->at(SurfaceBasis::at(b.centre, h.view.width, h.view.height)));
+        if (sky.surface->valid && !h.boxesAreNoise) boxes.back().mean -= static_cast<float>(sky.surface->at(SurfaceBasis::at(b.centre, h.view.width, h.view.height)));
         apart += b.onGrid;
     }
     if (apart < 12) return out;

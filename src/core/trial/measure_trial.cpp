@@ -229,7 +229,7 @@ private:
                 e.alignment = *found;
                 aligned = true;
             }
-            harvest(i, c, *plane, std::move(stars));
+            if (Status done = harvest(i, c, *plane, std::move(stars), scaled01); !done) return done;
             m_spare = std::move(*plane);
         }
         if (!aligned) {
@@ -241,7 +241,7 @@ private:
             auto plane = read(c);
             if (!plane) return plane.error();
             markDefects(*plane, findingSky(*plane));
-            harvest(i, c, *plane, std::move(stars));
+            if (Status done = harvest(i, c, *plane, std::move(stars), scaled01); !done) return done;
         }
         if (!o.run->short_stack.empty())
             if (Status done = takeShortFluxes(i); !done) return done;
@@ -287,11 +287,43 @@ private:
         return Done{};
     }
 
-    void harvest(std::size_t i, std::size_t c, const Plane& plane, PlaneStars stars) {
+    /// What the halves of a stack differ by, in its own rates and with its own noise; nothing where it has no halves.
+    Result<std::optional<Plane>> halvesOf(std::size_t i, std::size_t c, bool scaled01) const {
+        const OpenRun& o = m_open[i];
+        if (o.run->odd_stack.empty()) return std::optional<Plane>{};
+        std::optional<Plane> difference;
+        for (const std::string& name : {o.run->odd_stack, o.run->even_stack}) {
+            auto file = FrameFile::open(m_folder / name);
+            if (!file) return file.error();
+            const FrameInfo &half = file->info(), &whole = o.file.info();
+            if (half.width != whole.width || half.height != whole.height || half.channels != whole.channels)
+                return Error{fmt::format("{} is no half of {}: it has another size or other channels; give the stacks of its odd and of its even subs.", half.path.string(), whole.path.string())};
+            auto plane = file->readChannel(c);
+            if (!plane) return plane.error();
+            if (!difference) {
+                difference = std::move(*plane);
+                continue;
+            }
+            // Each half of a mean is noisier by the root of two, and so is their difference once more; halves of a sum add up to it.
+            const auto full = static_cast<float>((scaled01 ? o.fullScale : 1) * o.gain / o.seconds * (o.run->combine == "sum" ? 1 : 0.5));
+            tbb::parallel_for(0, difference->height(), [&](int y) {
+                float* to = difference->row(y);
+                const float* from = plane->row(y);
+                for (int x = 0; x < difference->width(); ++x) to[x] = (to[x] - from[x]) * full;
+            });
+        }
+        return difference;
+    }
+
+    Status harvest(std::size_t i, std::size_t c, const Plane& plane, PlaneStars stars, bool scaled01) {
+        const auto halves = halvesOf(i, c, scaled01);
+        if (!halves) return halves.error();
         if (i == m_baseline) learnFromBaseline(stars, {m_open[i].file.info().geometry(c), {}, plane.width(), plane.height()}, m_open[i].file.info().channels[c]);
-        const HarvestRequest rq = request(i, c, plane);
+        HarvestRequest rq = request(i, c, plane);
+        if (*halves) rq.halves = &**halves;
         m_evidence[i].planes.push_back(harvestPlane(plane, std::move(stars), rq));
         if (i == m_baseline) m_reference.discs[rq.channel] = m_evidence[i].planes.back().discs;
+        return Done{};
     }
 
     static void addFlag(RunConditions& c, const std::string& flag) {

@@ -1,5 +1,6 @@
 #include "core/trial/propose.h"
 
+#include "core/base/file.h"
 #include "core/base/text.h"
 #include "core/image/frame_file.h"
 
@@ -78,8 +79,27 @@ void guessBaseline(Trial& trial) {
     std::min_element(trial.runs.begin(), trial.runs.end(), [&](const Run& a, const Run& b) { return rank(a) < rank(b); })->baseline = true;
 }
 
+namespace {
+
+/// The halves of a stack lie beside it, as `caelumen-cli stack` writes them.
+void adoptHalves(Run& run, const fs::path& stack) {
+    const fs::path odd = besideStack(stack, "odd"), even = besideStack(stack, "even");
+    std::error_code failed;
+    if (!fs::exists(odd, failed) || !fs::exists(even, failed)) return;
+    run.odd_stack = fs::absolute(odd).string();
+    run.even_stack = fs::absolute(even).string();
+}
+
+/// A half whose whole is among the frames is no run of its own.
+bool isHalf(const fs::path& path, const std::vector<fs::path>& frames) {
+    return std::any_of(frames.begin(), frames.end(), [&](const fs::path& whole) { return path == besideStack(whole, "odd") || path == besideStack(whole, "even"); });
+}
+
+} // namespace
+
 Status addRuns(Trial& trial, const std::vector<fs::path>& frames) {
     for (const fs::path& path : frames) {
+        if (isHalf(path, frames)) continue;
         const auto file = FrameFile::open(path);
         if (!file) return file.error();
         const FrameFacts& facts = file->info().facts;
@@ -91,6 +111,7 @@ Status addRuns(Trial& trial, const std::vector<fs::path>& frames) {
         run.id = nextId(trial);
         run.filter = id;
         run.stack = fs::absolute(path).string();
+        adoptHalves(run, path);
         run.guessed = true;
         trial.runs.push_back(run);
         if (trial.target.name.empty() && facts.target) trial.target.name = *facts.target;

@@ -64,7 +64,8 @@ void resolveFiles(Trial& trial, const std::filesystem::path& folder) {
     const auto absolute = [&](std::string& file) {
         if (!file.empty()) file = (folder / file).lexically_normal().string();
     };
-    for (Run& r : trial.runs) absolute(r.stack), absolute(r.short_stack);
+    for (Run& r : trial.runs)
+        for (std::string* file : {&r.stack, &r.short_stack, &r.odd_stack, &r.even_stack}) absolute(*file);
     for (Filter& f : trial.filters) {
         absolute(f.curve);
         absolute(f.claimed_curve);

@@ -96,6 +96,7 @@ struct Run {
     std::string short_stack;
     std::optional<double> short_exposure_s;
     std::optional<int> short_count;
+    std::string odd_stack, even_stack; ///< of its odd and of its even subs alone, or neither: what they differ by is noise
     Rig rig;                           ///< overrides only
     std::string note;
     bool guessed = false;

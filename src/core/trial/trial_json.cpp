@@ -200,6 +200,9 @@ Run readRun(const Reader& r) {
     run.short_stack = r.text("short_stack");
     run.short_exposure_s = r.positive("short_exposure_s", 1e7);
     run.short_count = r.whole("short_count", 1, 10'000'000);
+    run.odd_stack = r.text("odd_stack");
+    run.even_stack = r.text("even_stack");
+    if (run.odd_stack.empty() != run.even_stack.empty()) r.fail("has only one of \"odd_stack\" and \"even_stack\"; give both or neither");
     run.rig = readRig(r, false);
     run.rig.name = r.text("camera");
     run.note = r.text("note");
@@ -437,6 +440,8 @@ Json trialToJson(const Trial& t) {
         put(o, "short_stack", r.short_stack);
         put(o, "short_exposure_s", r.short_exposure_s);
         put(o, "short_count", r.short_count);
+        put(o, "odd_stack", r.odd_stack);
+        put(o, "even_stack", r.even_stack);
         rigToJson(o, r.rig);
         put(o, "camera", r.rig.name);
         put(o, "note", r.note);

@@ -49,6 +49,59 @@ class HaloTest : public QObject {
     Q_OBJECT
 
 private slots:
+    /// The edge of nebula on one side steps down at a radius too, and is no ring.
+    void aStepOnOneSideIsNoRing() {
+        const auto plane = [](bool step, unsigned long long seed) {
+            scenes::PlaneScene s;
+            s.width = 520;
+            s.height = 480;
+            s.noise = 2;
+            s.stars = 60;
+            s.seed = 21;
+            auto made = scenes::make(s);
+            scenes::addStar(made.plane, 260.3, 240.6, 3e6, s.fwhm, s.beta);
+            for (int y = 0; y < s.height && step; ++y)
+                for (int x = 0; x < s.width; ++x)
+                    if (const double away = std::hypot(x - 260.3, y - 240.6); x > 260 && away < 80) made.plane.at(x, y) += 3;
+            scenes::addNoise(made.plane, 0.5, seed);
+            for (std::size_t i = 0; i < made.plane.size(); ++i) made.plane.data()[i] = std::min(made.plane.data()[i], 40'000.0F);
+            return made.plane;
+        };
+        const auto profile = [&](bool step, unsigned long long seed) {
+            const Plane p = plane(step, seed);
+            const PlaneStars found = findStars(p, std::numeric_limits<double>::infinity());
+            return *measureHaloProfile(p, {260, 240}, 170, found.psf, found.stars, found.typicalNoise, found.saturation, 1);
+        };
+        const HaloExcess e = haloExcess(profile(true, 5), profile(false, 6), 1, 0, 70);
+        QVERIFY2(e.rings.empty(), qPrintable(QString::number(e.rings.empty() ? 0 : e.rings.front().radius)));
+    }
+
+    /// A star image that is wider by a tenth lights the wings of every star: no disc, and none is added to the one that is there.
+    void anotherFocusIsNoHalo() {
+        const auto profile = [](double fwhm, double fraction, unsigned long long seed) {
+            scenes::PlaneScene s;
+            s.width = 520;
+            s.height = 480;
+            s.noise = 2;
+            s.stars = 200;
+            s.seed = 21;
+            s.fwhm = fwhm;
+            auto made = scenes::make(s);
+            scenes::addStar(made.plane, 260.3, 240.6, 3e6, s.fwhm, s.beta);
+            if (fraction > 0) scenes::addDisc(made.plane, 260.3, 240.6, 45, 0, fraction * 3e6);
+            scenes::addNoise(made.plane, 0.5, seed);
+            for (std::size_t i = 0; i < made.plane.size(); ++i) made.plane.data()[i] = std::min(made.plane.data()[i], 40'000.0F);
+            const PlaneStars found = findStars(made.plane, std::numeric_limits<double>::infinity());
+            return *measureHaloProfile(made.plane, {260, 240}, 170, found.psf, found.stars, found.typicalNoise, found.saturation, 1);
+        };
+        const HaloProfile sharp = profile(4, 0, 6);
+        QVERIFY(haloExcess(profile(4.4, 0, 5), sharp, 1, 0, 45).rings.empty());
+        const HaloExcess e = haloExcess(profile(4.4, 0.01, 7), sharp, 1, 0, 45);
+        QCOMPARE(e.rings.size(), std::size_t{1});
+        QVERIFY2(std::abs(e.rings[0].fraction / 0.01 - 1) < 0.06, qPrintable(QString::number(e.rings[0].fraction)));
+        QVERIFY2(std::abs(e.rings[0].radius - 45) < 1.0, qPrintable(QString::number(e.rings[0].radius)));
+    }
+
     void aDiscComesBack_data() {
         QTest::addColumn<double>("radius");
         QTest::addColumn<double>("fraction");

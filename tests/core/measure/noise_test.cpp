@@ -65,6 +65,26 @@ private slots:
         QVERIFY(after.correlation > 1.3);
     }
 
+    /// Noise spread over neighbours by a half-pixel shift: boxes that touch share it, which must not make them look quieter. A box of k has (1 - 1/2k)^2 of the variance that white noise
+    /// gives; some 4000 boxes on each of six nights know the mean within 0.5 %.
+    void interpolationDoesNotMakeBoxesQuieter() {
+        scenes::PlaneScene s;
+        s.stars = 0;
+        s.noise = 0;
+        s.width = 900;
+        double mean = 0;
+        constexpr int kNights = 6;
+        for (unsigned long long night = 1; night <= kNights; ++night) {
+            Plane p = scenes::make(s).plane, white(p.width(), p.height(), 0.0F);
+            scenes::addNoise(white, 3, night);
+            for (int y = 0; y + 1 < p.height(); ++y)
+                for (int x = 0; x + 1 < p.width(); ++x) p.at(x, y) += 0.25F * (white.at(x, y) + white.at(x + 1, y) + white.at(x, y + 1) + white.at(x + 1, y + 1));
+            mean += measured(p, 2.0).value / kNights;
+        }
+        const double k = 5, expected = 3 / k * (1 - 0.5 / k);
+        QVERIFY2(std::abs(mean / expected - 1) < 0.015, qPrintable(QString::number(mean / expected)));
+    }
+
     void skyRegionsAreUsedWhenTheyHoldFiftyBoxes() {
         scenes::PlaneScene s;
         s.stars = 0;

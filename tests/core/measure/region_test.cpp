@@ -71,6 +71,25 @@ private slots:
         QVERIFY2(std::abs(sum.mean - 99.5) < 0.3, qPrintable(QString::number(sum.mean)));
     }
 
+    /// A bright star in the middle of a hump hides the brightest part: what is filled in must be as high as the hump, not as its flanks.
+    void aHiddenSummitIsFilledAsASummit() {
+        Plane p(160, 160);
+        double truth = 0, n = 0;
+        const Region region{"n", RegionRole::Nebula, RegionShape::Circle, {{80, 80}}, 56, "", "", false};
+        Mask mask(p.size(), 0);
+        for (int y = 0; y < 160; ++y)
+            for (int x = 0; x < 160; ++x) {
+                const double v = 20 * std::exp(-(std::pow((x - 80) / 90.0, 2) + std::pow((y - 80) / 70.0, 2)) / 2);
+                p.at(x, y) = static_cast<float>(v);
+                if (std::hypot(x - 80, y - 80) <= 56) truth += v, n += 1;
+                mask[static_cast<std::size_t>(160 * y + x)] = std::hypot(x - 80, y - 80) < 28;
+            }
+        scenes::addNoise(p, 0.1, 4);
+        const RegionSum sum = sumRegions(p, mask, StarGlow{}, {{}, {}, 160, 160}, {&region}, true);
+        // The flanks alone give a mean that is 1.3 % too low.
+        QVERIFY2(std::abs(sum.mean / (truth / n) - 1) < 0.002, qPrintable(QString::number(sum.mean / (truth / n))));
+    }
+
     /// Many nights of nothing but noise, half hidden by discs: what is filled in must not count as seen.
     void errorsKnowWhatIsHidden() {
         const Region whole{"r", RegionRole::Nebula, RegionShape::Rect, {{0, 0}, {119, 119}}, 0, "", "", false};

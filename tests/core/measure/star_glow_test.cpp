@@ -36,6 +36,43 @@ private slots:
         QVERIFY2(std::abs(left) < 0.6 * without, qPrintable(QString("%1 of %2").arg(left).arg(without)));
     }
 
+    /// A prediction of half or twice the light that is there comes right by the cells that have more of it than their neighbours.
+    void theSkyItselfSetsTheScale_data() {
+        QTest::addColumn<double>("part");
+        QTest::newRow("half") << 0.5;
+        QTest::newRow("as it is") << 1.0;
+        QTest::newRow("twice") << 2.0;
+    }
+    void theSkyItselfSetsTheScale() {
+        QFETCH(double, part);
+        scenes::PlaneScene s;
+        s.width = 900;
+        s.height = 600;
+        s.stars = 900;
+        s.faintest = 2500;
+        s.brightest = 40'000;
+        s.noise = 1;
+        const auto made = scenes::make(s);
+        PlaneStars found = findStars(made.plane, std::numeric_limits<double>::infinity());
+        QVERIFY(found.psf.has_value());
+        for (Star& star : found.stars) star.flux *= part;
+        const std::vector<double> hidden(found.stars.size(), 7);
+        Mask mask(made.plane.size(), 0);
+        std::vector<StarDisc> discs;
+        for (const Star& star : found.stars) discs.push_back({{star.x, star.y}, 7, star.flux});
+        hide(mask, discs, {{}, {}, s.width, s.height});
+        StarGlow glow(found.stars, hidden, found.psf, s.width, s.height);
+        const BackgroundMesh mesh = buildMesh(made.plane, mask, 25);
+        const std::vector<double> light = glow.calibrate(mesh, mask);
+        double left = 0, before = 0, n = 0;
+        for (std::size_t i = 0; i < light.size(); ++i) {
+            if (mesh.cells[i].used == 0) continue;
+            left += mesh.cells[i].level - light[i] - 100, before += mesh.cells[i].level - 100, n += 1;
+        }
+        QVERIFY2(before / n > 0.3, qPrintable(QString::number(before / n)));
+        QVERIFY2(std::abs(left) < 0.2 * before, qPrintable(QString("%1 of %2").arg(left / n).arg(before / n)));
+    }
+
     void noStarsNoGlow() {
         QCOMPARE(StarGlow().at(10, 10), 0.0);
         QCOMPARE(StarGlow({}, {}, std::nullopt, 100, 100).at(50, 50), 0.0);

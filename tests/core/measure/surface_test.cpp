@@ -55,6 +55,49 @@ private slots:
         QVERIFY2(squares > 0.5 && squares < 2, qPrintable(QString::number(squares)));
     }
 
+    /// Whatever the size of cells: their middles are where their pixels are, or a vignette turns into a gradient.
+    void cellsKnowWhereTheyAre_data() {
+        QTest::addColumn<int>("cell");
+        for (const int cell : {24, 25, 32, 47}) QTest::newRow(qPrintable(QString::number(cell))) << cell;
+    }
+    void cellsKnowWhereTheyAre() {
+        QFETCH(int, cell);
+        scenes::PlaneScene s;
+        s.stars = 0;
+        const BackgroundMesh mesh = buildMesh(scenes::make(s).plane, {}, cell);
+        double x = 0, y = 0, n = 0;
+        for (int j = 0; j + 1 < mesh.down; ++j)
+            for (int i = 0; i + 1 < mesh.across; ++i) {
+                x += mesh.at(i, j).centre.x - (i + 0.5) * cell + 0.5;
+                y += mesh.at(i, j).centre.y - (j + 0.5) * cell + 0.5;
+                n += 1;
+            }
+        QVERIFY2(std::abs(x / n) < 0.03 && std::abs(y / n) < 0.03, qPrintable(QString("%1 %2").arg(x / n).arg(y / n)));
+    }
+
+    /// Light that fades on beyond the excluded cells moves the model when more of them are excluded; sky alone does not.
+    void whatFadesOnIsNoticed() {
+        const auto s = sloping();
+        for (const bool fading : {false, true}) {
+            Plane p = scenes::make(s).plane;
+            if (fading)
+                for (int y = 0; y < s.height; ++y)
+                    for (int x = 0; x < s.width; ++x) p.at(x, y) += static_cast<float>(60 * std::exp(-std::hypot(x - 300, y - 400) / 70));
+            const BackgroundMesh mesh = buildMesh(p, {}, 25);
+            const auto excludedWithin = [&](double radius) {
+                std::vector<char> out(mesh.cells.size());
+                for (std::size_t i = 0; i < out.size(); ++i) out[i] = std::hypot(mesh.cells[i].centre.x - 300, mesh.cells[i].centre.y - 400) < radius;
+                return out;
+            };
+            const Surface near = fitSurface(mesh, excludedWithin(300), s.width, s.height), wide = refitSurface(mesh, excludedWithin(420), s.width, s.height, near);
+            QVERIFY(near.valid && wide.valid);
+            QCOMPARE(disagree(near, wide), fading);
+            QVERIFY(std::abs(wide.bx - 12) <= std::abs(near.bx - 12) || !fading);
+            const Surface doubted = withDoubt(wide, near);
+            QVERIFY(doubted.covariance[1][1] >= wide.covariance[1][1] && doubted.bx == wide.bx);
+        }
+    }
+
     void aNebulaOverHalfTheFrameDoesNotPullIt() {
         const auto s = sloping();
         Plane p = scenes::make(s).plane;

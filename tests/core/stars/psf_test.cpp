@@ -11,6 +11,39 @@ class PsfTest : public QObject {
     Q_OBJECT
 
 private slots:
+    /// What an aperture adds up of pixels, each weighted by the part of it inside: by brute force, over many places of the star on the grid.
+    void aperturesKnowTheirPixels_data() {
+        QTest::addColumn<double>("fwhm");
+        QTest::newRow("sharp") << 2.0;
+        QTest::newRow("usual") << 3.0;
+        QTest::newRow("wide") << 6.0;
+    }
+    void aperturesKnowTheirPixels() {
+        QFETCH(double, fwhm);
+        Psf psf;
+        psf.fwhm = fwhm;
+        psf.unit.beta = 3.1;
+        psf.unit.cxx = psf.unit.cyy = (std::pow(2, 1 / psf.unit.beta) - 1) / (fwhm * fwhm / 4);
+        psf.unit.amplitude = 1;
+        psf.unit.amplitude = 1 / psf.unit.flux();
+        const double radius = 1.5 * fwhm;
+        Random random(8);
+        double mean = 0;
+        constexpr int kPlaces = 40, kParts = 25;
+        for (int place = 0; place < kPlaces; ++place) {
+            const double cx = random.uniform(), cy = random.uniform();
+            const int reach = static_cast<int>(radius) + 2;
+            for (int y = -reach; y <= reach; ++y)
+                for (int x = -reach; x <= reach; ++x) {
+                    int inside = 0;
+                    for (int b = 0; b < kParts; ++b)
+                        for (int a = 0; a < kParts; ++a) inside += std::hypot(x + (a + 0.5) / kParts - 0.5 - cx, y + (b + 0.5) / kParts - 0.5 - cy) <= radius;
+                    mean += psf.light(x - cx, y - cy) * inside / (kParts * kParts * static_cast<double>(kPlaces));
+                }
+        }
+        QVERIFY2(std::abs(mean - psf.inAperture(radius)) < 4e-4, qPrintable(QString("%1 %2 %3").arg(mean).arg(psf.inAperture(radius)).arg(psf.enclosed(radius))));
+    }
+
     void fwhmAndShapeComeBack_data() {
         QTest::addColumn<double>("fwhm");
         QTest::addColumn<double>("beta");

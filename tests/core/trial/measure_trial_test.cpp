@@ -6,8 +6,11 @@
 #include "core/image/fits_writer.h"
 #include "core/trial/frame_report.h"
 #include "core/trial/quantity.h"
+#include "core/trial/run_facts.h"
+#include "core/trial/trial_json.h"
 #include "support/scenes.h"
 
+#include <array>
 #include <functional>
 #include <map>
 
@@ -256,6 +259,49 @@ private slots:
         }
         t.runs[1].short_stack = "gone.fits";
         QVERIFY(measureTrial(t, folder()).error().message.find("gone.fits") != std::string::npos);
+    }
+
+    /// Halves differ by noise alone. Here they differ by twice as much as the stack's pixels scatter: that is what must be told, with figures of light as they were.
+    void halvesTellTheNoise() {
+        const fs::path whole = folder() / m_simulated.trial.runs[1].stack;
+        const auto file = FrameFile::open(whole);
+        QVERIFY(file.ok());
+        const double rate = m_truth.at(key("B", "G", "pixel_noise", ""));
+        const OpenRun open = *openRun(m_simulated.trial, m_simulated.trial.runs[1], folder());
+        const double adu = 2 * rate * open.seconds / open.gain;
+        std::array<std::vector<Plane>, 2> halves;
+        for (std::size_t c = 0; c < 3; ++c) {
+            auto plane = file->readStored(static_cast<int>(c));
+            QVERIFY(plane.ok());
+            Plane noise(plane->width(), plane->height(), 0.0F);
+            scenes::addNoise(noise, adu, 40 + c);
+            for (std::size_t h = 0; h < 2; ++h) {
+                halves[h].push_back(*plane);
+                for (std::size_t i = 0; i < noise.size(); ++i) halves[h].back().data()[i] += (h == 0 ? 1.0F : -1.0F) * noise.data()[i];
+            }
+        }
+        const auto write = [&](const char* name, const std::vector<Plane>& planes) { return writeFits(folder() / name, {&planes[0], &planes[1], &planes[2]}, {}).ok(); };
+        QVERIFY(write("b-odd.fits", halves[0]) && write("b-even.fits", halves[1]));
+        Trial t = m_simulated.trial;
+        t.runs[1].odd_stack = "b-odd.fits";
+        t.runs[1].even_stack = "b-even.fits";
+        const TrialResults r = measured(t);
+        const auto value = [](const TrialResults& from, const char* quantity) { return from.find("B", quantity, "G")->value; };
+        QVERIFY2(std::abs(value(r, "pixel_noise") / (2 * rate) - 1) < 0.02, qPrintable(QString::number(value(r, "pixel_noise") / rate)));
+        QVERIFY2(std::abs(value(r, "noise_correlation") - 1) < 0.1, qPrintable(QString::number(value(r, "noise_correlation"))));
+        QCOMPARE(value(r, "background"), value(*m_results, "background"));
+        QVERIFY(r.find("B", "background", "G")->sigma > 1.5 * m_results->find("B", "background", "G")->sigma);
+
+        // Files of another frame are refused by name, and half a pair is no pair.
+        QVERIFY(writeFits(folder() / "small.fits", {&halves[0][0]}, {}).ok());
+        t.runs[1].even_stack = "small.fits";
+        QVERIFY(measureTrial(t, folder()).error().message.find("small.fits is no half of") != std::string::npos);
+        t.runs[1].even_stack = "b-even.fits";
+        Json json = trialToJson(t);
+        QVERIFY(trialFromJson(json, "t").ok());
+        QCOMPARE(trialFromJson(json, "t")->runs[1].odd_stack, std::string("b-odd.fits"));
+        json["runs"][1].erase("even_stack");
+        QVERIFY(trialFromJson(json, "t").error().message.find("odd_stack") != std::string::npos);
     }
 
     void skyCoordinatesInTheHeaderAreChecked() {

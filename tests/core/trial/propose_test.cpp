@@ -68,6 +68,19 @@ private slots:
         QVERIFY(!addRuns(*trial, {m_folder / "missing.fits"}).ok());
     }
 
+    /// Halves belong to the stack that they lie beside; dropped together with it they make no runs, dropped alone they do.
+    void halvesBelongToTheirStack() {
+        const Plane p(64, 64, 100.0F);
+        for (const char* name : {"whole.fits", "whole-odd.fits", "whole-even.fits", "lone.fits", "lone-odd.fits"}) QVERIFY(writeFits(m_folder / name, {&p}, {}).ok());
+        const auto trial = proposeTrial({m_folder / "whole-odd.fits", m_folder / "whole.fits", m_folder / "lone.fits", m_folder / "whole-even.fits"});
+        QVERIFY(trial.ok());
+        QCOMPARE(trial->runs.size(), std::size_t{2});
+        QCOMPARE(std::filesystem::path(trial->runs[0].odd_stack), m_folder / "whole-odd.fits");
+        QCOMPARE(std::filesystem::path(trial->runs[0].even_stack), m_folder / "whole-even.fits");
+        QVERIFY(trial->runs[1].odd_stack.empty() && trial->runs[1].even_stack.empty());
+        QCOMPARE(proposeTrial({m_folder / "whole-odd.fits"})->runs.size(), std::size_t{1});
+    }
+
     void noNebulaNoNebulaRegion() {
         scenes::PlaneScene s;
         s.width = 800;
