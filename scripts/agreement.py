@@ -70,7 +70,7 @@ def main(cli):
         # Flux ratios of matched stars through equal apertures.
         folder = work / "night"
         folder.mkdir()
-        options = dict(nights.KINDS["mono"], stars=250)
+        options = dict(nights.KINDS["mono"], width=1800, height=1400, stars=1000)
         nights.make(folder, 5, **options)
         measured = json.loads(subprocess.run([cli, "measure", str(folder / "trial.json")], capture_output=True, text=True, check=True).stdout)
         rng = np.random.default_rng(5)
@@ -91,10 +91,10 @@ def main(cli):
         lonely &= np.hypot(sx - 0.42 * w, sy - 0.55 * h) > 0.3 * h
         base = fluxes("A")
         for run in ("B", "C"):
-            ratio = fluxes(run)[lonely] / base[lonely]
-            bright = base[lonely] > 25
+            bright = lonely & (base > 25)
+            ratio = fluxes(run)[bright].sum() / base[bright].sum()  # so wide an aperture is noisy: the bright stars know most
             ours = next(m["value"] for m in measured["measurements"] if m["run"] == run and m["quantity"] == "star_throughput")
-            line(f"flux ratio, run {run}", ours, np.median(ratio[bright]), "photutils", "0.5 %")
+            line(f"flux ratio, run {run}", ours, ratio, "photutils", "0.5 %")
 
 
 if __name__ == "__main__":

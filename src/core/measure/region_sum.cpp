@@ -92,6 +92,7 @@ struct Cell {
     double x = 0, y = 0;           ///< sums of the places of the pixels used
     double wholeX = 0, wholeY = 0; ///< and of all that lie in the region
     double glow = 0;               ///< sum of the unmasked starlight in the pixels used
+    double trend = 0;              ///< over the whole of the cell
     double level = 0;              ///< of a seen cell, less the trend
     double filled = 0;             ///< the same given to a hidden one
     bool isFilled = false;
@@ -261,18 +262,14 @@ void fillHidden(CellGrid& grid) {
     }
 }
 
-/// Levels of the cells of nebula: what stands beside the trend where pixels were seen, and where stars hide them; then the trend again, over the whole of each cell.
+/// Levels of the cells of nebula: what stands beside the trend where pixels were seen, and where stars hide them; and the trend itself over the whole of each cell.
 void levelStructured(CellGrid& grid) {
     const Trend trend(grid);
     for (Cell& c : grid.cells)
         if (c.n > 0) c.level = (c.sum - c.glow) / c.n - trend(c.x / c.n, c.y / c.n);
     fillHidden(grid);
-    for (Cell& c : grid.cells) {
-        if (!(c.whole > 0)) continue;
-        const double here = trend(c.wholeX / c.whole, c.wholeY / c.whole);
-        c.level += here;
-        c.filled += here;
-    }
+    for (Cell& c : grid.cells)
+        if (c.whole > 0) c.trend = trend(c.wholeX / c.whole, c.wholeY / c.whole);
 }
 
 } // namespace
@@ -341,11 +338,11 @@ RegionSum sumRegions(const Plane& plane, const Mask& mask, const StarGlow& glow,
             out.whole.u += whole.u * c.whole / static_cast<double>(out.inside);
             out.whole.v += whole.v * c.whole / static_cast<double>(out.inside);
             out.whole.rr += whole.rr * c.whole / static_cast<double>(out.inside);
+            out.mean += c.trend * c.whole / static_cast<double>(out.inside);
             const bool seen = isKnown(c), filled = !seen && c.isFilled;
             if (c.n < 1 && !filled) continue;
-            // Levels of nebula are of the whole cell already.
-            const SurfaceBasis basis = structured ? whole : SurfaceBasis::at({c.x / c.n, c.y / c.n}, plane.width(), plane.height());
-            // Sky counts by the pixels seen. A cell of nebula counts whole, but what peeps out between stars less: most of its light may be theirs.
+            const SurfaceBasis basis = filled ? whole : SurfaceBasis::at({c.x / c.n, c.y / c.n}, plane.width(), plane.height());
+            // Sky counts by the pixels seen. What a cell of nebula adds to the trend counts whole, but what peeps out between stars less: most of its light may be theirs.
             const double weight = !structured ? c.n : filled ? c.whole : std::min(c.whole, 2 * c.n);
             sum += weight * (filled ? c.filled : structured ? c.level : (c.sum - c.glow) / c.n);
             if (!filled) out.glow += weight * c.glow / c.n;
@@ -358,14 +355,14 @@ RegionSum sumRegions(const Plane& plane, const Mask& mask, const StarGlow& glow,
         }
     }
     if (!(area > 0)) return out;
-    out.mean = sum / area;
+    out.mean += sum / area;
     if (structured)
         for (const CellGrid& grid : grids)
             for (const Cell& c : grid.cells)
                 if (c.whole > 0 && !isKnown(c) && c.isFilled)
-                    out.fillSigma += 0.2 * c.whole * std::abs(c.filled - out.mean) / area;
+                    out.fillSigma += 0.2 * c.whole * std::abs(c.filled + c.trend - out.mean) / area;
     out.glow /= area;
-    out.basis = {u / area, v / area, rr / area};
+    out.basis = structured ? out.whole : SurfaceBasis{u / area, v / area, rr / area}; // the trend reaches over all of it
     // As many equally weighted pixels as would give the same error.
     out.used = static_cast<std::size_t>(std::max(1.0, area * area / inverse));
     return out;

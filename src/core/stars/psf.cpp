@@ -40,8 +40,8 @@ double Psf::light(double dx, double dy) const {
 }
 
 double Psf::enclosed(double r) const {
-    // Midpoint rule in rings of a quarter pixel.
-    const int n = std::max(1, static_cast<int>(std::ceil(r / 0.25)));
+    // Midpoint rule in rings of a twentieth of a pixel: of a quarter, it is wrong by a third of a per cent for sharp stars.
+    const int n = std::max(1, static_cast<int>(std::ceil(r / 0.05)));
     const double step = r / n;
     double sum = 0;
     for (int i = 0; i < n; ++i) sum += 2 * M_PI * (i + 0.5) * step * step * lightAt((i + 0.5) * step);

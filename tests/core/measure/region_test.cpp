@@ -86,8 +86,8 @@ private slots:
             }
         scenes::addNoise(p, 0.1, 4);
         const RegionSum sum = sumRegions(p, mask, StarGlow{}, {{}, {}, 160, 160}, {&region}, true);
-        // The flanks alone give a mean that is 1.3 % too low.
-        QVERIFY2(std::abs(sum.mean / (truth / n) - 1) < 0.002, qPrintable(QString::number(sum.mean / (truth / n))));
+        // The flanks alone give a mean that is 1.3 % too low; a hump is no parabola, which leaves 0.4 %.
+        QVERIFY2(std::abs(sum.mean / (truth / n) - 1) < 0.006, qPrintable(QString::number(sum.mean / (truth / n))));
     }
 
     /// Many nights of nothing but noise, half hidden by discs: what is filled in must not count as seen.

@@ -27,11 +27,10 @@ private slots:
         psf.unit.amplitude = 1;
         psf.unit.amplitude = 1 / psf.unit.flux();
         const double radius = 1.5 * fwhm;
-        Random random(8);
         double mean = 0;
-        constexpr int kPlaces = 40, kParts = 25;
+        constexpr int kSide = 8, kPlaces = kSide * kSide, kParts = 25;
         for (int place = 0; place < kPlaces; ++place) {
-            const double cx = random.uniform(), cy = random.uniform();
+            const double cx = (place % kSide + 0.5) / kSide, cy = (place / kSide + 0.5) / kSide; // NOLINT: whole rows
             const int reach = static_cast<int>(radius) + 2;
             for (int y = -reach; y <= reach; ++y)
                 for (int x = -reach; x <= reach; ++x) {
