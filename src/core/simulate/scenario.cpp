@@ -118,6 +118,11 @@ Result<Scenario> scenarioFromJson(const Json& json, const std::string& name, con
         auto filters = root.list("filters");
         if (filters.empty()) root.fail("needs \"filters\": a list with at least one");
 
+        SceneRig optics; // of the field alone
+        optics.focal_mm = facts->rig.focal_length_mm.value_or(optics.focal_mm), optics.pixel_um = facts->rig.pixel_um.value_or(optics.pixel_um);
+        constexpr double kMostStars = 3e6;
+        if (stars * width * height * std::pow(optics.scale_arcsec() / 3600, 2) > kMostStars) root.fail("asks for more than three million stars on the frame; lower \"stars_per_square_degree\" or the field");
+
         Scenario out;
         const Fields c = root.object("calibration");
         out.frames = {c.whole("darks", 6, 0, 1000), c.whole("flats", 6, 0, 1000), c.whole("biases", 6, 0, 1000), c.number("flat_e", 22'000, 1, 1e6)};

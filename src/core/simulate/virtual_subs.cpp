@@ -123,8 +123,10 @@ std::vector<CleanPlane> cleanPlanes(const VirtualRun& run, const VirtualSub& sub
 Plane photographSub(const VirtualRun& run, const VirtualSub& sub) {
     const auto clean = cleanPlanes(run, sub);
     Plane trails(run.scene.width, run.scene.height);
-    for (const auto& [x0, y0, x1, y1] : sub.trails) {
+    for (const auto& trail : sub.trails) {
+        const double x0 = trail[0], y0 = trail[1], x1 = trail[2], y1 = trail[3];
         const double length = std::hypot(x1 - x0, y1 - y0), width = 0.45 * run.scene.fwhm_px;
+        if (!(length > 0)) continue;
         const int reach = static_cast<int>(std::ceil(4 * width));
         const double nx = -(y1 - y0) / length, ny = (x1 - x0) / length;
         tbb::parallel_for(0, run.scene.height, [&](int y) {

@@ -175,7 +175,8 @@ private slots:
         QVERIFY2(written.ok(), written.ok() ? "" : written.error().message.c_str());
         QVERIFY(readSubsRecipe(at("night/A-open/subs.json")).ok() && fs::exists(at("night/truth.json")));
         for (const char* bad : {R"({})", R"({"caelumen_scenario":1})", R"({"caelumen_scenario":1,"filters":[{"id":"open"}],"width":5})", R"({"caelumen_scenario":1,"filters":[{"id":"open"}],"events":[{"kind":"rain"}]})",
-                                R"({"caelumen_scenario":1,"filters":[{"id":"x","curve":"gone.csv"}]})", R"({"caelumen_scenario":1,"filters":[{"id":"open"}],"start":"yesterday"})", R"({"caelumen_scenario":1,"filters":[{"id":"open"}],"camera":"film"})"})
+                                R"({"caelumen_scenario":1,"filters":[{"id":"x","curve":"gone.csv"}]})", R"({"caelumen_scenario":1,"filters":[{"id":"open"}],"start":"yesterday"})", R"({"caelumen_scenario":1,"filters":[{"id":"open"}],"camera":"film"})",
+                                R"({"caelumen_scenario":1,"filters":[{"id":"open"}],"rig":{"focal_length_mm":2,"pixel_um":20},"width":1000,"height":1000})"})
             QVERIFY2(!read(bad).ok(), bad);
     }
 };
