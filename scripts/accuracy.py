@@ -35,10 +35,10 @@ for name in sorted(rows):
 print("""
 What limits it, and where the claimed errors are still too small:
 
-- **Background on the dark plateau**: the aureoles of all stars together, beyond where any of them can be seen, brighten the sky by half a per cent. Their light is estimated from how the wings end, and half of it is found.
+- **Background on the dark plateau**: the aureoles of all stars together, beyond where any of them can be seen, brighten the sky by half a per cent. Their light is estimated from how the wings end and from how the sky follows the crowd; most of it is found.
 - **Nebula that fills the frame**: faint outskirts left in the sky model bend its radial term; the nebula signal is then off by a few per cent, most on the dark plateau where the gas outshines the sky.
 - **The foggy run** (garden, run E): star light spread by fog makes the sky uneven. It is flagged as haze.
-- **`colour_cast`** depends on which stars are bright enough, through the median colour at which it is read; the truth takes every star above SNR 20 by formula, the measurement those that are also lonely.
+- **`colour_slope`**: real filters do not keep star colours on a straight line, and the truth takes every star above SNR 20 by formula, the measurement those that are also lonely.
 - **Halos over nebula** (red channel): gas around the star cannot be told fully from the disc; blue and green are better.
 - `throughput` and `time_ratio` are absent where the nebula is not detected in the baseline, halo figures are limits where the disc is below the noise: neither is an error.
 """)

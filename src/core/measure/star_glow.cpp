@@ -132,8 +132,8 @@ std::vector<double> StarGlow::calibrate(const BackgroundMesh& mesh, const Mask& 
     }
     // The prediction itself is worth something: an error as large as it counts for half.
     constexpr double kDoubt = 0.5;
-    const double known = 1 / (kDoubt * kDoubt), seen = 1 / (error * error);
-    m_scale = std::clamp((slope * seen + known) / (seen + known), 1.0 / 3, 3.0);
+    const double trust = kDoubt * kDoubt / (kDoubt * kDoubt + error * error);
+    m_scale = std::clamp(1 + trust * (slope - 1), 1.0 / 3, 3.0);
     for (double& l : light) l = l > 0 ? (l - m_far) * m_scale + m_far : 0; // 0: wholly hidden
     return light;
 }

@@ -73,6 +73,21 @@ private slots:
         QVERIFY2(std::abs(left) < 0.2 * before, qPrintable(QString("%1 of %2").arg(left / n).arg(before / n)));
     }
 
+    /// Rounded to whole numbers a quiet sky has no scatter at all: the prediction stands, and nothing is divided by that.
+    void aSkyWithoutScatterLeavesThePrediction() {
+        scenes::PlaneScene s;
+        s.stars = 40;
+        s.noise = 2;
+        const auto made = scenes::make(s);
+        const PlaneStars found = findStars(made.plane, std::numeric_limits<double>::infinity());
+        QVERIFY(found.psf.has_value());
+        StarGlow glow(found.stars, std::vector<double>(found.stars.size(), 6), found.psf, s.width, s.height);
+        const double before = glow.at(300, 200);
+        const Plane flat(s.width, s.height, 100.0F);
+        for (const double l : glow.calibrate(buildMesh(flat, {}, 24), {})) QVERIFY(std::isfinite(l));
+        QVERIFY(std::isfinite(glow.at(300, 200)) && glow.at(300, 200) <= before);
+    }
+
     void noStarsNoGlow() {
         QCOMPARE(StarGlow().at(10, 10), 0.0);
         QCOMPARE(StarGlow({}, {}, std::nullopt, 100, 100).at(50, 50), 0.0);
