@@ -1,5 +1,7 @@
 #include "app/facts_dialog.h"
 
+#include "app/widgets/file_field.h"
+#include "app/widgets/prompts.h"
 #include "core/sky/ephemeris.h"
 
 #include <QComboBox>
@@ -10,7 +12,7 @@
 #include <cmath>
 
 namespace caelumen {
-RunFactsDialog::RunFactsDialog(const Trial& trial, const std::string& run, const TrialResults* results, QWidget* parent) : QDialog(parent), m_trial(trial), m_run(run) {
+RunFactsDialog::RunFactsDialog(const Trial& trial, const std::string& run, const TrialResults* results, Prompts& prompts, QWidget* parent) : QDialog(parent), m_trial(trial), m_run(run) {
     setWindowTitle(tr("Facts of run %1").arg(QString::fromStdString(run)));
     const Run& r = *m_trial.run(run);
     const Filter* f = m_trial.filter(r.filter);
@@ -36,26 +38,61 @@ RunFactsDialog::RunFactsDialog(const Trial& trial, const std::string& run, const
     m_gain = field(form, tr("Gain (e-/ADU)"), r.rig.gain_e_per_adu, c && !c->gainAssumed ? std::optional(c->gain_e_per_adu) : std::nullopt, 1e-4, 1e5);
     m_pedestal = field(form, tr("Pedestal (ADU)"), r.rig.pedestal_adu, m_trial.rig.pedestal_adu, -1e6, 1e6);
     m_temperature = field(form, tr("Sensor (\u00B0C)"), r.sensor_temperature_c, c ? c->sensor_temperature_c : std::nullopt, -120, 80);
+    const auto stackField = [&](const QString& label, const std::string& path, const QString& tip) {
+        auto* stack = new FileField(path, tr("%1 of run %2").arg(label, QString::fromStdString(run)), framesFilter(), prompts);
+        stack->setToolTip(tip);
+        form->addRow(label, stack);
+        return stack;
+    };
+    m_short = stackField(tr("Short stack"), r.short_stack, tr("The same filter with short subs: bright stars that burn out in the long ones take their light from it"));
+    m_shortExposure = field(form, tr("Its sub exposure (s)"), r.short_exposure_s, {}, 1e-4, 1e6);
+    m_shortCount = field(form, tr("Its number of subs"), r.short_count ? std::optional<double>(*r.short_count) : std::nullopt, {}, 1, 1e6);
+    for (const auto* n : {&m_shortExposure, &m_shortCount}) n->edit->setPlaceholderText(tr("from the header"));
+    const QString halves = tr("Stacks of the odd and of the even subs alone: what they differ by is the stack's noise, whatever the sky looks like");
+    m_odd = stackField(tr("Odd subs alone"), r.odd_stack, halves);
+    m_even = stackField(tr("Even subs alone"), r.even_stack, halves);
     m_note = new QLineEdit(QString::fromStdString(r.note));
     form->addRow(tr("Note"), m_note);
     finish(this, form, m_problem = problemLabel());
 }
 
+void RunFactsDialog::refuse(const QString& sentence, QWidget* field) {
+    m_problem->setText(sentence);
+    m_problem->show();
+    field->setFocus();
+}
+
+bool RunFactsDialog::filesHold() {
+    for (FileField* f : {m_short, m_odd, m_even}) {
+        if (const QString problem = f->problem(); !problem.isEmpty()) {
+            refuse(problem, f);
+            return false;
+        }
+    }
+    if (m_odd->path().empty() == m_even->path().empty()) return true;
+    refuse(tr("Give the stacks of both the odd and the even subs, or neither."), m_odd->path().empty() ? m_odd : m_even);
+    return false;
+}
+
 void RunFactsDialog::accept() {
-    if (!check({{"Sub exposure", &m_exposure}, {"Number of subs", &m_count}, {"Gain", &m_gain}, {"Pedestal", &m_pedestal}, {"Sensor temperature", &m_temperature}}, m_problem)) return;
+    if (!check({{"Sub exposure", &m_exposure}, {"Number of subs", &m_count}, {"Gain", &m_gain}, {"Pedestal", &m_pedestal}, {"Sensor temperature", &m_temperature}, {"Sub exposure of the short stack", &m_shortExposure}, {"Number of its subs", &m_shortCount}}, m_problem)) return;
+    if (!filesHold()) return;
     const std::string start = m_start->text().trimmed().toStdString();
     if (!start.empty() && !parseTime(start)) {
-        m_problem->setText(QString::fromStdString(parseTime(start).error().message));
-        m_problem->show();
-        m_start->setFocus();
+        refuse(QString::fromStdString(parseTime(start).error().message), m_start);
         return;
     }
     for (Run& r : m_trial.runs) {
         if (r.id != m_run) continue;
         r.combine = m_combine->currentText().toStdString();
         r.sub_exposure_s = get(m_exposure);
-        const auto count = get(m_count);
-        r.sub_count = count ? std::optional(static_cast<int>(std::lround(*count))) : std::nullopt;
+        const auto whole = [](std::optional<double> v) { return v ? std::optional(static_cast<int>(std::lround(*v))) : std::nullopt; };
+        r.sub_count = whole(get(m_count));
+        r.short_stack = m_short->path();
+        r.short_exposure_s = get(m_shortExposure);
+        r.short_count = whole(get(m_shortCount));
+        r.odd_stack = m_odd->path();
+        r.even_stack = m_even->path();
         r.start = start;
         r.rig.gain_e_per_adu = get(m_gain);
         r.rig.pedestal_adu = get(m_pedestal);

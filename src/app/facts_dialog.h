@@ -12,12 +12,15 @@ class QLineEdit;
 
 namespace caelumen {
 
+class FileField;
+class Prompts;
+
 /// The facts of one run and its filter, for correction. Empty fields are taken from the frame's header.
 class RunFactsDialog : public QDialog {
     Q_OBJECT
 
 public:
-    RunFactsDialog(const Trial& trial, const std::string& run, const TrialResults* results, QWidget* parent = nullptr);
+    RunFactsDialog(const Trial& trial, const std::string& run, const TrialResults* results, Prompts& prompts, QWidget* parent = nullptr);
     Trial trial() const { return m_trial; } ///< with the changes, once accepted
     void accept() override;
 
@@ -26,8 +29,12 @@ private:
     std::string m_run;
     QLineEdit *m_filterName, *m_start, *m_note;
     QComboBox *m_kind, *m_combine;
-    OptionalNumber m_exposure, m_count, m_gain, m_pedestal, m_temperature;
+    OptionalNumber m_exposure, m_count, m_gain, m_pedestal, m_temperature, m_shortExposure, m_shortCount;
+    FileField *m_short, *m_odd, *m_even;
     QLabel* m_problem;
+
+    void refuse(const QString& sentence, QWidget* field);
+    bool filesHold();
 };
 
 /// Where, on what and with what the trial was made.

@@ -455,7 +455,7 @@ void MainWindow::importTrial() {
 
 void MainWindow::askRunFacts(const QString& run) {
     if (!m_session.trial().run(run.toStdString())) return;
-    RunFactsDialog dialog(m_session.trial(), run.toStdString(), m_session.results(), this);
+    RunFactsDialog dialog(m_session.trial(), run.toStdString(), m_session.results(), *m_prompts, this);
     if (dialog.exec() == QDialog::Accepted) m_session.edit(tr("Facts of run %1").arg(run), dialog.trial());
 }
 

@@ -1,10 +1,19 @@
 #include "app/facts_dialog.h"
 
+#include "app/widgets/prompts.h"
+
+#include <QApplication>
 #include <QComboBox>
+#include <QDragEnterEvent>
+#include <QFile>
 #include <QFormLayout>
 #include <QLabel>
 #include <QLineEdit>
+#include <QMimeData>
+#include <QTemporaryDir>
 #include <QTest>
+#include <QToolButton>
+#include <QUrl>
 
 using namespace caelumen;
 
@@ -38,12 +47,63 @@ Widget* field(const QDialog& dialog, const QString& label) {
 
 } // namespace
 
+/// Answers with one file.
+struct OneFile : Prompts {
+    QString file;
+    QString openFile(QWidget*, const QString&, const QString&) override { return file; }
+};
+
 class FactsDialogTest : public QObject {
     Q_OBJECT
 
+    OneFile m_prompts;
+
 private slots:
+    /// Chosen by the button, dropped and typed; half a pair and files that are not there are refused in words.
+    void stacksBesideTheStackAreTakenOver() {
+        QTemporaryDir folder;
+        const auto make = [&](const char* name) {
+            QFile f(folder.filePath(name));
+            return f.open(QIODevice::WriteOnly) && f.write("frame") == 5 ? f.fileName() : QString();
+        };
+        const QString brief = make("short.fits"), odd = make("a-odd.fits"), even = make("a-even.fits");
+        RunFactsDialog dialog(oneRun(), "A", nullptr, m_prompts);
+        dialog.show();
+        m_prompts.file = brief;
+        QTest::mouseClick(field<QWidget>(dialog, "Short stack")->findChild<QToolButton*>(), Qt::LeftButton);
+        QTest::keyClicks(field<QLineEdit>(dialog, "Its sub exposure (s)"), "0.5");
+        QMimeData data;
+        data.setUrls({QUrl::fromLocalFile(odd)});
+        auto* target = field<QWidget>(dialog, "Odd subs alone");
+        QDragEnterEvent enter({5, 5}, Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(target, &enter);
+        QVERIFY(enter.isAccepted());
+        QDropEvent drop({5, 5}, Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(target, &drop);
+        const auto told = [&](const char* words) {
+            for (const QLabel* l : dialog.findChildren<QLabel*>())
+                if (l->isVisible() && l->text().contains(words)) return true;
+            return false;
+        };
+        dialog.accept();
+        QVERIFY(dialog.isVisible() && told("both the odd and the even"));
+        auto* typed = field<QWidget>(dialog, "Even subs alone")->findChild<QLineEdit*>();
+        typed->setText(folder.filePath("gone.fits"));
+        dialog.accept();
+        QVERIFY(dialog.isVisible() && told("gone.fits does not exist"));
+        typed->setText(even);
+        dialog.accept();
+        QCOMPARE(dialog.result(), int(QDialog::Accepted));
+        const Run r = dialog.trial().runs[0];
+        QCOMPARE(r.short_stack, brief.toStdString());
+        QCOMPARE(*r.short_exposure_s, 0.5);
+        QVERIFY(!r.short_count);
+        QCOMPARE(r.odd_stack, odd.toStdString());
+        QCOMPARE(r.even_stack, even.toStdString());
+    }
+
     void runFactsAreTakenOver() {
-        RunFactsDialog dialog(oneRun(), "A", nullptr);
+        RunFactsDialog dialog(oneRun(), "A", nullptr, m_prompts);
         QTest::keyClicks(field<QLineEdit>(dialog, "Sub exposure (s)"), "180,5"); // a decimal comma is a comma
         field<QLineEdit>(dialog, "Number of subs")->clear();
         field<QLineEdit>(dialog, "Filter")->setText("Twinline 3");
@@ -71,7 +131,7 @@ private slots:
     void wrongNumbersAreRefusedInWords() {
         QFETCH(QString, label);
         QFETCH(QString, value);
-        RunFactsDialog dialog(oneRun(), "A", nullptr);
+        RunFactsDialog dialog(oneRun(), "A", nullptr, m_prompts);
         dialog.show();
         field<QLineEdit>(dialog, label)->setText(value);
         dialog.accept();

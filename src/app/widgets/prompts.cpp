@@ -7,8 +7,10 @@
 
 namespace caelumen {
 
+QString framesFilter() { return QObject::tr("Frames (*.fits *.fit *.fts *.fz *.gz *.tif *.tiff *.cr2 *.cr3 *.nef *.arw *.raf *.rw2 *.orf *.pef *.dng);;All files (*)"); }
+
 QStringList Prompts::openFrames(QWidget* parent) {
-    return QFileDialog::getOpenFileNames(parent, QObject::tr("Choose frames"), {}, QObject::tr("Frames (*.fits *.fit *.fts *.fz *.gz *.tif *.tiff *.cr2 *.cr3 *.nef *.arw *.raf *.rw2 *.orf *.pef *.dng);;All files (*)"));
+    return QFileDialog::getOpenFileNames(parent, QObject::tr("Choose frames"), {}, framesFilter());
 }
 QString Prompts::openFile(QWidget* parent, const QString& title, const QString& filter) { return QFileDialog::getOpenFileName(parent, title, {}, filter); }
 QString Prompts::folder(QWidget* parent, const QString& title) { return QFileDialog::getExistingDirectory(parent, title); }

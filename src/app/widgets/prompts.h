@@ -7,6 +7,9 @@ class QWidget;
 
 namespace caelumen {
 
+/// Names of frames, for a dialog that chooses files.
+QString framesFilter();
+
 /// Everything the program asks a person in a dialog, so that tests can answer instead.
 class Prompts {
 public:
