@@ -156,7 +156,7 @@ constexpr std::size_t kEnoughBends = 40;
 BoxScatter boxScatter(const std::vector<NoiseBox>& boxes, int side, double pixelNoise) {
     const std::map<int, BoxRow> rows = rowsOf(boxes);
     // Boxes at half steps know somewhat more than those that do not overlap.
-    BoxScatter out{0, 1.1 * static_cast<double>(std::count_if(boxes.begin(), boxes.end(), [](const NoiseBox& b) { return b.onGrid; }))};
+    BoxScatter out{0, 1.25 * static_cast<double>(std::count_if(boxes.begin(), boxes.end(), [](const NoiseBox& b) { return b.onGrid; }))};
     std::vector<float> bends = bendsOf(rows, &NoiseBox::beside);
     if (bends.size() < kEnoughBends) {
         std::vector<float> means;
