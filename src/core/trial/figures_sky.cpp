@@ -302,8 +302,8 @@ void starFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline) {
         return;
     }
     const double value = median(std::span<double>(ratios)), correction = median(std::span<double>(corrections));
-    // Wings are known to a twenty-fifth or so of what the correction takes from them.
-    sheet.add(h.channel, "star_throughput", "", value, std::hypot(medianSigma(ratios), 0.04 * value * std::abs(correction - 1)));
+    // Wings are known to some six per cent of what the correction takes from them.
+    sheet.add(h.channel, "star_throughput", "", value, std::hypot(medianSigma(ratios), 0.06 * value * std::abs(correction - 1)));
 }
 
 } // namespace caelumen
