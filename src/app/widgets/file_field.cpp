@@ -35,11 +35,6 @@ QString FileField::problem() const {
     return name.isEmpty() || QFileInfo(name).isFile() ? QString() : tr("%1 does not exist; choose the file, or leave the field empty.").arg(name);
 }
 
-void FileField::takeFocus() {
-    m_edit->setFocus();
-    m_edit->selectAll();
-}
-
 void FileField::dragEnterEvent(QDragEnterEvent* event) {
     const auto urls = event->mimeData()->urls();
     if (urls.size() == 1 && urls.front().isLocalFile()) event->acceptProposedAction();

@@ -20,7 +20,6 @@ public:
     std::string path() const;
     /// A sentence where the name is given and no file has it.
     QString problem() const;
-    void takeFocus();
 
 protected:
     void dragEnterEvent(QDragEnterEvent* event) override;

@@ -4,12 +4,11 @@
 
 #include <cstddef>
 #include <filesystem>
-#include <memory>
 #include <optional>
 
 namespace caelumen {
 
-/// An open file, closed with the last that holds it.
+/// An open file, closed with this.
 class OpenFile {
 public:
     explicit OpenFile(int number) : m_number(number) {}
@@ -36,6 +35,8 @@ public:
     /// The same through a file that is open already.
     Status read(const OpenFile& file, long long first, long long count, float* to) const;
     OpenFile file() const;
+    /// Floats may hold infinities.
+    bool isFloat() const { return m_bitpix < 0; }
 
 private:
     std::filesystem::path m_path;

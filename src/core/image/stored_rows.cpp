@@ -48,7 +48,7 @@ Status StoredRows::read(int plane, int y, int count, float* to) const {
     const auto pixels = static_cast<long long>(count) * m_width, first = (static_cast<long long>(plane) * m_height + y) * m_width;
     if (m_inPlace) {
         if (Status done = m_inPlace->read(first, pixels, to); !done) return done;
-        for (int row = 0; row < count; ++row) zerosOfRow(to + static_cast<std::ptrdiff_t>(row) * m_width, m_width); // infinities become NaN
+        for (int row = 0; row < count && m_inPlace->isFloat(); ++row) zerosOfRow(to + static_cast<std::ptrdiff_t>(row) * m_width, m_width); // infinities become NaN
         return Done{};
     }
     constexpr auto kSize = static_cast<long long>(sizeof(float));

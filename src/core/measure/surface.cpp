@@ -308,8 +308,14 @@ Surface refitSurface(const BackgroundMesh& mesh, const std::vector<char>& exclud
     return finished(mesh, cells, kept, p);
 }
 
+namespace {
+
+std::array<double, 4> differenceOf(const Surface& part, const Surface& first) { return {part.b0 - first.b0, part.bx - first.bx, part.by - first.by, part.q - first.q}; }
+
+} // namespace
+
 bool disagree(const Surface& first, const Surface& part) {
-    const std::array<double, 4> difference{part.b0 - first.b0, part.bx - first.bx, part.by - first.by, part.q - first.q};
+    const std::array<double, 4> difference = differenceOf(part, first);
     for (std::size_t i = 0; i < 4; ++i)
         if (std::abs(difference[i]) > 2 * std::sqrt(std::max(part.covariance[i][i] - first.covariance[i][i], 0.2 * part.covariance[i][i]))) return true;
     return false;
@@ -317,7 +323,7 @@ bool disagree(const Surface& first, const Surface& part) {
 
 Surface withDoubt(Surface part, const Surface& first) {
     constexpr double kLeft = 0.3; // what an exponential leaves behind two cells further out is of that order
-    const std::array<double, 4> difference{part.b0 - first.b0, part.bx - first.bx, part.by - first.by, part.q - first.q};
+    const std::array<double, 4> difference = differenceOf(part, first);
     for (std::size_t i = 0; i < 4; ++i)
         for (std::size_t j = 0; j < 4; ++j) part.covariance[i][j] += kLeft * kLeft * difference[i] * difference[j];
     return part;
