@@ -17,9 +17,26 @@ namespace caelumen::rows {
 namespace {
 
 constexpr int kLanes = 16; ///< pixels done side by side
-/// Four of them in a register that every machine has.
-using Floats = float __attribute__((vector_size(16)));
-using Ints = std::int32_t __attribute__((vector_size(16)));
+/// Half of them: one wide register, or two of those that every machine has.
+using Floats = float __attribute__((vector_size(32)));
+using Ints = std::int32_t __attribute__((vector_size(32)));
+constexpr int kWide = 8;
+
+/// All bits where the byte is 0, of eight bytes.
+__attribute__((always_inline)) inline Ints seen(const std::uint8_t* hidden) {
+    constexpr Ints kEach{0xff, 0xff00, 0xff0000, -0x1000000, 0xff, 0xff00, 0xff0000, -0x1000000};
+    std::array<std::int32_t, 2> flags;
+    std::memcpy(flags.data(), hidden, sizeof flags);
+    const Ints spread{flags[0], flags[0], flags[0], flags[0], flags[1], flags[1], flags[1], flags[1]};
+    return (spread & kEach) == 0;
+}
+
+template<class T>
+auto sumOf(T v) {
+    std::array<decltype(v[0] + v[0]), kWide> x;
+    std::memcpy(x.data(), &v, sizeof v);
+    return (x[0] + x[4]) + (x[1] + x[5]) + ((x[2] + x[6]) + (x[3] + x[7]));
+}
 
 } // namespace
 
@@ -65,39 +82,39 @@ CAELUMEN_FAST void scale(float* v, std::int64_t n, float zero, float factor) {
 }
 
 CAELUMEN_FAST Extremes extremes(const float* v, std::int64_t n) {
-    constexpr float kInfinite = std::numeric_limits<float>::infinity(), kLargest = std::numeric_limits<float>::max();
+    constexpr float kInfinite = std::numeric_limits<float>::infinity();
+    constexpr std::int32_t kSize = 0x7fffffff, kInfiniteBits = 0x7f800000; // of a float but for its sign
     Extremes out{-kInfinite, 0, false};
-    const Floats lowest = Floats{} - kInfinite;
-    std::array<Floats, 4> top{lowest, lowest, lowest, lowest};
+    std::array<Floats, 2> top{Floats{} - kInfinite, Floats{} - kInfinite};
     std::int64_t from = 0;
     while (from + kLanes <= n) {
         const std::int64_t end = std::min(n - n % kLanes, from + kLanes * 4096);
-        std::array<Ints, 4> zeros{}, infinite{};
+        std::array<Ints, 2> zeros{}, infinite{};
         for (; from < end; from += kLanes) {
-            for (unsigned k = 0; k < 4; ++k) {
+            for (unsigned k = 0; k < 2; ++k) {
                 Floats x;
-                std::memcpy(&x, v + from + 4 * k, sizeof x);
-                const Ints large = x > kLargest;
-                infinite[k] |= large | (x < -kLargest);
+                std::memcpy(&x, v + from + kWide * k, sizeof x);
+                infinite[k] |= (reinterpret_cast<Ints>(x) & kSize) == kInfiniteBits;
                 zeros[k] -= x == 0;
-                top[k] = (x > top[k]) & ~large ? x : top[k];
+                top[k] = x > top[k] ? x : top[k];
             }
         }
-        for (unsigned k = 0; k < 4; ++k) {
-            for (int j = 0; j < 4; ++j) {
-                out.zeros += zeros[k][j];
-                out.infinite = out.infinite || infinite[k][j] != 0;
-            }
-        }
+        out.zeros += sumOf(zeros[0] + zeros[1]);
+        out.infinite = out.infinite || sumOf((infinite[0] | infinite[1]) & 1) != 0;
     }
     for (; from < n; ++from) {
         const float x = v[from];
-        if (x <= kLargest) out.top = std::max(out.top, x);
+        out.top = std::max(out.top, x == x ? x : out.top);
         out.zeros += x == 0;
         out.infinite = out.infinite || std::isinf(x);
     }
     for (const Floats& t : top)
-        for (int j = 0; j < 4; ++j) out.top = std::max(out.top, t[j]);
+        for (int j = 0; j < kWide; ++j) out.top = std::max(out.top, t[j]);
+    if (out.infinite) { // which is rare
+        out.top = -kInfinite;
+        for (std::int64_t i = 0; i < n; ++i)
+            if (std::isfinite(v[i])) out.top = std::max(out.top, v[i]);
+    }
     return out;
 }
 
@@ -119,16 +136,23 @@ CAELUMEN_FAST Counts countAbove(const float* v, std::int64_t n, float low, float
 }
 
 CAELUMEN_FAST void residuals(const float* v, const float* level, const std::uint8_t* hidden, int n, float limit, float* out, float* mark) {
-    for (int i = 0; i < n; ++i) {
-        const float d = v[i] - level[i];
-        mark[i] = (d > -limit) & (d < limit) ? 1.0F : 0.0F;
-        out[i] = mark[i] != 0 ? d : 0.0F;
+    int i = 0;
+    for (; i + kWide <= n; i += kWide) {
+        Floats x, l;
+        std::memcpy(&x, v + i, sizeof x);
+        std::memcpy(&l, level + i, sizeof l);
+        const Floats d = x - l;
+        Ints in = (d > -limit) & (d < limit); // all bits where true
+        if (hidden) in &= seen(hidden + i);
+        const auto left = reinterpret_cast<Floats>(reinterpret_cast<Ints>(d) & in), one = reinterpret_cast<Floats>(reinterpret_cast<Ints>(Floats{} + 1) & in);
+        std::memcpy(out + i, &left, sizeof left);
+        std::memcpy(mark + i, &one, sizeof one);
     }
-    if (!hidden) return;
-    for (int i = 0; i < n; ++i) {
-        const float seen = static_cast<float>(1 - hidden[i]);
-        mark[i] *= seen;
-        out[i] *= seen;
+    for (; i < n; ++i) {
+        const float d = v[i] - level[i];
+        const bool in = d > -limit && d < limit && !(hidden && hidden[i]);
+        mark[i] = in ? 1 : 0;
+        out[i] = in ? d : 0;
     }
 }
 
@@ -151,45 +175,37 @@ CAELUMEN_FAST Sums sums(const float* v, const std::uint8_t* hidden, int n, float
     constexpr int kBlock = 64 * kLanes; // within which single precision is ample
     Sums out;
     int from = 0;
-    const auto single = [&](int i) {
-        if (!(v[i] >= low && v[i] < high) || (hidden && hidden[i])) return;
-        const double d = static_cast<double>(v[i] - pivot);
+    while (from + kWide <= n) {
+        const int end = std::min(n - n % kWide, from + kBlock);
+        std::array<Floats, 2> sum{}, squares{};
+        std::array<Ints, 2> count{};
+        const auto take = [&](unsigned k) __attribute__((always_inline)) {
+            Floats x;
+            std::memcpy(&x, v + from, sizeof x);
+            Ints in = (x >= low) & (x < high); // all bits where true
+            if (hidden) in &= seen(hidden + from);
+            const auto d = reinterpret_cast<Floats>(reinterpret_cast<Ints>(x - pivot) & in);
+            sum[k] += d;
+            squares[k] += d * d;
+            count[k] -= in;
+            from += kWide;
+        };
+        while (from + kLanes <= end) {
+            take(0);
+            take(1);
+        }
+        if (from < end) take(0);
+        out.count += sumOf(count[0] + count[1]);
+        out.sum += static_cast<double>(sumOf(sum[0] + sum[1]));
+        out.squares += static_cast<double>(sumOf(squares[0] + squares[1]));
+    }
+    for (; from < n; ++from) {
+        if (!(v[from] >= low && v[from] < high) || (hidden && hidden[from])) continue;
+        const double d = static_cast<double>(v[from] - pivot);
         ++out.count;
         out.sum += d;
         out.squares += d * d;
-    };
-    while (from + kLanes <= n) {
-        const int end = std::min(n - n % kLanes, from + kBlock);
-        std::array<Floats, 4> sum{}, squares{};
-        std::array<Ints, 4> count{};
-        for (; from < end; from += kLanes) {
-            if (hidden) {
-                std::uint64_t any[2];
-                std::memcpy(any, hidden + from, kLanes);
-                if ((any[0] | any[1]) != 0) {
-                    for (int k = 0; k < kLanes; ++k) single(from + k);
-                    continue;
-                }
-            }
-            for (unsigned k = 0; k < 4; ++k) {
-                Floats x;
-                std::memcpy(&x, v + from + 4 * k, sizeof x);
-                const Ints in = (x >= low) & (x < high); // all bits where true
-                const auto d = reinterpret_cast<Floats>(reinterpret_cast<Ints>(x - pivot) & in);
-                sum[k] += d;
-                squares[k] += d * d;
-                count[k] -= in;
-            }
-        }
-        for (unsigned k = 0; k < 4; ++k) {
-            for (int j = 0; j < 4; ++j) {
-                out.count += count[k][j];
-                out.sum += static_cast<double>(sum[k][j]);
-                out.squares += static_cast<double>(squares[k][j]);
-            }
-        }
     }
-    for (; from < n; ++from) single(from);
     return out;
 }
 

@@ -7,6 +7,8 @@
 
 #include <fmt/format.h>
 
+#include <tbb/parallel_for.h>
+
 #include <array>
 #include <fstream>
 
@@ -49,14 +51,19 @@ Result<FrameFile> FrameFile::open(const fs::path& path) {
     return Error{fmt::format("{} is neither FITS nor TIFF; give a frame in one of these formats, or camera raw.", path.string())};
 }
 
-Result<Plane> FrameFile::readChannel(std::size_t c, Plane spare) const {
+Result<Plane> FrameFile::readChannel(std::size_t c, Plane spare, Rescale by) const {
     const int stored = m_info.mosaic ? 0 : static_cast<int>(c);
     std::vector<std::int64_t> zeros(static_cast<std::size_t>(m_info.height));
-    const auto lookAt = [&](float* row, int y) { zeros[static_cast<std::size_t>(y)] = zerosOfRow(row, m_info.width); };
-    auto plane = m_kind == Kind::Fits ? readFitsPlane(m_info, m_place, stored, std::move(spare), lookAt) : readStored(stored);
+    const auto prepare = [&](float* row, int y) {
+        zeros[static_cast<std::size_t>(y)] = zerosOfRow(row, m_info.width);
+        if (!by.isNone()) rows::scale(row, m_info.width, by.zero, by.factor);
+    };
+    auto plane = m_kind == Kind::Fits ? readFitsPlane(m_info, m_place, stored, std::move(spare), prepare) : readStored(stored);
     if (!plane) return plane;
-    if (m_kind == Kind::Fits) markNoData(*plane, zeros);
-    else markNoData(*plane);
+    if (m_kind != Kind::Fits) tbb::parallel_for(0, m_info.height, [&](int y) { prepare(plane->row(y), y); });
+    float zero = 0;
+    rows::scale(&zero, 1, by.zero, by.factor);
+    markNoData(*plane, zeros, zero);
     if (m_info.mosaic) return mosaicPlane(*plane, *m_info.mosaic, static_cast<int>(c));
     return plane;
 }

@@ -3,7 +3,7 @@
 #include "core/base/result.h"
 #include "core/image/facts.h"
 #include "core/image/mosaic.h"
-#include "core/image/plane.h"
+#include "core/image/plane_scan.h"
 
 #include <filesystem>
 #include <optional>
@@ -48,8 +48,8 @@ public:
 
     /// Channel `c` in stored units (ADU, BSCALE and BZERO applied). Blank, infinite and NaN pixels, and the zero rims and
     /// holes that stacking leaves, come back as NaN.
-    /// `spare` may be a plane that is no longer needed: its memory is used again.
-    Result<Plane> readChannel(std::size_t c, Plane spare = {}) const;
+    /// `spare` may be a plane that is no longer needed: its memory is used again. `by` is applied to the stored units on the way.
+    Result<Plane> readChannel(std::size_t c, Plane spare = {}, Rescale by = {}) const;
 
     /// A stored plane (the whole mosaic is one) as it is: zero rims stay zeros.
     Result<Plane> readStored(int plane) const;

@@ -14,14 +14,14 @@ namespace {
 
 constexpr std::size_t kSmallestArea = 64;
 
-bool zerosAreSky(const Plane& plane) {
+bool zerosAreSky(const Plane& plane, float zero) {
     std::vector<double> sample;
     const std::size_t step = std::max<std::size_t>(1, plane.size() / 20000);
     for (std::size_t i = 0; i < plane.size(); i += step)
-        if (std::isfinite(plane.data()[i]) && plane.data()[i] != 0) sample.push_back(static_cast<double>(plane.data()[i]));
+        if (std::isfinite(plane.data()[i]) && plane.data()[i] != zero) sample.push_back(static_cast<double>(plane.data()[i]));
     if (sample.size() < 50) return false;
     std::vector<double> copy = sample;
-    return std::abs(median(std::span<double>(sample))) < 3 * robustSigma(copy);
+    return std::abs(median(std::span<double>(sample)) - static_cast<double>(zero)) < 3 * robustSigma(copy);
 }
 
 } // namespace
@@ -38,10 +38,10 @@ void markNoData(Plane& plane) {
     markNoData(plane, zeros);
 }
 
-void markNoData(Plane& plane, const std::vector<std::int64_t>& zeros) {
+void markNoData(Plane& plane, const std::vector<std::int64_t>& zeros, float zero) {
     const int w = plane.width(), h = plane.height();
     if (std::accumulate(zeros.begin(), zeros.end(), std::int64_t{0}) < static_cast<std::int64_t>(kSmallestArea)) return;
-    const bool onlyBorder = zerosAreSky(plane);
+    const bool onlyBorder = zerosAreSky(plane, zero);
     std::vector<bool> seen(plane.size());
     std::vector<std::size_t> area, queue;
     const auto grow = [&](std::size_t start) {
@@ -58,7 +58,7 @@ void markNoData(Plane& plane, const std::vector<std::int64_t>& zeros) {
             const auto visit = [&](int nx, int ny) {
                 if (!plane.contains(nx, ny)) return;
                 const std::size_t next = static_cast<std::size_t>(ny) * static_cast<std::size_t>(w) + static_cast<std::size_t>(nx);
-                if (seen[next] || plane.data()[next] != 0) return;
+                if (seen[next] || plane.data()[next] != zero) return;
                 seen[next] = true;
                 queue.push_back(next);
             };
@@ -74,7 +74,7 @@ void markNoData(Plane& plane, const std::vector<std::int64_t>& zeros) {
         if (zeros[static_cast<std::size_t>(y)] == 0) continue;
         const std::size_t first = static_cast<std::size_t>(y) * static_cast<std::size_t>(w);
         for (std::size_t start = first; start < first + static_cast<std::size_t>(w); ++start)
-            if (plane.data()[start] == 0 && !seen[start]) grow(start);
+            if (plane.data()[start] == zero && !seen[start]) grow(start);
     }
 }
 

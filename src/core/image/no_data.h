@@ -13,8 +13,8 @@ namespace caelumen {
 void markNoData(Plane& plane);
 
 /// The same in two steps, for a reader that has each row at hand while it is in the cache: the exact zeros of a row, infinities becoming NaN on the
-/// way; then the areas, from the zeros of all rows.
+/// way; then the areas, from the zeros of all rows, when each of them is `zero` by now.
 std::int64_t zerosOfRow(float* row, int width);
-void markNoData(Plane& plane, const std::vector<std::int64_t>& zeros);
+void markNoData(Plane& plane, const std::vector<std::int64_t>& zeros, float zero = 0);
 
 } // namespace caelumen

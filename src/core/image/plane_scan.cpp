@@ -38,8 +38,9 @@ rows::Counts countAbove(const Plane& plane, const Tops& tops, float low, float h
     return out;
 }
 
-void rescale(Plane& plane, float zero, float factor) {
-    tbb::parallel_for(Range(0, plane.size(), kGrain), [&](const Range& r) { rows::scale(plane.data() + r.begin(), static_cast<std::int64_t>(r.size()), zero, factor); });
+void rescale(Plane& plane, Rescale by) {
+    if (by.isNone()) return;
+    tbb::parallel_for(Range(0, plane.size(), kGrain), [&](const Range& r) { rows::scale(plane.data() + r.begin(), static_cast<std::int64_t>(r.size()), by.zero, by.factor); });
 }
 
 } // namespace caelumen

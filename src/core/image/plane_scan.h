@@ -20,7 +20,12 @@ inline float topOf(const Plane& plane) { return topsOf(plane).top(); }
 /// How many values reach `low`, and how many of these `high`; only blocks are looked at whose top does.
 rows::Counts countAbove(const Plane& plane, const Tops& tops, float low, float high);
 
-/// In place: (v - zero) * factor.
-void rescale(Plane& plane, float zero, float factor);
+/// From stored values to others: (v - zero) * factor.
+struct Rescale {
+    float zero = 0, factor = 1;
+    bool isNone() const { return zero == 0 && factor == 1; }
+};
+/// In place.
+void rescale(Plane& plane, Rescale by);
 
 } // namespace caelumen

@@ -42,14 +42,12 @@ std::vector<Point> photometryStars(const PlaneStars& stars, const PlaneView& vie
     std::vector<Point> out;
     std::vector<char> crowded(all.size(), 0);
     // Brightest first: a star is crowded by a neighbour of a twentieth of its light or more.
-    for (std::size_t i = 0; i < all.size(); ++i) {
-        for (std::size_t j = 0; j < i && j < 4000; ++j)
-            if (std::abs(all[i].x - all[j].x) < lonely && std::abs(all[i].y - all[j].y) < lonely) {
-                crowded[i] = 1;
-                if (stars.stars[i].flux > 0.05 * stars.stars[j].flux) crowded[j] = 1;
-            }
-        if (i > 6000) break;
-    }
+    for (std::size_t i = 0; i < std::min<std::size_t>(all.size(), 6000); ++i)
+        grid.around(all[i], [&](std::size_t j) {
+            if (j >= i || std::abs(all[i].x - all[j].x) >= lonely || std::abs(all[i].y - all[j].y) >= lonely) return;
+            crowded[i] = 1;
+            if (stars.stars[i].flux > 0.05 * stars.stars[j].flux) crowded[j] = 1;
+        });
     for (std::size_t i = 0; i < std::min<std::size_t>(all.size(), 6000) && out.size() < limit; ++i) {
         const Star& s = stars.stars[i];
         if (!s.saturated && !s.blended && s.above5 && !crowded[i]) out.push_back(view.toBaseline(all[i]));
@@ -116,13 +114,13 @@ void takeBoxes(PlaneHarvest& h, const Plane& plane, const Mask& mask, const Harv
     h.boxesAreNoise = rq.halves;
 }
 
-void takeFluxes(PlaneHarvest& h, const Plane& plane, const Mask& mask, const SmoothSky& sky, const HarvestRequest& rq) {
+void takeFluxes(PlaneHarvest& h, const Plane& plane, const Mask& mask, const SmoothSky& sky, double correlation, const HarvestRequest& rq) {
     if (!rq.photometry) return;
     ApertureOptions o;
     o.radius = h.apertureRadius = rq.apertureRadius * rq.view.scale();
     o.saturation = h.stars.saturation;
     o.pixelNoise = h.noise.value;
-    o.noiseCorrelation = noiseCorrelation(h);
+    o.noiseCorrelation = correlation;
     o.photonScale = rq.total_s > 0 ? 1 / rq.total_s : 0;
     std::vector<double> starLight;
     if (h.stars.psf)
@@ -150,22 +148,28 @@ PlaneHarvest harvestPlane(const Plane& plane, PlaneStars stars, const HarvestReq
     h.discs = deepStarDiscs(h.stars.stars, h.stars.psf, h.stars.typicalNoise, rq.view);
 
     Mask mask;
-    hide(mask, h.discs, rq.view);
-    if (rq.baselineDiscs) hide(mask, *rq.baselineDiscs, rq.view);
-    h.hiddenPart = hiddenPart(mask);
-    h.mesh = buildMesh(plane, mask, defaultCell(plane), h.hiddenPart > 0.5 ? 0.1 : 0.3);
-    StarGlow glow(h.stars.stars, hiddenRadii(h, rq.baselineDiscs), h.stars.psf, plane.width(), plane.height());
+    StarGlow glow;
+    tbb::parallel_invoke(
+        [&] {
+            mask = starMask(h.discs, rq.view, rq.baselineDiscs);
+            h.hiddenPart = hiddenPart(mask);
+            h.mesh = buildMesh(plane, mask, defaultCell(plane), h.hiddenPart > 0.5 ? 0.1 : 0.3);
+        },
+        [&] { glow = StarGlow(h.stars.stars, hiddenRadii(h, rq.baselineDiscs), h.stars.psf, plane.width(), plane.height()); });
     const std::vector<double> starlight = glow.calibrate(h.mesh, mask);
     for (std::size_t i = 0; i < starlight.size(); ++i) h.mesh.cells[i].level -= starlight[i];
     const SmoothSky sky(h.mesh);
 
     // Each reads the pixels and writes its own part.
-    tbb::parallel_invoke([&] { takeRegions(h, plane, mask, glow, rq); }, [&] { takeBoxes(h, plane, mask, rq); }, [&] { takeHalos(h, plane, rq); },
-                         [&] {
-                             h.noise = pixelNoise(rq.halves ? *rq.halves : plane, mask, rq.view, *rq.regions);
-                             h.banding = measureBanding(plane, mask, sky, h.noise.value);
-                         });
-    takeFluxes(h, plane, mask, sky, rq);
+    double correlation = 1;
+    h.noise = pixelNoise(rq.halves ? *rq.halves : plane, mask, rq.view, *rq.regions);
+    tbb::parallel_invoke(
+        [&] {
+            takeBoxes(h, plane, mask, rq);
+            correlation = noiseCorrelation(h);
+        },
+        [&] { h.banding = measureBanding(plane, mask, sky, h.noise.value); }, [&] { takeHalos(h, plane, rq); }, [&] { takeRegions(h, plane, mask, glow, rq); });
+    takeFluxes(h, plane, mask, sky, correlation, rq);
     return h;
 }
 

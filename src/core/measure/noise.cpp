@@ -65,19 +65,18 @@ std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, co
                 if (inSky) break;
             }
             if (!inSky && !mainPlace) continue;
-            double sum = 0;
-            bool clean = true;
-            for (int y = y0; y < y0 + k && clean; ++y) {
-                const float* row = plane.row(y);
-                const std::uint8_t* hidden = mask.empty() ? nullptr : mask.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width());
-                for (int x = x0; x < x0 + k; ++x) {
-                    if ((hidden && hidden[x]) || !(std::isfinite(row[x]))) {
-                        clean = false;
-                        break;
-                    }
-                    sum += static_cast<double>(row[x]);
-                }
+            double sum = 0; // NaN when a pixel is
+            bool hidden = false;
+            for (int y = y0; y < y0 + k && !hidden; ++y) {
+                const float* row = plane.row(y) + x0;
+                double part = 0;
+                for (int x = 0; x < k; ++x) part += static_cast<double>(row[x]);
+                sum += part;
+                if (mask.empty()) continue;
+                const std::uint8_t* flags = mask.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width()) + x0;
+                hidden = std::any_of(flags, flags + k, [](std::uint8_t flag) { return flag != 0; });
             }
+            const bool clean = !hidden && std::isfinite(sum);
             // Steps, of those taken, to the next box that does not overlap, and to the next one that shares no noise either.
             const int own = inSky ? skyStride : stride;
             const auto stepsTo = [&](int pixels) { return ((pixels + half - 1) / half + own - 1) / own; };

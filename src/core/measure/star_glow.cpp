@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace caelumen {
 namespace {
@@ -127,8 +128,9 @@ std::vector<double> StarGlow::calibrate(const BackgroundMesh& mesh, const Mask& 
             xy += glow[k] * sky[k], xx += glow[k] * glow[k];
         }
         if (!(xx > 0)) return light;
-        slope = xy / xx;
+        const double before = std::exchange(slope, xy / xx);
         error = 1.4 * spread / std::sqrt(xx); // bends share cells
+        if (std::abs(slope - before) < 0.01 * error) break;
     }
     // The prediction itself is worth something: an error as large as it counts for half.
     constexpr double kDoubt = 0.5;

@@ -4,10 +4,12 @@
 #include "core/stars/patch_mask.h"
 
 #include <tbb/blocked_range.h>
+#include <tbb/parallel_for.h>
 #include <tbb/parallel_reduce.h>
 
 #include <algorithm>
 #include <functional>
+#include <utility>
 
 namespace caelumen {
 
@@ -50,14 +52,26 @@ std::vector<StarDisc> deepStarDiscs(const std::vector<Star>& stars, const std::o
     return discs;
 }
 
-void hide(Mask& mask, const std::vector<StarDisc>& discs, const PlaneView& view) {
-    if (mask.empty()) mask.assign(static_cast<std::size_t>(view.width) * static_cast<std::size_t>(view.height), 0);
-    for (const StarDisc& d : discs) {
-        const Point p = view.toPlane(d.at);
-        const double radius = d.radius * view.scale();
-        if (p.x < -radius || p.y < -radius || p.x > view.width + radius || p.y > view.height + radius) continue;
-        hideDisc(mask, view.width, view.height, p, radius);
+Mask starMask(const std::vector<StarDisc>& discs, const PlaneView& view, const std::vector<StarDisc>* others) {
+    std::vector<std::pair<Point, double>> all; // in the plane's pixels
+    for (const auto* list : {&discs, others}) {
+        if (!list) continue;
+        for (const StarDisc& d : *list) {
+            const Point p = view.toPlane(d.at);
+            const double radius = d.radius * view.scale();
+            if (p.x >= -radius && p.y >= -radius && p.x <= view.width + radius && p.y <= view.height + radius) all.emplace_back(p, radius);
+        }
     }
+    constexpr int kBand = 64; // rows that one thread has for itself
+    Mask mask(static_cast<std::size_t>(view.width) * static_cast<std::size_t>(view.height));
+    tbb::parallel_for(0, (view.height + kBand - 1) / kBand, [&](int band) {
+        const int top = band * kBand, bottom = std::min(view.height, top + kBand);
+        const auto row = [&](int y) { return mask.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(view.width); };
+        std::fill(row(top), row(bottom), std::uint8_t{0});
+        for (const auto& [p, radius] : all)
+            if (p.y + radius >= top && p.y - radius < bottom) hideDisc(mask, view.width, top, bottom, p, radius);
+    });
+    return mask;
 }
 
 double hiddenPart(const Mask& mask) {

@@ -21,8 +21,8 @@ std::vector<StarDisc> starDiscs(const std::vector<Star>& stars, const std::optio
 /// The same with as little light left as the frame can bear: a fiftieth of a pixel's noise, more where that would hide over half of the frame.
 std::vector<StarDisc> deepStarDiscs(const std::vector<Star>& stars, const std::optional<Psf>& psf, double noise, const PlaneView& view);
 
-/// Hides the discs in a plane's own grid (a mask of the plane's size is made when `mask` is empty).
-void hide(Mask& mask, const std::vector<StarDisc>& discs, const PlaneView& view);
+/// A mask in a plane's own grid that hides the discs, and those of another list where one is given.
+Mask starMask(const std::vector<StarDisc>& discs, const PlaneView& view, const std::vector<StarDisc>* others = nullptr);
 
 /// Hidden pixels as a part of all.
 double hiddenPart(const Mask& mask);

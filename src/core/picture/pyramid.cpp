@@ -69,7 +69,7 @@ Result<PicturePyramid> PicturePyramid::load(const OpenRun& run, const Job& job) 
                 sample.push_back(static_cast<double>(plane->data()[i]));
             }
             if (c == 0) scaled01 = !info.integer && top > 0 && top <= 1.0F;
-            shown.toRate(*plane, scaled01);
+            rescale(*plane, shown.toRate(scaled01));
             const double factor = (scaled01 ? shown.fullScale : 1.0) * shown.gain / shown.seconds;
             ChannelStats& s = p.m_stats[static_cast<std::size_t>(c)];
             s.sky = median(std::span<double>(sample)) * factor - shown.pedestal * shown.gain / shown.seconds;

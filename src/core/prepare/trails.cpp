@@ -24,7 +24,7 @@ Coarse coarsen(const Plane& plane, const SmoothSky& sky, const std::vector<Star>
     out.bright.assign(size, 0), out.hidden.assign(size, 0);
     tbb::parallel_for(0, out.height, [&](int j) {
         std::vector<float> limit(static_cast<std::size_t>(plane.width()));
-        sky.row(j * bin + bin / 2, kVote / bin, plane.width(), limit.data());
+        sky.row(j * bin + bin / 2, kVote / bin, 0, plane.width(), limit.data());
         for (int i = 0; i < out.width; ++i) {
             float sum = 0;
             for (int y = 0; y < bin; ++y)

@@ -234,7 +234,7 @@ double SmoothSky::interpolate(const std::vector<double>& map, double x, double y
     return (1 - ty) * ((1 - tx) * v(i, j) + tx * v(i1, j)) + ty * ((1 - tx) * v(i, j1) + tx * v(i1, j1));
 }
 
-void SmoothSky::row(int y, double sigmas, int n, float* to) const {
+void SmoothSky::row(int y, double sigmas, int from, int end, float* to) const {
     // Straight lines between the middles of the cells, as `interpolate` has them.
     const double fy = (y + 0.5) / m_cell - 0.5;
     const int j = std::clamp(static_cast<int>(fy), 0, std::max(0, m_down - 2)), j1 = std::min(j + 1, m_down - 1);
@@ -244,16 +244,16 @@ void SmoothSky::row(int y, double sigmas, int n, float* to) const {
         return (1 - ty) * (m_level[a] + sigmas * m_sigma[a]) + ty * (m_level[b] + sigmas * m_sigma[b]);
     };
     if (m_across == 1) {
-        rows::ramp(static_cast<float>(node(0)), 0, n, to);
+        rows::ramp(static_cast<float>(node(0)), 0, end - from, to);
         return;
     }
-    double left = node(0);
-    int x = 0;
-    for (int i = 0; i + 1 < m_across && x < n; ++i) { // the first and the last line go on to the borders
+    const int first = std::clamp((from - m_cell / 2) / m_cell, 0, m_across - 2);
+    double left = node(first);
+    for (int i = first, x = from; x < end; ++i) { // the first and the last line go on to the borders
         const double right = node(i + 1), slope = (right - left) / m_cell, middle = (i + 0.5) * m_cell - 0.5;
-        const int end = i + 2 == m_across ? n : std::min(n, (i + 1) * m_cell + m_cell / 2); // the next middle
-        rows::ramp(static_cast<float>(left + slope * (x - middle)), static_cast<float>(slope), end - x, to + x);
-        x = end;
+        const int next = i + 2 == m_across ? end : std::min(end, (i + 1) * m_cell + m_cell / 2); // the next middle
+        rows::ramp(static_cast<float>(left + slope * (x - middle)), static_cast<float>(slope), next - x, to + (x - from));
+        x = next;
         left = right;
     }
 }

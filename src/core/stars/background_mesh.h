@@ -3,12 +3,32 @@
 #include "core/image/plane.h"
 
 #include <cstdint>
+#include <memory>
+#include <new>
+#include <utility>
 #include <vector>
 
 namespace caelumen {
 
+/// Memory as it is, for vectors that are sized first and filled by several threads.
+template<class T>
+struct Unfilled : std::allocator<T> {
+    template<class U>
+    struct rebind {
+        using other = Unfilled<U>;
+    };
+    template<class U>
+    void construct(U* at) {
+        ::new (static_cast<void*>(at)) U;
+    }
+    template<class U, class... Args>
+    void construct(U* at, Args&&... args) {
+        ::new (static_cast<void*>(at)) U(std::forward<Args>(args)...);
+    }
+};
+
 /// One byte a pixel of a plane: not zero where the pixel must not be used. Empty means that all may be.
-using Mask = std::vector<std::uint8_t>;
+using Mask = std::vector<std::uint8_t, Unfilled<std::uint8_t>>;
 
 struct MeshCell {
     Point centre;          ///< mean position of the pixels used, plane pixels
@@ -45,8 +65,8 @@ public:
     explicit SmoothSky(const BackgroundMesh& mesh);
     double level(double x, double y) const { return interpolate(m_level, x, y); }
     double sigma(double x, double y) const { return interpolate(m_sigma, x, y); }
-    /// level + sigmas * sigma along row `y` of `n` pixels.
-    void row(int y, double sigmas, int n, float* to) const;
+    /// level + sigmas * sigma at the pixels from <= x < end of row `y`, from to[0] on.
+    void row(int y, double sigmas, int from, int end, float* to) const;
     double typicalSigma() const { return m_typicalSigma; }
 
 private:

@@ -21,6 +21,8 @@ bool isHotPixel(const Plane& plane, double level, int x, int y) {
 Defects markDefects(Plane& plane, const SmoothSky& sky) {
     if (!(sky.typicalSigma() > 0)) return {};
     constexpr double kLimit = 8; // sigmas
+    constexpr int kSame = 8;     // rows, in which the sky changes by far less than that
+    static_assert(Tops::kRows % kSame == 0);
     const int w = plane.width(), h = plane.height(), blocks = (h + Tops::kRows - 1) / Tops::kRows;
     Defects out;
     out.tops.ofBlock.assign(static_cast<std::size_t>(blocks), -std::numeric_limits<float>::infinity());
@@ -29,8 +31,10 @@ Defects markDefects(Plane& plane, const SmoothSky& sky) {
         std::vector<float> low(static_cast<std::size_t>(w)), high(low.size());
         float top = -std::numeric_limits<float>::infinity();
         for (int y = block * Tops::kRows; y < std::min(h, (block + 1) * Tops::kRows); ++y) {
-            sky.row(y, -kLimit, w, low.data());
-            sky.row(y, kLimit, w, high.data());
+            if (y % kSame == 0) {
+                sky.row(y + kSame / 2, -kLimit, 0, w, low.data());
+                sky.row(y + kSame / 2, kLimit, 0, w, high.data());
+            }
             const float* row = plane.row(y);
             for (int x = rows::nextOutside(row, low.data(), high.data(), 0, w); x < w; x = rows::nextOutside(row, low.data(), high.data(), x + 1, w)) {
                 const auto at = static_cast<std::size_t>(x);

@@ -33,7 +33,7 @@ std::vector<Stretch> brightStretches(const Plane& plane, const SmoothSky& sky, d
         auto& out = parts[static_cast<std::size_t>(block)];
         for (int y = block * kRows; y < std::min(h, (block + 1) * kRows); ++y) {
             rows::smooth(plane.row(std::max(0, y - 1)), plane.row(y), plane.row(std::min(h - 1, y + 1)), w, vertical.data(), smooth.data());
-            sky.row(y, threshold, w, limit.data());
+            sky.row(y, threshold, 0, w, limit.data());
             for (int x = rows::nextAbove(smooth.data(), limit.data(), 0, w); x < w;) {
                 int end = x + 1;
                 while (end < w && smooth[static_cast<std::size_t>(end)] >= limit[static_cast<std::size_t>(end)]) ++end;

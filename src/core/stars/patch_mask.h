@@ -7,9 +7,9 @@
 
 namespace caelumen {
 
-/// Fills the disc of `radius` about `c` in a mask of width x height bytes.
-inline void hideDisc(Mask& mask, int width, int height, Point c, double radius) {
-    const int y0 = std::max(0, static_cast<int>(std::ceil(c.y - radius))), y1 = std::min(height - 1, static_cast<int>(std::floor(c.y + radius)));
+/// Fills the disc of `radius` about `c` in the rows top <= y < bottom of a mask that is `width` wide.
+inline void hideDisc(Mask& mask, int width, int top, int bottom, Point c, double radius) {
+    const int y0 = std::max(top, static_cast<int>(std::ceil(c.y - radius))), y1 = std::min(bottom - 1, static_cast<int>(std::floor(c.y + radius)));
     for (int y = y0; y <= y1; ++y) {
         const double half = std::sqrt(std::max(0.0, radius * radius - (y - c.y) * (y - c.y)));
         const int x0 = std::max(0, static_cast<int>(std::ceil(c.x - half))), x1 = std::min(width - 1, static_cast<int>(std::floor(c.x + half)));
@@ -27,7 +27,7 @@ public:
         : m_x(static_cast<int>(std::lround(centre.x)) - reach), m_y(static_cast<int>(std::lround(centre.y)) - reach), m_side(2 * reach + 1),
           m_bits(static_cast<std::size_t>(m_side) * static_cast<std::size_t>(m_side), 0) {}
 
-    void hide(Point c, double radius) { hideDisc(m_bits, m_side, m_side, {c.x - m_x, c.y - m_y}, radius); }
+    void hide(Point c, double radius) { hideDisc(m_bits, m_side, 0, m_side, {c.x - m_x, c.y - m_y}, radius); }
     bool hidden(int x, int y) const {
         const int i = x - m_x, j = y - m_y;
         return i >= 0 && j >= 0 && i < m_side && j < m_side && m_bits[static_cast<std::size_t>(j) * static_cast<std::size_t>(m_side) + static_cast<std::size_t>(i)];

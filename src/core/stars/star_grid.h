@@ -16,23 +16,26 @@ public:
         for (std::size_t i = 0; i < points.size(); ++i) m_bins[key(bin(points[i].x), bin(points[i].y))].push_back(i);
     }
 
+    /// Calls `visit` with the index of every point of the nine bins around a place: all within the grid's reach, and some farther.
+    template<class Visit>
+    void around(Point p, Visit visit) const {
+        for (long j = bin(p.y) - 1; j <= bin(p.y) + 1; ++j)
+            for (long i = bin(p.x) - 1; i <= bin(p.x) + 1; ++i)
+                if (const auto found = m_bins.find(key(i, j)); found != m_bins.end())
+                    for (const std::size_t k : found->second) visit(k);
+    }
+
     /// Index of the nearest point within `reach` (at most the grid's), or -1.
     std::ptrdiff_t nearest(Point p, double reach) const {
         std::ptrdiff_t best = -1;
         double limit = std::min(reach, m_reach);
         limit *= limit;
-        for (long j = bin(p.y) - 1; j <= bin(p.y) + 1; ++j) {
-            for (long i = bin(p.x) - 1; i <= bin(p.x) + 1; ++i) {
-                const auto found = m_bins.find(key(i, j));
-                if (found == m_bins.end()) continue;
-                for (const std::size_t k : found->second) {
-                    const double dx = m_points[k].x - p.x, dy = m_points[k].y - p.y, d = dx * dx + dy * dy;
-                    if (d > limit) continue;
-                    limit = d;
-                    best = static_cast<std::ptrdiff_t>(k);
-                }
-            }
-        }
+        around(p, [&](std::size_t k) {
+            const double dx = m_points[k].x - p.x, dy = m_points[k].y - p.y, d = dx * dx + dy * dy;
+            if (d > limit) return;
+            limit = d;
+            best = static_cast<std::ptrdiff_t>(k);
+        });
         return best;
     }
 

@@ -24,8 +24,7 @@ Result<FrameReport> reportFrame(const std::filesystem::path& path) {
             const SmoothSky sky = findingSky(*plane);
             const Defects defects = markDefects(*plane, sky);
             const PlaneStars found = findStars(*plane, sky, full, view.geometry.split, defects.tops);
-            Mask mask;
-            hide(mask, deepStarDiscs(found.stars, found.psf, found.typicalNoise, view), view);
+            const Mask mask = starMask(deepStarDiscs(found.stars, found.psf, found.typicalNoise, view), view);
             std::vector<float> values;
             const std::size_t step = std::max<std::size_t>(1, plane->size() / 4'000'000);
             for (std::size_t i = 0; i < plane->size(); i += step)

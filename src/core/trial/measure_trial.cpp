@@ -189,15 +189,14 @@ private:
         std::string refusal;
         std::map<std::size_t, PlaneStars> waiting; // channels seen before the run was aligned
         const auto read = [&](std::size_t c) -> Result<Plane> {
+            if (scaleKnown) return o.file.readChannel(c, std::move(m_spare), o.toRate(scaled01));
             auto plane = o.file.readChannel(c, std::move(m_spare));
             if (!plane) return plane;
-            if (!scaleKnown) {
-                const float top = topOf(*plane);
-                scaled01 = !info.integer && top > 0 && top <= 1.0F;
-                scaleKnown = true;
-                if (scaled01) addFlag(o.conditions, "assumed-scale");
-            }
-            o.toRate(*plane, scaled01);
+            const float top = topOf(*plane);
+            scaled01 = !info.integer && top > 0 && top <= 1.0F;
+            scaleKnown = true;
+            if (scaled01) addFlag(o.conditions, "assumed-scale");
+            rescale(*plane, o.toRate(scaled01));
             return plane;
         };
         for (const std::size_t c : channelOrder(info)) {
@@ -267,7 +266,7 @@ private:
             if (target == m_evidence[i].planes.end()) continue;
             auto plane = opened->file.readChannel(c);
             if (!plane) return plane.error();
-            opened->toRate(*plane, !info.integer && topOf(*plane) <= 1);
+            rescale(*plane, opened->toRate(!info.integer && topOf(*plane) <= 1));
             const PlaneGeometry geometry = info.geometry(c);
             const PlaneStars stars = findStars(*plane, opened->rateOf(opened->knownSaturation), geometry.split);
             const auto* reference = m_reference.of(m_reference.stars, info.channels[c]);

@@ -1,7 +1,5 @@
 #include "core/trial/run_facts.h"
 
-#include "core/image/plane_scan.h"
-
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -21,9 +19,9 @@ std::optional<T> resolve(const std::optional<T>& trial, const std::optional<T>& 
 
 } // namespace
 
-void OpenRun::toRate(Plane& plane, bool scaled01) const {
+Rescale OpenRun::toRate(bool scaled01) const {
     const double full = scaled01 ? fullScale : 1;
-    rescale(plane, static_cast<float>(pedestal / full), static_cast<float>(full * gain / seconds));
+    return {static_cast<float>(pedestal / full), static_cast<float>(full * gain / seconds)};
 }
 
 Result<OpenRun> openRun(const Trial& trial, const Run& run, const std::filesystem::path& folder) {

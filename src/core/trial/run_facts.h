@@ -21,8 +21,8 @@ struct OpenRun {
     bool pedestalUnknown = false;
     std::string problem;      ///< why nothing can be measured; empty when it can
 
-    /// Stored value to e-/s per pixel, in place. `scaled01`: the data spans 0..1.
-    void toRate(Plane& plane, bool scaled01) const;
+    /// Stored value to e-/s per pixel. `scaled01`: the data spans 0..1.
+    Rescale toRate(bool scaled01) const;
     double rateOf(double adu) const { return (adu - pedestal) * gain / seconds; }
 };
 

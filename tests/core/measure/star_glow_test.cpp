@@ -57,10 +57,9 @@ private slots:
         QVERIFY(found.psf.has_value());
         for (Star& star : found.stars) star.flux *= part;
         const std::vector<double> hidden(found.stars.size(), 7);
-        Mask mask(made.plane.size(), 0);
         std::vector<StarDisc> discs;
         for (const Star& star : found.stars) discs.push_back({{star.x, star.y}, 7, star.flux});
-        hide(mask, discs, {{}, {}, s.width, s.height});
+        const Mask mask = starMask(discs, {{}, {}, s.width, s.height});
         StarGlow glow(found.stars, hidden, found.psf, s.width, s.height);
         const BackgroundMesh mesh = buildMesh(made.plane, mask, 25);
         const std::vector<double> light = glow.calibrate(mesh, mask);
