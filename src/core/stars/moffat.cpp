@@ -31,16 +31,6 @@ struct Sample {
     double x, y, value;
 };
 
-double cost(const std::vector<Sample>& samples, const Vector& p, Point split) {
-    const Moffat m = unpack(p);
-    double sum = 0;
-    for (const Sample& s : samples) {
-        const double r = s.value - (m.base + m.amplitude * m.shape(s.x - m.x, s.y - m.y, split));
-        sum += r * r;
-    }
-    return sum;
-}
-
 /// Value and derivatives of a Moffat at an offset from its centre; base is left to the caller.
 double derivatives(const Moffat& m, const Vector& p, double dx, double dy, Vector& d) {
     const double u = p[4] * dx + p[5] * dy, v = p[6] * dy;
@@ -57,24 +47,35 @@ double derivatives(const Moffat& m, const Vector& p, double dx, double dy, Vecto
     return value;
 }
 
-void normalEquations(const std::vector<Sample>& samples, const Vector& p, Point split, Matrix& a, Vector& g) {
-    const Moffat m = unpack(p);
-    const bool two = split.x != 0 || split.y != 0;
-    a.setZero();
-    g.setZero();
-    Vector d, other;
-    for (const Sample& s : samples) {
-        const double dx = s.x - m.x, dy = s.y - m.y;
-        double value = derivatives(m, p, dx + split.x, dy + split.y, d);
-        if (two) {
-            value = 0.5 * (value + derivatives(m, p, dx - split.x, dy - split.y, other));
-            d = 0.5 * (d + other);
+/// Sum of squares at a point, with the equations of the step from there: a point is worth them, since nearly every one that is tried is stepped from.
+struct Equations {
+    double cost = 0;
+    Matrix a = Matrix::Zero();
+    Vector g = Vector::Zero();
+
+    Equations(const std::vector<Sample>& samples, const Vector& p, Point split) {
+        const Moffat m = unpack(p);
+        const bool two = split.x != 0 || split.y != 0;
+        Vector d, other;
+        for (const Sample& s : samples) {
+            const double dx = s.x - m.x, dy = s.y - m.y;
+            double value = derivatives(m, p, dx + split.x, dy + split.y, d);
+            if (two) {
+                value = 0.5 * (value + derivatives(m, p, dx - split.x, dy - split.y, other));
+                d = 0.5 * (d + other);
+            }
+            const double r = s.value - (m.base + m.amplitude * value);
+            cost += r * r;
+            for (int k = 0; k < kParameters; ++k) a.col(k) += d[k] * d;
+            g += d * r;
         }
-        const double r = s.value - (m.base + m.amplitude * value);
-        a.noalias() += d * d.transpose();
-        g.noalias() += d * r;
     }
-}
+    Vector step(double damping) const {
+        Matrix damped = a;
+        damped.diagonal() += damping * a.diagonal();
+        return damped.ldlt().solve(g);
+    }
+};
 
 void keepSane(Vector& p) {
     p[7] = std::clamp(p[7], 1 / 12.0, 1 / 1.4);
@@ -111,21 +112,16 @@ std::optional<Moffat> fitMoffat(const Plane& plane, const Star& star, double sig
     Vector p;
     const double c = 0.35 / size;
     p << star.peak, 0, 0, 0, c * 1.3, 0, c * 1.3, 1 / 3.5;
-    double now = cost(samples, p, split), damping = 1e-3;
+    Equations now(samples, p, split);
+    double damping = 1e-3;
     bool settled = false;
-    Matrix a;
-    Vector g;
     for (int round = 0; round < 60 && !settled; ++round) {
-        normalEquations(samples, p, split, a, g);
         for (int attempt = 0; attempt < 8; ++attempt) {
-            Matrix damped = a;
-            damped.diagonal() += damping * a.diagonal();
-            Vector next = p + damped.ldlt().solve(g);
+            Vector next = p + now.step(damping);
             if (!next.allFinite()) return std::nullopt;
             keepSane(next);
-            const double then = cost(samples, next, split);
-            if (then <= now) {
-                settled = now - then < 1e-5 * now;
+            if (const Equations then(samples, next, split); then.cost <= now.cost) {
+                settled = now.cost - then.cost < 1e-5 * now.cost;
                 p = next;
                 now = then;
                 damping = std::max(1e-9, damping / 5);
@@ -136,7 +132,7 @@ std::optional<Moffat> fitMoffat(const Plane& plane, const Star& star, double sig
         }
     }
     // One pass without what does not belong to the star: neighbours and hits.
-    const double scatter = std::max(sigma, std::sqrt(now / static_cast<double>(samples.size())));
+    const double scatter = std::max(sigma, std::sqrt(now.cost / static_cast<double>(samples.size())));
     Moffat m = unpack(p);
     const auto before = samples.size();
     std::erase_if(samples, [&](const Sample& s) {
@@ -144,18 +140,17 @@ std::optional<Moffat> fitMoffat(const Plane& plane, const Star& star, double sig
         return std::abs(s.value - m.base - model) > 5 * scatter + 0.1 * model;
     });
     if (samples.size() != before && samples.size() > before * 7 / 10) {
-        now = cost(samples, p, split);
+        now = Equations(samples, p, split);
         for (int round = 0; round < 12; ++round) {
-            normalEquations(samples, p, split, a, g);
-            Matrix damped = a;
-            damped.diagonal() += 1e-4 * a.diagonal();
-            Vector next = p + damped.ldlt().solve(g);
+            Vector next = p + now.step(1e-4);
             if (!next.allFinite()) break;
             keepSane(next);
-            const double then = cost(samples, next, split);
-            if (then > now) break;
+            const Equations then(samples, next, split);
+            if (then.cost > now.cost) break;
+            const bool still = now.cost - then.cost < 1e-7 * now.cost;
             p = next;
             now = then;
+            if (still) break;
         }
         m = unpack(p);
     }

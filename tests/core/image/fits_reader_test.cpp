@@ -8,6 +8,7 @@
 
 #include <fstream>
 #include <iterator>
+#include <limits>
 #include <random>
 
 using namespace caelumen;
@@ -192,6 +193,45 @@ private slots:
             }
         }
         QVERIFY2(refused >= 8, qPrintable(QString::number(refused))); // many changes only make wrong pixels
+    }
+
+    /// Rates made while reading are those made afterwards, and what is no data stays so: rims of zeros, whatever zero becomes, and infinities.
+    void valuesAreRescaledOnTheWay_data() {
+        QTest::addColumn<int>("bitpix");
+        QTest::addColumn<QString>("mosaic");
+        QTest::newRow("floats") << FLOAT_IMG << "";
+        QTest::newRow("words") << USHORT_IMG << "";
+        QTest::newRow("a mosaic") << USHORT_IMG << "'RGGB    '";
+        QTest::newRow("doubles") << DOUBLE_IMG << "";
+    }
+    void valuesAreRescaledOnTheWay() {
+        QFETCH(int, bitpix);
+        QFETCH(QString, mosaic);
+        Raw raw;
+        raw.bitpix = bitpix;
+        if (!mosaic.isEmpty()) raw.cards = {{"BAYERPAT", mosaic.toStdString()}};
+        auto values = ramp(1200);
+        for (std::size_t i = 0; i < values.size(); ++i)
+            if (i % 40 < 10) values[i] = 0; // a rim
+        values[20] = 0;                     // a lone zero
+        if (bitpix == FLOAT_IMG) values[777] = std::numeric_limits<double>::infinity();
+        writeRaw(m_folder / "r.fits", raw, values);
+        const auto file = FrameFile::open(m_folder / "r.fits");
+        for (std::size_t c = 0; c < file->info().channels.size(); ++c) {
+            auto later = file->readChannel(c), onTheWay = file->readChannel(c, {}, {103.5F, 0.37F});
+            QVERIFY(later.ok() && onTheWay.ok());
+            rescale(*later, {103.5F, 0.37F});
+            int missing = 0;
+            for (std::size_t i = 0; i < later->size(); ++i) {
+                const float a = later->data()[i], b = onTheWay->data()[i];
+                QCOMPARE(std::isnan(b), std::isnan(a));
+                if (std::isnan(a)) ++missing;
+                else QVERIFY(std::abs(a - b) < 1e-4F);
+            }
+            QVERIFY(missing >= (mosaic.isEmpty() ? 300 : 75));
+            if (mosaic.isEmpty()) QVERIFY(!std::isnan(onTheWay->data()[20]));
+            if (bitpix == FLOAT_IMG) QVERIFY(std::isnan(onTheWay->data()[777]));
+        }
     }
 
     void mosaicsComeApartIntoTheirColours() {

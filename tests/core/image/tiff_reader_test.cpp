@@ -80,6 +80,15 @@ class TiffReaderTest : public QObject {
     scenes::Folder m_folder;
 
 private slots:
+    void valuesAreRescaledOnTheWay() {
+        Made m;
+        write(m_folder / "r.tif", m);
+        const auto file = FrameFile::open(m_folder / "r.tif");
+        const auto plane = file->readChannel(0, {}, {3, 0.5F});
+        QVERIFY(plane.ok());
+        QCOMPARE(plane->at(10, 20), static_cast<float>(0.5 * (valueAt(10, 20, 0) - 3)));
+    }
+
     void everyKindReadsBack_data() {
         QTest::addColumn<int>("bits");
         QTest::addColumn<int>("format");
