@@ -108,9 +108,9 @@ void takeRegions(PlaneHarvest& h, const Plane& plane, const Mask& mask, const St
     h.skyValues = regionValues(plane, mask, rq.view, skies, 20'000);
 }
 
-void takeBoxes(PlaneHarvest& h, const Plane& plane, const Mask& mask, const HarvestRequest& rq) {
+void takeBoxes(PlaneHarvest& h, const Plane& plane, const Mask& mask, const StarGlow& glow, const HarvestRequest& rq) {
     h.boxSide = boxSide(rq.arcsecPerStoredPixel * rq.view.geometry.pitch);
-    h.boxes = noiseBoxes(rq.halves ? *rq.halves : plane, mask, h.boxSide, rq.view, *rq.regions);
+    h.boxes = noiseBoxes(rq.halves ? *rq.halves : plane, mask, h.boxSide, rq.view, *rq.regions, rq.halves ? StarGlow() : glow);
     h.boxesAreNoise = rq.halves;
 }
 
@@ -165,7 +165,7 @@ PlaneHarvest harvestPlane(const Plane& plane, PlaneStars stars, const HarvestReq
     h.noise = pixelNoise(rq.halves ? *rq.halves : plane, mask, rq.view, *rq.regions);
     tbb::parallel_invoke(
         [&] {
-            takeBoxes(h, plane, mask, rq);
+            takeBoxes(h, plane, mask, glow, rq);
             correlation = noiseCorrelation(h);
         },
         [&] { h.banding = measureBanding(plane, mask, sky, h.noise.value); }, [&] { takeHalos(h, plane, rq); }, [&] { takeRegions(h, plane, mask, glow, rq); });

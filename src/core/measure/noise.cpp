@@ -19,7 +19,7 @@ constexpr int kGap = 2; ///< pixels that interpolation spreads noise over
 
 } // namespace
 
-std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, const PlaneView& view, const std::vector<Region>& regions) {
+std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, const PlaneView& view, const std::vector<Region>& regions, const StarGlow& glow) {
     const int half = std::max(1, k / 2);
     const int across = (plane.width() - k) / half + 1, down = (plane.height() - k) / half + 1;
     if (across < 1 || down < 1) return {};
@@ -81,7 +81,11 @@ std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, co
             const int own = inSky ? skyStride : stride;
             const auto stepsTo = [&](int pixels) { return ((pixels + half - 1) / half + own - 1) / own; };
             const int beside = stepsTo(k);
-            if (clean) out.push_back({centre, static_cast<float>(sum / (k * k)), i, j, inSky, (i / own) % beside == 0 && (j / own) % beside == 0, beside * own, stepsTo(k + kGap) * own});
+            if (!clean) continue;
+            const double quarter = 0.25 * k; // a glow that changes over a few pixels, from the middles of the quarters
+            const auto light = [&](double dx, double dy) { return glow.at(static_cast<int>(centre.x + dx + 0.5), static_cast<int>(centre.y + dy + 0.5)); };
+            const double starlight = 0.25 * (light(-quarter, -quarter) + light(quarter, -quarter) + light(-quarter, quarter) + light(quarter, quarter));
+            out.push_back({centre, static_cast<float>(sum / (k * k) - starlight), i, j, inSky, (i / own) % beside == 0 && (j / own) % beside == 0, beside * own, stepsTo(k + kGap) * own});
         }
     });
     std::vector<NoiseBox> boxes;
@@ -174,16 +178,23 @@ BoxScatter boxScatter(const std::vector<NoiseBox>& boxes, int side, double pixel
 }
 
 PixelNoise pixelNoise(const Plane& plane, const Mask& mask, const PlaneView& view, const std::vector<Region>& regions) {
-    constexpr int kLag = 6;
-    std::vector<float> steps;
+    constexpr int kLag = 6, kClear = 2;
+    const int w = plane.width(), h = plane.height();
+    std::vector<float> steps, clear; // all of them, and those whose pixels lie clear of what hides stars: at its rim their wings still fall steeply
+    const auto hidden = [&](int x, int y) { return mask[static_cast<std::size_t>(std::clamp(y, 0, h - 1)) * static_cast<std::size_t>(w) + static_cast<std::size_t>(std::clamp(x, 0, w - 1))] != 0; };
+    const auto isClear = [&](int x, int y) { return !hidden(x - kClear, y) && !hidden(x + kClear, y) && !hidden(x, y - kClear) && !hidden(x, y + kClear); };
     const auto take = [&](int x, int y) {
-        if (x + kLag >= plane.width()) return;
-        const std::size_t at = static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width()) + static_cast<std::size_t>(x);
-        const float step = plane.data()[at + kLag] - plane.data()[at];
-        if (std::isfinite(step) && (mask.empty() || (!mask[at] && !mask[at + kLag]))) steps.push_back(step);
+        if (x + kLag >= w) return;
+        const float step = plane.at(x + kLag, y) - plane.at(x, y);
+        if (!std::isfinite(step) || (!mask.empty() && (hidden(x, y) || hidden(x + kLag, y)))) return;
+        steps.push_back(step);
+        if (!mask.empty() && isClear(x, y) && isClear(x + kLag, y)) clear.push_back(step);
     };
     // A pixel is part of two differences, which share a third of their news.
-    const auto noise = [&] { return PixelNoise{clippedStats(std::span<float>(steps)).sigma / std::sqrt(2.0), steps.size() * 2 / 3}; };
+    const auto noise = [&](std::size_t enough) {
+        std::vector<float>& best = clear.size() >= enough ? clear : steps;
+        return PixelNoise{clippedStats(std::span<float>(best)).sigma / std::sqrt(2.0), best.size() * 2 / 3};
+    };
     const Alignment::Affine toBaseline = view.backward();
     double area = 0;
     for (const Region& r : regions)
@@ -196,20 +207,21 @@ PixelNoise pixelNoise(const Plane& plane, const Mask& mask, const PlaneView& vie
             for (int x = b.x0; x < b.x1; x += step)
                 if (r.contains(toBaseline({static_cast<double>(x), static_cast<double>(y)}))) take(x, y);
     }
-    if (steps.size() >= 400) return noise();
+    if (steps.size() >= 400) return noise(1000);
     // Without sky regions: the middle one of some hundred places' own scatters, since nebula brings noise of its own to some of them.
     constexpr int kPlace = 48;
-    const int across = std::max(1, plane.width() / kPlace), down = std::max(1, plane.height() / kPlace);
+    const int across = std::max(1, w / kPlace), down = std::max(1, h / kPlace);
     const int stride = std::max(1, across * down / 400);
     std::vector<double> scatters;
     std::size_t samples = 0;
     for (int i = 0; i < across * down; i += stride) {
         steps.clear();
+        clear.clear();
         const int x0 = i % across * kPlace, y0 = i / across * kPlace;
-        for (int y = y0; y < std::min(plane.height(), y0 + kPlace); ++y)
-            for (int x = x0; x < std::min(plane.width(), x0 + kPlace); ++x) take(x, y);
+        for (int y = y0; y < std::min(h, y0 + kPlace); ++y)
+            for (int x = x0; x < std::min(w, x0 + kPlace); ++x) take(x, y);
         if (steps.size() < 80) continue;
-        const PixelNoise here = noise();
+        const PixelNoise here = noise(400);
         scatters.push_back(here.value);
         samples += here.samples / 2; // a median knows as much as a mean of two thirds, and places differ
     }

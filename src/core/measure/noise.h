@@ -1,6 +1,6 @@
 #pragma once
 
-#include "core/measure/plane_view.h"
+#include "core/measure/star_glow.h"
 #include "core/stars/background_mesh.h"
 
 #include <vector>
@@ -22,8 +22,8 @@ struct NoiseBox {
 int boxSide(double arcsecPerPlanePixel);
 
 /// Means of all star-free boxes of side k, at half-box steps (a quarter of them do not overlap). Boxes with any hidden or missing pixel are
-/// left out; at most about 80 000 of each kind are kept, spread over the frame.
-std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, const PlaneView& view, const std::vector<Region>& regions);
+/// left out; at most about 80 000 of each kind are kept, spread over the frame. The starlight that the mask leaves (`glow`) is taken off.
+std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, const PlaneView& view, const std::vector<Region>& regions, const StarGlow& glow = {});
 
 /// Scatter of box means, and how many independent boxes it rests on.
 struct BoxScatter {
@@ -43,7 +43,7 @@ struct PixelNoise {
 };
 
 /// Noise of unmasked pixels from the differences of pixels six apart (so that any sky or nebula cancels and interpolation is forgotten), clipped at 3 sigma,
-/// inside the sky regions; without any, the median over places of 48 pixels across the frame.
+/// inside the sky regions; without any, the median over places of 48 pixels across the frame. Where there are enough, only pixels two and more away from any mask.
 PixelNoise pixelNoise(const Plane& plane, const Mask& mask, const PlaneView& view, const std::vector<Region>& regions);
 
 } // namespace caelumen

@@ -33,6 +33,8 @@ std::vector<StarDisc> starDiscs(const std::vector<Star>& stars, const std::optio
             const auto out = std::partition_point(light.begin(), light.end(), [&](double l) { return s.flux * l > left; });
             const double r = out == light.end() ? radii.back() : radii[static_cast<std::size_t>(out - light.begin())];
             radius = std::min(r, std::max(4.0 * isophote, 6 * fwhm));
+            // A neighbour that could not be told apart sticks out to one side.
+            radius = std::max(radius, std::min(s.reach + 1, radius + 1.5 * fwhm));
         }
         radius = std::max(radius, 1.2 * fwhm) + 0.5;
         discs.push_back({view.toBaseline({s.x, s.y}), radius / view.scale(), s.flux});

@@ -81,11 +81,13 @@ std::vector<int> deblend(const std::vector<BrightPixel>& pixels, const DeblendOp
     std::vector<Branch> branches;
     std::vector<int> hill;   // union-find over branches: which are connected so far
     std::vector<int> leader; // of a hill's root: the branch that stands for it
-    const auto standsAlone = [&](const Branch& b, double saddle) {
+    const auto standsAlone = [&](const Branch& b, const Branch& strong, double saddle) {
+        const double above = b.peak - saddle, light = b.light - saddle * static_cast<double>(b.pixels);
+        // Where a crowd hangs together its light says nothing about two of it: what stands out of the saddle clearly needs far less.
+        if (b.pixels >= 3 && light > 0.2 * o.contrast * strong.light && above > 3 * o.noise && above > 0.1 * saddle) return true;
         if (b.pixels < o.leastPixels) return false;
-        const double above = b.peak - saddle;
-        const bool holdsLight = b.light - saddle * static_cast<double>(b.pixels) > o.contrast * whole && above > o.noise;
-        return holdsLight || (above > 10 * o.noise && above > 0.5 * b.peak);
+        if (light > o.contrast * whole && above > o.noise) return true;
+        return above > 10 * o.noise && above > 0.5 * b.peak;
     };
     for (const int at : order) {
         const BrightPixel& p = pixels[static_cast<std::size_t>(at)];
@@ -114,7 +116,7 @@ std::vector<int> deblend(const std::vector<BrightPixel>& pixels, const DeblendOp
             const auto rise = [&](int i) { return branches[static_cast<std::size_t>(i)].light - s * static_cast<double>(branches[static_cast<std::size_t>(i)].pixels); };
             if (rise(b) > rise(a)) std::swap(a, b);
             Branch &strong = branches[static_cast<std::size_t>(a)], &weak = branches[static_cast<std::size_t>(b)];
-            if (!standsAlone(weak, s)) {
+            if (!standsAlone(weak, strong, s)) {
                 weak.partOf = a;
                 strong.light += weak.light;
                 strong.pixels += weak.pixels;

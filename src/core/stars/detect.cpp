@@ -90,6 +90,7 @@ struct Tally {
     double flux = 0, weight = 0, x = 0, y = 0, xx = 0, xy = 0, yy = 0;
     float peak = -std::numeric_limits<float>::infinity();
     int px = 0, py = 0, pixels = 0, above5 = 0;
+    int x0 = std::numeric_limits<int>::max(), x1 = std::numeric_limits<int>::min(), y0 = x0, y1 = x1;
 };
 
 class Describer {
@@ -118,6 +119,7 @@ public:
             s.flux = t.flux;
             s.peak = static_cast<double>(t.peak);
             s.area = t.pixels;
+            s.reach = std::max({s.x - t.x0, t.x1 - s.x, s.y - t.y0, t.y1 - s.y});
             s.rim = m_options.threshold * sigma;
             const double xx = t.xx / t.weight - mx * mx, yy = t.yy / t.weight - my * my, xy = t.xy / t.weight - mx * my;
             const double half = 0.5 * (xx + yy), spread = length(0.5 * (xx - yy), xy);
@@ -159,6 +161,8 @@ private:
         t.xy += w * x * y;
         t.yy += w * y * y;
         ++t.pixels;
+        t.x0 = std::min(t.x0, p.x), t.x1 = std::max(t.x1, p.x);
+        t.y0 = std::min(t.y0, p.y), t.y1 = std::max(t.y1, p.y);
         t.above5 += w >= limit5;
         if (p.value > t.peak) {
             t.peak = p.value;

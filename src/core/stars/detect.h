@@ -14,6 +14,7 @@ struct Star {
     double rim = 0;           ///< light at the edge of the isophote: the detection threshold there
     double level = 0;         ///< local sky
     int area = 0;             ///< pixels of the isophote
+    double reach = 0;         ///< of its farthest pixel from the centroid
     double a = 0, b = 0;      ///< rms along the major and minor axis, pixels
     bool above5 = false;      ///< five of its pixels (3x3-smoothed) stand above 5 sigma
     bool saturated = false;
