@@ -172,7 +172,7 @@ BoxScatter boxScatter(const std::vector<NoiseBox>& boxes, int side, double pixel
     if (out.sigma * side <= kWhite * pixelNoise) return out;
     if (std::vector<float> wide = bendsOf(rows, &NoiseBox::apart); wide.size() >= kEnoughBends) {
         out.sigma = clippedStats(std::span<float>(wide)).sigma;
-        out.boxes *= std::min(1.0, static_cast<double>(wide.size()) / touching);
+        out.boxes *= 0.8 * std::min(1.0, static_cast<double>(wide.size()) / touching); // boxes that share noise know less
     }
     return out;
 }

@@ -322,7 +322,7 @@ bool disagree(const Surface& first, const Surface& part) {
 }
 
 Surface withDoubt(Surface part, const Surface& first) {
-    constexpr double kLeft = 0.3; // what an exponential leaves behind two cells further out is of that order
+    constexpr double kLeft = 0.6; // what an exponential that halves within two cells leaves behind all further steps
     const std::array<double, 4> difference = differenceOf(part, first);
     for (std::size_t i = 0; i < 4; ++i)
         for (std::size_t j = 0; j < 4; ++j) part.covariance[i][j] += kLeft * kLeft * difference[i] * difference[j];

@@ -87,7 +87,8 @@ Surface beyondFadingNebula(const PlaneHarvest& h, std::vector<char>& excluded, S
         std::vector<char> wider = grown(h.mesh, excluded, 2, 0.3);
         if (wider == excluded) break;
         const Surface next = refitSurface(h.mesh, wider, h.view.width, h.view.height, surface);
-        if (!next.valid || !disagree(surface, next)) break;
+        if (!next.valid) break;
+        if (!disagree(surface, next)) return withDoubt(surface, next); // what is left may hide in the errors
         excluded = std::move(wider);
         surface = withDoubt(next, surface);
     }
