@@ -162,7 +162,7 @@ PlaneHarvest harvestPlane(const Plane& plane, PlaneStars stars, const HarvestReq
 
     // Each reads the pixels and writes its own part.
     double correlation = 1;
-    h.noise = pixelNoise(rq.halves ? *rq.halves : plane, mask, rq.view, *rq.regions);
+    h.noise = pixelNoise(rq.halves ? *rq.halves : plane, mask, rq.view, *rq.regions, rq.halves ? nullptr : &sky);
     tbb::parallel_invoke(
         [&] {
             takeBoxes(h, plane, mask, glow, rq);

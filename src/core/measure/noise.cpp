@@ -177,7 +177,7 @@ BoxScatter boxScatter(const std::vector<NoiseBox>& boxes, int side, double pixel
     return out;
 }
 
-PixelNoise pixelNoise(const Plane& plane, const Mask& mask, const PlaneView& view, const std::vector<Region>& regions) {
+PixelNoise pixelNoise(const Plane& plane, const Mask& mask, const PlaneView& view, const std::vector<Region>& regions, const SmoothSky* sky) {
     constexpr int kLag = 6, kClear = 2;
     const int w = plane.width(), h = plane.height();
     std::vector<float> steps, clear; // all of them, and those whose pixels lie clear of what hides stars: at its rim their wings still fall steeply
@@ -185,15 +185,16 @@ PixelNoise pixelNoise(const Plane& plane, const Mask& mask, const PlaneView& vie
     const auto isClear = [&](int x, int y) { return !hidden(x - kClear, y) && !hidden(x + kClear, y) && !hidden(x, y - kClear) && !hidden(x, y + kClear); };
     const auto take = [&](int x, int y) {
         if (x + kLag >= w) return;
-        const float step = plane.at(x + kLag, y) - plane.at(x, y);
+        float step = plane.at(x + kLag, y) - plane.at(x, y);
+        if (sky) step -= static_cast<float>(sky->level(x + kLag, y) - sky->level(x, y));
         if (!std::isfinite(step) || (!mask.empty() && (hidden(x, y) || hidden(x + kLag, y)))) return;
         steps.push_back(step);
         if (!mask.empty() && isClear(x, y) && isClear(x + kLag, y)) clear.push_back(step);
     };
-    // A pixel is part of two differences, which share a third of their news.
+    // A pixel is part of two differences, which share a third of their news; clipping costs a tenth.
     const auto noise = [&](std::size_t enough) {
         std::vector<float>& best = clear.size() >= enough ? clear : steps;
-        return PixelNoise{clippedStats(std::span<float>(best)).sigma / std::sqrt(2.0), best.size() * 2 / 3};
+        return PixelNoise{clippedStats(std::span<float>(best)).sigma / std::sqrt(2.0), best.size() * 3 / 5};
     };
     const Alignment::Affine toBaseline = view.backward();
     double area = 0;

@@ -1,7 +1,10 @@
+#include "core/measure/harvest.h"
 #include "core/measure/noise.h"
 #include "core/trial/figures.h"
 
 #include "support/scenes.h"
+
+#include <limits>
 
 using namespace caelumen;
 
@@ -98,6 +101,63 @@ private slots:
         const BoxNoise b = measured(p, 2.0, {sky}, &pixel);
         QVERIFY(std::abs(pixel / 3 - 1) < 0.02);
         QVERIFY2(std::abs(b.value / 0.6 - 1) < 0.08, qPrintable(QString::number(b.value)));
+    }
+
+    /// Vignetting slopes one way on one side of the frame and the other way on the other: pooled, that is no noise.
+    void slopesAreNoNoise() {
+        scenes::PlaneScene s;
+        s.stars = 0;
+        s.noise = 1;
+        s.sky = 300;
+        s.vignette = -0.5;
+        const Plane p = scenes::make(s).plane;
+        const std::vector<Region> sides{{"S1", RegionRole::Sky, RegionShape::Rect, {{10, 10}, {120, 410}}, 0, "", "", false}, {"S2", RegionRole::Sky, RegionShape::Rect, {{480, 10}, {590, 410}}, 0, "", "", false}};
+        const PlaneView view{{}, {}, s.width, s.height};
+        const SmoothSky sky(buildMesh(p, {}, 32));
+        const PixelNoise with = pixelNoise(p, {}, view, sides, &sky), without = pixelNoise(p, {}, view, sides);
+        QVERIFY2(std::abs(with.value - 1) < 0.02, qPrintable(QString::number(with.value)));
+        QVERIFY2(without.value > 1.15, qPrintable(QString::number(without.value))); // there was something to take off
+    }
+
+    /// The wings of stars fall steeply at the rim of their masks: pixels a little away from any tell the noise.
+    void theRimsOfMasksDoNotCount() {
+        scenes::PlaneScene s;
+        s.stars = 500;
+        s.faintest = 8000;
+        s.brightest = 40'000;
+        s.noise = 2;
+        const auto made = scenes::make(s);
+        const PlaneView view{{}, {}, s.width, s.height};
+        std::vector<StarDisc> discs;
+        for (const auto& star : made.stars) discs.push_back({{star.x, star.y}, 8, star.flux});
+        const Mask mask = starMask(discs, view);
+        const std::vector<Region> all{{"S1", RegionRole::Sky, RegionShape::Rect, {{0, 0}, {599, 419}}, 0, "", "", false}};
+        const PixelNoise noise = pixelNoise(made.plane, mask, view, all);
+        QVERIFY2(std::abs(noise.value / 2 - 1) < 0.04, qPrintable(QString::number(noise.value)));
+        QVERIFY(noise.samples > 1000);
+    }
+
+    /// Box means are those of the sky without the light of stars near by.
+    void boxesAreFreeOfStarlight() {
+        scenes::PlaneScene s;
+        s.stars = 60;
+        s.faintest = s.brightest = 60'000;
+        s.noise = 0.02;
+        const auto made = scenes::make(s);
+        const PlaneStars found = findStars(made.plane, std::numeric_limits<double>::infinity());
+        QVERIFY(found.psf.has_value());
+        const PlaneView view{{}, {}, s.width, s.height};
+        std::vector<StarDisc> discs;
+        for (const Star& star : found.stars) discs.push_back({{star.x, star.y}, 14, star.flux});
+        const Mask mask = starMask(discs, view);
+        const StarGlow glow(found.stars, std::vector<double>(found.stars.size(), 14), found.psf, s.width, s.height);
+        const auto above = [&](const std::vector<NoiseBox>& boxes) {
+            double sum = 0;
+            for (const NoiseBox& b : boxes) sum += std::abs(static_cast<double>(b.mean) - s.sky) / static_cast<double>(boxes.size());
+            return sum;
+        };
+        const double as = above(noiseBoxes(made.plane, mask, 5, view, {})), without = above(noiseBoxes(made.plane, mask, 5, view, {}, glow));
+        QVERIFY2(without < 0.4 * as, qPrintable(QString("%1 of %2").arg(without).arg(as)));
     }
 
     void fewBoxesGiveNoFigure() { QVERIFY(!measured(Plane(20, 20, 3.0F), 2.0).valid); }

@@ -57,7 +57,7 @@ private slots:
         for (int x = 200; x < 240; ++x) p.at(x, 100) += 300; // and a row of it that clipping finds
         const BackgroundMesh mesh = buildMesh(p, mask, kCell);
         QVERIFY(std::abs(mesh.at(3, 2).level - skyAt(139.5, 109.5)) < 0.5);
-        QCOMPARE(mesh.at(3, 2).centre.y, 109.5); // the middle of what is seen
+        QVERIFY(std::abs(mesh.at(3, 2).centre.y - 109.5) < 0.1); // the middle of what is seen
         QVERIFY(std::abs(mesh.at(5, 2).level - skyAt(219.5, 99.5)) < 0.5);
     }
 

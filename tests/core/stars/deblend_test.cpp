@@ -45,6 +45,15 @@ private slots:
     void twoHillsAreTwo() { QCOMPARE(objects({{36, 30, 1000}, {43, 30, 700}}), 2); }
     void aFaintCompanionIsSeen() { QCOMPARE(objects({{36, 30, 5000}, {46, 30, 200}}), 2); }
     void fourInARowAreFour() { QCOMPARE(objects({{20, 30, 500}, {28, 30, 700}, {36, 30, 300}, {44, 30, 900}}), 4); }
+    /// A faint pair in a long chain of bright stars holds next to nothing of the chain's light.
+    void crowdsComeApart() {
+        std::vector<Hill> chain;
+        for (int i = 0; i < 8; ++i) chain.push_back({6.0 + 9 * i, 20, 3000});
+        chain.insert(chain.end(), {{30, 27.5, 120}, {36, 29, 110}});
+        QCOMPARE(objects(chain), 10);
+    }
+    /// What hardly rises above the wing that it sits on is none, however bright the wing.
+    void shouldersAreNone() { QCOMPARE(objects({{36, 30, 5000}, {40.5, 30, 400}}), 1); }
     void ripplesOfNoiseAreNone() { QCOMPARE(objects({{40, 30, 300}}, 0.8), 1); }
     void nothingIsNothing() {
         int count = 7;
