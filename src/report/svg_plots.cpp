@@ -145,7 +145,7 @@ std::string svgHaloExcess(const Trial& trial, const TrialResults& r, const std::
         std::string points;
         for (std::size_t k = 0; k < line.excess->radius.size(); ++k) {
             if (!(line.excess->sigma[k] > 0)) continue;
-            points += fmt::format("{:.1f},{:.1f} ", f.x(line.excess->radius[k]), std::clamp(f.y(line.excess->value[k] / unit), f.top, f.bottom));
+            points += fmt::format("{:.1f},{:.1f} ", f.x(line.excess->radius[k]), std::clamp(f.y((line.excess->value[k] - line.excess->focus[k]) / unit), f.top, f.bottom));
         }
         s += fmt::format("<polyline points=\"{}\" fill=\"none\" stroke=\"{}\" stroke-width=\"1.4\"/>", points, colourOf(static_cast<int>(line.index), false));
         for (const HaloRing& ring : line.excess->rings) s += fmt::format("<line x1=\"{0:.1f}\" x2=\"{0:.1f}\" y1=\"{1}\" y2=\"{2}\" stroke=\"{3}\" stroke-dasharray=\"4 3\"/>", f.x(ring.radius), f.top, f.bottom, colourOf(static_cast<int>(line.index), false));

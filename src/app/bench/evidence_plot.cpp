@@ -185,14 +185,22 @@ void EvidencePlot::halo(const Trial& trial, const TrialResults& r, const QString
     lower->setPen(Qt::NoPen);
     band->setBrush(soft);
     line->setPen(QPen(colour, 1.5));
+    auto* blurred = m_plot->addGraph();
+    blurred->setPen(QPen(colour, 1, Qt::DotLine));
     for (std::size_t i = 0; i < x.radius.size(); ++i) {
         if (!(x.sigma[i] > 0)) continue;
-        line->addData(x.radius[i], x.value[i] / unit);
-        band->addData(x.radius[i], (x.value[i] + x.sigma[i]) / unit);
-        lower->addData(x.radius[i], (x.value[i] - x.sigma[i]) / unit);
+        const double halo = x.value[i] - x.focus[i];
+        line->addData(x.radius[i], halo / unit);
+        band->addData(x.radius[i], (halo + x.sigma[i]) / unit);
+        lower->addData(x.radius[i], (halo - x.sigma[i]) / unit);
+        blurred->addData(x.radius[i], x.value[i] / unit);
     }
     band->setChannelFillGraph(lower);
     for (const HaloRing& ring : x.rings) {
+        auto* plateau = m_plot->addGraph();
+        plateau->setPen(QPen(theme().accent, 1.5));
+        plateau->addData(ring.inner, ring.plateau / unit);
+        plateau->addData(ring.radius, ring.plateau / unit);
         auto* mark = new QCPItemStraightLine(m_plot);
         mark->point1->setCoords(ring.radius, 0);
         mark->point2->setCoords(ring.radius, 1);
@@ -206,7 +214,7 @@ void EvidencePlot::halo(const Trial& trial, const TrialResults& r, const QString
         m_text->setText(tr("No edge stands out. Limit for a disc of %1 px: depth %2 mag/arcsec\u00B2.").arg(x.limitRadius, 0, 'f', 0).arg(valueText(r.headline(run.toStdString(), "halo_depth"), "")));
     } else {
         const Measurement* gap = r.headline(run.toStdString(), "halo_gap_mm");
-        m_text->setText(tr("Excess per pixel and unit of star light. Radius %1 px, depth %2 mag/arcsec\u00B2%3").arg(valueText(r.headline(run.toStdString(), "halo_radius"), ""), valueText(r.headline(run.toStdString(), "halo_depth"), ""), gap ? tr("; a gap of %1 mm: %2").arg(valueText(gap, ""), QString::fromStdString(gap->note)) : QString()));
+        m_text->setText(tr("Excess per pixel and unit of star light (dotted: before the other focus is taken off). Radius %1 px, depth %2 mag/arcsec\u00B2%3").arg(valueText(r.headline(run.toStdString(), "halo_radius"), ""), valueText(r.headline(run.toStdString(), "halo_depth"), ""), gap ? tr("; a gap of %1 mm: %2").arg(valueText(gap, ""), QString::fromStdString(gap->note)) : QString()));
     }
 }
 

@@ -79,6 +79,14 @@ private slots:
         QCOMPARE(e.rings.size(), std::size_t{1});
         QVERIFY2(std::abs(e.rings[0].fraction / 0.01 - 1) < 0.06, qPrintable(QString::number(e.rings[0].fraction)));
         QVERIFY2(std::abs(e.rings[0].radius - 45) < 1.0, qPrintable(QString::number(e.rings[0].radius)));
+        // What a plot shows: between the star and the edge the excess lies on the plateau only when the focus is off it.
+        double as = 0, without = 0;
+        int bins = 0;
+        for (std::size_t i = 16; i < 26; ++i, ++bins) {
+            as += std::abs(e.value[i] / e.rings[0].plateau - 1);
+            without += std::abs((e.value[i] - e.focus[i]) / e.rings[0].plateau - 1);
+        }
+        QVERIFY2(without / bins < 0.15 && as > 2 * without, qPrintable(QString("%1 %2").arg(as / bins).arg(without / bins)));
     }
 
     void aDiscComesBack_data() {
