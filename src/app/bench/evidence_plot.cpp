@@ -214,7 +214,7 @@ void EvidencePlot::halo(const Trial& trial, const TrialResults& r, const QString
         m_text->setText(tr("No edge stands out. Limit for a disc of %1 px: depth %2 mag/arcsec\u00B2.").arg(x.limitRadius, 0, 'f', 0).arg(valueText(r.headline(run.toStdString(), "halo_depth"), "")));
     } else {
         const Measurement* gap = r.headline(run.toStdString(), "halo_gap_mm");
-        m_text->setText(tr("Excess per pixel and unit of star light (dotted: before the other focus is taken off). Radius %1 px, depth %2 mag/arcsec\u00B2%3").arg(valueText(r.headline(run.toStdString(), "halo_radius"), ""), valueText(r.headline(run.toStdString(), "halo_depth"), ""), gap ? tr("; a gap of %1 mm: %2").arg(valueText(gap, ""), QString::fromStdString(gap->note)) : QString()));
+        m_text->setText(tr("Excess per pixel and unit of star light (dotted: with the difference in focus). Radius %1 px, depth %2 mag/arcsec\u00B2%3").arg(valueText(r.headline(run.toStdString(), "halo_radius"), ""), valueText(r.headline(run.toStdString(), "halo_depth"), ""), gap ? tr("; a gap of %1 mm: %2").arg(valueText(gap, ""), QString::fromStdString(gap->note)) : QString()));
     }
 }
 

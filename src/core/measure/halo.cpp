@@ -337,7 +337,7 @@ HaloExcess haloExcess(const HaloProfile& f, const HaloProfile& b, double scale, 
     for (std::size_t i = discs.size(); i-- > 0;) {
         HaloRing ring;
         ring.radius = discs[i].radius;
-        ring.radiusSigma = length(discs[i].radiusSigma, 0.2 * pitch); // rings are a pixel wide
+        ring.radiusSigma = length(discs[i].radiusSigma, 0.18 * pitch); // rings are a pixel wide
         level += discs[i].height;
         levelVariance += discs[i].heightSigma * discs[i].heightSigma;
         ring.plateau = level;
