@@ -102,6 +102,20 @@ private slots:
         QCOMPARE(r.even_stack, even.toStdString());
     }
 
+    /// A stack that has gone since is no reason to refuse another correction; whoever measures tells that it is gone.
+    void aStackThatIsGoneBlocksNothing() {
+        Trial trial = oneRun();
+        trial.runs[0].short_stack = "/nowhere/short-stack-of-a-night-with-a-long-name.fits";
+        RunFactsDialog dialog(trial, "A", nullptr, m_prompts);
+        dialog.show();
+        QCOMPARE(field<QWidget>(dialog, "Short stack")->findChild<QLineEdit*>()->toolTip(), QString::fromStdString(trial.runs[0].short_stack));
+        field<QLineEdit>(dialog, "Note")->setText("haze after midnight");
+        dialog.accept();
+        QCOMPARE(dialog.result(), int(QDialog::Accepted));
+        QCOMPARE(dialog.trial().runs[0].note, std::string("haze after midnight"));
+        QCOMPARE(dialog.trial().runs[0].short_stack, trial.runs[0].short_stack);
+    }
+
     void runFactsAreTakenOver() {
         RunFactsDialog dialog(oneRun(), "A", nullptr, m_prompts);
         QTest::keyClicks(field<QLineEdit>(dialog, "Sub exposure (s)"), "180,5"); // a decimal comma is a comma

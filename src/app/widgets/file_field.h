@@ -18,7 +18,7 @@ public:
     /// `title` and `filter` are those of the dialog behind the button.
     FileField(const std::string& path, const QString& title, const QString& filter, Prompts& prompts, QWidget* parent = nullptr);
     std::string path() const;
-    /// A sentence where the name is given and no file has it.
+    /// A sentence where a new name is given and no file has it. The one that was there stays unasked: whoever uses the file tells that it is gone.
     QString problem() const;
 
 protected:
@@ -27,6 +27,7 @@ protected:
 
 private:
     QLineEdit* m_edit;
+    std::string m_before;
 };
 
 } // namespace caelumen
