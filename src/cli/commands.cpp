@@ -84,7 +84,10 @@ int frames(const Arguments& a) {
     }
     for (const FrameReport& r : reports) {
         fmt::print("{}: {} x {}, {}{}\n", r.info.path.string(), r.info.width, r.info.height, fmt::join(r.info.channels, ""), r.info.mosaic ? ", mosaic " + r.info.mosaic->name : "");
-        for (const auto& [channel, level] : r.level) fmt::print("  {}: level {:.2f} ADU, noise {:.3f} ADU\n", channel, level, r.noise.at(channel));
+        for (const auto& [channel, level] : r.level) {
+            const auto noise = r.noise.find(channel);
+            fmt::print("  {}: level {:.6g} ADU, {}\n", channel, level, noise == r.noise.end() ? "too small for its noise" : fmt::format("noise {:.4g} ADU", noise->second));
+        }
         fmt::print("  {} stars above 5 sigma", r.stars);
         if (r.fwhm_px) fmt::print(", FWHM {:.2f} px, eccentricity {:.2f}", *r.fwhm_px, *r.eccentricity);
         fmt::print("\n");

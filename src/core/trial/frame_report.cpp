@@ -33,7 +33,7 @@ Result<FrameReport> reportFrame(const std::filesystem::path& path) {
             if (level.count == 0) continue;
             const std::string& name = out.info.channels[c];
             out.level[name] = level.mean;
-            out.noise[name] = pixelNoise(*plane, mask, view, {}, &sky).value;
+            if (const PixelNoise noise = pixelNoise(*plane, mask, view, {}, &sky); noise.samples > 0) out.noise[name] = noise.value;
             const auto count = static_cast<int>(std::count_if(found.stars.begin(), found.stars.end(), [](const Star& s) { return s.above5; }));
             if (count < out.stars || (count == out.stars && out.fwhm_px)) continue;
             out.stars = count;
