@@ -321,12 +321,12 @@ bool disagree(const Surface& first, const Surface& part) {
     return false;
 }
 
-Surface withDoubt(Surface part, const Surface& first) {
+Surface withDoubt(Surface fit, const Surface& other) {
     constexpr double kLeft = 0.6; // what an exponential that halves within two cells leaves behind all further steps
-    const std::array<double, 4> difference = differenceOf(part, first);
+    const std::array<double, 4> difference = differenceOf(fit, other);
     for (std::size_t i = 0; i < 4; ++i)
-        for (std::size_t j = 0; j < 4; ++j) part.covariance[i][j] += kLeft * kLeft * difference[i] * difference[j];
-    return part;
+        for (std::size_t j = 0; j < 4; ++j) fit.covariance[i][j] += kLeft * kLeft * difference[i] * difference[j];
+    return fit;
 }
 
 bool hasRing(const BackgroundMesh& mesh, const std::vector<char>& excluded, const Surface& surface, int width, int height) {

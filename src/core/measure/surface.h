@@ -34,8 +34,8 @@ Surface refitSurface(const BackgroundMesh& mesh, const std::vector<char>& exclud
 /// Two fits to the same sky, the second to a part of the first's cells, differ by more than chance: something other than noise lies in the cells that only the first has.
 bool disagree(const Surface& first, const Surface& part);
 
-/// The fit to a part with larger errors: where the model moved that far, some of what moved it may still be there.
-Surface withDoubt(Surface part, const Surface& first);
+/// A fit with larger errors: where another that leaves out more or less sky differs from it, some of what makes them differ may still be in it.
+Surface withDoubt(Surface fit, const Surface& other);
 
 /// The azimuthal mean of the fit's residual exceeds three of its own errors somewhere: a ring in the sky.
 bool hasRing(const BackgroundMesh& mesh, const std::vector<char>& excluded, const Surface& surface, int width, int height);

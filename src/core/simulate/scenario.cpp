@@ -93,6 +93,14 @@ std::pair<std::size_t, std::size_t> subsOf(const Fields& f, std::size_t count) {
     return {static_cast<std::size_t>(from - 1), static_cast<std::size_t>(to)};
 }
 
+/// A rig with what is told of it.
+SceneRig withFacts(SceneRig to, const Rig& told) {
+    const auto take = [](double& value, std::optional<double> given) { value = given.value_or(value); };
+    take(to.focal_mm, told.focal_length_mm), take(to.aperture_mm, told.aperture_mm), take(to.obstruction, told.obstruction), take(to.pixel_um, told.pixel_um), take(to.gain_e_per_adu, told.gain_e_per_adu);
+    take(to.readNoise_e, told.read_noise_e), take(to.fullWell_e, told.full_well_e), take(to.pedestal_adu, told.pedestal_adu), take(to.fullScale_adu, told.full_scale_adu);
+    return to;
+}
+
 } // namespace
 
 Result<Scenario> scenarioFromJson(const Json& json, const std::string& name, const fs::path& folder) {
@@ -118,10 +126,8 @@ Result<Scenario> scenarioFromJson(const Json& json, const std::string& name, con
         auto filters = root.list("filters");
         if (filters.empty()) root.fail("needs \"filters\": a list with at least one");
 
-        SceneRig optics; // of the field alone
-        optics.focal_mm = facts->rig.focal_length_mm.value_or(optics.focal_mm), optics.pixel_um = facts->rig.pixel_um.value_or(optics.pixel_um);
         constexpr double kMostStars = 3e6;
-        if (stars * width * height * std::pow(optics.scale_arcsec() / 3600, 2) > kMostStars) root.fail("asks for more than three million stars on the frame; lower \"stars_per_square_degree\" or the field");
+        if (stars * width * height * std::pow(withFacts({}, facts->rig).scale_arcsec() / 3600, 2) > kMostStars) root.fail("asks for more than three million stars on the frame; lower \"stars_per_square_degree\" or the field");
 
         Scenario out;
         const Fields c = root.object("calibration");
@@ -132,16 +138,12 @@ Result<Scenario> scenarioFromJson(const Json& json, const std::string& name, con
             VirtualRun run = virtualRun(filterOf(f, folder), camera == "mono" ? SceneCamera::Mono : SceneCamera::Mosaic, width, height, count, seed, isoTime(begin), facts->site, facts->target, exposure);
             SceneRun& s = run.scene;
             s.id = fmt::format("{}", static_cast<char>('A' + static_cast<char>(out.runs.size() % 26)));
-            const Rig& rig = facts->rig;
-            SceneRig& to = s.rig;
-            const auto take = [](double& value, std::optional<double> given) { value = given.value_or(value); };
-            take(to.focal_mm, rig.focal_length_mm), take(to.aperture_mm, rig.aperture_mm), take(to.obstruction, rig.obstruction), take(to.pixel_um, rig.pixel_um), take(to.gain_e_per_adu, rig.gain_e_per_adu);
-            take(to.readNoise_e, rig.read_noise_e), take(to.fullWell_e, rig.full_well_e), take(to.pedestal_adu, rig.pedestal_adu), take(to.fullScale_adu, rig.full_scale_adu);
+            s.rig = withFacts(s.rig, facts->rig);
             s.mosaic = root.text("mosaic", "RGGB");
             if (camera == "mosaic" && !mosaicPattern(s.mosaic, 0, 0, false, height)) root.fail("has \"mosaic\" that is no pattern like RGGB");
             s.fwhm_px = root.number("fwhm_px", 3, 0.8, 50);
             run.nebula = makeNebula(width, height, 64, seed, nebula);
-            run.stars = makeStars(width, height, 64, seed, stars, to.scale_arcsec(), root.number("brightest_star", 8.2, -2, 20), root.number("faintest_star", 16, 0, 25));
+            run.stars = makeStars(width, height, 64, seed, stars, s.rig.scale_arcsec(), root.number("brightest_star", 8.2, -2, 20), root.number("faintest_star", 16, 0, 25));
             const Fields sensor = root.object("sensor");
             VirtualSensor& v = run.sensor;
             v.seed = seed + 6;
