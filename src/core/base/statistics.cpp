@@ -43,6 +43,7 @@ void sortByDigits(std::span<float> v) {
         for (unsigned r = 0; r < kRounds; ++r) ++start[r][keys[i] >> (r * kBits) & (kBins - 1)];
     }
     for (unsigned r = 0; r < kRounds; ++r) {
+        if (start[r][keys[0] >> (r * kBits) & (kBins - 1)] == v.size()) continue; // all alike, as signs and exponents of a sky are
         std::uint32_t sum = 0;
         for (std::uint32_t& n : start[r]) sum += std::exchange(n, sum);
         for (const std::uint32_t key : keys) other[start[r][key >> (r * kBits) & (kBins - 1)]++] = key;

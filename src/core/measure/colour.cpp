@@ -4,32 +4,41 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
+#include <vector>
 
 namespace caelumen {
 namespace {
 
-/// Median of pairwise slopes; of a fixed pseudo-random choice of pairs where there are too many.
-double theilSen(const std::vector<double>& x, const std::vector<double>& y, std::size_t mostPairs) {
-    const std::size_t n = x.size();
-    std::vector<double> slopes;
-    const auto add = [&](std::size_t i, std::size_t j) {
-        if (const double dx = x[j] - x[i]; std::abs(dx) > 1e-9) slopes.push_back((y[j] - y[i]) / dx);
-    };
-    if (n * (n - 1) / 2 <= mostPairs) {
+using Pairs = std::vector<std::pair<std::size_t, std::size_t>>;
+
+/// All pairs of n points, or a fixed pseudo-random choice where there are too many.
+Pairs pairsOf(std::size_t n, std::size_t most) {
+    Pairs out;
+    if (n * (n - 1) / 2 <= most) {
         for (std::size_t i = 0; i < n; ++i)
-            for (std::size_t j = i + 1; j < n; ++j) add(i, j);
+            for (std::size_t j = i + 1; j < n; ++j) out.emplace_back(i, j);
     } else {
         Random random(n);
-        for (std::size_t k = 0; k < mostPairs; ++k) {
+        for (std::size_t k = 0; k < most; ++k) {
             const std::size_t i = random.index(n), j = random.index(n);
-            if (i != j) add(i, j);
+            if (i != j) out.emplace_back(i, j);
         }
     }
+    return out;
+}
+
+/// Median of pairwise slopes.
+double theilSen(const std::vector<double>& x, const std::vector<double>& y, const Pairs& pairs) {
+    std::vector<double> slopes;
+    slopes.reserve(pairs.size());
+    for (const auto& [i, j] : pairs)
+        if (const double dx = x[j] - x[i]; std::abs(dx) > 1e-9) slopes.push_back((y[j] - y[i]) / dx);
     return median(std::span<double>(slopes));
 }
 
 /// Slope with extra noise in x extrapolated back to none.
-double correctedSlope(const std::vector<ColourPoint>& p, Random& random, int repeats, std::size_t mostPairs) {
+double correctedSlope(const std::vector<ColourPoint>& p, Random& random, int repeats, const Pairs& pairs) {
     std::vector<double> x(p.size()), y(p.size());
     const auto slopeAt = [&](double extra) {
         double sum = 0;
@@ -39,7 +48,7 @@ double correctedSlope(const std::vector<ColourPoint>& p, Random& random, int rep
                 x[i] = p[i].x + (extra > 0 ? std::sqrt(extra) * p[i].xSigma * random.normal() : 0);
                 y[i] = p[i].y;
             }
-            sum += theilSen(x, y, mostPairs);
+            sum += theilSen(x, y, pairs);
         }
         return sum / times;
     };
@@ -88,7 +97,7 @@ std::optional<ColourFit> fitColour(const std::vector<ColourPoint>& points) {
     ColourFit out;
     out.stars = points.size();
     Random random(20200521);
-    out.slope = correctedSlope(points, random, 4, 60'000);
+    out.slope = correctedSlope(points, random, 4, pairsOf(points.size(), 60'000));
     out.medianIndex = medianOf(points, &ColourPoint::x);
     const Rest rest = restOf(points, out.slope, out.medianIndex);
     out.cast = rest.cast;
@@ -99,10 +108,11 @@ std::optional<ColourFit> fitColour(const std::vector<ColourPoint>& points) {
     std::vector<double> slopes, casts, scatters;
     std::vector<ColourPoint> sample(points.size());
     constexpr int kBootstraps = 48;
+    const Pairs pairs = pairsOf(points.size(), 6'000);
     // Each with its own extrapolation: carrying one correction over to all would make the slope's error a fifth too small.
     for (int k = 0; k < kBootstraps; ++k) {
         for (ColourPoint& c : sample) c = points[random.index(points.size())];
-        const double slope = correctedSlope(sample, random, 1, 6'000);
+        const double slope = correctedSlope(sample, random, 1, pairs);
         const Rest r = restOf(sample, slope, out.medianIndex);
         slopes.push_back(slope);
         casts.push_back(r.cast);
