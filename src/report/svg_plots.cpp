@@ -140,12 +140,12 @@ std::string svgHaloExcess(const Trial& trial, const TrialResults& r, const std::
     const double unit = std::pow(10, std::floor(std::log10(top)));
     f.y0 = -0.6 * top / unit;
     f.y1 = 2.2 * top / unit;
-    std::string s = axes(f, "Radius (px)", fmt::format("Excess light per px and star light (\u00D7 {:.0e})", unit));
+    std::string s = axes(f, "Radius (px)", fmt::format("Excess per px and star light, focus taken off (\u00D7 {:.0e})", unit));
     for (const Line& line : lines) {
         std::string points;
         for (std::size_t k = 0; k < line.excess->radius.size(); ++k) {
             if (!(line.excess->sigma[k] > 0)) continue;
-            points += fmt::format("{:.1f},{:.1f} ", f.x(line.excess->radius[k]), std::clamp(f.y((line.excess->value[k] - line.excess->focus[k]) / unit), f.top, f.bottom));
+            points += fmt::format("{:.1f},{:.1f} ", f.x(line.excess->radius[k]), std::clamp(f.y(line.excess->halo(k) / unit), f.top, f.bottom));
         }
         s += fmt::format("<polyline points=\"{}\" fill=\"none\" stroke=\"{}\" stroke-width=\"1.4\"/>", points, colourOf(static_cast<int>(line.index), false));
         for (const HaloRing& ring : line.excess->rings) s += fmt::format("<line x1=\"{0:.1f}\" x2=\"{0:.1f}\" y1=\"{1}\" y2=\"{2}\" stroke=\"{3}\" stroke-dasharray=\"4 3\"/>", f.x(ring.radius), f.top, f.bottom, colourOf(static_cast<int>(line.index), false));

@@ -189,10 +189,9 @@ void EvidencePlot::halo(const Trial& trial, const TrialResults& r, const QString
     blurred->setPen(QPen(colour, 1, Qt::DotLine));
     for (std::size_t i = 0; i < x.radius.size(); ++i) {
         if (!(x.sigma[i] > 0)) continue;
-        const double halo = x.value[i] - x.focus[i];
-        line->addData(x.radius[i], halo / unit);
-        band->addData(x.radius[i], (halo + x.sigma[i]) / unit);
-        lower->addData(x.radius[i], (halo - x.sigma[i]) / unit);
+        line->addData(x.radius[i], x.halo(i) / unit);
+        band->addData(x.radius[i], (x.halo(i) + x.sigma[i]) / unit);
+        lower->addData(x.radius[i], (x.halo(i) - x.sigma[i]) / unit);
         blurred->addData(x.radius[i], x.value[i] / unit);
     }
     band->setChannelFillGraph(lower);
@@ -211,7 +210,7 @@ void EvidencePlot::halo(const Trial& trial, const TrialResults& r, const QString
     m_plot->xAxis->setRange(0, x.radius.back());
     m_plot->yAxis->setRange(-0.8 * std::max(scale / unit, 0.1), 2.4 * std::max(scale / unit, 0.1));
     if (x.rings.empty()) {
-        m_text->setText(tr("No edge stands out. Limit for a disc of %1 px: depth %2 mag/arcsec\u00B2.").arg(x.limitRadius, 0, 'f', 0).arg(valueText(r.headline(run.toStdString(), "halo_depth"), "")));
+        m_text->setText(tr("Dotted: with the difference in focus. No edge stands out. Limit for a disc of %1 px: depth %2 mag/arcsec\u00B2.").arg(x.limitRadius, 0, 'f', 0).arg(valueText(r.headline(run.toStdString(), "halo_depth"), "")));
     } else {
         const Measurement* gap = r.headline(run.toStdString(), "halo_gap_mm");
         m_text->setText(tr("Excess per pixel and unit of star light (dotted: with the difference in focus). Radius %1 px, depth %2 mag/arcsec\u00B2%3").arg(valueText(r.headline(run.toStdString(), "halo_radius"), ""), valueText(r.headline(run.toStdString(), "halo_depth"), ""), gap ? tr("; a gap of %1 mm: %2").arg(valueText(gap, ""), QString::fromStdString(gap->note)) : QString()));

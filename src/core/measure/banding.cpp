@@ -77,7 +77,7 @@ BandingPair measureBanding(const Plane& plane, const Mask& mask, const SmoothSky
         }
         for (int y = strip * kStretch; y < std::min(h, (strip + 1) * kStretch); ++y) {
             const float* row = plane.row(y);
-            const std::uint8_t* hidden = mask.empty() ? nullptr : mask.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(w);
+            const std::uint8_t* hidden = maskRow(mask, w, y);
             const auto take = [&](int from, int n) {
                 sky.row(y, 0, from, from + n, level.data() + from);
                 rows::residuals(row + from, level.data() + from, hidden ? hidden + from : nullptr, n, limit, residual.data() + from, mark.data() + from);

@@ -297,7 +297,7 @@ HaloExcess haloExcess(const HaloProfile& f, const HaloProfile& b, double scale, 
         const auto between = [&](const std::vector<double>& v) { return (1 - t) * v[i] + t * v[i + 1]; };
         return Base{between(b.value) * per, b.sigma[i] > 0 && b.sigma[i + 1] > 0 ? length((1 - t) * b.sigma[i], t * b.sigma[i + 1]) * per : 0, b.core.empty() ? 0 : between(b.core) * perBase};
     };
-    std::vector<double> sharpened; // the excess less another focus
+    std::vector<double> sharpened;
     for (std::size_t i = 0; i < f.value.size(); ++i) {
         const double radius = (static_cast<double>(i) + 0.5) * pitch;
         const Base base = baselineAt(radius);
@@ -306,7 +306,7 @@ HaloExcess haloExcess(const HaloProfile& f, const HaloProfile& b, double scale, 
         e.value.push_back(f.value[i] * per - base.value);
         e.sigma.push_back(f.sigma[i] > 0 && base.sigma > 0 ? length(f.sigma[i] * per, base.sigma) : 0);
         e.focus.push_back(f.core.empty() || b.core.empty() ? 0 : f.core[i] / (pitch * pitch) - base.core);
-        sharpened.push_back(e.value.back() - e.focus.back());
+        sharpened.push_back(e.halo(i));
     }
     const double blind = std::max(f.blind, b.blind * b.pitch * scale / pitch);
     const auto first = std::min(static_cast<std::size_t>(std::ceil(blind)), e.value.size());

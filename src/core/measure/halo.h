@@ -43,6 +43,7 @@ struct HaloExcess {
     std::vector<double> radius;        ///< stored pixels of the run
     std::vector<double> value, sigma;  ///< excess per stored pixel and unit star flux
     std::vector<double> focus;         ///< what of it star images of other width explain: another focus is no halo
+    double halo(std::size_t i) const { return value[i] - focus[i]; } ///< what discs are looked for in
     std::vector<HaloRing> rings;       ///< from inside out; empty: none seen
     double limitRadius = 0;            ///< the disc that the limit is for, stored pixels
     double limit = 0;                  ///< 3 sigma excess of that disc, per stored pixel and unit flux

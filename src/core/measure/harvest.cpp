@@ -42,13 +42,14 @@ std::vector<Point> photometryStars(const PlaneStars& stars, const PlaneView& vie
     std::vector<Point> out;
     std::vector<char> crowded(all.size(), 0);
     // Brightest first: a star is crowded by a neighbour of a twentieth of its light or more.
-    for (std::size_t i = 0; i < std::min<std::size_t>(all.size(), 6000); ++i)
+    const std::size_t bright = std::min<std::size_t>(all.size(), 6000);
+    for (std::size_t i = 0; i < bright; ++i)
         grid.around(all[i], [&](std::size_t j) {
             if (j >= i || std::abs(all[i].x - all[j].x) >= lonely || std::abs(all[i].y - all[j].y) >= lonely) return;
             crowded[i] = 1;
             if (stars.stars[i].flux > 0.05 * stars.stars[j].flux) crowded[j] = 1;
         });
-    for (std::size_t i = 0; i < std::min<std::size_t>(all.size(), 6000) && out.size() < limit; ++i) {
+    for (std::size_t i = 0; i < bright && out.size() < limit; ++i) {
         const Star& s = stars.stars[i];
         if (!s.saturated && !s.blended && s.above5 && !crowded[i]) out.push_back(view.toBaseline(all[i]));
     }
@@ -110,7 +111,7 @@ void takeRegions(PlaneHarvest& h, const Plane& plane, const Mask& mask, const St
 
 void takeBoxes(PlaneHarvest& h, const Plane& plane, const Mask& mask, const StarGlow& glow, const HarvestRequest& rq) {
     h.boxSide = boxSide(rq.arcsecPerStoredPixel * rq.view.geometry.pitch);
-    h.boxes = noiseBoxes(rq.halves ? *rq.halves : plane, mask, h.boxSide, rq.view, *rq.regions, rq.halves ? StarGlow() : glow);
+    h.boxes = rq.halves ? noiseBoxes(*rq.halves, mask, h.boxSide, rq.view, *rq.regions) : noiseBoxes(plane, mask, h.boxSide, rq.view, *rq.regions, glow);
     h.boxesAreNoise = rq.halves;
 }
 

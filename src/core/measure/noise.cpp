@@ -72,9 +72,8 @@ std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, co
                 double part = 0;
                 for (int x = 0; x < k; ++x) part += static_cast<double>(row[x]);
                 sum += part;
-                if (mask.empty()) continue;
-                const std::uint8_t* flags = mask.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width()) + x0;
-                hidden = std::any_of(flags, flags + k, [](std::uint8_t flag) { return flag != 0; });
+                const std::uint8_t* flags = maskRow(mask, plane.width(), y);
+                hidden = flags && std::any_of(flags + x0, flags + x0 + k, [](std::uint8_t flag) { return flag != 0; });
             }
             const bool clean = !hidden && std::isfinite(sum);
             // Steps, of those taken, to the next box that does not overlap, and to the next one that shares no noise either.

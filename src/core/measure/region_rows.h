@@ -1,7 +1,7 @@
 #pragma once
 
 #include "core/measure/plane_view.h"
-#include "core/stars/background_mesh.h"
+#include "core/stars/mask.h"
 
 #include <algorithm>
 #include <cmath>
@@ -71,7 +71,7 @@ template<class Take>
 void visitRuns(const Plane& plane, const Mask& mask, const PlaneView& view, const Region& region, int rowStep, Take take) {
     RowSpans spans(region, view);
     for (int y = spans.box().y0; y < spans.box().y1; y += rowStep) {
-        RegionRun run{y, 0, 0, plane.row(y), mask.empty() ? nullptr : mask.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width())};
+        RegionRun run{y, 0, 0, plane.row(y), maskRow(mask, plane.width(), y)};
         for (const auto& [from, to] : spans.at(y)) {
             for (int x = from; x < to; x = run.x1) {
                 run.x0 = x;

@@ -85,7 +85,7 @@ std::vector<double> StarGlow::over(const BackgroundMesh& mesh, const Mask& mask)
         std::vector<int> count(static_cast<std::size_t>(mesh.across), 0);
         const int bottom = band + 1 == mesh.down ? mesh.height : (band + 1) * mesh.cell;
         for (int y = band * mesh.cell + kFine / 2; y < bottom; y += kFine) {
-            const std::uint8_t* hidden = mask.empty() ? nullptr : mask.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(mesh.width);
+            const std::uint8_t* hidden = maskRow(mask, mesh.width, y);
             for (int x = kFine / 2, i = 0; x < mesh.width; x += kFine) {
                 if (hidden && hidden[x]) continue;
                 while (i + 1 < mesh.across && x >= (i + 1) * mesh.cell) ++i;

@@ -42,10 +42,6 @@ Square squareOf(const BackgroundMesh& mesh, const Plane& plane, int i, int j) {
     return {i * mesh.cell, j * mesh.cell, i + 1 == mesh.across ? plane.width() : (i + 1) * mesh.cell, j + 1 == mesh.down ? plane.height() : (j + 1) * mesh.cell};
 }
 
-const std::uint8_t* maskRow(const Mask& mask, const Plane& plane, int y) {
-    return mask.empty() ? nullptr : mask.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width());
-}
-
 /// About `wanted` pixels, every other one of evenly spaced rows (so that most of the memory need not be touched).
 struct Sample {
     std::vector<float> values;
@@ -60,7 +56,7 @@ struct Sample {
         int parity = 0; // of the row taken, not of its place: even steps would see every other column only
         for (int j = s.y0 + (step - 1) / 2; j < s.y1; j += step, parity ^= 1) {
             const float* row = plane.row(j);
-            const std::uint8_t* hidden = maskRow(mask, plane, j);
+            const std::uint8_t* hidden = maskRow(mask, plane.width(), j);
             for (int i = s.x0 + (step > 1 ? parity : 0); i < s.x1; i += step > 1 ? 2 : 1) {
                 ++tried;
                 if (!std::isfinite(row[i]) || (hidden && hidden[i])) continue;
@@ -98,7 +94,7 @@ BackgroundMesh buildMesh(const Plane& plane, const Mask& mask, int cell, double 
         // Row by row through all cells, as the pixels lie in memory.
         const Square first = squareOf(mesh, plane, 0, j);
         for (int y = first.y0; y < first.y1; ++y) {
-            const std::uint8_t* hidden = maskRow(mask, plane, y);
+            const std::uint8_t* hidden = maskRow(mask, plane.width(), y);
             for (int i = 0; i < mesh.across; ++i) {
                 Cut& c = cuts[static_cast<std::size_t>(i)];
                 if (!(c.high > c.low)) continue;

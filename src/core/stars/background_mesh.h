@@ -1,34 +1,11 @@
 #pragma once
 
 #include "core/image/plane.h"
+#include "core/stars/mask.h"
 
-#include <cstdint>
-#include <memory>
-#include <new>
-#include <utility>
 #include <vector>
 
 namespace caelumen {
-
-/// Memory as it is, for vectors that are sized first and filled by several threads.
-template<class T>
-struct Unfilled : std::allocator<T> {
-    template<class U>
-    struct rebind {
-        using other = Unfilled<U>;
-    };
-    template<class U>
-    void construct(U* at) {
-        ::new (static_cast<void*>(at)) U;
-    }
-    template<class U, class... Args>
-    void construct(U* at, Args&&... args) {
-        ::new (static_cast<void*>(at)) U(std::forward<Args>(args)...);
-    }
-};
-
-/// One byte a pixel of a plane: not zero where the pixel must not be used. Empty means that all may be.
-using Mask = std::vector<std::uint8_t, Unfilled<std::uint8_t>>;
 
 struct MeshCell {
     Point centre;          ///< mean position of the pixels used, plane pixels

@@ -1,6 +1,7 @@
 #pragma once
 
-#include "core/stars/background_mesh.h"
+#include "core/image/plane.h"
+#include "core/stars/mask.h"
 
 #include <algorithm>
 #include <cmath>
