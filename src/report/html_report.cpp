@@ -132,7 +132,7 @@ std::string scoreSections(const Trial& trial, const TrialResults& r) {
         html += fmt::format("<h3>{}: {}{}</h3><p class=\"small\">{}</p>{}", score.label, q->label, unit, q->about, svgScore(trial, r, score, "")) + ties(r, score, "");
         if (score.id == "halo")
             for (const Region& region : trial.regions)
-                if (region.role == RegionRole::HaloStar) html += svgHaloExcess(trial, r, region.id);
+                if (region.role == RegionRole::HaloStar) html += svgHaloExcess(trial, r, region.id) + "<p class=\"small\">Light around " + escaped(region.id) + " beyond the baseline's, the difference in focus taken off; dashed: edges of discs.</p>";
         if (score.id == "colour") html += svgColours(trial, r, "B-R");
     }
     return html;

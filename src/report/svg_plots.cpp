@@ -140,7 +140,7 @@ std::string svgHaloExcess(const Trial& trial, const TrialResults& r, const std::
     const double unit = std::pow(10, std::floor(std::log10(top)));
     f.y0 = -0.6 * top / unit;
     f.y1 = 2.2 * top / unit;
-    std::string s = axes(f, "Radius (px)", fmt::format("Excess per px and star light, focus taken off (\u00D7 {:.0e})", unit));
+    std::string s = axes(f, "Radius (px)", fmt::format("Excess light per px and star light (\u00D7 {:.0e})", unit));
     for (const Line& line : lines) {
         std::string points;
         for (std::size_t k = 0; k < line.excess->radius.size(); ++k) {
