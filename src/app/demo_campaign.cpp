@@ -38,7 +38,7 @@ Result<QString> demoCampaign(const QString& folder, const Job& job) {
             if (auto added = (*campaign)->addTrial(trial); !added) return added.error();
         }
         const Json taken = {{"sources", {subs.toStdString()}}};
-        if (Status kept = (*campaign)->setSetting("subs", QString::fromStdString(taken.dump())); !kept) return kept.error();
+        if (Status kept = (*campaign)->setSetting("subs", QString::fromStdString(jsonText(taken))); !kept) return kept.error();
     }
     if (!QFile::rename(fresh, path)) return Error{path.toStdString() + " could not be written; check the folder and the space left."};
     return path;

@@ -1,5 +1,7 @@
 #include "app/job_service.h"
 
+#include "app/application.h"
+
 #include <QElapsedTimer>
 #include <QPointer>
 #include <QThreadPool>
@@ -81,7 +83,12 @@ void JobService::startNext() {
                 emit self->progressed(part, text, left);
             });
         };
-        const Finish finish = task->work(job);
+        Finish finish;
+        try {
+            finish = task->work(job);
+        } catch (...) {
+            finish = [self, sentence = sentenceOfException()] { emit self->failed(sentence); };
+        }
         QMetaObject::invokeMethod(self.data(), [self, task, finish] {
             if (self) self->finished(task, finish);
         });
@@ -90,7 +97,11 @@ void JobService::startNext() {
 
 void JobService::finished(const std::shared_ptr<Task>& task, const Finish& finish) {
     m_running.reset();
-    if (!task->dropped && finish) finish();
+    try {
+        if (!task->dropped && finish) finish();
+    } catch (...) {
+        emit failed(sentenceOfException());
+    }
     if (!m_running) startNext();
 }
 

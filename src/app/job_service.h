@@ -12,7 +12,7 @@
 namespace caelumen {
 
 /// Runs core work away from the interface thread. Jobs of one lane follow one another; a newer job of the same kind replaces an older one that waits or
-/// runs (which is told to stop and whose result is dropped). Signals and results arrive on the interface thread.
+/// runs (which is told to stop and whose result is dropped). Signals and results arrive on the interface thread. No exception leaves a job.
 class JobService : public QObject {
     Q_OBJECT
 
@@ -33,6 +33,7 @@ signals:
     void started(const QString& title);
     void progressed(double part, const QString& what, int secondsLeft); ///< secondsLeft < 0: not known yet
     void idle();
+    void failed(const QString& sentence); ///< a job, or what was to be done with its result, threw
 
 private:
     struct Task;

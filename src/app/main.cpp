@@ -1,3 +1,4 @@
+#include "app/application.h"
 #include "app/demo_campaign.h"
 #include "app/main_window.h"
 #include "app/screenshots.h"
@@ -31,7 +32,11 @@ Result<QString> makeDemo(const QString& folder, bool withDialog) {
         Job job;
         job.stop = stop.get_token();
         job.progress = [&](double p, const std::string&) { part = static_cast<int>(1000 * p); };
-        result = demoCampaign(folder, job);
+        try {
+            result = demoCampaign(folder, job);
+        } catch (...) {
+            result = Error{sentenceOfException().toStdString()};
+        }
         done = true;
     });
     while (!done) {
@@ -46,7 +51,7 @@ Result<QString> makeDemo(const QString& folder, bool withDialog) {
 } // namespace
 
 int main(int argc, char** argv) {
-    QApplication app(argc, argv);
+    Application app(argc, argv);
     QApplication::setOrganizationName("Caelumen");
     QApplication::setApplicationName("caelumen");
     QApplication::setApplicationDisplayName("Caelumen");

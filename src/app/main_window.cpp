@@ -1,11 +1,14 @@
 #include "app/main_window.h"
 
+#include "app/application.h"
 #include "app/bench/bench.h"
 #include "app/bench/evidence_plot.h"
 #include "app/facts_dialog.h"
 #include "app/kit/kit.h"
 #include "app/night/night.h"
 #include "app/subs/subs.h"
+#include "app/widgets/campaign_bar.h"
+#include "app/widgets/paths.h"
 #include "core/base/file.h"
 #include "core/base/json.h"
 #include "core/image/frame_file.h"
@@ -47,7 +50,7 @@ namespace {
 /// Whether a JSON file says that it is a kit or a camera, without taking it in.
 bool saysItIs(const char* what, const QString& path) {
     QFile file(path);
-    return file.open(QIODevice::ReadOnly) && file.read(4096).contains(QByteArray("\"caelumen_") + what + '"');
+    return isFileToRead(toPath(path)) && file.open(QIODevice::ReadOnly) && file.read(4096).contains(QByteArray("\"caelumen_") + what + '"');
 }
 
 constexpr int kMostRecent = 8;
@@ -57,7 +60,7 @@ QStringList stacksIn(const QString& folder) {
     QStringList out;
     for (const QFileInfo& f : QDir(folder).entryInfoList({"*.fits", "*.fit", "*.fts", "*.fz", "*.tif", "*.tiff"}, QDir::Files, QDir::Name)) out << f.absoluteFilePath();
     if (out.isEmpty()) return out;
-    const auto first = FrameFile::open(out.front().toStdString());
+    const auto first = FrameFile::open(toPath(out.front()));
     if (!first) return {};
     const FrameFacts& facts = first->info().facts;
     return facts.sub_count.value_or(1) > 1 || (!facts.frame_kind && out.size() <= 12) ? out : QStringList();
@@ -73,7 +76,7 @@ QString suggestedName(const Trial& trial, const QString& ending) {
 } // namespace
 
 MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
-    : QMainWindow(parent), m_prompts(std::move(prompts)), m_bench(new Bench(m_session, *m_prompts)), m_kit(new Kit(m_session, *m_prompts)), m_night(new Night(m_session, *m_prompts)), m_subs(new Subs(m_session, *m_prompts)), m_workspaces(new QStackedWidget), m_trials(new QComboBox), m_conditions(new QLabel), m_doing(new QLabel), m_pixel(new QLabel), m_problem(new QLabel), m_progress(new QProgressBar),
+    : QMainWindow(parent), m_prompts(std::move(prompts)), m_bench(new Bench(m_session, *m_prompts)), m_kit(new Kit(m_session, *m_prompts)), m_night(new Night(m_session, *m_prompts)), m_subs(new Subs(m_session, *m_prompts)), m_workspaces(new QStackedWidget), m_trials(new QComboBox), m_conditions(new QLabel), m_doing(new QLabel), m_pixel(new QLabel), m_problem(new QLabel), m_campaignBar(new CampaignBar(m_session)), m_progress(new QProgressBar),
       m_cancel(new QPushButton(tr("Cancel"))) {
     setWindowTitle(tr("Caelumen"));
     setWindowIcon(QIcon(":/icons/caelumen.svg"));
@@ -95,6 +98,7 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     row->addSpacing(10);
     row->addWidget(m_conditions, 1);
     layout->addWidget(bar);
+    layout->addWidget(m_campaignBar);
     layout->addWidget(m_problem);
     m_workspaces->addWidget(m_kit);
     m_workspaces->addWidget(m_night);
@@ -118,6 +122,8 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     connect(m_bench, &Bench::factsAsked, this, &MainWindow::askRunFacts);
     connect(m_bench, &Bench::framesWanted, this, &MainWindow::addFrames);
     connect(&m_session, &Session::failed, this, &MainWindow::fail);
+    connect(m_campaignBar, &CampaignBar::saveElsewhere, this, &MainWindow::saveCampaignElsewhere);
+    if (auto* application = qobject_cast<Application*>(qApp)) connect(application, &Application::failed, this, &MainWindow::fail);
     connect(&m_session, &Session::trialListChanged, this, &MainWindow::fillTrials);
     connect(&m_session, &Session::trialChanged, this, [this] {
         m_problem->hide();
@@ -244,12 +250,7 @@ void MainWindow::buildMenus() {
     });
     m_recent = file->addMenu(tr("Recent &campaigns"));
     fillRecent();
-    add(file, tr("&Save the campaign as \u2026"), QKeySequence::SaveAs, [this] {
-        QString path = m_prompts->saveFile(this, tr("Save the campaign as"), "campaign.caelumen", tr("Campaigns (*.caelumen)"));
-        if (path.isEmpty()) return;
-        if (QFileInfo(path).suffix().isEmpty()) path += ".caelumen";
-        if (const Status saved = m_session.saveCampaignAs(path); !saved) fail(QString::fromStdString(saved.error().message));
-    });
+    add(file, tr("&Save the campaign as \u2026"), QKeySequence::SaveAs, [this] { saveCampaignElsewhere(); });
     file->addSeparator();
     QMenu* out = file->addMenu(tr("&Export the comparison"));
     m_needResults << add(out, tr("Page with pictures and plots (HTML) \u2026"), QKeySequence("Ctrl+E"), [this] { exportComparison("html"); });
@@ -343,7 +344,29 @@ void MainWindow::showKeys() {
 }
 
 void MainWindow::openCampaign(const QString& path) {
-    if (const Status opened = m_session.openCampaign(path); !opened) fail(QString::fromStdString(opened.error().message));
+    if (!mayLeave()) return;
+    const Status opened = m_session.openCampaign(path);
+    if (opened) return;
+    const QString why = QString::fromStdString(opened.error().message), copy = Campaign::lastGoodCopy(path);
+    fail(why);
+    if (copy.isEmpty() || !m_prompts->confirm(this, tr("%1\n\nA good copy of %2 was kept. Open it as a campaign of its own? The file itself stays as it is.").arg(why, QLocale().toString(QFileInfo(copy).lastModified(), QLocale::ShortFormat)), tr("Open the copy"))) return;
+    const auto recovered = Campaign::recover(path);
+    if (!recovered) return fail(QString::fromStdString(recovered.error().message));
+    if (const Status again = m_session.openCampaign(*recovered); !again) return fail(QString::fromStdString(again.error().message));
+    m_problem->hide();
+}
+
+void MainWindow::saveCampaignElsewhere() {
+    const QString open = m_session.campaign() ? QFileInfo(m_session.campaign()->path()).completeBaseName() : QString("campaign");
+    QString path = m_prompts->saveFile(this, tr("Save the campaign as"), open + tr(" copy") + ".caelumen", tr("Campaigns (*.caelumen)"));
+    if (path.isEmpty()) return;
+    if (QFileInfo(path).suffix().isEmpty()) path += ".caelumen";
+    if (const Status saved = m_session.saveCampaignAs(path); !saved) fail(QString::fromStdString(saved.error().message));
+}
+
+bool MainWindow::mayLeave() {
+    m_session.saveAgain();
+    return m_session.notSaved().isEmpty() || m_prompts->confirm(this, tr("The last edits are not saved: %1 Lose them?").arg(m_session.notSaved()), tr("Lose the edits"));
 }
 
 void MainWindow::setTheme(ThemeKind kind) {
@@ -353,6 +376,7 @@ void MainWindow::setTheme(ThemeKind kind) {
         for (QAction* a : menu->actions())
             if (a->data().toString() == themeName(kind)) a->setChecked(true);
     m_problem->setStyleSheet(QString("color: %1; background: %2;").arg(theme().bad.name(), theme().panel.name()));
+    m_campaignBar->refresh();
     m_bench->themeChanged();
     m_kit->themeChanged();
     m_night->themeChanged();
@@ -396,7 +420,7 @@ void MainWindow::fillConditions() {
 }
 
 void MainWindow::takeFiles(const QStringList& files) {
-    const bool folders = std::any_of(files.begin(), files.end(), [](const QString& f) { return QFileInfo(f).isDir(); });
+    const bool folders = std::any_of(files.begin(), files.end(), [](const QString& f) { std::error_code odd; return std::filesystem::is_directory(toPath(f), odd); });
     if ((folders || workspace() == Workspace::Subs) && m_subs->takeFiles(files)) return showWorkspace(Workspace::Subs);
     QStringList frames;
     for (const QString& file : files) {
@@ -412,7 +436,7 @@ void MainWindow::takeFiles(const QStringList& files) {
             return;
         }
         if (ending == "json") {
-            auto trial = readTrial(file.toStdString());
+            auto trial = readTrial(toPath(file));
             if (!trial) {
                 fail(QString::fromStdString(trial.error().message));
                 return;
@@ -475,6 +499,9 @@ void MainWindow::exportComparison(const QString& ending) {
 
 void MainWindow::saveTo(const QString& path, const QString& ending) {
     const auto trial = m_session.trial();
+    auto inputs = filesOf(trial, {});
+    if (m_session.campaign()) inputs.push_back(m_session.campaign()->path().toStdString());
+    if (const Status safe = outputsAreSafe({toPath(path)}, inputs); !safe) return fail(QString::fromStdString(safe.error().message));
     const auto results = std::make_shared<TrialResults>(*m_session.results());
     m_session.jobs().run("export", tr("Exporting"), [this, trial, results, path, ending](const Job& job) -> JobService::Finish {
         std::string text;
@@ -485,9 +512,9 @@ void MainWindow::saveTo(const QString& path, const QString& ending) {
         } else if (ending == "csv") {
             text = resultsToCsv(*results);
         } else {
-            text = resultsToJson(*results).dump(1) + "\n";
+            text = jsonText(resultsToJson(*results), 1) + "\n";
         }
-        const Status written = writeFile(path.toStdString(), text);
+        const Status written = writeFile(toPath(path), text);
         if (!written) return [this, sentence = QString::fromStdString(written.error().message)] { fail(sentence); };
         return [this, path] { statusBar()->showMessage(tr("Exported to %1").arg(path), 8000); };
     });
@@ -517,8 +544,9 @@ void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
 void MainWindow::dropEvent(QDropEvent* event) {
     QStringList files;
     for (const QUrl& url : event->mimeData()->urls()) {
-        const QString path = url.toLocalFile();
-        if (path.isEmpty()) continue;
+        // From the bytes of the address: a name that is no UTF-8 would come out as another.
+        if (!url.isLocalFile()) continue;
+        const QString path = fromPath(QByteArray::fromPercentEncoding(url.path(QUrl::FullyEncoded).toUtf8()).toStdString());
         const QStringList stacks = QFileInfo(path).isDir() && workspace() != Workspace::Subs ? stacksIn(path) : QStringList();
         if (stacks.isEmpty()) files << path;
         else files += stacks;
@@ -529,6 +557,10 @@ void MainWindow::dropEvent(QDropEvent* event) {
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {
+    if (!mayLeave()) {
+        event->ignore();
+        return;
+    }
     QSettings settings;
     settings.setValue("window", saveGeometry());
     settings.setValue("bench", m_bench->saveLayout());

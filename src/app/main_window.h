@@ -17,6 +17,7 @@ class QStackedWidget;
 namespace caelumen {
 
 class Bench;
+class CampaignBar;
 class Kit;
 class Night;
 class Subs;
@@ -37,6 +38,7 @@ public:
     enum class Workspace { Kit, Night, Subs, Bench };
     void showWorkspace(Workspace which);
     Workspace workspace() const;
+    /// Opens a campaign; of a damaged one it offers the last good copy.
     void openCampaign(const QString& path);
     void setTheme(ThemeKind kind);
     void showKeys();
@@ -66,6 +68,8 @@ private:
     void remember(const QString& path);
     void fail(const QString& sentence);
     void saveTo(const QString& path, const QString& ending);
+    void saveCampaignElsewhere();
+    bool mayLeave(); ///< everything is saved, or a person says that it may be lost
 
     std::unique_ptr<Prompts> m_prompts;
     Session m_session;
@@ -76,6 +80,7 @@ private:
     QStackedWidget* m_workspaces;
     QComboBox* m_trials;
     QLabel *m_conditions, *m_doing, *m_pixel, *m_problem;
+    CampaignBar* m_campaignBar;
     QProgressBar* m_progress;
     QPushButton* m_cancel;
     QMenu* m_recent = nullptr;

@@ -1,5 +1,6 @@
 #include "app/session.h"
 
+#include "app/widgets/paths.h"
 #include "core/base/json.h"
 #include "core/trial/measure_trial.h"
 #include "core/trial/propose.h"
@@ -33,44 +34,144 @@ Session::Session(QObject* parent) : QObject(parent) {
     m_soon.setSingleShot(true);
     m_soon.setInterval(300);
     connect(&m_soon, &QTimer::timeout, this, &Session::measureNow);
+    m_watch.setInterval(1000);
+    connect(&m_watch, &QTimer::timeout, this, &Session::lookAround);
+    m_saveSoon.setSingleShot(true);
+    m_saveSoon.setInterval(2000);
+    connect(&m_saveSoon, &QTimer::timeout, this, &Session::saveAgain);
+    connect(&m_jobs, &JobService::failed, this, &Session::failed);
 }
 
 Status Session::openCampaign(const QString& path) {
+    // Before the new one is opened: a campaign opened anew must not find its own lock.
+    if (m_campaign && QFileInfo(path).absoluteFilePath() == m_campaign->path()) m_campaign.reset();
     auto opened = Campaign::open(path);
-    if (!opened) return opened.error();
+    if (!opened) {
+        if (!m_campaign) {
+            forget();
+            emit campaignChanged();
+            showAny();
+        }
+        return opened.error();
+    }
+    m_campaign = std::move(*opened);
+    m_unsaved = {};
+    m_notSaved.clear();
+    m_saveSoon.stop();
+    forget();
+    m_watch.start();
+    emit campaignChanged();
+    showAny();
+    return Done{};
+}
+
+/// Lets go of the trial in hand.
+void Session::forget() {
     m_jobs.cancel();
     m_undo.clear();
-    m_campaign = std::move(*opened);
     m_trialId = 0;
     m_trial = {};
     m_results.reset();
     m_pictures.clear();
-    emit campaignChanged();
+}
+
+/// The trial last shown, else the first that can be shown.
+void Session::showAny() {
     emit trialListChanged();
-    const auto list = m_campaign->trials();
-    const qint64 last = m_campaign->setting("shown").toLongLong();
-    const auto found = std::find_if(list.begin(), list.end(), [&](const Campaign::Entry& e) { return e.id == last; });
-    if (found != list.end()) showTrial(last);
-    else if (!list.empty()) showTrial(list.front().id);
-    else {
-        emit trialChanged();
-        emit resultsChanged();
-        emit picturesChanged();
+    auto list = trials();
+    const qint64 last = m_campaign ? m_campaign->setting("shown").toLongLong() : 0;
+    std::stable_partition(list.begin(), list.end(), [&](const Campaign::Entry& e) { return e.id == last; });
+    for (const Campaign::Entry& e : list) {
+        showTrial(e.id);
+        if (m_trialId != 0) return;
     }
-    return Done{};
+    emit trialChanged();
+    emit resultsChanged();
+    emit picturesChanged();
 }
 
 Status Session::saveCampaignAs(const QString& path) {
     if (!m_campaign || QFileInfo(path).absoluteFilePath() == m_campaign->path()) return Done{}; // every edit is saved already
-    if (const Status copied = m_campaign->copyTo(path); !copied) return copied;
+    if (const Status copied = m_campaign->copyTo(path, m_unsaved); !copied) return copied;
     return openCampaign(path);
 }
 
-std::vector<Campaign::Entry> Session::trials() const { return m_campaign ? m_campaign->trials() : std::vector<Campaign::Entry>{}; }
+std::vector<Campaign::Entry> Session::trials() const {
+    if (!m_campaign) return {};
+    const auto all = m_campaign->trials();
+    if (all) return *all;
+    emit const_cast<Session*>(this)->failed(QString::fromStdString(all.error().message));
+    return {};
+}
+
+void Session::keep(const QString& key, const QString& value) {
+    if (!m_campaign || kept(key) == value) return;
+    m_unsaved.settings[key] = value;
+    saveAgain();
+}
+
+QString Session::kept(const QString& key) const {
+    const auto it = m_unsaved.settings.find(key);
+    return it != m_unsaved.settings.end() ? it->second : m_campaign ? m_campaign->setting(key) : QString();
+}
+
+void Session::saveAgain() {
+    if (!m_campaign) return;
+    std::optional<Error> failure;
+    const auto saved = [&](const Status& status) {
+        if (!status) failure = status.error();
+        return status.ok();
+    };
+    std::erase_if(m_unsaved.trials, [&](const auto& t) { return saved(m_campaign->saveTrial(t.first, t.second)); });
+    std::erase_if(m_unsaved.settings, [&](const auto& s) { return saved(m_campaign->setSetting(s.first, s.second)); });
+    const QString before = m_notSaved;
+    m_notSaved = failure ? QString::fromStdString(failure->message) : QString();
+    if (failure && !m_campaign->isReadOnly()) m_saveSoon.start();
+    else m_saveSoon.stop();
+    if (before != m_notSaved) emit savingChanged();
+}
+
+void Session::takeOver() {
+    if (!m_campaign) return;
+    if (const Status taken = m_campaign->takeOver(); !taken) {
+        emit failed(QString::fromStdString(taken.error().message));
+        return;
+    }
+    // Whatever was shown here may be older than what the other window saved.
+    const qint64 shown = m_trialId;
+    forget();
+    emit campaignChanged();
+    emit trialListChanged();
+    showTrial(shown);
+    if (m_trialId == 0) showAny();
+    emit savingChanged();
+}
+
+void Session::lookAround() {
+    if (!m_campaign) return;
+    const bool could = canEdit();
+    const Campaign::News news = m_campaign->lookAround();
+    if (could && !canEdit()) {
+        m_undo.clear(); // an undo would be an edit
+        emit savingChanged();
+    }
+    if (!news.changed) return;
+    emit trialListChanged();
+    const auto trial = m_campaign->trial(m_trialId);
+    if (!trial || *trial == m_trial) return;
+    const qint64 shown = m_trialId;
+    forget();
+    showTrial(shown);
+}
+
+Result<Trial> Session::stored(qint64 id) const {
+    const auto it = m_unsaved.trials.find(id);
+    return it != m_unsaved.trials.end() ? Result<Trial>(it->second) : m_campaign->trial(id);
+}
 
 void Session::showTrial(qint64 id) {
     if (!m_campaign || id == m_trialId) return;
-    auto trial = m_campaign->trial(id);
+    auto trial = stored(id);
     if (!trial) {
         emit failed(QString::fromStdString(trial.error().message));
         return;
@@ -83,7 +184,7 @@ void Session::showTrial(qint64 id) {
     m_current = false;
     m_frame = {};
     m_pictures.clear();
-    (void)m_campaign->setSetting("shown", QString::number(id));
+    if (canEdit()) (void)m_campaign->setSetting("shown", QString::number(id));
     emit trialChanged();
     emit resultsChanged();
     emit picturesChanged();
@@ -106,25 +207,14 @@ void Session::removeTrial() {
         emit failed(QString::fromStdString(removed.error().message));
         return;
     }
-    m_jobs.cancel();
-    m_undo.clear();
-    m_trialId = 0;
-    m_trial = {};
-    m_results.reset();
-    m_pictures.clear();
-    emit trialListChanged();
-    if (const auto list = m_campaign->trials(); !list.empty()) {
-        showTrial(list.front().id);
-        return;
-    }
-    emit trialChanged();
-    emit resultsChanged();
-    emit picturesChanged();
+    m_unsaved.trials.erase(m_trialId);
+    forget();
+    showAny();
 }
 
 void Session::takeFrames(const QStringList& files, bool intoCurrent) {
     std::vector<std::filesystem::path> frames;
-    for (const QString& f : files) frames.emplace_back(f.toStdString());
+    for (const QString& f : files) frames.push_back(toPath(f));
     if (frames.empty()) return;
     const bool adds = intoCurrent && m_trialId != 0;
     m_jobs.run("headers", tr("Reading headers"), [this, frames, adds, trial = adds ? m_trial : Trial{}](const Job&) -> JobService::Finish {
@@ -141,14 +231,19 @@ void Session::takeFrames(const QStringList& files, bool intoCurrent) {
 
 void Session::edit(const QString& what, const Trial& changed, int merge) {
     if (m_trialId == 0 || changed == m_trial) return;
+    if (!canEdit()) {
+        emit trialChanged(); // whoever showed the edit shows the trial again
+        emit failed(m_campaign->whyReadOnly());
+        return;
+    }
     m_undo.push(new TrialEdit(*this, what, m_trial, changed, merge));
 }
 
 void Session::setTrial(const Trial& trial) {
     const bool titled = trial.title != m_trial.title, alike = measuredAlike(trial, m_trial);
     m_trial = trial;
-    if (m_campaign)
-        if (const Status saved = m_campaign->saveTrial(m_trialId, trial); !saved) emit failed(QString::fromStdString(saved.error().message));
+    m_unsaved.trials[m_trialId] = trial;
+    saveAgain();
     if (!alike) m_current = false;
     if (titled) emit trialListChanged();
     emit trialChanged();
@@ -189,7 +284,12 @@ void Session::propose() {
     Trial changed = m_trial;
     changed.regions = proposeRegions(*m_results);
     if (changed.regions.empty()) return;
-    edit(tr("Propose regions"), changed);
+    if (canEdit()) {
+        edit(tr("Propose regions"), changed);
+    } else { // shown here only
+        m_trial = changed;
+        emit trialChanged();
+    }
     m_soon.stop();
     measureNow();
 }
@@ -204,7 +304,7 @@ QString pictureKey(const Trial& trial, const Run& run) {
     facts.note.clear();
     facts.baseline = facts.guessed = false;
     one.runs = {facts};
-    return QString::fromStdString(trialToJson(one).dump());
+    return QString::fromStdString(jsonText(trialToJson(one)));
 }
 
 } // namespace

@@ -27,8 +27,16 @@ public:
     Status openCampaign(const QString& path);
     Status saveCampaignAs(const QString& path); ///< copies, then goes on with the copy
     const Campaign* campaign() const { return m_campaign.get(); }
-    Status keep(const QString& key, const QString& value) { return m_campaign ? m_campaign->setSetting(key, value) : Status(Done{}); } ///< in the campaign
+    bool canEdit() const { return m_campaign && !m_campaign->isReadOnly(); }
+    void keep(const QString& key, const QString& value); ///< a setting of the campaign; saved like an edit
+    QString kept(const QString& key) const;
     std::vector<Campaign::Entry> trials() const;
+
+    /// Why the last edits are not in the file; empty when everything is saved. They stay in memory and are tried again until they are.
+    const QString& notSaved() const { return m_notSaved; }
+    void saveAgain();
+    /// Goes on as the one who may edit the campaign; the window that did can then only read it.
+    void takeOver();
 
     bool hasTrial() const { return m_trialId != 0; }
     qint64 trialId() const { return m_trialId; }
@@ -64,6 +72,7 @@ signals:
     void trialChanged();   ///< another trial, or an edit
     void resultsChanged(); ///< new results, or they have become stale
     void picturesChanged();
+    void savingChanged(); ///< whether edits can be made, and whether they are saved
     void failed(const QString& sentence);
 
 private:
@@ -71,12 +80,18 @@ private:
     void setTrial(const Trial& trial);
     void loadPictures();
     void propose();
+    void lookAround();
+    void forget();
+    void showAny();
+    Result<Trial> stored(qint64 id) const;
 
     JobService m_jobs;
     CurveShelf m_curves;
     QUndoStack m_undo;
-    QTimer m_soon;
+    QTimer m_soon, m_watch, m_saveSoon;
     std::unique_ptr<Campaign> m_campaign;
+    Campaign::Unsaved m_unsaved;
+    QString m_notSaved;
     qint64 m_trialId = 0;
     Trial m_trial;
     std::filesystem::path m_folder; ///< stays empty: the campaign gives absolute names

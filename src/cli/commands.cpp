@@ -4,6 +4,7 @@
 #include "cli/outcome.h"
 #include "core/base/file.h"
 #include "core/base/json.h"
+#include "core/base/text.h"
 #include "core/optics/light_cone.h"
 #include "core/prepare/lines.h"
 #include "core/prepare/prepare_run.h"
@@ -47,93 +48,98 @@ Job terminalJob() {
 }
 
 int measure(const Arguments& a) {
-    const fs::path path = a.words[0];
+    const fs::path path = a.words[0], out = a.value("--out"), table = a.value("--csv");
     const auto trial = readTrial(path);
-    if (!trial) return fail(trial.error().message);
+    if (!trial) return fail(path, trial.error().message);
     std::unique_ptr<tbb::global_control> limit;
     if (a.has("--threads")) {
         const auto threads = wholeNumber(a.value("--threads"), 1, 1024);
         if (!threads) return misuse("--threads needs a whole number from 1 to 1024", "caelumen-cli measure TRIAL.json [--threads N]");
         limit = std::make_unique<tbb::global_control>(tbb::global_control::max_allowed_parallelism, static_cast<std::size_t>(*threads));
     }
+    auto inputs = filesOf(*trial, path.parent_path());
+    inputs.push_back(path);
+    if (const Status safe = outputsAreSafe({out, table}, inputs); !safe) return fail(safe.error().message);
     const auto results = measureTrial(*trial, path.parent_path(), terminalJob());
-    if (!results) return fail(results.error().message);
-    const std::string json = resultsToJson(*results).dump(1) + "\n";
-    if (a.has("--csv")) {
-        if (const Status done = writeFile(a.value("--csv"), resultsToCsv(*results)); !done) return fail(done.error().message);
-    }
+    if (!results) return fail(path, results.error().message);
+    for (const std::string& warning : results->warnings) note(warning);
+    const std::string json = jsonText(resultsToJson(*results), 1) + "\n";
+    if (a.has("--csv"))
+        if (const Status done = writeFile(table, resultsToCsv(*results)); !done) return fail(done.error().message);
     if (a.has("--out")) {
-        if (const Status done = writeFile(a.value("--out"), json); !done) return fail(done.error().message);
+        if (const Status done = writeFile(out, json); !done) return fail(done.error().message);
         return kDone;
     }
-    return std::fwrite(json.data(), 1, json.size(), stdout) == json.size() && std::fflush(stdout) == 0 ? kDone : fail("the results could not be written to the standard output.");
+    say("{}", json);
+    return kDone;
+}
+
+void sayFrame(const FrameReport& r) {
+    say("{}: {} x {}, {}{}\n", shown(r.info.path), r.info.width, r.info.height, fmt::join(r.info.channels, ""), r.info.mosaic ? ", mosaic " + r.info.mosaic->name : "");
+    for (const auto& [channel, level] : r.level) {
+        const auto noise = r.noise.find(channel);
+        say("  {}: level {:.6g} ADU, {}\n", channel, level, noise == r.noise.end() ? "too small for its noise" : fmt::format("noise {:.4g} ADU", noise->second));
+    }
+    say("  {} stars above 5 sigma", r.stars);
+    if (r.fwhm_px) say(", FWHM {:.2f} px, eccentricity {:.2f}", *r.fwhm_px, *r.eccentricity);
+    say("\n");
+    const Json facts = factsToJson(r.info.facts);
+    for (const auto& [key, value] : facts.items())
+        if (key != "sources" && key != "notes") say("  {} = {}  ({})\n", key, jsonText(value), r.info.facts.sources.count(key) ? r.info.facts.sources.at(key) : "");
+    for (const std::string& note : r.info.facts.notes) say("  note: {}\n", note);
 }
 
 int frames(const Arguments& a) {
     Json list = Json::array();
-    std::vector<FrameReport> reports;
+    int code = kDone;
     for (const std::string& word : a.words) {
-        auto report = reportFrame(word);
-        if (!report) return fail(report.error().message);
-        list.push_back(frameReportToJson(*report));
-        reports.push_back(std::move(*report));
+        const auto report = reportFrame(word);
+        if (!report) code = fail(word, report.error().message); // the others go on
+        else if (a.has("--json")) list.push_back(frameReportToJson(*report));
+        else sayFrame(*report);
     }
-    if (a.has("--json")) {
-        fmt::print("{}\n", list.dump(1));
-        return kDone;
-    }
-    for (const FrameReport& r : reports) {
-        fmt::print("{}: {} x {}, {}{}\n", r.info.path.string(), r.info.width, r.info.height, fmt::join(r.info.channels, ""), r.info.mosaic ? ", mosaic " + r.info.mosaic->name : "");
-        for (const auto& [channel, level] : r.level) {
-            const auto noise = r.noise.find(channel);
-            fmt::print("  {}: level {:.6g} ADU, {}\n", channel, level, noise == r.noise.end() ? "too small for its noise" : fmt::format("noise {:.4g} ADU", noise->second));
-        }
-        fmt::print("  {} stars above 5 sigma", r.stars);
-        if (r.fwhm_px) fmt::print(", FWHM {:.2f} px, eccentricity {:.2f}", *r.fwhm_px, *r.eccentricity);
-        fmt::print("\n");
-        const Json facts = factsToJson(r.info.facts);
-        for (const auto& [key, value] : facts.items())
-            if (key != "sources" && key != "notes") fmt::print("  {} = {}  ({})\n", key, value.dump(), r.info.facts.sources.count(key) ? r.info.facts.sources.at(key) : "");
-        for (const std::string& note : r.info.facts.notes) fmt::print("  note: {}\n", note);
-    }
-    return kDone;
+    if (a.has("--json")) say("{}\n", jsonText(list, 1));
+    return code;
 }
 
 /// The trial in a trial file, or one of a campaign's.
 Result<Trial> trialIn(const fs::path& path, const std::string& number) {
     if (path.extension() != ".caelumen") return readTrial(path);
-    std::error_code failed;
-    if (!fs::exists(path, failed)) return Error{fmt::format("{} does not exist; check the name and the folder.", path.string())};
-    const auto campaign = Campaign::open(QString::fromStdString(path.string()));
+    const auto campaign = Campaign::openToRead(QString::fromStdString(nameText(path)));
     if (!campaign) return campaign.error();
     const auto trials = (*campaign)->trials();
-    if (trials.empty()) return Error{fmt::format("{} holds no trial; add one first.", path.string())};
-    const auto wanted = number.empty() ? 1UL : std::strtoul(number.c_str(), nullptr, 10);
-    if (wanted < 1 || wanted > trials.size()) return Error{fmt::format("{} holds {} trials; --trial {} is none of them.", path.string(), trials.size(), number)};
-    return (*campaign)->trial(trials[wanted - 1].id);
+    if (!trials) return trials.error();
+    if (trials->empty()) return Error{fmt::format("{} holds no trial; add one first.", shown(path))};
+    const auto wanted = number.empty() ? std::optional(1) : wholeNumber(number, 1, static_cast<int>(trials->size()));
+    if (!wanted) return Error{fmt::format("{} holds {} trials; --trial {} is none of them.", shown(path), trials->size(), number)};
+    return (*campaign)->trial((*trials)[static_cast<std::size_t>(*wanted - 1)].id);
 }
 
 int report(const Arguments& a) {
     const std::string usage = "caelumen-cli report TRIAL.json|CAMPAIGN --out FILE.html|.csv|.json [--trial N]";
     if (!a.has("--out")) return misuse("--out FILE is missing", usage);
     const fs::path path = a.words[0], out = a.value("--out");
-    const std::string ending = out.extension().string();
+    const std::string ending = out.extension().native();
     if (ending != ".html" && ending != ".csv" && ending != ".json") return misuse("--out must end in .html, .csv or .json", usage);
     int argc = 1;
     char name[] = "caelumen-cli", *argv[] = {name, nullptr};
     ::setenv("QT_QPA_PLATFORM", "offscreen", 0); // pictures are painted without a screen
     const QGuiApplication application(argc, argv);
     const auto trial = trialIn(path, a.value("--trial"));
-    if (!trial) return fail(trial.error().message);
+    if (!trial) return fail(path, trial.error().message);
+    auto inputs = filesOf(*trial, path.parent_path());
+    inputs.push_back(path);
+    if (const Status safe = outputsAreSafe({out}, inputs); !safe) return fail(safe.error().message);
     const auto results = measureTrial(*trial, path.parent_path(), terminalJob());
-    if (!results) return fail(results.error().message);
+    if (!results) return fail(path, results.error().message);
+    for (const std::string& warning : results->warnings) note(warning);
     std::string text;
     if (ending == ".html") {
         auto page = htmlReport(*trial, *results, path.parent_path(), terminalJob());
-        if (!page) return fail(page.error().message);
+        if (!page) return fail(path, page.error().message);
         text = std::move(*page);
     } else {
-        text = ending == ".csv" ? resultsToCsv(*results) : resultsToJson(*results).dump(1) + "\n";
+        text = ending == ".csv" ? resultsToCsv(*results) : jsonText(resultsToJson(*results), 1) + "\n";
     }
     const Status done = writeFile(out, text);
     return done ? kDone : fail(done.error().message);
@@ -151,14 +157,20 @@ int demo(const Arguments& a) {
 int stack(const Arguments& a) {
     if (!a.has("--out")) return misuse("--out STACK.fits is missing", kStackUsage);
     const fs::path out = a.value("--out");
-    if (const std::string ending = out.extension().string(); ending != ".fits" && ending != ".fit" && ending != ".fts") return misuse("--out must end in .fits", kStackUsage);
-    const auto recipe = readSubsRecipe(a.words[0]);
-    if (!recipe) return fail(recipe.error().message);
+    if (const std::string ending = out.extension().native(); ending != ".fits" && ending != ".fit" && ending != ".fts") return misuse("--out must end in .fits", kStackUsage);
+    const fs::path path = a.words[0], report = a.value("--report");
+    const auto recipe = readSubsRecipe(path);
+    if (!recipe) return fail(path, recipe.error().message);
+    auto inputs = filesOf(*recipe);
+    inputs.push_back(path);
+    auto outputs = stackOutputs(*recipe, out);
+    outputs.push_back(report);
+    if (const Status safe = outputsAreSafe(outputs, inputs); !safe) return fail(safe.error().message);
     const auto prepared = prepareRun(*recipe, out, terminalJob());
-    if (!prepared) return fail(prepared.error().message);
+    if (!prepared) return fail(path, prepared.error().message);
     if (a.has("--report"))
-        if (const Status done = writeFile(a.value("--report"), preparedToJson(*prepared).dump(1) + "\n"); !done) return fail(done.error().message);
-    for (const std::string& warning : prepared->warnings) fmt::print(stderr, "note: {}\n", warning);
+        if (const Status done = writeFile(report, jsonText(preparedToJson(*prepared), 1) + "\n"); !done) return fail(done.error().message);
+    for (const std::string& warning : prepared->warnings) note(warning);
     return kDone;
 }
 
@@ -177,8 +189,8 @@ int lines(const Arguments& a) {
     std::vector<fs::path> oxygen;
     for (const std::string& word : a.words) {
         const auto made = writeLines(word, matrix);
-        if (!made) return fail(made.error().message);
-        fmt::print("{}\n{}\n", made->red.string(), made->oxygen.string());
+        if (!made) return fail(word, made.error().message);
+        say("{}\n{}\n", made->red.native(), made->oxygen.native()); // for scripts: the bytes of the name
         oxygen.push_back(made->oxygen);
     }
     if (a.has("--oxygen"))
@@ -188,9 +200,11 @@ int lines(const Arguments& a) {
 
 int simulate(const Arguments& a) {
     if (!a.has("--out")) return misuse("--out DIR is missing", kSimulateUsage);
-    const auto scenario = readScenario(a.words[0]);
-    if (!scenario) return fail(scenario.error().message);
-    const Status done = writeScenario(*scenario, a.value("--out"), terminalJob());
+    const fs::path path = a.words[0], folder = a.value("--out");
+    const auto scenario = readScenario(path);
+    if (!scenario) return fail(path, scenario.error().message);
+    if (const Status safe = keepApart(scenarioOutputs(*scenario, folder), {path}); !safe) return fail(safe.error().message);
+    const Status done = writeScenario(*scenario, folder, terminalJob());
     return done ? kDone : fail(done.error().message);
 }
 
@@ -222,31 +236,43 @@ std::string overview() {
     return text;
 }
 
-} // namespace
-
-int run(const std::vector<std::string>& words) {
+int dispatch(const std::vector<std::string>& words) {
     if (words.empty()) {
         fmt::print(stderr, "{}", overview());
         return kUsage;
     }
     if (words[0] == "--help" || words[0] == "-h" || words[0] == "help") {
-        fmt::print("{}", overview());
+        say("{}", overview());
         return kDone;
     }
     if (words[0] == "--version") {
-        fmt::print("caelumen-cli {}\n", CAELUMEN_VERSION);
+        say("caelumen-cli {}\n", CAELUMEN_VERSION);
         return kDone;
     }
     const auto command = commands().find(words[0]);
     if (command == commands().end()) return misuse(fmt::format("there is no command \"{}\"", words[0]), "caelumen-cli --help");
     const std::vector<std::string> rest(words.begin() + 1, words.end());
     if (std::find(rest.begin(), rest.end(), "--help") != rest.end()) {
-        fmt::print("{}\n  {}\n", command->second.usage, command->second.about);
+        say("{}\n  {}\n", command->second.usage, command->second.about);
         return kDone;
     }
     const auto arguments = parseArguments(rest, command->second.shape);
     if (!arguments) return misuse(arguments.error().message, command->second.usage);
     return command->second.run(*arguments);
+}
+
+} // namespace
+
+int run(const std::vector<std::string>& words) {
+    int code = kFailed;
+    try {
+        code = dispatch(words);
+    } catch (const std::bad_alloc&) {
+        return fail("There is not enough memory for this; close other programs.");
+    } catch (const std::exception& e) {
+        return fail(fmt::format("This could not be done because of a fault in the program ({}); please report it.", e.what()));
+    }
+    return outputIsWhole() ? code : fail("The standard output could not be written to its end; check the space left there.");
 }
 
 } // namespace caelumen::cli

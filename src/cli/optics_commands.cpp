@@ -55,27 +55,27 @@ int passband(const Arguments& a) {
     cone.tilt_deg = numbers.optional("--tilt", 0, 45, 0);
     if (!numbers.problem().empty()) return misuse(numbers.problem(), kPassbandUsage);
     const auto curve = readCurve(a.words[0]);
-    if (!curve) return fail(curve.error().message);
+    if (!curve) return fail(a.words[0], curve.error().message);
     const PassbandReport report = reportPassband(*curve, cone);
     if (a.has("--json")) {
-        fmt::print("{}\n", passbandToJson(report).dump(1));
+        say("{}\n", jsonText(passbandToJson(report), 1));
         return kDone;
     }
-    fmt::print("{}: {} points from {:g} to {:g} nm; f/{:g}, obstruction {:g}, effective index {:g}\n", a.words[0], curve->wavelength_nm.size(), curve->wavelength_nm.front(), curve->wavelength_nm.back(), cone.fRatio,
+    say("{}: {} points from {:g} to {:g} nm; f/{:g}, obstruction {:g}, effective index {:g}\n", a.words[0], curve->wavelength_nm.size(), curve->wavelength_nm.front(), curve->wavelength_nm.back(), cone.fRatio,
                cone.obstruction, cone.effectiveIndex);
     for (const PassbandReport::Row& row : report.bands) {
-        fmt::print("  band {:8.2f} nm  FWHM {:7.2f} nm  peak {:.3f}", row.normal.center_nm, row.normal.fwhm_nm, row.normal.peak);
-        if (row.effective) fmt::print("   in the cone {:8.2f} nm  FWHM {:7.2f} nm  peak {:.3f}\n", row.effective->center_nm, row.effective->fwhm_nm, row.effective->peak);
-        else fmt::print("   no band is left in the cone\n");
+        say("  band {:8.2f} nm  FWHM {:7.2f} nm  peak {:.3f}", row.normal.center_nm, row.normal.fwhm_nm, row.normal.peak);
+        if (row.effective) say("   in the cone {:8.2f} nm  FWHM {:7.2f} nm  peak {:.3f}\n", row.effective->center_nm, row.effective->fwhm_nm, row.effective->peak);
+        else say("   no band is left in the cone\n");
     }
-    if (report.bands.empty()) fmt::print("  no band: nothing passes 5 %\n");
+    if (report.bands.empty()) say("  no band: nothing passes 5 %\n");
     for (const PassbandReport::LineRow& row : report.lines) {
-        fmt::print("  {:<5}{:.3f}   in the cone {:.3f}", lineName(row.line), row.normal, row.effective);
-        fmt::print("   {}\n", row.fastest.fRatio ? fmt::format("keeps 90 % down to f/{:.1f}", *row.fastest.fRatio) : row.fastest.note);
+        say("  {:<5}{:.3f}   in the cone {:.3f}", lineName(row.line), row.normal, row.effective);
+        say("   {}\n", row.fastest.fRatio ? fmt::format("keeps 90 % down to f/{:.1f}", *row.fastest.fRatio) : row.fastest.note);
     }
-    fmt::print("  leak 400-700 nm: optical density {} in the mean, {} at worst{}\n", densityText(report.leaks.meanDensity), densityText(report.leaks.worstDensity),
+    say("  leak 400-700 nm: optical density {} in the mean, {} at worst{}\n", densityText(report.leaks.meanDensity), densityText(report.leaks.worstDensity),
                report.leaks.worst_nm ? fmt::format(" (at {:.0f} nm)", *report.leaks.worst_nm) : "");
-    fmt::print("  near infrared 700-1000 nm: {}\n", report.leaks.nearInfrared ? fmt::format("{:.1f} % in the mean", 100 * *report.leaks.nearInfrared) : "the curve does not cover it");
+    say("  near infrared 700-1000 nm: {}\n", report.leaks.nearInfrared ? fmt::format("{:.1f} % in the mean", 100 * *report.leaks.nearInfrared) : "the curve does not cover it");
     return kDone;
 }
 
@@ -104,13 +104,13 @@ int sky(const Arguments& a) {
         json["target"]["airmass"] = s.airmass ? Json(*s.airmass) : Json(nullptr);
         json["moon_separation_deg"] = *s.moonSeparation_deg;
         json["twilight"] = s.twilight;
-        fmt::print("{}\n", json.dump(1));
+        say("{}\n", jsonText(json, 1));
         return kDone;
     }
-    fmt::print("sun     altitude {:7.2f}  azimuth {:7.2f}  ({})\n", s.sun.alt_deg, s.sun.az_deg, s.twilight);
-    fmt::print("moon    altitude {:7.2f}  azimuth {:7.2f}  {:.1f} % lit, {}, phase angle {:.1f}, {:.0f} km\n", s.moon.alt_deg, s.moon.az_deg, 100 * s.moonIlluminated, s.moonWaxing ? "waxing" : "waning",
+    say("sun     altitude {:7.2f}  azimuth {:7.2f}  ({})\n", s.sun.alt_deg, s.sun.az_deg, s.twilight);
+    say("moon    altitude {:7.2f}  azimuth {:7.2f}  {:.1f} % lit, {}, phase angle {:.1f}, {:.0f} km\n", s.moon.alt_deg, s.moon.az_deg, 100 * s.moonIlluminated, s.moonWaxing ? "waxing" : "waning",
                s.moonPhaseAngle_deg, s.moonDistance_km);
-    fmt::print("target  altitude {:7.2f}  azimuth {:7.2f}  {}, {:.1f} degrees from the moon\n", s.target->alt_deg, s.target->az_deg, s.airmass ? fmt::format("airmass {:.2f}", *s.airmass) : "below the horizon",
+    say("target  altitude {:7.2f}  azimuth {:7.2f}  {}, {:.1f} degrees from the moon\n", s.target->alt_deg, s.target->az_deg, s.airmass ? fmt::format("airmass {:.2f}", *s.airmass) : "below the horizon",
                *s.moonSeparation_deg);
     return kDone;
 }

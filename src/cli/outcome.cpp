@@ -1,5 +1,7 @@
 #include "cli/outcome.h"
 
+#include "core/base/text.h"
+
 #include <fmt/format.h>
 
 #include <charconv>
@@ -10,12 +12,23 @@
 namespace caelumen::cli {
 
 int fail(const std::string& sentence) {
-    fmt::print(stderr, "caelumen-cli: {}\n", sentence);
+    fmt::print(stderr, "caelumen-cli: {}\n", oneLine(sentence));
     return kFailed;
 }
 
+int fail(const std::filesystem::path& about, const std::string& sentence) {
+    const std::string name = shown(about);
+    return fail(sentence.find(name) != std::string::npos ? sentence : fmt::format("{}: {}", name, sentence));
+}
+
+void note(const std::string& sentence) { fmt::print(stderr, "note: {}\n", sentence); }
+
+void put(const std::string& text) { std::fwrite(text.data(), 1, text.size(), stdout); }
+
+bool outputIsWhole() { return std::fflush(stdout) == 0 && std::ferror(stdout) == 0; }
+
 int misuse(const std::string& what, const std::string& usage) {
-    fmt::print(stderr, "caelumen-cli: {}; usage: {}\n", what, usage);
+    fmt::print(stderr, "caelumen-cli: {}; usage: {}\n", oneLine(what), usage);
     return kUsage;
 }
 

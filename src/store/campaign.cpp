@@ -1,48 +1,45 @@
 #include "store/campaign.h"
 
+#include "core/base/file.h"
 #include "core/base/json.h"
+#include "core/base/text.h"
 #include "core/trial/trial_json.h"
+#include "store/campaign_schema.h"
 
-#include <QCoreApplication>
 #include <QDateTime>
-#include <QDir>
 #include <QFile>
 #include <QFileInfo>
 #include <QSqlDatabase>
 #include <QSqlError>
 #include <QSqlQuery>
+#include <QUrl>
 #include <QUuid>
 #include <QVariant>
+
+#include <sys/stat.h>
 
 namespace caelumen {
 namespace {
 
-constexpr int kFormat = 1;
-constexpr int kApplicationId = 0x4361656c; // "Cael"
+constexpr qint64 kLargest = 512LL << 20; ///< bytes of a campaign file; thousands of trials take some megabytes
+constexpr int kPatience_ms = 300;        ///< for another process in the middle of a change: saving is tried again later
 
-Error failure(const QString& path, const QString& what, const QString& reason) {
-    return Error{QStringLiteral("%1: %2 (%3).").arg(path, what, reason.trimmed()).toStdString()};
+std::pair<unsigned long long, unsigned long long> placeOf(const QString& path) {
+    struct stat found{};
+    if (::stat(QFile::encodeName(path).constData(), &found) != 0) return {0, 0};
+    return {found.st_dev, found.st_ino};
 }
 
-/// Stack files beneath the campaign's folder are written relative to it, so that folder and campaign can move together.
-Trial withPaths(Trial trial, const QString& campaign, bool relative) {
-    const QDir folder = QFileInfo(campaign).absoluteDir();
-    const auto turn = [&](std::string& file) {
-        if (file.empty()) return;
-        const QString name = QString::fromStdString(file);
-        if (!relative) {
-            file = QDir::cleanPath(folder.absoluteFilePath(name)).toStdString();
-            return;
-        }
-        const QString near = folder.relativeFilePath(QDir::cleanPath(folder.absoluteFilePath(name)));
-        file = (near.startsWith("..") ? QDir::cleanPath(folder.absoluteFilePath(name)) : near).toStdString();
-    };
-    for (Run& run : trial.runs) {
-        turn(run.stack);
-        for (std::string* file : {&run.short_stack, &run.odd_stack, &run.even_stack}) turn(*file);
-    }
-    for (Filter& filter : trial.filters) turn(filter.curve);
-    return trial;
+/// What of a file's outside can be told before the database touches it.
+Status checkFile(const QString& path) {
+    const std::string name = path.toStdString();
+    if (pathOf(name).native() != name) return campaignFailure(path, "a campaign needs a name and folders in UTF-8; rename them", "the database knows no other");
+    if (const Status there = isFileToRead(name); !there) return there;
+    QFile file(path);
+    if (!file.open(QIODevice::ReadOnly)) return campaignFailure(path, "the campaign cannot be opened; check its permissions", file.errorString());
+    if (file.read(15) != "SQLite format 3") return campaignFailure(path, "it is not a Caelumen campaign; choose another file", "unknown format");
+    if (file.size() > kLargest) return campaignFailure(path, "it is too large to be a campaign; choose another file", QString("%1 MB").arg(file.size() >> 20));
+    return Done{};
 }
 
 } // namespace
@@ -54,121 +51,144 @@ Campaign::~Campaign() {
     QSqlDatabase::removeDatabase(m_connection);
 }
 
-Result<std::unique_ptr<Campaign>> Campaign::open(const QString& path) {
-    const QFileInfo info(path);
-    const bool isNew = !info.exists() || info.size() == 0;
-    if (info.isDir()) return failure(path, "it is a folder; give a campaign file", "folder");
-    if (!isNew) {
-        QFile file(path);
-        if (!file.open(QIODevice::ReadOnly)) return failure(path, "the campaign cannot be opened; check its permissions", file.errorString());
-        if (file.read(15) != "SQLite format 3") return failure(path, "it is not a Caelumen campaign; choose another file", "unknown format");
-    } else if (!QFileInfo(info.absolutePath()).isWritable()) {
-        return failure(path, "a campaign cannot be made here; choose a folder you may write to", "no permission");
-    }
-    std::unique_ptr<Campaign> campaign(new Campaign(info.absoluteFilePath(), QUuid::createUuid().toString()));
-    QSqlDatabase db = QSqlDatabase::addDatabase("QSQLITE", campaign->m_connection);
-    db.setDatabaseName(path);
-    db.setConnectOptions("QSQLITE_BUSY_TIMEOUT=4000");
-    if (!db.open()) return failure(path, "the campaign cannot be opened; check its permissions", db.lastError().text());
-    QSqlQuery q(db);
-    const auto number = [&](const char* pragma) {
-        return q.exec(QString("PRAGMA %1").arg(pragma)) && q.next() ? q.value(0).toInt() : -1;
-    };
-    if (!isNew) {
-        const int id = number("application_id"), version = number("user_version");
-        if (id != kApplicationId) return failure(path, "it is not a Caelumen campaign, or it is damaged; choose another file", q.lastError().text().isEmpty() ? "unknown content" : q.lastError().text());
-        if (version > kFormat) return failure(path, "it was written by a newer version; update the program to open it", QString("format %1").arg(version));
-        if (q.exec("PRAGMA quick_check(1)") && q.next() && q.value(0).toString() != "ok") return failure(path, "the campaign is damaged; restore it from a copy", q.value(0).toString());
-        q.finish();
-    }
-    q.exec("PRAGMA journal_mode = WAL");
-    q.exec("PRAGMA synchronous = FULL");
-    q.exec("PRAGMA foreign_keys = ON");
-    q.finish();
-    if (isNew) {
-        const char* schema[] = {"CREATE TABLE trial (id INTEGER PRIMARY KEY, position INTEGER NOT NULL, title TEXT NOT NULL, body TEXT NOT NULL, changed TEXT NOT NULL)",
-                                "CREATE TABLE setting (key TEXT PRIMARY KEY, value TEXT NOT NULL)"};
-        db.transaction();
-        bool done = true;
-        for (const char* line : schema) done = done && q.exec(line);
-        done = done && q.exec(QString("PRAGMA application_id = %1").arg(kApplicationId)) && q.exec(QString("PRAGMA user_version = %1").arg(kFormat));
-        if (!done || !db.commit()) {
-            const Error error = failure(path, "the campaign could not be made; check the folder and the space left", q.lastError().text());
-            db.rollback();
-            return error;
-        }
-    }
+Status Campaign::connect(const QString& options, const QString& name) {
+    QSqlDatabase db = QSqlDatabase::contains(m_connection) ? QSqlDatabase::database(m_connection, false) : QSqlDatabase::addDatabase("QSQLITE", m_connection);
+    db.close();
+    db.setDatabaseName(name);
+    db.setConnectOptions(QString("QSQLITE_BUSY_TIMEOUT=%1").arg(kPatience_ms) + options);
+    if (!db.open()) return campaignFailure(m_path, "the campaign cannot be opened; check its permissions", db.lastError().text());
+    m_place = placeOf(m_path);
+    return Done{};
+}
+
+Result<std::unique_ptr<Campaign>> Campaign::openToRead(const QString& path) {
+    if (const Status good = checkFile(path); !good) return good.error();
+    std::unique_ptr<Campaign> campaign(new Campaign(QFileInfo(path).absoluteFilePath(), QUuid::createUuid().toString()));
+    // Without a log nobody writes: it is read as it lies there, which makes no file beside it.
+    const bool rests = !QFile::exists(path + "-wal");
+    QUrl url = QUrl::fromLocalFile(campaign->m_path);
+    const Status connected = rests ? campaign->connect(";QSQLITE_OPEN_READONLY;QSQLITE_OPEN_URI", url.toString(QUrl::FullyEncoded) + "?immutable=1") : campaign->connect(";QSQLITE_OPEN_READONLY", campaign->m_path);
+    if (!connected) return connected.error();
+    campaign->readOnly("It was opened to be read.", false);
+    if (const Status whole = checkCampaign(QSqlDatabase::database(campaign->m_connection), path); !whole) return whole.error();
     return campaign;
 }
 
-std::vector<Campaign::Entry> Campaign::trials() const {
+Result<std::unique_ptr<Campaign>> Campaign::open(const QString& path) {
+    const QFileInfo info(path);
+    const bool isNew = !info.exists() || (info.isFile() && info.size() == 0);
+    if (info.isDir()) return campaignFailure(path, "it is a folder; give a campaign file", "folder");
+    if (!isNew) {
+        if (const Status good = checkFile(path); !good) return good.error();
+        if (!info.isWritable() || !QFileInfo(info.absolutePath()).isWritable()) {
+            auto read = openToRead(path);
+            if (read) (*read)->readOnly("This campaign may only be read: its file or its folder is protected. Save it elsewhere to work on it.", false);
+            return read;
+        }
+    } else if (!QFileInfo(info.absolutePath()).isWritable()) {
+        return campaignFailure(path, "a campaign cannot be made here; choose a folder you may write to", "no permission");
+    }
+    auto lock = CampaignLock::take(info.absoluteFilePath().toStdString());
+    if (!lock && isNew) return campaignFailure(path, "the campaign is just being made elsewhere; try again", QString::fromStdString(lock.error().message));
+    std::unique_ptr<Campaign> campaign(new Campaign(info.absoluteFilePath(), QUuid::createUuid().toString()));
+    if (const Status connected = campaign->connect({}, campaign->m_path); !connected) return connected.error();
+    QSqlDatabase db = QSqlDatabase::database(campaign->m_connection);
+    if (!isNew)
+        if (const Status whole = checkCampaign(db, path); !whole) return whole.error();
+    if (!lock) {
+        QSqlQuery(db).exec("PRAGMA query_only = ON");
+        campaign->readOnly(QString("This campaign is open in another window (%1): here it can only be read.").arg(QString::fromStdString(lock.error().message)), true);
+        return campaign;
+    }
+    if (isNew) {
+        QSqlQuery(db).exec("PRAGMA journal_mode = WAL");
+        if (const Status made = makeCampaignSchema(db, path); !made) return made.error();
+    }
+    if (const Status claimed = campaign->claim(std::move(*lock)); !claimed) return claimed.error();
+    if (!isNew)
+        if (const Status kept = campaign->keepGoodCopy(); !kept) campaign->m_whyReadOnly.clear(); // only a help: the campaign itself is whole
+    return campaign;
+}
+
+Status Campaign::claim(CampaignLock lock) {
+    QSqlQuery q(QSqlDatabase::database(m_connection));
+    q.exec("PRAGMA query_only = OFF");
+    q.exec("PRAGMA journal_mode = WAL");
+    q.exec("PRAGMA synchronous = FULL");
+    q.exec("PRAGMA foreign_keys = ON");
+    m_mark = QUuid::createUuid().toString(QUuid::WithoutBraces);
+    q.prepare("INSERT OR REPLACE INTO setting (key, value) VALUES ('writer', ?)");
+    q.addBindValue(m_mark);
+    if (!q.exec()) return campaignFailure(m_path, "the campaign cannot be written; check its permissions and the space left", q.lastError().text());
+    m_lock.emplace(std::move(lock));
+    m_whyReadOnly.clear();
+    m_heldElsewhere = false;
+    return Done{};
+}
+
+void Campaign::readOnly(const QString& why, bool heldElsewhere) {
+    m_lock.reset();
+    m_whyReadOnly = why;
+    m_heldElsewhere = heldElsewhere;
+    lookAround(); // from now on
+}
+
+Status Campaign::takeOver() {
+    if (!isReadOnly()) return Done{};
+    if (!m_heldElsewhere) return campaignFailure(m_path, "it cannot be worked on here", m_whyReadOnly);
+    const std::string name = m_path.toStdString();
+    auto lock = [&] {
+        auto free = CampaignLock::take(name);
+        return free ? std::move(free) : CampaignLock::takeOver(name);
+    }();
+    if (!lock) return campaignFailure(m_path, "it cannot be taken over", QString::fromStdString(lock.error().message));
+    if (!isInPlace()) return campaignFailure(m_path, "its file was moved or replaced; open it again", "another file");
+    return claim(std::move(*lock));
+}
+
+Campaign::News Campaign::lookAround() {
+    News news;
+    if (m_lock && !m_lock->isOurs() && isInPlace()) {
+        news.lostWriting = true;
+        readOnly("Another window has taken over this campaign: here it can only be read.", true);
+    }
+    QSqlQuery q(QSqlDatabase::database(m_connection, false));
+    if (isReadOnly() && q.exec("PRAGMA data_version") && q.next()) {
+        const qint64 version = q.value(0).toLongLong();
+        news.changed = m_version != 0 && version != m_version;
+        m_version = version;
+    }
+    return news;
+}
+
+bool Campaign::isInPlace() const { return placeOf(m_path) == m_place; }
+
+Status Campaign::change(const QString& failing, const std::function<bool(QSqlQuery&)>& work) {
+    if (isReadOnly()) return campaignFailure(m_path, failing, m_whyReadOnly);
+    if (!isInPlace()) return campaignFailure(m_path, failing + "; save it elsewhere", "its file or folder is gone or was replaced");
+    QSqlQuery q(QSqlDatabase::database(m_connection));
+    const auto giveUp = [&](const QString& reason) {
+        const Error error = campaignFailure(m_path, failing + "; check the space left and whether another program holds the file", reason);
+        q.exec("ROLLBACK");
+        return error;
+    };
+    if (!q.exec("BEGIN IMMEDIATE")) return giveUp(q.lastError().text());
+    if (!q.exec("SELECT value FROM setting WHERE key = 'writer'") || !q.next()) return giveUp(q.lastError().text());
+    if (q.value(0).toString() != m_mark) {
+        q.exec("ROLLBACK");
+        readOnly("Another window has taken over this campaign: here it can only be read.", true);
+        return campaignFailure(m_path, failing, "another window has taken over");
+    }
+    if (!work(q) || !q.exec("COMMIT")) return giveUp(q.lastError().text());
+    return Done{};
+}
+
+Result<std::vector<Campaign::Entry>> Campaign::trials() const {
     std::vector<Entry> out;
     QSqlQuery q(QSqlDatabase::database(m_connection));
-    q.exec("SELECT id, title FROM trial ORDER BY position, id");
+    if (!q.exec("SELECT id, title FROM trial ORDER BY position, id")) return campaignFailure(m_path, "its trials cannot be read; restore it from a copy", q.lastError().text());
     while (q.next()) out.push_back({q.value(0).toLongLong(), q.value(1).toString()});
     return out;
-}
-
-Result<Trial> Campaign::trial(qint64 id) const {
-    QSqlQuery q(QSqlDatabase::database(m_connection));
-    q.prepare("SELECT body FROM trial WHERE id = ?");
-    q.addBindValue(id);
-    if (!q.exec() || !q.next()) return failure(m_path, "the trial is not in the campaign any more", q.lastError().text());
-    const auto json = parseJson(q.value(0).toString().toStdString(), m_path.toStdString());
-    if (!json) return json.error();
-    auto trial = trialFromJson(*json, m_path.toStdString());
-    if (!trial) return trial;
-    return withPaths(std::move(*trial), m_path, false);
-}
-
-Result<qint64> Campaign::addTrial(const Trial& trial) {
-    QSqlQuery q(QSqlDatabase::database(m_connection));
-    q.prepare("INSERT INTO trial (position, title, body, changed) VALUES ((SELECT COALESCE(MAX(position), 0) + 1 FROM trial), ?, ?, ?)");
-    q.addBindValue(QString::fromStdString(trial.title));
-    q.addBindValue(QString::fromStdString(trialToJson(withPaths(trial, m_path, true)).dump()));
-    q.addBindValue(QDateTime::currentDateTimeUtc().toString(Qt::ISODate));
-    if (!q.exec()) return failure(m_path, "the trial could not be saved; check the space left", q.lastError().text());
-    return q.lastInsertId().toLongLong();
-}
-
-Status Campaign::saveTrial(qint64 id, const Trial& trial) {
-    QSqlQuery q(QSqlDatabase::database(m_connection));
-    q.prepare("UPDATE trial SET title = ?, body = ?, changed = ? WHERE id = ?");
-    q.addBindValue(QString::fromStdString(trial.title));
-    q.addBindValue(QString::fromStdString(trialToJson(withPaths(trial, m_path, true)).dump()));
-    q.addBindValue(QDateTime::currentDateTimeUtc().toString(Qt::ISODate));
-    q.addBindValue(id);
-    if (!q.exec()) return failure(m_path, "the change could not be saved; check the space left", q.lastError().text());
-    if (q.numRowsAffected() != 1) return failure(m_path, "the trial is not in the campaign any more", "removed");
-    return Done{};
-}
-
-Status Campaign::removeTrial(qint64 id) {
-    QSqlQuery q(QSqlDatabase::database(m_connection));
-    q.prepare("DELETE FROM trial WHERE id = ?");
-    q.addBindValue(id);
-    if (!q.exec()) return failure(m_path, "the trial could not be removed", q.lastError().text());
-    return Done{};
-}
-
-Status Campaign::copyTo(const QString& path) const {
-    const QString part = path + ".part";
-    QFile::remove(part);
-    // Trials are re-written so that relative names hold from the new place.
-    {
-        auto copy = open(part);
-        if (!copy) return copy.error();
-        for (const Entry& e : trials()) {
-            auto t = trial(e.id);
-            if (!t) return t.error();
-            if (auto added = (*copy)->addTrial(*t); !added) return added.error();
-        }
-    }
-    for (const QString& name : {part, path})
-        for (const char* ending : {"-wal", "-shm"}) QFile::remove(name + ending);
-    QFile::remove(path);
-    if (!QFile::rename(part, path)) return failure(path, "the copy could not be written; check the folder and the space left", "rename failed");
-    return Done{};
 }
 
 QString Campaign::setting(const QString& key) const {
@@ -179,12 +199,12 @@ QString Campaign::setting(const QString& key) const {
 }
 
 Status Campaign::setSetting(const QString& key, const QString& value) {
-    QSqlQuery q(QSqlDatabase::database(m_connection));
-    q.prepare("INSERT OR REPLACE INTO setting (key, value) VALUES (?, ?)");
-    q.addBindValue(key);
-    q.addBindValue(value);
-    if (!q.exec()) return failure(m_path, "a setting could not be saved", q.lastError().text());
-    return Done{};
+    return change("a setting could not be saved", [&](QSqlQuery& q) {
+        q.prepare("INSERT OR REPLACE INTO setting (key, value) VALUES (?, ?)");
+        q.addBindValue(key);
+        q.addBindValue(value);
+        return q.exec();
+    });
 }
 
 } // namespace caelumen

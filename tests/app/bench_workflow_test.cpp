@@ -85,7 +85,7 @@ private slots:
         // And it is in the file already.
         auto other = Campaign::open(session().campaign()->path());
         QVERIFY(other.ok());
-        QCOMPARE((*other)->trials().size(), std::size_t{1});
+        QCOMPARE((*other)->trials()->size(), std::size_t{1});
     }
 
     void oneMoreFrameJoinsTheTrial() {

@@ -29,6 +29,11 @@ Trial sample(const char* title) {
     return t;
 }
 
+std::vector<Campaign::Entry> trialsOf(const Campaign& campaign) {
+    const auto all = campaign.trials();
+    return all ? *all : std::vector<Campaign::Entry>{};
+}
+
 } // namespace
 
 class CampaignTest : public QObject {
@@ -43,14 +48,14 @@ private slots:
         {
             auto c = Campaign::open(at("a.caelumen"));
             QVERIFY2(c.ok(), c.ok() ? "" : c.error().message.c_str());
-            QVERIFY((*c)->trials().empty());
+            QVERIFY(trialsOf(**c).empty());
             id = *(*c)->addTrial(sample("First"));
             QVERIFY((*c)->addTrial(sample("Second")).ok());
         }
         auto c = Campaign::open(at("a.caelumen"));
         QVERIFY(c.ok());
-        QCOMPARE((*c)->trials().size(), std::size_t{2});
-        QCOMPARE((*c)->trials()[0].title, QString("First"));
+        QCOMPARE(trialsOf(**c).size(), std::size_t{2});
+        QCOMPARE(trialsOf(**c)[0].title, QString("First"));
         const auto t = (*c)->trial(id);
         QVERIFY(t.ok());
         QCOMPARE(t->runs[0].stack, (m_folder / "frames/a.fits").string()); // absolute outside, relative inside
@@ -60,7 +65,7 @@ private slots:
         changed.regions[0].radius = 9;
         QVERIFY((*c)->saveTrial(id, changed).ok());
         QCOMPARE((*c)->trial(id)->regions[0].radius, 9.0);
-        QCOMPARE((*c)->trials()[0].title, QString("Renamed"));
+        QCOMPARE(trialsOf(**c)[0].title, QString("Renamed"));
         QVERIFY((*c)->removeTrial(id).ok());
         QVERIFY(!(*c)->trial(id).ok());
         QVERIFY(!(*c)->saveTrial(id, changed).ok());
@@ -81,7 +86,7 @@ private slots:
         QVERIFY((*c)->copyTo(at("elsewhere/to.caelumen")).ok());
         auto copy = Campaign::open(at("elsewhere/to.caelumen"));
         QVERIFY(copy.ok());
-        const auto t = (*copy)->trial((*copy)->trials()[0].id);
+        const auto t = (*copy)->trial(trialsOf(**copy)[0].id);
         QCOMPARE(t->runs[0].stack, (m_folder / "frames/a.fits").string());
         QVERIFY(!QFile::exists(at("elsewhere/to.caelumen.part")));
     }
@@ -100,8 +105,8 @@ private slots:
         QVERIFY(WIFSIGNALED(status));
         auto c = Campaign::open(path);
         QVERIFY2(c.ok(), c.ok() ? "" : c.error().message.c_str());
-        QCOMPARE((*c)->trials().size(), std::size_t{1});
-        QCOMPARE((*c)->trials()[0].title, QString("Saved before the end"));
+        QCOMPARE(trialsOf(**c).size(), std::size_t{1});
+        QCOMPARE(trialsOf(**c)[0].title, QString("Saved before the end"));
     }
 
     void strangersAreRefusedAndLeftAlone_data() {

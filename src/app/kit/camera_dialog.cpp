@@ -1,5 +1,6 @@
 #include "app/kit/camera_dialog.h"
 
+#include "app/widgets/paths.h"
 #include "app/widgets/prompts.h"
 
 #include <fmt/format.h>
@@ -115,7 +116,7 @@ void CameraDialog::fillChannels() {
 void CameraDialog::importCurve() {
     const QString path = m_prompts.openFile(this, tr("Efficiency of channel %1").arg(m_channel->currentText()), tr("Curves (*.csv *.txt *.tsv *.dat);;All files (*)"));
     if (path.isEmpty()) return;
-    auto curve = readCurve(path.toStdString());
+    auto curve = readCurve(toPath(path));
     if (!curve) return complain(QString::fromStdString(curve.error().message), m_channel);
     const std::string letter = m_channel->currentText().toStdString();
     const auto known = std::find_if(m_camera.channels.begin(), m_camera.channels.end(), [&](const CameraChannel& c) { return c.name == letter; });

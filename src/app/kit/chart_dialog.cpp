@@ -52,6 +52,7 @@ ChartDialog::ChartDialog(const QImage& picture, const QString& name, QWidget* pa
     : QDialog(parent), m_picture(chartFrom(picture)), m_undo(new QUndoStack(this)), m_view(new ChartView), m_tools(new QButtonGroup(this)), m_values{}, m_logarithmic(nullptr), m_advice(wrapped()), m_reading(new QLabel), m_found(wrapped()), m_use(nullptr) {
     setWindowTitle(tr("Curve of %1 from a picture").arg(name));
     m_view->setPicture(picture);
+    connect(&m_jobs, &JobService::failed, m_found, &QLabel::setText);
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
     m_use = buttons->button(QDialogButtonBox::Ok);
     m_use->setText(tr("Save and use the curve \u2026"));

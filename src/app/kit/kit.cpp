@@ -69,6 +69,7 @@ Kit::Kit(Session& session, Prompts& prompts, QWidget* parent)
     : QWidget(parent), m_session(session), m_prompts(prompts), m_filters(new QListWidget), m_import(new QPushButton(tr("Import a curve \u2026"))), m_chart(new QPushButton(tr("Read a chart \u2026"))), m_edit(new QPushButton(tr("Facts of the filter \u2026"))), m_ratio(new QSlider(Qt::Horizontal)), m_ratioText(new QLabel),
       m_obstruction(new QDoubleSpinBox), m_index(new QDoubleSpinBox), m_tilt(new QDoubleSpinBox), m_camera(new QComboBox), m_light(new QComboBox), m_all(new QCheckBox(tr("All filters"))), m_plot(new PassbandPlot), m_ratios(new RatioPlot), m_ghosts(new GhostPanel), m_lower(new QTabWidget), m_page(new Page), m_across(new QSplitter),
       m_down(new QSplitter(Qt::Vertical)) {
+    connect(&m_jobs, &JobService::failed, this, &Kit::problem);
     auto* left = new QWidget;
     auto* leftLayout = new QVBoxLayout(left);
     leftLayout->setContentsMargins(12, 8, 4, 10);

@@ -4,8 +4,10 @@
 #include "app/kit/kit.h"
 #include "app/kit/rig_dialog.h"
 #include "app/kit/site_dialog.h"
+#include "app/widgets/paths.h"
 #include "app/widgets/prompts.h"
 #include "core/base/file.h"
+#include "core/base/text.h"
 #include "core/optics/camera_file.h"
 #include "core/optics/starter.h"
 #include "core/trial/kit_file.h"
@@ -66,7 +68,7 @@ void Kit::traceChart(const QImage& picture, const QString& name, const QString& 
     const QFileInfo file(path);
     const QString to = m_prompts.saveFile(this, tr("Save the curve"), file.dir().filePath(file.completeBaseName() + ".csv"), tr("Curves (*.csv)"));
     if (to.isEmpty()) return;
-    if (const Status written = writeFile(to.toStdString(), curveToCsv(dialog.curve())); !written) return emit problem(QString::fromStdString(written.error().message));
+    if (const Status written = writeFile(toPath(to), curveToCsv(dialog.curve())); !written) return emit problem(QString::fromStdString(written.error().message));
     takeCurve(to);
 }
 
@@ -76,14 +78,14 @@ void Kit::takeCurve(const QString& path) {
         emit problem(tr("There is no filter to give %1 to; open a trial first.").arg(path));
         return;
     }
-    const auto curve = readCurve(path.toStdString());
+    const auto curve = readCurve(toPath(path));
     if (!curve) {
         emit problem(QString::fromStdString(curve.error().message));
         return;
     }
     Trial changed = m_session.trial();
     for (Filter& f : changed.filters)
-        if (f.id == id) f.curve = std::filesystem::absolute(path.toStdString()).string();
+        if (f.id == id) f.curve = nameText(std::filesystem::absolute(toPath(path)));
     m_session.edit(tr("Import a curve"), changed);
 }
 
@@ -122,10 +124,10 @@ void Kit::askClaimedCurve() {
     if (id.empty()) return emit problem(tr("There is no filter to give a curve to; open a trial first."));
     const QString path = m_prompts.openFile(this, tr("Import the maker's curve"), tr("Curves (*.csv *.txt *.tsv *.dat);;All files (*)"));
     if (path.isEmpty()) return;
-    if (const auto curve = readCurve(path.toStdString()); !curve) return emit problem(QString::fromStdString(curve.error().message));
+    if (const auto curve = readCurve(toPath(path)); !curve) return emit problem(QString::fromStdString(curve.error().message));
     Trial changed = m_session.trial();
     for (Filter& f : changed.filters)
-        if (f.id == id) f.claimed_curve = std::filesystem::absolute(path.toStdString()).string();
+        if (f.id == id) f.claimed_curve = nameText(std::filesystem::absolute(toPath(path)));
     m_session.edit(tr("Import the maker's curve"), changed);
 }
 
@@ -155,7 +157,7 @@ void Kit::askTolerance() {
 std::filesystem::path Kit::curveFolder() const {
     const Campaign* campaign = m_session.campaign();
     const std::filesystem::path file = campaign ? std::filesystem::path(campaign->path().toStdString()) : std::filesystem::path("campaign");
-    return std::filesystem::absolute(file.parent_path() / (file.stem().string() + " curves"));
+    return std::filesystem::absolute(file.parent_path() / (file.stem() += " curves"));
 }
 
 void Kit::addStarter(const std::string& id) {
@@ -206,7 +208,7 @@ void Kit::fillCameras(const QString& chosen) {
     m_cameras = typicalCameras();
     const QDir own = ownCameras();
     for (const QString& file : own.entryList({"*.json"}, QDir::Files, QDir::Name)) {
-        const auto text = readText(own.filePath(file).toStdString(), 32U << 20U);
+        const auto text = readText(toPath(own.filePath(file)), 32U << 20U);
         auto camera = text ? cameraFromText(*text, file.toStdString()) : Result<Camera>(text.error());
         if (camera) m_cameras.push_back(std::move(*camera));
     }
@@ -224,7 +226,7 @@ void Kit::askCamera() {
 }
 
 void Kit::takeCamera(const QString& path) {
-    const auto text = readText(path.toStdString(), 32U << 20U);
+    const auto text = readText(toPath(path), 32U << 20U);
     if (!text) return emit problem(QString::fromStdString(text.error().message));
     const auto camera = cameraFromText(*text, path.toStdString());
     if (!camera) return emit problem(QString::fromStdString(camera.error().message));
@@ -234,7 +236,7 @@ void Kit::takeCamera(const QString& path) {
 void Kit::keepCamera(const Camera& camera) {
     const QDir own = ownCameras();
     if (!own.mkpath(".")) return emit problem(tr("%1 cannot be made; check its rights.").arg(own.path()));
-    if (const Status written = writeFile(own.filePath(cameraFile(camera)).toStdString(), cameraToText(camera)); !written) return emit problem(QString::fromStdString(written.error().message));
+    if (const Status written = writeFile(toPath(own.filePath(cameraFile(camera))), cameraToText(camera)); !written) return emit problem(QString::fromStdString(written.error().message));
     fillCameras("own:" + QString::fromStdString(camera.name));
     keepChoices();
     refresh();
@@ -264,7 +266,7 @@ void Kit::removeCamera() {
 void Kit::askExportCamera() {
     const QString path = m_prompts.saveFile(this, tr("Export the camera"), QString::fromStdString(camera().name).toLower().replace(QRegularExpression("[^\\w-]+"), "-") + ".json", tr("Cameras (*.json)"));
     if (path.isEmpty()) return;
-    if (const Status written = writeFile(path.toStdString(), cameraToText(camera())); !written) emit problem(QString::fromStdString(written.error().message));
+    if (const Status written = writeFile(toPath(path), cameraToText(camera())); !written) emit problem(QString::fromStdString(written.error().message));
 }
 
 void Kit::askExport() {
@@ -279,7 +281,7 @@ void Kit::askExport() {
         if (!kit) return emit problem(QString::fromStdString(kit.error().message));
         text = kitToText(*kit);
     }
-    if (const Status written = writeFile(path.toStdString(), text); !written) emit problem(QString::fromStdString(written.error().message));
+    if (const Status written = writeFile(toPath(path), text); !written) emit problem(QString::fromStdString(written.error().message));
 }
 
 void Kit::askImport() {
@@ -289,7 +291,7 @@ void Kit::askImport() {
 
 void Kit::importKit(const QString& path) {
     if (!m_session.hasTrial()) return emit problem(tr("There is no trial to take the kit into; open one first."));
-    const auto text = readText(path.toStdString());
+    const auto text = readText(toPath(path));
     if (!text) return emit problem(QString::fromStdString(text.error().message));
     KitFile kit;
     if (path.endsWith(".csv", Qt::CaseInsensitive)) {

@@ -1,5 +1,6 @@
 #include "app/kit/site_dialog.h"
 
+#include "app/widgets/paths.h"
 #include "app/widgets/prompts.h"
 #include "app/widgets/theme.h"
 #include "core/base/file.h"
@@ -181,7 +182,7 @@ QWidget* SiteDialog::horizonDrawing() const { return m_drawing; }
 void SiteDialog::importHorizon() {
     const QString path = m_prompts.openFile(this, tr("Import a horizon profile"), tr("Tables (*.csv *.txt *.tsv);;All files (*)"));
     if (path.isEmpty()) return;
-    const auto text = readText(path.toStdString(), 4U << 20U);
+    const auto text = readText(toPath(path), 4U << 20U);
     if (!text) return complain(QString::fromStdString(text.error().message), m_horizon);
     const auto horizon = parseHorizon(*text, path.toStdString());
     if (!horizon) return complain(QString::fromStdString(horizon.error().message), m_horizon);

@@ -65,6 +65,8 @@ Night::Night(Session& session, Prompts& prompts, QWidget* parent)
       m_lowest(new QDoubleSpinBox), m_order(choices({tr("A B B A"), tr("square")}, tr("Mirrored blocks cancel a steady drift of sky, moon and altitude; a Latin square gives each filter each place once"), tr("Order"))),
       m_flip(choices({tr("wait for the flip"), tr("start flipped")}, tr("No block over the meridian, or a mount that starts on its far side and needs no flip"), tr("Meridian"))), m_dusk(choices({tr("sun below \u221218\u00B0"), tr("sun below \u221212\u00B0")}, tr("Full darkness, or nautical twilight too"), tr("Twilight"))), m_star(new QComboBox), m_lengths(choices({tr("for all"), tr("own each")}, tr("One length for all is fair; each its own, sky-limited, gathers faster but must be normalised"), tr("Lengths"))),
       m_chart(new NightChart(m_model)), m_month(new CalendarView(CalendarView::Span::Month)), m_year(new CalendarView(CalendarView::Span::Year)), m_field(new FieldView(m_model)), m_tabs(new QTabWidget), m_page(new QTextBrowser), m_across(new QSplitter) {
+    connect(&m_jobs, &JobService::failed, this, &Night::problem);
+    connect(&m_model, &NightModel::failed, this, &Night::problem);
     auto* middle = new QWidget;
     auto* middleLayout = new QVBoxLayout(middle);
     middleLayout->setContentsMargins(4, 8, 4, 10);

@@ -2,6 +2,7 @@
 #include "app/night/night_chart.h"
 #include "app/night/night_text.h"
 #include "app/widgets/form_fields.h"
+#include "app/widgets/paths.h"
 #include "app/widgets/prompts.h"
 #include "app/widgets/theme.h"
 #include "core/base/file.h"
@@ -143,8 +144,8 @@ void Night::askExport(const QString& ending) {
     if (ending == "pdf") bytes = pdfOf(m_model, *m_chart).toStdString();
     else if (ending == "ics") bytes = planToCalendar(m_model.plan(), m_model.trial(), m_model.track());
     else if (ending == "csv") bytes = blocksToCsv(m_model.plan(), m_model.trial(), m_model.track());
-    else bytes = Json{{"caelumen_plan", 1}, {"target", m_model.target().id}, {"night_start", isoTime(m_model.track().start())}, {"plan", planToJson(m_model.plan())}}.dump(1) + "\n";
-    if (const Status written = writeFile(path.toStdString(), bytes); !written) emit problem(QString::fromStdString(written.error().message));
+    else bytes = jsonText(Json{{"caelumen_plan", 1}, {"target", m_model.target().id}, {"night_start", isoTime(m_model.track().start())}, {"plan", planToJson(m_model.plan())}}, 1) + "\n";
+    if (const Status written = writeFile(toPath(path), bytes); !written) emit problem(QString::fromStdString(written.error().message));
 }
 
 } // namespace caelumen

@@ -1,5 +1,6 @@
 #include "app/night/night_model.h"
 
+#include "app/widgets/paths.h"
 #include "core/base/file.h"
 #include "core/optics/light_cone.h"
 
@@ -44,8 +45,9 @@ void layFor(Trial& trial, const DeepSky& target) {
 } // namespace
 
 NightModel::NightModel(Session& session, QObject* parent) : QObject(parent), m_session(session), m_camera(typicalCameras().front()) {
+    connect(&m_jobs, &JobService::failed, this, &NightModel::failed);
     std::vector<DeepSky> targets = deepSkyCatalogue();
-    if (const auto text = readText(ownTargetsFile().toStdString()); text.ok())
+    if (const auto text = readText(toPath(ownTargetsFile())); text.ok())
         if (auto own = parseTargets(*text, "targets.csv"); own.ok()) targets.insert(targets.begin(), own->begin(), own->end());
     m_targets = std::make_shared<const std::vector<DeepSky>>(std::move(targets));
     connect(&m_session, &Session::trialChanged, this, &NightModel::follow);
@@ -363,13 +365,13 @@ void NightModel::setZone(const QString& id) {
 }
 
 Status NightModel::addTargets(const QString& path) {
-    const auto text = readText(path.toStdString());
+    const auto text = readText(toPath(path));
     if (!text) return text.error();
     auto own = parseTargets(*text, path.toStdString());
     if (!own) return own.error();
     const QString file = ownTargetsFile();
     if (!QDir().mkpath(QFileInfo(file).path())) return Error{("The folder of " + file + " cannot be made; check its rights.").toStdString()};
-    if (const Status written = writeFile(file.toStdString(), *text); !written) return written;
+    if (const Status written = writeFile(toPath(file), *text); !written) return written;
     std::vector<DeepSky> targets = std::move(*own);
     targets.insert(targets.end(), deepSkyCatalogue().begin(), deepSkyCatalogue().end());
     m_suggestions.clear(); // they point into the targets of before

@@ -68,6 +68,7 @@ signals:
     void changed();       ///< anything
     void blocksChanged(); ///< only the blocks, while one is dragged
     void suggestionsChanged();
+    void failed(const QString& sentence);
 
 private:
     void follow();

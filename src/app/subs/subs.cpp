@@ -46,6 +46,8 @@ Subs::Subs(Session& session, Prompts& prompts, QWidget* parent)
       m_weights(choices({tr("all alike"), tr("by their noise")}, tr("All subs alike keeps the stack a plain mean"), tr("Weights"))), m_flats(choices({tr("divided"), tr("subtracted")}, tr("Divided out; or frames through a diffuser, as long as the subs, subtracted: takes glow and rings away too, but does not correct transmission"), tr("Flats"))),
       m_pace(choices({tr("every second"), tr("every 3 s"), tr("every 10 s"), tr("every 2 min")}, tr("How fast the virtual camera takes subs"), tr("Pace"))), m_cameraRow(new QWidget), m_halves(new QCheckBox(tr("odd and even halves beside it"))), m_maps(new QCheckBox(tr("coverage, rejection and noise maps"))), m_low(new QDoubleSpinBox), m_high(new QDoubleSpinBox), m_table(new QTableView), m_tabs(new QTabWidget),
       m_across(new QSplitter), m_down(new QSplitter(Qt::Vertical)) {
+    connect(&m_lineJobs, &JobService::failed, this, &Subs::problem);
+    for (QLabel* rich : {m_summary, m_notes}) rich->setTextFormat(Qt::RichText); // names in them are masked
     setFocusPolicy(Qt::StrongFocus);
     m_across->addWidget(buildLeft());
     m_across->addWidget(buildMiddle());

@@ -1,6 +1,8 @@
 #include "app/subs/subs.h"
 
+#include "app/widgets/paths.h"
 #include "app/widgets/prompts.h"
+#include "core/base/text.h"
 #include "core/optics/light_cone.h"
 #include "core/prepare/lines.h"
 
@@ -58,9 +60,9 @@ void Subs::buildMenu(QMenu* menu) {
         if (out.isEmpty()) return;
         if (QFileInfo(out).suffix().isEmpty()) out += ".fits";
         std::vector<std::filesystem::path> paths;
-        for (const QString& f : files) paths.emplace_back(f.toStdString());
+        for (const QString& f : files) paths.push_back(toPath(f));
         m_lineJobs.run("oxygen", tr("Adding oxygen"), [this, paths, out](const Job& job) -> JobService::Finish {
-            const Status done = addOxygen(paths, out.toStdString(), job);
+            const Status done = addOxygen(paths, toPath(out), job);
             return [this, out, text = done ? QString() : QString::fromStdString(done.error().message)] {
                 if (text.isEmpty()) emit told(tr("Written: %1").arg(out));
                 else emit problem(text);
@@ -80,7 +82,7 @@ void Subs::buildMenu(QMenu* menu) {
 bool Subs::takeFiles(const QStringList& files) {
     QStringList wanted;
     for (const QString& f : files)
-        if (QFileInfo(f).isDir() || !framesBeneath(f.toStdString()).empty()) wanted << f;
+        if (std::error_code odd; std::filesystem::is_directory(toPath(f), odd) || !framesBeneath(toPath(f)).empty()) wanted << f;
     if (wanted.isEmpty()) return false;
     m_model.addSources(wanted);
     return true;
@@ -91,7 +93,7 @@ QString Subs::suggestedStack(int group) const {
     QString name = QString::fromStdString(g.target + " " + g.filter + " " + g.night).toLower();
     name.replace(QRegularExpression("[^\\p{L}\\p{N}]+"), "-");
     name.remove(QRegularExpression("^-|-$"));
-    QDir folder = QFileInfo(QString::fromStdString(m_model.frames()[g.frames.front()].path.string())).dir();
+    QDir folder = QFileInfo(QString::fromStdString(nameText(m_model.frames()[g.frames.front()].path))).dir();
     return folder.filePath((name.isEmpty() ? QString("stack") : name) + ".fits");
 }
 
@@ -112,7 +114,8 @@ void Subs::stackAll() {
     for (std::size_t i = 0; i < m_model.groups().size(); ++i) {
         if (m_model.groups()[i].kind != FrameKind::Light) continue;
         QString name = QFileInfo(suggestedStack(static_cast<int>(i))).completeBaseName();
-        for (int k = 2; names.contains(name); ++k) name = QFileInfo(suggestedStack(static_cast<int>(i))).completeBaseName() + QString("-%1").arg(k);
+        // Nothing that is there is written over.
+        for (int k = 2; names.contains(name) || QFileInfo::exists(QDir(folder).filePath(name + ".fits")); ++k) name = QFileInfo(suggestedStack(static_cast<int>(i))).completeBaseName() + QString("-%1").arg(k);
         names << name;
         wanted.emplace_back(static_cast<int>(i), QDir(folder).filePath(name + ".fits"));
     }
@@ -144,13 +147,13 @@ void Subs::separateLines() {
                 if (!curve.empty()) matrix = lineMatrix(systemResponse(ConeShift({ratio, rig.obstruction.value_or(0), f->effective_index.value_or(1.8), 0}).apply(curve, 0.5), typicalCamera("colour-clear")));
             }
         }
-        work.emplace_back(file.toStdString(), matrix);
+        work.emplace_back(toPath(file), matrix);
     }
     m_lineJobs.run("lines", tr("Separating lines"), [this, work](const Job&) -> JobService::Finish {
         QStringList written, failed;
         for (const auto& [file, matrix] : work) {
             const auto made = writeLines(file, matrix);
-            if (made) written << QFileInfo(QString::fromStdString(made->red.string())).fileName() << QFileInfo(QString::fromStdString(made->oxygen.string())).fileName();
+            if (made) written << QFileInfo(QString::fromStdString(nameText(made->red))).fileName() << QFileInfo(QString::fromStdString(nameText(made->oxygen))).fileName();
             else failed << QString::fromStdString(made.error().message);
         }
         return [this, written, failed] {

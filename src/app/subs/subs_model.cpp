@@ -1,7 +1,9 @@
 #include "app/subs/subs_model.h"
 
+#include "app/widgets/paths.h"
 #include "app/widgets/theme.h"
 #include "core/base/json.h"
+#include "core/base/text.h"
 
 #include <QCryptographicHash>
 #include <QDir>
@@ -71,6 +73,7 @@ QImage paint(const std::vector<Plane>& planes, const std::vector<std::string>& c
 } // namespace
 
 SubsModel::SubsModel(Session& session, QObject* parent) : QObject(parent), m_session(session) {
+    for (const JobService* jobs : {&m_jobs, &m_pictureJobs, &m_watchJobs}) connect(jobs, &JobService::failed, this, &SubsModel::problem);
     m_poll.setInterval(500);
     m_soon.setInterval(200);
     m_soon.setSingleShot(true);
@@ -92,8 +95,7 @@ void SubsModel::load() {
     m_currentKey.clear();
     m_decisions = {};
     if (m_session.campaign()) {
-        const Json kept = Json::parse(m_session.campaign()->setting("subs").toStdString(), nullptr, false);
-        if (!kept.is_discarded()) m_decisions = decisionsFromJson(kept);
+        if (const auto kept = parseJson(m_session.kept("subs").toStdString(), "")) m_decisions = decisionsFromJson(*kept);
     }
     takeIn();
     emit groupsChanged();
@@ -103,13 +105,14 @@ void SubsModel::load() {
 
 void SubsModel::decide(const QString& what, const SubsDecisions& changed, int merge) {
     if (changed == m_decisions) return;
+    if (m_session.campaign() && !m_session.canEdit()) return emit problem(m_session.campaign()->whyReadOnly());
     m_session.undoStack().push(new SubsEdit(*this, what, m_decisions, changed, merge));
 }
 
 void SubsModel::setDecisions(const SubsDecisions& decisions) {
     const SubsDecisions before = m_decisions;
     m_decisions = decisions;
-    if (const Status saved = m_session.keep("subs", QString::fromStdString(decisionsToJson(decisions).dump())); !saved) emit problem(QString::fromStdString(saved.error().message));
+    m_session.keep("subs", QString::fromStdString(jsonText(decisionsToJson(decisions))));
     if (before.sources != decisions.sources) return takeIn();
     if (before.kinds != decisions.kinds || before.filters != decisions.filters) return takeIn();
     if (before.flats != decisions.flats) {
@@ -128,31 +131,31 @@ void SubsModel::takeIn() {
     }
     // What is known of a file already is not read again.
     std::map<std::string, IntakeFrame> known;
-    for (const IntakeFrame& f : m_read) known[f.path.string()] = f;
-    for (const IntakeFrame& f : m_library) known[f.path.string()] = f;
+    for (const IntakeFrame& f : m_read) known[nameText(f.path)] = f;
+    for (const IntakeFrame& f : m_library) known[nameText(f.path)] = f;
     m_jobs.run("intake", tr("Reading headers"), [this, sources, known, library = darkLibrary()](const Job& job) -> JobService::Finish {
         const auto read = [&](const std::vector<fs::path>& files) {
             std::vector<fs::path> fresh;
             for (const fs::path& p : files)
-                if (!known.count(p.string())) fresh.push_back(p);
+                if (!known.count(nameText(p))) fresh.push_back(p);
             std::vector<IntakeFrame> taken = takeInAll(fresh, job);
             std::map<std::string, IntakeFrame> all = known;
-            for (IntakeFrame& f : taken) all[f.path.string()] = std::move(f);
+            for (IntakeFrame& f : taken) all[nameText(f.path)] = std::move(f);
             std::vector<IntakeFrame> out;
             for (const fs::path& p : files)
-                if (const auto it = all.find(p.string()); it != all.end()) out.push_back(it->second);
+                if (const auto it = all.find(nameText(p)); it != all.end()) out.push_back(it->second);
             return out;
         };
         std::vector<fs::path> files;
         std::set<std::string> once;
         for (const QString& s : sources)
-            for (fs::path& p : framesBeneath(s.toStdString()))
-                if (once.insert(p.string()).second) files.push_back(std::move(p));
+            for (fs::path& p : framesBeneath(toPath(s)))
+                if (once.insert(nameText(p)).second) files.push_back(std::move(p));
         auto frames = read(files);
         std::vector<IntakeFrame> shelf;
         if (!library.isEmpty())
-            for (IntakeFrame& f : read(framesBeneath(library.toStdString())))
-                if ((f.kind == FrameKind::Dark || f.kind == FrameKind::Bias) && !once.count(f.path.string())) shelf.push_back(std::move(f));
+            for (IntakeFrame& f : read(framesBeneath(toPath(library))))
+                if ((f.kind == FrameKind::Dark || f.kind == FrameKind::Bias) && !once.count(nameText(f.path))) shelf.push_back(std::move(f));
         if (job.cancelled()) return {};
         return [this, frames = std::move(frames), shelf = std::move(shelf)]() mutable {
             m_read = std::move(frames);
@@ -177,8 +180,8 @@ QString SubsModel::keyOf(const FrameGroup& g) const { return QString::fromStdStr
 void SubsModel::regroup() {
     m_frames = m_read;
     for (IntakeFrame& f : m_frames) {
-        if (const auto it = m_decisions.kinds.find(f.path.string()); it != m_decisions.kinds.end()) f.kind = it->second, f.guessed = false;
-        if (const auto it = m_decisions.filters.find(f.path.string()); it != m_decisions.filters.end()) f.filter = it->second;
+        if (const auto it = m_decisions.kinds.find(nameText(f.path)); it != m_decisions.kinds.end()) f.kind = it->second, f.guessed = false;
+        if (const auto it = m_decisions.filters.find(nameText(f.path)); it != m_decisions.filters.end()) f.filter = it->second;
     }
     m_groups = groupFrames(m_frames);
     m_current = -1;
@@ -235,7 +238,7 @@ void SubsModel::measure() {
     SubsRecipe masters = r;
     masters.lights = {r.lights.front()};
     masters.cull = {}, masters.combine = {}, masters.halves = masters.maps = false, masters.mosaic = MosaicMode::Half;
-    const QString of = m_currentKey + QString::fromStdString(subsRecipeToJson(masters).dump());
+    const QString of = m_currentKey + QString::fromStdString(jsonText(subsRecipeToJson(masters)));
     if (of != m_figuresOf) {
         m_figuresOf = of;
         m_figures.clear(), m_measurer.reset(), m_pictures.clear();
@@ -244,8 +247,8 @@ void SubsModel::measure() {
     m_run = {};
     for (const fs::path& p : r.lights) {
         JudgedSub s;
-        if (const auto it = m_figures.find(p.string()); it != m_figures.end()) s.figures = it->second;
-        else s.figures.file = p.string(), s.figures.exposure_s = r.run.sub_exposure_s.value_or(0);
+        if (const auto it = m_figures.find(nameText(p)); it != m_figures.end()) s.figures = it->second;
+        else s.figures.file = nameText(p), s.figures.exposure_s = r.run.sub_exposure_s.value_or(0);
         m_run.subs.push_back(std::move(s));
     }
     emit runChanged();
@@ -314,19 +317,19 @@ void SubsModel::removeGroup(int group) {
     SubsDecisions d = m_decisions;
     d.sources.clear();
     for (std::size_t i = 0; i < m_frames.size(); ++i)
-        if (!gone.count(i)) d.sources << QString::fromStdString(m_frames[i].path.string());
+        if (!gone.count(i)) d.sources << QString::fromStdString(nameText(m_frames[i].path));
     decide(tr("Take out %1").arg(QString::fromStdString(g.title())), d);
 }
 
 void SubsModel::tellKind(int group, FrameKind kind) {
     SubsDecisions d = m_decisions;
-    for (const std::size_t i : m_groups[static_cast<std::size_t>(group)].frames) d.kinds[m_frames[i].path.string()] = kind;
+    for (const std::size_t i : m_groups[static_cast<std::size_t>(group)].frames) d.kinds[nameText(m_frames[i].path)] = kind;
     decide(tr("They are %1s").arg(frameKindName(kind)), d);
 }
 
 void SubsModel::tellFilter(int group, const QString& filter) {
     SubsDecisions d = m_decisions;
-    for (const std::size_t i : m_groups[static_cast<std::size_t>(group)].frames) d.filters[m_frames[i].path.string()] = filter.toStdString();
+    for (const std::size_t i : m_groups[static_cast<std::size_t>(group)].frames) d.filters[nameText(m_frames[i].path)] = filter.toStdString();
     decide(tr("Their filter is %1").arg(filter), d);
 }
 
@@ -352,7 +355,7 @@ void SubsModel::watch(const QString& folder) {
     if (folder.isEmpty()) m_poll.stop();
     else {
         std::error_code failed;
-        for (const IntakeFrame& f : m_read) m_seen[f.path.string()] = fs::file_size(f.path, failed);
+        for (const IntakeFrame& f : m_read) m_seen[nameText(f.path)] = fs::file_size(f.path, failed);
         addSources({folder});
         m_poll.start();
     }
@@ -363,10 +366,10 @@ void SubsModel::poll() {
     if (m_watchJobs.busy()) return;
     m_watchJobs.run("watch", tr("Looking"), [this, folder = m_watched](const Job&) -> JobService::Finish {
         std::map<std::string, std::uintmax_t> sizes;
-        for (const fs::path& p : framesBeneath(folder.toStdString())) {
+        for (const fs::path& p : framesBeneath(toPath(folder))) {
             std::error_code failed;
             const auto size = fs::file_size(p, failed);
-            if (!failed && size > 0) sizes[p.string()] = size;
+            if (!failed && size > 0) sizes[nameText(p)] = size;
         }
         return [this, folder, sizes = std::move(sizes)] {
             if (folder == m_watched) landed(sizes);
@@ -389,7 +392,7 @@ void SubsModel::landed(const std::map<std::string, std::uintmax_t>& sizes) {
         fresh.insert(name);
     }
     if (fresh.empty()) return;
-    std::erase_if(m_read, [&](const IntakeFrame& f) { return fresh.count(f.path.string()) > 0; });
+    std::erase_if(m_read, [&](const IntakeFrame& f) { return fresh.count(nameText(f.path)) > 0; });
     takeIn();
 }
 

@@ -8,6 +8,7 @@ namespace caelumen {
 namespace fs = std::filesystem;
 
 VirtualCamera::VirtualCamera(QObject* parent) : QObject(parent) {
+    connect(&m_jobs, &JobService::failed, this, &VirtualCamera::problem);
     m_timer.setSingleShot(true);
     connect(&m_timer, &QTimer::timeout, this, &VirtualCamera::next);
 }

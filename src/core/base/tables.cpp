@@ -4,6 +4,7 @@
 #include <cmath>
 #include <cstdlib>
 #include <sstream>
+#include <string_view>
 
 namespace caelumen {
 namespace {
@@ -48,16 +49,26 @@ std::optional<std::pair<double, double>> twoNumbers(const std::string& line) {
     return std::nullopt;
 }
 
+std::string harmlessCell(std::string text) {
+    constexpr std::string_view kDangerous = "=+-@\t\r\n";
+    if (text.empty() || kDangerous.find(text.front()) == std::string_view::npos) return text;
+    char* end = nullptr;
+    std::strtod(text.c_str(), &end);
+    if (*end != '\0' || end == text.c_str()) text.insert(text.begin(), '\'');
+    return text;
+}
+
 std::string csvRow(const std::vector<std::string>& fields) {
     std::string out;
     for (std::size_t i = 0; i < fields.size(); ++i) {
         if (i > 0) out += ',';
-        if (fields[i].find_first_of(",;\"\r\n") == std::string::npos) {
-            out += fields[i];
+        const std::string field = harmlessCell(fields[i]);
+        if (field.find_first_of(",;\"\r\n") == std::string::npos) {
+            out += field;
             continue;
         }
         out += '"';
-        for (const char c : fields[i]) {
+        for (const char c : field) {
             if (c == '"') out += '"';
             out += c;
         }
@@ -80,8 +91,12 @@ std::vector<std::vector<std::string>> csvRows(const std::string& text) {
     std::vector<std::string> row;
     std::string field;
     quoted = false;
-    const auto endRow = [&] {
+    const auto endField = [&] {
+        if (field.size() > 1 && field.front() == '\'' && harmlessCell(field.substr(1)) == field) field.erase(0, 1);
         row.push_back(std::exchange(field, {}));
+    };
+    const auto endRow = [&] {
+        endField();
         if (row.size() > 1 || !row[0].empty()) rows.push_back(row);
         row.clear();
     };
@@ -89,7 +104,7 @@ std::vector<std::vector<std::string>> csvRows(const std::string& text) {
         const char c = text[i];
         if (quoted && c == '"' && i + 1 < text.size() && text[i + 1] == '"') field += text[++i];
         else if (c == '"') quoted = !quoted;
-        else if (!quoted && c == separator) row.push_back(std::exchange(field, {}));
+        else if (!quoted && c == separator) endField();
         else if (!quoted && c == '\n') endRow();
         else if (c != '\r' || quoted) field += c;
     }

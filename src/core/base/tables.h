@@ -11,7 +11,10 @@ namespace caelumen {
 /// header or comment.
 std::optional<std::pair<double, double>> twoNumbers(const std::string& line);
 
-/// A row of comma-separated values (RFC 4180), fields quoted where they must be, with its line end.
+/// What a spreadsheet would take as a formula (it begins with = + - @, a tab or a line end, and is no number) behind an apostrophe, as text; all else as it is. csvRows takes the apostrophe off.
+std::string harmlessCell(std::string text);
+
+/// A row of comma-separated values (RFC 4180), harmless ones, fields quoted where they must be, with its line end.
 std::string csvRow(const std::vector<std::string>& fields);
 
 /// The rows of comma- or semicolon-separated values, quotes taken off; the separator is the one that the first line has more of outside quotes.

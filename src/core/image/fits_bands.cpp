@@ -1,20 +1,39 @@
 #include "core/image/fits_bands.h"
 
+#include "core/base/text.h"
+
 #include <fmt/format.h>
 
 #include <array>
 
 namespace caelumen {
 
+namespace {
+
+/// Text of a header is printable ASCII (FITS standard 4.0, section 4.2.1): line ends and their like become blanks, any other character a question mark.
+std::string cardText(std::string_view text) {
+    const std::string line = oneLine(text);
+    std::string out;
+    for (const char c : line) {
+        const auto code = static_cast<unsigned char>(c);
+        if (code < 0x80) out += c;
+        else if ((code & 0xC0) != 0x80) out += '?'; // once a character
+    }
+    return out;
+}
+
+} // namespace
+
 void putCard(fitsfile* file, const HeaderCard& card, int* status) {
-    const char* comment = card.comment.empty() ? nullptr : card.comment.c_str();
-    if (card.keyword == "HISTORY") fits_write_history(file, std::get<std::string>(card.value).c_str(), status);
-    else if (const auto* text = std::get_if<std::string>(&card.value)) fits_write_key_str(file, card.keyword.c_str(), text->c_str(), comment, status);
+    const std::string said = cardText(card.comment);
+    const char* comment = said.empty() ? nullptr : said.c_str();
+    if (card.keyword == "HISTORY") fits_write_history(file, cardText(std::get<std::string>(card.value)).c_str(), status);
+    else if (const auto* text = std::get_if<std::string>(&card.value)) fits_write_key_str(file, card.keyword.c_str(), cardText(*text).c_str(), comment, status);
     else if (const auto* whole = std::get_if<long long>(&card.value)) fits_write_key_lng(file, card.keyword.c_str(), *whole, comment, status);
     else fits_write_key_dbl(file, card.keyword.c_str(), std::get<double>(card.value), -10, comment, status);
 }
 
-Error FitsBandWriter::failed(int status) const { return Error{fmt::format("{} could not be written ({}); check the folder and the space left.", m_path.string(), fitsReason(status))}; }
+Error FitsBandWriter::failed(int status) const { return Error{fmt::format("{} could not be written ({}); check the folder and the space left.", shown(m_path), fitsReason(status))}; }
 
 Result<FitsBandWriter> FitsBandWriter::create(const std::filesystem::path& part, int width, int height, int planes, const std::vector<HeaderCard>& cards) {
     FitsBandWriter out;

@@ -1,5 +1,7 @@
 #include "core/image/fits_facts.h"
 
+#include "core/base/time_text.h"
+
 #include <fmt/format.h>
 
 #include <cmath>
@@ -152,9 +154,12 @@ FrameFacts factsFromHeader(const HeaderLookup& header) {
             const auto time = header("TIME-OBS");
             *date += "T" + (time && time->size() >= 8 ? *time : std::string("00:00:00"));
         }
-        if (date->back() != 'Z') *date += 'Z';
-        facts.start = date;
-        facts.sources["start"] = "DATE-OBS";
+        if (const auto utc = utcTime(*date)) {
+            facts.start = utc;
+            facts.sources["start"] = "DATE-OBS";
+        } else {
+            facts.notes.push_back(fmt::format("DATE-OBS = {} is not a time", *date));
+        }
     }
     facts.wcs = wcsOf(header);
     if (facts.wcs) facts.sources["wcs"] = "CRVAL1";

@@ -8,7 +8,7 @@
 namespace caelumen {
 
 /// Opens a FITS file for reading, with a sentence where that cannot be.
-Result<FitsHandle> openFits(const std::filesystem::path& path);
+Result<FitsHandle> openFits(const std::filesystem::path& path, const std::filesystem::path& named);
 
 /// The pixels of one image extension, as floats with BSCALE and BZERO applied and blanks as NaN.
 /// One reader belongs to one thread.

@@ -1,8 +1,10 @@
 #include "core/image/fits_reader.h"
 
+#include "core/base/text.h"
 #include "core/image/fits_facts.h"
 #include "core/image/fits_pixels.h"
 #include "core/image/fits_rows.h"
+#include "core/image/fits_structure.h"
 #include "core/image/unpack.h"
 
 #include <fmt/format.h>
@@ -19,23 +21,11 @@ namespace caelumen {
 namespace fs = std::filesystem;
 namespace {
 
-constexpr long long kMaxPixels = 1LL << 29; // 537 megapixels a plane
+constexpr long long kMaxPixels = 1LL << 29, kMaxPackedPixels = 1LL << 28; // a plane
 
 bool isGzipped(const fs::path& path) {
     std::ifstream file(path, std::ios::binary);
     return file.get() == 0x1f && file.get() == 0x8b;
-}
-
-/// CFITSIO asks for as much memory as the end of a gzipped file claims; deflate packs at most 1032 to 1.
-bool claimsTooMuch(const fs::path& path) {
-    std::ifstream file(path, std::ios::binary | std::ios::ate);
-    const auto size = static_cast<long long>(file.tellg());
-    std::array<unsigned char, 4> end{};
-    if (size < 18 || !isGzipped(path)) return size < 18;
-    file.seekg(size - 4);
-    if (!file.read(reinterpret_cast<char*>(end.data()), 4)) return true;
-    const long long claimed = end[0] + 256LL * end[1] + 65536LL * end[2] + 16777216LL * end[3];
-    return claimed > 1040 * size;
 }
 
 HeaderLookup lookup(fitsfile* file) {
@@ -56,7 +46,7 @@ HeaderLookup lookup(fitsfile* file) {
         // FORTRAN exponents.
         if (!text.empty() && (std::isdigit(static_cast<unsigned char>(text.front())) || text.front() == '-' || text.front() == '.'))
             std::replace(text.begin(), text.end(), 'D', 'E');
-        return text.empty() ? std::nullopt : std::optional(text);
+        return text.empty() ? std::nullopt : std::optional(oneLine(text));
     };
 }
 
@@ -78,8 +68,16 @@ int integerKey(const HeaderLookup& header, const char* keyword) {
 namespace {
 
 Result<FitsImage> findImage(const fs::path& path, bool tryFirst) {
-    if (claimsTooMuch(path)) return Error{fmt::format("{} is too small for what it claims to hold; it is damaged, copy it again.", path.string())};
-    auto opened = openFits(path);
+    std::shared_ptr<const OpenFile> unpacked;
+    if (isGzipped(path)) {
+        auto inside = unpackGzippedFits(path);
+        if (!inside) return inside.error();
+        unpacked = std::move(*inside);
+    } else if (const Status sound = checkFitsStructure(path); !sound) {
+        return sound.error();
+    }
+    const fs::path from = unpacked ? unpacked->name() : path;
+    auto opened = openFits(from, path);
     if (!opened) return opened.error();
     fitsfile* file = opened->get();
     int status = 0;
@@ -89,7 +87,7 @@ Result<FitsImage> findImage(const fs::path& path, bool tryFirst) {
         int type = 0;
         // Merely moving to a damaged compressed image can end the process.
         if (hdu == 2 && tryFirst)
-            if (const Status harmless = probeFitsHeaders(path); !harmless) return harmless.error();
+            if (const Status harmless = probeFitsHeaders(from, path); !harmless) return harmless.error();
         if (fits_movabs_hdu(file, hdu, &type, &status) != 0) break;
         if (type != IMAGE_HDU && !fits_is_compressed_image(file, &status)) continue;
         status = 0;
@@ -103,33 +101,34 @@ Result<FitsImage> findImage(const fs::path& path, bool tryFirst) {
         const long long width = size[0], height = size[1];
         if (width < 1 || height < 1) continue;
         if (planes != 1 && planes != 3) {
-            wrongShape = fmt::format("{} holds {} planes; give an image with one plane or three (red, green, blue).", path.string(), planes);
+            wrongShape = fmt::format("{} holds {} planes; give an image with one plane or three (red, green, blue).", shown(path), planes);
             continue;
         }
         if (width > 1'000'000 || height > 1'000'000 || width * height > kMaxPixels)
-            return Error{fmt::format("{} claims {} x {} pixels, more than can be handled; its header is probably damaged.", path.string(), width, height)};
+            return Error{fmt::format("{} claims {} x {} pixels, more than can be handled; its header is probably damaged.", shown(path), width, height)};
 
         int stored = 0;
         fits_get_img_type(file, &stored, &status);
         const bool compressed = fits_is_compressed_image(file, &status) != 0;
         const long long bytes = width * height * planes * (std::abs(stored) / 8);
         std::error_code ignored;
-        const auto fileSize = static_cast<long long>(fs::file_size(path, ignored));
-        const bool gzipped = isGzipped(path);
-        if (!compressed && !gzipped && bytes > fileSize)
-            return Error{fmt::format("{} is cut short: its header promises {} bytes of pixels but the file has {}; copy it again.", path.string(), bytes, fileSize)};
+        const auto fileSize = static_cast<long long>(fs::file_size(from, ignored));
+        if (!compressed && bytes > fileSize)
+            return Error{fmt::format("{} is cut short: its header promises {} bytes of pixels but the file has {}; copy it again.", shown(path), bytes, fileSize)};
+        if (compressed && width * height > kMaxPackedPixels)
+            return Error{fmt::format("{} holds {} x {} compressed pixels, more than can be unpacked here; unpack it first if it is a frame.", shown(path), width, height)};
         if (compressed && bytes / 2000 > fileSize)
-            return Error{fmt::format("{} claims far more pixels than so small a compressed file can hold; its header is probably damaged.", path.string())};
+            return Error{fmt::format("{} claims far more pixels than so small a compressed file can hold; its header is probably damaged.", shown(path))};
 
         FitsImage out;
-        out.place = {hdu, compressed, gzipped};
+        out.place = {hdu, compressed, unpacked};
         out.info.path = path;
         out.info.width = static_cast<int>(width);
         out.info.height = static_cast<int>(height);
         out.info.bits = std::abs(stored); // BZERO changes the sign, not the size
         out.info.integer = stored > 0 && bitpix > 0;
 
-        auto primary = openFits(path);
+        auto primary = openFits(from, path);
         if (!primary) return primary.error();
         const HeaderLookup own = lookup(file), first = lookup(primary->get());
         out.info.facts = merged(own, first);
@@ -145,7 +144,7 @@ Result<FitsImage> findImage(const fs::path& path, bool tryFirst) {
         return out;
     }
     if (!wrongShape.empty()) return Error{wrongShape};
-    return Error{fmt::format("{} holds no image; give a FITS file with an image in one of its extensions.", path.string())};
+    return Error{fmt::format("{} holds no image; give a FITS file with an image in one of its extensions.", shown(path))};
 }
 
 } // namespace
@@ -156,23 +155,20 @@ Result<FitsImage> readFitsInfoHere(const fs::path& path) { return findImage(path
 Result<Plane> readFitsPlane(const FrameInfo& info, const FitsPlace& place, int plane, Plane spare, const std::function<void(float* row, int y)>& eachRow) {
     Plane out = Plane::unfilled(info.width, info.height, std::move(spare));
     const auto width = static_cast<long long>(info.width), start = static_cast<long long>(plane) * static_cast<long long>(out.size());
-    // Bands of rows side by side. A gzipped file would be unpacked once a band: that goes in one piece.
-    // Compressed tiles may be higher than a band: two pieces keep two cores busy and unpack little twice.
-    const int band = place.gzipped ? info.height : place.compressed ? (info.height + 1) / 2 : static_cast<int>(std::clamp<long long>((1 << 18) / width, 8, info.height));
+    // Bands of rows side by side. Compressed tiles may be higher than a band: two pieces keep two cores busy and unpack little twice.
+    const int band = place.compressed ? (info.height + 1) / 2 : static_cast<int>(std::clamp<long long>((1 << 18) / width, 8, info.height));
     const int bands = (info.height + band - 1) / band;
     std::optional<FitsRows> plain;
-    if (!place.compressed && !place.gzipped) {
-        auto opened = FitsRows::open(info.path, place.hdu);
+    const fs::path from = place.unpacked ? place.unpacked->name() : info.path;
+    if (!place.compressed) {
+        auto opened = FitsRows::open(from, place.hdu, info.path);
         if (!opened) return opened.error();
         plain = std::move(*opened);
     }
     const OpenFile file = plain ? plain->file() : OpenFile(-1);
     const auto read = [&](long long first, long long count, float* to) -> Status {
         if (plain) return plain->read(file, first, count, to);
-        if (place.compressed) return unpackPixels(info.path, place.hdu, first, count, to);
-        auto reader = FitsPixelReader::open(info.path, place.hdu);
-        if (!reader) return reader.error();
-        return reader->read(first, count, to);
+        return unpackPixels(from, info.path, place.hdu, first, count, to);
     };
     std::mutex guard;
     std::optional<Error> failure;

@@ -1,6 +1,7 @@
 #include "core/image/fits_rows.h"
 
 #include "core/base/pixel_rows.h"
+#include "core/base/text.h"
 #include "core/image/fits_pixels.h"
 #include "core/image/plane.h"
 
@@ -17,21 +18,6 @@
 #include <vector>
 
 namespace caelumen {
-
-OpenFile::~OpenFile() {
-    if (m_number >= 0) ::close(m_number);
-}
-
-bool OpenFile::read(void* to, std::size_t bytes, long long at) const {
-    auto* out = static_cast<char*>(to);
-    while (bytes > 0) {
-        const auto got = ::pread(m_number, out, bytes, at);
-        if (got < 0 && errno == EINTR) continue;
-        if (got <= 0) return false;
-        out += got, at += got, bytes -= static_cast<std::size_t>(got);
-    }
-    return true;
-}
 
 namespace {
 
@@ -59,10 +45,11 @@ void convert(const char* from, std::size_t count, double zero, double scale, std
 
 } // namespace
 
-Result<FitsRows> FitsRows::open(const std::filesystem::path& path, int hdu) {
+Result<FitsRows> FitsRows::open(const std::filesystem::path& path, int hdu, const std::filesystem::path& named) {
     FitsRows out;
     out.m_path = path;
-    auto opened = openFits(path);
+    out.m_named = named.empty() ? path : named;
+    auto opened = openFits(path, out.m_named);
     if (!opened) return opened.error();
     fitsfile* fits = opened->get();
     int status = 0, type = 0;
@@ -70,7 +57,7 @@ Result<FitsRows> FitsRows::open(const std::filesystem::path& path, int hdu) {
     fits_movabs_hdu(fits, hdu, &type, &status);
     fits_get_img_type(fits, &out.m_bitpix, &status);
     fits_get_hduaddrll(fits, &header, &data, &end, &status);
-    if (status != 0) return Error{fmt::format("{} cannot be read as FITS ({}); copy it again.", path.string(), fitsReason(status))};
+    if (status != 0) return Error{fmt::format("{} cannot be read as FITS ({}); copy it again.", shown(out.m_named), fitsReason(status))};
     out.m_start = data;
     const auto key = [&](const char* name, double& to) {
         int missing = 0;
@@ -100,7 +87,7 @@ Status FitsRows::read(const OpenFile& file, long long first, long long count, fl
     for (long long done = 0; done < count; done += kPiece, to += kPiece) {
         const auto pixels = static_cast<std::size_t>(std::min(kPiece, count - done));
         if (!file.read(raw, pixels * size, m_start + (first + done) * static_cast<long long>(size)))
-            return Error{fmt::format("The pixels of {} cannot be read; the file is gone, damaged or cut short, copy it again.", m_path.string())};
+            return Error{fmt::format("The pixels of {} cannot be read; the file is gone, damaged or cut short, copy it again.", shown(m_named))};
         switch (m_bitpix) {
         case 8: convert<std::uint8_t, std::uint8_t>(raw, pixels, m_zero, m_scale, m_blank, to); break;
         case 16:

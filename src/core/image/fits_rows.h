@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/base/open_file.h"
 #include "core/base/result.h"
 
 #include <cstddef>
@@ -8,27 +9,12 @@
 
 namespace caelumen {
 
-/// An open file, closed with this.
-class OpenFile {
-public:
-    explicit OpenFile(int number) : m_number(number) {}
-    OpenFile(const OpenFile&) = delete;
-    OpenFile& operator=(const OpenFile&) = delete;
-    ~OpenFile();
-    int number() const { return m_number; }
-    /// `bytes` from a place on; false where they cannot be had.
-    bool read(void* to, std::size_t bytes, long long at) const;
-
-private:
-    int m_number;
-};
-
 /// The pixels of an uncompressed FITS image where they lie in the file, as floats with BSCALE and BZERO applied (FITS standard 4.0, sections 4.4.2 and 5). Blanks of integers come back as NaN;
 /// floats as they are, infinities too. Reading is safe from several threads, from any place, and needs no open file in between.
 class FitsRows {
 public:
-    /// `hdu` counts from 1.
-    static Result<FitsRows> open(const std::filesystem::path& path, int hdu);
+    /// `hdu` counts from 1. `named` is the name in errors where it is not the path.
+    static Result<FitsRows> open(const std::filesystem::path& path, int hdu, const std::filesystem::path& named = {});
 
     /// `count` pixels in stored order from `first` (0-based) on.
     Status read(long long first, long long count, float* to) const;
@@ -39,7 +25,7 @@ public:
     bool isFloat() const { return m_bitpix < 0; }
 
 private:
-    std::filesystem::path m_path;
+    std::filesystem::path m_path, m_named;
     long long m_start = 0; ///< of the pixels, bytes
     int m_bitpix = -32;
     double m_zero = 0, m_scale = 1;

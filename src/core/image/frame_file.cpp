@@ -1,5 +1,7 @@
 #include "core/image/frame_file.h"
 
+#include "core/base/file.h"
+#include "core/base/text.h"
 #include "core/image/fits_reader.h"
 #include "core/image/no_data.h"
 #include "core/image/raw_reader.h"
@@ -16,14 +18,12 @@ namespace caelumen {
 namespace fs = std::filesystem;
 
 Result<FrameFile> FrameFile::open(const fs::path& path) {
-    std::error_code failed;
-    if (!fs::exists(path, failed)) return Error{fmt::format("{} does not exist; check the name and the folder.", path.string())};
-    if (fs::is_directory(path, failed)) return Error{fmt::format("{} is a folder; give a frame.", path.string())};
+    if (const Status there = isFileToRead(path); !there) return there.error();
     std::array<char, 4> magic{};
     std::ifstream file(path, std::ios::binary);
-    if (!file) return Error{fmt::format("{} cannot be opened; check its permissions.", path.string())};
+    if (!file) return Error{fmt::format("{} cannot be opened; check its permissions.", shown(path))};
     file.read(magic.data(), magic.size());
-    if (file.gcount() == 0) return Error{fmt::format("{} is empty; copy it again.", path.string())};
+    if (file.gcount() == 0) return Error{fmt::format("{} is empty; copy it again.", shown(path))};
     const std::string_view head(magic.data(), magic.size());
 
     FrameFile out;
@@ -48,7 +48,7 @@ Result<FrameFile> FrameFile::open(const fs::path& path) {
         out.m_place = image->place;
         return out;
     }
-    return Error{fmt::format("{} is neither FITS nor TIFF; give a frame in one of these formats, or camera raw.", path.string())};
+    return Error{fmt::format("{} is neither FITS nor TIFF; give a frame in one of these formats, or camera raw.", shown(path))};
 }
 
 Result<Plane> FrameFile::readChannel(std::size_t c, Plane spare, Rescale by) const {
@@ -74,7 +74,7 @@ Result<Plane> FrameFile::readStored(int plane) const {
 }
 
 std::optional<int> FrameFile::plainFitsExtension() const {
-    if (m_kind != Kind::Fits || m_place.compressed || m_place.gzipped) return std::nullopt;
+    if (m_kind != Kind::Fits || m_place.compressed || m_place.unpacked) return std::nullopt;
     return m_place.hdu;
 }
 

@@ -1,11 +1,13 @@
 #pragma once
 
+#include "core/base/open_file.h"
 #include "core/base/result.h"
 #include "core/image/facts.h"
 #include "core/image/mosaic.h"
 #include "core/image/plane_scan.h"
 
 #include <filesystem>
+#include <memory>
 #include <optional>
 #include <string>
 #include <vector>
@@ -32,7 +34,7 @@ struct FrameInfo {
 struct FitsPlace {
     int hdu = 1;             ///< the extension, from 1
     bool compressed = false; ///< in tiles
-    bool gzipped = false;    ///< the whole file
+    std::shared_ptr<const OpenFile> unpacked = {}; ///< where the whole file was gzipped: what is in it
 };
 
 /// A frame on disk, read one channel at a time so that only one is ever in memory.

@@ -13,7 +13,7 @@ namespace caelumen {
 namespace fs = std::filesystem;
 namespace {
 
-Error damaged(const fs::path& path, int code) { return Error{fmt::format("{} cannot be read as camera raw ({}); copy it again, or convert it to FITS.", path.string(), libraw_strerror(code))}; }
+Error damaged(const fs::path& path, int code) { return Error{fmt::format("{} cannot be read as camera raw ({}); copy it again, or convert it to FITS.", shown(path), libraw_strerror(code))}; }
 
 Result<std::unique_ptr<LibRaw>> opened(const fs::path& path) {
     auto raw = std::make_unique<LibRaw>(); // it is too large for a stack
@@ -30,7 +30,7 @@ std::string utc(std::time_t when) {
 } // namespace
 
 bool looksRaw(const fs::path& path) {
-    const std::string ending = lowered(path.extension().string());
+    const std::string ending = lowered(path.extension().native());
     static constexpr const char* kEndings[] = {".cr2", ".cr3", ".crw", ".nef", ".nrw", ".arw", ".sr2", ".raf", ".rw2", ".orf", ".pef", ".dng", ".srw", ".3fr", ".iiq", ".raw"};
     return std::find(std::begin(kEndings), std::end(kEndings), ending) != std::end(kEndings);
 }
@@ -44,7 +44,7 @@ Result<FrameInfo> readRawInfo(const fs::path& path) {
     out.path = path;
     out.width = d.sizes.width;
     out.height = d.sizes.height;
-    if (out.width < 2 || out.height < 2 || static_cast<long long>(out.width) * out.height > (1LL << 29)) return Error{fmt::format("{} claims {} x {} pixels; it is damaged or no camera raw.", path.string(), out.width, out.height)};
+    if (out.width < 2 || out.height < 2 || static_cast<long long>(out.width) * out.height > (1LL << 29)) return Error{fmt::format("{} claims {} x {} pixels; it is damaged or no camera raw.", shown(path), out.width, out.height)};
     out.bits = 16;
     out.integer = true;
     if (d.idata.filters >= 1000) {
@@ -52,9 +52,9 @@ Result<FrameInfo> readRawInfo(const fs::path& path) {
         for (const int y : {0, 1})
             for (const int x : {0, 1}) pattern += "RGBG"[raw.COLOR(y, x) & 3];
         out.mosaic = mosaicPattern(pattern, 0, 0, false, out.height);
-        if (!out.mosaic) return Error{fmt::format("{} has a colour mosaic that is not 2 x 2; convert it to FITS.", path.string())};
+        if (!out.mosaic) return Error{fmt::format("{} has a colour mosaic that is not 2 x 2; convert it to FITS.", shown(path))};
     } else if (d.idata.filters != 0 || d.idata.colors != 1) {
-        return Error{fmt::format("{} is no plain sensor picture (its colours are not a 2 x 2 mosaic); convert it to FITS.", path.string())};
+        return Error{fmt::format("{} is no plain sensor picture (its colours are not a 2 x 2 mosaic); convert it to FITS.", shown(path))};
     }
     out.channels = out.mosaic ? std::vector<std::string>{"R", "G", "B"} : std::vector<std::string>{"L"};
     FrameFacts& f = out.facts;
@@ -71,7 +71,7 @@ Result<FrameInfo> readRawInfo(const fs::path& path) {
         f.notes.emplace_back("A camera's clock shows its own zone's time: the start may be hours off UTC");
     }
     const std::string camera = std::string(d.idata.make) + (d.idata.model[0] ? " " : "") + d.idata.model;
-    if (camera.size() > 1) f.camera = camera;
+    if (camera.size() > 1) f.camera = oneLine(camera);
     return out;
 }
 
@@ -83,7 +83,7 @@ Result<Plane> readRawPlane(const FrameInfo& info) {
     const auto& d = raw.imgdata;
     const auto& s = d.sizes;
     if (!d.rawdata.raw_image || s.width != info.width || s.height != info.height || s.top_margin + s.height > s.raw_height || s.left_margin + s.width > s.raw_width)
-        return Error{fmt::format("{} holds no plain sensor picture; convert it to FITS.", info.path.string())};
+        return Error{fmt::format("{} holds no plain sensor picture; convert it to FITS.", shown(info.path))};
     Plane out = Plane::unfilled(info.width, info.height);
     const std::size_t pitch = s.raw_pitch / 2U;
     for (int y = 0; y < info.height; ++y) {

@@ -1,5 +1,6 @@
 #include "core/image/stored_rows.h"
 
+#include "core/base/text.h"
 #include "core/image/no_data.h"
 
 #include <fmt/format.h>
@@ -24,23 +25,16 @@ Result<StoredRows> StoredRows::open(const FrameFile& file) {
         return out;
     }
     // Unpacked once, into a file that is gone when nobody reads it any more.
-    std::string name = (fs::temp_directory_path() / "caelumen-XXXXXX").string();
-    auto descriptor = std::make_shared<OpenFile>(::mkstemp(name.data()));
-    if (descriptor->number() < 0) return Error{fmt::format("{} cannot be unpacked: no file can be made in {} ({}); make room there.", out.m_path.string(), fs::temp_directory_path().string(), std::strerror(errno))};
-    ::unlink(name.c_str());
+    auto unpacked = unnamedFile(fmt::format("{} cannot be unpacked", shown(out.m_path)));
+    if (!unpacked) return unpacked.error();
     const int planes = file.info().mosaic ? 1 : static_cast<int>(file.info().channels.size());
     for (int p = 0; p < planes; ++p) {
         const auto plane = file.readStored(p);
         if (!plane) return plane.error();
-        const char* from = reinterpret_cast<const char*>(plane->data());
-        for (std::size_t left = plane->size() * sizeof(float); left > 0;) {
-            const auto put = ::write(descriptor->number(), from, left);
-            if (put < 0 && errno == EINTR) continue;
-            if (put <= 0) return Error{fmt::format("{} cannot be unpacked into {} ({}); make room there.", out.m_path.string(), fs::temp_directory_path().string(), std::strerror(errno))};
-            from += put, left -= static_cast<std::size_t>(put);
-        }
+        if (!unpacked->append(plane->data(), plane->size() * sizeof(float)))
+            return Error{fmt::format("{} cannot be unpacked into {} ({}); make room there.", shown(out.m_path), shown(fs::temp_directory_path()), std::strerror(errno))};
     }
-    out.m_unpacked = std::move(descriptor);
+    out.m_unpacked = std::make_shared<const OpenFile>(std::move(*unpacked));
     return out;
 }
 
@@ -53,7 +47,7 @@ Status StoredRows::read(int plane, int y, int count, float* to) const {
     }
     constexpr auto kSize = static_cast<long long>(sizeof(float));
     if (m_unpacked->read(to, static_cast<std::size_t>(pixels * kSize), first * kSize)) return Done{};
-    return Error{fmt::format("{} could not be read again from the temporary folder; check the disk.", m_path.string())};
+    return Error{fmt::format("{} could not be read again from the temporary folder; check the disk.", shown(m_path))};
 }
 
 } // namespace caelumen

@@ -1,5 +1,7 @@
 #include "core/image/unpack.h"
 
+#include "core/base/text.h"
+
 #include <fcntl.h>
 #include <fmt/format.h>
 #include <spawn.h>
@@ -42,7 +44,7 @@ enum class Ended { Well, Badly, NotStarted };
 Ended runHelper(const fs::path& program, std::vector<std::string> words, char* to, std::size_t bytes, int& status) {
     std::array<int, 2> ends{};
     if (::pipe2(ends.data(), O_CLOEXEC) != 0) return Ended::NotStarted;
-    words.insert(words.begin(), program.string());
+    words.insert(words.begin(), program.native());
     std::vector<char*> arguments;
     for (std::string& word : words) arguments.push_back(word.data());
     arguments.push_back(nullptr);
@@ -65,32 +67,32 @@ Ended runHelper(const fs::path& program, std::vector<std::string> words, char* t
     return whole && WIFEXITED(status) && WEXITSTATUS(status) == 0 ? Ended::Well : Ended::Badly;
 }
 
-Error missing(const fs::path& path) { return {fmt::format("{} may be compressed and the program that unpacks it, caelumen-unpack, is missing; install Caelumen again.", path.string())}; }
-Error notStarted(const fs::path& path) { return {fmt::format("{} cannot be unpacked now, since no more programs can be started; close some and try again.", path.string())}; }
+Error missing(const fs::path& path) { return {fmt::format("{} may be compressed and the program that unpacks it, caelumen-unpack, is missing; install Caelumen again.", shown(path))}; }
+Error notStarted(const fs::path& path) { return {fmt::format("{} cannot be unpacked now, since no more programs can be started; close some and try again.", shown(path))}; }
 
 } // namespace
 
-Status unpackPixels(const fs::path& path, int hdu, long long first, long long count, float* to) {
+Status unpackPixels(const fs::path& path, const fs::path& named, int hdu, long long first, long long count, float* to) {
     const auto program = helper();
-    if (!program) return missing(path);
+    if (!program) return missing(named);
     int status = 0;
-    switch (runHelper(*program, {fs::absolute(path).string(), std::to_string(hdu), std::to_string(first), std::to_string(count)}, reinterpret_cast<char*>(to), static_cast<std::size_t>(count) * sizeof(float), status)) {
+    switch (runHelper(*program, {fs::absolute(path).native(), std::to_string(hdu), std::to_string(first), std::to_string(count)}, reinterpret_cast<char*>(to), static_cast<std::size_t>(count) * sizeof(float), status)) {
     case Ended::Well: return Done{};
-    case Ended::NotStarted: return notStarted(path);
+    case Ended::NotStarted: return notStarted(named);
     case Ended::Badly: break;
     }
-    return Error{fmt::format("The pixels of {} cannot be unpacked; the file is damaged or cut short, copy it again.", path.string())};
+    return Error{fmt::format("The pixels of {} cannot be unpacked; the file is damaged or cut short, copy it again.", shown(named))};
 }
 
-Status probeFitsHeaders(const fs::path& path) {
+Status probeFitsHeaders(const fs::path& path, const fs::path& named) {
     const auto program = helper();
-    if (!program) return missing(path);
+    if (!program) return missing(named);
     int status = 0;
-    const Ended ended = runHelper(*program, {fs::absolute(path).string()}, nullptr, 0, status);
-    if (ended == Ended::NotStarted) return notStarted(path);
+    const Ended ended = runHelper(*program, {fs::absolute(path).native()}, nullptr, 0, status);
+    if (ended == Ended::NotStarted) return notStarted(named);
     // An ordinary refusal is told better by who asks next. Codes above one are those of sanitizers.
     if (ended == Ended::Well || (WIFEXITED(status) && WEXITSTATUS(status) == kRefused)) return Done{};
-    return Error{fmt::format("{} cannot be read as FITS: the header of a compressed image in it is damaged; copy it again.", path.string())};
+    return Error{fmt::format("{} cannot be read as FITS: the header of a compressed image in it is damaged; copy it again.", shown(named))};
 }
 
 } // namespace caelumen

@@ -100,7 +100,7 @@ std::string cameraToText(const Camera& camera) {
     for (const CameraChannel& c : camera.channels) {
         out["channels"].push_back({{"name", c.name}, {"points", curveToPoints(c.efficiency)}});
     }
-    return out.dump(1) + "\n";
+    return jsonText(out, 1) + "\n";
 }
 
 } // namespace caelumen

@@ -3,15 +3,18 @@
 #include "core/base/file.h"
 #include "core/base/json.h"
 #include "core/base/tables.h"
+#include "core/base/text.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <map>
 #include <sstream>
 
 namespace caelumen {
+
 double Curve::at(double nm) const {
     if (empty() || nm < wavelength_nm.front() || nm > wavelength_nm.back()) return 0;
     const auto above = std::upper_bound(wavelength_nm.begin(), wavelength_nm.end(), nm);
@@ -21,28 +24,65 @@ double Curve::at(double nm) const {
     return transmission[i - 1] + t * (transmission[i] - transmission[i - 1]);
 }
 
+namespace {
+
+bool isEmptyRow(const std::string& line) { return line.find_first_not_of(" ,;\t\r\"") == std::string::npos; }
+
+bool isComment(const std::string& line) {
+    const auto first = line.find_first_not_of(" \t\"");
+    return line[first] == '#' || line[first] == '!' || line.compare(first, 2, "//") == 0;
+}
+
+/// Whether a line that is no row was meant as one: its first column is a number, or what a program writes for none. "400 points" is a heading.
+bool isMeantAsRow(const std::string& line) {
+    const auto end = line.find_first_of(";,\t");
+    if (end == std::string::npos) return false;
+    const std::string first = lowered(line.substr(0, end));
+    return first == "nan" || first == "inf" || first == "-inf" || twoNumbers(first + ";1");
+}
+
+} // namespace
+
 Result<Curve> parseCurve(const std::string& text, const std::string& name) {
     std::istringstream lines(text);
-    std::map<double, std::pair<double, int>> points;
-    std::size_t count = 0;
+    struct Point {
+        double sum = 0;
+        int count = 0;
+        std::size_t line = 0;
+        double mean() const { return sum / count; }
+    };
+    std::map<double, Point> points;
+    std::size_t count = 0, at = 0;
     for (std::string line; std::getline(lines, line);) {
+        ++at;
+        if (isEmptyRow(line) || isComment(line)) continue;
         const auto p = twoNumbers(line);
-        if (!p) continue;
+        if (!p) {
+            if (points.empty() && !isMeantAsRow(line)) continue; // headings
+            return Error{fmt::format("{}, line {}: \"{}\" is no row of wavelength and transmission; correct it or take it out.", name, at, oneLine(line).substr(0, 60))};
+        }
         if (++count > 1'000'000) return Error{fmt::format("{} has more than a million points; thin it out.", name)};
-        auto& [sum, n] = points[p->first];
-        sum += p->second;
-        ++n;
+        Point& point = points[p->first];
+        point.sum += p->second;
+        ++point.count;
+        if (point.line == 0) point.line = at;
     }
     if (points.size() < 3) return Error{fmt::format("{} holds no curve: give at least three lines of wavelength and transmission.", name)};
-    double top = 0, longest = points.rbegin()->first;
-    for (const auto& [x, y] : points) top = std::max(top, y.first / y.second);
-    const double perUnit = longest > 3000 ? 0.1 : 1;                // angstrom
-    const double perPart = top > 1.5 ? 0.01 : 1;                    // percent
+    // Per cent is told by its values; one or two above all others are slips, unless a sign says what they are.
+    std::array<const Point*, 3> top{};
+    for (const auto& [x, p] : points)
+        for (const Point* one = &p; const Point*& held : top)
+            if (!held || one->mean() > held->mean()) std::swap(one, held);
+    const bool hasSign = text.find('%') != std::string::npos;
+    if (top[0]->mean() > 1.5 && top[2]->mean() <= 1.05 && !hasSign)
+        return Error{fmt::format("{}, line {}: {:g} stands far above the other transmissions, which stay below 1; correct it, or mark per cent with %.", name, top[0]->line, top[0]->mean())};
+    const double perUnit = points.rbegin()->first > 3000 ? 0.1 : 1; // angstrom
+    const double perPart = top[0]->mean() > 1.5 ? 0.01 : 1;         // per cent
     Curve curve;
-    for (const auto& [x, y] : points) {
-        const double nm = x * perUnit, t = y.first / y.second * perPart;
-        if (nm < 100 || nm > 3000) return Error{fmt::format("{} has a wavelength of {:g} nm; give 100 to 3000 nm (or angstrom).", name, nm)};
-        if (t < -0.05 || t > 1.05) return Error{fmt::format("{} has a transmission of {:g} at {:g} nm; give 0 to 1 or 0 to 100 %.", name, t, nm)};
+    for (const auto& [x, p] : points) {
+        const double nm = x * perUnit, t = p.mean() * perPart;
+        if (nm < 100 || nm > 3000) return Error{fmt::format("{}, line {}: a wavelength of {:g} nm; give 100 to 3000 nm (or angstrom).", name, p.line, nm)};
+        if (t < -0.05 || t > 1.05) return Error{fmt::format("{}, line {}: a transmission of {:g} at {:g} nm; give 0 to 1 or 0 to 100 %.", name, p.line, t, nm)};
         curve.wavelength_nm.push_back(nm);
         curve.transmission.push_back(std::clamp(t, 0.0, 1.0));
     }
@@ -52,7 +92,7 @@ Result<Curve> parseCurve(const std::string& text, const std::string& name) {
 Result<Curve> readCurve(const std::filesystem::path& path) {
     const auto text = readText(path, 32u << 20);
     if (!text) return text.error();
-    return parseCurve(*text, path.string());
+    return parseCurve(*text, shown(path));
 }
 
 std::string curveToCsv(const Curve& curve) {

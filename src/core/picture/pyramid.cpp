@@ -1,6 +1,7 @@
 #include "core/picture/pyramid.h"
 
 #include "core/base/statistics.h"
+#include "core/base/text.h"
 
 #include <tbb/parallel_for.h>
 
@@ -57,7 +58,7 @@ Result<PicturePyramid> PicturePyramid::load(const OpenRun& run, const Job& job) 
         bool scaled01 = false;
         for (int c = 0; c < p.m_channels; ++c) {
             if (job.cancelled()) return Error{kCancelled};
-            job.report(static_cast<double>(c) / p.m_channels, "Reading " + info.path.filename().string());
+            job.report(static_cast<double>(c) / p.m_channels, "Reading " + caelumen::shown(info.path.filename()));
             auto plane = run.file.readChannel(static_cast<std::size_t>(c));
             if (!plane) return plane.error();
             std::vector<double> sample;
@@ -99,7 +100,7 @@ Result<PicturePyramid> PicturePyramid::load(const OpenRun& run, const Job& job) 
         }
         return p;
     } catch (const std::bad_alloc&) {
-        return Error{run.file.info().path.string() + " needs more memory than there is to be shown; close other programs."};
+        return Error{shown(run.file.info().path) + " needs more memory than there is to be shown; close other programs."};
     }
 }
 

@@ -30,7 +30,7 @@ std::string calendarLine(const std::string& key, const std::string& text) {
     for (const char c : text) {
         if (c == ',' || c == ';' || c == '\\') masked += '\\';
         if (c == '\n') masked += "\\n";
-        else masked += c;
+        else if (const auto code = static_cast<unsigned char>(c); code >= 0x20 && code != 0x7F) masked += c;
     }
     std::string out;
     std::size_t column = 0;

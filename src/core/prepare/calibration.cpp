@@ -2,6 +2,7 @@
 
 #include "core/base/pixel_rows.h"
 #include "core/base/statistics.h"
+#include "core/base/text.h"
 #include "core/prepare/combine.h"
 
 #include <fmt/format.h>
@@ -37,7 +38,7 @@ Result<Opened> openOne(const fs::path& path, const FrameInfo& light, const char*
     const FrameInfo& info = file->info();
     const auto stored = [](const FrameInfo& i) { return i.mosaic ? std::size_t{1} : i.channels.size(); };
     if (info.width != light.width || info.height != light.height || stored(info) != stored(light))
-        return Error{fmt::format("{} is a {} of {} x {} pixels, but the subs have {} x {}; give frames of the same camera and binning.", path.string(), kind, info.width, info.height, light.width, light.height)};
+        return Error{fmt::format("{} is a {} of {} x {} pixels, but the subs have {} x {}; give frames of the same camera and binning.", shown(path), kind, info.width, info.height, light.width, light.height)};
     auto rows = StoredRows::open(*file);
     if (!rows) return rows.error();
     Opened out{info, std::move(*rows), 0, 0};
@@ -47,7 +48,7 @@ Result<Opened> openOne(const fs::path& path, const FrameInfo& light, const char*
         for (int x = info.width / 4; x < info.width * 3 / 4; x += std::max(1, info.width / 256) | 1)
             if (std::isfinite(line[static_cast<std::size_t>(x)])) values.push_back(line[static_cast<std::size_t>(x)]);
     }
-    if (values.empty()) return Error{fmt::format("{} has no usable pixels; take it out of the {}s.", path.string(), kind)};
+    if (values.empty()) return Error{fmt::format("{} has no usable pixels; take it out of the {}s.", shown(path), kind)};
     std::vector<double> sorted(values.begin(), values.end());
     out.top = quantile(sorted, 0.99);
     out.level = median(std::span<float>(values));
@@ -89,7 +90,7 @@ void leaveOutLeaks(std::vector<Opened>& frames, const char* kind, std::vector<st
     const double middle = median(std::span<double>(room)), sigma = robustSigma(room), limit = std::max(6 * sigma, 0.02 * std::abs(middle) + 4);
     std::erase_if(frames, [&](const Opened& f) {
         const bool out = f.level > middle + limit;
-        if (out) warnings.push_back(fmt::format("{} is brighter than the other {}s ({:.0f} against {:.0f} ADU): light leaked in. It was left out.", f.info.path.filename().string(), kind, f.level, middle));
+        if (out) warnings.push_back(fmt::format("{} is brighter than the other {}s ({:.0f} against {:.0f} ADU): light leaked in. It was left out.", shown(f.info.path.filename()), kind, f.level, middle));
         return out;
     });
 }

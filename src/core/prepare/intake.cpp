@@ -78,17 +78,17 @@ IntakeFrame takeIn(const fs::path& path) {
     std::optional<FrameKind> kind = f.frame_kind ? kindIn(lowered(*f.frame_kind)) : std::nullopt;
     if (!kind) {
         out.guessed = true;
-        kind = kindIn(lowered(path.filename().string()));
-        if (!kind && path.has_parent_path()) kind = kindIn(lowered(path.parent_path().filename().string()));
+        kind = kindIn(lowered(path.filename().native()));
+        if (!kind && path.has_parent_path()) kind = kindIn(lowered(path.parent_path().filename().native()));
     }
     out.kind = kind.value_or(FrameKind::Light);
-    if (f.sub_count && *f.sub_count > 1 && out.kind == FrameKind::Light) out.problem = fmt::format("{} is a stack of {} subs already; drop it on the Bench.", path.string(), *f.sub_count);
+    if (f.sub_count && *f.sub_count > 1 && out.kind == FrameKind::Light) out.problem = fmt::format("{} is a stack of {} subs already; drop it on the Bench.", shown(path), *f.sub_count);
     return out;
 }
 
 std::vector<fs::path> framesBeneath(const fs::path& place) {
     const auto mayBe = [](const fs::path& p) {
-        const std::string name = lowered(p.filename().string());
+        const std::string name = lowered(p.filename().native());
         if (name.empty() || name.front() == '.' || name.find(".part") != std::string::npos || name.find(".tmp") != std::string::npos) return false;
         for (const char* ending : {".fits", ".fit", ".fts", ".fits.fz", ".fz", ".fits.gz", ".fit.gz", ".tif", ".tiff"})
             if (name.ends_with(ending)) return true;

@@ -2,6 +2,7 @@
 
 #include "core/base/file.h"
 #include "core/base/statistics.h"
+#include "core/base/text.h"
 #include "core/image/frame_file.h"
 #include "core/image/fits_writer.h"
 #include "core/measure/harvest.h"
@@ -89,9 +90,12 @@ LineWeights lineWeights(const LineMatrix& m, const std::array<double, 3>& noise)
 Result<LineFrames> writeLines(const fs::path& stack, const LineMatrix& matrix) {
     const auto file = FrameFile::open(stack);
     if (!file) return file.error();
-    if (file->info().channels.size() != 3 || file->info().mosaic) return Error{fmt::format("{} has no three channels; lines are separated from a stack of a colour camera.", stack.string())};
-    std::vector<Plane> planes;
+    if (file->info().channels.size() != 3 || file->info().mosaic) return Error{fmt::format("{} has no three channels; lines are separated from a stack of a colour camera.", shown(stack))};
+    const std::string red = matrix.sulphur ? "sulphur" : "hydrogen";
     LineFrames out;
+    out.red = besideStack(stack, red), out.oxygen = besideStack(stack, "oxygen");
+    if (const Status safe = outputsAreSafe({out.red, out.oxygen}, {stack}); !safe) return safe.error();
+    std::vector<Plane> planes;
     for (std::size_t c = 0; c < 3; ++c) {
         auto plane = file->readChannel(c);
         if (!plane) return plane.error();
@@ -110,12 +114,10 @@ Result<LineFrames> writeLines(const fs::path& stack, const LineMatrix& matrix) {
             }
         });
         auto cards = cardsOf(file->info().facts, file->info().facts.filter.value_or("") + (file->info().facts.filter ? ", " : "") + name);
-        cards.push_back({"HISTORY", fmt::format("{} from {}: {:.4f} R {:+.4f} G {:+.4f} B", name, stack.filename().string(), weights[0], weights[1], weights[2]), ""});
+        cards.push_back({"HISTORY", fmt::format("{} from {}: {:.4f} R {:+.4f} G {:+.4f} B", name, shown(stack.filename()), weights[0], weights[1], weights[2]), ""});
         cards.push_back({"HISTORY", std::string(matrix.measured ? "with the crosstalk of filter and camera" : "green and blue by their noise, no crosstalk known"), ""});
         return writeFits(path, {&line}, cards);
     };
-    const std::string red = matrix.sulphur ? "sulphur" : "hydrogen";
-    out.red = besideStack(stack, red), out.oxygen = besideStack(stack, "oxygen");
     if (const Status done = write(out.weights.red, red, out.red); !done) return done.error();
     if (const Status done = write(out.weights.oxygen, "oxygen", out.oxygen); !done) return done.error();
     return out;
@@ -123,6 +125,7 @@ Result<LineFrames> writeLines(const fs::path& stack, const LineMatrix& matrix) {
 
 Status addOxygen(const std::vector<fs::path>& files, const fs::path& out, const Job& job) {
     if (files.size() < 2) return Error{"Two oxygen frames or more are needed to add them."};
+    if (const Status safe = outputsAreSafe({out}, files); !safe) return safe.error();
     struct One {
         Plane plane;
         FrameFacts facts;
@@ -133,10 +136,10 @@ Status addOxygen(const std::vector<fs::path>& files, const fs::path& out, const 
     std::vector<One> all;
     for (std::size_t i = 0; i < files.size(); ++i) {
         if (job.cancelled()) return Error{kCancelled};
-        job.report(static_cast<double>(i) / static_cast<double>(files.size()), "Reading " + files[i].filename().string());
+        job.report(static_cast<double>(i) / static_cast<double>(files.size()), "Reading " + shown(files[i].filename()));
         const auto file = FrameFile::open(files[i]);
         if (!file) return file.error();
-        if (file->info().channels.size() != 1) return Error{fmt::format("{} is no line frame of one channel; separate the lines first.", files[i].string())};
+        if (file->info().channels.size() != 1) return Error{fmt::format("{} is no line frame of one channel; separate the lines first.", shown(files[i]))};
         auto plane = file->readChannel(0);
         if (!plane) return plane.error();
         One one{std::move(*plane), file->info().facts, {}, 1, 1, 0, {}};
@@ -150,7 +153,7 @@ Status addOxygen(const std::vector<fs::path>& files, const fs::path& out, const 
             if (!s.saturated) one.stars.push_back({{s.x, s.y}, s.flux});
         if (i > 0) {
             auto found = align(all[0].stars, one.stars);
-            if (!found) return Error{fmt::format("{} cannot be laid on {}: {}", files[i].string(), files[0].string(), found.error().message)};
+            if (!found) return Error{fmt::format("{} cannot be laid on {}: {}", shown(files[i]), shown(files[0]), found.error().message)};
             one.alignment = *found;
             // Electrons alike: exposure and gain; stars would tell the width of the band, not the line.
             const auto perSecond = [](const FrameFacts& f) { return f.gain_e_per_adu.value_or(1) / f.sub_exposure_s.value_or(1); };
@@ -189,7 +192,7 @@ Status addOxygen(const std::vector<fs::path>& files, const fs::path& out, const 
     auto cards = cardsOf(all[0].facts, "oxygen of several filters");
     for (HeaderCard& c : cards)
         if (c.keyword == "NCOMBINE") c.value = static_cast<long long>(std::llround(sum / weights[0] * static_cast<double>(all[0].facts.sub_count.value_or(1)))); // as many of the first one's subs would be as deep
-    for (std::size_t i = 0; i < files.size(); ++i) cards.push_back({"HISTORY", fmt::format("{}: {:.1f} %", files[i].filename().string(), 100 * weights[i] / sum), ""});
+    for (std::size_t i = 0; i < files.size(); ++i) cards.push_back({"HISTORY", fmt::format("{}: {:.1f} %", shown(files[i].filename()), 100 * weights[i] / sum), ""});
     return writeFits(out, {&result}, cards);
 }
 

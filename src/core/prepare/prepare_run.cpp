@@ -2,6 +2,7 @@
 
 #include "core/base/file.h"
 #include "core/base/json.h"
+#include "core/base/text.h"
 #include "core/prepare/moon_response.h"
 #include "core/trial/results.h"
 
@@ -19,7 +20,7 @@ std::string stampOf(const fs::path& file) {
     std::error_code failed;
     const auto size = fs::file_size(file, failed);
     const auto time = fs::last_write_time(file, failed);
-    return fmt::format("{}|{}|{}", file.string(), size, time.time_since_epoch().count());
+    return fmt::format("{}|{}|{}", nameText(file), size, time.time_since_epoch().count());
 }
 
 /// Figures hold for one set of masters and facts.
@@ -31,10 +32,10 @@ std::string stampOf(const SubsRecipe& recipe) {
     plain.reference.clear();
     plain.halves = plain.maps = false;
     plain.mosaic = MosaicMode::Half;
-    std::string text = subsRecipeToJson(plain).dump();
+    std::string text = jsonText(subsRecipeToJson(plain));
     for (const auto* list : {&recipe.darks, &recipe.flats, &recipe.biases, &recipe.flatDarks})
         for (const fs::path& p : *list) text += stampOf(p);
-    if (!recipe.lights.empty()) text += recipe.lights.front().string();
+    if (!recipe.lights.empty()) text += nameText(recipe.lights.front());
     return fmt::format("{:016x}", std::hash<std::string>{}(text));
 }
 
@@ -122,7 +123,7 @@ Result<std::vector<SubFigures>> measureSubs(const SubsRecipe& recipe, const SubM
     for (std::size_t i = 0; i < recipe.lights.size(); ++i) {
         if (job.cancelled()) return Error{kCancelled};
         const fs::path& path = recipe.lights[i];
-        job.report(static_cast<double>(i) / static_cast<double>(recipe.lights.size()), "Measuring " + path.filename().string());
+        job.report(static_cast<double>(i) / static_cast<double>(recipe.lights.size()), "Measuring " + shown(path.filename()));
         const std::string stamp = stampOf(path);
         if (const auto it = known.find(stamp); it != known.end()) {
             out.push_back(it->second);
@@ -131,13 +132,14 @@ Result<std::vector<SubFigures>> measureSubs(const SubsRecipe& recipe, const SubM
         }
         out.push_back(measurer.measure(path));
         if (each) each(out.back());
-        if (notes.is_open() && out.back().problem.empty()) notes << Json{{"masters", masters}, {"stamp", stamp}, {"figures", subFiguresToJson(out.back())}}.dump() << "\n" << std::flush;
+        if (notes.is_open() && out.back().problem.empty()) notes << jsonText(Json{{"masters", masters}, {"stamp", stamp}, {"figures", subFiguresToJson(out.back())}}) << "\n" << std::flush;
     }
     return out;
 }
 
 Result<PreparedRun> prepareRun(const SubsRecipe& recipe, const fs::path& out, const Job& job) {
     try {
+        if (const Status safe = outputsAreSafe(stackOutputs(recipe, out), filesOf(recipe)); !safe) return safe.error();
         const auto part = [&](double from, double to) {
             Job inner = job;
             inner.progress = [&job, from, to](double done, const std::string& what) { job.report(from + (to - from) * done, what); };
@@ -145,8 +147,7 @@ Result<PreparedRun> prepareRun(const SubsRecipe& recipe, const fs::path& out, co
         };
         const auto measurer = SubMeasurer::make(recipe, part(0, 0.2));
         if (!measurer) return measurer.error();
-        fs::path notebook = out;
-        notebook += ".work";
+        const fs::path notebook = workBeside(out, "work");
         auto figures = measureSubs(recipe, *measurer, notebook, part(0.2, 0.6));
         if (!figures) return figures.error();
         auto judged = judgeRun(std::move(*figures), recipe.cull, recipe.reference);
@@ -215,7 +216,7 @@ Json preparedToJson(const PreparedRun& p) {
         out["noise_adu"] = p.stack->noise;
         out["covered_part"] = rounded(p.stack->coveredPart);
         Json files = Json::array();
-        for (const fs::path& f : p.stack->files) files.push_back(f.string());
+        for (const fs::path& f : p.stack->files) files.push_back(nameText(f));
         out["files"] = files;
     }
     return out;

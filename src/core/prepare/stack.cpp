@@ -4,6 +4,7 @@
 #include "core/base/json.h"
 #include "core/base/pixel_rows.h"
 #include "core/base/statistics.h"
+#include "core/base/text.h"
 #include "core/image/fits_bands.h"
 #include "core/prepare/band_shelf.h"
 #include "core/prepare/combine.h"
@@ -232,7 +233,7 @@ std::vector<HeaderCard> cardsOf(const SubsRecipe& recipe, const SubMeasurer& mea
     say(fmt::format("{}: {} of {} subs kept", programName(), run.kept(), run.subs.size()));
     for (const std::string& line : measurer.calibration().history) say(line);
     if (measurer.like().mosaic) say(half ? fmt::format("mosaic {}: each 2x2 cell gives R, the mean of both G, and B", measurer.like().mosaic->name) : fmt::format("mosaic {}: each colour interpolated from its own sites at every pixel", measurer.like().mosaic->name));
-    say(fmt::format("aligned on {}", fs::path(run.subs[run.reference].figures.file).filename().string()));
+    say(fmt::format("aligned on {}", shown(pathOf(run.subs[run.reference].figures.file).filename())));
     say("resampled once (Lanczos, six pixels); whole-pixel shifts copied");
     const CombineOptions& c = recipe.combine;
     say(c.normalise == Normalising::None ? "not normalised" : c.normalise == Normalising::Level ? "sky level and slope of each sub brought to their mean" : "sky level and slope brought to their mean, stars to the mean transparency");
@@ -246,7 +247,7 @@ std::string stampOf(const SubsRecipe& recipe, const SubMeasurer& measurer, const
     SubsRecipe plain = recipe;
     plain.lights.clear();
     plain.cull = {};
-    std::string out = subsRecipeToJson(plain).dump();
+    std::string out = jsonText(subsRecipeToJson(plain));
     for (const std::string& line : measurer.calibration().history) out += line;
     for (const Input& in : plan.inputs) {
         const Alignment& a = *in.sub->alignment;
@@ -258,6 +259,13 @@ std::string stampOf(const SubsRecipe& recipe, const SubMeasurer& measurer, const
 }
 
 } // namespace
+
+std::vector<fs::path> stackOutputs(const SubsRecipe& recipe, const fs::path& out) {
+    std::vector<fs::path> all{out, workBeside(out, "work"), workBeside(out, "bands")};
+    if (recipe.halves) all.insert(all.end(), {besideStack(out, "odd"), besideStack(out, "even")});
+    if (recipe.maps) all.insert(all.end(), {besideStack(out, "coverage"), besideStack(out, "rejected"), besideStack(out, "noise")});
+    return all;
+}
 
 Result<StackSummary> stackSubs(const SubsRecipe& recipe, const SubMeasurer& measurer, const JudgedRun& run, const fs::path& out, const Job& job, double worthKeeping) {
     auto planned = planStack(recipe, measurer, run);
@@ -279,7 +287,7 @@ Result<StackSummary> stackSubs(const SubsRecipe& recipe, const SubMeasurer& meas
     const int bandRows = static_cast<int>(std::clamp(160.0 * (1 << 20) / rowBytes, 4.0, 64.0));
     const auto least = static_cast<std::uint16_t>(std::max<std::size_t>(1, (n + 1) / 2));
 
-    BandShelf shelf(fs::path(out.string() + ".bands"), stampOf(recipe, measurer, plan));
+    BandShelf shelf(workBeside(out, "bands"), stampOf(recipe, measurer, plan));
     const bool keeps = static_cast<double>(n * plan.channels.size()) * plan.width * plan.height >= worthKeeping;
     std::function<Status(std::size_t, std::vector<FitsBandWriter>&)> open;
     const auto work = [&](std::vector<FitsBandWriter>& writers) -> Status {

@@ -1,6 +1,7 @@
 #include "core/prepare/sub_figures.h"
 
 #include "core/base/statistics.h"
+#include "core/base/text.h"
 #include "core/measure/harvest.h"
 #include "core/prepare/trails.h"
 #include "core/sky/moonlight.h"
@@ -47,7 +48,7 @@ std::size_t starChannel(const std::vector<Plane>& planes, const FrameInfo& info,
 
 SubFigures measureSub(const std::vector<Plane>& planes, const FrameInfo& info, const SubMeasuring& how, double* used) {
     SubFigures out;
-    out.file = info.path.string();
+    out.file = nameText(info.path);
     out.start = info.facts.start.value_or("");
     out.exposure_s = info.facts.sub_exposure_s.value_or(0);
     out.temperature_c = info.facts.sensor_temperature_c;

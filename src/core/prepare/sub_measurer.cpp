@@ -1,5 +1,7 @@
 #include "core/prepare/sub_measurer.h"
 
+#include "core/base/text.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -65,7 +67,7 @@ Result<SubPixels> SubMeasurer::pixels(const fs::path& path) const {
 Result<SubPixels> SubMeasurer::pixels(const FrameFile& file) const {
     const FrameInfo& i = file.info();
     if (i.width != m_like->width || i.height != m_like->height || i.channels != m_like->channels || i.mosaic.has_value() != m_like->mosaic.has_value() || (i.mosaic && i.mosaic->name != m_like->mosaic->name))
-        return Error{fmt::format("{} is {} x {} pixels{}, the other subs are {} x {}{}; stack it with its like.", i.path.string(), i.width, i.height, i.mosaic ? " of " + i.mosaic->name : "", m_like->width, m_like->height, m_like->mosaic ? " of " + m_like->mosaic->name : "")};
+        return Error{fmt::format("{} is {} x {} pixels{}, the other subs are {} x {}{}; stack it with its like.", shown(i.path), i.width, i.height, i.mosaic ? " of " + i.mosaic->name : "", m_like->width, m_like->height, m_like->mosaic ? " of " + m_like->mosaic->name : "")};
     auto rows = StoredRows::open(file);
     if (!rows) return rows.error();
     return SubPixels(std::move(*rows), *m_like, *m_calibration);
@@ -74,7 +76,7 @@ Result<SubPixels> SubMeasurer::pixels(const FrameFile& file) const {
 SubFigures SubMeasurer::measure(const fs::path& path) const {
     const auto failed = [&](const std::string& why) {
         SubFigures f;
-        f.file = path.string();
+        f.file = nameText(path);
         f.problem = why;
         f.exposure_s = m_exposure.value_or(0);
         return f;
@@ -90,16 +92,16 @@ SubFigures SubMeasurer::measure(const fs::path& path) const {
         info.path = path;
         info.facts = file->info().facts;
         SubFigures out = measureSub(*planes, info, m_how);
-        out.file = path.string();
+        out.file = nameText(path);
         if (m_exposure) out.exposure_s = *m_exposure;
         if (out.exposure_s <= 0) out.exposure_s = 1;
         // Headers are held against each other: what the recipe says wins over all of them.
         const auto own = file->info().facts.sub_exposure_s, usual = m_like->facts.sub_exposure_s;
-        if (own && usual && std::abs(*own / *usual - 1) > 0.02) return failed(fmt::format("{} was exposed {:g} s, the run {:g} s; stack it with its like.", path.string(), *own, *usual));
+        if (own && usual && std::abs(*own / *usual - 1) > 0.02) return failed(fmt::format("{} was exposed {:g} s, the run {:g} s; stack it with its like.", shown(path), *own, *usual));
         placeInSky(out, m_site, m_target);
         return out;
     } catch (const std::bad_alloc&) {
-        return failed(path.string() + " needs more memory than there is; close other programs.");
+        return failed(shown(path) + " needs more memory than there is; close other programs.");
     }
 }
 

@@ -2,6 +2,7 @@
 
 #include "core/base/file.h"
 #include "core/base/json.h"
+#include "core/base/text.h"
 #include "core/trial/trial_json.h"
 
 #include <fmt/format.h>
@@ -29,7 +30,7 @@ std::vector<fs::path> filesOf(const Json& json, const char* key, const std::stri
         for (const Json& entry : *it) {
             if (!entry.is_string()) throw Bad{fmt::format("{}: \"{}\" must hold file names as text.", name, key)};
             const auto pattern = entry.get<std::string>();
-            const fs::path full = folder / pattern;
+            const fs::path full = folder / pathOf(pattern);
             std::error_code failed;
             if (fs::exists(full, failed)) {
                 out.push_back(full);
@@ -38,7 +39,7 @@ std::vector<fs::path> filesOf(const Json& json, const char* key, const std::stri
             glob_t found{};
             const std::unique_ptr<glob_t, void (*)(glob_t*)> freed(&found, ::globfree);
             if (::glob(full.c_str(), 0, nullptr, &found) != 0)
-                throw Bad{fmt::format("{}: \"{}\" names {}, which matches no file; check the name and the folder.", name, key, full.string())};
+                throw Bad{fmt::format("{}: \"{}\" names {}, which matches no file; check the name and the folder.", name, key, shown(full))};
             for (std::size_t i = 0; i < found.gl_pathc; ++i) out.emplace_back(found.gl_pathv[i]);
         }
     }
@@ -121,7 +122,7 @@ Result<SubsRecipe> subsRecipeFromJson(const Json& json, const std::string& name,
         if (!json.is_object()) return Error{fmt::format("{}: the recipe must be an object in braces.", name)};
         const auto version = json.find("caelumen_subs");
         if (version == json.end() || !version->is_number_integer()) return Error{fmt::format("{} has no \"caelumen_subs\"; it is not a list of subs.", name)};
-        if (*version != 1) return Error{fmt::format("{} is of format {}; this program reads format 1.", name, version->dump())};
+        if (*version != 1) return Error{fmt::format("{} is of format {}; this program reads format 1.", name, jsonText(*version))};
         SubsRecipe out;
         // Rig, run, place and target are those of a trial, and are read as such.
         Json run = Json::object();
@@ -183,11 +184,9 @@ Result<SubsRecipe> subsRecipeFromJson(const Json& json, const std::string& name,
 }
 
 Result<SubsRecipe> readSubsRecipe(const fs::path& path) {
-    const auto text = readText(path);
-    if (!text) return text.error();
-    const auto json = parseJson(*text, path.string());
+    const auto json = readJson(path);
     if (!json) return json.error();
-    return subsRecipeFromJson(*json, path.string(), path.parent_path());
+    return subsRecipeFromJson(*json, shown(path), path.parent_path());
 }
 
 Json subsRecipeToJson(const SubsRecipe& r) {
@@ -202,7 +201,7 @@ Json subsRecipeToJson(const SubsRecipe& r) {
     run.erase("combine");
     const auto list = [](const std::vector<fs::path>& files) {
         Json out = Json::array();
-        for (const fs::path& f : files) out.push_back(f.string());
+        for (const fs::path& f : files) out.push_back(nameText(f));
         return out;
     };
     Json out = {{"caelumen_subs", 1}, {"rig", whole["rig"]}, {"site", whole["site"]}, {"target", whole["target"]}, {"run", run}, {"mosaic", wordOf(r.mosaic, kModes)}};
@@ -223,6 +222,12 @@ Json subsRecipeToJson(const SubsRecipe& r) {
     return out;
 }
 
+std::vector<fs::path> filesOf(const SubsRecipe& recipe) {
+    std::vector<fs::path> out;
+    for (const auto* list : {&recipe.lights, &recipe.darks, &recipe.flats, &recipe.biases, &recipe.flatDarks}) out.insert(out.end(), list->begin(), list->end());
+    return out;
+}
+
 Rig rigOf(const SubsRecipe& recipe) {
     Trial whole;
     whole.rig = recipe.rig;
@@ -231,7 +236,7 @@ Rig rigOf(const SubsRecipe& recipe) {
 
 bool isMeant(const fs::path& file, const std::string& pattern) {
     if (pattern.empty()) return false;
-    const std::string whole = file.string(), bare = file.filename().string();
+    const std::string whole = nameText(file), bare = nameText(file.filename());
     if (whole == pattern || bare == pattern || ::fnmatch(pattern.c_str(), bare.c_str(), 0) == 0 || ::fnmatch(pattern.c_str(), whole.c_str(), 0) == 0) return true;
     return whole.size() > pattern.size() && whole.ends_with(pattern) && whole[whole.size() - pattern.size() - 1] == '/';
 }

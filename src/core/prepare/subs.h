@@ -78,6 +78,9 @@ Result<SubsRecipe> readSubsRecipe(const std::filesystem::path& path);
 Result<SubsRecipe> subsRecipeFromJson(const Json& json, const std::string& name, const std::filesystem::path& folder);
 Json subsRecipeToJson(const SubsRecipe& recipe);
 
+/// Every file that it reads.
+std::vector<std::filesystem::path> filesOf(const SubsRecipe& recipe);
+
 /// Its telescope and camera, with what the run overrides.
 Rig rigOf(const SubsRecipe& recipe);
 

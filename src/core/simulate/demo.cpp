@@ -2,6 +2,7 @@
 
 #include "core/base/file.h"
 #include "core/base/json.h"
+#include "core/base/text.h"
 #include "core/image/fits_writer.h"
 #include "core/simulate/truth.h"
 #include "core/sky/ephemeris.h"
@@ -211,7 +212,7 @@ Status writeTrial(const SimulatedTrial& s, const fs::path& out, const Job& job) 
     const fs::path folder = out / s.folder;
     std::error_code failed;
     fs::create_directories(folder / "curves", failed);
-    if (failed) return Error{fmt::format("{} cannot be made ({}); choose another folder.", folder.string(), failed.message())};
+    if (failed) return Error{fmt::format("{} cannot be made ({}); choose another folder.", shown(folder), failed.message())};
     const SceneRun& first = s.runs.front();
     constexpr int margin = 48;
     const NebulaMap nebula = makeNebula(first.width, first.height, margin, s.seed, s.nebulaBrightness);
@@ -261,8 +262,8 @@ Status writeTrial(const SimulatedTrial& s, const fs::path& out, const Job& job) 
     }
     for (const SceneRun& run : s.runs)
         if (Status done = writeFile(folder / "curves" / (run.filter.id + ".csv"), curveToCsv(run.filter.curve)); !done) return done;
-    if (Status done = writeFile(folder / "trial.json", trialToJson(s.trial).dump(2) + "\n"); !done) return done;
-    return writeFile(folder / "truth.json", truth.toJson().dump(1) + "\n");
+    if (Status done = writeFile(folder / "trial.json", jsonText(trialToJson(s.trial), 2) + "\n"); !done) return done;
+    return writeFile(folder / "truth.json", jsonText(truth.toJson(), 1) + "\n");
 }
 
 Status writeDemo(const fs::path& out, const Job& job, int width, const std::string& only) {

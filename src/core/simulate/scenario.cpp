@@ -3,6 +3,7 @@
 #include "core/base/file.h"
 #include "core/base/json.h"
 #include "core/base/statistics.h"
+#include "core/base/text.h"
 #include "core/image/mosaic.h"
 #include "core/simulate/demo.h"
 #include "core/sky/night_track.h"
@@ -60,9 +61,12 @@ struct Fields {
     }
 };
 
+std::string folderOf(const VirtualRun& run) { return fmt::format("{}-{}", run.scene.id, run.scene.filter.id); }
+
 SceneFilter filterOf(const Fields& f, const fs::path& folder) {
     const std::string id = f.text("id");
     if (id.empty()) f.fail("needs \"id\"");
+    if (!isPlainName(id)) f.fail(fmt::format("has \"id\" = \"{}\", which names a folder: use letters and digits, no slash and no leading dot", oneLine(id)));
     for (SceneFilter& known : demoFilters()) {
         if (known.id != id) continue;
         known.name = f.text("name", known.name);
@@ -77,7 +81,7 @@ SceneFilter filterOf(const Fields& f, const fs::path& folder) {
         out.curve.wavelength_nm = {300, 1100};
         out.curve.transmission = {1, 1};
     } else {
-        auto read = readCurve(folder / curve);
+        auto read = readCurve(folder / pathOf(curve));
         if (!read) throw Bad{read.error().message};
         out.curve = std::move(*read);
     }
@@ -106,7 +110,7 @@ SceneRig withFacts(SceneRig to, const Rig& told) {
 Result<Scenario> scenarioFromJson(const Json& json, const std::string& name, const fs::path& folder) {
     try {
         if (!json.is_object() || !json.contains("caelumen_scenario")) return Error{fmt::format("{} has no \"caelumen_scenario\"; it is not a scenario.", name)};
-        if (json["caelumen_scenario"] != 1) return Error{fmt::format("{} is of format {}; this program reads format 1.", name, json["caelumen_scenario"].dump())};
+        if (json["caelumen_scenario"] != 1) return Error{fmt::format("{} is of format {}; this program reads format 1.", name, jsonText(json["caelumen_scenario"]))};
         const Fields root{json, name, "the scenario"};
         // Place, target and rig are read as those of a trial.
         Json trial = {{"caelumen_trial", 1}, {"filters", Json::array()}, {"runs", Json::array()}, {"regions", Json::array()}};
@@ -199,18 +203,22 @@ Result<Scenario> scenarioFromJson(const Json& json, const std::string& name, con
 }
 
 Result<Scenario> readScenario(const fs::path& path) {
-    const auto text = readText(path);
-    if (!text) return text.error();
-    const auto json = parseJson(*text, path.string());
+    const auto json = readJson(path);
     if (!json) return json.error();
-    return scenarioFromJson(*json, path.string(), path.parent_path());
+    return scenarioFromJson(*json, shown(path), path.parent_path());
+}
+
+std::vector<fs::path> scenarioOutputs(const Scenario& scenario, const fs::path& out) {
+    std::vector<fs::path> all{out / "truth.json"};
+    for (const VirtualRun& run : scenario.runs) all.push_back(out / folderOf(run) / "subs.json");
+    return all;
 }
 
 Status writeScenario(const Scenario& scenario, const fs::path& out, const Job& job) {
     Json truth = {{"caelumen_truth", 1}, {"runs", Json::array()}};
     for (std::size_t r = 0; r < scenario.runs.size(); ++r) {
         const VirtualRun& run = scenario.runs[r];
-        const std::string folder = fmt::format("{}-{}", run.scene.id, run.scene.filter.id);
+        const std::string folder = folderOf(run);
         const auto n = static_cast<double>(scenario.runs.size());
         job.report(static_cast<double>(r) / n, "Photographing " + folder);
         if (job.cancelled()) return Error{kCancelled};
@@ -229,7 +237,7 @@ Status writeScenario(const Scenario& scenario, const fs::path& out, const Job& j
         truth["runs"].push_back({{"folder", folder}, {"filter", run.scene.filter.id}, {"sub_exposure_s", run.scene.sub_exposure_s}, {"background_unit", "e-/s/px"}, {"subs", subs}});
     }
     job.report(1, "Photographed");
-    return writeFile(out / "truth.json", truth.dump(1) + "\n");
+    return writeFile(out / "truth.json", jsonText(truth, 1) + "\n");
 }
 
 } // namespace caelumen

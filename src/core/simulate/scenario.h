@@ -15,6 +15,9 @@ struct Scenario {
 Result<Scenario> readScenario(const std::filesystem::path& path);
 Result<Scenario> scenarioFromJson(const Json& json, const std::string& name, const std::filesystem::path& folder);
 
+/// The files that tell of its frames, which writeScenario writes beside them.
+std::vector<std::filesystem::path> scenarioOutputs(const Scenario& scenario, const std::filesystem::path& out);
+
 /// Photographs it: a folder for each run with subs.json beside its frames, and truth.json with what perfect subs and stacks would show.
 Status writeScenario(const Scenario& scenario, const std::filesystem::path& out, const Job& job = {});
 

@@ -3,6 +3,7 @@
 #include "core/base/file.h"
 #include "core/base/json.h"
 #include "core/base/statistics.h"
+#include "core/base/text.h"
 #include "core/image/mosaic.h"
 #include "core/sky/ephemeris.h"
 #include "core/sky/night_track.h"
@@ -236,7 +237,7 @@ Status writeVirtualSub(const VirtualRun& run, std::size_t index, const fs::path&
 Status writeVirtualRun(const VirtualRun& run, const fs::path& folder, const VirtualFrames& frames) {
     std::error_code failed;
     fs::create_directories(folder, failed);
-    if (failed) return Error{fmt::format("{} cannot be made ({}); choose another folder.", folder.string(), failed.message())};
+    if (failed) return Error{fmt::format("{} cannot be made ({}); choose another folder.", shown(folder), failed.message())};
     for (std::size_t i = 0; i < run.subs.size(); ++i)
         if (Status done = writeVirtualSub(run, i, folder / fmt::format("light-{:03}.fits", i + 1)); !done) return done;
     const auto write = [&](const char* name, const char* kind, int count, double exposure_s, auto photograph) -> Status {
@@ -258,7 +259,7 @@ Status writeVirtualRun(const VirtualRun& run, const fs::path& folder, const Virt
     if (frames.darks > 0) recipe["darks"] = {"dark-*.fits"};
     if (frames.flats > 0) recipe["flats"] = {"flat-*.fits"};
     if (frames.biases > 0) recipe["biases"] = {"bias-*.fits"};
-    return writeFile(folder / "subs.json", recipe.dump(2) + "\n");
+    return writeFile(folder / "subs.json", jsonText(recipe, 2) + "\n");
 }
 
 } // namespace caelumen

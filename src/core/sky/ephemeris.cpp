@@ -1,5 +1,7 @@
 #include "core/sky/ephemeris.h"
 
+#include "core/base/time_text.h"
+
 #include <erfa.h>
 #include <erfam.h>
 #include <fmt/format.h>
@@ -32,8 +34,8 @@ double angle(const Vec& a, const Vec& b) { return std::acos(std::clamp(dot(a, b)
 Result<JulianDate> parseTime(const std::string& iso) {
     int y = 0, mo = 0, d = 0, h = 0, mi = 0;
     double s = 0;
-    const int got = std::sscanf(iso.c_str(), "%d-%d-%dT%d:%d:%lf", &y, &mo, &d, &h, &mi, &s);
-    if (got < 5) return Error{fmt::format("\"{}\" is not a time; give UTC as 2026-06-20T18:05:00Z.", iso)};
+    const auto utc = utcTime(iso);
+    if (!utc || std::sscanf(utc->c_str(), "%d-%d-%dT%d:%d:%lf", &y, &mo, &d, &h, &mi, &s) != 6) return Error{fmt::format("\"{}\" is not a time that exists; give UTC as 2026-06-20T18:05:00Z, or with an offset as 2026-06-20T20:05:00+02:00.", iso)};
     if (y < 1900 || y > 2100) return Error{fmt::format("the year {} is outside 1900 to 2100, for which sun and moon are known.", y)};
     JulianDate out;
     if (eraDtf2d("UTC", y, mo, d, h, mi, s, &out.day, &out.fraction) < 0) return Error{fmt::format("\"{}\" is not a time that exists; give UTC as 2026-06-20T18:05:00Z.", iso)};

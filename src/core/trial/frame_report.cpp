@@ -2,8 +2,11 @@
 
 #include "core/base/json.h"
 #include "core/base/statistics.h"
+#include "core/base/text.h"
 #include "core/measure/harvest.h"
 #include "core/stars/defects.h"
+
+#include <fmt/format.h>
 
 #include <algorithm>
 #include <limits>
@@ -43,9 +46,10 @@ Result<FrameReport> reportFrame(const std::filesystem::path& path) {
             out.fwhm_px = found.psf->fwhm * view.geometry.pitch;
             out.eccentricity = found.psf->eccentricity;
         }
+        if (out.level.empty()) return Error{fmt::format("{} has no pixel with a value: all are NaN, infinite or zero; give another frame.", shown(path))};
         return out;
     } catch (const std::bad_alloc&) {
-        return Error{path.string() + " needs more memory than there is; close other programs."};
+        return Error{shown(path) + " needs more memory than there is; close other programs."};
     }
 }
 
@@ -81,7 +85,7 @@ Json factsToJson(const FrameFacts& f) {
 
 Json frameReportToJson(const FrameReport& r) {
     Json j;
-    j["file"] = r.info.path.string();
+    j["file"] = nameText(r.info.path);
     j["width"] = r.info.width;
     j["height"] = r.info.height;
     j["channels"] = r.info.channels;

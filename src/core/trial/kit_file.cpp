@@ -3,6 +3,7 @@
 #include "core/base/file.h"
 #include "core/base/json.h"
 #include "core/base/tables.h"
+#include "core/base/text.h"
 #include "core/trial/trial_json.h"
 
 #include <fmt/format.h>
@@ -42,7 +43,7 @@ Result<KitFile> kitOf(const Trial& trial, const std::filesystem::path& folder) {
     for (Filter& f : kit.filters) {
         for (const auto& [file, curves] : {std::pair{&f.curve, &kit.curves}, {&f.claimed_curve, &kit.claimed}}) {
             if (file->empty()) continue;
-            auto curve = readCurve(folder / *file);
+            auto curve = readCurve(folder / pathOf(*file));
             if (!curve) return curve.error();
             (*curves)[f.id] = std::move(*curve);
             file->clear();
@@ -64,7 +65,7 @@ std::string kitToText(const KitFile& kit) {
             if (const auto curve = curves->find(f["id"].get<std::string>()); curve != curves->end()) f[key] = curveToPoints(curve->second);
         }
     }
-    return out.dump(1) + "\n";
+    return jsonText(out, 1) + "\n";
 }
 
 Result<KitFile> kitFromText(const std::string& text, const std::string& name) {
@@ -186,7 +187,7 @@ Status addToTrial(const KitFile& kit, Trial& trial, const std::filesystem::path&
             auto path = folder / fmt::format("{}{}.csv", safeName(f.id), ending);
             for (int n = 2; std::filesystem::exists(path, failed); ++n) path = folder / fmt::format("{}{}-{}.csv", safeName(f.id), ending, n); // others may still use the old one
             if (const Status written = writeFile(path, curveToCsv(curve->second)); !written) return written;
-            *file = path.string();
+            *file = nameText(path);
         }
         if (same != trial.filters.end()) *same = f;
         else trial.filters.push_back(f);

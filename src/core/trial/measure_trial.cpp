@@ -1,6 +1,7 @@
 #include "core/trial/measure_trial.h"
 
 #include "core/base/statistics.h"
+#include "core/base/text.h"
 #include "core/image/plane_scan.h"
 #include "core/optics/curve.h"
 #include "core/stars/defects.h"
@@ -127,10 +128,14 @@ public:
 
 private:
     /// Mean transmission from 700 to 1000 nm, where the filter has a curve that can be read: no figure needs it.
-    std::optional<double> nearInfrared(const Filter* filter) const {
+    std::optional<double> nearInfrared(const Filter* filter) {
         if (!filter || filter->curve.empty()) return std::nullopt;
-        const auto curve = readCurve(m_folder / filter->curve);
-        if (!curve) return std::nullopt;
+        const auto curve = readCurve(m_folder / pathOf(filter->curve));
+        if (!curve) {
+            const std::string said = fmt::format("The curve of filter \"{}\" was left out: {}", filter->id, curve.error().message);
+            if (std::find(m_warnings.begin(), m_warnings.end(), said) == m_warnings.end()) m_warnings.push_back(said);
+            return std::nullopt;
+        }
         double sum = 0;
         for (int nm = 700; nm <= 1000; nm += 5) sum += curve->at(nm) / 61;
         return sum;
@@ -209,7 +214,7 @@ private:
             PlaneStars stars = findStars(*plane, sky, o.rateOf(o.knownSaturation), info.geometry(c).split, defects.tops);
             if (looksStretched(stars)) {
                 if (i == m_baseline)
-                    return Error{fmt::format("{} is stretched (its bright stars are wider than its faint ones), so nothing in it can be measured; give the linear stack as the baseline.", info.path.string())};
+                    return Error{fmt::format("{} is stretched (its bright stars are wider than its faint ones), so nothing in it can be measured; give the linear stack as the baseline.", shown(info.path))};
                 m_stretched[i] = true;
                 m_refused[i] = "the frame is stretched, not linear (its bright stars are wider than its faint ones); give the stack as it was before stretching";
                 return Done{};
@@ -260,7 +265,7 @@ private:
         auto opened = openRun(m_trial, brief, m_folder);
         if (!opened) return opened.error();
         const FrameInfo& info = opened->file.info();
-        if (!opened->problem.empty()) return Error{fmt::format("The short stack {} cannot be used: {}; add it to the trial as short_exposure_s.", info.path.string(), opened->problem)};
+        if (!opened->problem.empty()) return Error{fmt::format("The short stack {} cannot be used: {}; add it to the trial as short_exposure_s.", shown(info.path), opened->problem)};
         for (std::size_t c = 0; c < info.channels.size(); ++c) {
             const auto target = std::find_if(m_evidence[i].planes.begin(), m_evidence[i].planes.end(), [&](const PlaneHarvest& p) { return p.channel == info.channels[c]; });
             if (target == m_evidence[i].planes.end()) continue;
@@ -292,11 +297,11 @@ private:
         if (o.run->odd_stack.empty()) return std::optional<Plane>{};
         std::optional<Plane> difference;
         for (const std::string& name : {o.run->odd_stack, o.run->even_stack}) {
-            auto file = FrameFile::open(m_folder / name);
+            auto file = FrameFile::open(m_folder / pathOf(name));
             if (!file) return file.error();
             const FrameInfo &half = file->info(), &whole = o.file.info();
             if (half.width != whole.width || half.height != whole.height || half.channels != whole.channels)
-                return Error{fmt::format("{} is no half of {}: it has another size or other channels; give the stacks of its odd and of its even subs.", half.path.string(), whole.path.string())};
+                return Error{fmt::format("{} is no half of {}: it has another size or other channels; give the stacks of its odd and of its even subs.", shown(half.path), shown(whole.path))};
             auto plane = file->readChannel(c);
             if (!plane) return plane.error();
             if (!difference) {
@@ -400,6 +405,7 @@ private:
             if (m_stretched[i])
                 r.fairness.insert(r.fairness.begin(), {m_trial.runs[i].id, "stretch", Grade::Voids, allQuantities(), "The frame is stretched, not linear: its bright stars are wider than its faint ones. Nothing in it was measured.", false});
         r.ranking = rankRuns(m_trial, r);
+        r.warnings = m_warnings;
         m_job.report(1, "Done");
         return r;
     }
@@ -411,6 +417,7 @@ private:
     std::vector<RunEvidence> m_evidence;
     std::vector<char> m_stretched;      ///< by run
     std::vector<std::string> m_refused; ///< by run: why it is not measured; empty when it is
+    std::vector<std::string> m_warnings;
     Reference m_reference;
     std::size_t m_baseline = 0;
     Plane m_spare; ///< the memory of the last plane, for the next

@@ -1,6 +1,7 @@
 #include "core/trial/plan_json.h"
 
 #include "core/base/json.h"
+#include "core/base/time_text.h"
 
 #include <fmt/format.h>
 
@@ -65,6 +66,7 @@ Result<Plan> planFromJson(const Json& json, const std::string& name) {
             }
         };
         text(json, "date", p.date);
+        if (!p.date.empty() && !utcTime(p.date + "T00:00")) throw Bad{fmt::format("{} has \"date\" = \"{}\"; give it as 2026-06-20.", name, p.date)};
         words("filters", p.filters);
         words("done", p.done);
         whole(json, "subs", p.subs, 1, 10'000);

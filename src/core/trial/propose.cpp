@@ -86,8 +86,8 @@ void adoptHalves(Run& run, const fs::path& stack) {
     const fs::path odd = besideStack(stack, "odd"), even = besideStack(stack, "even");
     std::error_code failed;
     if (!fs::exists(odd, failed) || !fs::exists(even, failed)) return;
-    run.odd_stack = fs::absolute(odd).string();
-    run.even_stack = fs::absolute(even).string();
+    run.odd_stack = nameText(fs::absolute(odd));
+    run.even_stack = nameText(fs::absolute(even));
 }
 
 /// A half whose whole is among the frames is no run of its own.
@@ -103,14 +103,14 @@ Status addRuns(Trial& trial, const std::vector<fs::path>& frames) {
         const auto file = FrameFile::open(path);
         if (!file) return file.error();
         const FrameFacts& facts = file->info().facts;
-        const std::string stem = path.stem().string();
+        const std::string stem = nameText(path.stem());
         const std::string name = facts.filter ? *facts.filter : stem;
         std::string id = slug(name);
         if (!trial.filter(id)) trial.filters.push_back({id, name, guessKind(name), "", std::nullopt, true});
         Run run;
         run.id = nextId(trial);
         run.filter = id;
-        run.stack = fs::absolute(path).string();
+        run.stack = nameText(fs::absolute(path));
         adoptHalves(run, path);
         run.guessed = true;
         trial.runs.push_back(run);

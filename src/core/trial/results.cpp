@@ -1,6 +1,7 @@
 #include "core/trial/results.h"
 
 #include "core/base/json.h"
+#include "core/base/tables.h"
 #include "core/trial/quantity.h"
 
 #include <fmt/format.h>
@@ -15,13 +16,6 @@ Json orNull(const std::string& text) { return text.empty() ? Json(nullptr) : Jso
 std::string_view unitOf(const std::string& id) {
     const Quantity* q = quantity(id);
     return q ? q->unit : std::string_view("1");
-}
-
-std::string csvField(const std::string& text) {
-    if (text.find_first_of(",\"\n") == std::string::npos) return text;
-    std::string out = "\"";
-    for (const char c : text) out += c == '"' ? std::string("\"\"") : std::string(1, c);
-    return out + '"';
 }
 
 std::string joined(const std::vector<std::string>& words, const char* between) { return fmt::format("{}", fmt::join(words, between)); }
@@ -98,6 +92,7 @@ Json resultsToJson(const TrialResults& r) {
     j["fairness"] = Json::array();
     for (const Unfairness& f : r.fairness)
         j["fairness"].push_back({{"run", f.run}, {"subject", f.subject}, {"grade", gradeName(f.grade)}, {"quantities", f.quantities}, {"text", f.text}, {"normalised", f.normalised}});
+    j["warnings"] = r.warnings;
     j["conditions"] = Json::array();
     for (const RunConditions& c : r.conditions) {
         Json o{{"run", c.run}};
@@ -119,9 +114,8 @@ Json resultsToJson(const TrialResults& r) {
 std::string resultsToCsv(const TrialResults& r) {
     std::string out = "run,filter,channel,quantity,region,value,sigma,unit,flags,headline,note\n";
     for (const Measurement& m : r.measurements)
-        out += fmt::format("{},{},{},{},{},{:.9g},{:.4g},{},{},{},{}\n", csvField(m.run), csvField(m.filter), m.channel, m.quantity, csvField(m.region), m.value, m.sigma, unitOf(m.quantity), joined(m.flags, " "), m.headline ? "yes" : "", csvField(m.note));
-    for (const Absence& a : r.absent)
-        out += fmt::format("{},,{},{},{},,,{},absent,,{}\n", csvField(a.run), a.channel, a.quantity, csvField(a.region), unitOf(a.quantity), csvField(a.reason));
+        out += csvRow({m.run, m.filter, m.channel, m.quantity, m.region, fmt::format("{:.9g}", m.value), fmt::format("{:.4g}", m.sigma), std::string(unitOf(m.quantity)), joined(m.flags, " "), m.headline ? "yes" : "", m.note});
+    for (const Absence& a : r.absent) out += csvRow({a.run, "", a.channel, a.quantity, a.region, "", "", std::string(unitOf(a.quantity)), "absent", "", a.reason});
     return out;
 }
 

@@ -89,6 +89,7 @@ struct TrialResults {
     std::vector<Unfairness> fairness;
     std::vector<Ranking> ranking;
     std::vector<RunConditions> conditions;
+    std::vector<std::string> warnings; ///< what was left out, and why
     std::shared_ptr<const std::vector<RunEvidence>> evidence;
 
     const Measurement* find(const std::string& run, const std::string& quantity, const std::string& channel = {}, const std::string& region = {}) const;

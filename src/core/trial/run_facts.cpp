@@ -1,5 +1,7 @@
 #include "core/trial/run_facts.h"
 
+#include "core/base/text.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -25,7 +27,7 @@ Rescale OpenRun::toRate(bool scaled01) const {
 }
 
 Result<OpenRun> openRun(const Trial& trial, const Run& run, const std::filesystem::path& folder) {
-    auto file = FrameFile::open(folder / run.stack);
+    auto file = FrameFile::open(folder / pathOf(run.stack));
     if (!file) return file.error();
     OpenRun out;
     out.run = &run;

@@ -1,5 +1,7 @@
 #include "core/trial/trial.h"
 
+#include "core/base/text.h"
+
 #include <algorithm>
 
 namespace caelumen {
@@ -60,17 +62,18 @@ bool measuredAlike(const Trial& a, const Trial& b) {
     return measured(a) == measured(b);
 }
 
+std::vector<std::filesystem::path> filesOf(const Trial& trial, const std::filesystem::path& folder) {
+    std::vector<std::filesystem::path> out;
+    eachFile(trial, [&](const std::string& file) {
+        if (!file.empty()) out.push_back(folder / pathOf(file));
+    });
+    return out;
+}
+
 void resolveFiles(Trial& trial, const std::filesystem::path& folder) {
-    const auto absolute = [&](std::string& file) {
-        if (!file.empty()) file = (folder / file).lexically_normal().string();
-    };
-    for (Run& r : trial.runs)
-        for (std::string* file : {&r.stack, &r.short_stack, &r.odd_stack, &r.even_stack}) absolute(*file);
-    for (Filter& f : trial.filters) {
-        absolute(f.curve);
-        absolute(f.claimed_curve);
-        for (std::string& photo : f.photos) absolute(photo);
-    }
+    eachFile(trial, [&](std::string& file) {
+        if (!file.empty()) file = nameText((folder / pathOf(file)).lexically_normal());
+    });
 }
 
 } // namespace caelumen

@@ -126,6 +126,21 @@ Rig effectiveRig(const Trial& trial, const Run& run);
 /// Whether both give the same figures: they differ at most in what is not measured with, like prices, claims, photos, the title or the horizon.
 bool measuredAlike(const Trial& a, const Trial& b);
 
+/// Calls `visit` with each file name in a trial (empty ones too), to be read or, of a trial that is not constant, changed.
+template<class AnyTrial, class Visit>
+void eachFile(AnyTrial& trial, Visit visit) {
+    for (auto& run : trial.runs)
+        for (auto* file : {&run.stack, &run.short_stack, &run.odd_stack, &run.even_stack}) visit(*file);
+    for (auto& filter : trial.filters) {
+        visit(filter.curve);
+        visit(filter.claimed_curve);
+        for (auto& photo : filter.photos) visit(photo);
+    }
+}
+
+/// Every file that a trial names, found from `folder`: stacks, curves, photos.
+std::vector<std::filesystem::path> filesOf(const Trial& trial, const std::filesystem::path& folder);
+
 /// Makes relative names of stacks and curves absolute, seen from `folder`.
 void resolveFiles(Trial& trial, const std::filesystem::path& folder);
 

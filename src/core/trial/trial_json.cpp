@@ -2,6 +2,8 @@
 
 #include "core/base/file.h"
 #include "core/base/json.h"
+#include "core/base/text.h"
+#include "core/base/time_text.h"
 #include "core/trial/plan_json.h"
 
 #include <fmt/format.h>
@@ -185,6 +187,14 @@ Filter readFilter(const Reader& r) {
     return f;
 }
 
+std::string readTime(const Reader& r, const char* key) {
+    const std::string given = r.text(key);
+    if (given.empty()) return given;
+    const auto utc = utcTime(given);
+    if (!utc) r.fail(fmt::format("has \"{}\" = \"{}\"; give UTC as 2026-06-20T18:05:00Z, or with an offset as 2026-06-20T20:05:00+02:00", key, given));
+    return *utc;
+}
+
 Run readRun(const Reader& r) {
     Run run;
     run.id = r.needText("id");
@@ -195,7 +205,7 @@ Run readRun(const Reader& r) {
     if (run.combine != "mean" && run.combine != "median" && run.combine != "sum") r.fail(fmt::format("has \"combine\" = \"{}\"; it must be mean, median or sum", run.combine));
     run.sub_exposure_s = r.positive("sub_exposure_s", 1e7);
     run.sub_count = r.whole("sub_count", 1, 10'000'000);
-    run.start = r.text("start");
+    run.start = readTime(r, "start");
     run.sensor_temperature_c = r.number("sensor_temperature_c", -273, 100);
     run.short_stack = r.text("short_stack");
     run.short_exposure_s = r.positive("short_exposure_s", 1e7);
@@ -253,15 +263,6 @@ Region readRegion(const Reader& r) {
     return region;
 }
 
-void checkTime(const Reader& r, const std::string& start) {
-    int y = 0, mo = 0, d = 0, h = 0, mi = 0;
-    double s = 0;
-    if (start.empty()) return;
-    const int got = std::sscanf(start.c_str(), "%d-%d-%dT%d:%d:%lf", &y, &mo, &d, &h, &mi, &s);
-    if (got < 5 || mo < 1 || mo > 12 || d < 1 || d > 31 || h < 0 || h > 23 || mi < 0 || mi > 59 || s < 0 || s >= 61 || y < 1000 || y > 9999)
-        r.fail(fmt::format("has \"start\" = \"{}\"; give UTC as 2026-06-20T18:05:00Z", start));
-}
-
 template<class Item, class Read>
 std::vector<Item> readList(const Reader& r, const char* key, const char* what, Read read) {
     std::vector<Item> out;
@@ -308,19 +309,6 @@ Json pointToJson(Point p) { return Json::array({p.x, p.y}); }
 
 } // namespace
 
-Result<Json> parseJson(const std::string& text, const std::string& name) {
-    Json json;
-    try {
-        json = Json::parse(text);
-    } catch (const nlohmann::json::exception& e) {
-        std::string what = e.what();
-        if (const auto at = what.find("] "); at != std::string::npos) what = what.substr(at + 2);
-        if (const auto at = what.find(": syntax error"); at != std::string::npos) what = what.substr(0, at);
-        return Error{fmt::format("{} is not valid JSON ({}); correct it there.", name, what)};
-    }
-    return json;
-}
-
 Result<Trial> trialFromJson(const Json& json, const std::string& name) {
     try {
         const Reader root(json, name, "the trial");
@@ -344,11 +332,7 @@ Result<Trial> trialFromJson(const Json& json, const std::string& name) {
         t.target.dec_deg = target.number("dec_deg", -90, 90);
         t.rig = readRig(root.object("rig", "the rig"), true);
         t.filters = readList<Filter>(root, "filters", "filter", readFilter);
-        t.runs = readList<Run>(root, "runs", "run", [](const Reader& r) {
-            Run run = readRun(r);
-            checkTime(r, run.start);
-            return run;
-        });
+        t.runs = readList<Run>(root, "runs", "run", readRun);
         t.regions = readList<Region>(root, "regions", "region", readRegion);
         if (const auto plan = json.find("plan"); plan != json.end() && !plan->is_null()) {
             auto read = planFromJson(*plan, name + ", the plan,");
@@ -370,11 +354,9 @@ Result<Trial> trialFromJson(const Json& json, const std::string& name) {
 }
 
 Result<Trial> readTrial(const std::filesystem::path& path) {
-    const auto text = readText(path);
-    if (!text) return text.error();
-    const auto json = parseJson(*text, path.string());
+    const auto json = readJson(path);
     if (!json) return json.error();
-    return trialFromJson(*json, path.string());
+    return trialFromJson(*json, shown(path));
 }
 
 Json trialToJson(const Trial& t) {

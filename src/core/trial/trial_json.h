@@ -17,7 +17,4 @@ Result<Trial> readTrial(const std::filesystem::path& path);
 
 Json trialToJson(const Trial& trial);
 
-/// Text to JSON with an error sentence naming the file and the place.
-Result<Json> parseJson(const std::string& text, const std::string& name);
-
 } // namespace caelumen

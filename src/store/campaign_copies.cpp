@@ -1,0 +1,129 @@
+#include "core/base/file.h"
+#include "core/base/text.h"
+#include "store/campaign.h"
+#include "store/campaign_schema.h"
+#include "store/trial_paths.h"
+
+#include <QDateTime>
+#include <QFile>
+#include <QFileInfo>
+#include <QSqlDatabase>
+#include <QSqlError>
+#include <QSqlQuery>
+#include <QUuid>
+#include <QVariant>
+
+namespace caelumen {
+namespace fs = std::filesystem;
+namespace {
+
+/// A database of its own for as long as this lives.
+class Database {
+public:
+    explicit Database(const QString& path) {
+        QSqlDatabase db = QSqlDatabase::addDatabase("QSQLITE", m_name);
+        db.setDatabaseName(path);
+        m_open = db.open();
+    }
+    ~Database() {
+        QSqlDatabase::database(m_name, false).close();
+        QSqlDatabase::removeDatabase(m_name);
+    }
+    Database(const Database&) = delete;
+    Database& operator=(const Database&) = delete;
+    bool isOpen() const { return m_open; }
+    QSqlDatabase get() const { return QSqlDatabase::database(m_name); }
+
+private:
+    QString m_name = QUuid::createUuid().toString();
+    bool m_open = false;
+};
+
+/// Brings the log of a campaign that nobody has open into its file: left beside a new file, it would be taken for the new one's.
+void settle(const QString& path) {
+    if (!QFile::exists(path)) return;
+    const Database db(path);
+    if (db.isOpen()) QSqlQuery(db.get()).exec("PRAGMA wal_checkpoint(TRUNCATE)");
+}
+
+void removeLog(const QString& path) {
+    for (const char* ending : {"-wal", "-shm", "-journal"}) QFile::remove(path + ending);
+}
+
+} // namespace
+
+Status Campaign::copyTo(const QString& path, const Unsaved& unsaved) const {
+    const QString target = QFileInfo(path).absoluteFilePath();
+    if (target == m_path) return campaignFailure(path, "a copy needs another name", "it is the campaign itself");
+    const std::string name = target.toStdString();
+    if (pathOf(name).native() != name) return campaignFailure(path, "a campaign needs a name and folders in UTF-8; choose others", "the database knows no other");
+    const auto lock = CampaignLock::take(name);
+    if (!lock) return campaignFailure(path, "it cannot be replaced while it is open; close it there or choose another name", QString::fromStdString(lock.error().message));
+    const auto all = trials();
+    if (!all) return all.error();
+    settle(target);
+    const Status written = writeThrough(name, [&](const fs::path& part) -> Status {
+        const Database db(QString::fromStdString(part.native()));
+        const auto failed = [&](const QSqlQuery& q) { return campaignFailure(path, "the copy could not be written; check the folder and the space left", q.lastError().text()); };
+        QSqlQuery to(db.get()), from(QSqlDatabase::database(m_connection));
+        if (Status made = makeCampaignSchema(db.get(), path); !made) return made;
+        if (!to.exec("BEGIN")) return failed(to);
+        int position = 0;
+        for (const Entry& e : *all) {
+            const auto changed = unsaved.trials.find(e.id);
+            const auto t = changed != unsaved.trials.end() ? Result<Trial>(changed->second) : trial(e.id);
+            if (!t) return t.error();
+            to.prepare("INSERT INTO trial (id, position, title, body, changed) VALUES (?, ?, ?, ?, ?)");
+            to.addBindValue(e.id);
+            to.addBindValue(++position);
+            to.addBindValue(QString::fromStdString(t->title));
+            to.addBindValue(bodyOf(*t, target)); // names relative to the new place
+            to.addBindValue(QDateTime::currentDateTimeUtc().toString(Qt::ISODate));
+            if (!to.exec()) return failed(to);
+        }
+        std::map<QString, QString> settings;
+        if (!from.exec("SELECT key, value FROM setting WHERE key <> 'writer'")) return campaignFailure(m_path, "its settings cannot be read", from.lastError().text());
+        while (from.next()) settings[from.value(0).toString()] = from.value(1).toString();
+        for (const auto& [key, value] : unsaved.settings) settings[key] = value;
+        for (const auto& [key, value] : settings) {
+            to.prepare("INSERT INTO setting (key, value) VALUES (?, ?)");
+            to.addBindValue(key);
+            to.addBindValue(value);
+            if (!to.exec()) return failed(to);
+        }
+        return to.exec("COMMIT") ? Status(Done{}) : Status(failed(to));
+    });
+    if (written) removeLog(target);
+    return written;
+}
+
+QString Campaign::lastGoodCopy(const QString& path) {
+    const QString copy = QFileInfo(path).absoluteFilePath() + ".last-good";
+    return QFileInfo(copy).isFile() ? copy : QString();
+}
+
+Status Campaign::keepGoodCopy() const {
+    const auto all = trials();
+    if (!all || all->empty()) return Done{}; // an empty campaign is no better than an older copy
+    return writeThrough((m_path + ".last-good").toStdString(), [&](const fs::path& part) -> Status {
+        QSqlQuery q(QSqlDatabase::database(m_connection));
+        q.prepare("VACUUM INTO ?");
+        q.addBindValue(QString::fromStdString(part.native()));
+        if (!q.exec()) return campaignFailure(m_path, "no copy could be kept", q.lastError().text());
+        return Done{};
+    });
+}
+
+Result<QString> Campaign::recover(const QString& path) {
+    const QString copy = lastGoodCopy(path);
+    if (copy.isEmpty()) return campaignFailure(path, "there is no good copy of it", "none was kept");
+    const auto bytes = readBytes(copy.toStdString(), 1U << 30U);
+    if (!bytes) return bytes.error();
+    const QFileInfo info(path);
+    QString fresh;
+    for (int n = 1; fresh.isEmpty() || QFileInfo::exists(fresh); ++n) fresh = info.absolutePath() + "/" + info.completeBaseName() + (n == 1 ? QString(" recovered") : QString(" recovered %1").arg(n)) + ".caelumen";
+    if (const Status written = writeFile(fresh.toStdString(), *bytes); !written) return written.error();
+    return fresh;
+}
+
+} // namespace caelumen

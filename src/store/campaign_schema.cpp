@@ -1,0 +1,94 @@
+#include "store/campaign_schema.h"
+
+#include <QSqlError>
+#include <QSqlQuery>
+#include <QVariant>
+
+#include <map>
+#include <utility>
+#include <vector>
+
+namespace caelumen {
+namespace {
+
+constexpr int kFormat = 1;
+constexpr int kApplicationId = 0x4361656c; // "Cael"
+constexpr qint64 kMostTrials = 100'000, kLongestText = 64 << 20;
+
+struct Table {
+    const char *name, *sql;
+    QStringList columns;
+};
+
+const std::vector<Table>& tables() {
+    static const std::vector<Table> all{
+        {"trial", "CREATE TABLE trial (id INTEGER PRIMARY KEY, position INTEGER NOT NULL, title TEXT NOT NULL, body TEXT NOT NULL, changed TEXT NOT NULL)", {"id", "position", "title", "body", "changed"}},
+        {"setting", "CREATE TABLE setting (key TEXT PRIMARY KEY, value TEXT NOT NULL)", {"key", "value"}},
+    };
+    return all;
+}
+
+/// The one value of a question; invalid where there is none.
+QVariant ask(QSqlQuery& q, const QString& question) { return q.exec(question) && q.next() ? q.value(0) : QVariant(); }
+
+Error damaged(const QString& path, const QString& reason) { return campaignFailure(path, "the campaign is damaged", reason); }
+
+Status checkTables(QSqlQuery& q, const QString& path) {
+    std::map<QString, QString> found; // name, type
+    if (!q.exec("SELECT name, type, sql FROM sqlite_master")) return damaged(path, q.lastError().text());
+    while (q.next()) {
+        const QString name = q.value(0).toString(), type = q.value(1).toString();
+        if (type == "view" || type == "trigger" || q.value(2).toString().contains("VIRTUAL TABLE", Qt::CaseInsensitive)) return damaged(path, QString("it holds a %1 named %2, which no campaign has").arg(type, name));
+        found[name] = type;
+    }
+    for (const Table& table : tables()) {
+        const auto it = found.find(table.name);
+        if (it == found.end() || it->second != "table") return damaged(path, QString("its table of %1s is gone").arg(table.name));
+        QStringList columns;
+        if (q.exec(QString("PRAGMA table_xinfo(%1)").arg(table.name)))
+            while (q.next())
+                if (q.value(6).toInt() == 0) columns << q.value(1).toString(); // no generated ones
+        for (const QString& column : table.columns)
+            if (!columns.contains(column)) return damaged(path, QString("its table of %1s has no %2").arg(table.name, column));
+    }
+    return Done{};
+}
+
+Status checkSizes(QSqlQuery& q, const QString& path) {
+    if (ask(q, "SELECT COUNT(*) FROM trial").toLongLong() > kMostTrials) return damaged(path, "it claims more trials than can be");
+    for (const auto& [column, from] : {std::pair{"title", "trial"}, {"body", "trial"}, {"key", "setting"}, {"value", "setting"}}) {
+        if (ask(q, QString("SELECT MAX(LENGTH(CAST(%1 AS BLOB))) FROM %2").arg(QLatin1String(column), QLatin1String(from))).toLongLong() > kLongestText) return damaged(path, "a text in it is longer than can be");
+    }
+    return Done{};
+}
+
+} // namespace
+
+Error campaignFailure(const QString& path, const QString& what, const QString& reason) { return Error{QStringLiteral("%1: %2 (%3).").arg(path, what, reason.simplified()).toStdString()}; }
+
+Status makeCampaignSchema(QSqlDatabase db, const QString& path) {
+    QSqlQuery q(db);
+    db.transaction();
+    bool done = true;
+    for (const Table& table : tables()) done = done && q.exec(table.sql);
+    done = done && q.exec(QString("PRAGMA application_id = %1").arg(kApplicationId)) && q.exec(QString("PRAGMA user_version = %1").arg(kFormat));
+    if (done && db.commit()) return Done{};
+    const Error error = campaignFailure(path, "the campaign could not be made; check the folder and the space left", q.lastError().text());
+    db.rollback();
+    return error;
+}
+
+Status checkCampaign(QSqlDatabase db, const QString& path) {
+    QSqlQuery q(db);
+    q.exec("PRAGMA trusted_schema = OFF");
+    const QVariant id = ask(q, "PRAGMA application_id");
+    if (!id.isValid()) return damaged(path, q.lastError().text());
+    if (id.toInt() != kApplicationId) return campaignFailure(path, "it is not a Caelumen campaign, or it is damaged; choose another file", "unknown content");
+    const int version = ask(q, "PRAGMA user_version").toInt();
+    if (version > kFormat) return campaignFailure(path, "it was written by a newer version; update the program to open it", QString("format %1").arg(version));
+    if (Status whole = checkTables(q, path); !whole) return whole;
+    if (const QString found = ask(q, "PRAGMA quick_check(1)").toString(); found != "ok") return damaged(path, found.isEmpty() ? q.lastError().text() : found);
+    return checkSizes(q, path);
+}
+
+} // namespace caelumen
