@@ -68,13 +68,13 @@ Result<Curve> parseCurve(const std::string& text, const std::string& name) {
         if (point.line == 0) point.line = at;
     }
     if (points.size() < 3) return Error{fmt::format("{} holds no curve: give at least three lines of wavelength and transmission.", name)};
-    // Per cent is told by its values; one or two above all others are slips, unless a sign says what they are.
-    std::array<const Point*, 3> top{};
+    // Per cent is told by its values. One alone above others that look like fractions is a slip, unless a sign says what it is.
+    std::array<const Point*, 2> top{};
     for (const auto& [x, p] : points)
         for (const Point* one = &p; const Point*& held : top)
             if (!held || one->mean() > held->mean()) std::swap(one, held);
     const bool hasSign = text.find('%') != std::string::npos;
-    if (top[0]->mean() > 1.5 && top[2]->mean() <= 1.05 && !hasSign)
+    if (top[0]->mean() > 1.5 && top[1]->mean() > 0.05 && top[1]->mean() <= 1.05 && !hasSign)
         return Error{fmt::format("{}, line {}: {:g} stands far above the other transmissions, which stay below 1; correct it, or mark per cent with %.", name, top[0]->line, top[0]->mean())};
     const double perUnit = points.rbegin()->first > 3000 ? 0.1 : 1; // angstrom
     const double perPart = top[0]->mean() > 1.5 ? 0.01 : 1;         // per cent
