@@ -124,6 +124,7 @@ int report(const Arguments& a) {
     int argc = 1;
     char name[] = "caelumen-cli", *argv[] = {name, nullptr};
     ::setenv("QT_QPA_PLATFORM", "offscreen", 0); // pictures are painted without a screen
+    qInstallMessageHandler([](QtMsgType, const QMessageLogContext&, const QString&) {}); // what it remarks on a machine without a screen is nobody's concern
     const QGuiApplication application(argc, argv);
     const auto trial = trialIn(path, a.value("--trial"));
     if (!trial) return fail(path, trial.error().message);

@@ -33,11 +33,11 @@ void putCard(fitsfile* file, const HeaderCard& card, int* status) {
     else fits_write_key_dbl(file, card.keyword.c_str(), std::get<double>(card.value), -10, comment, status);
 }
 
-Error FitsBandWriter::failed(int status) const { return Error{fmt::format("{} could not be written ({}); check the folder and the space left.", shown(m_path), fitsReason(status))}; }
+Error FitsBandWriter::failed(int status) const { return Error{fmt::format("{} could not be written ({}); check the folder and the space left.", shown(m_named), fitsReason(status))}; }
 
-Result<FitsBandWriter> FitsBandWriter::create(const std::filesystem::path& part, int width, int height, int planes, const std::vector<HeaderCard>& cards) {
+Result<FitsBandWriter> FitsBandWriter::create(const std::filesystem::path& part, const std::filesystem::path& named, int width, int height, int planes, const std::vector<HeaderCard>& cards) {
     FitsBandWriter out;
-    out.m_path = part;
+    out.m_named = named;
     out.m_width = width, out.m_height = height;
     fitsfile* raw = nullptr;
     int status = 0;

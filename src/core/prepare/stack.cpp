@@ -402,7 +402,7 @@ Result<StackSummary> stackSubs(const SubsRecipe& recipe, const SubMeasurer& meas
                     if (card.keyword == "NCOMBINE") card.value = half;
                     if (card.keyword == "TOTALEXP") card.value = summary.total_s * static_cast<double>(half) / static_cast<double>(n);
                 }
-            auto writer = FitsBandWriter::create(part, plan.width, plan.height, summary.planes, own);
+            auto writer = FitsBandWriter::create(part, products[p].second, plan.width, plan.height, summary.planes, own);
             if (!writer) return writer.error();
             writers.push_back(std::move(*writer));
             return open(p + 1, writers);

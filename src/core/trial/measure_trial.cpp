@@ -204,11 +204,13 @@ private:
             rescale(*plane, o.toRate(scaled01));
             return plane;
         };
+        bool hasValues = false;
         for (const std::size_t c : channelOrder(info)) {
             if (m_job.cancelled()) return Error{kCancelled};
             m_job.report(m_step * m_done++, fmt::format("Measuring run {} ({})", o.run->id, info.channels[c]));
             auto plane = read(c);
             if (!plane) return plane.error();
+            hasValues = hasValues || std::any_of(plane->data(), plane->data() + plane->size(), [](float v) { return v == v; });
             const SmoothSky sky = findingSky(*plane);
             const Defects defects = markDefects(*plane, sky);
             PlaneStars stars = findStars(*plane, sky, o.rateOf(o.knownSaturation), info.geometry(c).split, defects.tops);
@@ -236,8 +238,9 @@ private:
             if (Status done = harvest(i, c, *plane, std::move(stars), scaled01); !done) return done;
             m_spare = std::move(*plane);
         }
+        if (!hasValues && i == m_baseline) return Error{fmt::format("{} has no pixel with a value: all are NaN, infinite or zero; give another frame as the baseline.", shown(info.path))};
         if (!aligned) {
-            m_refused[i] = refusal;
+            m_refused[i] = hasValues ? refusal : "no pixel has a value: all are NaN, infinite or zero";
             return Done{};
         }
         for (auto& [c, stars] : waiting) {

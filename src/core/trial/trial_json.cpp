@@ -73,10 +73,10 @@ public:
         if (!v.is_array() || v.size() != 2 || !v[0].is_number() || !v[1].is_number()) fail(fmt::format("has \"{}\" that must be two numbers [x, y]", key));
         return {checked(key, v[0].get<double>(), -1e7, 1e7), checked(key, v[1].get<double>(), -1e7, 1e7)};
     }
-    const Json* list(const char* key) const {
+    const Json* list(const char* key, std::size_t most = 10'000) const {
         const Json* v = field(key);
         if (v && !v->is_array()) fail(fmt::format("has \"{}\" that must be a list in square brackets", key));
-        if (v && v->size() > 10'000) fail(fmt::format("has far too many \"{}\"", key));
+        if (v && v->size() > most) fail(fmt::format("has {} \"{}\", more than the {} that can be handled", v->size(), key, most));
         return v;
     }
     Reader object(const char* key, const std::string& place) const {
@@ -267,7 +267,7 @@ template<class Item, class Read>
 std::vector<Item> readList(const Reader& r, const char* key, const char* what, Read read) {
     std::vector<Item> out;
     std::set<std::string> ids;
-    const Json* list = r.list(key);
+    const Json* list = r.list(key, 1000); // each run and region is measured, each filter shown
     if (!list) return out;
     std::size_t n = 0;
     for (const Json& json : *list) {
