@@ -150,14 +150,14 @@ void Session::takeOver() {
 void Session::lookAround() {
     if (!m_campaign) return;
     const bool could = canEdit();
-    const Campaign::News news = m_campaign->lookAround();
-    if (could && !canEdit()) {
+    const bool changed = m_campaign->lookAround().changed, lost = could && !canEdit();
+    if (lost) {
         m_undo.clear(); // an undo would be an edit
         emit savingChanged();
     }
-    if (!news.changed) return;
+    if (!changed && !lost) return;
     emit trialListChanged();
-    const auto trial = m_campaign->trial(m_trialId);
+    const auto trial = stored(m_trialId);
     if (!trial || *trial == m_trial) return;
     const qint64 shown = m_trialId;
     forget();

@@ -42,6 +42,22 @@ private slots:
         QCOMPARE(finished, 1);
     }
 
+    /// What a job or its finish throws becomes a sentence; the next job runs.
+    void nothingThrownEndsTheProgram() {
+        JobService jobs;
+        QStringList said;
+        connect(&jobs, &JobService::failed, this, [&](const QString& sentence) { said << sentence; });
+        bool after = false;
+        jobs.run("memory", "A", [](const Job&) -> JobService::Finish { throw std::bad_alloc(); });
+        jobs.run("fault", "B", [](const Job&) -> JobService::Finish { throw std::runtime_error("odd \xE9"); });
+        jobs.run("finish", "C", [](const Job&) -> JobService::Finish { return [] { throw 7; }; });
+        jobs.run("good", "D", [&](const Job&) -> JobService::Finish { return [&] { after = true; }; });
+        QTRY_VERIFY(after);
+        QCOMPARE(said.size(), qsizetype{3});
+        QVERIFY(said[0].contains("memory") && said[1].contains("odd") && said[2].contains("fault"));
+        QVERIFY(!jobs.busy());
+    }
+
     void otherKindsWaitTheirTurn() {
         JobService jobs;
         QStringList order;

@@ -3,6 +3,7 @@
 #include "core/trial/trial_json.h"
 
 #include "core/base/file.h"
+#include "core/base/text.h"
 #include "support/scenes.h"
 
 #include <QDir>
@@ -193,6 +194,93 @@ private slots:
         QVERIFY(run({"--help"}).out.contains("measure"));
         QVERIFY(run({"measure", "--help"}).out.contains("--csv"));
         QVERIFY(run({"--version"}).out.startsWith("caelumen-cli "));
+    }
+
+    /// Every word that a header or a name holds comes out as text, whatever its bytes were.
+    void textFromOutsideEndsNothing() {
+        const QByteArray odd = QFile::encodeName(QString::fromStdString(m_folder.path().string())) + "/caf\xE9.fits";
+        Plane p(32, 24, 100);
+        for (int i = 0; i < 32 * 24; ++i) p.data()[i] += static_cast<float>(i % 7);
+        QVERIFY(writeFits(m_folder / "plain.fits", {&p}, {{"OBJECT", std::string("M 42"), ""}}).ok());
+        auto bytes = readBytes(m_folder / "plain.fits", 1 << 20);
+        const auto at = bytes->find("'M 42");
+        QVERIFY(at != std::string::npos);
+        bytes->replace(at, 6, "'M \xFC\xE9'");
+        QVERIFY(writeFile(fs::path(odd.toStdString()), *bytes).ok());
+        QProcess shell; // names that are no UTF-8 do not pass through QProcess
+        shell.start("sh", {"-c", QString("'%1' frames '%2'/caf*.fits --json").arg(CAELUMEN_CLI, QString::fromStdString(m_folder.path().string()))});
+        QVERIFY(shell.waitForFinished(60'000));
+        QCOMPARE(shell.exitCode(), 0);
+        const Json j = Json::parse(shell.readAllStandardOutput().toStdString());
+        QCOMPARE(QString::fromStdString(j[0]["facts"]["target"].get<std::string>()), QString::fromUtf8("M \u00fc\u00e9"));
+        QCOMPARE(QByteArray::fromStdString(pathOf(j[0]["file"].get<std::string>()).native()), odd);
+    }
+
+    void badFramesAmongGoodOnesHaveALineEach() {
+        Plane p(32, 24, 100);
+        QVERIFY(writeFits(m_folder / "g.fits", {&p}, {}).ok());
+        QVERIFY(writeFile(m_folder / "junk.fits", "SIMPLE and no more").ok());
+        const Ran r = run({"frames", "g.fits", "junk.fits", "gone.fits", "g.fits", "--json"});
+        QCOMPARE(r.code, 1);
+        QCOMPARE(Json::parse(r.out.toStdString()).size(), std::size_t{2});
+        QCOMPARE(r.err.count('\n'), 2);
+        QVERIFY(r.err.contains("junk.fits") && r.err.contains("gone.fits"));
+    }
+
+    void outputsOverInputsAreRefused_data() {
+        QTest::addColumn<QStringList>("words");
+        QTest::newRow("results over the trial") << QStringList{"measure", "trial/trial.json", "--out", "trial/trial.json"};
+        QTest::newRow("table over a stack") << QStringList{"measure", "trial/trial.json", "--csv", "trial/open.fits"};
+        QTest::newRow("results over a link to the trial") << QStringList{"measure", "trial/trial.json", "--out", "trial-link.json"};
+        QTest::newRow("one file for both") << QStringList{"measure", "trial/trial.json", "--out", "same", "--csv", "same"};
+        QTest::newRow("a page over a curve") << QStringList{"report", "trial/trial.json", "--out", "trial/curves/duo7.csv"};
+        QTest::newRow("a device") << QStringList{"measure", "trial/trial.json", "--out", "/dev/null"};
+    }
+    void outputsOverInputsAreRefused() {
+        QFETCH(QStringList, words);
+        if (!fs::exists(m_folder / "trial-link.json")) fs::create_symlink("trial/trial.json", m_folder / "trial-link.json");
+        if (words.last() == "trial/open.fits") // whatever the baseline's stack is called
+            words.last() = "trial/" + QString::fromStdString(readTrial(m_folder / "trial/trial.json")->runs[0].stack);
+        const auto before = readBytes(m_folder / "trial/trial.json", 1 << 20);
+        const Ran r = run(words);
+        QCOMPARE(r.code, 1);
+        QVERIFY2(r.err.contains(words.last().toUtf8()) && r.err.count('\n') == 1, r.err);
+        QCOMPARE(*readBytes(m_folder / "trial/trial.json", 1 << 20), *before);
+        QVERIFY(!fs::exists(m_folder / "same"));
+    }
+
+    void idsDoNotLeaveTheirFolder() {
+        for (const char* bad : {"../../out", "/abs", ".", "a/b"}) {
+            QVERIFY(writeFile(m_folder / "leave.json", jsonText({{"caelumen_scenario", 1}, {"width", 64}, {"height", 64}, {"filters", Json::array({{{"id", bad}}})}})).ok());
+            const Ran r = run({"simulate", "leave.json", "--out", "leaving"});
+            QVERIFY2(r.code == 1 && r.err.contains("leave.json"), bad);
+            QVERIFY(!fs::exists(m_folder / "leaving"));
+        }
+    }
+
+    void aFullStandardOutputIsAFailure() {
+        QProcess shell;
+        shell.start("sh", {"-c", QString("'%1' --help > /dev/full").arg(CAELUMEN_CLI)});
+        QVERIFY(shell.waitForFinished(60'000));
+        QCOMPARE(shell.exitCode(), 1);
+        QVERIFY(shell.readAllStandardError().contains("standard output"));
+    }
+
+    void aCurveThatIsMissingIsNamed() {
+        auto trial = readTrial(m_folder / "trial/trial.json");
+        trial->filters.back().curve = "curves/gone.csv";
+        QVERIFY(writeFile(m_folder / "trial/missing.json", jsonText(trialToJson(*trial))).ok());
+        const Ran r = run({"measure", "trial/missing.json"});
+        QCOMPARE(r.code, 0); // no figure rests on it
+        QVERIFY2(r.err.contains("gone.csv"), r.err);
+        QVERIFY(Json::parse(r.out.toStdString())["warnings"].size() == 1);
+    }
+
+    void reportMakesNoCampaign() {
+        const Ran r = run({"report", "none.caelumen", "--out", "none.html"});
+        QCOMPARE(r.code, 1);
+        QVERIFY(r.err.contains("none.caelumen"));
+        QVERIFY(!fs::exists(m_folder / "none.caelumen") && !fs::exists(m_folder / "none.html"));
     }
 };
 

@@ -9,6 +9,7 @@
 #include <QSqlQuery>
 
 #include <csignal>
+#include <sys/stat.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -107,6 +108,225 @@ private slots:
         QVERIFY2(c.ok(), c.ok() ? "" : c.error().message.c_str());
         QCOMPARE(trialsOf(**c).size(), std::size_t{1});
         QCOMPARE(trialsOf(**c)[0].title, QString("Saved before the end"));
+    }
+
+    /// Settings hold what the Subs have decided: a copy has them, and what could not be saved yet.
+    void aCopyHoldsSettingsAndWhatIsNotSavedYet() {
+        auto c = Campaign::open(at("decided.caelumen"));
+        const qint64 first = *(*c)->addTrial(sample("One"));
+        QVERIFY((*c)->addTrial(sample("Two")).ok());
+        QVERIFY((*c)->setSetting("subs", R"({"sources": ["/a"]})").ok());
+        QVERIFY((*c)->setSetting("shown", "2").ok());
+        Campaign::Unsaved unsaved;
+        unsaved.trials[first] = sample("One, edited");
+        unsaved.settings["shown"] = "1";
+        QVERIFY((*c)->copyTo(at("decided copy.caelumen"), unsaved).ok());
+        auto copy = Campaign::open(at("decided copy.caelumen"));
+        QVERIFY2(copy.ok(), copy.ok() ? "" : copy.error().message.c_str());
+        QCOMPARE((*copy)->setting("subs"), QString(R"({"sources": ["/a"]})"));
+        QCOMPARE((*copy)->setting("shown"), QString("1"));
+        QCOMPARE(trialsOf(**copy).size(), std::size_t{2});
+        QCOMPARE(trialsOf(**copy)[0].id, first);
+        QCOMPARE(trialsOf(**copy)[0].title, QString("One, edited"));
+        QCOMPARE(trialsOf(**c)[0].title, QString("One")); // the one it came from is as it was
+    }
+
+    /// What stands under the name is replaced in one step, or stays: while it is open elsewhere, and when the copy fails.
+    void aCopyReplacesWholeOrNotAtAll() {
+        auto from = Campaign::open(at("source.caelumen"));
+        QVERIFY((*from)->addTrial(sample("New")).ok());
+        {
+            auto old = Campaign::open(at("target.caelumen"));
+            QVERIFY((*old)->addTrial(sample("Old")).ok());
+            const Status refused = (*from)->copyTo(at("target.caelumen"));
+            QVERIFY(!refused.ok() && refused.error().message.find("target.caelumen") != std::string::npos);
+            QCOMPARE(trialsOf(**old)[0].title, QString("Old"));
+        }
+        QVERIFY(!(*from)->copyTo(at("source.caelumen")).ok());
+        QVERIFY(!(*from)->copyTo(at("nowhere/x.caelumen")).ok());
+        QFile::setPermissions(at("target.caelumen"), QFile::ReadOwner);
+        QVERIFY(!(*from)->copyTo(at("target.caelumen")).ok());
+        QFile::setPermissions(at("target.caelumen"), QFile::ReadOwner | QFile::WriteOwner);
+        // A killed process left its last change in the log beside the old file: it must not come to life in the new one.
+        const pid_t child = ::fork();
+        if (child == 0) {
+            auto old = Campaign::open(at("target.caelumen"));
+            if (!old || !(*old)->addTrial(sample("In the log"))) ::_exit(3);
+            ::kill(::getpid(), SIGKILL);
+        }
+        int status = 0;
+        ::waitpid(child, &status, 0);
+        QVERIFY(QFile::exists(at("target.caelumen-wal")));
+        QVERIFY((*from)->copyTo(at("target.caelumen")).ok());
+        auto now = Campaign::open(at("target.caelumen"));
+        QVERIFY(now.ok());
+        QCOMPARE(trialsOf(**now).size(), std::size_t{1});
+        QCOMPARE(trialsOf(**now)[0].title, QString("New"));
+    }
+
+    void theSecondOneReadsAndCanTakeOver() {
+        auto first = Campaign::open(at("two.caelumen"));
+        const qint64 id = *(*first)->addTrial(sample("From the first"));
+        auto second = Campaign::open(at("two.caelumen"));
+        QVERIFY(second.ok());
+        QVERIFY((*second)->isReadOnly() && (*second)->isHeldElsewhere() && !(*first)->isReadOnly());
+        QVERIFY((*second)->whyReadOnly().contains(QString("process %1").arg(::getpid())));
+        QVERIFY(!(*second)->saveTrial(id, sample("From the second")).ok());
+        QVERIFY(!(*second)->addTrial(sample("x")).ok() && !(*second)->removeTrial(id).ok() && !(*second)->setSetting("a", "b").ok());
+        QVERIFY(!(*second)->lookAround().changed);
+        QVERIFY((*first)->saveTrial(id, sample("Changed by the first")).ok());
+        QVERIFY((*second)->lookAround().changed);
+        QVERIFY(!(*second)->lookAround().changed);
+        QCOMPARE(trialsOf(**second)[0].title, QString("Changed by the first"));
+
+        QVERIFY((*second)->takeOver().ok());
+        QVERIFY((*second)->saveTrial(id, sample("From the second")).ok());
+        // The first one may not have looked yet: its edit is refused all the same.
+        const Status late = (*first)->saveTrial(id, sample("Late"));
+        QVERIFY(!late.ok() && late.error().message.find("taken over") != std::string::npos);
+        QVERIFY((*first)->isReadOnly() && (*first)->isHeldElsewhere());
+        QCOMPARE(trialsOf(**first)[0].title, QString("From the second"));
+        QVERIFY((*first)->takeOver().ok());
+        QVERIFY((*second)->lookAround().lostWriting && (*second)->isReadOnly());
+        first->reset();
+        auto third = Campaign::open(at("two.caelumen"));
+        QVERIFY(!(*third)->isReadOnly()); // nobody holds it any more
+    }
+
+    void theLockDiesWithItsProcess() {
+        const QString path = at("dead.caelumen");
+        const pid_t child = ::fork();
+        if (child == 0) {
+            auto c = Campaign::open(path);
+            if (!c || !(*c)->addTrial(sample("x"))) ::_exit(3);
+            ::kill(::getpid(), SIGKILL);
+        }
+        int status = 0;
+        ::waitpid(child, &status, 0);
+        auto c = Campaign::open(path);
+        QVERIFY(c.ok() && !(*c)->isReadOnly());
+    }
+
+    void aFileThatIsGoneOrReplacedIsNotWritten() {
+        auto c = Campaign::open(at("moved.caelumen"));
+        const qint64 id = *(*c)->addTrial(sample("x"));
+        QVERIFY(QFile::rename(at("moved.caelumen"), at("away.caelumen")));
+        const Status gone = (*c)->saveTrial(id, sample("y"));
+        QVERIFY(!gone.ok() && gone.error().message.find("moved.caelumen") != std::string::npos && gone.error().message.find("gone") != std::string::npos);
+        QVERIFY((*c)->copyTo(at("saved elsewhere.caelumen"), {{{id, sample("y")}}, {}}).ok()); // what is known is not lost
+        auto copy = Campaign::open(at("saved elsewhere.caelumen"));
+        QCOMPARE(trialsOf(**copy)[0].title, QString("y"));
+    }
+
+    void readingMakesAndChangesNothing() {
+        const QString path = at("read/only.caelumen");
+        QVERIFY(QDir().mkpath(at("read")));
+        QVERIFY(!Campaign::openToRead(path).ok());
+        QVERIFY(QDir(at("read")).isEmpty());
+        {
+            auto c = Campaign::open(path);
+            QVERIFY((*c)->addTrial(sample("x")).ok());
+        }
+        const auto listing = [&] {
+            QMap<QString, QByteArray> out;
+            for (const QFileInfo& f : QDir(at("read")).entryInfoList(QDir::Files | QDir::Hidden)) {
+                QFile file(f.filePath());
+                if (file.open(QIODevice::ReadOnly)) out[f.fileName()] = file.readAll();
+            }
+            return out;
+        };
+        const auto before = listing();
+        {
+            auto c = Campaign::openToRead(path);
+            QVERIFY(c.ok());
+            QCOMPARE(trialsOf(**c).size(), std::size_t{1});
+            QVERIFY(!(*c)->addTrial(sample("y")).ok());
+        }
+        QVERIFY(listing() == before);
+    }
+
+    void aGoodCopyIsKeptAndOffered() {
+        const QString path = at("kept.caelumen");
+        {
+            auto c = Campaign::open(path);
+            QVERIFY((*c)->addTrial(sample("Good")).ok());
+        }
+        QVERIFY(Campaign::lastGoodCopy(path).isEmpty()); // it was new
+        QVERIFY(Campaign::open(path).ok());
+        QVERIFY(!Campaign::lastGoodCopy(path).isEmpty());
+        QFile file(path);
+        QVERIFY(file.open(QIODevice::ReadWrite) && file.seek(4096));
+        file.write(QByteArray(4096, 'x'));
+        file.close();
+        QVERIFY(!Campaign::open(path).ok());
+        const auto fresh = Campaign::recover(path), another = Campaign::recover(path);
+        QVERIFY(fresh.ok() && another.ok() && *fresh != *another);
+        auto c = Campaign::open(*fresh);
+        QVERIFY2(c.ok(), c.ok() ? "" : c.error().message.c_str());
+        QCOMPARE(trialsOf(**c)[0].title, QString("Good"));
+        QVERIFY(QFile::exists(path));
+    }
+
+    /// A database that only looks like a campaign is told from one before anything in it can act.
+    void databasesThatAreNoCampaignAreRefused_data() {
+        QTest::addColumn<QString>("sql");
+        QTest::newRow("no trials") << "DROP TABLE trial";
+        QTest::newRow("no settings") << "DROP TABLE setting";
+        QTest::newRow("a view of trials") << "ALTER TABLE trial RENAME TO t; CREATE VIEW trial AS SELECT * FROM t";
+        QTest::newRow("an endless view") << "CREATE VIEW v AS WITH RECURSIVE c(x) AS (SELECT 1 UNION ALL SELECT x + 1 FROM c) SELECT x FROM c";
+        QTest::newRow("a trigger") << "CREATE TRIGGER t AFTER INSERT ON setting BEGIN DELETE FROM trial; END";
+        QTest::newRow("columns gone") << "ALTER TABLE trial DROP COLUMN changed";
+        QTest::newRow("a huge text") << "INSERT INTO trial VALUES (9, 9, 'x', zeroblob(70000000), '')";
+        QTest::newRow("a huge setting") << "INSERT INTO setting VALUES ('x', zeroblob(70000000))";
+    }
+    void databasesThatAreNoCampaignAreRefused() {
+        QFETCH(QString, sql);
+        const QString path = at((QString(QTest::currentDataTag()) + ".caelumen").toUtf8().constData());
+        {
+            auto c = Campaign::open(path);
+            QVERIFY((*c)->addTrial(sample("x")).ok());
+        }
+        {
+            QSqlDatabase db = QSqlDatabase::addDatabase("QSQLITE", "hostile");
+            db.setDatabaseName(path);
+            QVERIFY(db.open());
+            for (const QString& statement : sql.contains("BEGIN") ? QStringList{sql} : sql.split("; ")) QVERIFY2(QSqlQuery(db).exec(statement), qPrintable(statement));
+            db.close();
+        }
+        QSqlDatabase::removeDatabase("hostile");
+        for (const auto& c : {Campaign::open(path).ok() ? std::string() : Campaign::open(path).error().message, Campaign::openToRead(path).ok() ? std::string() : Campaign::openToRead(path).error().message})
+            QVERIFY2(c.find(path.toStdString()) != std::string::npos && c.find("damaged") != std::string::npos, c.c_str());
+    }
+
+    void oneBadTrialLeavesTheOthers() {
+        const QString path = at("one bad.caelumen");
+        qint64 bad = 0;
+        {
+            auto c = Campaign::open(path);
+            bad = *(*c)->addTrial(sample("Bad"));
+            QVERIFY((*c)->addTrial(sample("Good")).ok());
+        }
+        {
+            QSqlDatabase db = QSqlDatabase::addDatabase("QSQLITE", "hostile");
+            db.setDatabaseName(path);
+            QVERIFY(db.open() && QSqlQuery(db).exec(QString("UPDATE trial SET body = '%1' WHERE id = %2").arg(QString(2000, '[')).arg(bad)));
+            db.close();
+        }
+        QSqlDatabase::removeDatabase("hostile");
+        auto c = Campaign::open(path);
+        QVERIFY(c.ok());
+        QCOMPARE(trialsOf(**c).size(), std::size_t{2});
+        const auto t = (*c)->trial(bad);
+        QVERIFY(!t.ok() && t.error().message.find("\"Bad\"") != std::string::npos);
+        QVERIFY((*c)->trial(trialsOf(**c)[1].id).ok());
+    }
+
+    void filesThatAreNoFilesAreRefusedAtOnce() {
+        QCOMPARE(::mkfifo(at("pipe.caelumen").toUtf8().constData(), 0600), 0);
+        for (const QString& path : {at("pipe.caelumen"), QString("/dev/null"), QString("/dev/zero")}) {
+            const auto c = Campaign::open(path);
+            QVERIFY(!c.ok() && c.error().message.find(path.toStdString()) != std::string::npos);
+        }
     }
 
     void strangersAreRefusedAndLeftAlone_data() {

@@ -16,7 +16,9 @@ public:
     QString place; ///< a folder
     QString saveFile(QWidget*, const QString&, const QString& suggestion, const QString&) override { return ++asked, suggested = suggestion, save; }
     QString text(QWidget*, const QString&, const QString&, const QString&) override { return ++asked, name; }
-    bool confirm(QWidget*, const QString&, const QString&) override { return ++asked, true; }
+    bool confirm(QWidget*, const QString& text, const QString&) override { return ++asked, question = text, yes; }
+    QString question; ///< the last one that was to be confirmed
+    bool yes = true;
     void tell(QWidget*, const QString&) override { ++asked; }
     QString suggested;
 };

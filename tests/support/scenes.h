@@ -44,6 +44,13 @@ caelumen::SimulatedTrial smallTrial(const std::vector<std::string>& filters, int
 /// A folder that goes away with the test.
 class Folder {
 public:
+    Folder() = default;
+    Folder(const Folder&) = delete;
+    Folder& operator=(const Folder&) = delete;
+    ~Folder() {
+        std::error_code ignored;
+        std::filesystem::remove_all(path(), ignored); // Qt leaves files whose names are no UTF-8
+    }
     std::filesystem::path path() const { return m_dir.path().toStdString(); }
     std::filesystem::path operator/(const char* name) const { return path() / name; }
 

@@ -37,6 +37,33 @@ private slots:
         }
     }
 
+    /// A row that was meant as one and is none is refused with its line, never passed over.
+    void badRowsAreNamedByTheirLine_data() {
+        QTest::addColumn<QByteArray>("row");
+        for (const char* row : {"505,oops", "505,nan", "505,inf", "505,-inf", "nan,0.5", "505", "505,", "505,7.3", "505,1e300", "505,-0.4", "50000000,0.5", "and so on"}) QTest::newRow(row) << QByteArray(row);
+    }
+    void badRowsAreNamedByTheirLine() {
+        QFETCH(QByteArray, row);
+        QByteArray text = "# measured\nnm,T\n";
+        for (int nm = 400; nm < 500; nm += 5) text += QByteArray::number(nm) + ",0.5\n";
+        const QByteArray first = "nm,T\n" + row + "\n400,0.5\n401,0.5\n402,0.5\n";
+        text += row + "\n520,0.5\n525,0.5\n";
+        const auto c = parseCurve(text.toStdString(), "bad.csv");
+        QVERIFY(!c.ok());
+        QVERIFY2(c.error().message.find("bad.csv, line 23") == 0, c.error().message.c_str());
+        if (row.contains(',') && row != "505,") QVERIFY2(!parseCurve(first.toStdString(), "bad.csv").ok(), "taken for a heading");
+    }
+
+    void headingsCommentsAndEmptyRowsArePassedOver() {
+        QCOMPARE(parseCurve("400 points of 12 June\nmade by the club\nnm;T\n\n# a remark\n500;0,1\n\n;;\n! another\n501;0,9\n502;0,2\n\n", "x")->wavelength_nm.size(), std::size_t{3});
+    }
+
+    void perCentIsToldFromASlip() {
+        QVERIFY(std::abs(parseCurve("500,0\n501,90\n502,0", "x")->at(501) - 0.9) < 1e-9); // one alone above nothing
+        QVERIFY(!parseCurve("500,0.8\n501,90\n502,0.7", "x").ok());                        // one alone above fractions
+        QVERIFY(std::abs(parseCurve("500 nm,T in %\n500,0.8\n501,90\n502,0.7", "x")->at(501) - 0.9) < 1e-9);
+    }
+
     void sameWavelengthsAreAveraged() { QCOMPARE(parseCurve("500,0.2\n500,0.4\n501,0.5\n502,0.5", "x")->at(500), 0.3); }
 
     void writesWhatItReads() {
