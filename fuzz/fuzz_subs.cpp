@@ -33,6 +33,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     if (!json) return 0;
     // What is read must survive being written and read again.
     const auto recipe = subsRecipeFromJson(*json, "fuzz", folder.path);
+    if (recipe) (void)subsRecipeToJson(*recipe).dump(); // throws where a text is none
     if (recipe && !subsRecipeFromJson(subsRecipeToJson(*recipe), "again", folder.path)) std::abort();
     return 0;
 }

@@ -2,6 +2,7 @@
 #include "app/demo_campaign.h"
 #include "app/main_window.h"
 #include "app/screenshots.h"
+#include "app/widgets/paths.h"
 
 #include <QApplication>
 #include <QCommandLineParser>
@@ -67,7 +68,9 @@ int main(int argc, char** argv) {
     const QCommandLineOption demoFolder("demo-folder", QObject::tr("where the demo's files live"), "DIR", defaultDemoFolder());
     const QCommandLineOption shots("screenshots", QObject::tr("write pictures of the window with the demo campaign and exit"), "DIR");
     parser.addOptions({demo, demoFolder, shots});
-    parser.process(app);
+    QStringList words; // by their bytes: a file's name need not be UTF-8
+    for (int i = 0; i < argc; ++i) words << fromPath(argv[i]);
+    parser.process(words);
 
     QTemporaryDir scratch;
     if (parser.isSet(shots)) QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, scratch.path()); // nobody's settings in the pictures

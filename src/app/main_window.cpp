@@ -155,7 +155,7 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
         m_doing->clear();
     });
     connect(m_cancel, &QPushButton::clicked, this, [this] {
-        m_session.jobs().cancel();
+        m_session.stop();
         m_doing->setText(tr("Stopped. Edit > Measure again goes on."));
     });
 
@@ -499,9 +499,7 @@ void MainWindow::exportComparison(const QString& ending) {
 
 void MainWindow::saveTo(const QString& path, const QString& ending) {
     const auto trial = m_session.trial();
-    auto inputs = filesOf(trial, {});
-    if (m_session.campaign()) inputs.push_back(m_session.campaign()->path().toStdString());
-    if (const Status safe = outputsAreSafe({toPath(path)}, inputs); !safe) return fail(QString::fromStdString(safe.error().message));
+    if (const Status safe = m_session.mayWrite(path); !safe) return fail(QString::fromStdString(safe.error().message));
     const auto results = std::make_shared<TrialResults>(*m_session.results());
     m_session.jobs().run("export", tr("Exporting"), [this, trial, results, path, ending](const Job& job) -> JobService::Finish {
         std::string text;

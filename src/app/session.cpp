@@ -1,6 +1,7 @@
 #include "app/session.h"
 
 #include "app/widgets/paths.h"
+#include "core/base/file.h"
 #include "core/base/json.h"
 #include "core/trial/measure_trial.h"
 #include "core/trial/propose.h"
@@ -72,7 +73,9 @@ void Session::forget() {
     m_trialId = 0;
     m_trial = {};
     m_results.reset();
+    m_whyNotMeasured.clear();
     m_pictures.clear();
+    m_whyNoPicture.clear();
 }
 
 /// The trial last shown, else the first that can be shown.
@@ -96,11 +99,11 @@ Status Session::saveCampaignAs(const QString& path) {
     return openCampaign(path);
 }
 
-std::vector<Campaign::Entry> Session::trials() const {
+std::vector<Campaign::Entry> Session::trials() {
     if (!m_campaign) return {};
     const auto all = m_campaign->trials();
     if (all) return *all;
-    emit const_cast<Session*>(this)->failed(QString::fromStdString(all.error().message));
+    emit failed(QString::fromStdString(all.error().message));
     return {};
 }
 
@@ -129,6 +132,18 @@ void Session::saveAgain() {
     if (failure && !m_campaign->isReadOnly()) m_saveSoon.start();
     else m_saveSoon.stop();
     if (before != m_notSaved) emit savingChanged();
+}
+
+Status Session::mayWrite(const QString& path) const {
+    auto inputs = filesOf(m_trial, m_folder);
+    if (m_campaign)
+        for (const char* ending : {"", "-wal", "-shm", ".last-good"}) inputs.push_back(toPath(m_campaign->path() + ending));
+    return outputsAreSafe({toPath(path)}, inputs);
+}
+
+Status Session::write(const QString& path, std::string_view bytes) const {
+    if (Status safe = mayWrite(path); !safe) return safe;
+    return writeFile(toPath(path), bytes);
 }
 
 void Session::takeOver() {
@@ -262,11 +277,16 @@ void Session::measureNow() {
     m_soon.stop();
     if (m_trialId == 0 || m_trial.runs.size() < 1) return;
     const Trial trial = m_trial;
+    m_whyNotMeasured.clear();
     m_jobs.run("measure", tr("Measuring"), [this, trial](const Job& job) -> JobService::Finish {
         auto results = measureTrial(trial, {}, job);
         if (!results) {
             if (results.error().message == kCancelled) return {};
-            return [this, sentence = QString::fromStdString(results.error().message)] { emit failed(sentence); };
+            return [this, sentence = QString::fromStdString(results.error().message)] {
+                m_whyNotMeasured = sentence;
+                emit resultsChanged();
+                emit failed(sentence);
+            };
         }
         auto shared = std::make_shared<const TrialResults>(std::move(*results));
         return [this, trial, shared] {
@@ -278,6 +298,13 @@ void Session::measureNow() {
             if (m_trial.regions.empty()) propose();
         };
     });
+}
+
+void Session::stop() {
+    m_jobs.cancel();
+    if (m_current) return;
+    m_whyNotMeasured = tr("it was stopped. Edit > Measure again goes on.");
+    emit resultsChanged();
 }
 
 void Session::propose() {
@@ -320,15 +347,24 @@ void Session::loadPictures() {
         else missing.push_back(run);
     }
     std::stable_sort(missing.begin(), missing.end(), [](const Run& a, const Run& b) { return a.baseline > b.baseline; });
+    m_whyNoPicture.clear();
     const bool dropped = kept.size() != m_pictures.size();
     m_pictures = std::move(kept);
     if (dropped) emit picturesChanged();
     for (const Run& run : missing) {
         m_jobs.run("picture " + QString::fromStdString(run.id), tr("Loading pictures"), [this, run, trial = m_trial](const Job& job) -> JobService::Finish {
             const auto open = openRun(trial, run, {});
-            if (!open) return [this, sentence = QString::fromStdString(open.error().message)] { emit failed(sentence); };
+            const auto without = [this, run](const Error& error) {
+                return [this, id = QString::fromStdString(run.id), sentence = QString::fromStdString(error.message)] {
+                    m_whyNoPicture[id] = sentence;
+                    emit picturesChanged();
+                    emit failed(sentence);
+                };
+            };
+            if (!open) return without(open.error());
             auto picture = PicturePyramid::load(*open, job);
-            if (!picture) return {};
+            if (!picture && picture.error().message == kCancelled) return {};
+            if (!picture) return without(picture.error());
             auto shared = std::make_shared<const PicturePyramid>(std::move(*picture));
             const QSize size(open->conditions.width, open->conditions.height);
             return [this, run, shared, size] {
@@ -343,6 +379,11 @@ void Session::loadPictures() {
 std::shared_ptr<const PicturePyramid> Session::picture(const QString& run) const {
     const auto it = m_pictures.find(run);
     return it == m_pictures.end() ? nullptr : it->second.second;
+}
+
+QString Session::whyNoPicture(const QString& run) const {
+    const auto it = m_whyNoPicture.find(run);
+    return it == m_whyNoPicture.end() ? QString() : it->second;
 }
 
 Alignment Session::alignmentOf(const QString& run) const {

@@ -30,7 +30,7 @@ public:
     bool canEdit() const { return m_campaign && !m_campaign->isReadOnly(); }
     void keep(const QString& key, const QString& value); ///< a setting of the campaign; saved like an edit
     QString kept(const QString& key) const;
-    std::vector<Campaign::Entry> trials() const;
+    std::vector<Campaign::Entry> trials();
 
     /// Why the last edits are not in the file; empty when everything is saved. They stay in memory and are tried again until they are.
     const QString& notSaved() const { return m_notSaved; }
@@ -54,6 +54,8 @@ public:
 
     const TrialResults* results() const { return m_results.get(); }
     bool resultsAreCurrent() const { return m_current; }
+    const QString& whyNotMeasured() const { return m_whyNotMeasured; } ///< one sentence; empty while it goes on or is done
+    QString whyNoPicture(const QString& run) const;
     std::shared_ptr<const PicturePyramid> picture(const QString& run) const;
     Alignment alignmentOf(const QString& run) const;
     QSize frameSize() const { return m_frame; } ///< of the baseline, stored pixels
@@ -61,9 +63,15 @@ public:
     /// A curve of the trial's filters, by the name that the trial gives it.
     const CurveShelf::Kept& curve(const std::string& file) { return m_curves.at(m_folder / file); }
 
+    /// Whether a file may be written: not over a frame, curve or photo of the trial, nor over the campaign.
+    Status mayWrite(const QString& path) const;
+    /// Writes a file where it may be written.
+    Status write(const QString& path, std::string_view bytes) const;
+
     JobService& jobs() { return m_jobs; }
     void measureSoon();
     void measureNow();
+    void stop(); ///< all work
     const std::filesystem::path& folder() const { return m_folder; }
 
 signals:
@@ -97,6 +105,8 @@ private:
     std::filesystem::path m_folder; ///< stays empty: the campaign gives absolute names
     std::shared_ptr<const TrialResults> m_results;
     bool m_current = false;
+    QString m_whyNotMeasured;
+    std::map<QString, QString> m_whyNoPicture; ///< by run
     QSize m_frame;
     std::map<QString, std::pair<QString, std::shared_ptr<const PicturePyramid>>> m_pictures; ///< by run: what it was made from, and the picture
 };

@@ -171,6 +171,8 @@ int stack(const Arguments& a) {
     if (!prepared) return fail(path, prepared.error().message);
     if (a.has("--report"))
         if (const Status done = writeFile(report, jsonText(preparedToJson(*prepared), 1) + "\n"); !done) return fail(done.error().message);
+    for (const JudgedSub& sub : prepared->run.subs)
+        if (!sub.figures.problem.empty()) note(sub.figures.problem);
     for (const std::string& warning : prepared->warnings) note(warning);
     return kDone;
 }
@@ -188,15 +190,19 @@ int lines(const Arguments& a) {
         matrix = lineMatrix(systemResponse(ConeShift({*ratio, 0, 1.8, 0}).apply(*curve, 0.5), typicalCamera(id)));
     }
     std::vector<fs::path> oxygen;
+    int code = kDone;
     for (const std::string& word : a.words) {
         const auto made = writeLines(word, matrix);
-        if (!made) return fail(word, made.error().message);
+        if (!made) {
+            code = fail(word, made.error().message); // the others go on
+            continue;
+        }
         say("{}\n{}\n", made->red.native(), made->oxygen.native()); // for scripts: the bytes of the name
         oxygen.push_back(made->oxygen);
     }
-    if (a.has("--oxygen"))
+    if (a.has("--oxygen") && code == kDone)
         if (const Status done = addOxygen(oxygen, a.value("--oxygen"), terminalJob()); !done) return fail(done.error().message);
-    return kDone;
+    return code;
 }
 
 int simulate(const Arguments& a) {

@@ -10,7 +10,6 @@
 #include <QFile>
 #include <QFileInfo>
 #include <QSqlDatabase>
-#include <QSqlError>
 #include <QSqlQuery>
 #include <QUrl>
 #include <QUuid>
@@ -56,7 +55,7 @@ Status Campaign::connect(const QString& options, const QString& name) {
     db.close();
     db.setDatabaseName(name);
     db.setConnectOptions(QString("QSQLITE_BUSY_TIMEOUT=%1").arg(kPatience_ms) + options);
-    if (!db.open()) return campaignFailure(m_path, "the campaign cannot be opened; check its permissions", db.lastError().text());
+    if (!db.open()) return campaignFailure(m_path, "the campaign cannot be opened; check its permissions", reasonOf(db.lastError()));
     m_place = placeOf(m_path);
     return Done{};
 }
@@ -119,7 +118,7 @@ Status Campaign::claim(CampaignLock lock) {
     m_mark = QUuid::createUuid().toString(QUuid::WithoutBraces);
     q.prepare("INSERT OR REPLACE INTO setting (key, value) VALUES ('writer', ?)");
     q.addBindValue(m_mark);
-    if (!q.exec()) return campaignFailure(m_path, "the campaign cannot be written; check its permissions and the space left", q.lastError().text());
+    if (!q.exec()) return campaignFailure(m_path, "the campaign cannot be written; check its permissions and the space left", reasonOf(q.lastError()));
     m_lock.emplace(std::move(lock));
     m_whyReadOnly.clear();
     m_heldElsewhere = false;
@@ -165,28 +164,28 @@ bool Campaign::isInPlace() const { return placeOf(m_path) == m_place; }
 
 Status Campaign::change(const QString& failing, const std::function<bool(QSqlQuery&)>& work) {
     if (isReadOnly()) return campaignFailure(m_path, failing, m_whyReadOnly);
-    if (!isInPlace()) return campaignFailure(m_path, failing + "; save it elsewhere", "its file or folder is gone or was replaced");
+    if (!isInPlace()) return campaignFailure(m_path, failing, "its file or folder is gone or was replaced; save it elsewhere");
     QSqlQuery q(QSqlDatabase::database(m_connection));
     const auto giveUp = [&](const QString& reason) {
-        const Error error = campaignFailure(m_path, failing + "; check the space left and whether another program holds the file", reason);
+        const Error error = campaignFailure(m_path, failing, reason);
         q.exec("ROLLBACK");
         return error;
     };
-    if (!q.exec("BEGIN IMMEDIATE")) return giveUp(q.lastError().text());
-    if (!q.exec("SELECT value FROM setting WHERE key = 'writer'") || !q.next()) return giveUp(q.lastError().text());
+    if (!q.exec("BEGIN IMMEDIATE")) return giveUp(reasonOf(q.lastError()));
+    if (!q.exec("SELECT value FROM setting WHERE key = 'writer'") || !q.next()) return giveUp(reasonOf(q.lastError()));
     if (q.value(0).toString() != m_mark) {
         q.exec("ROLLBACK");
         readOnly("Another window has taken over this campaign: here it can only be read.", true);
         return campaignFailure(m_path, failing, "another window has taken over");
     }
-    if (!work(q) || !q.exec("COMMIT")) return giveUp(q.lastError().text());
+    if (!work(q) || !q.exec("COMMIT")) return giveUp(reasonOf(q.lastError()));
     return Done{};
 }
 
 Result<std::vector<Campaign::Entry>> Campaign::trials() const {
     std::vector<Entry> out;
     QSqlQuery q(QSqlDatabase::database(m_connection));
-    if (!q.exec("SELECT id, title FROM trial ORDER BY position, id")) return campaignFailure(m_path, "its trials cannot be read; restore it from a copy", q.lastError().text());
+    if (!q.exec("SELECT id, title FROM trial ORDER BY position, id")) return campaignFailure(m_path, "its trials cannot be read; restore it from a copy", reasonOf(q.lastError()));
     while (q.next()) out.push_back({q.value(0).toLongLong(), q.value(1).toString()});
     return out;
 }

@@ -8,7 +8,6 @@
 #include <QFile>
 #include <QFileInfo>
 #include <QSqlDatabase>
-#include <QSqlError>
 #include <QSqlQuery>
 #include <QUuid>
 #include <QVariant>
@@ -64,7 +63,7 @@ Status Campaign::copyTo(const QString& path, const Unsaved& unsaved) const {
     settle(target);
     const Status written = writeThrough(name, [&](const fs::path& part) -> Status {
         const Database db(QString::fromStdString(part.native()));
-        const auto failed = [&](const QSqlQuery& q) { return campaignFailure(path, "the copy could not be written; check the folder and the space left", q.lastError().text()); };
+        const auto failed = [&](const QSqlQuery& q) { return campaignFailure(path, "the copy could not be written; check the folder and the space left", reasonOf(q.lastError())); };
         QSqlQuery to(db.get()), from(QSqlDatabase::database(m_connection));
         if (Status made = makeCampaignSchema(db.get(), path); !made) return made;
         if (!to.exec("BEGIN")) return failed(to);
@@ -82,7 +81,7 @@ Status Campaign::copyTo(const QString& path, const Unsaved& unsaved) const {
             if (!to.exec()) return failed(to);
         }
         std::map<QString, QString> settings;
-        if (!from.exec("SELECT key, value FROM setting WHERE key <> 'writer'")) return campaignFailure(m_path, "its settings cannot be read", from.lastError().text());
+        if (!from.exec("SELECT key, value FROM setting WHERE key <> 'writer'")) return campaignFailure(m_path, "its settings cannot be read", reasonOf(from.lastError()));
         while (from.next()) settings[from.value(0).toString()] = from.value(1).toString();
         for (const auto& [key, value] : unsaved.settings) settings[key] = value;
         for (const auto& [key, value] : settings) {
@@ -109,7 +108,7 @@ Status Campaign::keepGoodCopy() const {
         QSqlQuery q(QSqlDatabase::database(m_connection));
         q.prepare("VACUUM INTO ?");
         q.addBindValue(QString::fromStdString(part.native()));
-        if (!q.exec()) return campaignFailure(m_path, "no copy could be kept", q.lastError().text());
+        if (!q.exec()) return campaignFailure(m_path, "no copy could be kept", reasonOf(q.lastError()));
         return Done{};
     });
 }

@@ -1,6 +1,5 @@
 #include "store/campaign_schema.h"
 
-#include <QSqlError>
 #include <QSqlQuery>
 #include <QVariant>
 
@@ -35,7 +34,7 @@ Error damaged(const QString& path, const QString& reason) { return campaignFailu
 
 Status checkTables(QSqlQuery& q, const QString& path) {
     std::map<QString, QString> found; // name, type
-    if (!q.exec("SELECT name, type, sql FROM sqlite_master")) return damaged(path, q.lastError().text());
+    if (!q.exec("SELECT name, type, sql FROM sqlite_master")) return damaged(path, reasonOf(q.lastError()));
     while (q.next()) {
         const QString name = q.value(0).toString(), type = q.value(1).toString();
         if (type == "view" || type == "trigger" || q.value(2).toString().contains("VIRTUAL TABLE", Qt::CaseInsensitive)) return damaged(path, QString("it holds a %1 named %2, which no campaign has").arg(type, name));
@@ -64,6 +63,19 @@ Status checkSizes(QSqlQuery& q, const QString& path) {
 
 } // namespace
 
+QString reasonOf(const QSqlError& error) {
+    // The primary codes of SQLite (sqlite3.h); extended ones hold them in their last byte.
+    switch (error.nativeErrorCode().toInt() & 0xFF) {
+    case 5:
+    case 6: return "another program holds the file; close it there";
+    case 8: return "the file may only be read";
+    case 10: return "the disk is full or fails; make room or save elsewhere";
+    case 13: return "the disk is full; make room";
+    case 14: return "the file or its folder cannot be opened";
+    default: return error.databaseText().isEmpty() ? error.text() : error.databaseText();
+    }
+}
+
 Error campaignFailure(const QString& path, const QString& what, const QString& reason) { return Error{QStringLiteral("%1: %2 (%3).").arg(path, what, reason.simplified()).toStdString()}; }
 
 Status makeCampaignSchema(QSqlDatabase db, const QString& path) {
@@ -73,7 +85,7 @@ Status makeCampaignSchema(QSqlDatabase db, const QString& path) {
     for (const Table& table : tables()) done = done && q.exec(table.sql);
     done = done && q.exec(QString("PRAGMA application_id = %1").arg(kApplicationId)) && q.exec(QString("PRAGMA user_version = %1").arg(kFormat));
     if (done && db.commit()) return Done{};
-    const Error error = campaignFailure(path, "the campaign could not be made; check the folder and the space left", q.lastError().text());
+    const Error error = campaignFailure(path, "the campaign could not be made; check the folder and the space left", reasonOf(q.lastError()));
     db.rollback();
     return error;
 }
@@ -82,12 +94,12 @@ Status checkCampaign(QSqlDatabase db, const QString& path) {
     QSqlQuery q(db);
     q.exec("PRAGMA trusted_schema = OFF");
     const QVariant id = ask(q, "PRAGMA application_id");
-    if (!id.isValid()) return damaged(path, q.lastError().text());
+    if (!id.isValid()) return damaged(path, reasonOf(q.lastError()));
     if (id.toInt() != kApplicationId) return campaignFailure(path, "it is not a Caelumen campaign, or it is damaged; choose another file", "unknown content");
     const int version = ask(q, "PRAGMA user_version").toInt();
     if (version > kFormat) return campaignFailure(path, "it was written by a newer version; update the program to open it", QString("format %1").arg(version));
     if (Status whole = checkTables(q, path); !whole) return whole;
-    if (const QString found = ask(q, "PRAGMA quick_check(1)").toString(); found != "ok") return damaged(path, found.isEmpty() ? q.lastError().text() : found);
+    if (const QString found = ask(q, "PRAGMA quick_check(1)").toString(); found != "ok") return damaged(path, found.isEmpty() ? reasonOf(q.lastError()) : found);
     return checkSizes(q, path);
 }
 

@@ -3,9 +3,13 @@
 #include "core/base/result.h"
 
 #include <QSqlDatabase>
+#include <QSqlError>
 #include <QString>
 
 namespace caelumen {
+
+/// Why the database could not do something, in words that say what can be done.
+QString reasonOf(const QSqlError& error);
 
 /// One sentence about a campaign file: what, and the reason in brackets.
 Error campaignFailure(const QString& path, const QString& what, const QString& reason);

@@ -7,7 +7,6 @@
 
 #include <QDateTime>
 #include <QSqlDatabase>
-#include <QSqlError>
 #include <QSqlQuery>
 #include <QVariant>
 
@@ -17,7 +16,7 @@ Result<Trial> Campaign::trial(qint64 id) const {
     QSqlQuery q(QSqlDatabase::database(m_connection));
     q.prepare("SELECT title, body FROM trial WHERE id = ?");
     q.addBindValue(id);
-    if (!q.exec() || !q.next()) return campaignFailure(m_path, "the trial is not in the campaign any more", q.lastError().text());
+    if (!q.exec() || !q.next()) return campaignFailure(m_path, "the trial is not in the campaign any more", reasonOf(q.lastError()));
     const std::string name = QString("%1, trial \"%2\"").arg(m_path, q.value(0).toString()).toStdString();
     const auto json = parseJson(q.value(1).toString().toStdString(), name);
     if (!json) return json.error();

@@ -8,6 +8,7 @@
 #include "app/main_window.h"
 
 #include "core/base/file.h"
+#include "core/trial/trial_json.h"
 #include "support/answers.h"
 #include "support/scenes.h"
 #include "support/window.h"
@@ -223,6 +224,43 @@ private slots:
         m_answers->save = at("no/such/folder/x.csv");
         m_window->exportComparison("csv");
         QVERIFY(QTest::qWaitFor([&] { return problem().contains("x.csv"); }, 10'000));
+        // Neither over the campaign nor over a frame of the trial.
+        for (const QString& precious : {session().campaign()->path(), QString::fromStdString(session().trial().runs[0].stack)}) {
+            const auto before = readBytes(precious.toStdString(), 1U << 28U);
+            m_answers->save = precious;
+            m_window->exportComparison("csv");
+            QVERIFY2(problem().contains(precious) && problem().contains("which is read"), qPrintable(problem()));
+            QVERIFY(!session().jobs().busy());
+            QCOMPARE(*readBytes(precious.toStdString(), 1U << 28U), *before);
+        }
+    }
+
+    /// A name that a spreadsheet would obey stays a name.
+    void copiedTablesAreHarmless() {
+        drop({at("trial/trial.json")});
+        QVERIFY(settled());
+        Trial changed = session().trial();
+        changed.filters[1].name = "=HYPERLINK(1)\tx";
+        session().edit("rename", changed);
+        QTest::keyClick(m_window.get(), Qt::Key_C, Qt::ControlModifier | Qt::ShiftModifier);
+        const QStringList lines = QGuiApplication::clipboard()->text().split('\n');
+        QVERIFY2(lines[2].contains("\t'=HYPERLINK(1) x\t"), qPrintable(lines[2]));
+        QCOMPARE(lines[2].count('\t'), lines[1].count('\t'));
+    }
+
+    /// Frames that are gone are told where they would be seen; nothing waits for ever.
+    void framesThatAreGoneAreTold() {
+        Trial trial = *readTrial(m_folder / "trial/trial.json");
+        resolveFiles(trial, m_folder / "trial");
+        for (Run& run : trial.runs) run.stack += ".gone";
+        QVERIFY(session().addTrial(trial).ok());
+        QVERIFY(QTest::qWaitFor([&] { return !session().whyNotMeasured().isEmpty() && !session().jobs().busy(); }, 30'000));
+        QVERIFY(session().whyNotMeasured().contains(".gone"));
+        QVERIFY(session().whyNoPicture("A").contains(".gone"));
+        bool said = false;
+        for (const QLabel* label : bench().findChildren<QLabel*>()) said = said || label->text().startsWith("Not measured:");
+        QVERIFY(said);
+        QVERIFY(!m_window->grab().isNull());
     }
 
     void badDropsAreToldAndLoseNothing() {

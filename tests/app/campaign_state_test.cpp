@@ -169,7 +169,7 @@ private slots:
         rename(*m_window, "Edited on a full disk");
         setrlimit(RLIMIT_FSIZE, &before);
         QVERIFY(bar(*m_window).isVisible());
-        QVERIFY2(bar(*m_window).sentence().contains("space"), qPrintable(bar(*m_window).sentence()));
+        QVERIFY2(bar(*m_window).sentence().contains("full"), qPrintable(bar(*m_window).sentence()));
         QTRY_VERIFY_WITH_TIMEOUT(!bar(*m_window).isVisible(), 5000);
         QCOMPARE(titleIn(campaign()), QString("Edited on a full disk"));
     }

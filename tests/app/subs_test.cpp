@@ -213,6 +213,11 @@ private slots:
         QTRY_VERIFY_WITH_TIMEOUT(button("Separate the lines")->isEnabled(), 5000);
         QTest::mouseClick(button("Separate the lines"), Qt::LeftButton);
         QTRY_COMPARE_WITH_TIMEOUT(QDir(at("stacks")).entryList({"*-oxygen.fits"}).size(), 2, 20'000);
+        // Once more into the same folder: nothing that is there is written over.
+        const QFileInfoList before = QDir(at("stacks")).entryInfoList({"*.fits"}, QDir::Files, QDir::Name);
+        QTest::mouseClick(button("Stack all runs"), Qt::LeftButton);
+        QTRY_COMPARE_WITH_TIMEOUT(QDir(at("stacks")).entryList({"*.fits"}).size(), before.size() + 2, 20'000);
+        for (const QFileInfo& file : before) QCOMPARE(QFileInfo(file.filePath()).lastModified(), file.lastModified());
     }
 
     void oneRunIsStackedWhereOneSays() {

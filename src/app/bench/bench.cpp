@@ -226,7 +226,7 @@ void Bench::picturesChanged() {
         const auto picture = m_session.picture(id);
         if (picture && (!painter || &painter->pyramid() != picture.get())) painter = std::make_shared<PicturePainter>(picture);
         if (!picture) painter.reset();
-        lanes.push_back({id, QString("%1  %2").arg(id, QString::fromStdString(f ? f->name : run.filter)), filterStyle(static_cast<int>(i), run.baseline, theme().isRed()), painter});
+        lanes.push_back({id, QString("%1  %2").arg(id, QString::fromStdString(f ? f->name : run.filter)), filterStyle(static_cast<int>(i), run.baseline, theme().isRed()), painter, m_session.whyNoPicture(id)});
     }
     restretch();
     m_view->setLanes(std::move(lanes), m_session.frameSize());
@@ -315,7 +315,7 @@ void Bench::fillScores() {
 void Bench::fillAnswer() {
     const TrialResults* r = m_session.results();
     if (!m_session.hasTrial()) m_answer->setText(tr("Drop two or more stacked frames on the window to compare filters."));
-    else if (!r) m_answer->setText(m_session.trial().runs.size() < 2 ? tr("Add a second run: a comparison needs two.") : tr("Measuring \u2026"));
+    else if (!r) m_answer->setText(m_session.trial().runs.size() < 2 ? tr("Add a second run: a comparison needs two.") : m_session.whyNotMeasured().isEmpty() ? tr("Measuring \u2026") : tr("Not measured: %1").arg(m_session.whyNotMeasured()));
     else m_answer->setText(QString::fromStdString(answerSentence(m_session.trial(), *r, m_run.toStdString())));
 }
 

@@ -145,7 +145,7 @@ void FrameView::paintEvent(QPaintEvent*) {
     if (!shown || !shown->picture) {
         painter.fillRect(rect(), theme().plot);
         painter.setPen(theme().dim);
-        painter.drawText(rect(), Qt::AlignCenter, m_lanes.empty() ? tr("Drop two or more stacked frames here\nto compare filters.\n\nFITS or TIFF, one frame for each filter.") : tr("Loading the picture \u2026"));
+        painter.drawText(rect().adjusted(30, 30, -30, -30), Qt::AlignCenter | Qt::TextWordWrap, shown && !shown->missing.isEmpty() ? tr("No picture: %1").arg(shown->missing) : m_lanes.empty() ? tr("Drop two or more stacked frames here\nto compare filters.\n\nFITS or TIFF, one frame for each filter.") : tr("Loading the picture \u2026"));
         return;
     }
     painter.drawImage(0, 0, composed(*shown));

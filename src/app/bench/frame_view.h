@@ -17,7 +17,8 @@ namespace caelumen {
 struct ViewLane {
     QString run, label;
     FilterStyle style;
-    std::shared_ptr<PicturePainter> picture; ///< null while it loads
+    std::shared_ptr<PicturePainter> picture; ///< null while it loads, or where it cannot
+    QString missing = {};                    ///< why it cannot
 };
 
 /// Shows the aligned pictures of all runs on the baseline's grid, one at a time, with the regions on them. Pans with the mouse, zooms with the wheel about the

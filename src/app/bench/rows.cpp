@@ -1,5 +1,6 @@
 #include "app/bench/rows.h"
 
+#include "app/widgets/copied.h"
 #include "app/widgets/form_fields.h"
 #include "app/widgets/theme.h"
 #include "core/trial/quantity.h"
@@ -87,20 +88,20 @@ std::vector<ScoreRow> scoreRows(const Trial& trial, const TrialResults* r, const
 }
 
 QString scoreTable(const Trial& trial, const TrialResults* r, const QString& nebula) {
-    QString out = QObject::tr("Run\tFilter");
+    QStringList head{QObject::tr("Run"), QObject::tr("Filter")};
     for (const Score& score : scores()) {
         const Quantity* q = quantity(score.headline);
-        out += QString("\t%1%2").arg(text(q->label), q->unit == "1" ? QString() : " (" + text(q->unit) + ")");
+        head << text(q->label) + (q->unit == "1" ? QString() : " (" + text(q->unit) + ")");
     }
-    out += '\n';
+    QString out = copiedRow(head);
     for (const Run& run : trial.runs) {
         const Filter* f = trial.filter(run.filter);
-        out += QString::fromStdString(run.id) + '\t' + QString::fromStdString(f ? f->name : run.filter);
+        QStringList row{copiedName(run.id), copiedName(f ? f->name : run.filter)};
         for (const Score& score : scores()) {
             const Measurement* m = r ? scoreOf(*r, run.id, score, nebula.toStdString()) : nullptr;
-            out += '\t' + (m ? QString::fromStdString(formatValue(*m)) : QString());
+            row << (m ? QString::fromStdString(formatValue(*m)) : QString());
         }
-        out += '\n';
+        out += copiedRow(row);
     }
     return out;
 }

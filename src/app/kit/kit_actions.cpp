@@ -50,6 +50,7 @@ void Kit::askChart() {
 void Kit::readChart(const QString& path) {
     const Filter* filter = m_session.trial().filter(currentFilter().toStdString());
     if (!filter) return emit problem(tr("There is no filter to give %1 to; open a trial first.").arg(path));
+    if (const Status there = isFileToRead(toPath(path)); !there) return emit problem(QString::fromStdString(there.error().message));
     m_jobs.run("chart", tr("Reading the picture"), [this, path, name = QString::fromStdString(filter->name)](const Job&) -> JobService::Finish {
         QImageReader reader(path);
         reader.setAutoTransform(true);
@@ -68,7 +69,7 @@ void Kit::traceChart(const QImage& picture, const QString& name, const QString& 
     const QFileInfo file(path);
     const QString to = m_prompts.saveFile(this, tr("Save the curve"), file.dir().filePath(file.completeBaseName() + ".csv"), tr("Curves (*.csv)"));
     if (to.isEmpty()) return;
-    if (const Status written = writeFile(toPath(to), curveToCsv(dialog.curve())); !written) return emit problem(QString::fromStdString(written.error().message));
+    if (const Status written = m_session.write(to, curveToCsv(dialog.curve())); !written) return emit problem(QString::fromStdString(written.error().message));
     takeCurve(to);
 }
 
@@ -266,7 +267,7 @@ void Kit::removeCamera() {
 void Kit::askExportCamera() {
     const QString path = m_prompts.saveFile(this, tr("Export the camera"), QString::fromStdString(camera().name).toLower().replace(QRegularExpression("[^\\w-]+"), "-") + ".json", tr("Cameras (*.json)"));
     if (path.isEmpty()) return;
-    if (const Status written = writeFile(toPath(path), cameraToText(camera())); !written) emit problem(QString::fromStdString(written.error().message));
+    if (const Status written = m_session.write(path, cameraToText(camera())); !written) emit problem(QString::fromStdString(written.error().message));
 }
 
 void Kit::askExport() {
@@ -281,7 +282,7 @@ void Kit::askExport() {
         if (!kit) return emit problem(QString::fromStdString(kit.error().message));
         text = kitToText(*kit);
     }
-    if (const Status written = writeFile(toPath(path), text); !written) emit problem(QString::fromStdString(written.error().message));
+    if (const Status written = m_session.write(path, text); !written) emit problem(QString::fromStdString(written.error().message));
 }
 
 void Kit::askImport() {

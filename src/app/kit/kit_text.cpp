@@ -1,6 +1,9 @@
 #include "app/kit/kit_text.h"
 
+#include "app/widgets/copied.h"
 #include "app/widgets/theme.h"
+#include "core/base/file.h"
+#include "core/base/text.h"
 #include "core/optics/spacing.h"
 
 #include <QObject>
@@ -240,7 +243,8 @@ QString kitPage(const KitFacts& f) {
     if (f.filter && !f.filter->mount.empty()) out += paragraph(tr("Mount: %1.").arg(QString::fromStdString(f.filter->mount)), t.dim);
     if (f.filter && !f.filter->notes.empty()) out += paragraph(QString::fromStdString(f.filter->notes), t.dim);
     if (f.filter && !t.isRed()) // white glare would spoil adapted eyes
-        for (const std::string& photo : f.filter->photos) out += QString("<p><img src='%1' width='300'></p>").arg(QUrl::fromLocalFile(QString::fromStdString(photo)).toString().toHtmlEscaped());
+        for (const std::string& photo : f.filter->photos)
+            if (isFileToRead(pathOf(photo))) out += QString("<p><img src='%1' width='300'></p>").arg(QUrl::fromLocalFile(QString::fromStdString(photo)).toString().toHtmlEscaped());
     if (f.filter && !f.filter->obtained.empty()) out += paragraph(tr("How it was obtained: %1.").arg(QString::fromStdString(f.filter->obtained)), t.dim);
     return out;
 }
@@ -249,7 +253,10 @@ QString kitTable(const KitFacts& f) {
     QString out;
     for (const Table& table : tables(f)) {
         if (table.size() < 2) continue;
-        for (const QStringList& row : table) out += row.join('\t') + '\n';
+        for (QStringList row : table) { // the first column names lamps, lines and gaps
+            row.first() = copiedName(row.first().toStdString());
+            out += copiedRow(row);
+        }
         out += '\n';
     }
     return out;

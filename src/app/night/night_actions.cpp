@@ -1,6 +1,7 @@
 #include "app/night/night.h"
 #include "app/night/night_chart.h"
 #include "app/night/night_text.h"
+#include "app/widgets/copied.h"
 #include "app/widgets/form_fields.h"
 #include "app/widgets/paths.h"
 #include "app/widgets/prompts.h"
@@ -130,7 +131,16 @@ void Night::askSettings() {
     }
 }
 
-QString Night::tableText() const { return m_model.ready() ? QString::fromStdString(blocksToCsv(m_model.plan(), m_model.trial(), m_model.track())).replace(',', '\t') : QString(); }
+QString Night::tableText() const {
+    QString out;
+    if (!m_model.ready()) return out;
+    for (const std::vector<std::string>& row : csvRows(blocksToCsv(m_model.plan(), m_model.trial(), m_model.track()))) {
+        QStringList cells;
+        for (const std::string& cell : row) cells << copiedName(cell);
+        out += copiedRow(cells);
+    }
+    return out;
+}
 
 void Night::askExport(const QString& ending) {
     if (!m_model.ready()) return emit problem(m_model.problem());
@@ -145,7 +155,7 @@ void Night::askExport(const QString& ending) {
     else if (ending == "ics") bytes = planToCalendar(m_model.plan(), m_model.trial(), m_model.track());
     else if (ending == "csv") bytes = blocksToCsv(m_model.plan(), m_model.trial(), m_model.track());
     else bytes = jsonText(Json{{"caelumen_plan", 1}, {"target", m_model.target().id}, {"night_start", isoTime(m_model.track().start())}, {"plan", planToJson(m_model.plan())}}, 1) + "\n";
-    if (const Status written = writeFile(toPath(path), bytes); !written) emit problem(QString::fromStdString(written.error().message));
+    if (const Status written = m_session.write(path, bytes); !written) emit problem(QString::fromStdString(written.error().message));
 }
 
 } // namespace caelumen

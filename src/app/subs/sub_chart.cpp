@@ -1,5 +1,6 @@
 #include "app/subs/sub_chart.h"
 
+#include "app/widgets/copied.h"
 #include "app/widgets/theme.h"
 #include "core/base/statistics.h"
 #include "core/sky/ephemeris.h"
@@ -220,7 +221,7 @@ QString SubChart::text() const {
     if (m_content.run)
         for (const JudgedSub& s : m_content.run->subs) {
             const auto v = valueOf(s);
-            out += QString("%1\t%2\t%3\t%4\t%5\n").arg(QString::fromStdString(s.figures.file), QString::fromStdString(s.figures.start), v ? QString::number(*v, 'g', 6) : QString(), s.keep ? "keep" : "reject", reasonName(s.reason));
+            out += copiedRow({copiedName(s.figures.file), QString::fromStdString(s.figures.start), v ? QString::number(*v, 'g', 6) : QString(), s.keep ? "keep" : "reject", reasonName(s.reason)});
         }
     return out;
 }

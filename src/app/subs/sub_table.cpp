@@ -1,5 +1,6 @@
 #include "app/subs/sub_table.h"
 
+#include "app/widgets/copied.h"
 #include "app/widgets/theme.h"
 
 namespace caelumen {
@@ -64,12 +65,12 @@ QVariant SubTable::headerData(int section, Qt::Orientation orientation, int role
 QString SubTable::text() const {
     QStringList head;
     for (int c = 0; c < ColumnCount; ++c) head << headerData(c, Qt::Horizontal, Qt::DisplayRole).toString();
-    QString out = head.join('\t') + "\tfile\twhy\n";
+    QString out = copiedRow(head << "file" << "why");
     for (int r = 0; r < rowCount(); ++r) {
         const JudgedSub& s = m_run->subs[static_cast<std::size_t>(r)];
         QStringList row;
         for (int c = 0; c < ColumnCount; ++c) row << cell(s, r, c);
-        out += row.join('\t') + '\t' + QString::fromStdString(s.figures.file) + '\t' + QString::fromStdString(s.words) + '\n';
+        out += copiedRow(row << copiedName(s.figures.file) << copiedName(s.words));
     }
     return out;
 }

@@ -50,7 +50,7 @@ void clearAbandoned(const fs::path& folder) {
         char of[7] = {};
         int process = 0;
         unsigned long long start = 0;
-        if (std::sscanf(name.c_str(), ".caelumen-%6[0-9a-f]-%d-%llu-", of, &process, &start) != 3 || !name.ends_with(".part") || of != machine()) continue;
+        if (std::sscanf(name.c_str(), ".caelumen-%6[0-9a-f]-%d-%llu-", of, &process, &start) != 3 || name.find(".part") == std::string::npos || of != machine()) continue;
         std::error_code ignored;
         if (startOf(process) != start) fs::remove(it->path(), ignored);
     }

@@ -2,6 +2,7 @@
 
 #include "core/base/file.h"
 #include "core/base/json.h"
+#include "core/image/fits_writer.h"
 #include "core/image/frame_file.h"
 #include "core/trial/frame_report.h"
 #include "support/scenes.h"
@@ -143,6 +144,17 @@ private slots:
         const FrameFacts& f = file->info().facts;
         for (const auto& word : {f.target, f.filter, f.camera, f.telescope, f.frame_kind}) QCOMPARE(QString::fromStdString(word.value_or("")), expected);
         QVERIFY(!jsonText(factsToJson(f)).empty());
+    }
+
+    /// What a name holds can make no card of its own.
+    void textOfAHeaderStaysInItsCard() {
+        Plane p(16, 8, 1);
+        QVERIFY(writeFits(m_folder / "cards.fits", {&p}, {{"OBJECT", std::string("a\nEND\r\nSIMPLE  =  F"), "b\nc"}, {"FILTER", std::string("H\xCE\xB1 7 nm"), ""}, {"HISTORY", std::string("one\ntwo"), ""}}).ok());
+        const auto bytes = readBytes(m_folder / "cards.fits", 1 << 20);
+        for (std::size_t i = 0; i < 2880; ++i) QVERIFY2((*bytes)[i] >= 0x20 && (*bytes)[i] < 0x7F, "a header is printable ASCII");
+        const FrameFacts facts = FrameFile::open(m_folder / "cards.fits")->info().facts;
+        QCOMPARE(*facts.target, std::string("a END  SIMPLE  =  F"));
+        QCOMPARE(*facts.filter, std::string("H? 7 nm"));
     }
 
     void aTimeIsReadWithItsOffsetAndOtherWordsAreNoTime() {

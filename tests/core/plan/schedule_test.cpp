@@ -161,7 +161,7 @@ private slots:
         t.plan = p;
         const auto trial = trialFromJson(trialToJson(t), "t");
         QVERIFY(trial.ok() && *trial == t);
-        for (const char* bad : {R"({"subs": 0})", R"({"subs": 1.5})", R"({"order": "any"})", R"({"blocks": 3})", R"({"blocks": [{"start_s": -1, "exposure_s": 1}]})", R"({"blocks": [{"start_s": 1}]})", R"({"exposures": {"a": null}})", R"({"exposures": [1]})", R"({"exposure_s": "long"})", R"({"filters": [1]})", R"({"twilight_deg": 5})", R"([])"})
+        for (const char* bad : {R"({"subs": 0})", R"({"subs": 1.5})", R"({"order": "any"})", R"({"blocks": 3})", R"({"blocks": [{"start_s": -1, "exposure_s": 1}]})", R"({"blocks": [{"start_s": 1}]})", R"({"exposures": {"a": null}})", R"({"exposures": [1]})", R"({"exposure_s": "long"})", R"({"filters": [1]})", R"({"twilight_deg": 5})", R"({"date": "2026-02-30"})", R"({"date": "tonight"})", R"({"date": "2026-06-15x"})", R"([])"})
             QVERIFY2(!planFromJson(Json::parse(bad), "plan").ok(), bad);
     }
 
@@ -178,6 +178,13 @@ private slots:
         std::size_t events = 0;
         for (std::size_t at = ics.find("BEGIN:VEVENT"); at != std::string::npos; at = ics.find("BEGIN:VEVENT", at + 1)) ++events;
         QCOMPARE(events, p.blocks.size());
+        // Line ends in a name make no lines of their own, and no formula leaves in the table.
+        t.filters[0].name = "a\r\nEND:VCALENDAR\r\n";
+        t.filters[1].name = "=1+1";
+        const std::string again = planToCalendar(p, t, night());
+        QCOMPARE(std::count(again.begin(), again.end(), '\n'), std::count(ics.begin(), ics.end(), '\n'));
+        QCOMPARE(again.find("\r\nEND:VCALENDAR"), again.rfind("END:VCALENDAR") - 2);
+        QVERIFY(blocksToCsv(p, t, night()).find(",'=1+1,") != std::string::npos);
         for (std::size_t from = 0, end = 0; (end = ics.find("\r\n", from)) != std::string::npos; from = end + 2) QVERIFY(end - from <= 75);
     }
 
