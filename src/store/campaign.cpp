@@ -198,7 +198,7 @@ QString Campaign::setting(const QString& key) const {
 }
 
 Status Campaign::setSetting(const QString& key, const QString& value) {
-    return change("a setting could not be saved", [&](QSqlQuery& q) {
+    return change(key == "subs" ? "the decisions about the subs could not be saved" : "a setting could not be saved", [&](QSqlQuery& q) {
         q.prepare("INSERT OR REPLACE INTO setting (key, value) VALUES (?, ?)");
         q.addBindValue(key);
         q.addBindValue(value);

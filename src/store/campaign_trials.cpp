@@ -27,7 +27,7 @@ Result<Trial> Campaign::trial(qint64 id) const {
 
 Result<qint64> Campaign::addTrial(const Trial& trial) {
     qint64 id = 0;
-    const Status added = change("the trial could not be saved", [&](QSqlQuery& q) {
+    const Status added = change(QString("the trial \"%1\" could not be added").arg(QString::fromStdString(trial.title)), [&](QSqlQuery& q) {
         q.prepare("INSERT INTO trial (position, title, body, changed) VALUES ((SELECT COALESCE(MAX(position), 0) + 1 FROM trial), ?, ?, ?)");
         q.addBindValue(QString::fromStdString(trial.title));
         q.addBindValue(bodyOf(trial, m_path));
@@ -42,7 +42,7 @@ Result<qint64> Campaign::addTrial(const Trial& trial) {
 
 Status Campaign::saveTrial(qint64 id, const Trial& trial) {
     bool isThere = true;
-    const Status saved = change("the change could not be saved", [&](QSqlQuery& q) {
+    const Status saved = change(QString("the change of \"%1\" could not be saved").arg(QString::fromStdString(trial.title)), [&](QSqlQuery& q) {
         q.prepare("UPDATE trial SET title = ?, body = ?, changed = ? WHERE id = ?");
         q.addBindValue(QString::fromStdString(trial.title));
         q.addBindValue(bodyOf(trial, m_path));

@@ -17,6 +17,15 @@
 #include <QStandardPaths>
 
 namespace caelumen {
+namespace {
+
+/// A stack's name ends as one: no other kind of file is ever replaced by it.
+QString asFits(const QString& file) {
+    const QString ending = QFileInfo(file).suffix().toLower();
+    return ending == "fits" || ending == "fit" || ending == "fts" ? file : file + ".fits";
+}
+
+} // namespace
 
 void Subs::buildMenu(QMenu* menu) {
     menu->setToolTipsVisible(true);
@@ -58,7 +67,7 @@ void Subs::buildMenu(QMenu* menu) {
         if (files.isEmpty()) return;
         QString out = m_prompts.saveFile(this, tr("Oxygen of several filters"), QFileInfo(files.first()).dir().filePath("oxygen.fits"), tr("FITS (*.fits)"));
         if (out.isEmpty()) return;
-        if (QFileInfo(out).suffix().isEmpty()) out += ".fits";
+        out = asFits(out);
         std::vector<std::filesystem::path> paths;
         for (const QString& f : files) paths.push_back(toPath(f));
         m_lineJobs.run("oxygen", tr("Adding oxygen"), [this, paths, out](const Job& job) -> JobService::Finish {
@@ -100,10 +109,9 @@ QString Subs::suggestedStack(int group) const {
 void Subs::stackRun() {
     const int group = m_model.current();
     if (group < 0) return;
-    QString file = m_prompts.saveFile(this, tr("Stack this run"), suggestedStack(group), tr("FITS (*.fits)"));
+    const QString file = m_prompts.saveFile(this, tr("Stack this run"), suggestedStack(group), tr("FITS (*.fits)"));
     if (file.isEmpty()) return;
-    if (QFileInfo(file).suffix().isEmpty()) file += ".fits";
-    m_model.stack({{group, file}});
+    m_model.stack({{group, asFits(file)}});
 }
 
 void Subs::stackAll() {

@@ -263,7 +263,7 @@ void SubsModel::measure() {
             }
             measurer = std::make_shared<const SubMeasurer>(std::move(*made));
         }
-        auto figures = measureSubs(r, *measurer, notebook.toStdString(), job, [this, of](const SubFigures& f) {
+        auto figures = measureSubs(r, *measurer, toPath(notebook), job, [this, of](const SubFigures& f) {
             QMetaObject::invokeMethod(this, [this, of, f] { heardOf(of, f); }, Qt::QueuedConnection);
         });
         if (!figures) return {};
@@ -404,7 +404,7 @@ void SubsModel::stack(const std::vector<std::pair<int, QString>>& wanted) {
         for (std::size_t i = 0; i < work.size(); ++i) {
             Job part = job;
             part.progress = [&](double p, const std::string& what) { job.report((static_cast<double>(i) + p) / static_cast<double>(work.size()), what); };
-            const auto prepared = prepareRun(work[i].first, work[i].second.toStdString(), part);
+            const auto prepared = prepareRun(work[i].first, toPath(work[i].second), part);
             if (!prepared) {
                 if (prepared.error().message == kCancelled) return {};
                 return [this, sentence = QString::fromStdString(prepared.error().message)] { emit problem(sentence); };

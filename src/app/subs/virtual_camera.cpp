@@ -1,5 +1,6 @@
 #include "app/subs/virtual_camera.h"
 
+#include "app/widgets/paths.h"
 #include "core/simulate/demo.h"
 #include "core/simulate/demo_subs.h"
 #include "core/sky/night_track.h"
@@ -44,7 +45,7 @@ void VirtualCamera::start(const QString& folder, const QStringList& filters, int
         for (std::size_t i = 0; i < runs.size(); ++i) {
             VirtualRun frames = *runs[i];
             frames.subs.clear();
-            const fs::path place = fs::path(folder.toStdString()) / "calibration" / frames.scene.filter.id;
+            const fs::path place = toPath(folder) / "calibration" / frames.scene.filter.id;
             if (job.cancelled()) return {};
             const Status done = writeVirtualRun(frames, place, i == 0 ? VirtualFrames{} : VirtualFrames{0, 6, 0});
             std::error_code ignored;
@@ -82,7 +83,7 @@ void VirtualCamera::next() {
         return;
     }
     m_jobs.run("camera", tr("Virtual camera"), [this, run = m_runs[r], index, folder = m_folder](const Job&) -> JobService::Finish {
-        const fs::path file = fs::path(folder.toStdString()) / QString("%1-%2.fits").arg(QString::fromStdString(run->scene.filter.id)).arg(index + 1, 3, 10, QChar('0')).toStdString();
+        const fs::path file = toPath(folder) / QString("%1-%2.fits").arg(QString::fromStdString(run->scene.filter.id)).arg(index + 1, 3, 10, QChar('0')).toStdString();
         const Status done = writeVirtualSub(*run, static_cast<std::size_t>(index), file);
         return [this, failed = done ? QString() : QString::fromStdString(done.error().message)] {
             if (!failed.isEmpty()) {
