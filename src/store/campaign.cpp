@@ -87,8 +87,9 @@ Result<std::unique_ptr<Campaign>> Campaign::open(const QString& path) {
     } else if (!QFileInfo(info.absolutePath()).isWritable()) {
         return campaignFailure(path, "a campaign cannot be made here; choose a folder you may write to", "no permission");
     }
-    auto lock = CampaignLock::take(info.absoluteFilePath().toStdString());
-    if (!lock && isNew) return campaignFailure(path, "the campaign is just being made elsewhere; try again", QString::fromStdString(lock.error().message));
+    bool isHeld = false;
+    auto lock = CampaignLock::take(info.absoluteFilePath().toStdString(), &isHeld);
+    if (!lock && isNew) return campaignFailure(path, "the campaign cannot be made; check the folder and the space left", QString::fromStdString(lock.error().message));
     std::unique_ptr<Campaign> campaign(new Campaign(info.absoluteFilePath(), QUuid::createUuid().toString()));
     if (const Status connected = campaign->connect({}, campaign->m_path); !connected) return connected.error();
     QSqlDatabase db = QSqlDatabase::database(campaign->m_connection);
@@ -96,7 +97,7 @@ Result<std::unique_ptr<Campaign>> Campaign::open(const QString& path) {
         if (const Status whole = checkCampaign(db, path); !whole) return whole.error();
     if (!lock) {
         QSqlQuery(db).exec("PRAGMA query_only = ON");
-        campaign->readOnly(QString("This campaign is open in another window (%1): here it can only be read.").arg(QString::fromStdString(lock.error().message)), true);
+        campaign->readOnly(QString(isHeld ? "This campaign is open in another window (%1): here it can only be read." : "This campaign can only be read here: %1.").arg(QString::fromStdString(lock.error().message)), isHeld);
         return campaign;
     }
     if (isNew) {

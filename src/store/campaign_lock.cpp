@@ -36,19 +36,23 @@ std::string wordsIn(const OpenFile& file) {
 
 } // namespace
 
-Result<CampaignLock> CampaignLock::take(const fs::path& campaign) {
+Result<CampaignLock> CampaignLock::take(const fs::path& campaign, bool* isHeld) {
+    const auto held = [&](std::string by) {
+        if (isHeld) *isHeld = true;
+        return Error{std::move(by)};
+    };
     const fs::path path = lockOf(campaign);
     for (int tries = 0; tries < 10; ++tries) {
         OpenFile file(::open(path.c_str(), O_RDWR | O_CREAT | O_CLOEXEC | O_NOFOLLOW, 0644));
         if (file.number() < 0) return Error{fmt::format("no lock can be made ({})", std::strerror(errno))};
         // Where a file system knows no locks, the mark inside the campaign alone keeps writers apart.
-        if (::flock(file.number(), LOCK_EX | LOCK_NB) != 0 && errno == EWOULDBLOCK) return Error{wordsIn(file)};
+        if (::flock(file.number(), LOCK_EX | LOCK_NB) != 0 && errno == EWOULDBLOCK) return held(wordsIn(file));
         CampaignLock lock(std::move(file), path);
         if (!lock.isOurs()) continue; // its last holder removed it in between
         write(lock.m_file);
         return lock;
     }
-    return Error{"another process"};
+    return held("another process");
 }
 
 Result<CampaignLock> CampaignLock::takeOver(const fs::path& campaign) {

@@ -10,8 +10,8 @@ namespace caelumen {
 /// Says who may write a campaign. The lock is a file beside it, held by the system for an open file: it dies with its process, however that ends.
 class CampaignLock {
 public:
-    /// Takes the lock; where somebody holds it, the Error is who: "process 1234 on host".
-    static Result<CampaignLock> take(const std::filesystem::path& campaign);
+    /// Takes the lock; where somebody holds it, the Error is who ("process 1234 on host") and `isHeld` becomes true, else why there can be none.
+    static Result<CampaignLock> take(const std::filesystem::path& campaign, bool* isHeld = nullptr);
     /// Takes it in any case: whoever held it finds out by isOurs().
     static Result<CampaignLock> takeOver(const std::filesystem::path& campaign);
 

@@ -6,6 +6,8 @@
 #include <cstdio>
 #include <fstream>
 #include <functional>
+#include <mutex>
+#include <set>
 #include <string>
 #include <unistd.h>
 
@@ -45,6 +47,12 @@ fs::path temporaryBeside(const fs::path& target) {
 
 void clearAbandoned(const fs::path& folder) {
     std::error_code failed;
+    {
+        static std::mutex guard;
+        static std::set<fs::path> cleared;
+        const std::scoped_lock lock(guard);
+        if (!cleared.insert(fs::absolute(folder, failed)).second) return;
+    }
     for (fs::directory_iterator it(folder.empty() ? "." : folder, failed), end; !failed && it != end; it.increment(failed)) {
         const std::string name = it->path().filename().native();
         char of[7] = {};

@@ -102,7 +102,7 @@ public:
             if (cards > kMostCards) return Error{fmt::format("The header of {} has more than {} lines, more than can be handled; take its comments and history out.", shown(m_path), kMostCards)};
             for (std::size_t at = 0; at < kBlock; at += kCard) {
                 const std::string_view card(block.data() + at, kCard);
-                if (card.starts_with("END     ")) {
+                if (card.starts_with("END") && (card[3] == ' ' || card[3] == '\0')) {
                     ++m_count;
                     return std::optional(out);
                 }

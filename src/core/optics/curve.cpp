@@ -59,7 +59,7 @@ Result<Curve> parseCurve(const std::string& text, const std::string& name) {
         const auto p = twoNumbers(line);
         if (!p) {
             if (points.empty() && !isMeantAsRow(line)) continue; // headings
-            return Error{fmt::format("{}, line {}: \"{}\" is no row of wavelength and transmission; correct it or take it out.", name, at, oneLine(line).substr(0, 60))};
+            return Error{fmt::format("{}, line {}: \"{}\" is no row of wavelength and transmission; correct it or take it out.", name, at, oneLine(std::string_view(line).substr(0, 60)))};
         }
         if (p->first < 100 || p->first > 30'000) return Error{fmt::format("{}, line {}: a wavelength of {:g}; give 100 to 3000 nm (or angstrom).", name, at, p->first)};
         if (++count > 1'000'000) return Error{fmt::format("{} has more than a million points; thin it out.", name)};

@@ -62,7 +62,7 @@ std::string plain(const std::string& text) {
 double numberOr(const std::string& text, double otherwise) {
     double v = 0;
     const auto [end, failed] = std::from_chars(text.data(), text.data() + text.size(), v);
-    return failed == std::errc{} && end != text.data() ? v : otherwise;
+    return failed == std::errc{} && end != text.data() && std::isfinite(v) ? v : otherwise;
 }
 
 } // namespace
@@ -139,7 +139,7 @@ Result<std::vector<DeepSky>> parseTargets(const std::string& text, const std::st
         const auto a = sixtieths(ra), b = sixtieths(cell("dec"));
         // Hours when written in parts or with an h; degrees else.
         const bool hours = ra.find_first_of(" :hH") != std::string::npos;
-        if (d.id.empty() || !a || !b || *a < 0 || *a > (hours ? 24 : 360) || std::abs(*b) > 90)
+        if (d.id.empty() || !a || !b || !(*a >= 0 && *a <= (hours ? 24 : 360)) || !(std::abs(*b) <= 90))
             return Error{fmt::format("{} has no target in line {}: write a name, right ascension and declination, as \"NGC 6188, 16 40 06, -48 40\".", name, line)};
         d.ra_deg = hours ? 15 * *a : *a;
         d.dec_deg = *b;
