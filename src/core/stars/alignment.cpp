@@ -1,6 +1,7 @@
 #include "core/stars/alignment.h"
 
 #include "core/base/statistics.h"
+#include "core/stars/chance_match.h"
 #include "core/stars/star_grid.h"
 
 #include <fmt/format.h>
@@ -18,6 +19,7 @@ namespace {
 
 struct Triangle {
     double middle, small;          ///< sides over the longest one
+    double longest;                ///< pixels
     std::array<std::size_t, 3> v;  ///< opposite the longest, the middle and the shortest side
     bool clockwise;
 };
@@ -33,7 +35,7 @@ std::vector<Triangle> trianglesOf(const std::vector<Point>& p) {
                 std::sort(side.begin(), side.end(), std::greater<>());
                 const double longest = side[0].first;
                 if (longest < 15) continue;
-                Triangle t{side[1].first / longest, side[2].first / longest, {side[0].second, side[1].second, side[2].second}, false};
+                Triangle t{side[1].first / longest, side[2].first / longest, longest, {side[0].second, side[1].second, side[2].second}, false};
                 if (t.small < 0.1 || t.middle - t.small < 0.02 || t.middle > 0.98) continue; // no order of vertices to rely on
                 const Point &a = p[t.v[0]], &b = p[t.v[1]], &c = p[t.v[2]];
                 t.clockwise = (b.x - a.x) * (c.y - a.y) - (b.y - a.y) * (c.x - a.x) < 0;
@@ -55,6 +57,7 @@ std::vector<Point> brightest(const std::vector<AlignStar>& stars, std::size_t n)
 struct Candidate {
     Alignment transform;
     int hits = 0;
+    double tried = 0; ///< different transforms that the triangles asked for
 };
 
 int countHits(const Alignment& t, const std::vector<Point>& baseline, const StarGrid& run, double reach) {
@@ -93,7 +96,10 @@ int convincing(std::size_t tried, const std::vector<Point>& among, double reach)
     return static_cast<int>(std::ceil(chance + 5 * std::sqrt(chance) + 4));
 }
 
-Candidate search(const std::vector<AlignStar>& baseline, const std::vector<AlignStar>& run, std::size_t depth) {
+/// Stated scales are right to a few per cent: reducers and spacings change them by no more.
+constexpr double kScaleTolerance = 0.07;
+
+Candidate search(const std::vector<AlignStar>& baseline, const std::vector<AlignStar>& run, std::size_t depth, std::optional<double> scale) {
     const std::vector<Point> a = brightest(baseline, depth), b = brightest(run, depth);
     const std::vector<Triangle> from = trianglesOf(a);
     std::vector<Triangle> to = trianglesOf(b);
@@ -107,14 +113,17 @@ Candidate search(const std::vector<AlignStar>& baseline, const std::vector<Align
     const Point middle = middleOf(check);
     std::unordered_map<std::uint64_t, Proposal> proposals;
     constexpr double kTolerance = 0.006;
+    const double least = scale ? *scale * (1 - kScaleTolerance) : 0.28, most = scale ? *scale * (1 + kScaleTolerance) : 3.2;
     Pairs pairs(3);
     for (const Triangle& t : from) {
         auto at = std::lower_bound(to.begin(), to.end(), t.middle - kTolerance, [](const Triangle& x, double v) { return x.middle < v; });
         for (; at != to.end() && at->middle < t.middle + kTolerance; ++at) {
             if (std::abs(at->small - t.small) > kTolerance) continue;
+            const double ratio = at->longest / t.longest; // the scale, nearly
+            if (ratio < least || ratio > most) continue;
             for (std::size_t i = 0; i < 3; ++i) pairs[i] = {a[t.v[i]], b[at->v[i]]};
             const auto transform = fitSimilarity(pairs, t.clockwise != at->clockwise);
-            if (!transform || transform->scale < 0.28 || transform->scale > 3.2 || transform->rms_px > 2) continue;
+            if (!transform || transform->scale < least || transform->scale > most || transform->rms_px > 2) continue;
             Proposal& p = proposals[keyOf(*transform, middle)];
             if (++p.votes == 1) p.transform = *transform;
         }
@@ -127,11 +136,12 @@ Candidate search(const std::vector<AlignStar>& baseline, const std::vector<Align
         return std::tie(y.votes, x.transform.dx, x.transform.dy, x.transform.rotation_deg) < std::tie(x.votes, y.transform.dx, y.transform.dy, y.transform.rotation_deg);
     });
     Candidate best;
+    best.tried = static_cast<double>(order.size());
     for (std::size_t i = 0; i < tries; ++i) {
         const Alignment& transform = order[i].transform;
         if (countHits(transform, quick, grid, kReach) < 5) continue;
         const int hits = countHits(transform, check, grid, kReach);
-        if (hits > best.hits && hits >= needed) best = {transform, hits};
+        if (hits > best.hits && hits >= needed) best.transform = transform, best.hits = hits;
         if (best.hits >= 25 && best.hits > static_cast<int>(check.size()) / 2) break;
     }
     return best;
@@ -189,20 +199,63 @@ Alignment::Affine Alignment::backward() const {
 Point Alignment::map(Point p) const { return forward()(p); }
 Point Alignment::unmap(Point p) const { return backward()(p); }
 
-Result<Alignment> align(std::vector<AlignStar> baseline, std::vector<AlignStar> run) {
-    const auto byFlux = [](const AlignStar& a, const AlignStar& b) { return a.flux > b.flux; };
-    std::sort(baseline.begin(), baseline.end(), byFlux);
-    std::sort(run.begin(), run.end(), byFlux);
-    if (baseline.size() < 6 || run.size() < 6)
-        return Error{fmt::format("there are too few stars to align by ({} and {}; at least 6 each are needed)", baseline.size(), run.size())};
+namespace {
 
+/// What of a match counts for its odds.
+struct Match {
+    int matched = 0; ///< stars of the run that are met, each once
+    int tested = 0;  ///< places of the baseline's stars that lie within the run's stars
+    double p = 0;    ///< chance of such a place to meet a star
+};
+
+/// Counts a match, and how often the same places would meet stars elsewhere: a little aside, where clusters and chains of stars are as dense as here, and on the whole.
+Match weigh(const Alignment& t, const std::vector<Point>& baseline, const std::vector<Point>& run, double reach) {
+    double x0 = 1e300, x1 = -1e300, y0 = 1e300, y1 = -1e300;
+    for (const Point& p : run) {
+        x0 = std::min(x0, p.x), x1 = std::max(x1, p.x);
+        y0 = std::min(y0, p.y), y1 = std::max(y1, p.y);
+    }
+    const StarGrid grid(run, reach);
+    const auto to = t.forward();
+    Match out;
+    std::vector<Point> places;
+    std::vector<char> met(run.size(), 0);
+    for (const Point& b : baseline) {
+        const Point p = to(b);
+        if (p.x < x0 - reach || p.x > x1 + reach || p.y < y0 - reach || p.y > y1 + reach) continue;
+        places.push_back(p);
+        const auto k = grid.nearest(p, reach);
+        if (k < 0 || met[static_cast<std::size_t>(k)]) continue;
+        met[static_cast<std::size_t>(k)] = 1;
+        ++out.matched;
+    }
+    out.tested = static_cast<int>(places.size());
+    constexpr int kAsides = 16;
+    const double aside = std::max(12 * reach, 25.0);
+    int elsewhere = 0;
+    for (int i = 0; i < kAsides; ++i) {
+        const double angle = 2 * M_PI * i / kAsides, dx = aside * std::cos(angle), dy = aside * std::sin(angle);
+        for (const Point& p : places) elsewhere += grid.nearest({p.x + dx, p.y + dy}, reach) >= 0;
+    }
+    const double area = std::max(1.0, (x1 - x0) * (y1 - y0)), even = static_cast<double>(run.size()) * M_PI * reach * reach / area;
+    out.p = std::min(1.0, std::max(even, places.empty() ? 0.0 : elsewhere / (kAsides * static_cast<double>(places.size()))));
+    return out;
+}
+
+/// So many matches as good as this one would be expected among all that chance offers: one in a hundred million, and stricter where the stated scales speak against it.
+constexpr double kBelieved_log10 = -8, kBelievedAgainstScale_log10 = -13;
+
+Result<Alignment> alignAt(const std::vector<AlignStar>& baseline, const std::vector<AlignStar>& run, std::optional<double> scale, double believed_log10) {
+    const Error refused{"the stars do not match: it is probably not the same field"};
     Candidate best;
+    double tried = 0;
     for (const std::size_t depth : {16, 28, 45, 65}) {
-        best = search(baseline, run, depth);
+        best = search(baseline, run, depth, scale);
+        tried += best.tried;
         if (best.hits >= 12 || (best.hits >= 7 && depth >= 28)) break;
         if (depth >= std::max(baseline.size(), run.size())) break;
     }
-    if (best.hits < 6) return Error{"the stars do not match: it is probably not the same field"};
+    if (best.hits < 6) return refused;
 
     // Refine on everything in common, with a reach that closes in.
     Alignment now = best.transform;
@@ -216,14 +269,28 @@ Result<Alignment> align(std::vector<AlignStar> baseline, std::vector<AlignStar> 
             const Point q = now.map(p);
             if (const auto k = grid.nearest(q, reach); k >= 0) pairs.emplace_back(p, among[static_cast<std::size_t>(k)]);
         }
-        if (pairs.size() < 6) return Error{"the stars do not match: it is probably not the same field"};
+        if (pairs.size() < 6) return refused;
         const auto better = fitSimilarity(pairs, now.mirrored);
         if (!better) break;
         now = *better;
         reach = std::clamp(3 * now.rms_px, 0.5, 3.0);
     }
-    if (now.matched < std::max(6, convincing(all.size(), among, reach)) || now.rms_px > 1.5) return Error{"the stars do not match: it is probably not the same field"};
+    const Match m = weigh(now, all, among, reach);
+    if (m.matched < 6 || now.rms_px > 1.5 || chanceMatches_log10(m.matched, m.tested, m.p, tried) > believed_log10) return refused;
     return now;
+}
+
+} // namespace
+
+Result<Alignment> align(std::vector<AlignStar> baseline, std::vector<AlignStar> run, std::optional<double> scale) {
+    const auto byFlux = [](const AlignStar& a, const AlignStar& b) { return a.flux > b.flux; };
+    std::sort(baseline.begin(), baseline.end(), byFlux);
+    std::sort(run.begin(), run.end(), byFlux);
+    if (baseline.size() < 6 || run.size() < 6)
+        return Error{fmt::format("there are too few stars to align by ({} and {}; at least 6 each are needed)", baseline.size(), run.size())};
+    if (!scale) return alignAt(baseline, run, scale, kBelieved_log10);
+    auto found = alignAt(baseline, run, scale, kBelieved_log10);
+    return found ? found : alignAt(baseline, run, std::nullopt, kBelievedAgainstScale_log10); // a header can be wrong
 }
 
 } // namespace caelumen

@@ -92,7 +92,7 @@ struct Judge {
             say(c.run, "moon", std::abs(s.moon.alt_deg - b.moon.alt_deg) > 25 && s.moonIlluminated > 0.2 ? Grade::Weakens : Grade::Note, kAbsolute, fmt::format("The moon stood {:.0f} degrees high against {:.0f}.", s.moon.alt_deg, b.moon.alt_deg));
         if (s.target && b.target) {
             const double x = s.airmass.value_or(40), y = b.airmass.value_or(40);
-            if (std::abs(x - y) > 0.08) say(c.run, "altitude", std::abs(x - y) > 0.35 ? Grade::Weakens : Grade::Note, kAbsolute + kNebula, fmt::format("The target stood {:.0f} degrees high against {:.0f}: more air dims it and brightens the sky.", s.target->alt_deg, b.target->alt_deg));
+            if (std::abs(x - y) > 0.08) say(c.run, "altitude", std::abs(x - y) > 0.35 ? Grade::Weakens : Grade::Note, kAbsolute + kNebula, fmt::format("The target stood {:.0f} degrees high against {:.0f}: {}.", s.target->alt_deg, b.target->alt_deg, x > y ? "more air dims it and brightens the sky" : "less air dims it, and the sky is darker"));
             if (s.target->alt_deg < 25) say(c.run, "altitude", Grade::Weakens, kAbsolute + kNebula, fmt::format("The target stood only {:.0f} degrees high.", s.target->alt_deg));
         }
         if (s.twilight != "night" && s.twilight != b.twilight) say(c.run, "night", Grade::Weakens, kAbsolute, fmt::format("Taken in {} twilight.", s.twilight));

@@ -166,6 +166,12 @@ private:
         return rq;
     }
 
+    /// What a pixel of the baseline is in pixels of a run, where both say how large theirs are.
+    std::optional<double> statedScale(std::size_t i) const {
+        const auto &base = m_open[m_baseline].conditions.scale_arcsec, &own = m_open[i].conditions.scale_arcsec;
+        return base && own ? std::optional(*base / *own) : std::nullopt;
+    }
+
     std::optional<Alignment> promisedAlignment(std::size_t i) const {
         const RunConditions &base = m_open[m_baseline].conditions, &own = m_open[i].conditions;
         if (!base.wcs || !own.wcs) return std::nullopt;
@@ -224,7 +230,7 @@ private:
             if (!aligned) {
                 const auto* reference = m_reference.of(m_reference.stars, info.channels[c]);
                 const auto promised = promisedAlignment(i);
-                auto found = align(reference ? *reference : std::vector<AlignStar>{}, alignStars(stars, info.geometry(c)));
+                auto found = align(reference ? *reference : std::vector<AlignStar>{}, alignStars(stars, info.geometry(c)), statedScale(i));
                 if (!found && promised && c == channelOrder(info).back()) found = *promised; // better than nothing; fairness says so
                 if (found && promised) o.conditions.wcsOffset_px = distanceBetween(*found, *promised, m_open[m_baseline].conditions.width, m_open[m_baseline].conditions.height);
                 if (!found) {
@@ -278,7 +284,7 @@ private:
             const PlaneGeometry geometry = info.geometry(c);
             const PlaneStars stars = findStars(*plane, opened->rateOf(opened->knownSaturation), geometry.split);
             const auto* reference = m_reference.of(m_reference.stars, info.channels[c]);
-            auto alignment = align(reference ? *reference : std::vector<AlignStar>{}, alignStars(stars, geometry));
+            auto alignment = align(reference ? *reference : std::vector<AlignStar>{}, alignStars(stars, geometry), statedScale(i));
             if (!alignment) alignment = m_evidence[i].alignment; // few stars in so short a stack: it was taken beside the long one
             const PlaneView view{geometry, *alignment, plane->width(), plane->height()};
             for (const Region& r : m_trial.regions) {

@@ -1,5 +1,7 @@
 #include "core/stars/alignment.h"
 
+#include "core/stars/chance_match.h"
+
 #include "support/scenes.h"
 
 using namespace caelumen;
@@ -101,6 +103,69 @@ private slots:
             QVERIFY(!found.ok());
             QVERIFY(found.error().message.find("same field") != std::string::npos);
         }
+    }
+
+    /// Random fields of 8 to 5,000 stars, as dense as each other or not, in half of the cases with both pixel scales stated, even ones and ones with clusters. CAELUMEN_PAIRS sets
+    /// how many (docs/accuracy.md tells what thousands gave).
+    void randomFieldsAreNeverMatched() {
+        const int wanted = qEnvironmentVariableIntValue("CAELUMEN_PAIRS"), pairs = wanted > 0 ? wanted : 16;
+        Random random(77);
+        const auto field = [&](bool clustered, bool few) {
+            const int n = few ? 45 + static_cast<int>(23 * random.uniform()) : static_cast<int>(std::lround(8 * std::pow(5000.0 / 8, random.uniform())));
+            const double width = 1600 * (0.5 + random.uniform()), height = 1000 * (0.5 + random.uniform());
+            std::vector<AlignStar> out;
+            for (int i = 0; i < n; ++i) {
+                Point at{random.uniform() * width, random.uniform() * height};
+                if (clustered && i % 2) at = {width / 2 + 0.08 * width * random.normal(), height / 2 + 0.08 * width * random.normal()};
+                out.push_back({at, std::pow(10, 2 + 2 * random.uniform())});
+            }
+            return out;
+        };
+        int wrong = 0;
+        for (int i = 0; i < pairs; ++i) {
+            const bool clustered = i % 5 == 0, few = i % 2 == 0; // some fifty stars match by chance most easily
+            const auto a = field(clustered, few), b = field(clustered, few);
+            const auto found = align(a, b, i % 2 ? std::optional(1.0) : std::nullopt);
+            if (!found) continue;
+            ++wrong;
+            qWarning("pair %d: %zu and %zu stars, %d matched, scale %.3f, rms %.2f", i, a.size(), b.size(), found->matched, found->scale, found->rms_px);
+        }
+        QCOMPARE(wrong, 0);
+    }
+
+    /// The same field with only three of ten stars in common, turned, mirrored, at another scale, through a filter that changes which stars are bright.
+    void threeOfTenStarsAreEnough() {
+        const int wanted = qEnvironmentVariableIntValue("CAELUMEN_PAIRS"), pairs = wanted > 0 ? wanted / 20 : 8;
+        Random random(78);
+        int lost = 0;
+        for (int i = 0; i < pairs; ++i) {
+            const int n = static_cast<int>(std::lround(30 * std::pow(50.0, random.uniform()))), common = std::max(9, 3 * n / 10);
+            const double scale = i % 3 == 0 ? 1 : 0.4 + 2 * random.uniform();
+            const Alignment truth{800 * random.uniform(), 500 * random.uniform(), 360 * random.uniform() - 180, scale, i % 4 == 0, 0, 0};
+            Pair p = makePair(truth, common, n - common, 1000 + static_cast<unsigned long long>(i));
+            const auto found = align(p.baseline, p.run, i % 2 ? std::optional(scale * (1 + 0.02 * random.normal())) : std::nullopt);
+            if (found && worstCorner(*found, truth) < 1.5 * std::max(1.0, scale)) continue;
+            ++lost;
+            qWarning("pair %d: %d stars, %d in common, scale %.2f: %s", i, n, common, scale, found ? "a wrong place" : found.error().message.c_str());
+        }
+        QCOMPARE(lost, 0);
+    }
+
+    /// A header that states another scale is overruled by stars, but not by a handful of them.
+    void aWrongStatedScaleIsOverruledByManyStars() {
+        const Alignment truth{12, -8, 3, 1, false, 0, 0};
+        const Pair many = makePair(truth, 80, 40, 5);
+        const auto found = align(many.baseline, many.run, 2.0);
+        QVERIFY(found.ok() && worstCorner(*found, truth) < 0.2);
+    }
+
+    void oddsAreThoseOfTheBinomial() {
+        // P(N >= 3 of 10 at 0.1) = 0.0701908; two matches and two places are used up by the fit.
+        QVERIFY(std::abs(chanceMatches_log10(5, 12, 0.1, 1) - std::log10(0.0701908264)) < 1e-6);
+        QVERIFY(std::abs(chanceMatches_log10(5, 12, 0.1, 1000) - 3 - std::log10(0.0701908264)) < 1e-6);
+        QCOMPARE(chanceMatches_log10(2, 50, 0.01, 100), 2.0);  // nothing beyond what fits any pair
+        QCOMPARE(chanceMatches_log10(20, 50, 0.9, 100), 2.0);  // fewer than chance would bring
+        QVERIFY(chanceMatches_log10(300, 300, 1e-4, 1e6) < -500);
     }
 
     void tooFewStarsAreRefused() { QVERIFY(!align({{{1, 1}, 1}, {{5, 5}, 1}}, {{{1, 1}, 1}}).ok()); }

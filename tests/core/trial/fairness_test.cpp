@@ -88,6 +88,13 @@ class FairnessTest : public QObject {
 private slots:
     void equalRunsAreFair() { QVERIFY(judged([](RunConditions&) {}).empty()); }
 
+    /// A target that stood higher looked through less air, not more.
+    void sentencesFollowTheSign() {
+        const auto lower = judged([](RunConditions& c) { c.sky->target->alt_deg = 22, c.sky->airmass = 2.6; }), higher = judged([](RunConditions& c) { c.sky->target->alt_deg = 85, c.sky->airmass = 1.004; });
+        QVERIFY(of(lower, "altitude") && of(lower, "altitude")->text.find("more air") != std::string::npos);
+        QVERIFY(of(higher, "altitude") && of(higher, "altitude")->text.find("less air") != std::string::npos);
+    }
+
     void everyDifferenceIsFoundAndGraded() {
         const auto check = [](const char* subject, Grade grade, const std::function<void(RunConditions&)>& change) {
             const auto list = judged(change);
