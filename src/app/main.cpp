@@ -13,7 +13,9 @@
 #include <QTemporaryDir>
 #include <QThreadPool>
 
+#include <algorithm>
 #include <atomic>
+#include <memory>
 #include <cstdio>
 
 using namespace caelumen;
@@ -52,12 +54,14 @@ Result<QString> makeDemo(const QString& folder, bool withDialog) {
 } // namespace
 
 int main(int argc, char** argv) {
-    Application app(argc, argv);
     QApplication::setOrganizationName("Caelumen");
     QApplication::setApplicationName("caelumen");
-    QApplication::setApplicationDisplayName("Caelumen");
     QApplication::setApplicationVersion(CAELUMEN_VERSION);
-    QApplication::setDesktopFileName("org.caelumen.Caelumen");
+    QStringList words; // by their bytes: a file's name need not be UTF-8
+    for (int i = 0; i < argc; ++i) words << fromPath(argv[i]);
+    // What only prints needs no monitor.
+    const bool printsOnly = std::any_of(words.begin() + 1, std::find(words.begin() + 1, words.end(), "--"), [](const QString& w) { return w == "--help" || w == "-h" || w == "--help-all" || w == "--version" || w == "-v"; });
+    const std::unique_ptr<QCoreApplication> application(printsOnly ? new QCoreApplication(argc, argv) : new Application(argc, argv));
 
     QCommandLineParser parser;
     parser.setApplicationDescription(QObject::tr("Compares astrophotography filters fairly."));
@@ -68,9 +72,10 @@ int main(int argc, char** argv) {
     const QCommandLineOption demoFolder("demo-folder", QObject::tr("where the demo's files live"), "DIR", defaultDemoFolder());
     const QCommandLineOption shots("screenshots", QObject::tr("write pictures of the window with the demo campaign and exit"), "DIR");
     parser.addOptions({demo, demoFolder, shots});
-    QStringList words; // by their bytes: a file's name need not be UTF-8
-    for (int i = 0; i < argc; ++i) words << fromPath(argv[i]);
     parser.process(words);
+    auto& app = static_cast<Application&>(*application);
+    QApplication::setApplicationDisplayName("Caelumen");
+    QApplication::setDesktopFileName("org.caelumen.Caelumen");
 
     QTemporaryDir scratch;
     if (parser.isSet(shots)) QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, scratch.path()); // nobody's settings in the pictures

@@ -48,7 +48,7 @@ Result<Opened> openOne(const fs::path& path, const FrameInfo& light, const char*
         for (int x = info.width / 4; x < info.width * 3 / 4; x += std::max(1, info.width / 256) | 1)
             if (std::isfinite(line[static_cast<std::size_t>(x)])) values.push_back(line[static_cast<std::size_t>(x)]);
     }
-    if (values.empty()) return Error{fmt::format("{} has no usable pixels; take it out of the {}s.", shown(path), kind)};
+    if (values.empty()) return Error{fmt::format("{} has no usable pixels; take it out of the {}.", shown(path), plural(kind))};
     std::vector<double> sorted(values.begin(), values.end());
     out.top = quantile(sorted, 0.99);
     out.level = median(std::span<float>(values));
@@ -90,7 +90,7 @@ void leaveOutLeaks(std::vector<Opened>& frames, const char* kind, std::vector<st
     const double middle = median(std::span<double>(room)), sigma = robustSigma(room), limit = std::max(6 * sigma, 0.02 * std::abs(middle) + 4);
     std::erase_if(frames, [&](const Opened& f) {
         const bool out = f.level > middle + limit;
-        if (out) warnings.push_back(fmt::format("{} is brighter than the other {}s ({:.0f} against {:.0f} ADU): light leaked in. It was left out.", shown(f.info.path.filename()), kind, f.level, middle));
+        if (out) warnings.push_back(fmt::format("{} is brighter than the other {} ({:.0f} against {:.0f} ADU): light leaked in. It was left out.", shown(f.info.path.filename()), plural(kind), f.level, middle));
         return out;
     });
 }

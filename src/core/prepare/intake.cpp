@@ -126,7 +126,7 @@ std::string FrameGroup::title() const {
     std::string out;
     if (kind == FrameKind::Light) out = with(filter.empty() ? "no filter named" : filter, target);
     else if (kind == FrameKind::Flat) out = with("flats", filter);
-    else out = std::string(frameKindName(kind)) + (kind == FrameKind::Bias ? "es" : "s");
+    else out = plural(frameKindName(kind));
     if (exposure_s && kind != FrameKind::Bias) out = with(out, fmt::format("{:g} s", *exposure_s));
     if (gain) out = with(out, fmt::format("gain {:g}", *gain));
     if (temperature_c) out = with(out, fmt::format("{:.0f} C", *temperature_c));

@@ -106,7 +106,7 @@ private slots:
     }
 
     /// Random fields of 8 to 5,000 stars, as dense as each other or not, in half of the cases with both pixel scales stated, even ones and ones with clusters. CAELUMEN_PAIRS sets
-    /// how many (docs/accuracy.md tells what thousands gave).
+    /// how many (docs/development.md tells what a thousand gave).
     void randomFieldsAreNeverMatched() {
         const int wanted = qEnvironmentVariableIntValue("CAELUMEN_PAIRS"), pairs = wanted > 0 ? wanted : 16;
         Random random(77);
