@@ -94,7 +94,11 @@ void Session::showAny() {
 }
 
 Status Session::saveCampaignAs(const QString& path) {
-    if (!m_campaign || QFileInfo(path).absoluteFilePath() == m_campaign->path()) return Done{}; // every edit is saved already
+    if (!m_campaign) return Error{"No campaign is open."};
+    if (QFileInfo(path).absoluteFilePath() == m_campaign->path()) { // every edit is saved there already, or cannot be
+        saveAgain();
+        return m_notSaved.isEmpty() ? Status(Done{}) : Status(Error{m_notSaved.toStdString()});
+    }
     if (const Status copied = m_campaign->copyTo(path, m_unsaved); !copied) return copied;
     return openCampaign(path);
 }

@@ -189,7 +189,13 @@ int lines(const Arguments& a) {
         if (std::none_of(all.begin(), all.end(), [&](const Camera& c) { return c.id == id && c.channels.size() == 3; })) return misuse("--camera must be colour-clear, colour-cut, still or still-modified", kLinesUsage);
         matrix = lineMatrix(systemResponse(ConeShift({*ratio, 0, 1.8, 0}).apply(*curve, 0.5), typicalCamera(id)));
     }
-    std::vector<fs::path> oxygen;
+    std::vector<fs::path> inputs(a.words.begin(), a.words.end()), outputs{a.value("--oxygen")}, oxygen;
+    inputs.emplace_back(a.value("--curve"));
+    for (const std::string& word : a.words) {
+        const auto [red, blue] = lineOutputs(word, matrix);
+        outputs.push_back(red), outputs.push_back(blue);
+    }
+    if (const Status safe = keepApart(outputs, inputs); !safe) return fail(safe.error().message);
     int code = kDone;
     for (const std::string& word : a.words) {
         const auto made = writeLines(word, matrix);

@@ -114,6 +114,7 @@ private slots:
             rename(*m_window, "Edited twice");
             QCOMPARE(QString::fromStdString(session().trial().title), QString("Edited twice"));
             QCOMPARE(titleIn(campaign()), QString("As it was"));
+            QVERIFY(!session().saveCampaignAs(campaign()).ok()); // the same name is no way out
         }
         QTRY_VERIFY_WITH_TIMEOUT(!bar(*m_window).isVisible(), 5000);
         QCOMPARE(titleIn(campaign()), QString("Edited twice"));

@@ -234,6 +234,8 @@ private slots:
         QTest::newRow("results over a link to the trial") << QStringList{"measure", "trial/trial.json", "--out", "trial-link.json"};
         QTest::newRow("one file for both") << QStringList{"measure", "trial/trial.json", "--out", "same", "--csv", "same"};
         QTest::newRow("a page over a curve") << QStringList{"report", "trial/trial.json", "--out", "trial/curves/duo7.csv"};
+        QTest::newRow("oxygen over the stack") << QStringList{"lines", "trial/B.fits", "--oxygen", "trial/B.fits"};
+        QTest::newRow("oxygen over a line frame") << QStringList{"lines", "trial/B.fits", "--oxygen", "trial/B-oxygen.fits"};
         QTest::newRow("a device") << QStringList{"measure", "trial/trial.json", "--out", "/dev/null"};
     }
     void outputsOverInputsAreRefused() {

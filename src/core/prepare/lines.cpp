@@ -17,6 +17,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <tuple>
 
 namespace caelumen {
 namespace fs = std::filesystem;
@@ -87,13 +88,15 @@ LineWeights lineWeights(const LineMatrix& m, const std::array<double, 3>& noise)
     return out;
 }
 
+std::pair<fs::path, fs::path> lineOutputs(const fs::path& stack, const LineMatrix& matrix) { return {besideStack(stack, matrix.sulphur ? "sulphur" : "hydrogen"), besideStack(stack, "oxygen")}; }
+
 Result<LineFrames> writeLines(const fs::path& stack, const LineMatrix& matrix) {
     const auto file = FrameFile::open(stack);
     if (!file) return file.error();
     if (file->info().channels.size() != 3 || file->info().mosaic) return Error{fmt::format("{} has no three channels; lines are separated from a stack of a colour camera.", shown(stack))};
     const std::string red = matrix.sulphur ? "sulphur" : "hydrogen";
     LineFrames out;
-    out.red = besideStack(stack, red), out.oxygen = besideStack(stack, "oxygen");
+    std::tie(out.red, out.oxygen) = lineOutputs(stack, matrix);
     if (const Status safe = outputsAreSafe({out.red, out.oxygen}, {stack}); !safe) return safe.error();
     std::vector<Plane> planes;
     for (std::size_t c = 0; c < 3; ++c) {

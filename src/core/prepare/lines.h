@@ -32,6 +32,9 @@ struct LineFrames {
     LineWeights weights;
     std::array<double, 3> noise{}; ///< of the stack's channels, ADU
 };
+/// The names of a stack's line frames: of its red line, and of oxygen.
+std::pair<std::filesystem::path, std::filesystem::path> lineOutputs(const std::filesystem::path& stack, const LineMatrix& matrix);
+
 /// Writes the line frames of a three-channel stack beside it ("b-hydrogen.fits", "b-oxygen.fits").
 Result<LineFrames> writeLines(const std::filesystem::path& stack, const LineMatrix& matrix);
 
