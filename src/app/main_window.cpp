@@ -2,7 +2,6 @@
 
 #include "app/application.h"
 #include "app/bench/bench.h"
-#include "app/bench/evidence_plot.h"
 #include "app/facts_dialog.h"
 #include "app/kit/kit.h"
 #include "app/night/night.h"
@@ -15,9 +14,7 @@
 #include "core/trial/sentences.h"
 #include "report/html_report.h"
 
-#include <QActionGroup>
 #include <QApplication>
-#include <QClipboard>
 #include <QCloseEvent>
 #include <QComboBox>
 #include <QDir>
@@ -35,14 +32,8 @@
 #include <QStackedWidget>
 #include <QStandardPaths>
 #include <QStatusBar>
-#include <QTableWidget>
-#include <QToolBar>
-#include <QToolButton>
 #include <QUrl>
-#include <QHeaderView>
 #include <QVBoxLayout>
-
-
 
 namespace caelumen {
 namespace {
@@ -174,27 +165,6 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
 
 MainWindow::~MainWindow() = default;
 
-QWidget* MainWindow::buildSwitch() {
-    auto* box = new QWidget;
-    auto* row = new QHBoxLayout(box);
-    row->setContentsMargins(0, 0, 0, 0);
-    row->setSpacing(2);
-    auto* group = new QActionGroup(this);
-    for (const auto& [which, name, tip, key] : {std::tuple{Workspace::Kit, tr("Kit"), tr("What is this filter, really?"), "Alt+1"}, {Workspace::Night, tr("Night"), tr("What shall I shoot, and in which order?"), "Alt+2"}, {Workspace::Subs, tr("Subs"), tr("Which subs count?"), "Alt+3"}, {Workspace::Bench, tr("Bench"), tr("Which filter is better, and by how much?"), "Alt+4"}}) {
-        auto* action = new QAction(name, group);
-        action->setCheckable(true);
-        action->setShortcut(QKeySequence(key));
-        action->setToolTip(QString("%1 (%2)").arg(tip, QString(key)));
-        connect(action, &QAction::triggered, this, [this, w = which] { showWorkspace(w); });
-        auto* button = new QToolButton;
-        button->setDefaultAction(action);
-        button->setMinimumWidth(54);
-        row->addWidget(button);
-        m_switch << action;
-    }
-    return box;
-}
-
 void MainWindow::showWorkspace(Workspace which) {
     m_workspaces->setCurrentIndex(static_cast<int>(which));
     m_switch[static_cast<int>(which)]->setChecked(true);
@@ -203,145 +173,6 @@ void MainWindow::showWorkspace(Workspace which) {
 }
 
 MainWindow::Workspace MainWindow::workspace() const { return static_cast<Workspace>(m_workspaces->currentIndex()); }
-
-void MainWindow::buildBar() {
-    m_trials->setMinimumWidth(260);
-    m_trials->setSizeAdjustPolicy(QComboBox::AdjustToContents);
-    m_trials->setMaximumWidth(420);
-    m_trials->setAccessibleName(tr("Trial"));
-    connect(m_trials, &QComboBox::activated, this, [this](int index) { m_session.showTrial(m_trials->itemData(index).toLongLong()); });
-    m_conditions->setObjectName("dim");
-    m_conditions->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
-    m_problem->hide();
-    m_problem->setWordWrap(true);
-    m_problem->setContentsMargins(14, 4, 14, 6);
-    m_problem->setTextInteractionFlags(Qt::TextSelectableByMouse);
-    m_progress->setFixedWidth(180);
-    m_progress->setTextVisible(false);
-    m_progress->hide();
-    m_cancel->hide();
-    m_cancel->setFlat(true);
-    m_pixel->setObjectName("dim");
-    statusBar()->addWidget(m_doing);
-    statusBar()->addWidget(m_progress);
-    statusBar()->addWidget(m_cancel);
-    statusBar()->addPermanentWidget(m_pixel);
-    statusBar()->setSizeGripEnabled(false);
-}
-
-void MainWindow::buildMenus() {
-    const auto add = [this](QMenu* menu, const QString& text, const QKeySequence& key, auto slot) {
-        QAction* action = menu->addAction(text, this, slot);
-        action->setShortcut(key);
-        return action;
-    };
-    QMenu* file = menuBar()->addMenu(tr("&File"));
-    add(file, tr("&New trial from frames \u2026"), QKeySequence::New, [this] { newTrial(); });
-    add(file, tr("New night to &plan"), QKeySequence("Ctrl+Shift+P"), [this] {
-        showWorkspace(Workspace::Night);
-        m_night->newNight();
-    });
-    m_needTrial << add(file, tr("&Add frames to this trial \u2026"), QKeySequence("Ctrl+Shift+N"), [this] { addFrames(); });
-    add(file, tr("&Import a trial file \u2026"), QKeySequence("Ctrl+I"), [this] { importTrial(); });
-    file->addSeparator();
-    add(file, tr("&Open a campaign \u2026"), QKeySequence::Open, [this] {
-        const QString path = m_prompts->openFile(this, tr("Open a campaign"), tr("Campaigns (*.caelumen);;All files (*)"));
-        if (!path.isEmpty()) openCampaign(path);
-    });
-    m_recent = file->addMenu(tr("Recent &campaigns"));
-    fillRecent();
-    add(file, tr("&Save the campaign as \u2026"), QKeySequence::SaveAs, [this] { saveCampaignElsewhere(); });
-    file->addSeparator();
-    QMenu* out = file->addMenu(tr("&Export the comparison"));
-    m_needResults << add(out, tr("Page with pictures and plots (HTML) \u2026"), QKeySequence("Ctrl+E"), [this] { exportComparison("html"); });
-    m_needResults << add(out, tr("Table (CSV) \u2026"), {}, [this] { exportComparison("csv"); });
-    m_needResults << add(out, tr("Results (JSON) \u2026"), {}, [this] { exportComparison("json"); });
-    file->addSeparator();
-    add(file, tr("&Quit"), QKeySequence::Quit, [this] { close(); });
-
-    QMenu* edit = menuBar()->addMenu(tr("&Edit"));
-    QAction* undo = m_session.undoStack().createUndoAction(this, tr("&Undo"));
-    undo->setShortcut(QKeySequence::Undo);
-    QAction* redo = m_session.undoStack().createRedoAction(this, tr("&Redo"));
-    redo->setShortcuts({QKeySequence::Redo, QKeySequence("Ctrl+Y")});
-    edit->addActions({undo, redo});
-    edit->addSeparator();
-    m_needBench << add(edit, tr("&Rename the region \u2026"), QKeySequence("F2"), [this] { m_bench->renameRegion(m_bench->view().selected()); });
-    m_needBench << add(edit, tr("&Delete the region"), QKeySequence::Delete, [this] { m_bench->deleteSelectedRegion(); });
-    edit->addSeparator();
-    m_needTrial << add(edit, tr("Facts of the &trial \u2026"), QKeySequence("Ctrl+T"), [this] { askTrialFacts(); });
-    m_needTrial << add(edit, tr("Facts of this r&un \u2026"), QKeySequence("Ctrl+R"), [this] { askRunFacts(m_bench->view().current()); });
-    m_needTrial << add(edit, tr("&Measure again"), QKeySequence("F5"), [this] { m_session.measureNow(); });
-    m_needTrial << add(edit, tr("Remove this trial \u2026"), {}, [this] {
-        if (m_prompts->confirm(this, tr("Remove \"%1\" from the campaign? The frames stay where they are.").arg(QString::fromStdString(m_session.trial().title)), tr("Remove"))) m_session.removeTrial();
-    });
-    edit->addSeparator();
-    m_needResults << add(edit, tr("&Copy the scores as a table"), QKeySequence("Ctrl+Shift+C"), [this] { QGuiApplication::clipboard()->setText(m_bench->figuresAsText()); });
-    m_needResults << add(edit, tr("Copy the &plot's numbers"), {}, [this] { QGuiApplication::clipboard()->setText(m_bench->evidence().csv()); });
-
-    m_needNight << add(edit, tr("Copy the blocks, as a table"), {}, [this] { QGuiApplication::clipboard()->setText(m_night->tableText()); });
-    m_needSubs << add(edit, tr("Copy the verdicts, as a table"), {}, [this] { QGuiApplication::clipboard()->setText(m_subs->tableText()); });
-    m_needSubs << add(edit, tr("Copy the chart's numbers"), {}, [this] { QGuiApplication::clipboard()->setText(m_subs->chartText()); });
-    m_needKit << add(edit, tr("Copy what the curve says, as a table"), {}, [this] { QGuiApplication::clipboard()->setText(m_kit->tableText()); });
-
-    QMenu* view = menuBar()->addMenu(tr("&View"));
-    view->addActions(m_switch);
-    view->addSeparator();
-    auto* themes = new QActionGroup(this);
-    for (const auto& [kind, name, key] : {std::tuple{ThemeKind::Grey, tr("Grey room"), "Ctrl+1"}, {ThemeKind::Light, tr("Daylight"), "Ctrl+2"}, {ThemeKind::Red, tr("Red, beside the telescope"), "Ctrl+3"}}) {
-        QAction* action = add(view, name, QKeySequence(key), [this, k = kind] { setTheme(k); });
-        action->setCheckable(true);
-        action->setData(themeName(kind));
-        themes->addAction(action);
-    }
-    view->addSeparator();
-    add(view, tr("Hide what was masked"), QKeySequence("M"), [this] { m_bench->view().setOverlay({}); });
-
-    QMenu* help = menuBar()->addMenu(tr("&Help"));
-    add(help, tr("&Keys"), QKeySequence("?"), [this] { showKeys(); });
-    help->addAction(tr("&About Caelumen"), this, [this] { m_prompts->tell(this, tr("Caelumen %1\nFair comparisons of astrophotography filters.\nGPL-3.0-or-later.\n\nNone of the filters it compares is a solar filter: never point a telescope with them at the sun.").arg(CAELUMEN_VERSION)); });
-}
-
-void MainWindow::showKeys() {
-    if (!m_keys) {
-        m_keys = new QDialog(this);
-        m_keys->setWindowTitle(tr("Keys"));
-        auto* table = new QTableWidget(0, 2);
-        table->horizontalHeader()->setStretchLastSection(true);
-        table->horizontalHeader()->hide();
-        table->verticalHeader()->hide();
-        table->setShowGrid(false);
-        table->setEditTriggers(QAbstractItemView::NoEditTriggers);
-        table->setSelectionMode(QAbstractItemView::NoSelection);
-        const auto row = [&](const QString& key, const QString& text) {
-            const int r = table->rowCount();
-            table->insertRow(r);
-            table->setItem(r, 0, new QTableWidgetItem(key));
-            table->setItem(r, 1, new QTableWidgetItem(text));
-        };
-        row("1 \u2026 9", tr("Flip to that run"));
-        row(tr("Left, Right"), tr("Flip to the run before or after; move the chosen region by a pixel (with Shift by ten)"));
-        row(tr("Wheel"), tr("Zoom about the cursor"));
-        row(tr("Escape"), tr("Put the tool away, or let go of the region"));
-        for (const QAction* a : m_subs->keyActions()) row(a->shortcut().toString(QKeySequence::NativeText), tr("Subs: %1").arg(a->text()));
-        for (const QAction* a : m_bench->tools().actions())
-            if (!a->shortcut().isEmpty()) row(a->shortcut().toString(QKeySequence::NativeText), a->text());
-        std::function<void(const QMenu*)> walk = [&](const QMenu* menu) {
-            for (const QAction* a : menu->actions()) {
-                if (a->menu()) walk(a->menu());
-                else if (!a->shortcut().isEmpty()) row(a->shortcut().toString(QKeySequence::NativeText), QString(a->text()).remove('&').remove(QString::fromUtf8(" \u2026")));
-            }
-        };
-        for (const QAction* a : menuBar()->actions())
-            if (a->menu()) walk(a->menu());
-        table->resizeColumnsToContents();
-        auto* layout = new QVBoxLayout(m_keys);
-        layout->addWidget(table);
-        m_keys->resize(560, 520);
-    }
-    m_keys->show();
-    m_keys->raise();
-}
 
 void MainWindow::openCampaign(const QString& path) {
     if (!mayLeave()) return;

@@ -104,9 +104,12 @@ Result<std::unique_ptr<Campaign>> Campaign::open(const QString& path) {
         QSqlQuery(db).exec("PRAGMA journal_mode = WAL");
         if (const Status made = makeCampaignSchema(db, path); !made) return made.error();
     }
-    if (const Status claimed = campaign->claim(std::move(*lock)); !claimed) return claimed.error();
-    if (!isNew)
-        if (const Status kept = campaign->keepGoodCopy(); !kept) campaign->m_whyReadOnly.clear(); // only a help: the campaign itself is whole
+    if (const Status claimed = campaign->claim(std::move(*lock)); !claimed) {
+        if (isNew) return claimed.error();
+        campaign->readOnly(QString("Here it can only be read for now. %1").arg(QString::fromStdString(claimed.error().message)), true); // a full disk keeps nobody from reading
+        return campaign;
+    }
+    if (!isNew) (void)campaign->keepGoodCopy(); // only a help: the campaign itself is whole
     return campaign;
 }
 
@@ -119,7 +122,7 @@ Status Campaign::claim(CampaignLock lock) {
     m_mark = QUuid::createUuid().toString(QUuid::WithoutBraces);
     q.prepare("INSERT OR REPLACE INTO setting (key, value) VALUES ('writer', ?)");
     q.addBindValue(m_mark);
-    if (!q.exec()) return campaignFailure(m_path, "the campaign cannot be written; check its permissions and the space left", reasonOf(q.lastError()));
+    if (!q.exec()) return campaignFailure(m_path, "the campaign cannot be written", reasonOf(q.lastError()));
     m_lock.emplace(std::move(lock));
     m_whyReadOnly.clear();
     m_heldElsewhere = false;

@@ -36,7 +36,7 @@ public:
     Campaign(const Campaign&) = delete;
     Campaign& operator=(const Campaign&) = delete;
 
-    /// Opens a campaign to work on it, or makes a new one; where another process works on it, or it may not be written, it is only read (isReadOnly). A file of a newer format, a damaged
+    /// Opens a campaign to work on it, or makes a new one; where another process works on it, or it cannot be written, it is only read (isReadOnly). A file of a newer format, a damaged
     /// one, or one that is no campaign, is an Error and stays untouched. A good copy of what was opened is kept beside it (lastGoodCopy).
     static Result<std::unique_ptr<Campaign>> open(const QString& path);
     /// Opens a campaign that is there, and changes nothing: no file is made.

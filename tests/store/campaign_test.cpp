@@ -193,6 +193,29 @@ private slots:
         QVERIFY(!(*third)->isReadOnly()); // nobody holds it any more
     }
 
+    /// Another program in the middle of a change, or a full disk, keeps nobody from reading; when it is over the campaign can be worked on.
+    void whatCannotBeWrittenOpensToBeRead() {
+        const QString path = at("busy.caelumen");
+        {
+            auto c = Campaign::open(path);
+            QVERIFY((*c)->addTrial(sample("x")).ok());
+        }
+        QSqlDatabase db = QSqlDatabase::addDatabase("QSQLITE", "holder");
+        db.setDatabaseName(path);
+        QVERIFY(db.open() && QSqlQuery(db).exec("BEGIN IMMEDIATE"));
+        auto c = Campaign::open(path);
+        QVERIFY2(c.ok(), c.ok() ? "" : c.error().message.c_str());
+        QVERIFY2((*c)->isReadOnly() && (*c)->whyReadOnly().contains("another program"), qPrintable((*c)->whyReadOnly()));
+        QCOMPARE(trialsOf(**c).size(), std::size_t{1});
+        QVERIFY(!(*c)->takeOver().ok());
+        QSqlQuery(db).exec("ROLLBACK");
+        db.close();
+        db = {};
+        QSqlDatabase::removeDatabase("holder");
+        QVERIFY((*c)->takeOver().ok());
+        QVERIFY((*c)->addTrial(sample("y")).ok());
+    }
+
     void theLockDiesWithItsProcess() {
         const QString path = at("dead.caelumen");
         const pid_t child = ::fork();
