@@ -14,6 +14,8 @@ from astropy.io import fits
 
 EXPOSURE, SUBS, GAIN, PEDESTAL, READ_NOISE, WELL = 180.0, 20, 0.78, 100.0, 1.6, 50000.0
 BETA = 3.2
+NOISE_WIDTHS = np.sqrt(np.pi * (2 * BETA - 1) / (4 * (2 ** (1 / BETA) - 1))) / (BETA - 1)  # what a matched filter makes of a pixel's noise, for a Moffat one pixel wide
+BRIGHT, COUNTS, DEEPEST, HIDDEN = 8.0, 0.6, 0.3, 4.5  # below BRIGHT e-/s, N(>F) goes as F^-COUNTS down to this signal to noise; from HIDDEN on a star has to be found
 FILTERS = [  # per channel: sky and peak of the nebula in e-/s/px, part of the starlight; halo radius (px) and light
     ("A", "open", [1.0, 1.4, 1.2], [0.10, 0.06, 0.03], [1, 1, 1], None),
     ("B", "duo", [0.06, 0.10, 0.08], [0.09, 0.05, 0.025], [0.10, 0.12, 0.09], (34.0, 0.03)),
@@ -23,14 +25,14 @@ POINTING = {"A": (0, 0, 0), "B": (6.3, -4.1, 0.4), "C": (-11.2, 7.7, -0.8)}
 PLAIN = dict(width=1200, height=800, stars=400, scale=1.616, nebula="cloud")
 KINDS = {
     "colour": PLAIN,
-    "crowded": PLAIN | dict(stars=1500, nebula="disc"),
+    "crowded": PLAIN | dict(stars=1500, counts=0.3, nebula="disc"),
     "mono": PLAIN | dict(width=900, height=700, channels="L"),
     "mosaic": PLAIN | dict(width=1600, height=1200, scale=1.2, mosaic=True),
 }
 HARD = {
     "filled": PLAIN | dict(nebula="filled"),
     "galaxy": PLAIN | dict(nebula="galaxy"),
-    "dense": PLAIN | dict(stars=6000),
+    "dense": PLAIN | dict(stars=6000, deepest=30),
     "interpolated": PLAIN | dict(blurred=True),
     "other cameras": PLAIN | dict(pointing={"A": (0, 0, 0), "B": (1206.0, 788.0, 178.5), "C": (1020.0, 160.0, 4.0)}, zoom={"C": 0.7}, mirror={"C": -1}),
     "rims": PLAIN | dict(rims=True),
@@ -97,7 +99,7 @@ def spoil_rims(planes, run, rng):
 
 
 def make(folder, seed, width, height, stars, scale, nebula, channels="RGB", mosaic=False, spoiled=None, blurred=False, pointing=POINTING, zoom={}, mirror={}, rims=False,
-         integer=False, unit=False, combine="mean", vignette=-0.03, axis=1.0, fwhm=3.0, pattern="RGGB"):
+         integer=False, unit=False, combine="mean", vignette=-0.03, axis=1.0, fwhm=3.0, pattern="RGGB", subs=SUBS, galaxies=0, deepest=DEEPEST, counts=COUNTS):
     """Writes the frames and trial.json of one night and gives the truth. `spoiled`: star profiles other than the good one, by run."""
     rng = np.random.default_rng(seed)
     halo = (0.72 * width, 0.3 * height)
@@ -108,6 +110,16 @@ def make(folder, seed, width, height, stars, scale, nebula, channels="RGB", mosa
     keep = np.hypot(sx - halo[0], sy - halo[1]) > 60
     sx, sy = np.append(sx[keep], halo[0]), np.append(sy[keep], halo[1])
     flux, colour = np.append(flux[keep], 4000.0), np.append(colour[keep], 0.1)
+    # Fainter ones, as many as a real sky has: most of them nobody finds.
+    one_sigma = np.sqrt((FILTERS[0][2][1] * EXPOSURE + READ_NOISE**2) / subs) / EXPOSURE * NOISE_WIDTHS * fwhm  # of a star's light in the baseline
+    least = deepest * one_sigma * (0.5 if blurred else 1)
+    faint = int(stars * ((least / BRIGHT) ** -counts - 1)) if least < BRIGHT else 0
+    many = rng.uniform(0, 1, faint) * ((least / BRIGHT) ** -counts - 1) + 1
+    sx, sy = np.append(rng.uniform(-20, width + 20, faint), sx), np.append(rng.uniform(-20, height + 20, faint), sy)
+    flux, colour = np.append(BRIGHT * many ** (-1 / counts), flux), np.append(rng.normal(0, 0.35, faint), colour)
+    unseen = flux < HIDDEN * one_sigma
+    size = np.where(rng.uniform(size=len(flux)) < galaxies, rng.uniform(1, 3, len(flux)), 1)  # unresolved galaxies are a little wider
+    size[flux > BRIGHT] = 1
     regions = [
         {"id": "n1", "role": "nebula", "shape": "circle", "center": middle, "radius": (0.04 if nebula == "galaxy" else 0.07) * height},
         {"id": "s1", "role": "sky", "shape": "rect", "min": [0.03 * width, 0.04 * height], "max": [0.16 * width, 0.2 * height]},
@@ -136,26 +148,27 @@ def make(folder, seed, width, height, stars, scale, nebula, channels="RGB", mosa
             k = i if len(channels) == 3 else 1
             sky = skies[k] / z**2 * (1 + slope[0] * u + slope[1] * v + vignette * (u * u + v * v))
             gas = nebulae[k] / z**2 * shape
-            image = sky + gas
+            image, hazy = sky + gas, np.zeros((height, width))
             light = flux * throughput[k] * 10 ** (0.4 * colour * (k - 1) * (1 if run == "A" else 0.7))
             for n, (px, py, f) in enumerate(zip(x, y, light)):
                 last = n == len(light) - 1
-                r = 140 if last else int(9 * fwhm) + 1 if not spoiled else 90
+                r = 140 if last else 90 if spoiled and f > BRIGHT else int((9 if f > BRIGHT else 3 if unseen[n] else 6) * size[n] * fwhm) + 1
                 x0, x1, y0, y1 = max(0, int(px) - r), min(width, int(px) + r + 1), max(0, int(py) - r), min(height, int(py) + r + 1)
                 if x0 >= x1 or y0 >= y1:
                     continue
                 ex, ey = xx[y0:y1, x0:x1] - px, yy[y0:y1, x0:x1] - py
                 r2 = ex**2 + ey**2
                 along, across = 0.8 * ex + 0.6 * ey, 0.8 * ey - 0.6 * ex
-                image[y0:y1, x0:x1] += f * (spoiled or {}).get(run, moffat)(along**2 * axis + across**2 / axis, width_px)
+                (hazy if unseen[n] else image)[y0:y1, x0:x1] += f * (spoiled or {}).get(run, moffat)(along**2 * axis + across**2 / axis, size[n] * width_px)
                 if last and ghost:
                     disc = np.clip(ghost[0] * z + 0.5 - np.sqrt(r2), 0, 1)
                     image[y0:y1, x0:x1] += f * ghost[1] * disc / disc.sum()
+            image += hazy
             random = rng.standard_normal((height, width))
             if blurred:
                 random = (random + np.roll(random, 1, 0) + np.roll(random, 1, 1) + np.roll(random, (1, 1), (0, 1))) / 4
-            electrons = image * EXPOSURE + np.sqrt(np.maximum(image, 0) * EXPOSURE + READ_NOISE**2) / np.sqrt(SUBS) * random
-            adu = np.minimum(electrons, WELL) / GAIN * (SUBS if combine == "sum" else 1) + PEDESTAL
+            electrons = image * EXPOSURE + np.sqrt(np.maximum(image, 0) * EXPOSURE + READ_NOISE**2) / np.sqrt(subs) * random
+            adu = np.minimum(electrons, WELL) / GAIN * (subs if combine == "sum" else 1) + PEDESTAL
             if mosaic:
                 for site, letter in enumerate(pattern):
                     if letter == channel:
@@ -167,8 +180,8 @@ def make(folder, seed, width, height, stars, scale, nebula, channels="RGB", mosa
 
             masks = {r["id"]: inside(r, bx, by) for r in regions if "shape" in r}
             drawn = np.any([masks[r] for r in skies_drawn], axis=0)
-            level = (sky + gas)[drawn].mean()
-            noise = np.sqrt((sky[drawn].mean() * EXPOSURE + READ_NOISE**2) / SUBS + (GAIN**2 / 12 if integer else 0)) / EXPOSURE
+            level = (sky + gas + hazy)[drawn].mean()
+            noise = np.sqrt((sky[drawn].mean() * EXPOSURE + READ_NOISE**2) / subs + (GAIN**2 / 12 if integer else 0)) / EXPOSURE
             if mosaic and channel == "G":
                 noise /= np.sqrt(2)
             pitch = scale_here * (2 if mosaic else 1)
@@ -176,7 +189,7 @@ def make(folder, seed, width, height, stars, scale, nebula, channels="RGB", mosa
             box = noise * pitch / 10 * ((side - 0.5) / side if blurred else 1)
             noise *= 0.5 if blurred else 1
             signal = gas[masks["n1"]].mean()
-            total = EXPOSURE * SUBS
+            total = EXPOSURE * subs
             tell("background", level)
             tell("pixel_noise", noise)
             tell("box_noise", box)
@@ -224,7 +237,7 @@ def make(folder, seed, width, height, stars, scale, nebula, channels="RGB", mosa
         "rig": {"focal_length_mm": 206.265 * 3.76 / scale, "aperture_mm": 80, "obstruction": 0, "pixel_um": 3.76, "gain_e_per_adu": GAIN, "read_noise_e": READ_NOISE,
                 "full_well_e": WELL, "pedestal_adu": PEDESTAL, "full_scale_adu": 65535},
         "filters": [{"id": f, "name": f, "kind": "none" if f == "open" else "dual-band"} for _, f, *_ in FILTERS],
-        "runs": [{"id": r, "filter": f, "baseline": r == "A", "stack": r + ".fits", "combine": combine, "sub_exposure_s": EXPOSURE, "sub_count": SUBS}
+        "runs": [{"id": r, "filter": f, "baseline": r == "A", "stack": r + ".fits", "combine": combine, "sub_exposure_s": EXPOSURE, "sub_count": subs}
                  | ({"pixel_um": 3.76 / zoom[r]} if r in zoom else {}) for r, f, *_ in FILTERS],
         "regions": regions,
     }

@@ -48,9 +48,17 @@ RunFactsDialog::RunFactsDialog(const Trial& trial, const std::string& run, const
     m_shortExposure = field(form, tr("Its sub exposure (s)"), r.short_exposure_s, {}, 1e-4, 1e6);
     m_shortCount = field(form, tr("Its number of subs"), r.short_count ? std::optional<double>(*r.short_count) : std::nullopt, {}, 1, 1e6);
     for (const auto* n : {&m_shortExposure, &m_shortCount}) n->edit->setPlaceholderText(tr("from the header"));
-    const QString halves = tr("Stacks of the odd and of the even subs alone: what they differ by is the stack's noise, whatever the sky looks like");
+    const QString halves = tr("Stacks of the odd and of the even subs alone: what they differ by is the stack's noise, whatever the sky looks like. Without any, those that lie beside the stack (NAME-odd, NAME-even) are taken");
     m_odd = stackField(tr("Odd subs alone"), r.odd_stack, halves);
     m_even = stackField(tr("Even subs alone"), r.even_stack, halves);
+    if (c && !c->facts.empty()) {
+        auto* known = new QLabel(QString::fromStdString(factsSentence(c->facts)));
+        known->setObjectName("knownFacts");
+        known->setTextInteractionFlags(Qt::TextSelectableByMouse);
+        known->setWordWrap(true);
+        known->setToolTip(tr("What the last measurement went by, and who says so: the run, the trial, the header of its stack; what nobody says was assumed"));
+        form->addRow(tr("Known"), known);
+    }
     m_note = new QLineEdit(QString::fromStdString(r.note));
     form->addRow(tr("Note"), m_note);
     finish(this, form, m_problem = problemLabel());

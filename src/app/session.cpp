@@ -188,6 +188,12 @@ Result<Trial> Session::stored(qint64 id) const {
     return it != m_unsaved.trials.end() ? Result<Trial>(it->second) : m_campaign->trial(id);
 }
 
+Rig Session::rig() const {
+    const TrialResults* known = results();
+    const RunConditions* c = known ? known->conditionsOf(known->baseline) : nullptr;
+    return c ? completed(m_trial.rig, c->facts) : m_trial.rig;
+}
+
 void Session::showTrial(qint64 id) {
     if (!m_campaign || id == m_trialId) return;
     auto trial = stored(id);

@@ -41,6 +41,8 @@ public:
     bool hasTrial() const { return m_trialId != 0; }
     qint64 trialId() const { return m_trialId; }
     const Trial& trial() const { return m_trial; }
+    /// Telescope and camera of the trial, completed by the headers of its frames once they were measured.
+    Rig rig() const;
     void showTrial(qint64 id);
     /// Adds a trial and shows it.
     Status addTrial(const Trial& trial);

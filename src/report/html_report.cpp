@@ -178,7 +178,7 @@ Result<std::string> htmlReport(const Trial& trial, const TrialResults& r, const 
     const bool south = trial.site.latitude_deg.value_or(1) < 0;
     for (const Run& run : trial.runs) {
         const RunConditions* c = r.conditionsOf(run.id);
-        html += fmt::format("<tr><td>{}</td><td>{}{}</td><td>{}</td><td>{} {}</td></tr>", escaped(run.id), escaped(nameOf(trial, run)), run.id == r.baseline ? " (baseline)" : "", c ? escaped(c->start) : "", c && c->sky ? svgMoon(c->sky->moonIlluminated, c->sky->moonWaxing, south) : "", c ? escaped(conditionsSentence(trial, *c)) : "");
+        html += fmt::format("<tr><td>{}</td><td>{}{}</td><td>{}</td><td>{} {}</td></tr>", escaped(run.id), escaped(nameOf(trial, run)), run.id == r.baseline ? " (baseline)" : "", c ? escaped(c->start) : "", c && c->sky ? svgMoon(c->sky->moonIlluminated, c->sky->moonWaxing, south) : "", c ? escaped(conditionsSentence(trial, *c)) + "<br><span class=\"small\">" + escaped(factsSentence(c->facts)) + "</span>" : "");
     }
     html += "</table><h2>What else differed</h2>";
     if (r.fairness.empty()) html += "<p>Nothing that is known of: only the filter differed.</p>";

@@ -132,8 +132,7 @@ std::string svgHaloExcess(const Trial& trial, const TrialResults& r, const std::
             if (it == e.halos.end()) continue;
             lines.push_back({i, &it->second});
             f.x1 = std::max(f.x1, it->second.radius.back());
-            for (const HaloRing& ring : it->second.rings) top = std::max(top, ring.plateau);
-            top = std::max(top, it->second.limit);
+            top = std::max(top, it->second.top());
         }
     }
     if (lines.empty() || !(top > 0)) return {};

@@ -172,8 +172,7 @@ void EvidencePlot::halo(const Trial& trial, const TrialResults& r, const QString
     const auto it = e->halos.find(region.toStdString() + "/" + m->channel);
     if (it == e->halos.end()) return;
     const HaloExcess& x = it->second;
-    double scale = x.limit;
-    for (const HaloRing& ring : x.rings) scale = std::max(scale, ring.plateau);
+    const double scale = x.top();
     const double unit = scale > 0 ? std::pow(10, std::floor(std::log10(scale))) : 1;
     auto* band = m_plot->addGraph();
     auto* lower = m_plot->addGraph();
@@ -209,7 +208,9 @@ void EvidencePlot::halo(const Trial& trial, const TrialResults& r, const QString
     m_plot->yAxis->setLabel(tr("Excess in %1 (%2)").arg(QString::fromStdString(m->channel), QString::number(unit, 'e', 0)));
     m_plot->xAxis->setRange(0, x.radius.back());
     m_plot->yAxis->setRange(-0.8 * std::max(scale / unit, 0.1), 2.4 * std::max(scale / unit, 0.1));
-    if (x.rings.empty()) {
+    if (x.unexplained > 0 && x.rings.empty()) {
+        m_text->setText(tr("Dotted: with the difference in focus. Light stands out that is neither a disc nor a ring with an edge all round: %1 of the star's. A halo may hide under it, so no limit is stated.").arg(valueText(m, "")));
+    } else if (x.rings.empty()) {
         m_text->setText(tr("Dotted: with the difference in focus. No edge stands out. Limit for a disc of %1 px: depth %2 mag/arcsec\u00B2.").arg(x.limitRadius, 0, 'f', 0).arg(valueText(r.headline(run.toStdString(), "halo_depth"), "")));
     } else {
         const Measurement* gap = r.headline(run.toStdString(), "halo_gap_mm");

@@ -297,7 +297,7 @@ void Kit::trialChanged() {
     m_stale = !isVisible(); // dragging a region on the Bench must not wait for curves
     if (m_stale) return;
     // The cone is the rig's, until a hand moves it.
-    if (const Rig& rig = m_session.trial().rig; m_session.hasTrial() && (m_trial != m_session.trialId() || !(rig == m_rig))) {
+    if (const Rig rig = m_session.rig(); m_session.hasTrial() && (m_trial != m_session.trialId() || !(rig == m_rig))) {
         m_trial = m_session.trialId();
         m_rig = rig;
         const QSignalBlocker a(m_ratio), b(m_obstruction);
@@ -360,7 +360,8 @@ void Kit::refresh() {
     const Camera& camera = this->camera();
     m_facts = {};
     m_facts.filter = filter;
-    m_facts.rig = &trial.rig;
+    m_known = m_session.rig();
+    m_facts.rig = &m_known;
     m_facts.camera = &camera;
 
     PassbandPlot::Content content;
@@ -436,7 +437,7 @@ void Kit::takeMeasured(const Filter& filter, const ConeShift& shift) {
 
 void Kit::showGhosts(const Filter* filter) {
     GhostPanel::Content c;
-    c.rig = m_session.trial().rig;
+    c.rig = m_session.rig();
     c.fRatio = cone().fRatio;
     c.obstruction = cone().obstruction;
     c.glass_mm = filter && filter->thickness_mm ? filter->thickness_mm : c.rig.filter_thickness_mm;

@@ -123,6 +123,7 @@ private:
     std::vector<Camera> m_cameras; ///< typical ones, then one's own
     qint64 m_trial = 0;          ///< whose rig the controls were set from
     Rig m_rig;
+    Rig m_known; ///< telescope and camera, headers included
     KitFacts m_facts;
     std::string m_indexOf; ///< the filter from which the index was set
     QTimer m_pageLater; ///< while the slider is dragged

@@ -127,7 +127,7 @@ void NightModel::derive() {
     m_frame = frame();
     const Site& site = trial().site;
     m_problem.clear();
-    m_rig = planRig(trial().rig, m_camera);
+    m_rig = planRig(m_session.rig(), m_camera);
     m_target = targetOf(trial().target, *m_targets);
     if (!m_session.hasTrial()) {
         m_problem = tr("No trial is open. Make one with Plan, New night to plan, or from frames; then its night can be planned.");

@@ -18,7 +18,7 @@ struct SubsDecisions {
     CombineOptions combine;
     MosaicMode mosaic = MosaicMode::Half;
     FlatSchool flats = FlatSchool::Divide;
-    bool halves = false, maps = false;
+    bool halves = true, maps = false;
     friend bool operator==(const SubsDecisions&, const SubsDecisions&) = default;
 };
 /// A recipe of them, to go through what recipes already go through.

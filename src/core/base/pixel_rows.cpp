@@ -51,6 +51,49 @@ CAELUMEN_FAST void smooth(const float* a, const float* b, const float* c, int n,
     out[n - 1] = vertical[n - 2] + 3 * vertical[n - 1];
 }
 
+CAELUMEN_FAST void above(const float* v, const float* level, int n, float* out) {
+    for (int i = 0; i < n; ++i) {
+        const float d = v[i] - level[i];
+        out[i] = d == d ? d : 0.0F;
+    }
+}
+
+CAELUMEN_FAST void blurAcross(const float* v, int n, const float* taps, int half, float* out) {
+    int x = 0;
+    for (; x + 4 * kWide <= n; x += 4 * kWide) { // a piece at a time, so that sums stay in registers
+        std::array<Floats, 4> sum, left, right;
+        std::memcpy(sum.data(), v + x, sizeof sum);
+        for (Floats& s : sum) s *= taps[0];
+        for (int k = 1; k <= half; ++k) {
+            std::memcpy(left.data(), v + x - k, sizeof left);
+            std::memcpy(right.data(), v + x + k, sizeof right);
+            for (std::size_t i = 0; i < sum.size(); ++i) sum[i] += taps[k] * (left[i] + right[i]);
+        }
+        std::memcpy(out + x, sum.data(), sizeof sum);
+    }
+    for (; x < n; ++x) {
+        float sum = taps[0] * v[x];
+        for (int k = 1; k <= half; ++k) sum += taps[k] * (v[x - k] + v[x + k]);
+        out[x] = sum;
+    }
+}
+
+CAELUMEN_FAST void blurDown(const float* const* rows, int n, const float* taps, int half, float* out) {
+    int x = 0;
+    for (; x + kLanes <= n; x += kLanes) {
+        float sum[kLanes];
+        for (int i = 0; i < kLanes; ++i) sum[i] = taps[0] * rows[half][x + i];
+        for (int k = 1; k <= half; ++k)
+            for (int i = 0; i < kLanes; ++i) sum[i] += taps[k] * (rows[half - k][x + i] + rows[half + k][x + i]);
+        for (int i = 0; i < kLanes; ++i) out[x + i] = sum[i];
+    }
+    for (; x < n; ++x) {
+        float sum = taps[0] * rows[half][x];
+        for (int k = 1; k <= half; ++k) sum += taps[k] * (rows[half - k][x] + rows[half + k][x]);
+        out[x] = sum;
+    }
+}
+
 CAELUMEN_FAST int nextAbove(const float* value, const float* limit, int x, int n) {
     constexpr int kBlock = 64;
     for (; x + kBlock <= n; x += kBlock) {

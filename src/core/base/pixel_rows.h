@@ -9,6 +9,15 @@ namespace caelumen::rows {
 /// 3x3 weighted mean (1 2 1, 2 4 2, 1 2 1)/16 of the middle row `b`; columns beyond the ends repeat the last one. `vertical` is room for `n` floats.
 void smooth(const float* a, const float* b, const float* c, int n, float* vertical, float* out);
 
+/// out[i] = v[i] - level[i], 0 where v is NaN.
+void above(const float* v, const float* level, int n, float* out);
+
+/// out[i] = taps[0] * v[i] + the sum over k of taps[k] * (v[i - k] + v[i + k]), k up to `half`; `half` values before v and after its end are read.
+void blurAcross(const float* v, int n, const float* taps, int half, float* out);
+
+/// The same down a column: rows[half] is the middle row, rows[0] and rows[2 * half] the outermost.
+void blurDown(const float* const* rows, int n, const float* taps, int half, float* out);
+
 /// Where `value` is at least `limit`, from `x` on: the first such place, or `n`. NaN never is.
 int nextAbove(const float* value, const float* limit, int x, int n);
 

@@ -17,6 +17,7 @@ struct FrameFacts {
     std::optional<double> gain_e_per_adu;
     std::optional<double> gain_setting; ///< GAIN where it is a camera setting rather than e-/ADU
     std::optional<double> offset_setting;
+    std::optional<double> read_noise_e;
     std::optional<double> pedestal_adu; ///< what was added and must be subtracted, in stored units
     std::optional<double> pixel_um;     ///< as binned
     std::optional<double> focal_length_mm;

@@ -109,6 +109,7 @@ FrameFacts factsFromHeader(const HeaderLookup& header) {
             facts.notes.push_back("GAIN was taken as e-/ADU; it may be a camera setting");
         }
     }
+    positive("read_noise_e", facts.read_noise_e, {"RDNOISE", "READNOIS"});
     number("offset_setting", facts.offset_setting, {"OFFSET", "BLKLEVEL"});
     number("pedestal_adu", facts.pedestal_adu, {"PEDESTAL"});
     if (facts.pedestal_adu && *facts.pedestal_adu < 0) {

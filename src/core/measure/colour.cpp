@@ -66,8 +66,24 @@ double medianOf(const std::vector<ColourPoint>& p, double ColourPoint::* member)
     return median(std::span<double>(v));
 }
 
+/// Scatter beyond each star's own noise: with that much added to it, residuals in units of their errors scatter by one. 0 where noise alone explains them.
+double beyondNoise(const std::vector<double>& residuals, const std::vector<double>& variances, double most) {
+    std::vector<double> unit(residuals.size());
+    const auto scatterWith = [&](double added) {
+        for (std::size_t i = 0; i < unit.size(); ++i) unit[i] = residuals[i] / std::sqrt(std::max(variances[i] + added, 1e-300));
+        return robustSigma(unit);
+    };
+    if (scatterWith(0) <= 1) return 0;
+    double low = 0, high = 1.5 * most * most;
+    for (int round = 0; round < 16; ++round) {
+        const double middle = 0.5 * (low + high);
+        (scatterWith(middle) > 1 ? low : high) = middle;
+    }
+    return std::sqrt(0.5 * (low + high));
+}
+
 struct Rest {
-    double cast, scatter, noise;
+    double cast, scatter, beyond;
 };
 
 Rest restOf(const std::vector<ColourPoint>& p, double slope, double middle) {
@@ -78,11 +94,10 @@ Rest restOf(const std::vector<ColourPoint>& p, double slope, double middle) {
     }
     std::vector<double> copy = intercepts;
     const double level = median(std::span<double>(copy));
-    // The MAD of a mixture of normals of unlike widths follows the mean of their widths more than the median of their variances.
-    double width = 0;
-    for (const double v : noise) width += std::sqrt(v) / static_cast<double>(noise.size());
-    const double typical = median(std::span<double>(noise));
-    return {level - middle, robustSigma(intercepts), std::sqrt(0.5 * (typical + width * width))};
+    for (double& v : intercepts) v -= level;
+    copy = intercepts;
+    const double scatter = robustSigma(copy);
+    return {level - middle, scatter, beyondNoise(intercepts, noise, scatter)};
 }
 
 } // namespace
@@ -101,9 +116,8 @@ std::optional<ColourFit> fitColour(const std::vector<ColourPoint>& points) {
     out.medianIndex = medianOf(points, &ColourPoint::x);
     const Rest rest = restOf(points, out.slope, out.medianIndex);
     out.cast = rest.cast;
-    const double beyond = rest.scatter * rest.scatter - rest.noise * rest.noise;
-    out.noiseLimited = beyond <= 0;
-    out.scatter = std::sqrt(std::max(0.0, beyond));
+    out.noiseLimited = rest.beyond <= 0;
+    out.scatter = rest.beyond;
 
     std::vector<double> slopes, casts, scatters;
     std::vector<ColourPoint> sample(points.size());

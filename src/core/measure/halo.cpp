@@ -10,6 +10,7 @@
 #include <algorithm>
 #include <limits>
 #include <tuple>
+#include <utility>
 
 namespace caelumen {
 namespace {
@@ -156,11 +157,13 @@ SkySlope slopeBetween(const HaloProfile& p, std::size_t from, std::size_t to) {
 }
 
 /// First moment of the sectors: a disc shifted by d carries a moment of its flux times d. The sky's own slope, seen outside the disc, is taken off first.
-void measureOffset(const HaloProfile& p, HaloRing& ring, double pitch) {
-    const auto last = std::min(p.sectors.size(), static_cast<std::size_t>(std::ceil(1.25 * ring.radius / pitch)));
+/// `known`: an offset found before, stored pixels.
+void measureOffset(const HaloProfile& p, HaloRing& ring, double pitch, double known = 0) {
+    const auto last = std::min(p.sectors.size(), static_cast<std::size_t>(std::ceil((1.25 * ring.radius + known) / pitch)));
     const SkySlope slope = slopeBetween(p, last, static_cast<std::size_t>(std::max(2.2 * ring.radius / pitch, static_cast<double>(last) + 12)));
     double mx = 0, my = 0, variance = 0, lever = 0;
-    for (std::size_t i = static_cast<std::size_t>(p.blind); i < last; ++i) {
+    const double from = std::max(p.blind, (0.85 * ring.inner - known) / pitch - 2); // the hole of a ring holds nothing but noise
+    for (auto i = static_cast<std::size_t>(from); i < last; ++i) {
         const double r = static_cast<double>(i) + 0.5, area = 2 * M_PI * r / kHaloSectors;
         for (std::size_t s = 0; s < kHaloSectors; ++s) {
             const double v = static_cast<double>(p.sectors[i][s]);
@@ -168,7 +171,7 @@ void measureOffset(const HaloProfile& p, HaloRing& ring, double pitch) {
             const Point d = towards(s);
             const double excess = v - p.value[i] - r * (slope.x * d.x + slope.y * d.y);
             // A neighbour that slipped through must not steer: limit what one sector can say to the ring's own light.
-            const double cap = 1.5 * ring.plateau * pitch * pitch * p.flux + 4 * p.sigma[i] * 4;
+            const double cap = 2.5 * ring.plateau * pitch * pitch * p.flux + 4 * p.sigma[i] * 4;
             const double used = std::clamp(excess, -cap, cap);
             mx += used * area * r * d.x;
             my += used * area * r * d.y;
@@ -176,37 +179,95 @@ void measureOffset(const HaloProfile& p, HaloRing& ring, double pitch) {
             lever += area * r * r * 0.5;
         }
     }
-    const double edge = ring.radius / pitch, light = ring.plateau * pitch * pitch * p.flux * M_PI * edge * edge;
+    const double light = ring.plateau * p.flux * M_PI * (ring.radius * ring.radius - ring.inner * ring.inner);
     if (!(light > 0)) return;
     ring.offset = length(mx, my) / light * pitch;
     ring.offsetSigma = std::sqrt(variance + std::pow(slope.sigma * lever, 2)) / light * pitch;
     ring.offsetAngle_deg = std::atan2(my, mx) * 180 / M_PI;
 }
 
-/// Whether the edge of a disc is seen all round, as far as the noise lets tell: light that steps down at a radius on one side only is nebula, or a neighbour. `height` is of the disc, plane
-/// units.
-bool closesAround(const HaloProfile& p, double edge, double height, double blur) {
+/// What the filter adds, by sector, about a centre that lies beside the star by `offset` (plane pixels): `taken` is the star's own light (the baseline's, by radius) and `takenSigma` its error.
+HaloProfile excessAbout(const HaloProfile& f, const std::vector<double>& taken, const std::vector<double>& takenSigma, Point offset) {
+    HaloProfile out = f;
+    const double away = length(offset.x, offset.y);
+    for (std::size_t i = 0; i < f.sectors.size(); ++i) {
+        double sigma = 0;
+        for (std::size_t s = 0; s < kHaloSectors; ++s) {
+            const Point d = towards(s);
+            // From the shifted centre's radius to the star's.
+            const double around = static_cast<double>(i) + 0.5, along = offset.x * d.x + offset.y * d.y;
+            const double at = along + std::sqrt(std::max(0.0, around * around - (away * away - along * along))) - 0.5;
+            float& value = out.sectors[i][s] = std::numeric_limits<float>::quiet_NaN();
+            if (at < std::max(0.0, f.blind - 0.5) || at + 1 >= static_cast<double>(f.sectors.size())) continue;
+            const auto k = static_cast<std::size_t>(at);
+            if (!(takenSigma[k] > 0)) continue;
+            const double t = at - static_cast<double>(k);
+            value = static_cast<float>((1 - t) * (static_cast<double>(f.sectors[k][s]) - taken[k]) + (t > 0 ? t * (static_cast<double>(f.sectors[k + 1][s]) - taken[k + 1]) : 0));
+            sigma = std::max(sigma, takenSigma[k]);
+        }
+        std::tie(out.value[i], out.sigma[i]) = meanOverSectors(out.sectors[i]);
+        if (out.sigma[i] > 0) out.sigma[i] = length(out.sigma[i], sigma);
+    }
+    return out;
+}
+
+/// Whether the edge of a disc is seen all round, as far as the noise lets tell: light that steps down at a radius on one side only is nebula, or a neighbour. `height` is of the disc, radii and
+/// blur in plane pixels.
+bool closesAround(const HaloProfile& p, double edge, double hole, double height, double blur) {
     struct Part {
-        double n = 0, sum = 0, squares = 0;
+        double n = 0, sum = 0, squares = 0, expected = 0;
         double mean() const { return sum / n; }
         double variance() const { return std::max(0.0, squares / n - mean() * mean()) / n; }
     };
-    const double width = std::max(4.0, 0.25 * edge), gap = std::max(1.0, blur);
-    int seen = 0, steps = 0;
+    const double width = std::max(4.0, 0.25 * edge), wide = edge * (1 - hole);
+    const double gap = std::min(std::max(1.0, blur), 0.25 * wide); // a ring narrower than its edges are soft has no inside
+    int steps = 0;
+    std::vector<double> parts; // of the step that each quarter shows
+    double boldest = 0, doubt = 0;
     for (std::size_t quarter = 0; quarter < 4; ++quarter) {
         const auto between = [&](double from, double to) {
             Part part;
-            for (auto i = static_cast<std::size_t>(std::max(p.blind, from)); i < std::min(p.sectors.size(), static_cast<std::size_t>(std::max(0.0, to))); ++i)
+            for (auto i = static_cast<std::size_t>(std::max({0.0, p.blind, from})); i < std::min(p.sectors.size(), static_cast<std::size_t>(std::max(0.0, to))); ++i)
                 for (std::size_t s = 4 * quarter; s < 4 * quarter + 4; ++s)
-                    if (const auto v = static_cast<double>(p.sectors[i][s]); std::isfinite(v)) part.n += 1, part.sum += v, part.squares += v * v;
+                    if (const auto v = static_cast<double>(p.sectors[i][s]); std::isfinite(v)) {
+                        part.n += 1, part.sum += v, part.squares += v * v, part.expected += discLight(static_cast<double>(i) + 0.5, edge, hole, std::max(blur, 0.1));
+                    }
             return part;
         };
-        const Part inside = between(edge - gap - width, edge - gap), outside = between(edge + gap, edge + gap + width);
-        if (inside.n < 6 || outside.n < 6) continue;
-        ++seen;
-        steps += inside.mean() - outside.mean() + std::sqrt(inside.variance() + outside.variance()) > 0.25 * height;
+        const double inner = std::max(edge - gap - width, edge * hole);
+        const Part inside = between(std::min(inner, edge - gap - 1.5), edge - gap), outside = between(edge + std::max(gap, blur), edge + std::max(gap, blur) + width);
+        if (inside.n < 4 || outside.n < 6) continue;
+        const double foretold = height * (inside.expected / inside.n - outside.expected / outside.n), fall = inside.mean() - outside.mean(), error = std::sqrt(inside.variance() + outside.variance());
+        steps += fall + error > 0.25 * foretold;
+        parts.push_back(fall / foretold);
+        if (parts.back() > boldest) boldest = parts.back(), doubt = error / foretold;
     }
-    return seen >= 3 && steps >= 3;
+    if (parts.size() < 2 || steps < static_cast<int>(std::min<std::size_t>(parts.size(), 3))) return false; // the frame may cut half of it
+    const double typical = median(std::span<double>(parts));
+    return typical > 0.4 * boldest || boldest - typical < 4 * doubt;
+}
+
+/// Light on one side that stands out of the others, in units of the star's: the most of any sector beyond the middle one, with its error.
+struct OneSided {
+    double light = 0, sigma = 0;
+};
+OneSided oneSided(const HaloProfile& p, std::size_t from, std::size_t to) {
+    std::vector<double> means, errors;
+    double area = 0;
+    to = std::min(to, p.sectors.size());
+    for (std::size_t i = from; i < to; ++i) area += 2 * M_PI * (static_cast<double>(i) + 0.5) / kHaloSectors;
+    for (std::size_t s = 0; s < kHaloSectors; ++s) {
+        double n = 0, sum = 0, squares = 0;
+        for (std::size_t i = from; i < to; ++i)
+            if (const auto v = static_cast<double>(p.sectors[i][s]); std::isfinite(v) && p.sigma[i] > 0) n += 1, sum += v, squares += v * v;
+        if (n < 6) continue;
+        means.push_back(sum / n);
+        errors.push_back(std::sqrt(std::max(0.0, squares / n - std::pow(sum / n, 2)) / n));
+    }
+    if (means.size() < 8) return {};
+    const auto boldest = static_cast<std::size_t>(std::max_element(means.begin(), means.end()) - means.begin());
+    const double most = means[boldest], typical = median(std::span<double>(means)), spread = robustSigma(means); // these reorder them
+    return {(most - typical) * area / p.flux, length(errors[boldest], spread) * area / p.flux};
 }
 
 /// Which sixteenth of the circle an offset points to, counted from +x towards +y, without an arc tangent for every pixel.
@@ -281,6 +342,12 @@ Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double r
     return out;
 }
 
+double HaloExcess::top() const {
+    double out = limit;
+    for (const HaloRing& ring : rings) out = std::max(out, ring.plateau);
+    return out > 0 || limitRadius <= 0 ? out : unexplained / (M_PI * limitRadius * limitRadius);
+}
+
 HaloExcess haloExcess(const HaloProfile& f, const HaloProfile& b, double scale, double obstruction, double expectedRadius) {
     HaloExcess e;
     const double pitch = f.pitch;
@@ -297,16 +364,18 @@ HaloExcess haloExcess(const HaloProfile& f, const HaloProfile& b, double scale, 
         const auto between = [&](const std::vector<double>& v) { return (1 - t) * v[i] + t * v[i + 1]; };
         return Base{between(b.value) * per, b.sigma[i] > 0 && b.sigma[i + 1] > 0 ? length((1 - t) * b.sigma[i], t * b.sigma[i + 1]) * per : 0, b.core.empty() ? 0 : between(b.core) * perBase};
     };
-    std::vector<double> sharpened;
+    const double unit = f.flux * pitch * pitch;  // from light per stored pixel and unit flux to the plane's
+    std::vector<double> taken, takenSigma;       // the star's own light, plane units
     for (std::size_t i = 0; i < f.value.size(); ++i) {
         const double radius = (static_cast<double>(i) + 0.5) * pitch;
         const Base base = baselineAt(radius);
-        const double per = 1 / (f.flux * pitch * pitch);
+        const double per = 1 / unit;
         e.radius.push_back(radius);
         e.value.push_back(f.value[i] * per - base.value);
         e.sigma.push_back(f.sigma[i] > 0 && base.sigma > 0 ? length(f.sigma[i] * per, base.sigma) : 0);
         e.focus.push_back(f.core.empty() || b.core.empty() ? 0 : f.core[i] / (pitch * pitch) - base.core);
-        sharpened.push_back(e.halo(i));
+        taken.push_back((base.value + e.focus[i]) * unit);
+        takenSigma.push_back(base.sigma * unit);
     }
     const double blind = std::max(f.blind, b.blind * b.pitch * scale / pitch);
     const auto first = std::min(static_cast<std::size_t>(std::ceil(blind)), e.value.size());
@@ -317,45 +386,93 @@ HaloExcess haloExcess(const HaloProfile& f, const HaloProfile& b, double scale, 
     e.wing = wing.mean;
     e.wingSigma = wing.meanSigma;
 
+    e.limitRadius = std::clamp(expectedRadius, (static_cast<double>(first) + 6) * pitch, std::max((static_cast<double>(first) + 6) * pitch, 0.85 * static_cast<double>(e.value.size()) * pitch));
+
     // A pixel's width and the star image soften an edge.
     const double blur = length(0.45 * pitch, std::max(f.fwhm * pitch, b.fwhm * b.pitch * scale) / 2.355);
-    std::vector<HaloDisc> discs = findHaloDiscs(e.radius, sharpened, e.sigma, first, blur, obstruction);
-    if (!discs.empty()) { // off its centre a disc's edge is spread over the rings: look again knowing that
-        const HaloDisc& main = *std::max_element(discs.begin(), discs.end(), [](const HaloDisc& x, const HaloDisc& y) { return x.significance < y.significance; });
+    const HaloSearch search{first, blur, obstruction, e.limitRadius};
+    Point offset;
+    HaloProfile excess = excessAbout(f, taken, takenSigma, offset);
+    const auto look = [&] {
+        std::vector<double> value, sigma;
+        for (std::size_t i = 0; i < excess.value.size(); ++i) value.push_back(excess.value[i] / unit), sigma.push_back(excess.sigma[i] / unit);
+        return findHaloDiscs(e.radius, value, sigma, search);
+    };
+    const auto brightest = [](const std::vector<HaloDisc>& discs) {
+        const HaloDisc& d = *std::max_element(discs.begin(), discs.end(), [](const HaloDisc& x, const HaloDisc& y) { return x.significance < y.significance; });
         HaloRing ring;
-        ring.radius = main.radius;
-        ring.plateau = main.height;
-        measureOffset(f, ring, pitch);
-        if (ring.offset > std::max(3.5 * ring.offsetSigma, blur) && ring.offset < 0.4 * ring.radius)
-            discs = findHaloDiscs(e.radius, sharpened, e.sigma, first, length(blur, ring.offset / std::sqrt(2.0)), obstruction);
+        ring.radius = d.radius;
+        ring.inner = d.hole * d.radius;
+        ring.plateau = d.height;
+        return std::pair{ring, d.significance};
+    };
+    HaloFound found = look();
+    for (int round = 0; round < 5 && !found.discs.empty(); ++round) { // off the star a disc's edge is spread over the rings: look again about its own centre
+        const auto [ring, significance] = brightest(found.discs);
+        HaloRing there = ring;
+        measureOffset(f, there, pitch, length(offset.x, offset.y) * pitch);
+        if (there.offset < std::max(there.offsetSigma, 0.7 * blur) || there.offset > 0.6 * ring.radius) break;
+        const double angle = there.offsetAngle_deg * M_PI / 180;
+        const Point moved{there.offset / pitch * std::cos(angle), there.offset / pitch * std::sin(angle)};
+        if (length(offset.x - moved.x, offset.y - moved.y) < 0.3) break;
+        HaloProfile about = excessAbout(f, taken, takenSigma, moved);
+        std::swap(excess, about);
+        HaloFound again = look();
+        const double clearer = there.offset < 3.5 * there.offsetSigma ? 1.15 : 1.02; // there the disc is
+        if (again.discs.empty() || brightest(again.discs).second < clearer * significance) {
+            std::swap(excess, about);
+            break;
+        }
+        offset = moved;
+        found = std::move(again);
     }
     // What is no disc stays in the fit that the others' heights come from, and goes now.
-    std::erase_if(discs, [&](const HaloDisc& d) { return !closesAround(f, d.radius / pitch, d.height * f.flux * pitch * pitch, blur / pitch); });
-    // Discs lie upon one another: the level between two edges is the sum of those from there outwards.
+    const auto unexplained = [&](double height, double sigma, double radius) {
+        const double light = height * M_PI * radius * radius;
+        if (light <= e.unexplained) return;
+        e.unexplained = light;
+        e.unexplainedSigma = sigma * M_PI * radius * radius;
+    };
+    std::erase_if(found.discs, [&](const HaloDisc& d) {
+        if (closesAround(excess, d.radius / pitch, d.hole, d.height * unit, found.blur / pitch)) return false;
+        unexplained(d.height, d.heightSigma, d.radius);
+        return true;
+    });
+    if (found.discs.empty()) unexplained(found.unexplained, found.unexplainedSigma, found.unexplainedRadius);
+    // Discs lie upon one another: the level at an edge is the sum of those that reach across it.
     const double fluxError = length(f.fluxSigma / f.flux, b.fluxSigma / b.flux);
-    double level = 0, levelVariance = 0;
-    for (std::size_t i = discs.size(); i-- > 0;) {
+    for (const HaloDisc& d : found.discs) {
         HaloRing ring;
-        ring.radius = discs[i].radius;
-        ring.radiusSigma = length(discs[i].radiusSigma, 0.18 * pitch); // rings are a pixel wide
-        level += discs[i].height;
-        levelVariance += discs[i].heightSigma * discs[i].heightSigma;
-        ring.plateau = level;
-        ring.plateauSigma = std::sqrt(levelVariance + std::pow(level * fluxError, 2));
-        ring.inner = i == 0 ? obstruction * ring.radius : discs[i - 1].radius;
+        ring.radius = d.radius;
+        ring.radiusSigma = length(d.radiusSigma, 0.18 * pitch); // rings are a pixel wide
+        ring.hole = d.hole, ring.holeSigma = d.holeSigma, ring.holeMost = d.holeMost, ring.holeSeen = d.holeSeen;
+        ring.inner = d.hole * d.radius;
+        double variance = 0, light = 0;
+        for (const HaloDisc& other : found.discs) {
+            if (other.radius < d.radius) ring.inner = std::max(ring.inner, other.radius);
+            if (other.radius < d.radius || other.hole * other.radius >= d.radius) continue;
+            ring.plateau += other.height;
+            variance += other.heightSigma * other.heightSigma;
+            light += std::pow(other.height * other.lightSigma, 2);
+        }
         const double area = M_PI * (ring.radius * ring.radius - ring.inner * ring.inner);
-        ring.fraction = level * area;
-        ring.fractionSigma = length(ring.plateauSigma * area, level * 2 * M_PI * ring.radius * ring.radiusSigma);
-        measureOffset(f, ring, pitch);
-        e.rings.insert(e.rings.begin(), ring);
+        ring.plateauSigma = std::sqrt(variance + std::pow(ring.plateau * fluxError, 2));
+        ring.fraction = ring.plateau * area;
+        ring.fractionSigma = length(std::sqrt(light + std::pow(ring.plateau * fluxError, 2)) * area, ring.plateau * 2 * M_PI * (d.holeSeen ? ring.radius - ring.inner : ring.radius) * ring.radiusSigma);
+        measureOffset(f, ring, pitch, length(offset.x, offset.y) * pitch);
+        e.rings.push_back(ring);
     }
+    if (!e.rings.empty()) return e;
 
-    e.limitRadius = std::clamp(expectedRadius, (static_cast<double>(first) + 6) * pitch, std::max((static_cast<double>(first) + 6) * pitch, 0.85 * static_cast<double>(e.value.size()) * pitch));
-    const auto limitBin = std::min(e.value.size(), static_cast<std::size_t>(e.limitRadius / pitch));
-    const Line disc = meanOver(e, std::min(first, limitBin), limitBin);
-    // The scatter of the far profile tells what smooth structure can do to so large a mean.
-    const Line far = meanOver(e, limitBin, e.value.size());
-    e.limit = disc.valid ? 3 * length(disc.meanSigma, far.valid ? far.meanSigma : 0) : 0;
+    // No limit where what is left is more than noise: a shape without an edge all round, unevenness everywhere, light on one side that the baseline does not have.
+    const auto last = std::min(excess.value.size(), static_cast<std::size_t>(e.limitRadius / pitch));
+    constexpr double kUneven = 2.5, kOneSided = 6;
+    if (found.structure > kUneven || found.limit > 3 * found.limitSigma) unexplained(std::max(found.limit, found.limitSigma), found.limitSigma, e.limitRadius);
+    if (last > first + 6) {
+        const OneSided own = oneSided(excess, first, last), theirs = oneSided(b, static_cast<std::size_t>(b.blind), static_cast<std::size_t>(e.limitRadius / scale / b.pitch));
+        if (own.light > kOneSided * own.sigma && own.light > 1.5 * theirs.light + 3 * theirs.sigma && own.light > e.unexplained) e.unexplained = own.light, e.unexplainedSigma = own.sigma;
+    }
+    if (!(e.unexplained > 0) && found.limitSigma > 0) e.limit = std::max(0.0, found.limit) + 3 * found.limitSigma;
     return e;
 }
 

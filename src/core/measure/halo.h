@@ -34,6 +34,9 @@ Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double r
 struct HaloRing {
     double radius = 0, radiusSigma = 0;
     double inner = 0;                         ///< where it begins; 0 for a disc
+    double hole = 0, holeSigma = 0;           ///< of this ring alone, over its radius
+    double holeMost = 0;                      ///< the largest that would not have been noticed (three sigmas)
+    bool holeSeen = false;                    ///< else `hole` is what was expected
     double plateau = 0, plateauSigma = 0;     ///< excess per stored pixel and unit star flux
     double fraction = 0, fractionSigma = 0;   ///< excess between its edges per unit star flux
     double offset = 0, offsetSigma = 0, offsetAngle_deg = 0;
@@ -46,12 +49,15 @@ struct HaloExcess {
     double halo(std::size_t i) const { return value[i] - focus[i]; } ///< what discs are looked for in
     std::vector<HaloRing> rings;       ///< from inside out; empty: none seen
     double limitRadius = 0;            ///< the disc that the limit is for, stored pixels
-    double limit = 0;                  ///< 3 sigma excess of that disc, per stored pixel and unit flux
+    double limit = 0;                  ///< its excess with 3 sigma, per stored pixel and unit flux; 0 where none can be stated
+    double unexplained = 0, unexplainedSigma = 0; ///< light per unit star flux that stands out and is neither disc nor ring nor smooth: 0 where what is left looks like noise
+    /// How bright a plot of it has to reach, per stored pixel and unit flux: the plateaus, the limit, or what is unexplained as an even disc.
+    double top() const;
     double wing = 0, wingSigma = 0;    ///< smooth excess between 4 and 8 FWHM per stored pixel and unit flux: haze, not a ring
 };
 
 /// What the filter adds to the star's light over the baseline. `scale` is run stored pixels per baseline stored pixel; `obstruction` the hole
-/// of a ghost (0: a full disc); `expectedRadius` (stored pixels of the run) the disc for which a limit is given.
+/// that is expected of a ghost (0: a full disc) where nothing is seen of it; `expectedRadius` (stored pixels of the run) the disc for which a limit is given.
 HaloExcess haloExcess(const HaloProfile& filter, const HaloProfile& baseline, double scale, double obstruction, double expectedRadius);
 
 } // namespace caelumen

@@ -1,6 +1,7 @@
 #include "core/measure/harvest.h"
 
 #include "core/base/statistics.h"
+#include "core/stars/faint_stars.h"
 #include "core/stars/sharpness.h"
 #include "core/stars/star_grid.h"
 
@@ -24,6 +25,7 @@ PlaneStars findStars(const Plane& plane, const SmoothSky& sky, double knownSatur
     out.stars = detectStars(plane, sky, {4.0, out.saturation});
     out.psf = measurePsf(plane, out.stars, sky, split);
     if (out.psf) keepSharp(plane, out.stars, *out.psf, out.typicalNoise);
+    addFaintStars(plane, sky, out.psf ? &*out.psf : nullptr, out.stars);
     return out;
 }
 
@@ -32,6 +34,10 @@ std::optional<ScaledStar> starFlux(const Plane& plane, const PlaneStars& stars, 
     const Star* nearest = starNear(stars.stars, guess, std::max(8.0, 3 * stars.psf->fwhm));
     if (!nearest || nearest->saturated) return std::nullopt;
     return scalePsf(plane, *stars.psf, {nearest->x, nearest->y}, std::max(5.0, 2.5 * stars.psf->fwhm), stars.saturation, {});
+}
+
+int PlaneStars::counted() const {
+    return static_cast<int>(std::count_if(stars.begin(), stars.end(), [](const Star& s) { return s.snr >= kCountedStar || s.above5; /* in planes too small for a filtered noise */ }));
 }
 
 std::vector<Point> photometryStars(const PlaneStars& stars, const PlaneView& view, std::size_t limit) {
@@ -51,7 +57,7 @@ std::vector<Point> photometryStars(const PlaneStars& stars, const PlaneView& vie
         });
     for (std::size_t i = 0; i < bright && out.size() < limit; ++i) {
         const Star& s = stars.stars[i];
-        if (!s.saturated && !s.blended && s.above5 && !crowded[i]) out.push_back(view.toBaseline(all[i]));
+        if (!s.saturated && !s.blended && !s.faint && s.above5 && !crowded[i]) out.push_back(view.toBaseline(all[i]));
     }
     return out;
 }
@@ -63,17 +69,17 @@ double noiseCorrelation(const PlaneHarvest& h) {
     return std::clamp(boxScatter(h.boxes, h.boxSide, h.noise.value).sigma * h.boxSide / h.noise.value, 1.0, 5.0);
 }
 
-/// How far each star is hidden, plane pixels: by its own disc or by the baseline's of the same star.
-std::vector<double> hiddenRadii(const PlaneHarvest& h, const std::vector<StarDisc>* baseline) {
-    const double scale = h.view.scale();
-    std::vector<double> radii;
-    for (const StarDisc& d : h.discs) radii.push_back(d.radius * scale);
-    if (!baseline || baseline->empty()) return radii;
+/// How far each star is hidden, plane pixels.
+std::vector<double> hiddenRadii(const PlaneHarvest& h) {
+    const double scale = h.view.scale(), reach = std::max(2.5, 0.7 * (h.stars.psf ? h.stars.psf->fwhm : 3.0) / scale);
     std::vector<Point> places;
-    for (const StarDisc& d : *baseline) places.push_back(d.at);
-    const StarGrid grid(places, 2.5);
-    for (std::size_t i = 0; i < radii.size(); ++i)
-        if (const auto k = grid.nearest(h.discs[i].at, 2.5); k >= 0) radii[i] = std::max(radii[i], (*baseline)[static_cast<std::size_t>(k)].radius * scale);
+    for (const StarDisc& d : h.discs) places.push_back(d.at);
+    const StarGrid grid(places, reach);
+    std::vector<double> radii;
+    for (const Star& s : h.stars.stars) {
+        const auto k = grid.nearest(h.view.toBaseline({s.x, s.y}), reach);
+        radii.push_back(k >= 0 ? h.discs[static_cast<std::size_t>(k)].radius * scale : 0);
+    }
     return radii;
 }
 
@@ -111,8 +117,9 @@ void takeRegions(PlaneHarvest& h, const Plane& plane, const Mask& mask, const St
 
 void takeBoxes(PlaneHarvest& h, const Plane& plane, const Mask& mask, const StarGlow& glow, const HarvestRequest& rq) {
     h.boxSide = boxSide(rq.arcsecPerStoredPixel * rq.view.geometry.pitch);
-    h.boxes = rq.halves ? noiseBoxes(*rq.halves, mask, h.boxSide, rq.view, *rq.regions) : noiseBoxes(plane, mask, h.boxSide, rq.view, *rq.regions, glow);
-    h.boxesAreNoise = rq.halves;
+    h.boxes = noiseBoxes(plane, mask, h.boxSide, rq.view, *rq.regions, glow);
+    if (rq.halves) h.halfBoxes = noiseBoxes(*rq.halves, mask, h.boxSide, rq.view, *rq.regions);
+    h.structure = structureBoxes(plane, mask, h.boxSide, rq.view, rq.grid, glow);
 }
 
 void takeFluxes(PlaneHarvest& h, const Plane& plane, const Mask& mask, const SmoothSky& sky, double correlation, const HarvestRequest& rq) {
@@ -146,17 +153,17 @@ PlaneHarvest harvestPlane(const Plane& plane, PlaneStars stars, const HarvestReq
     h.channel = rq.channel;
     h.view = rq.view;
     h.stars = std::move(stars);
-    h.discs = deepStarDiscs(h.stars.stars, h.stars.psf, h.stars.typicalNoise, rq.view);
+    h.discs = rq.discs ? *rq.discs : commonDiscs({{&h.stars.stars, &h.stars.psf, h.stars.typicalNoise, rq.view}});
 
     Mask mask;
     StarGlow glow;
     tbb::parallel_invoke(
         [&] {
-            mask = starMask(h.discs, rq.view, rq.baselineDiscs);
+            mask = starMask(h.discs, rq.view);
             h.hiddenPart = hiddenPart(mask);
             h.mesh = buildMesh(plane, mask, defaultCell(plane), h.hiddenPart > 0.5 ? 0.1 : 0.3);
         },
-        [&] { glow = StarGlow(h.stars.stars, hiddenRadii(h, rq.baselineDiscs), h.stars.psf, plane.width(), plane.height()); });
+        [&] { glow = StarGlow(h.stars.stars, hiddenRadii(h), h.stars.psf, plane.width(), plane.height()); });
     const std::vector<double> starlight = glow.calibrate(h.mesh, mask);
     for (std::size_t i = 0; i < starlight.size(); ++i) h.mesh.cells[i].level -= starlight[i];
     const SmoothSky sky(h.mesh);
@@ -164,6 +171,7 @@ PlaneHarvest harvestPlane(const Plane& plane, PlaneStars stars, const HarvestReq
     // Each reads the pixels and writes its own part.
     double correlation = 1;
     h.noise = pixelNoise(rq.halves ? *rq.halves : plane, mask, rq.view, *rq.regions, rq.halves ? nullptr : &sky);
+    h.frameNoise = pixelNoise(rq.halves ? *rq.halves : plane, mask, rq.view, {}, rq.halves ? nullptr : &sky);
     tbb::parallel_invoke(
         [&] {
             takeBoxes(h, plane, mask, glow, rq);

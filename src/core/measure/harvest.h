@@ -5,6 +5,7 @@
 #include "core/measure/noise.h"
 #include "core/measure/region_sum.h"
 #include "core/measure/star_glow.h"
+#include "core/measure/structure.h"
 #include "core/measure/surface.h"
 #include "core/stars/photometry.h"
 #include "core/stars/scaled_star.h"
@@ -22,6 +23,9 @@ struct PlaneStars {
     std::optional<Psf> psf;
     double typicalNoise = 0;
     double saturation = 0;
+
+    /// Stars of five sigmas and more, by the signal to noise of their light.
+    int counted() const;
 };
 /// The sky that stars are found on: fine, so that stars on nebula stand on their own sky.
 SmoothSky findingSky(const Plane& plane);
@@ -39,7 +43,8 @@ struct HarvestRequest {
     double arcsecPerStoredPixel = 0;                ///< 0: unknown
     double total_s = 0;                             ///< integration, for photon noise
     const std::vector<Region>* regions = nullptr;
-    const std::vector<StarDisc>* baselineDiscs = nullptr;
+    const std::vector<StarDisc>* discs = nullptr;   ///< what is hidden in all runs alike (commonDiscs); null: the plane's own stars
+    StructureGrid grid;                             ///< where all runs put the same boxes
     const std::vector<Point>* photometry = nullptr; ///< baseline pixels
     double apertureRadius = 0;                      ///< baseline pixels
     double haloReach = 0;                           ///< baseline pixels
@@ -51,15 +56,17 @@ struct PlaneHarvest {
     std::string channel;
     PlaneView view;
     PlaneStars stars;
-    std::vector<StarDisc> discs;
+    std::vector<StarDisc> discs;                    ///< what was hidden
     BackgroundMesh mesh;                            ///< star-masked
     RegionSum sky;                                  ///< all sky regions pooled
     std::map<std::string, RegionSum> regions;       ///< each nebula and sky region
-    PixelNoise noise;
+    PixelNoise noise;                               ///< in the sky regions, where they hold enough
+    PixelNoise frameNoise;                          ///< across the frame
     BandingPair banding;
     int boxSide = 1;
     std::vector<NoiseBox> boxes;
-    bool boxesAreNoise = false;                     ///< taken from the difference of half stacks: no sky in them
+    std::vector<NoiseBox> halfBoxes;                ///< the same of what half stacks differ by: noise alone; empty without halves
+    std::vector<float> structure;                   ///< the boxes that all runs have, on HarvestRequest::grid
     double apertureRadius = 0;                      ///< plane pixels
     std::vector<ApertureFlux> fluxes;               ///< in the order of HarvestRequest::photometry
     std::map<std::string, Result<HaloProfile>> halos;

@@ -19,6 +19,11 @@ constexpr int kGap = 2; ///< pixels that interpolation spreads noise over
 
 } // namespace
 
+int apartPixels(int side) {
+    const int half = std::max(1, side / 2);
+    return (side + kGap + half - 1) / half * half;
+}
+
 std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, const PlaneView& view, const std::vector<Region>& regions, const StarGlow& glow) {
     const int half = std::max(1, k / 2);
     const int across = (plane.width() - k) / half + 1, down = (plane.height() - k) / half + 1;

@@ -35,6 +35,9 @@ struct BoxScatter {
 /// taken a little apart.
 BoxScatter boxScatter(const std::vector<NoiseBox>& boxes, int side, double pixelNoise);
 
+/// Pixels from one box to the next that shares neither pixels nor interpolated noise with it.
+int apartPixels(int side);
+
 /// Scatter of single pixels.
 struct PixelNoise {
     double value = 0;

@@ -2,6 +2,7 @@
 
 #include "core/base/pixel_rows.h"
 #include "core/stars/patch_mask.h"
+#include "core/stars/star_grid.h"
 
 #include <tbb/blocked_range.h>
 #include <tbb/parallel_for.h>
@@ -42,27 +43,54 @@ std::vector<StarDisc> starDiscs(const std::vector<Star>& stars, const std::optio
     return discs;
 }
 
-std::vector<StarDisc> deepStarDiscs(const std::vector<Star>& stars, const std::optional<Psf>& psf, double noise, const PlaneView& view) {
-    std::vector<StarDisc> discs;
+namespace {
+
+/// Adds what a list does not hold yet, and widens what it holds: stars within `reach` are the same.
+void join(std::vector<StarDisc>& all, std::vector<StarDisc> more, double reach) {
+    if (all.empty()) {
+        all = std::move(more);
+        return;
+    }
+    std::vector<Point> places;
+    for (const StarDisc& d : all) places.push_back(d.at);
+    const StarGrid grid(places, reach);
+    for (const StarDisc& d : more) {
+        if (const auto k = grid.nearest(d.at, reach); k >= 0) {
+            StarDisc& same = all[static_cast<std::size_t>(k)];
+            same.radius = std::max(same.radius, d.radius);
+        } else {
+            all.push_back(d);
+        }
+    }
+}
+
+} // namespace
+
+std::vector<StarDisc> commonDiscs(const std::vector<MaskSource>& planes) {
+    std::vector<StarDisc> all;
+    if (planes.empty()) return all;
     for (double left = 0.02; left < 0.7; left *= 1.7) {
-        discs = starDiscs(stars, psf, noise, left * noise, view);
+        all.clear();
         double area = 0;
-        for (const StarDisc& d : discs) area += M_PI * d.radius * d.radius * view.scale() * view.scale();
+        for (const MaskSource& p : planes)
+            join(all, starDiscs(*p.stars, *p.psf, p.noise, left * p.noise, p.view), std::max(2.5, 0.7 * (*p.psf ? (*p.psf)->fwhm : 3.0) / p.view.scale()));
+        const PlaneView& view = planes.front().view;
+        for (const StarDisc& d : all) {
+            const Point at = view.toPlane(d.at);
+            if (at.x > -0.5 && at.y > -0.5 && at.x < view.width && at.y < view.height) area += M_PI * d.radius * d.radius * view.scale() * view.scale();
+        }
         // Discs strewn at random hide 1 - exp(-area).
         if (area < 0.7 * view.width * static_cast<double>(view.height)) break;
     }
-    return discs;
+    return all;
 }
 
-Mask starMask(const std::vector<StarDisc>& discs, const PlaneView& view, const std::vector<StarDisc>* others) {
+Mask starMask(const std::vector<StarDisc>& discs, const PlaneView& view) {
     std::vector<std::pair<Point, double>> all; // in the plane's pixels
-    for (const auto* list : {&discs, others}) {
-        if (!list) continue;
-        for (const StarDisc& d : *list) {
-            const Point p = view.toPlane(d.at);
-            const double radius = d.radius * view.scale();
-            if (p.x >= -radius && p.y >= -radius && p.x <= view.width + radius && p.y <= view.height + radius) all.emplace_back(p, radius);
-        }
+    for (const StarDisc& d : discs) {
+        const Point p = view.toPlane(d.at);
+        const double radius = d.radius * view.scale();
+        if (p.x >= -radius && p.y >= -radius && p.x <= view.width + radius && p.y <= view.height + radius) all.emplace_back(p, radius);
     }
     constexpr int kBand = 64; // rows that one thread has for itself
     Mask mask(static_cast<std::size_t>(view.width) * static_cast<std::size_t>(view.height));

@@ -18,11 +18,20 @@ struct StarDisc {
 /// `left` is reached (plane units per pixel).
 std::vector<StarDisc> starDiscs(const std::vector<Star>& stars, const std::optional<Psf>& psf, double noise, double left, const PlaneView& view);
 
-/// The same with as little light left as the frame can bear: a fiftieth of a pixel's noise, more where that would hide over half of the frame.
-std::vector<StarDisc> deepStarDiscs(const std::vector<Star>& stars, const std::optional<Psf>& psf, double noise, const PlaneView& view);
+/// The stars of one plane, and how it lies on the sky.
+struct MaskSource {
+    const std::vector<Star>* stars = nullptr;
+    const std::optional<Psf>* psf = nullptr;
+    double noise = 0;
+    PlaneView view;
+};
 
-/// A mask in a plane's own grid that hides the discs, and those of another list where one is given.
-Mask starMask(const std::vector<StarDisc>& discs, const PlaneView& view, const std::vector<StarDisc>* others = nullptr);
+/// One list of discs for several planes, so that all are masked alike: every star that any of them shows, as wide as the widest of its discs. As little light is left as the frame can bear: a
+/// fiftieth of a pixel's noise, more where that would hide over half of the first plane's frame.
+std::vector<StarDisc> commonDiscs(const std::vector<MaskSource>& planes);
+
+/// A mask in a plane's own grid that hides the discs.
+Mask starMask(const std::vector<StarDisc>& discs, const PlaneView& view);
 
 /// Hidden pixels as a part of all.
 double hiddenPart(const Mask& mask);

@@ -1,5 +1,7 @@
 #include "core/plan/forecast.h"
 
+#include "core/trial/facts.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -27,21 +29,21 @@ double signalIn(const SystemChannel& c, const PlanRig& rig, const DeepSky& targe
 
 PlanRig planRig(const Rig& rig, const Camera& camera) {
     PlanRig out;
-    const auto take = [&](const char* what, double& to, std::optional<double> first, std::optional<double> second = {}) {
-        if (first) to = *first;
-        else if (second) to = *second, out.assumed.emplace_back(what);
-        else out.assumed.emplace_back(what);
+    const Facts known = resolveFacts(rig, {}, nullptr, &camera);
+    const auto take = [&](const char* what, const char* id, double& to) {
+        const Fact* fact = known.of(id);
+        if (fact) to = fact->value;
+        if (!fact || fact->source == FactSource::Camera) out.assumed.emplace_back(what);
     };
-    const bool gain = !camera.gains.empty();
-    take("aperture", out.aperture_mm, rig.aperture_mm);
-    take("focal length", out.focal_mm, rig.focal_length_mm);
-    take("pixel", out.pixel_um, rig.pixel_um, camera.pixel_um);
-    take("read noise", out.readNoise_e, rig.read_noise_e, gain ? camera.gains.front().read_noise_e : std::nullopt);
-    take("gain", out.e_per_adu, rig.gain_e_per_adu, gain ? std::optional(camera.gains.front().e_per_adu) : std::nullopt);
-    take("full well", out.fullWell_e, rig.full_well_e, camera.full_well_e);
-    out.obstruction = rig.obstruction.value_or(0);
-    out.fullScale_adu = rig.full_scale_adu.value_or(65'535);
-    out.pedestal_adu = rig.pedestal_adu.value_or(0);
+    take("aperture", "aperture_mm", out.aperture_mm);
+    take("focal length", "focal_length_mm", out.focal_mm);
+    take("pixel", "pixel_um", out.pixel_um);
+    take("read noise", "read_noise_e", out.readNoise_e);
+    take("gain", "gain_e_per_adu", out.e_per_adu);
+    take("full well", "full_well_e", out.fullWell_e);
+    out.obstruction = known.rig.obstruction.value_or(0);
+    out.fullScale_adu = known.rig.full_scale_adu.value_or(65'535);
+    out.pedestal_adu = known.rig.pedestal_adu.value_or(0);
     return out;
 }
 

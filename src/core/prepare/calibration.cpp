@@ -251,8 +251,8 @@ Result<Calibration> makeCalibration(const SubsRecipe& recipe, const FrameInfo& l
     const FrameFacts& facts = light.facts;
     const std::optional<double> exposure = recipe.run.sub_exposure_s ? recipe.run.sub_exposure_s : facts.sub_exposure_s;
     const std::size_t planes = light.mosaic ? 1 : light.channels.size();
-    const Rig rig = rigOf(recipe);
-    const std::optional<double> pedestal = rig.pedestal_adu ? rig.pedestal_adu : facts.pedestal_adu;
+    const Rig rig = factsOf(recipe, facts).rig;
+    const std::optional<double> pedestal = rig.pedestal_adu;
 
     const double full = rig.full_scale_adu.value_or(light.integer && light.bits <= 16 ? std::pow(2.0, light.bits) - 1 : 65535);
 

@@ -194,7 +194,7 @@ Status fillBand(const StackPlan& plan, RowBlock& band) {
 
 std::vector<HeaderCard> cardsOf(const SubsRecipe& recipe, const SubMeasurer& measurer, const JudgedRun& run, const StackPlan& plan) {
     const FrameFacts& facts = measurer.like().facts;
-    const Rig rig = rigOf(recipe);
+    const Rig rig = factsOf(recipe, facts).rig;
     const bool half = plan.width < measurer.like().width;
     const auto first = [](auto a, const auto& b) { return a ? a : b; };
     std::vector<HeaderCard> out;
@@ -214,9 +214,9 @@ std::vector<HeaderCard> cardsOf(const SubsRecipe& recipe, const SubMeasurer& mea
     if (facts.gain_setting) out.push_back({"GAIN", *facts.gain_setting, "camera setting"});
     if (facts.offset_setting) out.push_back({"OFFSET", *facts.offset_setting, "camera setting"});
     if (measurer.calibration().zeroKnown) out.push_back({"PEDESTAL", 0.0, "ADU, has been taken away"});
-    if (const auto pixel = first(rig.pixel_um, facts.pixel_um)) out.push_back({"XPIXSZ", *pixel * (half ? 2 : 1), "um, of a pixel of this picture"});
-    if (const auto focal = first(rig.focal_length_mm, facts.focal_length_mm)) out.push_back({"FOCALLEN", *focal, "mm"});
-    if (const auto aperture = first(rig.aperture_mm, facts.aperture_mm)) out.push_back({"APTDIA", *aperture, "mm"});
+    if (const auto pixel = rig.pixel_um) out.push_back({"XPIXSZ", *pixel * (half ? 2 : 1), "um, of a pixel of this picture"});
+    if (const auto focal = rig.focal_length_mm) out.push_back({"FOCALLEN", *focal, "mm"});
+    if (const auto aperture = rig.aperture_mm) out.push_back({"APTDIA", *aperture, "mm"});
     if (temperatures) out.push_back({"CCD-TEMP", temperature / temperatures, "C, mean of the subs"});
     const std::string filter = recipe.run.filter != "unknown" ? recipe.run.filter : "";
     if (facts.filter || !filter.empty()) out.push_back({"FILTER", facts.filter.value_or(filter), ""});

@@ -40,7 +40,7 @@ std::size_t starChannel(const std::vector<Plane>& planes, const FrameInfo& info,
     std::vector<std::ptrdiff_t> counts;
     for (std::size_t c = 0; c < planes.size(); ++c) {
         const PlaneStars s = findStars(planes[c], fullScale, info.geometry(c).split);
-        counts.push_back(std::count_if(s.stars.begin(), s.stars.end(), [](const Star& x) { return x.above5; }));
+        counts.push_back(s.counted());
     }
     const auto best = static_cast<std::size_t>(std::max_element(counts.begin(), counts.end()) - counts.begin());
     return 10 * counts[1] >= 8 * counts[best] ? 1 : best;
@@ -79,7 +79,7 @@ SubFigures measureSub(const std::vector<Plane>& planes, const FrameInfo& info, c
     Plane clean = plane;
     const Defects defects = markDefects(clean, fine);
     const PlaneStars stars = findStars(clean, fine, how.fullScale, geometry.split, defects.tops);
-    out.stars = static_cast<int>(std::count_if(stars.stars.begin(), stars.stars.end(), [](const Star& s) { return s.above5; }));
+    out.stars = stars.counted();
     if (stars.psf) out.fwhm_px = stars.psf->fwhm * geometry.pitch, out.eccentricity = stars.psf->eccentricity;
     const double radius = how.apertureRadius > 0 ? how.apertureRadius : std::clamp(2.0 * (stars.psf ? stars.psf->fwhm : 3.0), 2.0, 30.0);
     out.aperture_px = radius * geometry.pitch;

@@ -28,8 +28,8 @@ Result<SubMeasurer> SubMeasurer::make(const SubsRecipe& recipe, const Job& job) 
     if (!first) return trouble;
     out.m_like = std::make_shared<const FrameInfo>(first->info());
     const FrameFacts& facts = out.m_like->facts;
-    const Rig rig = rigOf(recipe);
-    out.m_gain = rig.gain_e_per_adu ? *rig.gain_e_per_adu : facts.gain_e_per_adu.value_or(0);
+    const Rig rig = factsOf(recipe, facts).rig;
+    out.m_gain = rig.gain_e_per_adu.value_or(0);
     out.m_exposure = recipe.run.sub_exposure_s ? recipe.run.sub_exposure_s : facts.sub_exposure_s;
     out.m_site = recipe.site;
     if (!out.m_site.latitude_deg) out.m_site.latitude_deg = facts.site_latitude_deg, out.m_site.longitude_deg = facts.site_longitude_deg;
@@ -38,7 +38,7 @@ Result<SubMeasurer> SubMeasurer::make(const SubsRecipe& recipe, const Job& job) 
 
     auto made = makeCalibration(recipe, *out.m_like, job);
     if (!made) return made.error();
-    const double zero = made->zeroKnown ? rig.pedestal_adu.value_or(facts.pedestal_adu.value_or(0)) : 0;
+    const double zero = made->zeroKnown ? rig.pedestal_adu.value_or(0) : 0;
     double full = rig.full_scale_adu.value_or(out.m_like->integer && out.m_like->bits <= 16 ? std::pow(2.0, out.m_like->bits) - 1 : 65535);
     if (rig.full_well_e && out.m_gain > 0) full = std::min(full, *rig.full_well_e / out.m_gain + zero);
     out.m_how.fullScale = full - zero;

@@ -228,11 +228,7 @@ std::vector<fs::path> filesOf(const SubsRecipe& recipe) {
     return out;
 }
 
-Rig rigOf(const SubsRecipe& recipe) {
-    Trial whole;
-    whole.rig = recipe.rig;
-    return effectiveRig(whole, recipe.run);
-}
+Facts factsOf(const SubsRecipe& recipe, const FrameFacts& header) { return resolveFacts(recipe.rig, recipe.run.rig, &header); }
 
 bool isMeant(const fs::path& file, const std::string& pattern) {
     if (pattern.empty()) return false;

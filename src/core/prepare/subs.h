@@ -2,7 +2,7 @@
 
 #include "core/base/json_fwd.h"
 #include "core/base/result.h"
-#include "core/trial/trial.h"
+#include "core/trial/facts.h"
 
 #include <filesystem>
 #include <string>
@@ -69,7 +69,7 @@ struct SubsRecipe {
     CombineOptions combine;
     CullOptions cull;
     std::string reference; ///< file name of the sub that all are laid on; empty: the best
-    bool halves = false;   ///< odd and even subs as stacks of their own beside the stack
+    bool halves = true;    ///< odd and even subs as stacks of their own beside the stack: they tell its noise
     bool maps = false;     ///< coverage and rejection maps beside the stack
 };
 
@@ -81,8 +81,8 @@ Json subsRecipeToJson(const SubsRecipe& recipe);
 /// Every file that it reads.
 std::vector<std::filesystem::path> filesOf(const SubsRecipe& recipe);
 
-/// Its telescope and camera, with what the run overrides.
-Rig rigOf(const SubsRecipe& recipe);
+/// Its telescope and camera: what the run overrides, the rig, and what the header of a frame adds.
+Facts factsOf(const SubsRecipe& recipe, const FrameFacts& header);
 
 /// Whether a file is meant by a name or pattern: its whole path, its path's end, or its bare name.
 bool isMeant(const std::filesystem::path& file, const std::string& pattern);

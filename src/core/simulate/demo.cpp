@@ -217,9 +217,14 @@ Status writeTrial(const SimulatedTrial& s, const fs::path& out, const Job& job) 
     constexpr int margin = 48;
     const NebulaMap nebula = makeNebula(first.width, first.height, margin, s.seed, s.nebulaBrightness);
     std::vector<SceneStar> stars = makeStars(first.width, first.height, margin, s.seed, s.starsPerSquareDegree, first.rig.scale_arcsec(), 8.2, 16.5);
+    const std::vector<SceneStar> faint = makeFaintStars(first.width, first.height, margin, s.seed, s.starsPerSquareDegree, first.rig.scale_arcsec(), 16.5, kDeepestStar);
+    stars.insert(stars.end(), faint.begin(), faint.end());
     std::erase_if(stars, [&](const SceneStar& x) { return std::hypot(x.at.x - s.brightStar.at.x, x.at.y - s.brightStar.at.y) < 25; });
     stars.push_back(s.brightStar);
 
+    std::array<std::vector<char>, 4> hidden; // by channel: what any run shows is hidden in all
+    for (const SceneRun& run : s.runs)
+        for (const int c : run.camera == SceneCamera::Mono ? std::vector<int>{3} : std::vector<int>{0, 1, 2}) markFound(run, c, nebula, stars, hidden[static_cast<std::size_t>(c)]);
     TruthBook truth(s.trial, nebula, stars);
     for (std::size_t i = 0; i < s.runs.size(); ++i) {
         const SceneRun& run = s.runs[i];
@@ -231,7 +236,7 @@ Status writeTrial(const SimulatedTrial& s, const fs::path& out, const Job& job) 
             if (job.cancelled()) return Error{kCancelled};
             job.report((static_cast<double>(i) + c / 3.0) / static_cast<double>(s.runs.size()), fmt::format("Photographing {}, run {}", s.trial.title, run.id));
             const int channel = mono ? 3 : c;
-            CleanPlane clean = renderClean(run, channel, nebula, stars);
+            CleanPlane clean = renderClean(run, channel, nebula, stars, &hidden[static_cast<std::size_t>(channel)]);
             truth.add(run, channel, mono ? "L" : std::string(1, "RGB"[c]), baseline, clean);
             if (run.camera == SceneCamera::Mosaic) all[static_cast<std::size_t>(c)] = std::move(clean);
             else planes.push_back(expose(run, clean, channel));

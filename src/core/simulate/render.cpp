@@ -75,6 +75,7 @@ private:
 struct Drawn {
     Point at;
     double light, reach;
+    bool unseen;
 };
 
 } // namespace
@@ -83,19 +84,44 @@ double skyRate(const SceneRun& run, const ChannelRates& rates, double x, double 
 
 double ghostRadius(const SceneRun& run, const Ghost& ghost) { return ghost.gap_mm / (run.rig.focal_mm / run.rig.aperture_mm) / (run.rig.pixel_um / 1000); }
 
-CleanPlane renderClean(const SceneRun& run, int channel, const NebulaMap& nebula, const std::vector<SceneStar>& stars) {
+namespace {
+
+/// A star's light in a channel, behind the dust of the nebula.
+double lightOf(const SceneStar& s, const ChannelRates& rates, const NebulaMap& nebula) {
+    return rates.star(s.v + (s.v > 9 && !nebula.dust.empty() ? 0.6 * nebula.sample(nebula.dust, s.at.x, s.at.y) : 0), s.kelvin);
+}
+
+/// Light of a star that a matched filter just sees in the stack.
+double foundLight(const SceneRun& run, const ChannelRates& rates) {
+    const double subs = std::max(1.0, static_cast<double>(run.sub_count)), sky = std::sqrt(std::max(1e-9, rates.sky()) / (run.sub_exposure_s * subs));
+    const double b = run.beta, width = run.fwhm_px * std::sqrt(M_PI * (2 * b - 1) / (4 * (std::pow(2, 1 / b) - 1))) / (b - 1); // a pixel's noise times this, for a Moffat
+    return 4.5 * std::hypot(sky, run.rig.readNoise_e / run.sub_exposure_s / std::sqrt(subs)) * width;
+}
+
+} // namespace
+
+void markFound(const SceneRun& run, int channel, const NebulaMap& nebula, const std::vector<SceneStar>& stars, std::vector<char>& found) {
     const ChannelRates rates = channelRates(run, channel);
-    CleanPlane out{Plane(run.width, run.height), Plane(run.width, run.height), Plane(run.width, run.height)};
+    const double least = foundLight(run, rates);
+    found.resize(stars.size(), 0);
+    for (std::size_t i = 0; i < stars.size(); ++i)
+        if (lightOf(stars[i], rates, nebula) >= least) found[i] = 1;
+}
+
+CleanPlane renderClean(const SceneRun& run, int channel, const NebulaMap& nebula, const std::vector<SceneStar>& stars, const std::vector<char>* hidden) {
+    const ChannelRates rates = channelRates(run, channel);
+    CleanPlane out{Plane(run.width, run.height), Plane(run.width, run.height), Plane(run.width, run.height), Plane(run.width, run.height)};
     const StarImage image(run);
     const Field field(run);
     const double noise = std::sqrt(std::max(1e-9, rates.sky()) / (run.sub_exposure_s * run.sub_count));
+    const double found = foundLight(run, rates);
     std::vector<Drawn> drawn;
-    for (const SceneStar& s : stars) {
-        const double behind = s.v > 9 && !nebula.dust.empty() ? 0.6 * nebula.sample(nebula.dust, s.at.x, s.at.y) : 0;
-        const double light = rates.star(s.v + behind, s.kelvin);
+    for (std::size_t i = 0; i < stars.size(); ++i) {
+        const SceneStar& s = stars[i];
+        const double light = lightOf(s, rates, nebula);
         if (light * image.at(0, 0) < 0.02 * noise) continue;
         const Point at = run.alignment.map(s.at);
-        drawn.push_back({at, light, image.reach(light, 0.01 * noise)});
+        drawn.push_back({at, light, image.reach(light, 0.01 * noise), hidden ? (*hidden)[i] == 0 : light < found});
     }
     const Alignment::Affine toBaseline = run.alignment.backward();
     tbb::parallel_for(tbb::blocked_range<int>(0, run.height, 16), [&](const tbb::blocked_range<int>& rows) {
@@ -116,6 +142,10 @@ CleanPlane renderClean(const SceneRun& run, int channel, const NebulaMap& nebula
                 const double dy = y - s.at.y, half = std::sqrt(std::max(0.0, s.reach * s.reach - dy * dy));
                 for (int x = std::max(0, static_cast<int>(std::ceil(s.at.x - half))); x <= std::min(run.width - 1, static_cast<int>(std::floor(s.at.x + half))); ++x)
                     row[x] += static_cast<float>(s.light * image.at(x - s.at.x, dy));
+                if (!s.unseen) continue;
+                float* dim = out.unseen.row(y);
+                for (int x = std::max(0, static_cast<int>(std::ceil(s.at.x - half))); x <= std::min(run.width - 1, static_cast<int>(std::floor(s.at.x + half))); ++x)
+                    dim[x] += static_cast<float>(s.light * image.at(x - s.at.x, dy));
             }
             for (const Ghost& g : run.filter.ghosts) {
                 const double r = ghostRadius(run, g), hole = r * run.rig.obstruction, level = s.light * g.fraction / (M_PI * (r * r - hole * hole));
@@ -133,7 +163,11 @@ CleanPlane renderClean(const SceneRun& run, int channel, const NebulaMap& nebula
         }
         for (int y = rows.begin(); y < rows.end(); ++y) {
             float* row = out.stars.row(y);
-            for (int x = 0; x < run.width; ++x) row[x] *= static_cast<float>(field.flat(x, y));
+            float* dim = out.unseen.row(y);
+            for (int x = 0; x < run.width; ++x) {
+                row[x] *= static_cast<float>(field.flat(x, y));
+                dim[x] *= static_cast<float>(field.flat(x, y));
+            }
         }
     });
     return out;

@@ -11,8 +11,13 @@ struct CleanPlane {
     Plane sky;     ///< with gradient and vignette
     Plane nebula;  ///< with vignette
     Plane stars;   ///< with aureole, ghosts, fog and vignette
+    Plane unseen = {}; ///< what of `stars` comes from those too faint to be hidden; may be empty
 };
-CleanPlane renderClean(const SceneRun& run, int channel, const NebulaMap& nebula, const std::vector<SceneStar>& stars);
+/// `hidden`: by star, whether it is found (in this run or in another) and hidden; null: where this run shows it.
+CleanPlane renderClean(const SceneRun& run, int channel, const NebulaMap& nebula, const std::vector<SceneStar>& stars, const std::vector<char>* hidden = nullptr);
+
+/// Marks the stars that a run shows in a channel with a signal to noise of 4.5 and more.
+void markFound(const SceneRun& run, int channel, const NebulaMap& nebula, const std::vector<SceneStar>& stars, std::vector<char>& found);
 
 /// What the camera makes of it: the mean of all subs in ADU with photon and read noise, pedestal and saturation.
 Plane expose(const SceneRun& run, const CleanPlane& clean, int channel);

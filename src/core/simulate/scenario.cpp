@@ -147,7 +147,11 @@ Result<Scenario> scenarioFromJson(const Json& json, const std::string& name, con
             if (camera == "mosaic" && !mosaicPattern(s.mosaic, 0, 0, false, height)) root.fail("has \"mosaic\" that is no pattern like RGGB");
             s.fwhm_px = root.number("fwhm_px", 3, 0.8, 50);
             run.nebula = makeNebula(width, height, 64, seed, nebula);
-            run.stars = makeStars(width, height, 64, seed, stars, s.rig.scale_arcsec(), root.number("brightest_star", 8.2, -2, 20), root.number("faintest_star", 16, 0, 25));
+            const double turn = root.number("faintest_star", 16, 0, 25), deepest = root.number("deepest_star", kDeepestStar, 0, 25);
+            run.stars = makeStars(width, height, 64, seed, stars, s.rig.scale_arcsec(), root.number("brightest_star", 8.2, -2, 20), turn);
+            const double bright = std::max(1.0, stars * width * height * std::pow(s.rig.scale_arcsec() / 3600, 2)), most = turn + std::log10(kMostStars / bright) / 0.24; // no more than can be drawn
+            const std::vector<SceneStar> faint = makeFaintStars(width, height, 64, seed, stars, s.rig.scale_arcsec(), turn, std::min(deepest, most));
+            run.stars.insert(run.stars.end(), faint.begin(), faint.end());
             const Fields sensor = root.object("sensor");
             VirtualSensor& v = run.sensor;
             v.seed = seed + 6;

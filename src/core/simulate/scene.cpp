@@ -109,14 +109,13 @@ NebulaMap makeNebula(int width, int height, int margin, unsigned long long seed,
     return m;
 }
 
-std::vector<SceneStar> makeStars(int width, int height, int margin, unsigned long long seed, double perSquareDegree, double scale, double brightest, double faintest) {
-    Random random(seed ^ 0x5eedULL);
-    const double w = width + 2 * margin, h = height + 2 * margin;
-    const auto count = static_cast<int>(perSquareDegree * w * h * std::pow(scale / 3600, 2));
-    constexpr double slope = 0.33;
+namespace {
+
+/// Magnitudes whose counts rise by 10^(slope V).
+std::vector<SceneStar> strewn(Random& random, double count, double w, double h, int margin, double slope, double brightest, double faintest) {
     const double low = std::pow(10, slope * brightest), high = std::pow(10, slope * faintest);
     std::vector<SceneStar> stars;
-    for (int i = 0; i < count; ++i) {
+    for (int i = 0; i < static_cast<int>(count); ++i) {
         SceneStar s;
         s.at = {random.uniform() * w - margin, random.uniform() * h - margin};
         s.v = std::log10(low + (high - low) * random.uniform()) / slope;
@@ -126,6 +125,22 @@ std::vector<SceneStar> makeStars(int width, int height, int margin, unsigned lon
         stars.push_back(s);
     }
     return stars;
+}
+
+} // namespace
+
+std::vector<SceneStar> makeStars(int width, int height, int margin, unsigned long long seed, double perSquareDegree, double scale, double brightest, double faintest) {
+    Random random(seed ^ 0x5eedULL);
+    const double w = width + 2 * margin, h = height + 2 * margin;
+    return strewn(random, perSquareDegree * w * h * std::pow(scale / 3600, 2), w, h, margin, 0.33, brightest, faintest);
+}
+
+std::vector<SceneStar> makeFaintStars(int width, int height, int margin, unsigned long long seed, double perSquareDegree, double scale, double from, double to) {
+    constexpr double slope = 0.24;
+    if (to <= from) return {};
+    Random random(seed ^ 0xfa117ULL);
+    const double w = width + 2 * margin, h = height + 2 * margin;
+    return strewn(random, perSquareDegree * (std::pow(10, slope * (to - from)) - 1) * w * h * std::pow(scale / 3600, 2), w, h, margin, slope, from, to);
 }
 
 double ChannelRates::star(double v, double kelvin) const {

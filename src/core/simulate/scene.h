@@ -32,6 +32,12 @@ struct SceneStar {
 /// A field of stars: counts that rise with magnitude by 10^(0.33 V) (disc of the Galaxy), temperatures of a mixed field, few close to another.
 std::vector<SceneStar> makeStars(int width, int height, int margin, unsigned long long seed, double perSquareDegree, double scale_arcsec, double brightest, double faintest);
 
+/// Down to three tenths of the noise of a star in the deepest stack.
+inline constexpr double kDeepestStar = 21;
+
+/// Those that are fainter than `from` down to `to`: counts go on from `perSquareDegree` brighter ones, flatter by then (10^(0.24 V)). Nobody finds most of them, yet they are in every stack.
+std::vector<SceneStar> makeFaintStars(int width, int height, int margin, unsigned long long seed, double perSquareDegree, double scale_arcsec, double from, double to);
+
 /// What a telescope and camera do with light.
 struct SceneRig {
     double focal_mm = 420, aperture_mm = 84, obstruction = 0, pixel_um = 3.76, optics = 0.88;

@@ -44,7 +44,7 @@ void TruthBook::add(const SceneRun& run, int channel, const std::string& name, b
     for (const Region& r : m_trial.regions) {
         if (r.role != RegionRole::Sky) continue;
         visitRegion(run, r, [&](int x, int y) {
-            const double light = static_cast<double>(clean.sky.at(x, y)) + static_cast<double>(clean.nebula.at(x, y));
+            const double light = static_cast<double>(clean.sky.at(x, y)) + static_cast<double>(clean.nebula.at(x, y)) + (clean.unseen.size() > 0 ? static_cast<double>(clean.unseen.at(x, y)) : 0);
             sky += light;
             skyGas += static_cast<double>(clean.nebula.at(x, y));
             noiseVariance += light / total + std::pow(run.rig.readNoise_e / run.sub_exposure_s, 2) / run.sub_count;

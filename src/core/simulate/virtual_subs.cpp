@@ -206,6 +206,8 @@ VirtualRun virtualRun(const SceneFilter& filter, SceneCamera camera, int width, 
     constexpr int margin = 64;
     run.nebula = makeNebula(width, height, margin, seed, 250);
     run.stars = makeStars(width, height, margin, seed, 5500, s.rig.scale_arcsec(), 8.2, 16);
+    const std::vector<SceneStar> faint = makeFaintStars(width, height, margin, seed, 5500, s.rig.scale_arcsec(), 16, kDeepestStar);
+    run.stars.insert(run.stars.end(), faint.begin(), faint.end());
     Random random(seed * 77);
     const auto begin = parseTime(start);
     for (int i = 0; i < count; ++i) {

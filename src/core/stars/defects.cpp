@@ -45,11 +45,13 @@ Defects markDefects(Plane& plane, const SmoothSky& sky) {
         }
         out.tops.ofBlock[static_cast<std::size_t>(block)] = top;
     });
-    for (const auto& part : found) { // only now, so that neighbours were judged by what was there
-        for (const std::size_t at : part) plane.data()[at] = kNoData;
-        out.count += part.size();
-    }
+    for (const auto& part : found) out.places.insert(out.places.end(), part.begin(), part.end());
+    markDefects(plane, out); // only now, so that neighbours were judged by what was there
     return out;
+}
+
+void markDefects(Plane& plane, const Defects& known) {
+    for (const std::size_t at : known.places) plane.data()[at] = kNoData;
 }
 
 } // namespace caelumen

@@ -11,9 +11,12 @@ bool isHotPixel(const Plane& plane, double level, int x, int y);
 /// Turns pixels into NaN that the sky cannot have made: light in one pixel alone (hot pixels, small cosmic-ray hits), and pixels eight sigmas below the sky (dead ones, whole
 /// columns of them).
 struct Defects {
-    std::size_t count = 0;
+    std::vector<std::size_t> places; ///< indices of pixels, in order
+    std::size_t count() const { return places.size(); }
     Tops tops; ///< of what stays; a block without anything eight sigmas above the sky has none
 };
 Defects markDefects(Plane& plane, const SmoothSky& sky);
+/// The same in a plane that was read anew.
+void markDefects(Plane& plane, const Defects& known);
 
 } // namespace caelumen

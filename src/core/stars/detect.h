@@ -17,8 +17,10 @@ struct Star {
     double reach = 0;         ///< of its farthest pixel from the centroid
     double a = 0, b = 0;      ///< rms along the major and minor axis, pixels
     bool above5 = false;      ///< five of its pixels (3x3-smoothed) stand above 5 sigma
+    double snr = 0;           ///< of its matched-filter flux (see faint_stars.h)
     bool saturated = false;
     bool blended = false;
+    bool faint = false;       ///< seen by the matched filter alone: flux and place from there, nothing known of its shape
 };
 
 struct DetectOptions {

@@ -137,9 +137,10 @@ struct Judge {
     /// What a star image holds beyond 3 FWHM of the baseline's, where seeing has little left to say and optics are the same, more than the baseline's: parts of the star's light.
     struct WingExcess {
         double near = 0, far = 0;
+        double range = 4; ///< outer over inner radius
         double total() const { return near + far; }
         /// Haze throws light farther than bad seeing or focus can, whose wings fall faster than the area grows.
-        bool spreads() const { return far > 0.85 * near; }
+        bool spreads() const { return far > near * std::pow(range, -0.117); } ///< 0.85 where wings are seen over four times the radius
     };
 
     static std::optional<WingExcess> wingExcess(const PlaneHarvest& p, const PlaneHarvest& other, const RunEvidence& e) {
@@ -153,10 +154,13 @@ struct Judge {
         for (const auto& [place, profile] : e.halos)
             if (!halo && place.ends_with("/" + p.channel) && !profile.rings.empty()) halo = &profile;
         WingExcess out;
+        out.range = to / from;
         const double middle = std::sqrt(from * to), pitch = p.view.geometry.pitch;
         for (double r = from; r <= to; r += 0.5) {
             double more = own.lightAt(r * widening) * widening * widening - theirs.lightAt(r);
-            if (halo && r * pitch < halo->rings.back().radius) more -= halo->rings.front().plateau * pitch * pitch;
+            if (halo)
+                for (const HaloRing& ring : halo->rings)
+                    if (r * pitch >= ring.inner && r * pitch < ring.radius) more -= ring.plateau * pitch * pitch;
             (r < middle ? out.near : out.far) += 2 * M_PI * r * 0.5 * more;
         }
         return out;

@@ -19,11 +19,19 @@ private:
     const RunConditions& m_conditions;
 };
 
+/// How noise was told from what the sky shows in every stack of it.
+enum class NoiseSource { Unknown, Halves, Runs };
+
 /// A box noise with its error, and how much neighbouring pixels share noise.
 struct BoxNoise {
     double value = 0, sigma = 0, correlation = 1;
+    double structure = 0, structureSigma = 0; ///< variance of box means that more subs would not average down
+    NoiseSource source = NoiseSource::Unknown;
+    double pixelStructure = 0;                ///< of that, in single pixels
+    double unseenLight = 0;                   ///< of stars too faint to hide, e-/s/px
     double inflation = 1; ///< by how much the error of a mean exceeds that of white pixel noise: shared noise, or unevenness on the scale of mesh cells
     bool valid = false;
+    std::vector<std::string> flags() const; ///< of all figures that rest on it
 };
 
 /// One plane with the sky model that belongs to it.
@@ -31,8 +39,12 @@ struct Sky {
     const PlaneHarvest* plane = nullptr;
     const Surface* surface = nullptr;
     const std::vector<char>* excluded = nullptr;
-    BoxNoise noise; ///< of this plane, computed once
+    std::optional<Structure> repeats; ///< variance of its boxes that other runs show too
+    BoxNoise noise;                   ///< of this plane, computed once
 };
+
+/// For each plane (of run `runs[i]`) the variance of its boxes that repeats in other runs, scaled by the light of the stars that both show.
+std::vector<std::optional<Structure>> whatRepeats(const std::vector<const Sky*>& planes, const std::vector<std::size_t>& runs, const StructureGrid& grid);
 
 BoxNoise boxNoise(const Sky& sky, double scale_arcsec);
 

@@ -49,6 +49,18 @@ const Sky* counterpart(const std::vector<Sky>& baseline, const std::string& chan
     return best;
 }
 
+struct Interval {
+    double value = 0, sigma = 0;
+};
+
+/// Square of the ratio of two signals to noise, with the sign of the first. A baseline that hardly shows the nebula makes it uncertain to one side above all: sigma is half of what the ratios
+/// that fit within one sigma span (Fieller 1954, J. R. Stat. Soc. B 16, 175). The second must be more than its sigma.
+Interval hoursOf(double a, double aSigma, double b, double bSigma) {
+    const auto square = [](double r) { return std::copysign(r * r, r); };
+    const double aa = a * a - aSigma * aSigma, bb = b * b - bSigma * bSigma, spread = std::sqrt(std::max(0.0, a * a * b * b - aa * bb));
+    return {square(a / b), 0.5 * (square((a * b + spread) / bb) - square((a * b - spread) / bb))};
+}
+
 } // namespace
 
 void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky>& run, const std::vector<Sky>& baseline, bool isBaseline, const RunConditions& base, double perArea) {
@@ -57,7 +69,7 @@ void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky
         const BoxNoise& noise = sky.noise;
         if (noise.valid && c.total_s) {
             const double hour = std::sqrt(*c.total_s / 3600);
-            sheet.add(sky.plane->channel, "faint_limit", "", 5 * noise.value * hour, 5 * noise.sigma * hour);
+            sheet.add(sky.plane->channel, "faint_limit", "", 5 * noise.value * hour, 5 * noise.sigma * hour, noise.flags());
         } else {
             sheet.absent(sky.plane->channel, "faint_limit", "", noise.valid ? "the total integration is unknown" : "fewer than 12 star-free boxes of 10 arcsec fit on the sky");
         }
@@ -100,6 +112,9 @@ void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky
                 put("nebula_contrast", contrast, std::sqrt(variance) / background, s.flags);
             }
 
+            std::vector<std::string> noisy = s.flags;
+            for (const std::string& flag : noise.flags())
+                if (std::find(noisy.begin(), noisy.end(), flag) == noisy.end()) noisy.push_back(flag);
             const Sky* other = counterpart(baseline, ch, trial, region);
             const BoxNoise baseNoise = other ? other->noise : BoxNoise{};
             const Signal b = other ? signalOf(*other, trial, region) : Signal{};
@@ -108,8 +123,8 @@ void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky
                 if (!isBaseline) sheet.absent(ch, "time_ratio", region.id, "fewer than 12 star-free boxes of 10 arcsec fit on the sky");
             } else {
                 const double snrSigma = std::hypot(s.sigma / noise.value, s.snr * noise.sigma / noise.value);
-                put("nebula_snr", s.snr, snrSigma, s.flags);
-                if (c.total_s) put("nebula_snr_hour", s.snr * std::sqrt(3600 / *c.total_s), snrSigma * std::sqrt(3600 / *c.total_s), s.flags);
+                put("nebula_snr", s.snr, snrSigma, noisy);
+                if (c.total_s) put("nebula_snr_hour", s.snr * std::sqrt(3600 / *c.total_s), snrSigma * std::sqrt(3600 / *c.total_s), noisy);
                 else sheet.absent(ch, "nebula_snr_hour", region.id, "the total integration is unknown");
                 if (!isBaseline) {
                     if (!b.valid || !baseNoise.valid || !c.total_s || !base.total_s) {
@@ -117,10 +132,8 @@ void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky
                     } else if (b.value < 3 * b.sigma) {
                         sheet.absent(ch, "time_ratio", region.id, "the nebula is not detected in the baseline, so there is nothing to compare with");
                     } else {
-                        const double perHour = s.snr / std::sqrt(*c.total_s), basePerHour = b.snr / std::sqrt(*base.total_s);
-                        const double ratio = std::pow(perHour / basePerHour, 2) * (s.value < 0 ? -1 : 1);
-                        const double relative = 2 * std::sqrt(std::pow(s.sigma / std::max(std::abs(s.value), s.sigma), 2) + std::pow(b.sigma / b.value, 2) + std::pow(noise.sigma / noise.value, 2) + std::pow(baseNoise.sigma / baseNoise.value, 2));
-                        put("time_ratio", ratio, std::abs(ratio) * relative, s.flags);
+                        const Interval hours = hoursOf(s.snr / std::sqrt(*c.total_s), snrSigma / std::sqrt(*c.total_s), b.snr / std::sqrt(*base.total_s), std::hypot(b.sigma, b.snr * baseNoise.sigma) / baseNoise.value / std::sqrt(*base.total_s));
+                        put("time_ratio", hours.value, hours.sigma, noisy);
                     }
                 }
             }

@@ -26,36 +26,6 @@ double meanSigma(double pixelSigma, std::size_t used, double inflation) {
     return used == 0 ? 0 : pixelSigma * std::max(1.0, inflation) / std::sqrt(static_cast<double>(used));
 }
 
-BoxNoise boxNoise(const Sky& sky, double scale) {
-    BoxNoise out;
-    const PlaneHarvest& h = *sky.plane;
-    const auto inSky = std::count_if(h.boxes.begin(), h.boxes.end(), [](const NoiseBox& b) { return b.inSky && b.onGrid; });
-    const bool useSky = inSky >= 50;
-    std::vector<NoiseBox> boxes;
-    std::size_t apart = 0;
-    for (const NoiseBox& b : h.boxes) {
-        if (useSky && !b.inSky) continue;
-        if (!useSky && sky.excluded && !sky.excluded->empty()) {
-            const int i = std::min(static_cast<int>(b.centre.x) / h.mesh.cell, h.mesh.across - 1), j = std::min(static_cast<int>(b.centre.y) / h.mesh.cell, h.mesh.down - 1);
-            if ((*sky.excluded)[static_cast<std::size_t>(j * h.mesh.across + i)]) continue;
-        }
-        boxes.push_back(b);
-        if (sky.surface->valid && !h.boxesAreNoise) boxes.back().mean -= static_cast<float>(sky.surface->at(SurfaceBasis::at(b.centre, h.view.width, h.view.height)));
-        apart += b.onGrid;
-    }
-    if (apart < 12) return out;
-    const BoxScatter scatter = boxScatter(boxes, h.boxSide, h.noise.value);
-    const double perBox = scatter.sigma, k = h.boxSide;
-    // From k plane pixels to exactly 10 arcsec.
-    const double sized = scale > 0 ? k * scale * h.view.geometry.pitch / 10 : 1;
-    out.value = perBox * sized;
-    out.sigma = out.value / std::sqrt(2.0 * std::max(10.0, scatter.boxes));
-    out.correlation = h.noise.value > 0 ? perBox * k / h.noise.value : 1;
-    out.inflation = std::max(out.correlation, sky.surface->valid ? sky.surface->excess : 1.0);
-    out.valid = out.value > 0;
-    return out;
-}
-
 Underlay underlay(const Sky& sky, const std::vector<Region>& regions, const SurfaceBasis& at, double inflation) {
     Underlay out;
     const PlaneHarvest& h = *sky.plane;
@@ -125,15 +95,54 @@ Underlay underlay(const Sky& sky, const std::vector<Region>& regions, const Surf
     return out;
 }
 
+/// Part of the light of stars too faint to hide that may count as stars or as sky, as one likes: near the limit some are found and some are not.
+constexpr double kUnseenError = 0.4;
+
 Background backgroundOf(const Sky& sky) {
     const RegionSum& pooled = sky.plane->sky;
     if (pooled.used == 0) return {sky.surface->b0, std::sqrt(std::max(0.0, sky.surface->covariance[0][0])), true};
     // Unresolved stars skew the sky; what the skew shows beyond its own noise joins the error.
     const double statistical = meanSigma(pooled.pixelSigma, pooled.used, sky.noise.inflation);
-    const double sigma = std::sqrt(statistical * statistical + std::pow(std::max(0.0, pooled.skew - 2 * statistical), 2) + std::pow(kGlowError * pooled.glow, 2));
+    const double sigma = std::sqrt(statistical * statistical + std::pow(std::max(0.0, pooled.skew - 2 * statistical), 2) + std::pow(kGlowError * pooled.glow, 2) + std::pow(kUnseenError * sky.noise.unseenLight, 2));
     // What stars hide is as bright as the sky model says it is beside what they leave.
     return {pooled.mean + (sky.surface->valid ? sky.surface->at(pooled.whole) - sky.surface->at(pooled.basis) : 0.0), sigma, false};
 }
+
+namespace {
+
+const char* howNoiseWasTold(NoiseSource source) {
+    switch (source) {
+    case NoiseSource::Halves: return "noise by what the odd and the even half of the stack differ by";
+    case NoiseSource::Runs: return "the sky's own structure, which repeats from run to run, is taken out";
+    case NoiseSource::Unknown: break;
+    }
+    return "no half stacks and no other run to tell noise from the sky's own structure by: it may hold both";
+}
+
+void noiseFigures(FigureSheet& sheet, const Sky& sky) {
+    const BoxNoise& noise = sky.noise;
+    const std::string& channel = sky.plane->channel;
+    if (!noise.valid) {
+        for (const char* q : {"box_noise", "noise_correlation", "sky_structure"}) sheet.absent(channel, q, "", "fewer than 12 star-free boxes of 10 arcsec fit on the sky");
+        return;
+    }
+    const std::vector<std::string> flags = noise.flags();
+    sheet.add(channel, "box_noise", "", noise.value, noise.sigma, flags).note = howNoiseWasTold(noise.source);
+    sheet.add(channel, "noise_correlation", "", noise.correlation, noise.correlation * length(noise.sigma / noise.value, sky.plane->noise.sigma() / sky.plane->noise.value), flags);
+    if (noise.source == NoiseSource::Unknown) {
+        sheet.absent(channel, "sky_structure", "", "there are neither half stacks nor another run to tell noise from the sky's own structure by");
+        return;
+    }
+    if (noise.structure > 2.5 * noise.structureSigma) {
+        const double rms = std::sqrt(noise.structure);
+        sheet.add(channel, "sky_structure", "", rms, noise.structureSigma / (2 * rms));
+    } else {
+        const double most = std::sqrt(std::max(0.0, noise.structure) + 3 * noise.structureSigma);
+        sheet.add(channel, "sky_structure", "", most, most / 3, {"upper-limit"});
+    }
+}
+
+} // namespace
 
 void backgroundFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline, double perArea) {
     const PlaneHarvest& h = *sky.plane;
@@ -162,15 +171,13 @@ void backgroundFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline, 
             }
         }
     }
-    if (h.noise.value > 0) sheet.add(h.channel, "pixel_noise", "", h.noise.value, h.noise.sigma());
-    else sheet.absent(h.channel, "pixel_noise", "", "no unmasked sky pixels");
-    if (noise.valid) {
-        const std::vector<std::string> correlated = noise.correlation > 1.3 ? std::vector<std::string>{"correlated-noise"} : std::vector<std::string>{};
-        sheet.add(h.channel, "box_noise", "", noise.value, noise.sigma, correlated);
-        sheet.add(h.channel, "noise_correlation", "", noise.correlation, noise.correlation * length(noise.sigma / noise.value, h.noise.sigma() / h.noise.value), correlated);
-    } else {
-        for (const char* q : {"box_noise", "noise_correlation"}) sheet.absent(h.channel, q, "", "fewer than 12 star-free boxes of 10 arcsec fit on the sky");
+    if (h.noise.value > 0) {
+        const double structure = std::min(noise.pixelStructure, 0.3 * h.noise.value * h.noise.value), value = std::sqrt(h.noise.value * h.noise.value - structure);
+        const double doubt = noise.structure > 0 ? structure * std::min(1.0, noise.structureSigma / noise.structure) : 0;
+        sheet.add(h.channel, "pixel_noise", "", value, length(h.noise.sigma(), (doubt + 0.2 * structure) / (2 * value)));
     }
+    else sheet.absent(h.channel, "pixel_noise", "", "no unmasked sky pixels");
+    noiseFigures(sheet, sky);
 }
 
 namespace {
@@ -241,7 +248,7 @@ void artefactFigures(FigureSheet& sheet, const Sky& sky) {
 void starFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline) {
     const PlaneHarvest& h = *sky.plane;
     const auto& stars = h.stars.stars;
-    const auto count = static_cast<double>(std::count_if(stars.begin(), stars.end(), [](const Star& s) { return s.above5; }));
+    const auto count = static_cast<double>(h.stars.counted());
     const auto saturated = static_cast<double>(std::count_if(stars.begin(), stars.end(), [](const Star& s) { return s.saturated; }));
     const double pitch = h.view.geometry.pitch;
     const auto& c = sheet.conditions();

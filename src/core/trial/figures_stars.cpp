@@ -35,7 +35,7 @@ double expectedRadius(const Rig& rig, const RunConditions& c, double most) {
     return c.scale_arcsec ? 60 / *c.scale_arcsec : 40;
 }
 
-constexpr std::array kHaloQuantities{"halo_clean_mag", "halo_radius", "halo_radius_arcsec", "halo_flux_fraction", "halo_depth", "halo_offset", "halo_offset_angle", "halo_gap_mm"};
+constexpr std::array kHaloQuantities{"halo_clean_mag", "halo_radius", "halo_radius_arcsec", "halo_hole", "halo_flux_fraction", "halo_depth", "halo_offset", "halo_offset_angle", "halo_gap_mm"};
 
 } // namespace
 
@@ -67,6 +67,13 @@ void haloFigures(FigureSheet& sheet, const Trial& trial, const OpenRun& run, con
             for (const HaloRing& ring : excess.rings) {
                 const std::string id = ++n == 1 ? region.id : fmt::format("{}#{}", region.id, n);
                 sheet.add(plane.channel, "halo_radius", id, ring.radius, ring.radiusSigma, flags);
+                if (ring.holeSeen) {
+                    sheet.add(plane.channel, "halo_hole", id, ring.hole, ring.holeSigma, flags);
+                } else {
+                    auto limited = flags;
+                    limited.push_back("upper-limit");
+                    sheet.add(plane.channel, "halo_hole", id, ring.holeMost, ring.holeMost / 3, limited);
+                }
                 sheet.add(plane.channel, "halo_flux_fraction", id, ring.fraction, ring.fractionSigma, flags);
                 sheet.add(plane.channel, "halo_offset", id, ring.offset, ring.offsetSigma, flags);
                 sheet.add(plane.channel, "halo_offset_angle", id, ring.offsetAngle_deg, std::min(104.0, std::atan2(ring.offsetSigma, ring.offset) * 180 / M_PI), flags);
@@ -84,7 +91,14 @@ void haloFigures(FigureSheet& sheet, const Trial& trial, const OpenRun& run, con
                 }
             }
             if (excess.rings.empty()) {
-                for (const char* q : {"halo_radius", "halo_radius_arcsec", "halo_offset", "halo_offset_angle", "halo_gap_mm"}) sheet.absent(plane.channel, q, region.id, "no halo stands out of the noise around this star");
+                const char* why = excess.unexplained > 0 ? "light stands out around this star, but neither a disc nor a ring with an edge all round" : "no halo stands out of the noise around this star";
+                for (const char* q : {"halo_radius", "halo_radius_arcsec", "halo_hole", "halo_offset", "halo_offset_angle", "halo_gap_mm"}) sheet.absent(plane.channel, q, region.id, why);
+                if (excess.unexplained > 0) {
+                    auto odd = flags;
+                    odd.push_back("unexplained-light");
+                    sheet.add(plane.channel, "halo_flux_fraction", region.id, excess.unexplained, excess.unexplainedSigma, odd).note = "light of no round shape: no limit can be stated for a halo under it";
+                    sheet.absent(plane.channel, "halo_depth", region.id, "light that is neither disc nor ring stands out around this star, so that no limit can be stated");
+                } else
                 if (excess.limit > 0) {
                     flags.push_back("upper-limit");
                     const double fraction = excess.limit * M_PI * excess.limitRadius * excess.limitRadius;
@@ -100,7 +114,7 @@ void haloFigures(FigureSheet& sheet, const Trial& trial, const OpenRun& run, con
             const double plateau = (excess.rings.empty() ? excess.limit : excess.rings.front().plateau) * perPixel;
             const double plateauSigma = (excess.rings.empty() ? excess.limit / 3 : excess.rings.front().plateauSigma) * perPixel;
             if (sky == skies.end() || !sky->noise.valid || !(plateau > 0)) {
-                sheet.absent(plane.channel, "halo_clean_mag", region.id, "the noise of 10 arcsec boxes or the halo is not known");
+                sheet.absent(plane.channel, "halo_clean_mag", region.id, excess.unexplained > 0 ? "light around this star is unexplained" : "the noise of 10 arcsec boxes or the halo is not known");
             } else {
                 const double sigma = 1.0857 * std::hypot(plateauSigma / plateau, sky->noise.sigma / sky->noise.value);
                 sheet.add(plane.channel, "halo_clean_mag", region.id, -2.5 * std::log10(sky->noise.value / plateau), sigma, flags);

@@ -27,7 +27,7 @@ Result<FrameReport> reportFrame(const std::filesystem::path& path) {
             const SmoothSky sky = findingSky(*plane);
             const Defects defects = markDefects(*plane, sky);
             const PlaneStars found = findStars(*plane, sky, full, view.geometry.split, defects.tops);
-            const Mask mask = starMask(deepStarDiscs(found.stars, found.psf, found.typicalNoise, view), view);
+            const Mask mask = starMask(commonDiscs({{&found.stars, &found.psf, found.typicalNoise, view}}), view);
             std::vector<float> values;
             const std::size_t step = std::max<std::size_t>(1, plane->size() / 4'000'000);
             for (std::size_t i = 0; i < plane->size(); i += step)
@@ -37,7 +37,7 @@ Result<FrameReport> reportFrame(const std::filesystem::path& path) {
             const std::string& name = out.info.channels[c];
             out.level[name] = level.mean;
             if (const PixelNoise noise = pixelNoise(*plane, mask, view, {}, &sky); noise.samples > 0) out.noise[name] = noise.value;
-            const auto count = static_cast<int>(std::count_if(found.stars.begin(), found.stars.end(), [](const Star& s) { return s.above5; }));
+            const int count = found.counted();
             if (count < out.stars || (count == out.stars && out.fwhm_px)) continue;
             out.stars = count;
             out.fwhm_px.reset();

@@ -21,14 +21,17 @@ std::string workingChannel(const Trial& trial, const TrialResults& results, cons
     return first;
 }
 
+/// A limit says less than light that nobody can explain, and that less than a halo.
+int certainty(const Measurement& m) { return m.flagged("upper-limit") ? 0 : m.flagged("unexplained-light") ? 1 : 2; }
+
 /// Region and channel with the most halo light; limits only where nothing is detected.
 std::pair<std::string, std::string> worstHalo(const TrialResults& results, const std::string& run) {
     const Measurement* worst = nullptr;
     for (const Measurement& m : results.measurements) {
         if (m.run != run || m.quantity != "halo_flux_fraction") continue;
-        const bool limit = m.flagged("upper-limit");
-        if (!worst || (worst->flagged("upper-limit") && !limit)) worst = &m;
-        else if (worst->flagged("upper-limit") == limit && (limit ? m.value < worst->value : m.value > worst->value)) worst = &m;
+        const int rank = certainty(m);
+        if (!worst || rank > certainty(*worst)) worst = &m;
+        else if (rank == certainty(*worst) && (rank == 0 ? m.value < worst->value : m.value > worst->value)) worst = &m;
     }
     return worst ? std::pair{worst->region, worst->channel} : std::pair<std::string, std::string>{};
 }

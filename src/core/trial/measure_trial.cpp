@@ -7,6 +7,7 @@
 #include "core/stars/defects.h"
 #include "core/trial/fairness.h"
 #include "core/trial/figures.h"
+#include "core/trial/halves.h"
 #include "core/trial/headlines.h"
 #include "core/trial/nebula_mask.h"
 #include "core/trial/quantity.h"
@@ -39,6 +40,13 @@ std::size_t baselineIndex(const Trial& trial) {
     return 0;
 }
 
+/// What a first look at a plane found: the pixels are read again once all runs are known.
+struct Survey {
+    PlaneStars stars;
+    Defects defects;
+    bool scaled01 = false;
+};
+
 /// Green first: it has the stars to align by in most filters, and stands for the eye.
 std::vector<std::size_t> channelOrder(const FrameInfo& info) { return info.channels.size() == 3 ? std::vector<std::size_t>{1, 0, 2} : std::vector<std::size_t>{0}; }
 
@@ -54,7 +62,6 @@ std::vector<AlignStar> alignStars(const PlaneStars& found, const PlaneGeometry& 
 /// What every run is measured with, taken from the baseline.
 struct Reference {
     std::map<std::string, std::vector<AlignStar>> stars; ///< by channel
-    std::map<std::string, std::vector<StarDisc>> discs;
     std::vector<Point> photometry;
     double apertureRadius = 4, haloReach = 100;
 
@@ -69,7 +76,7 @@ struct Reference {
 double haloReachPixels(const OpenRun& run) {
     const RunConditions& c = run.conditions;
     const double side = std::min(c.width, c.height);
-    double reach = c.scale_arcsec ? 300 / *c.scale_arcsec : 160; // far enough for the ghosts of common gaps, whether or not they are known
+    double reach = std::max(c.scale_arcsec ? 300 / *c.scale_arcsec : 0, 270.0); // far enough for the ghosts of common gaps, whether or not they are known
     if (c.focal_ratio && run.rig.pixel_um) {
         const auto offer = [&](double mm) {
             const double px = mm / *c.focal_ratio / (*run.rig.pixel_um / 1000);
@@ -115,13 +122,20 @@ public:
             m_refused[i] = m_open[i].problem;
             planes += m_open[i].file.info().channels.size();
         }
-        m_step = 0.97 / static_cast<double>(planes);
-        // The baseline first, since all others are measured by its stars. One plane at a time: all threads share it, so that memory holds no other.
-        if (Status done = harvestRun(m_baseline); !done) return done.error();
-        for (std::size_t i = 0; i < m_open.size(); ++i) {
-            if (i == m_baseline || !m_refused[i].empty()) continue;
-            if (Status done = harvestRun(i); !done) return done.error();
-        }
+        m_step = 0.97 / static_cast<double>(2 * planes);
+        // One plane at a time: all threads share it, so that memory holds no other. First the stars of all runs, since what any of them shows is hidden in all; then everything else.
+        // The baseline first, since all others are measured by its stars.
+        std::vector<std::size_t> order{m_baseline};
+        for (std::size_t i = 0; i < m_open.size(); ++i)
+            if (i != m_baseline) order.push_back(i);
+        m_surveys.resize(m_open.size());
+        for (const std::size_t i : order)
+            if (m_refused[i].empty())
+                if (Status done = surveyRun(i); !done) return done.error();
+        m_grid = structureGrid();
+        for (const std::size_t i : order)
+            if (m_refused[i].empty())
+                if (Status done = harvestRun(i); !done) return done.error();
         m_spare = {};
         return assemble();
     }
@@ -132,8 +146,7 @@ private:
         if (!filter || filter->curve.empty()) return std::nullopt;
         const auto curve = readCurve(m_folder / pathOf(filter->curve));
         if (!curve) {
-            const std::string said = fmt::format("The curve of filter \"{}\" was left out: {}", filter->id, curve.error().message);
-            if (std::find(m_warnings.begin(), m_warnings.end(), said) == m_warnings.end()) m_warnings.push_back(said);
+            warn(fmt::format("The curve of filter \"{}\" was left out: {}", filter->id, curve.error().message));
             return std::nullopt;
         }
         double sum = 0;
@@ -160,7 +173,7 @@ private:
         rq.total_s = o.conditions.total_s.value_or(0);
         rq.regions = &m_trial.regions;
         rq.haloReach = m_reference.haloReach;
-        if (i != m_baseline) rq.baselineDiscs = m_reference.of(m_reference.discs, rq.channel);
+        rq.grid = m_grid;
         rq.photometry = &m_reference.photometry;
         rq.apertureRadius = m_reference.apertureRadius;
         return rq;
@@ -192,73 +205,106 @@ private:
         m_reference.haloReach = haloReachPixels(m_open[m_baseline]);
     }
 
-    Status harvestRun(std::size_t i) {
+    PlaneView viewOf(std::size_t i, std::size_t c) const {
+        const FrameInfo& info = m_open[i].file.info();
+        const PlaneGeometry geometry = info.geometry(c);
+        const auto size = [&](int stored) { return static_cast<int>(std::lround(stored / geometry.pitch)); };
+        return {geometry, m_evidence[i].alignment, size(info.width), size(info.height)};
+    }
+
+    Status surveyRun(std::size_t i) {
         OpenRun& o = m_open[i];
-        RunEvidence& e = m_evidence[i];
         const FrameInfo& info = o.file.info();
-        bool aligned = i == m_baseline, scaleKnown = false, scaled01 = false;
+        m_surveys[i].resize(info.channels.size());
+        bool aligned = i == m_baseline, scaleKnown = false, scaled01 = false, hasValues = false;
         std::string refusal;
-        std::map<std::size_t, PlaneStars> waiting; // channels seen before the run was aligned
-        const auto read = [&](std::size_t c) -> Result<Plane> {
-            if (scaleKnown) return o.file.readChannel(c, std::move(m_spare), o.toRate(scaled01));
-            auto plane = o.file.readChannel(c, std::move(m_spare));
-            if (!plane) return plane;
-            const float top = topOf(*plane);
-            scaled01 = !info.integer && top > 0 && top <= 1.0F;
-            scaleKnown = true;
-            if (scaled01) addFlag(o.conditions, "assumed-scale");
-            rescale(*plane, o.toRate(scaled01));
-            return plane;
-        };
-        bool hasValues = false;
         for (const std::size_t c : channelOrder(info)) {
             if (m_job.cancelled()) return Error{kCancelled};
-            m_job.report(m_step * m_done++, fmt::format("Measuring run {} ({})", o.run->id, info.channels[c]));
-            auto plane = read(c);
+            m_job.report(m_step * m_done++, fmt::format("Finding the stars of run {} ({})", o.run->id, info.channels[c]));
+            auto plane = scaleKnown ? o.file.readChannel(c, std::move(m_spare), o.toRate(scaled01)) : o.file.readChannel(c, std::move(m_spare));
             if (!plane) return plane.error();
+            if (!scaleKnown) {
+                const float top = topOf(*plane);
+                scaled01 = !info.integer && top > 0 && top <= 1.0F;
+                scaleKnown = true;
+                if (scaled01) addFlag(o.conditions, "assumed-scale");
+                rescale(*plane, o.toRate(scaled01));
+            }
             hasValues = hasValues || std::any_of(plane->data(), plane->data() + plane->size(), [](float v) { return v == v; });
+            Survey& found = m_surveys[i][c];
+            found.scaled01 = scaled01;
             const SmoothSky sky = findingSky(*plane);
-            const Defects defects = markDefects(*plane, sky);
-            PlaneStars stars = findStars(*plane, sky, o.rateOf(o.knownSaturation), info.geometry(c).split, defects.tops);
-            if (looksStretched(stars)) {
+            found.defects = markDefects(*plane, sky);
+            found.stars = findStars(*plane, sky, o.rateOf(o.knownSaturation), info.geometry(c).split, found.defects.tops);
+            m_spare = std::move(*plane);
+            if (looksStretched(found.stars)) {
                 if (i == m_baseline)
                     return Error{fmt::format("{} is stretched (its bright stars are wider than its faint ones), so nothing in it can be measured; give the linear stack as the baseline.", shown(info.path))};
                 m_stretched[i] = true;
                 m_refused[i] = "the frame is stretched, not linear (its bright stars are wider than its faint ones); give the stack as it was before stretching";
                 return Done{};
             }
-            if (!aligned) {
-                const auto* reference = m_reference.of(m_reference.stars, info.channels[c]);
-                const auto promised = promisedAlignment(i);
-                auto found = align(reference ? *reference : std::vector<AlignStar>{}, alignStars(stars, info.geometry(c)), statedScale(i));
-                if (!found && promised && c == channelOrder(info).back()) found = *promised; // better than nothing; fairness says so
-                if (found && promised) o.conditions.wcsOffset_px = distanceBetween(*found, *promised, m_open[m_baseline].conditions.width, m_open[m_baseline].conditions.height);
-                if (!found) {
-                    if (refusal.empty()) refusal = found.error().message;
-                    waiting[c] = std::move(stars);
-                    continue;
-                }
-                e.alignment = *found;
-                aligned = true;
+            if (i == m_baseline) learnFromBaseline(found.stars, viewOf(i, c), info.channels[c]);
+            if (aligned) continue;
+            const auto* reference = m_reference.of(m_reference.stars, info.channels[c]);
+            const auto promised = promisedAlignment(i);
+            auto alignment = align(reference ? *reference : std::vector<AlignStar>{}, alignStars(found.stars, info.geometry(c)), statedScale(i));
+            if (!alignment && promised && c == channelOrder(info).back()) alignment = *promised; // better than nothing; fairness says so
+            if (alignment && promised) o.conditions.wcsOffset_px = distanceBetween(*alignment, *promised, m_open[m_baseline].conditions.width, m_open[m_baseline].conditions.height);
+            if (!alignment) {
+                if (refusal.empty()) refusal = alignment.error().message;
+                continue;
             }
-            if (Status done = harvest(i, c, *plane, std::move(stars), scaled01); !done) return done;
-            m_spare = std::move(*plane);
+            m_evidence[i].alignment = *alignment;
+            aligned = true;
         }
         if (!hasValues && i == m_baseline) return Error{fmt::format("{} has no pixel with a value: all are NaN, infinite or zero; give another frame as the baseline.", shown(info.path))};
-        if (!aligned) {
-            m_refused[i] = hasValues ? refusal : "no pixel has a value: all are NaN, infinite or zero";
-            return Done{};
+        if (!aligned) m_refused[i] = hasValues ? refusal : "no pixel has a value: all are NaN, infinite or zero";
+        return Done{};
+    }
+
+    StructureGrid structureGrid() const {
+        const RunConditions& c = m_open[m_baseline].conditions;
+        return StructureGrid::over(c.width, c.height, apartPixels(boxSide(c.scale_arcsec.value_or(0))));
+    }
+
+    /// What is hidden in a plane: the stars of its channel in every run, of all channels where a run has no such one.
+    const std::vector<StarDisc>& discsFor(const std::string& channel) {
+        const auto [known, fresh] = m_discs.try_emplace(channel);
+        if (!fresh) return known->second;
+        std::vector<MaskSource> sources;
+        for (std::size_t i = 0; i < m_open.size(); ++i) {
+            if (!m_refused[i].empty()) continue;
+            const auto& channels = m_open[i].file.info().channels;
+            const bool has = std::find(channels.begin(), channels.end(), channel) != channels.end();
+            for (std::size_t c = 0; c < channels.size(); ++c)
+                if (!has || channels[c] == channel) sources.push_back({&m_surveys[i][c].stars.stars, &m_surveys[i][c].stars.psf, m_surveys[i][c].stars.typicalNoise, viewOf(i, c)});
         }
-        for (auto& [c, stars] : waiting) {
+        return known->second = commonDiscs(sources);
+    }
+
+    Status harvestRun(std::size_t i) {
+        OpenRun& o = m_open[i];
+        const FrameInfo& info = o.file.info();
+        for (const std::size_t c : channelOrder(info)) {
             if (m_job.cancelled()) return Error{kCancelled};
-            auto plane = read(c);
+            m_job.report(m_step * m_done++, fmt::format("Measuring run {} ({})", o.run->id, info.channels[c]));
+            const Survey& found = m_surveys[i][c];
+            const std::vector<StarDisc>& discs = discsFor(info.channels[c]);
+            auto plane = o.file.readChannel(c, std::move(m_spare), o.toRate(found.scaled01));
             if (!plane) return plane.error();
-            markDefects(*plane, findingSky(*plane));
-            if (Status done = harvest(i, c, *plane, std::move(stars), scaled01); !done) return done;
+            markDefects(*plane, found.defects);
+            const auto halves = halvesOf(i, c, *plane, found.scaled01);
+            if (!halves) return halves.error();
+            HarvestRequest rq = request(i, c, *plane);
+            rq.discs = &discs;
+            if (*halves) rq.halves = &**halves;
+            m_evidence[i].planes.push_back(harvestPlane(*plane, found.stars, rq));
+            m_spare = std::move(*plane);
         }
         if (!o.run->short_stack.empty())
             if (Status done = takeShortFluxes(i); !done) return done;
-        std::sort(e.planes.begin(), e.planes.end(), [&](const PlaneHarvest& a, const PlaneHarvest& b) {
+        std::sort(m_evidence[i].planes.begin(), m_evidence[i].planes.end(), [&](const PlaneHarvest& a, const PlaneHarvest& b) {
             const auto rank = [&](const std::string& ch) { return std::find(info.channels.begin(), info.channels.end(), ch); };
             return rank(a.channel) < rank(b.channel);
         });
@@ -300,43 +346,19 @@ private:
         return Done{};
     }
 
-    /// What the halves of a stack differ by, in its own rates and with its own noise; nothing where it has no halves.
-    Result<std::optional<Plane>> halvesOf(std::size_t i, std::size_t c, bool scaled01) const {
+    /// What the halves of a stack differ by, in its own rates and with its own noise; nothing where it has no halves. Halves that merely lie beside it and do not fit are left out.
+    Result<std::optional<Plane>> halvesOf(std::size_t i, std::size_t c, const Plane& whole, bool scaled01) {
         const OpenRun& o = m_open[i];
-        if (o.run->odd_stack.empty()) return std::optional<Plane>{};
-        std::optional<Plane> difference;
-        for (const std::string& name : {o.run->odd_stack, o.run->even_stack}) {
-            auto file = FrameFile::open(m_folder / pathOf(name));
-            if (!file) return file.error();
-            const FrameInfo &half = file->info(), &whole = o.file.info();
-            if (half.width != whole.width || half.height != whole.height || half.channels != whole.channels)
-                return Error{fmt::format("{} is no half of {}: it has another size or other channels; give the stacks of its odd and of its even subs.", shown(half.path), shown(whole.path))};
-            auto plane = file->readChannel(c);
-            if (!plane) return plane.error();
-            if (!difference) {
-                difference = std::move(*plane);
-                continue;
-            }
-            // Each half of a mean is noisier by the root of two, and so is their difference once more; halves of a sum add up to it.
-            const auto full = static_cast<float>((scaled01 ? o.fullScale : 1) * o.gain / o.seconds * (o.run->combine == "sum" ? 1 : 0.5));
-            tbb::parallel_for(0, difference->height(), [&](int y) {
-                float* to = difference->row(y);
-                const float* from = plane->row(y);
-                for (int x = 0; x < difference->width(); ++x) to[x] = (to[x] - from[x]) * full;
-            });
-        }
-        return difference;
+        if (o.halves.odd.empty()) return std::optional<Plane>{};
+        auto difference = readHalves(o, c, whole, scaled01);
+        if (difference) return std::optional<Plane>(std::move(*difference));
+        if (o.halves.named) return difference.error();
+        warn(fmt::format("Noise of run {} is not taken from the halves beside its stack: {}", o.run->id, difference.error().message));
+        return std::optional<Plane>{};
     }
 
-    Status harvest(std::size_t i, std::size_t c, const Plane& plane, PlaneStars stars, bool scaled01) {
-        const auto halves = halvesOf(i, c, scaled01);
-        if (!halves) return halves.error();
-        if (i == m_baseline) learnFromBaseline(stars, {m_open[i].file.info().geometry(c), {}, plane.width(), plane.height()}, m_open[i].file.info().channels[c]);
-        HarvestRequest rq = request(i, c, plane);
-        if (*halves) rq.halves = &**halves;
-        m_evidence[i].planes.push_back(harvestPlane(plane, std::move(stars), rq));
-        if (i == m_baseline) m_reference.discs[rq.channel] = m_evidence[i].planes.back().discs;
-        return Done{};
+    void warn(std::string text) {
+        if (std::find(m_warnings.begin(), m_warnings.end(), text) == m_warnings.end()) m_warnings.push_back(std::move(text));
     }
 
     static void addFlag(RunConditions& c, const std::string& flag) {
@@ -351,12 +373,17 @@ private:
             const RunEvidence& e = m_evidence[i];
             for (const PlaneHarvest& h : e.planes) {
                 all.emplace_back(i, out[i].size());
-                out[i].push_back({&h, &e.surfaces.at(h.channel), &e.excludedCells.at(h.channel), {}});
+                out[i].push_back({&h, &e.surfaces.at(h.channel), &e.excludedCells.at(h.channel), {}, {}});
             }
         }
+        const auto skyOf = [&](std::size_t n) -> Sky& { return out[all[n].first][all[n].second]; };
+        std::vector<const Sky*> planes;
+        std::vector<std::size_t> runs;
+        for (std::size_t n = 0; n < all.size(); ++n) planes.push_back(&skyOf(n)), runs.push_back(all[n].first);
+        const auto repeats = whatRepeats(planes, runs, m_grid);
         tbb::parallel_for(std::size_t{0}, all.size(), [&](std::size_t n) {
-            Sky& sky = out[all[n].first][all[n].second];
-            sky.noise = boxNoise(sky, m_open[all[n].first].conditions.scale_arcsec.value_or(0));
+            skyOf(n).repeats = repeats[n];
+            skyOf(n).noise = boxNoise(skyOf(n), m_open[all[n].first].conditions.scale_arcsec.value_or(0));
         });
         return out;
     }
@@ -428,6 +455,9 @@ private:
     std::vector<std::string> m_refused; ///< by run: why it is not measured; empty when it is
     std::vector<std::string> m_warnings;
     Reference m_reference;
+    std::vector<std::vector<Survey>> m_surveys;           ///< by run and channel
+    std::map<std::string, std::vector<StarDisc>> m_discs; ///< by channel
+    StructureGrid m_grid;
     std::size_t m_baseline = 0;
     Plane m_spare; ///< the memory of the last plane, for the next
     int m_done = 0;

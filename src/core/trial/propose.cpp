@@ -81,15 +81,6 @@ void guessBaseline(Trial& trial) {
 
 namespace {
 
-/// The halves of a stack lie beside it, as `caelumen-cli stack` writes them.
-void adoptHalves(Run& run, const fs::path& stack) {
-    const fs::path odd = besideStack(stack, "odd"), even = besideStack(stack, "even");
-    std::error_code failed;
-    if (!fs::exists(odd, failed) || !fs::exists(even, failed)) return;
-    run.odd_stack = nameText(fs::absolute(odd));
-    run.even_stack = nameText(fs::absolute(even));
-}
-
 /// A half whose whole is among the frames is no run of its own.
 bool isHalf(const fs::path& path, const std::vector<fs::path>& frames) {
     return std::any_of(frames.begin(), frames.end(), [&](const fs::path& whole) { return path == besideStack(whole, "odd") || path == besideStack(whole, "even"); });
@@ -111,7 +102,6 @@ Status addRuns(Trial& trial, const std::vector<fs::path>& frames) {
         run.id = nextId(trial);
         run.filter = id;
         run.stack = nameText(fs::absolute(path));
-        adoptHalves(run, path);
         run.guessed = true;
         trial.runs.push_back(run);
         if (trial.target.name.empty() && facts.target) trial.target.name = *facts.target;

@@ -32,7 +32,7 @@ Ranking rank(const Trial& trial, const TrialResults& results, const Score& score
     out.region = region;
     for (const Run& run : trial.runs) {
         const Measurement* m = scoreOf(results, run.id, score, region);
-        if (!m || m->flagged("upper-limit") || voided(results, run.id, score)) continue;
+        if (!m || m->flagged("upper-limit") || m->flagged("unexplained-light") || voided(results, run.id, score)) continue;
         out.runs.push_back({run.id, m->value, m->sigma, 0});
     }
     std::stable_sort(out.runs.begin(), out.runs.end(), [&](const RankedRun& a, const RankedRun& b) { return better == Better::Higher ? a.value > b.value : a.value < b.value; });

@@ -101,6 +101,12 @@ Json resultsToJson(const TrialResults& r) {
         if (c.total_s) o["total_s"] = *c.total_s;
         if (!c.start.empty()) o["start"] = c.start;
         if (c.scale_arcsec) o["scale_arcsec"] = *c.scale_arcsec;
+        o["facts"] = Json::object();
+        for (const Fact& f : c.facts) {
+            o["facts"][f.id] = {{"value", f.value}, {"source", factSourceName(f.source)}};
+            if (!f.from.empty()) o["facts"][f.id]["from"] = f.from;
+        }
+        if (!c.conflicts.empty()) o["conflicts"] = c.conflicts;
         if (c.sky) {
             o["moon"] = {{"alt_deg", c.sky->moon.alt_deg}, {"illuminated", c.sky->moonIlluminated}};
             if (c.sky->moonSeparation_deg) o["moon"]["separation_deg"] = *c.sky->moonSeparation_deg;

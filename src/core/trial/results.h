@@ -5,6 +5,7 @@
 #include "core/measure/harvest.h"
 #include "core/sky/ephemeris.h"
 #include "core/stars/alignment.h"
+#include "core/trial/facts.h"
 #include "core/trial/ranking.h"
 #include "core/trial/trial_json.h"
 
@@ -65,6 +66,7 @@ struct RunConditions {
     std::optional<SkyMoment> sky;                  ///< at the middle of the run
     int width = 0, height = 0;
     std::vector<std::string> flags;                ///< for every figure of the run
+    std::vector<Fact> facts;                       ///< of telescope and camera, with who says so
     std::vector<std::string> conflicts;            ///< header against trial, in words
 };
 

@@ -10,12 +10,12 @@
 namespace caelumen {
 namespace {
 
-/// Trial first, header second; differing by more than 1 % is a conflict.
+/// Trial first, header second, of what is no part of a rig.
 template<class T>
 std::optional<T> resolve(const std::optional<T>& trial, const std::optional<T>& header, const char* what, RunConditions& c) {
     if (!trial) return header;
-    if (header && std::abs(static_cast<double>(*header) - static_cast<double>(*trial)) > 0.01 * std::max(std::abs(static_cast<double>(*trial)), 1e-6))
-        c.conflicts.push_back(fmt::format("{}: the header says {}, the trial {}", what, *header, *trial));
+    if (header)
+        if (auto conflict = conflictOf(what, static_cast<double>(*header), static_cast<double>(*trial))) c.conflicts.push_back(*conflict);
     return trial;
 }
 
@@ -32,8 +32,10 @@ Result<OpenRun> openRun(const Trial& trial, const Run& run, const std::filesyste
     OpenRun out;
     out.run = &run;
     out.file = std::move(*file);
-    out.rig = effectiveRig(trial, run);
+    out.halves = halvesOf(run, folder);
     const FrameFacts& h = out.file.info().facts;
+    Facts known = resolveFacts(trial.rig, run.rig, &h);
+    out.rig = known.rig;
     RunConditions& c = out.conditions;
     c.run = run.id;
     c.combine = run.combine;
@@ -46,14 +48,10 @@ Result<OpenRun> openRun(const Trial& trial, const Run& run, const std::filesyste
     c.offset_setting = h.offset_setting;
     c.sub_exposure_s = resolve(run.sub_exposure_s, h.sub_exposure_s, "sub exposure (s)", c);
     c.sub_count = resolve(run.sub_count, h.sub_count, "number of subs", c);
-    const auto gain = resolve(out.rig.gain_e_per_adu, h.gain_e_per_adu, "gain (e-/ADU)", c);
-    const auto pedestal = resolve(out.rig.pedestal_adu, h.pedestal_adu, "pedestal (ADU)", c);
-    const auto pixel = resolve(out.rig.pixel_um, h.pixel_um, "pixel size (um)", c);
-    const auto focal = resolve(out.rig.focal_length_mm, h.focal_length_mm, "focal length (mm)", c);
-    const auto aperture = resolve(out.rig.aperture_mm, h.aperture_mm, "aperture (mm)", c);
-
-    if (pixel && focal) c.scale_arcsec = 206.265 * *pixel / *focal;
-    if (focal && aperture) c.focal_ratio = *focal / *aperture;
+    c.conflicts.insert(c.conflicts.end(), known.conflicts.begin(), known.conflicts.end());
+    const auto &gain = out.rig.gain_e_per_adu, &pedestal = out.rig.pedestal_adu;
+    if (out.rig.pixel_um && out.rig.focal_length_mm) c.scale_arcsec = 206.265 * *out.rig.pixel_um / *out.rig.focal_length_mm;
+    if (out.rig.focal_length_mm && out.rig.aperture_mm) c.focal_ratio = *out.rig.focal_length_mm / *out.rig.aperture_mm;
     if (c.sub_exposure_s) c.total_s = *c.sub_exposure_s * c.sub_count.value_or(1);
     c.gainAssumed = !gain;
     out.gain = c.gain_e_per_adu = gain.value_or(1.0);
@@ -61,6 +59,9 @@ Result<OpenRun> openRun(const Trial& trial, const Run& run, const std::filesyste
     out.pedestal = pedestal.value_or(0);
     const FrameInfo& info = out.file.info();
     out.fullScale = out.rig.full_scale_adu.value_or(info.integer && info.bits == 8 ? 255.0 : 65535.0);
+    c.facts = std::move(known.list);
+    if (!gain) c.facts.push_back({"gain_e_per_adu", 1, FactSource::Assumed, {}});
+    if (!out.rig.full_scale_adu) c.facts.push_back({"full_scale_adu", out.fullScale, FactSource::Assumed, {}});
     const double subs = run.combine == "sum" ? c.sub_count.value_or(1) : 1;
     out.knownSaturation = out.fullScale * subs;
     if (out.rig.full_well_e) out.knownSaturation = std::min(out.knownSaturation, (*out.rig.full_well_e / out.gain) * subs + out.pedestal);

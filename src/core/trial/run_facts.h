@@ -19,6 +19,7 @@ struct OpenRun {
     double fullScale = 65535; ///< ADU
     double knownSaturation = 1e300; ///< ADU above the pedestal's zero, as stored
     bool pedestalUnknown = false;
+    Halves halves;
     std::string problem;      ///< why nothing can be measured; empty when it can
 
     /// Stored value to e-/s per pixel. `scaled01`: the data spans 0..1.

@@ -1,5 +1,6 @@
 #include "core/trial/trial.h"
 
+#include "core/base/file.h"
 #include "core/base/text.h"
 
 #include <algorithm>
@@ -21,9 +22,9 @@ const Run* Trial::baseline() const {
     return it == runs.end() ? nullptr : &*it;
 }
 
-Rig effectiveRig(const Trial& trial, const Run& run) {
-    Rig rig = trial.rig;
-    const Rig& own = run.rig;
+Rig effectiveRig(const Trial& trial, const Run& run) { return effectiveRig(trial.rig, run.rig); }
+
+Rig effectiveRig(Rig rig, const Rig& own) {
     const auto take = [](auto& to, const auto& from) {
         if (from) to = from;
     };
@@ -42,6 +43,12 @@ Rig effectiveRig(const Trial& trial, const Run& run) {
     take(rig.back_focus_mm, own.back_focus_mm);
     if (!own.gaps_mm.empty()) rig.gaps_mm = own.gaps_mm;
     return rig;
+}
+
+Halves halvesOf(const Run& run, const std::filesystem::path& folder) {
+    if (!run.odd_stack.empty()) return {folder / pathOf(run.odd_stack), folder / pathOf(run.even_stack), true};
+    const std::filesystem::path stack = folder / pathOf(run.stack), odd = besideStack(stack, "odd"), even = besideStack(stack, "even");
+    return isFileToRead(odd) && isFileToRead(even) ? Halves{odd, even, false} : Halves{};
 }
 
 bool measuredAlike(const Trial& a, const Trial& b) {
@@ -67,6 +74,8 @@ std::vector<std::filesystem::path> filesOf(const Trial& trial, const std::filesy
     eachFile(trial, [&](const std::string& file) {
         if (!file.empty()) out.push_back(folder / pathOf(file));
     });
+    for (const Run& run : trial.runs)
+        if (const Halves halves = halvesOf(run, folder); !halves.odd.empty() && !halves.named) out.insert(out.end(), {halves.odd, halves.even});
     return out;
 }
 

@@ -122,6 +122,14 @@ struct Trial {
 
 /// The rig of a run: what the run overrides, else the trial's.
 Rig effectiveRig(const Trial& trial, const Run& run);
+Rig effectiveRig(Rig rig, const Rig& own); ///< of a trial and of a run in it
+
+/// Stacks of a run's odd and of its even subs.
+struct Halves {
+    std::filesystem::path odd, even; ///< empty without
+    bool named = false;              ///< by the run, so that they must fit; else they lie beside its stack, where `caelumen-cli stack` writes them
+};
+Halves halvesOf(const Run& run, const std::filesystem::path& folder);
 
 /// Whether both give the same figures: they differ at most in what is not measured with, like prices, claims, photos, the title or the horizon.
 bool measuredAlike(const Trial& a, const Trial& b);

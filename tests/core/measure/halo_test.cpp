@@ -122,6 +122,27 @@ private slots:
         QVERIFY2(std::abs(e.rings[0].fraction / n.fraction - 1) < 0.1, qPrintable(QString::number(e.rings[0].fraction)));
     }
 
+    /// A hole of any size, in front of a telescope without any: found, and as wide as it is.
+    void holesAreFree_data() {
+        QTest::addColumn<double>("hole");
+        for (const double hole : {0.0, 0.35, 0.5, 0.74, 0.9}) QTest::addRow("%g", hole) << hole;
+    }
+    void holesAreFree() {
+        QFETCH(double, hole);
+        Night n;
+        n.radius = 60;
+        n.hole = hole * n.radius;
+        n.fraction = 0.01;
+        const HaloExcess e = haloExcess(profileOf(n, true, 5), profileOf(n, false, 6), 1, 0, 70);
+        QCOMPARE(e.rings.size(), std::size_t{1});
+        const HaloRing& r = e.rings[0];
+        QVERIFY2(std::abs(r.radius - 60) < 1.5, qPrintable(QString("%1 hole %2 offset %3 +- %4").arg(r.radius).arg(r.hole).arg(r.offset).arg(r.offsetSigma)));
+        QVERIFY2(std::abs(r.fraction - 0.01) < std::max(4 * r.fractionSigma, 0.0008), qPrintable(QString("%1 +- %2").arg(r.fraction).arg(r.fractionSigma)));
+        QCOMPARE(r.holeSeen, hole > 0);
+        if (hole > 0) QVERIFY2(std::abs(r.hole - hole) < std::max(4 * r.holeSigma, 0.03), qPrintable(QString("%1 +- %2").arg(r.hole).arg(r.holeSigma)));
+        else QVERIFY(r.holeMost > 0 && r.holeMost < 0.6);
+    }
+
     void nebulaUnderTheStarIsNoHalo() {
         Night n;
         n.slope = 0.08;

@@ -20,7 +20,7 @@ BoxNoise measured(const Plane& plane, double arcsecPerPixel, const std::vector<R
     const Surface s = fitSurface(h.mesh, {}, plane.width(), plane.height());
     const std::vector<char> excluded(h.mesh.cells.size(), 0);
     if (pixel) *pixel = h.noise.value;
-    return boxNoise({&h, &s, &excluded, {}}, arcsecPerPixel);
+    return boxNoise({&h, &s, &excluded, {}, {}}, arcsecPerPixel);
 }
 
 } // namespace

@@ -164,7 +164,7 @@ private slots:
         const auto made = scenes::make(s);
         const PlaneStars found = findStars(made.plane, std::numeric_limits<double>::infinity());
         const PlaneView view{{}, {}, made.plane.width(), made.plane.height()};
-        const Mask mask = starMask(deepStarDiscs(found.stars, found.psf, found.typicalNoise, view), view);
+        const Mask mask = starMask(commonDiscs({{&found.stars, &found.psf, found.typicalNoise, view}}), view);
         const SmoothSky sky(buildMesh(made.plane, mask, 32));
         ApertureOptions o;
         o.radius = 6.4; // two FWHM: a Moffat of beta 3 has 1 / (1 + q)^2 outside

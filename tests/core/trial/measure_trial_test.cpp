@@ -53,7 +53,7 @@ private slots:
                 const Point x = a.alignment.map(p), y = scene.alignment.map(p);
                 QVERIFY(std::hypot(x.x - y.x, x.y - y.y) < 0.25);
             }
-            QVERIFY(a.alignment.rms_px < 0.3);
+            QVERIFY(a.alignment.rms_px < 0.4);
         }
     }
 
@@ -65,7 +65,6 @@ private slots:
         QTest::newRow("background_mag") << "background_mag" << 0.02;
         QTest::newRow("pixel_noise") << "pixel_noise" << 0.03;
         QTest::newRow("nebula_signal") << "nebula_signal" << 0.12;
-        QTest::newRow("time_ratio") << "time_ratio" << 0.65; // the square of a small region's signal in the baseline, where faint stars crowd
         QTest::newRow("gradient_rate") << "gradient_rate" << 0.05;
         QTest::newRow("star_fwhm") << "star_fwhm" << 0.02;
         QTest::newRow("halo_radius") << "halo_radius" << 0.04;
@@ -88,6 +87,29 @@ private slots:
             QVERIFY2(std::abs(m.value - truth->second) < allowed, qPrintable(QString("%1 %2 %3: %4 +- %5, truth %6").arg(QString::fromStdString(m.run), QString::fromStdString(m.channel), QString::fromStdString(m.region)).arg(m.value).arg(m.sigma).arg(truth->second)));
         }
         QVERIFY(compared >= 2);
+    }
+
+    /// A ratio to a weak baseline is uncertain upwards above all: it is judged by how the two signals to noise fit the true ratio.
+    void timeRatiosRecoverTheTruth() {
+        int compared = 0;
+        for (const Measurement& m : m_results->measurements) {
+            if (m.quantity != "time_ratio") continue;
+            ++compared;
+            const auto perHour = [&](const std::string& run) {
+                for (const Measurement& o : m_results->measurements)
+                    if (o.run == run && o.channel == m.channel && o.region == m.region && o.quantity == "nebula_snr_hour") return std::pair(o.value, o.sigma);
+                qFatal("no nebula_snr_hour");
+            };
+            const auto [own, ownSigma] = perHour(m.run);
+            const auto [base, baseSigma] = perHour(m_results->baseline);
+            const double truth = m_truth.at(key(m.run, m.channel, m.quantity, m.region)), root = std::sqrt(truth);
+            const QByteArray what = QString("%1 %2 %3: %4 +- %5, truth %6").arg(QString::fromStdString(m.run), QString::fromStdString(m.channel), QString::fromStdString(m.region)).arg(m.value).arg(m.sigma).arg(truth).toUtf8();
+            QVERIFY2(std::abs(m.value - std::pow(own / base, 2)) < 1e-9 * m.value, what);
+            QVERIFY2(std::abs(own - root * base) < 4 * std::hypot(ownSigma, root * baseSigma), what);
+            const double relative = std::hypot(ownSigma / own, baseSigma / base);
+            QVERIFY2(m.sigma >= 1.99 * m.value * relative && (relative > 0.1 || m.sigma < 2.1 * m.value * relative), what);
+        }
+        QVERIFY(compared >= 6);
     }
 
     void everyRowIsKnownAndFinite() {
@@ -287,7 +309,7 @@ private slots:
         t.runs[1].even_stack = "b-even.fits";
         const TrialResults r = measured(t);
         const auto value = [](const TrialResults& from, const char* quantity) { return from.find("B", quantity, "G")->value; };
-        QVERIFY2(std::abs(value(r, "pixel_noise") / (2 * rate) - 1) < 0.02, qPrintable(QString::number(value(r, "pixel_noise") / rate)));
+        QVERIFY2(std::abs(value(r, "pixel_noise") / (2 * rate) - 1) < std::max(0.02, 4 * r.find("B", "pixel_noise", "G")->sigma / (2 * rate)), qPrintable(QString::number(value(r, "pixel_noise") / rate)));
         QVERIFY2(std::abs(value(r, "noise_correlation") - 1) < 0.1, qPrintable(QString::number(value(r, "noise_correlation"))));
         QCOMPARE(value(r, "background"), value(*m_results, "background"));
         QVERIFY(r.find("B", "background", "G")->sigma > 1.5 * m_results->find("B", "background", "G")->sigma);

@@ -75,9 +75,12 @@ private slots:
         const auto trial = proposeTrial({m_folder / "whole-odd.fits", m_folder / "whole.fits", m_folder / "lone.fits", m_folder / "whole-even.fits"});
         QVERIFY(trial.ok());
         QCOMPARE(trial->runs.size(), std::size_t{2});
-        QCOMPARE(std::filesystem::path(trial->runs[0].odd_stack), m_folder / "whole-odd.fits");
-        QCOMPARE(std::filesystem::path(trial->runs[0].even_stack), m_folder / "whole-even.fits");
-        QVERIFY(trial->runs[1].odd_stack.empty() && trial->runs[1].even_stack.empty());
+        const Halves halves = halvesOf(trial->runs[0], {});
+        QCOMPARE(halves.odd, m_folder / "whole-odd.fits");
+        QCOMPARE(halves.even, m_folder / "whole-even.fits");
+        QVERIFY(!halves.named && halvesOf(trial->runs[1], {}).odd.empty());
+        const auto read = filesOf(*trial, {}); // so that nothing is written over them
+        QVERIFY(std::find(read.begin(), read.end(), m_folder / "whole-even.fits") != read.end());
         QCOMPARE(proposeTrial({m_folder / "whole-odd.fits"})->runs.size(), std::size_t{1});
     }
 

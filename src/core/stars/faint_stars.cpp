@@ -1,0 +1,276 @@
+#include "core/stars/faint_stars.h"
+
+#include "core/base/pixel_rows.h"
+#include "core/base/statistics.h"
+#include "core/stars/defects.h"
+#include "core/stars/psf.h"
+#include "core/stars/star_grid.h"
+
+#include <tbb/parallel_for.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <memory>
+#include <tuple>
+
+namespace caelumen {
+namespace {
+
+struct Offset {
+    int x, y;
+};
+
+/// The filter, and the ring around a place that its light is held against.
+struct StarFilter {
+    explicit StarFilter(const Psf* psf) {
+        fwhm = psf ? psf->fwhm : 3.0;
+        const double s = fwhm / 2.3548;
+        half = std::clamp(static_cast<int>(std::ceil(1.25 * fwhm)), 2, 40);
+        double sum = 0;
+        for (int i = 0; i <= half; ++i) taps.push_back(static_cast<float>(std::exp(-0.5 * i * i / (s * s))));
+        for (int i = -half; i <= half; ++i) sum += static_cast<double>(taps[static_cast<std::size_t>(std::abs(i))]);
+        for (float& t : taps) t = static_cast<float>(static_cast<double>(t) / sum);
+        const int straight = std::max(2, static_cast<int>(std::lround(1.6 * fwhm))), slant = std::max(2, static_cast<int>(std::lround(1.6 * fwhm * M_SQRT1_2)));
+        ring = {{{straight, 0}, {0, straight}, {slant, slant}, {slant, -slant}, {-straight, 0}, {0, -straight}, {-slant, -slant}, {-slant, slant}}};
+        reach = straight;
+        const auto caught = [&](double dx, double dy) { // of a star of flux 1 whose centre lies there
+            double light = 0;
+            for (int y = -half; y <= half; ++y)
+                for (int x = -half; x <= half; ++x) light += tap(x) * tap(y) * (psf ? psf->light(x - dx, y - dy) : std::exp(-0.5 * ((x - dx) * (x - dx) + (y - dy) * (y - dy)) / (s * s)) / (2 * M_PI * s * s));
+            return light;
+        };
+        middle = caught(0, 0);
+        for (const Offset& o : ring) aside += caught(o.x, o.y) / static_cast<double>(ring.size());
+    }
+    double tap(int i) const { return static_cast<double>(taps[static_cast<std::size_t>(std::abs(i))]); }
+
+    double fwhm = 3;
+    int half = 4, reach = 5;
+    std::vector<float> taps; ///< from the middle outwards
+    std::array<Offset, 8> ring;
+    double middle = 1, aside = 0; ///< light of a star of flux 1 at its centre, and on the ring
+};
+
+/// Mean of the middle four of eight.
+double middleHalf(std::array<double, 8> ring) {
+    std::sort(ring.begin(), ring.end());
+    return 0.25 * (ring[2] + ring[3] + ring[4] + ring[5]);
+}
+
+/// What the filtered frame less its ring comes to at places strewn over it, in sigmas of single pixels.
+struct Sample {
+    Point at;
+    double value = 0;
+};
+
+std::vector<Sample> filteredSamples(const Plane& plane, const SmoothSky& sky, const StarFilter& f) {
+    const int margin = f.half + f.reach, w = plane.width(), h = plane.height();
+    const int across = w - 2 * margin, down = h - 2 * margin;
+    if (across < 1 || down < 1) return {};
+    const double wanted = std::clamp(4e6 / (9.0 * (2 * f.half + 1) * (2 * f.half + 1)), 3000.0, 6000.0);
+    std::vector<Sample> out(static_cast<std::size_t>(std::min(wanted, static_cast<double>(across) * down)));
+    tbb::parallel_for(std::size_t{0}, out.size(), [&](std::size_t n) {
+        Random random(0x5ca7 + n);
+        const int cx = margin + static_cast<int>(random.index(static_cast<std::size_t>(across))), cy = margin + static_cast<int>(random.index(static_cast<std::size_t>(down)));
+        const double level = sky.level(cx, cy);
+        const auto filtered = [&](int x0, int y0) {
+            double sum = 0;
+            for (int y = -f.half; y <= f.half; ++y) {
+                double row = 0;
+                const float* from = plane.row(y0 + y) + x0;
+                for (int x = -f.half; x <= f.half; ++x) row += f.tap(x) * static_cast<double>(from[x]);
+                sum += f.tap(y) * row;
+            }
+            return sum - level;
+        };
+        std::array<double, 8> around;
+        for (std::size_t i = 0; i < 8; ++i) around[i] = filtered(cx + f.ring[i].x, cy + f.ring[i].y);
+        out[n] = {{static_cast<double>(cx), static_cast<double>(cy)}, (filtered(cx, cy) - middleHalf(around)) / sky.sigma(cx, cy)};
+    });
+    std::erase_if(out, [](const Sample& s) { return !std::isfinite(s.value); });
+    return out;
+}
+
+/// Scatter of the samples that lie farther than `clear` from any of these places, of all where too few do: from the values below the median, since stars that nobody finds are all above it.
+double scatterOf(const std::vector<Sample>& samples, const std::vector<Point>& stars, double clear) {
+    const StarGrid grid(stars, clear);
+    std::vector<double> values;
+    for (const Sample& s : samples)
+        if (grid.nearest(s.at, clear) < 0) values.push_back(s.value);
+    if (values.size() < 400) {
+        values.clear();
+        for (const Sample& s : samples) values.push_back(s.value);
+    }
+    if (values.size() < 100) return 0;
+    const double centre = quantile(std::span<double>(values), 0.5);
+    return centre - quantile(std::span<double>(values), 0.1587);
+}
+
+/// Some rows of the frame through the filter: `rows` of them from `top` on.
+class FilteredRows {
+public:
+    FilteredRows(const Plane& plane, const SmoothSky& sky, const StarFilter& f, int top, int rows) : m_width(plane.width()), m_top(top), m_light(new float[static_cast<std::size_t>(rows) * static_cast<std::size_t>(m_width)]) {
+        const auto w = static_cast<std::size_t>(m_width), pad = static_cast<std::size_t>(f.half);
+        const int lines = rows + 2 * f.half;
+        std::vector<float> level(w), line(w + 2 * pad, 0.0F);
+        const std::unique_ptr<float[]> across(new float[static_cast<std::size_t>(lines) * w]);
+        for (int i = 0; i < lines; ++i) {
+            const int y = top - f.half + i;
+            float* to = across.get() + static_cast<std::size_t>(i) * w;
+            if (y < 0 || y >= plane.height()) { // no light from beyond the frame
+                std::fill(to, to + w, 0.0F);
+                continue;
+            }
+            sky.row(y, 0, 0, m_width, level.data());
+            rows::above(plane.row(y), level.data(), m_width, line.data() + pad);
+            rows::blurAcross(line.data() + pad, m_width, f.taps.data(), f.half, to);
+        }
+        std::vector<const float*> window(static_cast<std::size_t>(2 * f.half + 1));
+        for (int i = 0; i < rows; ++i) {
+            for (std::size_t k = 0; k < window.size(); ++k) window[k] = across.get() + (static_cast<std::size_t>(i) + k) * w;
+            rows::blurDown(window.data(), m_width, f.taps.data(), f.half, m_light.get() + static_cast<std::size_t>(i) * w);
+        }
+    }
+    const float* row(int y) const { return m_light.get() + static_cast<std::size_t>(y - m_top) * static_cast<std::size_t>(m_width); }
+    float at(int x, int y) const { return x < 0 || x >= m_width ? 0.0F : row(y)[x]; }
+
+private:
+    int m_width, m_top;
+    std::unique_ptr<float[]> m_light; // written whole
+};
+
+bool isPeak(const FilteredRows& light, int x, int y) {
+    const float v = light.at(x, y);
+    return v > light.at(x - 1, y - 1) && v > light.at(x, y - 1) && v > light.at(x + 1, y - 1) && v > light.at(x - 1, y) && v >= light.at(x + 1, y) && v >= light.at(x - 1, y + 1) && v >= light.at(x, y + 1) &&
+           v >= light.at(x + 1, y + 1);
+}
+
+/// What a place stands out of its ring by, and whether it is as narrow as a star: neither the rim of something larger nor a line. A neighbour on the ring is no part of the sky: its middle
+/// half counts.
+struct Stand {
+    double above = 0;
+    bool narrow = false;
+};
+Stand standOf(const FilteredRows& light, const StarFilter& f, int x, int y) {
+    const double v = static_cast<double>(light.at(x, y));
+    std::array<double, 8> ring;
+    for (std::size_t i = 0; i < 8; ++i) ring[i] = static_cast<double>(light.at(x + f.ring[i].x, y + f.ring[i].y));
+    int lines = 0; // of opposite places that are both bright
+    for (std::size_t i = 0; i < 4; ++i) lines += 0.5 * (ring[i] + ring[i + 4]) > 0.65 * v && std::min(ring[i], ring[i + 4]) > 0.4 * v;
+    const double level = middleHalf(ring);
+    return {v - level, level < 0.4 * v && lines == 0};
+}
+
+Offset brightestNear(const Plane& plane, int x, int y) {
+    Offset top{x, y};
+    for (int j = std::max(0, y - 1); j <= std::min(plane.height() - 1, y + 1); ++j)
+        for (int i = std::max(0, x - 1); i <= std::min(plane.width() - 1, x + 1); ++i)
+            if (!(plane.at(i, j) <= plane.at(top.x, top.y)) && std::isfinite(plane.at(i, j))) top = {i, j};
+    return top;
+}
+
+/// Top of a parabola through three values, from the middle one.
+double vertex(double before, double here, double after) {
+    const double bend = before - 2 * here + after;
+    return bend < 0 ? std::clamp(0.5 * (before - after) / bend, -0.5, 0.5) : 0;
+}
+
+/// Places that stars found before already hold.
+class Taken {
+public:
+    Taken(const std::vector<Star>& stars, double fwhm) : m_stars(stars), m_fwhm(fwhm), m_grid(places(stars), kGrid) {
+        for (std::size_t i = 0; i < stars.size(); ++i)
+            if (radius(stars[i]) > kGrid) m_large.push_back(i);
+    }
+    bool at(Point p) const {
+        bool taken = false;
+        const auto look = [&](std::size_t i) { taken = taken || length(m_stars[i].x - p.x, m_stars[i].y - p.y) < radius(m_stars[i]); };
+        m_grid.around(p, look);
+        if (!taken)
+            for (const std::size_t i : m_large) look(i);
+        return taken;
+    }
+
+private:
+    static constexpr double kGrid = 16;
+    double radius(const Star& s) const { return std::max(1.2 * m_fwhm, std::max(s.reach, std::sqrt(s.area / M_PI)) + 1); }
+    static std::vector<Point> places(const std::vector<Star>& stars) {
+        std::vector<Point> out;
+        for (const Star& s : stars) out.push_back({s.x, s.y});
+        return out;
+    }
+    const std::vector<Star>& m_stars;
+    double m_fwhm;
+    StarGrid m_grid;
+    std::vector<std::size_t> m_large;
+};
+
+} // namespace
+
+void addFaintStars(const Plane& plane, const SmoothSky& sky, const Psf* psf, std::vector<Star>& stars) {
+    constexpr int kRows = 128;
+    const StarFilter f(psf);
+    const std::vector<Sample> samples = filteredSamples(plane, sky, f);
+    std::vector<Point> places;
+    for (const Star& s : stars) places.push_back({s.x, s.y});
+    const double clear = 3 * f.fwhm, scatter = scatterOf(samples, places, clear);
+    if (!(scatter > 0)) return;
+    constexpr double kLookedAt = 0.7 * kFaintestStar; // before the noise is known from where no star is
+    const int w = plane.width(), h = plane.height(), blocks = (h + kRows - 1) / kRows;
+    const Taken taken(stars, f.fwhm);
+    std::vector<std::vector<std::size_t>> known(static_cast<std::size_t>(blocks)); // stars by block
+    for (std::size_t i = 0; i < stars.size(); ++i) known[static_cast<std::size_t>(std::clamp(static_cast<int>(std::lround(stars[i].y)), 0, h - 1) / kRows)].push_back(i);
+    std::vector<std::vector<Star>> found(known.size());
+    const double area = M_PI * std::pow(0.6 * f.fwhm, 2), rms = f.fwhm / 2.3548;
+    tbb::parallel_for(0, blocks, [&](int block) {
+        const int top = block * kRows, bottom = std::min(h, top + kRows);
+        const FilteredRows light(plane, sky, f, top - f.reach, bottom - top + 2 * f.reach);
+        for (const std::size_t i : known[static_cast<std::size_t>(block)]) {
+            const int x = std::clamp(static_cast<int>(std::lround(stars[i].x)), 0, w - 1), y = std::clamp(static_cast<int>(std::lround(stars[i].y)), 0, h - 1);
+            stars[i].snr = static_cast<double>(light.at(x, y)) / (scatter * sky.sigma(x, y));
+        }
+        std::vector<float> limit(static_cast<std::size_t>(w)), level(limit.size());
+        for (int y = top; y < bottom; ++y) {
+            if ((y - top) % 16 == 0) { // of the noise alone, which changes slowly; the rings are looked at later
+                const int middle = std::min(bottom - 1, y + 8);
+                sky.row(middle, kLookedAt * scatter, 0, w, limit.data());
+                sky.row(middle, 0, 0, w, level.data());
+                for (std::size_t x = 0; x < limit.size(); ++x) limit[x] -= level[x];
+            }
+            for (int x = rows::nextAbove(light.row(y), limit.data(), 0, w); x < w; x = rows::nextAbove(light.row(y), limit.data(), x + 1, w)) {
+                if (!isPeak(light, x, y)) continue;
+                const Stand stand = standOf(light, f, x, y);
+                const double snr = stand.above / (scatter * sky.sigma(x, y));
+                if (snr < kLookedAt || !stand.narrow) continue;
+                const auto v = [&](int dx, int dy) { return static_cast<double>(light.at(x + dx, y + dy)); };
+                Star s;
+                s.x = x + vertex(v(-1, 0), v(0, 0), v(1, 0));
+                s.y = y + vertex(v(0, -1), v(0, 0), v(0, 1));
+                if (taken.at({s.x, s.y})) continue;
+                const Offset peak = brightestNear(plane, x, y);
+                if (isHotPixel(plane, sky.level(x, y), peak.x, peak.y)) continue;
+                s.snr = snr;
+                s.flux = stand.above / (f.middle - f.aside);
+                s.level = sky.level(s.x, s.y);
+                s.peak = s.flux * (psf ? psf->lightAt(0) : 1 / (2 * M_PI * rms * rms));
+                s.area = static_cast<int>(std::lround(area));
+                s.reach = 0.6 * f.fwhm;
+                s.a = s.b = rms;
+                s.faint = true;
+                found[static_cast<std::size_t>(block)].push_back(s);
+            }
+        }
+    });
+    for (const auto& part : found)
+        for (const Star& s : part)
+            if (s.snr > kCountedStar) places.push_back({s.x, s.y});
+    const double quiet = scatterOf(samples, places, clear), closer = quiet > 0 ? scatter / quiet : 1;
+    for (Star& s : stars) s.snr *= closer;
+    for (const auto& part : found)
+        for (Star s : part)
+            if ((s.snr *= closer) >= kFaintestStar) stars.push_back(s);
+    std::stable_sort(stars.begin(), stars.end(), [](const Star& a, const Star& b) { return std::tie(b.flux, a.y, a.x) < std::tie(a.flux, b.y, b.x); });
+}
+
+} // namespace caelumen
