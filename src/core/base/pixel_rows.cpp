@@ -22,6 +22,13 @@ using Floats = float __attribute__((vector_size(32)));
 using Ints = std::int32_t __attribute__((vector_size(32)));
 constexpr int kWide = 8;
 
+__attribute__((always_inline)) inline Floats load(const float* from) {
+    Floats v;
+    std::memcpy(&v, from, sizeof v);
+    return v;
+}
+__attribute__((always_inline)) inline void store(const Floats& v, float* to) { std::memcpy(to, &v, sizeof v); }
+
 /// All bits where the byte is 0, of eight bytes.
 __attribute__((always_inline)) inline Ints seen(const std::uint8_t* hidden) {
     constexpr Ints kEach{0xff, 0xff00, 0xff0000, -0x1000000, 0xff, 0xff00, 0xff0000, -0x1000000};
@@ -61,15 +68,18 @@ CAELUMEN_FAST void above(const float* v, const float* level, int n, float* out) 
 CAELUMEN_FAST void blurAcross(const float* v, int n, const float* taps, int half, float* out) {
     int x = 0;
     for (; x + 4 * kWide <= n; x += 4 * kWide) { // a piece at a time, so that sums stay in registers
-        std::array<Floats, 4> sum, left, right;
-        std::memcpy(sum.data(), v + x, sizeof sum);
-        for (Floats& s : sum) s *= taps[0];
+        const float* p = v + x;
+        Floats a = taps[0] * load(p), b = taps[0] * load(p + kWide), c = taps[0] * load(p + 2 * kWide), d = taps[0] * load(p + 3 * kWide);
         for (int k = 1; k <= half; ++k) {
-            std::memcpy(left.data(), v + x - k, sizeof left);
-            std::memcpy(right.data(), v + x + k, sizeof right);
-            for (std::size_t i = 0; i < sum.size(); ++i) sum[i] += taps[k] * (left[i] + right[i]);
+            a += taps[k] * (load(p - k) + load(p + k));
+            b += taps[k] * (load(p + kWide - k) + load(p + kWide + k));
+            c += taps[k] * (load(p + 2 * kWide - k) + load(p + 2 * kWide + k));
+            d += taps[k] * (load(p + 3 * kWide - k) + load(p + 3 * kWide + k));
         }
-        std::memcpy(out + x, sum.data(), sizeof sum);
+        store(a, out + x);
+        store(b, out + x + kWide);
+        store(c, out + x + 2 * kWide);
+        store(d, out + x + 3 * kWide);
     }
     for (; x < n; ++x) {
         float sum = taps[0] * v[x];
@@ -80,12 +90,20 @@ CAELUMEN_FAST void blurAcross(const float* v, int n, const float* taps, int half
 
 CAELUMEN_FAST void blurDown(const float* const* rows, int n, const float* taps, int half, float* out) {
     int x = 0;
-    for (; x + kLanes <= n; x += kLanes) {
-        float sum[kLanes];
-        for (int i = 0; i < kLanes; ++i) sum[i] = taps[0] * rows[half][x + i];
-        for (int k = 1; k <= half; ++k)
-            for (int i = 0; i < kLanes; ++i) sum[i] += taps[k] * (rows[half - k][x + i] + rows[half + k][x + i]);
-        for (int i = 0; i < kLanes; ++i) out[x + i] = sum[i];
+    for (; x + 4 * kWide <= n; x += 4 * kWide) {
+        const float* p = rows[half] + x;
+        Floats a = taps[0] * load(p), b = taps[0] * load(p + kWide), c = taps[0] * load(p + 2 * kWide), d = taps[0] * load(p + 3 * kWide);
+        for (int k = 1; k <= half; ++k) {
+            const float *up = rows[half - k] + x, *down = rows[half + k] + x;
+            a += taps[k] * (load(up) + load(down));
+            b += taps[k] * (load(up + kWide) + load(down + kWide));
+            c += taps[k] * (load(up + 2 * kWide) + load(down + 2 * kWide));
+            d += taps[k] * (load(up + 3 * kWide) + load(down + 3 * kWide));
+        }
+        store(a, out + x);
+        store(b, out + x + kWide);
+        store(c, out + x + 2 * kWide);
+        store(d, out + x + 3 * kWide);
     }
     for (; x < n; ++x) {
         float sum = taps[0] * rows[half][x];
@@ -96,6 +114,7 @@ CAELUMEN_FAST void blurDown(const float* const* rows, int n, const float* taps, 
 
 CAELUMEN_FAST int nextAbove(const float* value, const float* limit, int x, int n) {
     constexpr int kBlock = 64;
+    if (x < n && value[x] >= limit[x]) return x; // such places lie together
     for (; x + kBlock <= n; x += kBlock) {
         int any = 0;
         for (int i = 0; i < kBlock; ++i) any |= value[x + i] >= limit[x + i];

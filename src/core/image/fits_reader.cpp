@@ -156,7 +156,7 @@ Result<Plane> readFitsPlane(const FrameInfo& info, const FitsPlace& place, int p
     Plane out = Plane::unfilled(info.width, info.height, std::move(spare));
     const auto width = static_cast<long long>(info.width), start = static_cast<long long>(plane) * static_cast<long long>(out.size());
     // Bands of rows side by side. Compressed tiles may be higher than a band: two pieces keep two cores busy and unpack little twice.
-    const int band = place.compressed ? (info.height + 1) / 2 : static_cast<int>(std::clamp<long long>((1 << 18) / width, 8, info.height));
+    const int band = place.compressed ? (info.height + 1) / 2 : static_cast<int>(std::clamp<long long>((1 << 16) / width, 8, info.height));
     const int bands = (info.height + band - 1) / band;
     std::optional<FitsRows> plain;
     const fs::path from = place.unpacked ? place.unpacked->name() : info.path;

@@ -40,6 +40,16 @@ double saturatedRadius(const Plane& plane, Point c, double saturation, double li
     return std::min(radius, limit);
 }
 
+/// Where the middles of the sectors lie, as directions.
+const std::array<Point, kHaloSectors> kTowards = [] {
+    std::array<Point, kHaloSectors> out;
+    for (std::size_t s = 0; s < kHaloSectors; ++s) {
+        const double phi = (static_cast<double>(s) + 0.5) * 2 * M_PI / kHaloSectors;
+        out[s] = {std::cos(phi), std::sin(phi)};
+    }
+    return out;
+}();
+
 /// Mean over the sectors and its error, with a slope across the star (nebula, gradient) fitted along, since it cancels in the mean but not in the
 /// scatter. Sectors more than 2.5 sigma off are left out. The error is 0 where fewer than 7 sectors are seen.
 std::pair<double, double> meanOverSectors(const std::array<float, kHaloSectors>& sectors) {
@@ -49,10 +59,7 @@ std::pair<double, double> meanOverSectors(const std::array<float, kHaloSectors>&
     for (int round = 0; round < 5; ++round) {
         Eigen::Matrix3d a = Eigen::Matrix3d::Zero();
         Eigen::Vector3d g = Eigen::Vector3d::Zero();
-        const auto basis = [](std::size_t s) {
-            const double phi = (static_cast<double>(s) + 0.5) * 2 * M_PI / kHaloSectors;
-            return Eigen::Vector3d(1, std::cos(phi), std::sin(phi));
-        };
+        const auto basis = [](std::size_t s) { return Eigen::Vector3d(1, kTowards[s].x, kTowards[s].y); };
         const auto n = std::count(used.begin(), used.end(), true);
         if (n < 7) return {mean, sigma};
         for (std::size_t s = 0; s < kHaloSectors; ++s) {
@@ -120,12 +127,6 @@ Line meanOver(const HaloExcess& e, std::size_t from, std::size_t to) {
     return out;
 }
 
-/// Where the middle of a sector lies, as a direction.
-Point towards(std::size_t sector) {
-    const double phi = (static_cast<double>(sector) + 0.5) * 2 * M_PI / kHaloSectors;
-    return {std::cos(phi), std::sin(phi)};
-}
-
 /// The slope of the sky across the star, plane units per plane pixel.
 struct SkySlope {
     double x = 0, y = 0, sigma = 0;
@@ -141,7 +142,7 @@ SkySlope slopeBetween(const HaloProfile& p, std::size_t from, std::size_t to) {
             if (!(p.sigma[i] > 0)) continue;
             const double r = static_cast<double>(i) + 0.5, sigma = p.sigma[i] * std::sqrt(static_cast<double>(kHaloSectors)), weight = 1 / (sigma * sigma);
             for (std::size_t s = 0; s < kHaloSectors; ++s) {
-                const Point d = towards(s);
+                const Point d = kTowards[s];
                 const double v = static_cast<double>(p.sectors[i][s]) - p.value[i], left = v - r * (before.x * d.x + before.y * d.y);
                 if (!std::isfinite(v) || (round > 0 && std::abs(left) > 4 * sigma)) continue;
                 gx += weight * v * r * d.x;
@@ -168,7 +169,7 @@ void measureOffset(const HaloProfile& p, HaloRing& ring, double pitch, double kn
         for (std::size_t s = 0; s < kHaloSectors; ++s) {
             const double v = static_cast<double>(p.sectors[i][s]);
             if (!std::isfinite(v) || !(p.sigma[i] > 0)) continue;
-            const Point d = towards(s);
+            const Point d = kTowards[s];
             const double excess = v - p.value[i] - r * (slope.x * d.x + slope.y * d.y);
             // A neighbour that slipped through must not steer: limit what one sector can say to the ring's own light.
             const double cap = 2.5 * ring.plateau * pitch * pitch * p.flux + 4 * p.sigma[i] * 4;
@@ -193,7 +194,7 @@ HaloProfile excessAbout(const HaloProfile& f, const std::vector<double>& taken, 
     for (std::size_t i = 0; i < f.sectors.size(); ++i) {
         double sigma = 0;
         for (std::size_t s = 0; s < kHaloSectors; ++s) {
-            const Point d = towards(s);
+            const Point d = kTowards[s];
             // From the shifted centre's radius to the star's.
             const double around = static_cast<double>(i) + 0.5, along = offset.x * d.x + offset.y * d.y;
             const double at = along + std::sqrt(std::max(0.0, around * around - (away * away - along * along))) - 0.5;
@@ -308,13 +309,15 @@ Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double r
     std::vector<std::array<double, kHaloSectors>> sum(bins), weight(bins);
     const int c0 = static_cast<int>(std::lround(out.centre.x)), c1 = static_cast<int>(std::lround(out.centre.y)), r = static_cast<int>(bins);
     for (int y = std::max(0, c1 - r); y <= std::min(plane.height() - 1, c1 + r); ++y) {
-        for (int x = std::max(0, c0 - r); x <= std::min(plane.width() - 1, c0 + r); ++x) {
-            const double dx = x - out.centre.x, dy = y - out.centre.y;
-            const auto bin = static_cast<std::size_t>(length(dx, dy));
-            if (bin >= bins || !std::isfinite(plane.at(x, y))) continue;
-            if (mask.hidden(x, y)) continue;
+        const float* row = plane.row(y);
+        const double dy = y - out.centre.y, across = std::sqrt(std::max(0.0, static_cast<double>(bins * bins) - dy * dy));
+        const int first = std::max({0, c0 - r, static_cast<int>(out.centre.x - across)}), last = std::min({plane.width() - 1, c0 + r, static_cast<int>(out.centre.x + across) + 1});
+        for (int x = first; x <= last; ++x) {
+            const double dx = x - out.centre.x;
+            const auto bin = static_cast<std::size_t>(std::sqrt(dx * dx + dy * dy));
+            if (bin >= bins || !std::isfinite(row[x]) || mask.hidden(x, y)) continue;
             const std::size_t sector = sectorOf(dx, dy);
-            sum[bin][sector] += static_cast<double>(plane.at(x, y));
+            sum[bin][sector] += static_cast<double>(row[x]);
             weight[bin][sector] += 1;
         }
     }

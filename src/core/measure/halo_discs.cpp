@@ -49,6 +49,7 @@ public:
         HaloFound found;
         if (m_radius.size() < 14) return found;
         m_pitch = m_radius[1] - m_radius[0];
+        addUp();
         std::vector<Shape> shapes;
         while (shapes.size() < kMostDiscs) {
             const auto next = best(shapes, found);
@@ -101,28 +102,78 @@ private:
         double chi = 0, inflation = 1;
     };
 
-    double light(double r, const Shape& s) const { return discLight(r, s.radius, s.hole, m_blur); }
+    /// Sums over the first rings: of weights, of what they weigh, and of the products of the smooth light near a star (1, the fall of wings, the square of the radius), so that a fit need not
+    /// add them up again.
+    struct Smooth {
+        double ww = 0, wf = 0, ws = 0, ff = 0, fs = 0, ss = 0, vw = 0, vf = 0, vs = 0, vv = 0;
+    };
+    void addUp() {
+        m_smooth.assign(m_radius.size() + 1, {});
+        m_fall.clear();
+        for (std::size_t i = 0; i < m_radius.size(); ++i) {
+            const double t = m_radius.front() / m_radius[i], f = t * t * t, s = m_radius[i] * m_radius[i], w = m_weight[i], v = m_value[i];
+            m_fall.push_back(f);
+            Smooth& to = m_smooth[i + 1] = m_smooth[i];
+            to.ww += w, to.wf += w * f, to.ws += w * s, to.ff += w * f * f, to.fs += w * f * s, to.ss += w * s * s;
+            to.vw += w * v, to.vf += w * v * f, to.vs += w * v * s, to.vv += w * v * v;
+        }
+    }
+
+    /// The rings that a disc lights, from `first` on.
+    struct Lit {
+        std::size_t first = 0, end = 0;
+        std::vector<double> light; ///< of every ring; only those from first to end are true
+    };
+    void light(const Shape& s, std::size_t from, std::size_t to, Lit& out) const {
+        const double soft = 4 * M_SQRT2 * m_blur, inner = s.hole > 0 ? s.hole * s.radius - soft : 0;
+        const auto ring = [&](double r) { return static_cast<std::size_t>(std::lower_bound(m_radius.begin() + static_cast<std::ptrdiff_t>(from), m_radius.begin() + static_cast<std::ptrdiff_t>(to), r) - m_radius.begin()); };
+        out.light.resize(m_radius.size());
+        out.first = ring(inner);
+        out.end = std::max(out.first, ring(s.radius + soft));
+        for (std::size_t i = out.first; i < out.end; ++i) out.light[i] = discLight(m_radius[i], s.radius, s.hole, m_blur);
+    }
 
     /// Rings from..to with smooth light and discs of these shapes; `wings` false: a straight line instead of the wings.
     Fit solve(std::size_t from, std::size_t to, const std::vector<Shape>& shapes, bool wings) const {
         const auto m = static_cast<Eigen::Index>(kSmooth + shapes.size());
         Matrix a = Matrix::Zero(m, m);
         Vector g = Vector::Zero(m);
-        std::array<double, kMost> b{};
-        const double perSquare = 1 / (m_radius[to - 1] * m_radius[to - 1]);
+        const double perSquare = 1 / (m_radius[to - 1] * m_radius[to - 1]), perLength = 1 / (m_radius[to - 1] - m_radius[from]);
         double square = 0;
-        for (std::size_t i = from; i < to; ++i) {
-            const double t = wings ? m_radius.front() / m_radius[i] : (m_radius[i] - m_radius[from]) / (m_radius[to - 1] - m_radius[from]);
-            b[0] = 1;
-            b[1] = wings ? t * t * t : t;
-            b[2] = wings ? m_radius[i] * m_radius[i] * perSquare : 0;
-            for (std::size_t k = 0; k < shapes.size(); ++k) b[kSmooth + k] = light(m_radius[i], shapes[k]);
-            for (Eigen::Index row = 0; row < m; ++row) {
-                const double weighted = m_weight[i] * b[static_cast<std::size_t>(row)];
-                for (Eigen::Index column = row; column < m; ++column) a(row, column) += weighted * b[static_cast<std::size_t>(column)];
-                g[row] += weighted * m_value[i];
+        if (wings) {
+            const Smooth& s = m_smooth[to];
+            a(0, 0) = s.ww, a(0, 1) = s.wf, a(0, 2) = s.ws * perSquare, a(1, 1) = s.ff, a(1, 2) = s.fs * perSquare, a(2, 2) = s.ss * perSquare * perSquare;
+            g[0] = s.vw, g[1] = s.vf, g[2] = s.vs * perSquare;
+            square = s.vv;
+        } else {
+            for (std::size_t i = from; i < to; ++i) {
+                const double t = (m_radius[i] - m_radius[from]) * perLength, w = m_weight[i], v = m_value[i];
+                a(0, 0) += w, a(0, 1) += w * t, a(1, 1) += w * t * t;
+                g[0] += w * v, g[1] += w * v * t;
+                square += w * v * v;
             }
-            square += m_weight[i] * m_value[i] * m_value[i];
+        }
+        for (std::size_t k = 0; k < shapes.size(); ++k) {
+            const auto at = static_cast<Eigen::Index>(kSmooth + k);
+            Lit& disc = m_lit[k];
+            light(shapes[k], from, to, disc);
+            double one = 0, slope = 0, bend = 0, value = 0, own = 0;
+            for (std::size_t i = disc.first; i < disc.end; ++i) {
+                const double weighted = m_weight[i] * disc.light[i];
+                one += weighted;
+                slope += weighted * (wings ? m_fall[i] : (m_radius[i] - m_radius[from]) * perLength);
+                bend += weighted * m_radius[i] * m_radius[i];
+                value += weighted * m_value[i];
+                own += weighted * disc.light[i];
+            }
+            a(0, at) = one, a(1, at) = slope, a(2, at) = wings ? bend * perSquare : 0, a(at, at) = own;
+            g[at] = value;
+            for (std::size_t n = 0; n < k; ++n) {
+                const Lit& other = m_lit[n];
+                double both = 0;
+                for (std::size_t i = std::max(disc.first, other.first); i < std::min(disc.end, other.end); ++i) both += m_weight[i] * disc.light[i] * other.light[i];
+                a(static_cast<Eigen::Index>(kSmooth + n), at) = both;
+            }
         }
         a.triangularView<Eigen::StrictlyLower>() = a.transpose();
         a.diagonal().array() += 1e-10 * a.diagonal().maxCoeff();
@@ -396,6 +447,9 @@ private:
 
     double m_blur, m_hole, m_limitRadius, m_pitch = 1;
     std::vector<double> m_radius, m_value, m_weight;
+    std::vector<double> m_fall;    ///< of wings
+    std::vector<Smooth> m_smooth;
+    mutable std::array<Lit, kMostDiscs + 1> m_lit; ///< room
 };
 
 } // namespace

@@ -155,6 +155,7 @@ PlaneHarvest harvestPlane(const Plane& plane, PlaneStars stars, const HarvestReq
     h.stars = std::move(stars);
     h.discs = rq.discs ? *rq.discs : commonDiscs({{&h.stars.stars, &h.stars.psf, h.stars.typicalNoise, rq.view}});
 
+    constexpr double kNothing = 1e-4; // of a pixel's noise: a few hundred stars lie about any place
     Mask mask;
     StarGlow glow;
     tbb::parallel_invoke(
@@ -163,15 +164,15 @@ PlaneHarvest harvestPlane(const Plane& plane, PlaneStars stars, const HarvestReq
             h.hiddenPart = hiddenPart(mask);
             h.mesh = buildMesh(plane, mask, defaultCell(plane), h.hiddenPart > 0.5 ? 0.1 : 0.3);
         },
-        [&] { glow = StarGlow(h.stars.stars, hiddenRadii(h), h.stars.psf, plane.width(), plane.height()); });
+        [&] { glow = StarGlow(h.stars.stars, hiddenRadii(h), h.stars.psf, plane.width(), plane.height(), kNothing * h.stars.typicalNoise); });
     const std::vector<double> starlight = glow.calibrate(h.mesh, mask);
     for (std::size_t i = 0; i < starlight.size(); ++i) h.mesh.cells[i].level -= starlight[i];
     const SmoothSky sky(h.mesh);
 
     // Each reads the pixels and writes its own part.
     double correlation = 1;
-    h.noise = pixelNoise(rq.halves ? *rq.halves : plane, mask, rq.view, *rq.regions, rq.halves ? nullptr : &sky);
-    h.frameNoise = pixelNoise(rq.halves ? *rq.halves : plane, mask, rq.view, {}, rq.halves ? nullptr : &sky);
+    const auto noiseIn = [&](const std::vector<Region>& regions) { return pixelNoise(rq.halves ? *rq.halves : plane, mask, rq.view, regions, rq.halves ? nullptr : &sky); };
+    tbb::parallel_invoke([&] { h.noise = noiseIn(*rq.regions); }, [&] { h.frameNoise = noiseIn({}); });
     tbb::parallel_invoke(
         [&] {
             takeBoxes(h, plane, mask, glow, rq);

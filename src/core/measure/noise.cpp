@@ -181,24 +181,90 @@ BoxScatter boxScatter(const std::vector<NoiseBox>& boxes, int side, double pixel
     return out;
 }
 
-PixelNoise pixelNoise(const Plane& plane, const Mask& mask, const PlaneView& view, const std::vector<Region>& regions, const SmoothSky* sky) {
-    constexpr int kLag = 6, kClear = 2;
+namespace {
+
+constexpr int kLag = 6, kClear = 2; ///< pixels between those compared, and from one to what hides stars: at its rim their wings still fall steeply
+
+/// Scatter of combinations of `of` pixels, rather of those clear of all stars where they are enough.
+double scatterOf(std::vector<float>& all, std::vector<float>& clear, std::size_t enough, double of, std::size_t& used) {
+    std::vector<float>& best = clear.size() >= enough ? clear : all;
+    used = best.size();
+    return clippedStats(std::span<float>(best)).sigma / std::sqrt(of);
+}
+
+/// Where places of `side` pixels begin: evenly from one end to the other, so that turning the frame leaves them where they are.
+std::vector<int> placesAlong(int size, int side, double step) {
+    const int span = std::max(0, size - side), n = static_cast<int>(std::ceil(span / step));
+    std::vector<int> out{0};
+    for (int i = 1; i <= n; ++i) out.push_back(static_cast<int>(std::lround(static_cast<double>(span) * i / n)));
+    return out;
+}
+
+/// The middle one of many places' own scatters, since nebula brings noise of its own to some of them: of the differences of differences, down and across, in which whatever slopes cancels.
+PixelNoise noiseOfPlaces(const Plane& plane, const Mask& mask) {
+    constexpr int kPlace = 32;
+    constexpr double kPlaces = 800;
     const int w = plane.width(), h = plane.height();
-    std::vector<float> steps, clear; // all of them, and those whose pixels lie clear of what hides stars: at its rim their wings still fall steeply
-    const auto hidden = [&](int x, int y) { return mask[static_cast<std::size_t>(std::clamp(y, 0, h - 1)) * static_cast<std::size_t>(w) + static_cast<std::size_t>(std::clamp(x, 0, w - 1))] != 0; };
-    const auto isClear = [&](int x, int y) { return !hidden(x - kClear, y) && !hidden(x + kClear, y) && !hidden(x, y - kClear) && !hidden(x, y + kClear); };
-    const auto take = [&](int x, int y) {
-        if (x + kLag >= w) return;
-        float step = plane.at(x + kLag, y) - plane.at(x, y);
-        if (sky) step -= static_cast<float>(sky->level(x + kLag, y) - sky->level(x, y));
-        if (!std::isfinite(step) || (!mask.empty() && (hidden(x, y) || hidden(x + kLag, y)))) return;
-        steps.push_back(step);
-        if (!mask.empty() && isClear(x, y) && isClear(x + kLag, y)) clear.push_back(step);
-    };
-    // A pixel is part of two differences, which share a third of their news; clipping costs a tenth.
-    const auto noise = [&](std::size_t enough) {
-        std::vector<float>& best = clear.size() >= enough ? clear : steps;
-        return PixelNoise{clippedStats(std::span<float>(best)).sigma / std::sqrt(2.0), best.size() * 3 / 5};
+    const double step = std::max(0.5 * kPlace, std::sqrt(static_cast<double>(w) * h / kPlaces));
+    const std::vector<int> columns = placesAlong(w, kPlace, step), rows = placesAlong(h, kPlace, step);
+    std::vector<PixelNoise> found(columns.size() * rows.size());
+    tbb::parallel_for(std::size_t{0}, found.size(), [&](std::size_t n) {
+        const int x0 = columns[n % columns.size()], y0 = rows[n / columns.size()], across = std::min(kPlace, w - x0), down = std::min(kPlace, h - y0);
+        std::array<std::array<float, kPlace>, kPlace> seen, calm;
+        for (int j = 0; j < down; ++j) {
+            const int y = y0 + j;
+            const float* row = plane.row(y) + x0;
+            const std::uint8_t *here = maskRow(mask, w, y), *above = maskRow(mask, w, std::max(0, y - kClear)), *below = maskRow(mask, w, std::min(h - 1, y + kClear));
+            for (int i = 0; i < across; ++i) {
+                const int x = x0 + i;
+                const auto at = static_cast<std::size_t>(i);
+                float &one = seen[static_cast<std::size_t>(j)][at], &other = calm[static_cast<std::size_t>(j)][at];
+                one = other = here && here[x] ? kNoData : row[i];
+                if (here && (here[std::max(0, x - kClear)] || here[std::min(w - 1, x + kClear)] || above[x] || below[x])) other = kNoData;
+            }
+        }
+        std::vector<float> all, clear;
+        const auto take = [&](const auto& v, std::vector<float>& to) {
+            for (std::size_t j = 0; j + kLag < static_cast<std::size_t>(down); ++j)
+                for (std::size_t i = 0; i + kLag < static_cast<std::size_t>(across); ++i)
+                    if (const float d = (v[j][i] - v[j][i + kLag]) - (v[j + kLag][i] - v[j + kLag][i + kLag]); std::isfinite(d)) to.push_back(d);
+        };
+        take(seen, all);
+        if (!mask.empty()) take(calm, clear);
+        if (all.size() < 80) return;
+        found[n].value = scatterOf(all, clear, 200, 4, found[n].samples);
+    });
+    std::vector<double> scatters;
+    double samples = 0;
+    for (const PixelNoise& n : found) {
+        if (n.samples == 0) continue;
+        scatters.push_back(n.value);
+        samples += static_cast<double>(n.samples);
+    }
+    // A pixel is part of four combinations; a median knows as much as a mean of two thirds; and places may overlap.
+    return {median(std::span<double>(scatters)), static_cast<std::size_t>(0.33 * samples * std::min(1.0, std::pow(step / kPlace, 2)))};
+}
+
+} // namespace
+
+PixelNoise pixelNoise(const Plane& plane, const Mask& mask, const PlaneView& view, const std::vector<Region>& regions, const SmoothSky* sky) {
+    const int w = plane.width(), h = plane.height();
+    std::vector<float> steps, clear;
+    std::vector<float> level(static_cast<std::size_t>(w), 0.0F);
+    // The pixels first <= x < end of a row, every `every`th of them, where `in` says so.
+    const auto take = [&](int y, int first, int end, int every, auto in) {
+        end = std::min(end, w - kLag);
+        if (first >= end) return;
+        const float* row = plane.row(y);
+        if (sky) sky->row(y, 0, first, end + kLag, level.data() + first);
+        const std::uint8_t *here = maskRow(mask, w, y), *above = maskRow(mask, w, std::max(0, y - kClear)), *below = maskRow(mask, w, std::min(h - 1, y + kClear));
+        const auto isClear = [&](int x) { return !here[std::max(0, x - kClear)] && !here[std::min(w - 1, x + kClear)] && !above[x] && !below[x]; };
+        for (int x = first; x < end; x += every) {
+            const float step = row[x + kLag] - row[x] - (level[static_cast<std::size_t>(x + kLag)] - level[static_cast<std::size_t>(x)]);
+            if (!std::isfinite(step) || (here && (here[x] || here[x + kLag])) || !in(x)) continue;
+            steps.push_back(step);
+            if (here && isClear(x) && isClear(x + kLag)) clear.push_back(step);
+        }
     };
     const Alignment::Affine toBaseline = view.backward();
     double area = 0;
@@ -208,29 +274,13 @@ PixelNoise pixelNoise(const Plane& plane, const Mask& mask, const PlaneView& vie
     for (const Region& r : regions) {
         if (r.role != RegionRole::Sky) continue;
         const PlaneView::Box b = view.boxOf(r);
-        for (int y = b.y0; y < b.y1; y += step)
-            for (int x = b.x0; x < b.x1; x += step)
-                if (r.contains(toBaseline({static_cast<double>(x), static_cast<double>(y)}))) take(x, y);
+        for (int y = b.y0; y < b.y1; y += step) take(y, b.x0, b.x1, step, [&](int x) { return r.contains(toBaseline({static_cast<double>(x), static_cast<double>(y)})); });
     }
-    if (steps.size() >= 400) return noise(1000);
-    // Without sky regions: the middle one of some hundred places' own scatters, since nebula brings noise of its own to some of them.
-    constexpr int kPlace = 48;
-    const int across = std::max(1, w / kPlace), down = std::max(1, h / kPlace);
-    const int stride = std::max(1, across * down / 400);
-    std::vector<double> scatters;
-    std::size_t samples = 0;
-    for (int i = 0; i < across * down; i += stride) {
-        steps.clear();
-        clear.clear();
-        const int x0 = i % across * kPlace, y0 = i / across * kPlace;
-        for (int y = y0; y < std::min(h, y0 + kPlace); ++y)
-            for (int x = x0; x < std::min(w, x0 + kPlace); ++x) take(x, y);
-        if (steps.size() < 80) continue;
-        const PixelNoise here = noise(400);
-        scatters.push_back(here.value);
-        samples += here.samples / 2; // a median knows as much as a mean of two thirds, and places differ
-    }
-    return {median(std::span<double>(scatters)), samples};
+    if (steps.size() < 400) return noiseOfPlaces(plane, mask);
+    PixelNoise out;
+    out.value = scatterOf(steps, clear, 1000, 2, out.samples);
+    out.samples = out.samples * 3 / 5; // a pixel is part of two differences, which share a third of their news; clipping costs a tenth
+    return out;
 }
 
 } // namespace caelumen

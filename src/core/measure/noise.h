@@ -46,7 +46,8 @@ struct PixelNoise {
 };
 
 /// Noise of unmasked pixels from the differences of pixels six apart (so that any sky or nebula cancels and interpolation is forgotten), clipped at 3 sigma,
-/// inside the sky regions, less the slope of the sky where that is given; without any, the median over places of 48 pixels across the frame. Where there are enough, only pixels two and more away from any mask.
+/// inside the sky regions, less the slope of the sky where that is given; without any, the median over places of 32 pixels, evenly across the frame, each from the differences of such differences down and across. Where
+/// there are enough, only pixels two and more away from any mask.
 PixelNoise pixelNoise(const Plane& plane, const Mask& mask, const PlaneView& view, const std::vector<Region>& regions, const SmoothSky* sky = nullptr);
 
 } // namespace caelumen

@@ -47,8 +47,23 @@ public:
         const auto qr = a.colPivHouseholderQr();
         if (qr.rank() < 6 || qr.absDeterminant() < 1e-9 * std::pow(n, 6)) return; // cells in a row tell no bend across it
         m_p = qr.solve(g);
+        m_covariance = qr.inverse();
     }
     double operator()(double x, double y) const { return m_unit > 0 ? at(x, y).dot(m_p) : 0; }
+
+    /// Error of the mean over all of the region that the trend brings, by noise of one in each pixel: where stars hide a part, it is carried on over that part.
+    double errorOfMean(const RegionCells& grid) const {
+        if (!(m_unit > 0)) return 0;
+        Eigen::Matrix<double, 6, 1> all = Eigen::Matrix<double, 6, 1>::Zero(), used = all;
+        double whole = 0, n = 0;
+        for (const RegionCell& c : grid.cells) {
+            if (!(c.whole > 0)) continue;
+            all += c.whole * at(c.wholeX / c.whole, c.wholeY / c.whole), whole += c.whole;
+            if (c.isKnown()) used += c.whole * at(c.x / c.n, c.y / c.n), n += c.whole;
+        }
+        const Eigen::Matrix<double, 6, 1> carried = all / whole - used / n;
+        return std::sqrt(std::max(0.0, carried.dot(m_covariance * carried)));
+    }
 
 private:
     Eigen::Matrix<double, 6, 1> at(double x, double y) const {
@@ -57,6 +72,7 @@ private:
     }
     double m_x = 0, m_y = 0, m_unit = 0;
     Eigen::Matrix<double, 6, 1> m_p = Eigen::Matrix<double, 6, 1>::Zero();
+    Eigen::Matrix<double, 6, 6> m_covariance = Eigen::Matrix<double, 6, 6>::Zero(); ///< for noise of one in each pixel
 };
 
 /// Gives cells that stars hide (nearly) whole the light that their neighbours lead to expect: a bright star on the brightest part must not take that part out of
@@ -118,6 +134,7 @@ void levelStructured(RegionCells& grid) {
     fillHidden(grid);
     for (RegionCell& c : grid.cells)
         if (c.whole > 0) c.trend = trend(c.wholeX / c.whole, c.wholeY / c.whole);
+    grid.trendError = trend.errorOfMean(grid);
 }
 
 } // namespace caelumen

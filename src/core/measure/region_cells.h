@@ -33,6 +33,7 @@ public:
     std::size_t index(int x, int y) const { return static_cast<std::size_t>(y / kRegionCell - m_y) * static_cast<std::size_t>(m_across) + static_cast<std::size_t>(x / kRegionCell - m_x); }
     std::size_t across() const { return static_cast<std::size_t>(m_across); }
     std::vector<RegionCell> cells;
+    double trendError = 0; ///< of the region's mean, by carrying the trend over hidden cells, for noise of one in each pixel
 
 private:
     int m_x = 0, m_y = 0, m_across = 0;

@@ -139,6 +139,7 @@ RegionSum sumRegions(const Plane& plane, const Mask& mask, const StarGlow& glow,
             for (const RegionCell& c : grid.cells)
                 if (c.whole > 0 && !c.isKnown() && c.isFilled)
                     out.fillSigma += 0.2 * c.whole * std::abs(c.filled + c.trend - out.mean) / area;
+    for (const RegionCells& grid : grids) out.fillSigma = length(out.fillSigma, grid.trendError * out.pixelSigma);
     out.glow /= area;
     out.basis = structured ? out.whole : SurfaceBasis{u / area, v / area, rr / area}; // the trend reaches over all of it
     // As many equally weighted pixels as would give the same error.

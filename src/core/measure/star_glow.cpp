@@ -26,7 +26,7 @@ double farLight(const Psf& psf, double reach) {
 
 } // namespace
 
-StarGlow::StarGlow(const std::vector<Star>& stars, const std::vector<double>& hidden, const std::optional<Psf>& psf, int width, int height) {
+StarGlow::StarGlow(const std::vector<Star>& stars, const std::vector<double>& hidden, const std::optional<Psf>& psf, int width, int height, double nothing) {
     if (!psf || width < 1 || height < 1) return;
     const auto grid = [&](int side) {
         Grid g{(width + side - 1) / side, (height + side - 1) / side, {}};
@@ -40,6 +40,12 @@ StarGlow::StarGlow(const std::vector<Star>& stars, const std::vector<double>& hi
     constexpr double kStep = 0.25;
     std::vector<float> wing; // against the radius, once
     for (double r = 0; r <= reach + kStep; r += kStep) wing.push_back(static_cast<float>(psf->wingAt(r)));
+    std::vector<float> fromThere = wing; // the most from a radius on
+    for (std::size_t i = wing.size() - 1; i-- > 0;) fromThere[i] = std::max(fromThere[i], fromThere[i + 1]);
+    const auto fadesAt = [&](double flux) {
+        const auto faint = std::partition_point(fromThere.begin(), fromThere.end(), [&](float w) { return flux * static_cast<double>(w) > nothing; });
+        return static_cast<double>(faint - fromThere.begin()) * kStep;
+    };
     // Adds a star's light between two radii to the middles of the squares of some rows.
     const auto add = [&](Grid& g, int side, int begin, int end, const Star& s, double flux, double from, double to) {
         const auto first = [&](double c) { return std::max(0, static_cast<int>(std::floor((c - to) / side))); };
@@ -57,11 +63,12 @@ StarGlow::StarGlow(const std::vector<Star>& stars, const std::vector<double>& hi
     const double worthwhile = stars.empty() ? 0 : 1e-4 * std::max_element(stars.begin(), stars.end(), [](const Star& a, const Star& b) { return a.flux < b.flux; })->flux;
     const double near = std::min(reach, kNear);
     double everything = 0;
-    std::vector<double> fluxes;
+    std::vector<double> fluxes, ends; // where they fade, within what is placed finely
     for (const Star& s : stars) {
         // A saturated star's own sum misses light: its isophote, four sigma of the noise there, tells more.
         const double isophote = std::sqrt(s.area / M_PI), rim = psf->lightAt(isophote);
         fluxes.push_back(s.saturated && rim > 0 && s.rim > 0 ? std::max(s.flux, s.rim / rim) : s.flux);
+        ends.push_back(std::min(near, fadesAt(fluxes.back())));
         everything += fluxes.back();
     }
     // Strips side by side, each writing its own rows.
@@ -70,7 +77,7 @@ StarGlow::StarGlow(const std::vector<Star>& stars, const std::vector<double>& hi
         const int top = strip * kStrip, bottom = std::min(height, top + kStrip);
         for (std::size_t k = 0; k < stars.size(); ++k) {
             if (stars[k].y + reach < top || stars[k].y - reach > bottom) continue;
-            if (hidden[k] < near) add(m_near, kFine, top / kFine, (bottom + kFine - 1) / kFine, stars[k], fluxes[k], hidden[k], near);
+            if (hidden[k] < ends[k]) add(m_near, kFine, top / kFine, (bottom + kFine - 1) / kFine, stars[k], fluxes[k], hidden[k], ends[k]);
             if (fluxes[k] >= worthwhile) add(m_wide, kCoarse, top / kCoarse, (bottom + kCoarse - 1) / kCoarse, stars[k], fluxes[k], std::max(near, hidden[k]), reach); // the far wings of faint stars are nothing
         }
     });

@@ -12,8 +12,8 @@ namespace caelumen {
 class StarGlow {
 public:
     StarGlow() = default;
-    /// `hidden[i]` is the radius to which star i is masked, plane pixels. Nothing is predicted without a star image.
-    StarGlow(const std::vector<Star>& stars, const std::vector<double>& hidden, const std::optional<Psf>& psf, int width, int height);
+    /// `hidden[i]` is the radius to which star i is masked, plane pixels. Nothing is predicted without a star image. Where a star gives no more than `nothing` to a pixel it is left out.
+    StarGlow(const std::vector<Star>& stars, const std::vector<double>& hidden, const std::optional<Psf>& psf, int width, int height, double nothing = 0);
 
     /// Unmasked starlight at a pixel.
     double at(int x, int y) const {

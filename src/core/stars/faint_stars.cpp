@@ -68,7 +68,7 @@ std::vector<Sample> filteredSamples(const Plane& plane, const SmoothSky& sky, co
     const int margin = f.half + f.reach, w = plane.width(), h = plane.height();
     const int across = w - 2 * margin, down = h - 2 * margin;
     if (across < 1 || down < 1) return {};
-    const double wanted = std::clamp(4e6 / (9.0 * (2 * f.half + 1) * (2 * f.half + 1)), 3000.0, 6000.0);
+    const double wanted = std::clamp(2e6 / (9.0 * (2 * f.half + 1) * (2 * f.half + 1)), 3000.0, 6000.0);
     std::vector<Sample> out(static_cast<std::size_t>(std::min(wanted, static_cast<double>(across) * down)));
     tbb::parallel_for(std::size_t{0}, out.size(), [&](std::size_t n) {
         Random random(0x5ca7 + n);
@@ -107,37 +107,51 @@ double scatterOf(const std::vector<Sample>& samples, const std::vector<Point>& s
     return centre - quantile(std::span<double>(values), 0.1587);
 }
 
-/// Some rows of the frame through the filter: `rows` of them from `top` on.
+/// The frame through the filter, row by row: those around one row at a time.
 class FilteredRows {
 public:
-    FilteredRows(const Plane& plane, const SmoothSky& sky, const StarFilter& f, int top, int rows) : m_width(plane.width()), m_top(top), m_light(new float[static_cast<std::size_t>(rows) * static_cast<std::size_t>(m_width)]) {
-        const auto w = static_cast<std::size_t>(m_width), pad = static_cast<std::size_t>(f.half);
-        const int lines = rows + 2 * f.half;
-        std::vector<float> level(w), line(w + 2 * pad, 0.0F);
-        const std::unique_ptr<float[]> across(new float[static_cast<std::size_t>(lines) * w]);
-        for (int i = 0; i < lines; ++i) {
-            const int y = top - f.half + i;
-            float* to = across.get() + static_cast<std::size_t>(i) * w;
-            if (y < 0 || y >= plane.height()) { // no light from beyond the frame
-                std::fill(to, to + w, 0.0F);
-                continue;
-            }
-            sky.row(y, 0, 0, m_width, level.data());
-            rows::above(plane.row(y), level.data(), m_width, line.data() + pad);
-            rows::blurAcross(line.data() + pad, m_width, f.taps.data(), f.half, to);
+    /// From row `top` on.
+    FilteredRows(const Plane& plane, const SmoothSky& sky, const StarFilter& f, int top)
+        : m_plane(plane), m_sky(sky), m_filter(f), m_width(plane.width()), m_lines(2 * f.half + 1), m_rows(2 * f.reach + 1), m_nextLine(top - f.reach - f.half), m_nextRow(top - f.reach),
+          m_level(static_cast<std::size_t>(m_width)), m_line(static_cast<std::size_t>(m_width + 2 * f.half), 0.0F), m_across(room(m_lines)), m_light(room(m_rows)), m_window(static_cast<std::size_t>(m_lines)), m_held(static_cast<std::size_t>(m_rows)) {}
+
+    /// Those within the filter's reach of `y` can be had now; `y` only grows.
+    void goTo(int y) {
+        for (; m_nextRow <= y + m_filter.reach; ++m_nextRow) {
+            for (; m_nextLine <= m_nextRow + m_filter.half; ++m_nextLine) takeLine();
+            for (int k = 0; k < m_lines; ++k) m_window[static_cast<std::size_t>(k)] = place(m_across, m_nextRow - m_filter.half + k, m_lines);
+            rows::blurDown(m_window.data(), m_width, m_filter.taps.data(), m_filter.half, place(m_light, m_nextRow, m_rows));
         }
-        std::vector<const float*> window(static_cast<std::size_t>(2 * f.half + 1));
-        for (int i = 0; i < rows; ++i) {
-            for (std::size_t k = 0; k < window.size(); ++k) window[k] = across.get() + (static_cast<std::size_t>(i) + k) * w;
-            rows::blurDown(window.data(), m_width, f.taps.data(), f.half, m_light.get() + static_cast<std::size_t>(i) * w);
-        }
+        m_first = y - m_filter.reach;
+        for (int k = 0; k < m_rows; ++k) m_held[static_cast<std::size_t>(k)] = place(m_light, m_first + k, m_rows);
     }
-    const float* row(int y) const { return m_light.get() + static_cast<std::size_t>(y - m_top) * static_cast<std::size_t>(m_width); }
+    const float* row(int y) const { return m_held[static_cast<std::size_t>(y - m_first)]; }
     float at(int x, int y) const { return x < 0 || x >= m_width ? 0.0F : row(y)[x]; }
 
 private:
-    int m_width, m_top;
-    std::unique_ptr<float[]> m_light; // written whole
+    using Room = std::unique_ptr<float[]>; // written before it is read
+    Room room(int rows) const { return Room(new float[static_cast<std::size_t>(rows) * static_cast<std::size_t>(m_width)]); }
+    float* place(const Room& room, int y, int rows) const { return room.get() + static_cast<std::size_t>((y % rows + rows) % rows) * static_cast<std::size_t>(m_width); }
+
+    void takeLine() {
+        float* to = place(m_across, m_nextLine, m_lines);
+        if (m_nextLine < 0 || m_nextLine >= m_plane.height()) { // no light from beyond the frame
+            std::fill(to, to + m_width, 0.0F);
+            return;
+        }
+        m_sky.row(m_nextLine, 0, 0, m_width, m_level.data());
+        rows::above(m_plane.row(m_nextLine), m_level.data(), m_width, m_line.data() + m_filter.half);
+        rows::blurAcross(m_line.data() + m_filter.half, m_width, m_filter.taps.data(), m_filter.half, to);
+    }
+
+    const Plane& m_plane;
+    const SmoothSky& m_sky;
+    const StarFilter& m_filter;
+    int m_width, m_lines, m_rows, m_nextLine, m_nextRow;
+    std::vector<float> m_level, m_line;
+    Room m_across, m_light;
+    std::vector<const float*> m_window, m_held;
+    int m_first = 0;
 };
 
 bool isPeak(const FilteredRows& light, int x, int y) {
@@ -209,7 +223,7 @@ private:
 } // namespace
 
 void addFaintStars(const Plane& plane, const SmoothSky& sky, const Psf* psf, std::vector<Star>& stars) {
-    constexpr int kRows = 128;
+    constexpr int kRows = 256;
     const StarFilter f(psf);
     const std::vector<Sample> samples = filteredSamples(plane, sky, f);
     std::vector<Point> places;
@@ -219,19 +233,25 @@ void addFaintStars(const Plane& plane, const SmoothSky& sky, const Psf* psf, std
     constexpr double kLookedAt = 0.7 * kFaintestStar; // before the noise is known from where no star is
     const int w = plane.width(), h = plane.height(), blocks = (h + kRows - 1) / kRows;
     const Taken taken(stars, f.fwhm);
-    std::vector<std::vector<std::size_t>> known(static_cast<std::size_t>(blocks)); // stars by block
-    for (std::size_t i = 0; i < stars.size(); ++i) known[static_cast<std::size_t>(std::clamp(static_cast<int>(std::lround(stars[i].y)), 0, h - 1) / kRows)].push_back(i);
+    std::vector<std::vector<std::size_t>> known(static_cast<std::size_t>(blocks)); // stars by block, from top to bottom
+    const auto rowOf = [&](const Star& s) { return std::clamp(static_cast<int>(std::lround(s.y)), 0, h - 1); };
+    for (std::size_t i = 0; i < stars.size(); ++i) known[static_cast<std::size_t>(rowOf(stars[i]) / kRows)].push_back(i);
+    for (auto& part : known) std::stable_sort(part.begin(), part.end(), [&](std::size_t a, std::size_t b) { return rowOf(stars[a]) < rowOf(stars[b]); });
     std::vector<std::vector<Star>> found(known.size());
     const double area = M_PI * std::pow(0.6 * f.fwhm, 2), rms = f.fwhm / 2.3548;
     tbb::parallel_for(0, blocks, [&](int block) {
         const int top = block * kRows, bottom = std::min(h, top + kRows);
-        const FilteredRows light(plane, sky, f, top - f.reach, bottom - top + 2 * f.reach);
-        for (const std::size_t i : known[static_cast<std::size_t>(block)]) {
-            const int x = std::clamp(static_cast<int>(std::lround(stars[i].x)), 0, w - 1), y = std::clamp(static_cast<int>(std::lround(stars[i].y)), 0, h - 1);
-            stars[i].snr = static_cast<double>(light.at(x, y)) / (scatter * sky.sigma(x, y));
-        }
+        FilteredRows light(plane, sky, f, top);
+        auto star = known[static_cast<std::size_t>(block)].begin();
+        const auto end = known[static_cast<std::size_t>(block)].end();
         std::vector<float> limit(static_cast<std::size_t>(w)), level(limit.size());
         for (int y = top; y < bottom; ++y) {
+            light.goTo(y);
+            for (; star != end && rowOf(stars[*star]) == y; ++star) {
+                Star& s = stars[*star];
+                const int x = std::clamp(static_cast<int>(std::lround(s.x)), 0, w - 1);
+                s.snr = static_cast<double>(light.at(x, y)) / (scatter * sky.sigma(x, y));
+            }
             if ((y - top) % 16 == 0) { // of the noise alone, which changes slowly; the rings are looked at later
                 const int middle = std::min(bottom - 1, y + 8);
                 sky.row(middle, kLookedAt * scatter, 0, w, limit.data());

@@ -133,6 +133,7 @@ public:
             if (m_refused[i].empty())
                 if (Status done = surveyRun(i); !done) return done.error();
         m_grid = structureGrid();
+        std::reverse(order.begin(), order.end()); // the last plane is still at hand
         for (const std::size_t i : order)
             if (m_refused[i].empty())
                 if (Status done = harvestRun(i); !done) return done.error();
@@ -236,7 +237,7 @@ private:
             const SmoothSky sky = findingSky(*plane);
             found.defects = markDefects(*plane, sky);
             found.stars = findStars(*plane, sky, o.rateOf(o.knownSaturation), info.geometry(c).split, found.defects.tops);
-            m_spare = std::move(*plane);
+            keep(std::move(*plane), i, c);
             if (looksStretched(found.stars)) {
                 if (i == m_baseline)
                     return Error{fmt::format("{} is stretched (its bright stars are wider than its faint ones), so nothing in it can be measured; give the linear stack as the baseline.", shown(info.path))};
@@ -286,12 +287,14 @@ private:
     Status harvestRun(std::size_t i) {
         OpenRun& o = m_open[i];
         const FrameInfo& info = o.file.info();
-        for (const std::size_t c : channelOrder(info)) {
+        std::vector<std::size_t> channels = channelOrder(info);
+        std::reverse(channels.begin(), channels.end());
+        for (const std::size_t c : channels) {
             if (m_job.cancelled()) return Error{kCancelled};
             m_job.report(m_step * m_done++, fmt::format("Measuring run {} ({})", o.run->id, info.channels[c]));
             const Survey& found = m_surveys[i][c];
             const std::vector<StarDisc>& discs = discsFor(info.channels[c]);
-            auto plane = o.file.readChannel(c, std::move(m_spare), o.toRate(found.scaled01));
+            Result<Plane> plane = isKept(i, c) ? std::move(m_spare) : o.file.readChannel(c, std::move(m_spare), o.toRate(found.scaled01));
             if (!plane) return plane.error();
             markDefects(*plane, found.defects);
             const auto halves = halvesOf(i, c, *plane, found.scaled01);
@@ -300,7 +303,7 @@ private:
             rq.discs = &discs;
             if (*halves) rq.halves = &**halves;
             m_evidence[i].planes.push_back(harvestPlane(*plane, found.stars, rq));
-            m_spare = std::move(*plane);
+            keep(std::move(*plane), i, c);
         }
         if (!o.run->short_stack.empty())
             if (Status done = takeShortFluxes(i); !done) return done;
@@ -356,6 +359,13 @@ private:
         warn(fmt::format("Noise of run {} is not taken from the halves beside its stack: {}", o.run->id, difference.error().message));
         return std::optional<Plane>{};
     }
+
+    /// The last plane, in rates and without defects.
+    void keep(Plane&& plane, std::size_t run, std::size_t channel) {
+        m_spare = std::move(plane);
+        m_kept = std::pair(run, channel);
+    }
+    bool isKept(std::size_t run, std::size_t channel) const { return m_kept == std::pair(run, channel); }
 
     void warn(std::string text) {
         if (std::find(m_warnings.begin(), m_warnings.end(), text) == m_warnings.end()) m_warnings.push_back(std::move(text));
@@ -459,7 +469,8 @@ private:
     std::map<std::string, std::vector<StarDisc>> m_discs; ///< by channel
     StructureGrid m_grid;
     std::size_t m_baseline = 0;
-    Plane m_spare; ///< the memory of the last plane, for the next
+    Plane m_spare; ///< the last plane, and memory for the next
+    std::optional<std::pair<std::size_t, std::size_t>> m_kept; ///< which run and channel that is
     int m_done = 0;
     double m_step = 0;
 };

@@ -119,6 +119,56 @@ private slots:
         QVERIFY2(without.value > 1.15, qPrintable(QString::number(without.value))); // there was something to take off
     }
 
+    /// Without sky regions the whole frame tells the noise, as well as it claims to.
+    void theFrameTellsTheNoise() {
+        double chi = 0;
+        constexpr int kFrames = 24;
+        for (int k = 0; k < kFrames; ++k) {
+            scenes::PlaneScene s;
+            s.width = 260 + 37 * (k % 6);
+            s.height = 210 + 53 * (k % 4);
+            s.stars = 0;
+            s.noise = 2;
+            s.slope_u = 0.3;
+            s.vignette = -0.3;
+            s.seed = 100 + static_cast<unsigned>(k);
+            const PixelNoise noise = pixelNoise(scenes::make(s).plane, {}, {{}, {}, s.width, s.height}, {});
+            QVERIFY2(std::abs(noise.value / 2 - 1) < 0.04, qPrintable(QString::number(noise.value)));
+            chi += std::pow((noise.value - 2) / noise.sigma(), 2) / kFrames;
+        }
+        QVERIFY2(chi > 0.3 && chi < 2.2, qPrintable(QString::number(chi)));
+    }
+
+    /// A galaxy that fills the frame: its noise must not depend on how the frame is turned, nor much on where it begins.
+    void turningTheFrameLeavesItsNoise() {
+        scenes::PlaneScene s;
+        s.width = 301;
+        s.height = 257;
+        s.stars = 60;
+        s.noise = 2;
+        Plane p = scenes::make(s).plane;
+        for (int y = 0; y < s.height; ++y) // arms
+            for (int x = 0; x < s.width; ++x) {
+                const double r = std::hypot(x - 140, y - 120), arm = std::atan2(y - 120, x - 140) * 2 - r / 18;
+                p.at(x, y) += static_cast<float>(400 * std::exp(-r / 60) * (1 + 0.7 * std::cos(arm)));
+            }
+        const auto noiseOf = [](const Plane& of) { return pixelNoise(of, {}, {{}, {}, of.width(), of.height()}, {}).value; };
+        const double upright = noiseOf(p);
+        QVERIFY2(upright > 1.9 && upright < 2.7, qPrintable(QString::number(upright)));
+        const auto changed = [&](int width, int height, auto from) {
+            Plane out(width, height);
+            for (int y = 0; y < height; ++y)
+                for (int x = 0; x < width; ++x) out.at(x, y) = from(x, y);
+            return noiseOf(out) / upright;
+        };
+        const double mirrored = changed(s.width, s.height, [&](int x, int y) { return p.at(s.width - 1 - x, y); }), turned = changed(s.height, s.width, [&](int x, int y) { return p.at(y, s.height - 1 - x); });
+        QVERIFY2(std::abs(mirrored - 1) < 0.005 && std::abs(turned - 1) < 0.005, qPrintable(QString("%1 %2").arg(mirrored).arg(turned)));
+        for (const int cut : {3, 9, 14, 22}) {
+            const double cropped = changed(s.width - cut, s.height - 2 * cut, [&](int x, int y) { return p.at(x + cut, y + cut); });
+            QVERIFY2(std::abs(cropped - 1) < 0.04, qPrintable(QString("%1: %2").arg(cut).arg(cropped)));
+        }
+    }
+
     /// The wings of stars fall steeply at the rim of their masks: pixels a little away from any tell the noise.
     void theRimsOfMasksDoNotCount() {
         scenes::PlaneScene s;
