@@ -1,5 +1,5 @@
-#include "core/measure/harvest.h"
 #include "core/image/fits_writer.h"
+#include "core/measure/harvest.h"
 #include "core/optics/passband_report.h"
 #include "core/optics/starter.h"
 #include "core/optics/system_response.h"

@@ -1,6 +1,6 @@
 #include "core/base/json.h"
+#include "core/compare/frame_report.h"
 #include "core/image/frame_file.h"
-#include "core/trial/frame_report.h"
 #include "input_file.h"
 
 using namespace caelumen;

@@ -1,9 +1,9 @@
 #include "core/base/json.h"
 #include "core/base/text.h"
+#include "core/model/kit_file.h"
+#include "core/model/trial_json.h"
 #include "core/optics/camera_file.h"
 #include "core/plan/targets.h"
-#include "core/trial/kit_file.h"
-#include "core/trial/trial_json.h"
 
 #include <cstdint>
 #include <cstdlib>

@@ -1,7 +1,7 @@
 #include "core/base/file.h"
 #include "core/base/json.h"
+#include "core/model/trial_json.h"
 #include "core/prepare/subs.h"
-#include "core/trial/trial_json.h"
 
 #include <cstdint>
 #include <cstdlib>

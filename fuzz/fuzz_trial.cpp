@@ -1,5 +1,5 @@
 #include "core/base/json.h"
-#include "core/trial/trial_json.h"
+#include "core/model/trial_json.h"
 
 #include <cstdint>
 #include <cstdlib>

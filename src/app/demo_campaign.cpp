@@ -1,9 +1,9 @@
 #include "app/demo_campaign.h"
 
 #include "core/base/json.h"
+#include "core/model/trial_json.h"
 #include "core/simulate/demo.h"
 #include "core/simulate/demo_subs.h"
-#include "core/trial/trial_json.h"
 #include "store/campaign.h"
 
 #include <QDir>

@@ -1,8 +1,8 @@
 #pragma once
 
 #include "app/widgets/form_fields.h"
-#include "core/trial/results.h"
-#include "core/trial/trial.h"
+#include "core/model/results.h"
+#include "core/model/trial.h"
 
 #include <QDialog>
 

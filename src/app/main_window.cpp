@@ -10,8 +10,8 @@
 #include "app/widgets/paths.h"
 #include "core/base/file.h"
 #include "core/base/json.h"
+#include "core/compare/sentences.h"
 #include "core/image/frame_file.h"
-#include "core/trial/sentences.h"
 #include "report/html_report.h"
 
 #include <QApplication>

@@ -3,8 +3,8 @@
 #include "app/widgets/paths.h"
 #include "core/base/file.h"
 #include "core/base/json.h"
-#include "core/trial/measure_trial.h"
-#include "core/trial/propose.h"
+#include "core/compare/measure_trial.h"
+#include "core/compare/propose.h"
 
 #include <QFileInfo>
 #include <QUndoCommand>

@@ -2,8 +2,8 @@
 
 #include "app/curve_shelf.h"
 #include "app/job_service.h"
+#include "core/model/results.h"
 #include "core/picture/pyramid.h"
-#include "core/trial/results.h"
 #include "store/campaign.h"
 
 #include <QObject>

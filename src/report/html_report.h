@@ -2,7 +2,7 @@
 
 #include "core/base/job.h"
 #include "core/base/result.h"
-#include "core/trial/results.h"
+#include "core/model/results.h"
 
 #include <filesystem>
 #include <string>

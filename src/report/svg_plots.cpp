@@ -1,7 +1,8 @@
 #include "report/svg_plots.h"
 
 #include "core/base/statistics.h"
-#include "core/trial/sentences.h"
+#include "core/compare/evidence.h"
+#include "core/compare/sentences.h"
 #include "report/filter_style.h"
 
 #include <fmt/format.h>

@@ -3,7 +3,7 @@
 #include "core/base/file.h"
 #include "core/base/json.h"
 #include "core/base/text.h"
-#include "core/trial/trial_json.h"
+#include "core/model/trial_json.h"
 #include "store/campaign_schema.h"
 
 #include <QDateTime>

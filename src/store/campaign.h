@@ -1,7 +1,7 @@
 #pragma once
 
 #include "core/base/result.h"
-#include "core/trial/trial.h"
+#include "core/model/trial.h"
 #include "store/campaign_lock.h"
 
 #include <QString>

@@ -1,6 +1,6 @@
 #include "core/base/json.h"
 #include "core/base/text.h"
-#include "core/trial/trial_json.h"
+#include "core/model/trial_json.h"
 #include "store/campaign.h"
 #include "store/campaign_schema.h"
 #include "store/trial_paths.h"

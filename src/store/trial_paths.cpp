@@ -1,7 +1,7 @@
 #include "store/trial_paths.h"
 
 #include "core/base/json.h"
-#include "core/trial/trial_json.h"
+#include "core/model/trial_json.h"
 
 #include <QDir>
 #include <QFileInfo>

@@ -8,7 +8,8 @@
 #include "app/main_window.h"
 
 #include "core/base/file.h"
-#include "core/trial/trial_json.h"
+#include "core/compare/evidence.h"
+#include "core/model/trial_json.h"
 #include "support/answers.h"
 #include "support/scenes.h"
 #include "support/window.h"

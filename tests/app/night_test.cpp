@@ -6,7 +6,7 @@
 #include "app/night/night_chart.h"
 #include "core/base/file.h"
 #include "core/base/json.h"
-#include "core/trial/plan_json.h"
+#include "core/model/plan_json.h"
 #include "support/answers.h"
 #include "support/scenes.h"
 #include "support/window.h"

@@ -1,6 +1,6 @@
 #include "core/base/json.h"
 #include "core/image/fits_writer.h"
-#include "core/trial/trial_json.h"
+#include "core/model/trial_json.h"
 
 #include "core/base/file.h"
 #include "core/base/text.h"

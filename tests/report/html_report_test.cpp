@@ -1,6 +1,6 @@
 #include "report/html_report.h"
 
-#include "core/trial/measure_trial.h"
+#include "core/compare/measure_trial.h"
 #include "report/filter_style.h"
 #include "report/moon_picture.h"
 #include "report/svg_plots.h"

@@ -5,8 +5,9 @@
 #include "app/bench/rows.h"
 #include "app/widgets/prompts.h"
 #include "app/widgets/theme.h"
-#include "core/trial/quantity.h"
-#include "core/trial/sentences.h"
+#include "core/compare/evidence.h"
+#include "core/compare/sentences.h"
+#include "core/model/quantity.h"
 
 #include <QAction>
 #include <QActionGroup>

@@ -3,7 +3,8 @@
 #include "app/widgets/plot_style.h"
 #include "app/widgets/theme.h"
 #include "core/base/statistics.h"
-#include "core/trial/sentences.h"
+#include "core/compare/evidence.h"
+#include "core/compare/sentences.h"
 #include "report/filter_style.h"
 
 #include <QLabel>

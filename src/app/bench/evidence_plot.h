@@ -1,6 +1,6 @@
 #pragma once
 
-#include "core/trial/results.h"
+#include "core/model/results.h"
 
 #include <QWidget>
 

@@ -1,7 +1,7 @@
 #include "app/bench/fairness_list.h"
 
 #include "app/widgets/theme.h"
-#include "core/trial/quantity.h"
+#include "core/model/quantity.h"
 
 #include <QPainter>
 #include <QScrollBar>

@@ -1,6 +1,6 @@
 #pragma once
 
-#include "core/measure/region.h"
+#include "core/model/region.h"
 
 #include <QPainter>
 #include <QTransform>

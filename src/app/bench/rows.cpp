@@ -3,8 +3,8 @@
 #include "app/widgets/copied.h"
 #include "app/widgets/form_fields.h"
 #include "app/widgets/theme.h"
-#include "core/trial/quantity.h"
-#include "core/trial/sentences.h"
+#include "core/compare/sentences.h"
+#include "core/model/quantity.h"
 
 #include <QObject>
 #include <QStringList>

@@ -2,7 +2,7 @@
 
 #include "app/bench/lane_list.h"
 #include "app/bench/score_panel.h"
-#include "core/trial/results.h"
+#include "core/model/results.h"
 
 #include <vector>
 

@@ -1,7 +1,7 @@
 #include "app/bench/score_panel.h"
 
 #include "app/widgets/theme.h"
-#include "core/trial/quantity.h"
+#include "core/model/quantity.h"
 
 #include <QHelpEvent>
 #include <QMouseEvent>

@@ -1,6 +1,6 @@
 #pragma once
 
-#include "core/trial/scores.h"
+#include "core/compare/scores.h"
 #include "report/filter_style.h"
 
 #include <QWidget>

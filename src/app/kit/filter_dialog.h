@@ -2,7 +2,7 @@
 
 #include "app/widgets/form_fields.h"
 #include "core/base/result.h"
-#include "core/trial/trial.h"
+#include "core/model/trial.h"
 
 #include <QDialog>
 

@@ -1,8 +1,8 @@
 #include "app/kit/ghost_panel.h"
 
 #include "app/widgets/theme.h"
+#include "core/compare/gaps.h"
 #include "core/optics/spacing.h"
-#include "core/trial/gaps.h"
 
 #include <QDoubleSpinBox>
 #include <QFormLayout>

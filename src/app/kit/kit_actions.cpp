@@ -8,9 +8,9 @@
 #include "app/widgets/prompts.h"
 #include "core/base/file.h"
 #include "core/base/text.h"
+#include "core/model/kit_file.h"
 #include "core/optics/camera_file.h"
 #include "core/optics/starter.h"
-#include "core/trial/kit_file.h"
 
 #include <QComboBox>
 #include <QDir>

@@ -1,8 +1,8 @@
 #pragma once
 
+#include "core/model/trial.h"
 #include "core/optics/passband_report.h"
 #include "core/optics/system_response.h"
-#include "core/trial/trial.h"
 
 #include <QSize>
 #include <QString>

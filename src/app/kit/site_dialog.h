@@ -1,7 +1,7 @@
 #pragma once
 
 #include "app/widgets/form_fields.h"
-#include "core/trial/trial.h"
+#include "core/model/trial.h"
 
 #include <QDialog>
 

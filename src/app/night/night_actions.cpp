@@ -8,7 +8,7 @@
 #include "app/widgets/theme.h"
 #include "core/base/file.h"
 #include "core/base/json.h"
-#include "core/trial/plan_json.h"
+#include "core/model/plan_json.h"
 
 #include <QComboBox>
 #include <QDialog>

@@ -1,5 +1,7 @@
 #pragma once
 
+#include "core/base/point.h"
+
 #include <algorithm>
 #include <cmath>
 #include <cstddef>
@@ -9,13 +11,6 @@
 namespace caelumen {
 
 inline constexpr float kNoData = std::numeric_limits<float>::quiet_NaN();
-
-struct Point {
-    double x = 0, y = 0;
-};
-
-/// sqrt(x^2 + y^2) without std::hypot's care for overflow, which pixels never need: many times as fast.
-inline double length(double x, double y) { return std::sqrt(x * x + y * y); }
 
 /// One channel of a frame: width x height floats, row by row in stored order; pixel (0, 0) is the first stored one and
 /// its centre has the coordinates (0, 0). NaN means "no data" and nothing else.

@@ -1,6 +1,6 @@
 #pragma once
 
-#include "core/image/plane.h"
+#include "core/base/point.h"
 
 #include <array>
 #include <optional>

@@ -1,7 +1,7 @@
 #pragma once
 
 #include "core/image/plane.h"
-#include "core/measure/region.h"
+#include "core/model/region.h"
 #include "core/stars/alignment.h"
 
 #include <algorithm>

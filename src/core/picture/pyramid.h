@@ -2,7 +2,7 @@
 
 #include "core/base/job.h"
 #include "core/base/mapped_buffer.h"
-#include "core/trial/run_facts.h"
+#include "core/compare/run_facts.h"
 
 #include <array>
 #include <vector>

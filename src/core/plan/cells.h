@@ -1,6 +1,6 @@
 #pragma once
 
-#include "core/trial/trial.h"
+#include "core/model/trial.h"
 
 #include <map>
 #include <utility>

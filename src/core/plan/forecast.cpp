@@ -1,6 +1,6 @@
 #include "core/plan/forecast.h"
 
-#include "core/trial/facts.h"
+#include "core/model/facts.h"
 
 #include <algorithm>
 #include <cmath>

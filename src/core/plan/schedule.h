@@ -1,8 +1,8 @@
 #pragma once
 
+#include "core/model/plan.h"
 #include "core/plan/sky_light.h"
 #include "core/sky/night_track.h"
-#include "core/trial/plan.h"
 
 namespace caelumen {
 

@@ -1,8 +1,8 @@
 #pragma once
 
+#include "core/model/trial.h"
 #include "core/optics/system_response.h"
 #include "core/sky/ephemeris.h"
-#include "core/trial/trial.h"
 
 namespace caelumen {
 

@@ -2,6 +2,7 @@
 
 #include "core/base/pixel_rows.h"
 #include "core/base/statistics.h"
+#include "core/image/plane.h"
 
 #include <algorithm>
 #include <cmath>

@@ -3,8 +3,8 @@
 #include "core/base/file.h"
 #include "core/base/json.h"
 #include "core/base/text.h"
+#include "core/model/results.h"
 #include "core/prepare/moon_response.h"
-#include "core/trial/results.h"
 
 #include <fmt/format.h>
 

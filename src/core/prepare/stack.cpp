@@ -6,10 +6,11 @@
 #include "core/base/statistics.h"
 #include "core/base/text.h"
 #include "core/image/fits_bands.h"
+#include "core/measure/surface.h"
+#include "core/model/results.h"
 #include "core/prepare/band_shelf.h"
 #include "core/prepare/combine.h"
 #include "core/prepare/resample.h"
-#include "core/trial/results.h"
 
 #include <fmt/format.h>
 #include <tbb/parallel_for.h>

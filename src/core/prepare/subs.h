@@ -2,7 +2,7 @@
 
 #include "core/base/json_fwd.h"
 #include "core/base/result.h"
-#include "core/trial/facts.h"
+#include "core/model/facts.h"
 
 #include <filesystem>
 #include <string>

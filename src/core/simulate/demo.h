@@ -2,8 +2,8 @@
 
 #include "core/base/job.h"
 #include "core/base/result.h"
+#include "core/model/trial.h"
 #include "core/simulate/scene.h"
-#include "core/trial/trial.h"
 
 #include <filesystem>
 #include <vector>

@@ -5,9 +5,9 @@
 #include "core/base/statistics.h"
 #include "core/base/text.h"
 #include "core/image/mosaic.h"
+#include "core/model/trial_json.h"
 #include "core/simulate/demo.h"
 #include "core/sky/night_track.h"
-#include "core/trial/trial_json.h"
 
 #include <fmt/format.h>
 

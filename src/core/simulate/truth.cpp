@@ -2,7 +2,9 @@
 
 #include "core/base/json.h"
 #include "core/base/statistics.h"
-#include "core/trial/quantity.h"
+#include "core/measure/colour.h"
+#include "core/measure/plane_view.h"
+#include "core/model/quantity.h"
 
 #include <Eigen/Dense>
 

@@ -1,7 +1,7 @@
 #pragma once
 
+#include "core/model/results.h"
 #include "core/simulate/render.h"
-#include "core/trial/results.h"
 
 namespace caelumen {
 

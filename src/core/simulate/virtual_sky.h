@@ -1,7 +1,7 @@
 #pragma once
 
+#include "core/model/trial.h"
 #include "core/sky/night_track.h"
-#include "core/trial/trial.h"
 
 namespace caelumen {
 

@@ -6,8 +6,8 @@
 #include "core/base/text.h"
 #include "core/image/mosaic.h"
 #include "core/sky/ephemeris.h"
-#include "core/sky/night_track.h"
 #include "core/sky/moonlight.h"
+#include "core/sky/night_track.h"
 
 #include <fmt/format.h>
 #include <tbb/parallel_for.h>

@@ -1,8 +1,8 @@
 #pragma once
 
 #include "core/image/fits_writer.h"
+#include "core/model/trial.h"
 #include "core/simulate/render.h"
-#include "core/trial/trial.h"
 
 #include <filesystem>
 

@@ -1,7 +1,7 @@
 #pragma once
 
+#include "core/base/point.h"
 #include "core/base/result.h"
-#include "core/image/plane.h"
 
 #include <optional>
 #include <utility>

@@ -2,9 +2,9 @@
 
 #include "core/base/file.h"
 #include "core/base/json.h"
+#include "core/compare/frame_report.h"
 #include "core/image/fits_writer.h"
 #include "core/image/frame_file.h"
-#include "core/trial/frame_report.h"
 #include "support/scenes.h"
 
 #include <fitsio.h>

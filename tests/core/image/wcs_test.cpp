@@ -1,5 +1,5 @@
+#include "core/compare/wcs_alignment.h"
 #include "core/image/fits_facts.h"
-#include "core/trial/wcs_alignment.h"
 
 #include <QTest>
 

@@ -1,6 +1,6 @@
+#include "core/compare/figures.h"
 #include "core/measure/harvest.h"
 #include "core/measure/noise.h"
-#include "core/trial/figures.h"
 
 #include "support/scenes.h"
 

@@ -1,9 +1,9 @@
 #include "core/plan/schedule.h"
 
 #include "core/base/json.h"
+#include "core/model/plan_json.h"
+#include "core/model/trial_json.h"
 #include "core/plan/plan_out.h"
-#include "core/trial/plan_json.h"
-#include "core/trial/trial_json.h"
 
 #include <QTest>
 

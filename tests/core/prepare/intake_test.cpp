@@ -4,8 +4,8 @@
 #include "core/image/fits_writer.h"
 #include "core/image/frame_file.h"
 #include "core/image/stored_rows.h"
+#include "core/model/trial_json.h"
 #include "core/simulate/scenario.h"
-#include "core/trial/trial_json.h"
 
 #include <QTemporaryDir>
 #include <QTest>

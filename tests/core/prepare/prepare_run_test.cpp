@@ -1,12 +1,12 @@
-#include "core/prepare/prepare_run.h"
 #include "core/prepare/lines.h"
+#include "core/prepare/prepare_run.h"
 
 #include "core/base/json.h"
 #include "core/base/statistics.h"
+#include "core/compare/run_facts.h"
 #include "core/image/frame_file.h"
 #include "core/simulate/demo.h"
 #include "core/simulate/virtual_subs.h"
-#include "core/trial/run_facts.h"
 
 #include <QTemporaryDir>
 #include <QTest>

@@ -4,7 +4,7 @@
 #include "core/simulate/render.h"
 
 #include "core/image/frame_file.h"
-#include "core/trial/trial_json.h"
+#include "core/model/trial_json.h"
 #include "support/scenes.h"
 
 #include <set>

@@ -1,5 +1,5 @@
-#include "core/stars/deblend.h"
 #include "core/base/statistics.h"
+#include "core/stars/deblend.h"
 
 #include <QTest>
 

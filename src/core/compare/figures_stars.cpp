@@ -1,0 +1,177 @@
+#include "core/base/statistics.h"
+#include "core/compare/figures.h"
+
+#include "core/compare/gaps.h"
+#include "core/optics/spacing.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace caelumen {
+namespace {
+
+const PlaneHarvest* planeOf(const RunEvidence& run, const std::string& channel) {
+    for (const PlaneHarvest& p : run.planes)
+        if (p.channel == channel) return &p;
+    if (run.planes.size() == 1) return &run.planes.front();
+    return nullptr;
+}
+
+/// The disc a limit is given for, stored pixels: the largest that the gaps predict within reach, else 1 arcmin.
+double expectedRadius(const Rig& rig, const RunConditions& c, double most) {
+    double best = 0;
+    if (c.focal_ratio && rig.pixel_um) {
+        const auto offer = [&](double mm) {
+            const double px = ghostRadius_px(mm, *rig.pixel_um, *c.focal_ratio);
+            if (px < most) best = std::max(best, px);
+        };
+        for (const auto& [name, mm] : rig.gaps_mm) offer(mm);
+        if (best == 0 && rig.filter_thickness_mm) offer(*rig.filter_thickness_mm / 1.52);
+    }
+    if (best > 0) return best;
+    return c.scale_arcsec ? 60 / *c.scale_arcsec : 40;
+}
+
+constexpr std::array kHaloQuantities{"halo_clean_mag", "halo_radius", "halo_radius_arcsec", "halo_hole", "halo_flux_fraction", "halo_depth", "halo_offset", "halo_offset_angle", "halo_gap_mm"};
+
+} // namespace
+
+void haloFigures(FigureSheet& sheet, const Trial& trial, const OpenRun& run, const std::vector<Sky>& skies, RunEvidence& evidence, const RunEvidence& baseline) {
+    const RunConditions& c = sheet.conditions();
+    for (const Region& region : trial.regions) {
+        if (region.role != RegionRole::HaloStar) continue;
+        for (const PlaneHarvest& plane : evidence.planes) {
+            const auto none = [&](const std::string& why) {
+                for (const char* q : kHaloQuantities) sheet.absent(plane.channel, q, region.id, why);
+            };
+            const PlaneHarvest* base = planeOf(baseline, plane.channel);
+            const auto own = plane.halos.find(region.id);
+            if (!base || own == plane.halos.end() || base->halos.find(region.id) == base->halos.end()) {
+                none("the baseline has no such channel");
+                continue;
+            }
+            const auto& theirs = base->halos.find(region.id)->second;
+            if (!own->second || !theirs) {
+                none(!own->second ? own->second.error().message : "in the baseline, " + theirs.error().message);
+                continue;
+            }
+            const double most = 0.8 * static_cast<double>(own->second->value.size()) * plane.view.geometry.pitch;
+            HaloExcess excess = haloExcess(*own->second, *theirs, evidence.alignment.scale, run.rig.obstruction.value_or(0), expectedRadius(run.rig, c, most));
+            const auto depth = [&](double plateau) { return -2.5 * std::log10(plateau / (*c.scale_arcsec * *c.scale_arcsec)); };
+            std::vector<std::string> flags;
+            if (own->second->blind > 3.01 * own->second->fwhm && !own->second->fromShort) flags.push_back("saturated");
+            int n = 0;
+            for (const HaloRing& ring : excess.rings) {
+                const std::string id = ++n == 1 ? region.id : fmt::format("{}#{}", region.id, n);
+                sheet.add(plane.channel, "halo_radius", id, ring.radius, ring.radiusSigma, flags);
+                if (ring.holeSeen) {
+                    sheet.add(plane.channel, "halo_hole", id, ring.hole, ring.holeSigma, flags);
+                } else {
+                    auto limited = flags;
+                    limited.push_back("upper-limit");
+                    sheet.add(plane.channel, "halo_hole", id, ring.holeMost, ring.holeMost / 3, limited);
+                }
+                sheet.add(plane.channel, "halo_flux_fraction", id, ring.fraction, ring.fractionSigma, flags);
+                sheet.add(plane.channel, "halo_offset", id, ring.offset, ring.offsetSigma, flags);
+                sheet.add(plane.channel, "halo_offset_angle", id, ring.offsetAngle_deg, std::min(104.0, std::atan2(ring.offsetSigma, ring.offset) * 180 / M_PI), flags);
+                if (c.scale_arcsec) {
+                    sheet.add(plane.channel, "halo_radius_arcsec", id, ring.radius * *c.scale_arcsec, ring.radiusSigma * *c.scale_arcsec, flags);
+                    sheet.add(plane.channel, "halo_depth", id, depth(ring.plateau), 1.0857 * ring.plateauSigma / ring.plateau, flags);
+                } else {
+                    for (const char* q : {"halo_radius_arcsec", "halo_depth"}) sheet.absent(plane.channel, q, id, "the pixel scale is unknown; give pixel size and focal length");
+                }
+                if (c.focal_ratio && run.rig.pixel_um) {
+                    const double gap = ghostGap_mm(ring.radius, *run.rig.pixel_um, *c.focal_ratio);
+                    sheet.add(plane.channel, "halo_gap_mm", id, gap, gap * ring.radiusSigma / ring.radius, flags).note = explainGap(gap, run.rig);
+                } else {
+                    sheet.absent(plane.channel, "halo_gap_mm", id, "the f-ratio or the pixel size is unknown");
+                }
+            }
+            if (excess.rings.empty()) {
+                const char* why = excess.unexplained > 0 ? "light stands out around this star, but neither a disc nor a ring with an edge all round" : "no halo stands out of the noise around this star";
+                for (const char* q : {"halo_radius", "halo_radius_arcsec", "halo_hole", "halo_offset", "halo_offset_angle", "halo_gap_mm"}) sheet.absent(plane.channel, q, region.id, why);
+                if (excess.unexplained > 0) {
+                    auto odd = flags;
+                    odd.push_back("unexplained-light");
+                    sheet.add(plane.channel, "halo_flux_fraction", region.id, excess.unexplained, excess.unexplainedSigma, odd).note = "light of no round shape: no limit can be stated for a halo under it";
+                    sheet.absent(plane.channel, "halo_depth", region.id, "light that is neither disc nor ring stands out around this star, so that no limit can be stated");
+                } else
+                if (excess.limit > 0) {
+                    flags.push_back("upper-limit");
+                    const double fraction = excess.limit * M_PI * excess.limitRadius * excess.limitRadius;
+                    sheet.add(plane.channel, "halo_flux_fraction", region.id, fraction, fraction / 3, flags);
+                    if (c.scale_arcsec) sheet.add(plane.channel, "halo_depth", region.id, depth(excess.limit), 1.0857 / 3, flags);
+                } else {
+                    for (const char* q : {"halo_flux_fraction", "halo_depth"}) sheet.absent(plane.channel, q, region.id, "the surroundings of the star hold too few free pixels");
+                }
+            }
+            // The star whose plateau is as bright as one box noise.
+            const auto sky = std::find_if(skies.begin(), skies.end(), [&](const Sky& x) { return x.plane == &plane; });
+            const double perPixel = plane.view.geometry.pitch * plane.view.geometry.pitch; // figures are per stored pixel, planes of a mosaic are not
+            const double plateau = (excess.rings.empty() ? excess.limit : excess.rings.front().plateau) * perPixel;
+            const double plateauSigma = (excess.rings.empty() ? excess.limit / 3 : excess.rings.front().plateauSigma) * perPixel;
+            if (sky == skies.end() || !sky->noise.valid || !(plateau > 0)) {
+                sheet.absent(plane.channel, "halo_clean_mag", region.id, excess.unexplained > 0 ? "light around this star is unexplained" : "the noise of 10 arcsec boxes or the halo is not known");
+            } else {
+                const double sigma = 1.0857 * std::hypot(plateauSigma / plateau, sky->noise.sigma / sky->noise.value);
+                sheet.add(plane.channel, "halo_clean_mag", region.id, -2.5 * std::log10(sky->noise.value / plateau), sigma, flags);
+            }
+            evidence.halos[region.id + "/" + plane.channel] = std::move(excess);
+        }
+    }
+}
+
+void colourFigures(FigureSheet& sheet, RunEvidence& evidence, const RunEvidence& baseline) {
+    constexpr std::array<std::pair<const char*, const char*>, 3> indices{{{"B", "R"}, {"B", "G"}, {"G", "R"}}};
+    for (const auto& pair : indices) {
+        const char *const first = pair.first, *const second = pair.second;
+        const std::string index = std::string(first) + "-" + second;
+        const auto none = [&](const std::string& why) {
+            for (const char* q : {"colour_slope", "colour_cast", "colour_scatter"}) sheet.absent(index, q, "", why);
+        };
+        if (evidence.planes.size() < 3 || baseline.planes.size() < 3) {
+            none("star colours need three channels in this run and in the baseline");
+            continue;
+        }
+        std::vector<ColourPoint> points;
+        const std::size_t count = evidence.planes[0].fluxes.size();
+        for (std::size_t i = 0; i < count; ++i) {
+            bool good = true;
+            for (const RunEvidence* run : {&std::as_const(evidence), &baseline})
+                for (const PlaneHarvest& p : run->planes) good = good && i < p.fluxes.size() && p.fluxes[i].usable && p.fluxes[i].flux > 20 * p.fluxes[i].sigma;
+            if (!good) continue;
+            const auto indexOf = [&](const RunEvidence& run, double& sigma) {
+                const ApertureFlux &x = planeOf(run, first)->fluxes[i], &y = planeOf(run, second)->fluxes[i];
+                sigma = 2.5 / std::log(10.0) * std::hypot(x.sigma / x.flux, y.sigma / y.flux);
+                return -2.5 * std::log10(x.flux / y.flux);
+            };
+            ColourPoint p;
+            p.x = indexOf(baseline, p.xSigma);
+            p.y = indexOf(evidence, p.ySigma);
+            points.push_back(p);
+        }
+        if (points.size() < 8) {
+            none("fewer than 8 matched stars above SNR 20 in every channel of both runs");
+            continue;
+        }
+        const auto fit = fitColour(points);
+        evidence.colours[index] = points;
+        if (!fit) {
+            none("the matched stars are too much of one colour for a slope");
+            continue;
+        }
+        evidence.colourFits[index] = *fit;
+        const std::vector<std::string> few = points.size() < 25 ? std::vector<std::string>{"few-stars"} : std::vector<std::string>{};
+        const bool head = index == "B-R";
+        sheet.add(index, "colour_slope", "", fit->slope, fit->slopeSigma, few).headline = head;
+        sheet.add(index, "colour_cast", "", fit->cast, fit->castSigma, few).headline = head;
+        auto scatterFlags = few;
+        if (fit->noiseLimited) scatterFlags.push_back("noise-limited");
+        sheet.add(index, "colour_scatter", "", fit->scatter, fit->scatterSigma, scatterFlags).headline = head;
+    }
+}
+
+} // namespace caelumen

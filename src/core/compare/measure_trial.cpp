@@ -1,0 +1,491 @@
+#include "core/compare/measure_trial.h"
+
+#include "core/base/statistics.h"
+#include "core/base/text.h"
+#include "core/compare/fairness.h"
+#include "core/compare/figures.h"
+#include "core/compare/halves.h"
+#include "core/compare/headlines.h"
+#include "core/compare/nebula_mask.h"
+#include "core/compare/rank_runs.h"
+#include "core/compare/wcs_alignment.h"
+#include "core/image/plane_scan.h"
+#include "core/model/quantity.h"
+#include "core/optics/curve.h"
+#include "core/stars/defects.h"
+
+#include <fmt/format.h>
+
+#include <tbb/parallel_for.h>
+
+#include <algorithm>
+#include <array>
+
+namespace caelumen {
+namespace fs = std::filesystem;
+namespace {
+
+std::size_t baselineIndex(const Trial& trial) {
+    const auto index = [&](auto wanted) {
+        const auto it = std::find_if(trial.runs.begin(), trial.runs.end(), wanted);
+        return static_cast<std::size_t>(it - trial.runs.begin());
+    };
+    const auto ofKind = [&](const char* kind) {
+        return index([&](const Run& r) {
+            const Filter* f = trial.filter(r.filter);
+            return f && f->kind == kind;
+        });
+    };
+    for (const std::size_t i : {index([](const Run& r) { return r.baseline; }), ofKind("none"), ofKind("uv-ir-cut")})
+        if (i < trial.runs.size()) return i;
+    return 0;
+}
+
+/// What a first look at a plane found: the pixels are read again once all runs are known.
+struct Survey {
+    PlaneStars stars;
+    Defects defects;
+    bool scaled01 = false;
+};
+
+/// Green first: it has the stars to align by in most filters, and stands for the eye.
+std::vector<std::size_t> channelOrder(const FrameInfo& info) { return info.channels.size() == 3 ? std::vector<std::size_t>{1, 0, 2} : std::vector<std::size_t>{0}; }
+
+std::vector<AlignStar> alignStars(const PlaneStars& found, const PlaneGeometry& geometry) {
+    std::vector<AlignStar> out;
+    for (const Star& s : found.stars) {
+        if (out.size() >= 4000) break;
+        out.push_back({geometry.toStored({s.x, s.y}), s.flux});
+    }
+    return out;
+}
+
+/// What every run is measured with, taken from the baseline.
+struct Reference {
+    std::map<std::string, std::vector<AlignStar>> stars; ///< by channel
+    std::vector<Point> photometry;
+    double apertureRadius = 4, haloReach = 100;
+
+    template<class T>
+    const T* of(const std::map<std::string, T>& by, const std::string& channel) const {
+        if (const auto it = by.find(channel); it != by.end()) return &it->second;
+        if (const auto it = by.find("G"); it != by.end()) return &it->second;
+        return by.empty() ? nullptr : &by.begin()->second;
+    }
+};
+
+double haloReachPixels(const OpenRun& run) {
+    const RunConditions& c = run.conditions;
+    const double side = std::min(c.width, c.height);
+    double reach = std::max(c.scale_arcsec ? 300 / *c.scale_arcsec : 0, 270.0); // far enough for the ghosts of common gaps, whether or not they are known
+    if (c.focal_ratio && run.rig.pixel_um) {
+        const auto offer = [&](double mm) {
+            const double px = mm / *c.focal_ratio / (*run.rig.pixel_um / 1000);
+            if (px < 0.3 * side) reach = std::max(reach, 1.5 * px);
+        };
+        for (const auto& [name, mm] : run.rig.gaps_mm) offer(mm);
+    }
+    return std::min(reach, 700.0);
+}
+
+/// d ln FWHM / d ln amplitude: linear frames show a few thousandths at most, the stretches that people use from two hundredths to a quarter.
+constexpr double kStretchedGrowth = 0.02;
+
+std::vector<std::string> allQuantities() {
+    std::vector<std::string> out;
+    for (const Quantity& q : quantities()) out.emplace_back(q.id);
+    return out;
+}
+
+class Measurer {
+public:
+    Measurer(const Trial& trial, const fs::path& folder, const Job& job) : m_trial(trial), m_folder(folder), m_job(job) {}
+
+    Result<TrialResults> run() {
+        if (m_trial.runs.empty()) return Error{"The trial has no runs; add two or more stacked frames."};
+        for (const Run& r : m_trial.runs) {
+            auto open = openRun(m_trial, r, m_folder);
+            if (!open) return open.error();
+            open->conditions.nearInfrared = nearInfrared(m_trial.filter(r.filter));
+            m_open.push_back(std::move(*open));
+        }
+        m_baseline = baselineIndex(m_trial);
+        if (!m_open[m_baseline].problem.empty())
+            return Error{fmt::format("The baseline run \"{}\" cannot be measured: {}; add it to the trial.", m_trial.runs[m_baseline].id, m_open[m_baseline].problem)};
+        if (Status regions = checkRegions(); !regions) return regions.error();
+
+        m_evidence.resize(m_open.size());
+        m_refused.resize(m_open.size());
+        m_stretched.resize(m_open.size());
+        std::size_t planes = 0;
+        for (std::size_t i = 0; i < m_open.size(); ++i) {
+            m_evidence[i].run = m_trial.runs[i].id;
+            m_refused[i] = m_open[i].problem;
+            planes += m_open[i].file.info().channels.size();
+        }
+        m_step = 0.97 / static_cast<double>(2 * planes);
+        // One plane at a time: all threads share it, so that memory holds no other. First the stars of all runs, since what any of them shows is hidden in all; then everything else.
+        // The baseline first, since all others are measured by its stars.
+        std::vector<std::size_t> order{m_baseline};
+        for (std::size_t i = 0; i < m_open.size(); ++i)
+            if (i != m_baseline) order.push_back(i);
+        m_surveys.resize(m_open.size());
+        for (const std::size_t i : order)
+            if (m_refused[i].empty())
+                if (Status done = surveyRun(i); !done) return done.error();
+        m_grid = structureGrid();
+        std::reverse(order.begin(), order.end()); // the last plane is still at hand
+        for (const std::size_t i : order)
+            if (m_refused[i].empty())
+                if (Status done = harvestRun(i); !done) return done.error();
+        m_spare = {};
+        return assemble();
+    }
+
+private:
+    /// Mean transmission from 700 to 1000 nm, where the filter has a curve that can be read: no figure needs it.
+    std::optional<double> nearInfrared(const Filter* filter) {
+        if (!filter || filter->curve.empty()) return std::nullopt;
+        const auto curve = readCurve(m_folder / pathOf(filter->curve));
+        if (!curve) {
+            warn(fmt::format("The curve of filter \"{}\" was left out: {}", filter->id, curve.error().message));
+            return std::nullopt;
+        }
+        double sum = 0;
+        for (int nm = 700; nm <= 1000; nm += 5) sum += curve->at(nm) / 61;
+        return sum;
+    }
+
+    Status checkRegions() const {
+        const RunConditions& c = m_open[m_baseline].conditions;
+        for (const Region& r : m_trial.regions) {
+            const Region::Bounds b = r.bounds();
+            if (b.max.x < -0.5 || b.max.y < -0.5 || b.min.x > c.width - 0.5 || b.min.y > c.height - 0.5)
+                return Error{fmt::format("Region \"{}\" lies outside the baseline's frame of {} x {} pixels; move it into the picture.", r.id, c.width, c.height)};
+        }
+        return Done{};
+    }
+
+    HarvestRequest request(std::size_t i, std::size_t channel, const Plane& plane) {
+        const OpenRun& o = m_open[i];
+        HarvestRequest rq;
+        rq.channel = o.file.info().channels[channel];
+        rq.view = {o.file.info().geometry(channel), m_evidence[i].alignment, plane.width(), plane.height()};
+        rq.arcsecPerStoredPixel = o.conditions.scale_arcsec.value_or(0);
+        rq.total_s = o.conditions.total_s.value_or(0);
+        rq.regions = &m_trial.regions;
+        rq.haloReach = m_reference.haloReach;
+        rq.grid = m_grid;
+        rq.photometry = &m_reference.photometry;
+        rq.apertureRadius = m_reference.apertureRadius;
+        return rq;
+    }
+
+    /// What a pixel of the baseline is in pixels of a run, where both say how large theirs are.
+    std::optional<double> statedScale(std::size_t i) const {
+        const auto &base = m_open[m_baseline].conditions.scale_arcsec, &own = m_open[i].conditions.scale_arcsec;
+        return base && own ? std::optional(*base / *own) : std::nullopt;
+    }
+
+    std::optional<Alignment> promisedAlignment(std::size_t i) const {
+        const RunConditions &base = m_open[m_baseline].conditions, &own = m_open[i].conditions;
+        if (!base.wcs || !own.wcs) return std::nullopt;
+        const auto promised = alignmentFromWcs(*base.wcs, *own.wcs, base.width, base.height);
+        if (!promised) return std::nullopt;
+        const Point middle = promised->map({0.5 * base.width, 0.5 * base.height}); // another field is no alignment
+        return middle.x > 0 && middle.y > 0 && middle.x < own.width && middle.y < own.height ? promised : std::nullopt;
+    }
+
+    /// Stretched data has no electrons any more: the brighter a star, the wider it looks.
+    static bool looksStretched(const PlaneStars& stars) { return stars.psf && stars.psf->growth > kStretchedGrowth && stars.psf->growth > 5 * stars.psf->growthSigma; }
+
+    void learnFromBaseline(const PlaneStars& stars, const PlaneView& view, const std::string& channel) {
+        m_reference.stars[channel] = alignStars(stars, view.geometry);
+        if (!m_reference.photometry.empty() || !stars.psf) return;
+        m_reference.photometry = photometryStars(stars, view);
+        m_reference.apertureRadius = 1.5 * stars.psf->fwhm * view.geometry.pitch;
+        m_reference.haloReach = haloReachPixels(m_open[m_baseline]);
+    }
+
+    PlaneView viewOf(std::size_t i, std::size_t c) const {
+        const FrameInfo& info = m_open[i].file.info();
+        const PlaneGeometry geometry = info.geometry(c);
+        const auto size = [&](int stored) { return static_cast<int>(std::lround(stored / geometry.pitch)); };
+        return {geometry, m_evidence[i].alignment, size(info.width), size(info.height)};
+    }
+
+    Status surveyRun(std::size_t i) {
+        OpenRun& o = m_open[i];
+        const FrameInfo& info = o.file.info();
+        m_surveys[i].resize(info.channels.size());
+        bool aligned = i == m_baseline, scaleKnown = false, scaled01 = false, hasValues = false;
+        std::string refusal;
+        for (const std::size_t c : channelOrder(info)) {
+            if (m_job.cancelled()) return Error{kCancelled};
+            m_job.report(m_step * m_done++, fmt::format("Finding the stars of run {} ({})", o.run->id, info.channels[c]));
+            auto plane = scaleKnown ? o.file.readChannel(c, std::move(m_spare), o.toRate(scaled01)) : o.file.readChannel(c, std::move(m_spare));
+            if (!plane) return plane.error();
+            if (!scaleKnown) {
+                const float top = topOf(*plane);
+                scaled01 = !info.integer && top > 0 && top <= 1.0F;
+                scaleKnown = true;
+                if (scaled01) addFlag(o.conditions, "assumed-scale");
+                rescale(*plane, o.toRate(scaled01));
+            }
+            hasValues = hasValues || std::any_of(plane->data(), plane->data() + plane->size(), [](float v) { return v == v; });
+            Survey& found = m_surveys[i][c];
+            found.scaled01 = scaled01;
+            const SmoothSky sky = findingSky(*plane);
+            found.defects = markDefects(*plane, sky);
+            found.stars = findStars(*plane, sky, o.rateOf(o.knownSaturation), info.geometry(c).split, found.defects.tops);
+            keep(std::move(*plane), i, c);
+            if (looksStretched(found.stars)) {
+                if (i == m_baseline)
+                    return Error{fmt::format("{} is stretched (its bright stars are wider than its faint ones), so nothing in it can be measured; give the linear stack as the baseline.", shown(info.path))};
+                m_stretched[i] = true;
+                m_refused[i] = "the frame is stretched, not linear (its bright stars are wider than its faint ones); give the stack as it was before stretching";
+                return Done{};
+            }
+            if (i == m_baseline) learnFromBaseline(found.stars, viewOf(i, c), info.channels[c]);
+            if (aligned) continue;
+            const auto* reference = m_reference.of(m_reference.stars, info.channels[c]);
+            const auto promised = promisedAlignment(i);
+            auto alignment = align(reference ? *reference : std::vector<AlignStar>{}, alignStars(found.stars, info.geometry(c)), statedScale(i));
+            if (!alignment && promised && c == channelOrder(info).back()) alignment = *promised; // better than nothing; fairness says so
+            if (alignment && promised) o.conditions.wcsOffset_px = distanceBetween(*alignment, *promised, m_open[m_baseline].conditions.width, m_open[m_baseline].conditions.height);
+            if (!alignment) {
+                if (refusal.empty()) refusal = alignment.error().message;
+                continue;
+            }
+            m_evidence[i].alignment = *alignment;
+            aligned = true;
+        }
+        if (!hasValues && i == m_baseline) return Error{fmt::format("{} has no pixel with a value: all are NaN, infinite or zero; give another frame as the baseline.", shown(info.path))};
+        if (!aligned) m_refused[i] = hasValues ? refusal : "no pixel has a value: all are NaN, infinite or zero";
+        return Done{};
+    }
+
+    StructureGrid structureGrid() const {
+        const RunConditions& c = m_open[m_baseline].conditions;
+        return StructureGrid::over(c.width, c.height, apartPixels(boxSide(c.scale_arcsec.value_or(0))));
+    }
+
+    /// What is hidden in a plane: the stars of its channel in every run, of all channels where a run has no such one.
+    const std::vector<StarDisc>& discsFor(const std::string& channel) {
+        const auto [known, fresh] = m_discs.try_emplace(channel);
+        if (!fresh) return known->second;
+        std::vector<MaskSource> sources;
+        for (std::size_t i = 0; i < m_open.size(); ++i) {
+            if (!m_refused[i].empty()) continue;
+            const auto& channels = m_open[i].file.info().channels;
+            const bool has = std::find(channels.begin(), channels.end(), channel) != channels.end();
+            for (std::size_t c = 0; c < channels.size(); ++c)
+                if (!has || channels[c] == channel) sources.push_back({&m_surveys[i][c].stars.stars, &m_surveys[i][c].stars.psf, m_surveys[i][c].stars.typicalNoise, viewOf(i, c)});
+        }
+        return known->second = commonDiscs(sources);
+    }
+
+    Status harvestRun(std::size_t i) {
+        OpenRun& o = m_open[i];
+        const FrameInfo& info = o.file.info();
+        std::vector<std::size_t> channels = channelOrder(info);
+        std::reverse(channels.begin(), channels.end());
+        for (const std::size_t c : channels) {
+            if (m_job.cancelled()) return Error{kCancelled};
+            m_job.report(m_step * m_done++, fmt::format("Measuring run {} ({})", o.run->id, info.channels[c]));
+            const Survey& found = m_surveys[i][c];
+            const std::vector<StarDisc>& discs = discsFor(info.channels[c]);
+            Result<Plane> plane = isKept(i, c) ? std::move(m_spare) : o.file.readChannel(c, std::move(m_spare), o.toRate(found.scaled01));
+            if (!plane) return plane.error();
+            markDefects(*plane, found.defects);
+            const auto halves = halvesOf(i, c, *plane, found.scaled01);
+            if (!halves) return halves.error();
+            HarvestRequest rq = request(i, c, *plane);
+            rq.discs = &discs;
+            if (*halves) rq.halves = &**halves;
+            m_evidence[i].planes.push_back(harvestPlane(*plane, found.stars, rq));
+            keep(std::move(*plane), i, c);
+        }
+        if (!o.run->short_stack.empty())
+            if (Status done = takeShortFluxes(i); !done) return done;
+        std::sort(m_evidence[i].planes.begin(), m_evidence[i].planes.end(), [&](const PlaneHarvest& a, const PlaneHarvest& b) {
+            const auto rank = [&](const std::string& ch) { return std::find(info.channels.begin(), info.channels.end(), ch); };
+            return rank(a.channel) < rank(b.channel);
+        });
+        return Done{};
+    }
+
+    /// The light of halo stars from the run's short exposures, in which they are not saturated.
+    Status takeShortFluxes(std::size_t i) {
+        Run brief = *m_open[i].run;
+        brief.stack = brief.short_stack;
+        brief.sub_exposure_s = brief.short_exposure_s;
+        brief.sub_count = brief.short_count;
+        auto opened = openRun(m_trial, brief, m_folder);
+        if (!opened) return opened.error();
+        const FrameInfo& info = opened->file.info();
+        if (!opened->problem.empty()) return Error{fmt::format("The short stack {} cannot be used: {}; add it to the trial as short_exposure_s.", shown(info.path), opened->problem)};
+        for (std::size_t c = 0; c < info.channels.size(); ++c) {
+            const auto target = std::find_if(m_evidence[i].planes.begin(), m_evidence[i].planes.end(), [&](const PlaneHarvest& p) { return p.channel == info.channels[c]; });
+            if (target == m_evidence[i].planes.end()) continue;
+            auto plane = opened->file.readChannel(c);
+            if (!plane) return plane.error();
+            rescale(*plane, opened->toRate(!info.integer && topOf(*plane) <= 1));
+            const PlaneGeometry geometry = info.geometry(c);
+            const PlaneStars stars = findStars(*plane, opened->rateOf(opened->knownSaturation), geometry.split);
+            const auto* reference = m_reference.of(m_reference.stars, info.channels[c]);
+            auto alignment = align(reference ? *reference : std::vector<AlignStar>{}, alignStars(stars, geometry), statedScale(i));
+            if (!alignment) alignment = m_evidence[i].alignment; // few stars in so short a stack: it was taken beside the long one
+            const PlaneView view{geometry, *alignment, plane->width(), plane->height()};
+            for (const Region& r : m_trial.regions) {
+                const auto halo = target->halos.find(r.id);
+                if (r.role != RegionRole::HaloStar || halo == target->halos.end() || !halo->second) continue;
+                const auto flux = starFlux(*plane, stars, view.toPlane(r.points[0]));
+                if (!flux) continue; // the long stack's own estimate stays
+                halo->second->flux = flux->flux;
+                halo->second->fluxSigma = flux->sigma;
+                halo->second->fromShort = true;
+            }
+        }
+        return Done{};
+    }
+
+    /// What the halves of a stack differ by, in its own rates and with its own noise; nothing where it has no halves. Halves that merely lie beside it and do not fit are left out.
+    Result<std::optional<Plane>> halvesOf(std::size_t i, std::size_t c, const Plane& whole, bool scaled01) {
+        const OpenRun& o = m_open[i];
+        if (o.halves.odd.empty()) return std::optional<Plane>{};
+        auto difference = readHalves(o, c, whole, scaled01);
+        if (difference) return std::optional<Plane>(std::move(*difference));
+        if (o.halves.named) return difference.error();
+        warn(fmt::format("Noise of run {} is not taken from the halves beside its stack: {}", o.run->id, difference.error().message));
+        return std::optional<Plane>{};
+    }
+
+    /// The last plane, in rates and without defects.
+    void keep(Plane&& plane, std::size_t run, std::size_t channel) {
+        m_spare = std::move(plane);
+        m_kept = std::pair(run, channel);
+    }
+    bool isKept(std::size_t run, std::size_t channel) const { return m_kept == std::pair(run, channel); }
+
+    void warn(std::string text) {
+        if (std::find(m_warnings.begin(), m_warnings.end(), text) == m_warnings.end()) m_warnings.push_back(std::move(text));
+    }
+
+    static void addFlag(RunConditions& c, const std::string& flag) {
+        if (std::find(c.flags.begin(), c.flags.end(), flag) == c.flags.end()) c.flags.push_back(flag);
+    }
+
+    /// By run, its channels.
+    std::vector<std::vector<Sky>> skiesOfAll() const {
+        std::vector<std::vector<Sky>> out(m_evidence.size());
+        std::vector<std::pair<std::size_t, std::size_t>> all;
+        for (std::size_t i = 0; i < out.size(); ++i) {
+            const RunEvidence& e = m_evidence[i];
+            for (const PlaneHarvest& h : e.planes) {
+                all.emplace_back(i, out[i].size());
+                out[i].push_back({&h, &e.surfaces.at(h.channel), &e.excludedCells.at(h.channel), {}, {}});
+            }
+        }
+        const auto skyOf = [&](std::size_t n) -> Sky& { return out[all[n].first][all[n].second]; };
+        std::vector<const Sky*> planes;
+        std::vector<std::size_t> runs;
+        for (std::size_t n = 0; n < all.size(); ++n) planes.push_back(&skyOf(n)), runs.push_back(all[n].first);
+        const auto repeats = whatRepeats(planes, runs, m_grid);
+        tbb::parallel_for(std::size_t{0}, all.size(), [&](std::size_t n) {
+            skyOf(n).repeats = repeats[n];
+            skyOf(n).noise = boxNoise(skyOf(n), m_open[all[n].first].conditions.scale_arcsec.value_or(0));
+        });
+        return out;
+    }
+
+    Result<TrialResults> assemble() {
+        m_job.report(0.97, "Comparing");
+        TrialResults r;
+        r.trial = m_trial.title;
+        r.baseline = m_trial.runs[m_baseline].id;
+        fitSurfaces(m_trial, m_evidence, m_baseline);
+        for (const OpenRun& o : m_open) r.conditions.push_back(o.conditions);
+        const std::vector<std::vector<Sky>> allSkies = skiesOfAll();
+        const std::vector<Sky>& base = allSkies[m_baseline];
+        const RunConditions& baseConditions = m_open[m_baseline].conditions;
+        std::vector<TrialResults> parts(m_open.size());
+        tbb::parallel_for(std::size_t{0}, m_open.size(), [&](std::size_t i) {
+            TrialResults& part = parts[i];
+            const Run& run = m_trial.runs[i];
+            FigureSheet sheet(part, run, m_open[i].conditions);
+            if (!m_refused[i].empty()) {
+                for (const char* q : {"background", "nebula_signal", "nebula_contrast", "time_ratio", "halo_radius", "halo_depth", "colour_slope", "colour_cast", "colour_scatter", "gradient", "star_count"})
+                    sheet.absent("", q, "", m_refused[i]);
+                return;
+            }
+            if (i != m_baseline) part.alignment.push_back({run.id, m_evidence[i].alignment});
+            const RunConditions& c = m_open[i].conditions;
+            const double perArea = c.scale_arcsec && baseConditions.scale_arcsec ? std::pow(*c.scale_arcsec / *baseConditions.scale_arcsec, 2) : 1 / std::pow(m_evidence[i].alignment.scale, 2);
+            const std::vector<Sky>& skies = allSkies[i];
+            for (const Sky& sky : skies) {
+                const Sky* other = nullptr;
+                if (i != m_baseline)
+                    for (const Sky& b : base)
+                        if (b.plane->channel == sky.plane->channel || base.size() == 1) other = &b;
+                if (!other && i != m_baseline)
+                    for (const char* q : {"background_ratio", "background_mag", "star_throughput", "softness"}) sheet.absent(sky.plane->channel, q, "", "the baseline has no such channel");
+                backgroundFigures(sheet, sky, other, perArea);
+                gradientFigures(sheet, sky, m_trial.site);
+                starFigures(sheet, sky, other);
+                artefactFigures(sheet, sky);
+            }
+            nebulaFigures(sheet, m_trial, skies, base, i == m_baseline, baseConditions, perArea);
+            if (i == m_baseline) return;
+            haloFigures(sheet, m_trial, m_open[i], skies, m_evidence[i], m_evidence[m_baseline]);
+            colourFigures(sheet, m_evidence[i], m_evidence[m_baseline]);
+        });
+        for (const TrialResults& part : parts) {
+            r.alignment.insert(r.alignment.end(), part.alignment.begin(), part.alignment.end());
+            r.measurements.insert(r.measurements.end(), part.measurements.begin(), part.measurements.end());
+            r.absent.insert(r.absent.end(), part.absent.begin(), part.absent.end());
+        }
+        chooseHeadlines(m_trial, r);
+        r.evidence = std::make_shared<const std::vector<RunEvidence>>(std::move(m_evidence));
+        r.fairness = judgeFairness(m_trial, r);
+        for (std::size_t i = 0; i < m_open.size(); ++i)
+            if (m_stretched[i])
+                r.fairness.insert(r.fairness.begin(), {m_trial.runs[i].id, "stretch", Grade::Voids, allQuantities(), "The frame is stretched, not linear: its bright stars are wider than its faint ones. Nothing in it was measured.", false});
+        r.ranking = rankRuns(m_trial, r);
+        r.warnings = m_warnings;
+        m_job.report(1, "Done");
+        return r;
+    }
+
+    const Trial& m_trial;
+    const fs::path& m_folder;
+    const Job& m_job;
+    std::vector<OpenRun> m_open;
+    std::vector<RunEvidence> m_evidence;
+    std::vector<char> m_stretched;      ///< by run
+    std::vector<std::string> m_refused; ///< by run: why it is not measured; empty when it is
+    std::vector<std::string> m_warnings;
+    Reference m_reference;
+    std::vector<std::vector<Survey>> m_surveys;           ///< by run and channel
+    std::map<std::string, std::vector<StarDisc>> m_discs; ///< by channel
+    StructureGrid m_grid;
+    std::size_t m_baseline = 0;
+    Plane m_spare; ///< the last plane, and memory for the next
+    std::optional<std::pair<std::size_t, std::size_t>> m_kept; ///< which run and channel that is
+    int m_done = 0;
+    double m_step = 0;
+};
+
+} // namespace
+
+Result<TrialResults> measureTrial(const Trial& trial, const fs::path& folder, const Job& job) {
+    try {
+        return Measurer(trial, folder, job).run();
+    } catch (const std::bad_alloc&) {
+        return Error{"There is not enough memory for these frames; close other programs or measure fewer runs at once."};
+    } catch (const std::exception& e) {
+        return Error{fmt::format("The trial could not be measured because of a fault in the program ({}); please report it.", e.what())};
+    }
+}
+
+} // namespace caelumen

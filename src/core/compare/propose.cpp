@@ -1,0 +1,228 @@
+#include "core/compare/propose.h"
+
+#include "core/base/file.h"
+#include "core/base/text.h"
+#include "core/compare/evidence.h"
+#include "core/image/frame_file.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cctype>
+#include <cmath>
+
+namespace caelumen {
+namespace fs = std::filesystem;
+namespace {
+
+bool hasAny(const std::string& text, std::initializer_list<const char*> words) {
+    return std::any_of(words.begin(), words.end(), [&](const char* w) { return text.find(w) != std::string::npos; });
+}
+
+/// As a word of its own: "ha" in "run_ha_3nm" but not in "halo".
+bool hasWord(const std::string& text, std::initializer_list<const char*> words) {
+    for (const char* word : words) {
+        const std::string w = word;
+        for (auto at = text.find(w); at != std::string::npos; at = text.find(w, at + 1)) {
+            const bool before = at == 0 || !std::isalpha(static_cast<unsigned char>(text[at - 1]));
+            const auto end = at + w.size();
+            const bool after = end >= text.size() || !std::isalpha(static_cast<unsigned char>(text[end]));
+            if (before && after) return true;
+        }
+    }
+    return false;
+}
+
+std::string nextId(const Trial& trial) {
+    for (int n = 0;; ++n) {
+        std::string id = n < 26 ? std::string(1, static_cast<char>('A' + n)) : fmt::format("R{}", n + 1);
+        if (!trial.run(id)) return id;
+    }
+}
+
+std::string slug(const std::string& name) {
+    std::string out;
+    for (const char c : lowered(name)) {
+        if (std::isalnum(static_cast<unsigned char>(c))) out += c;
+        else if (!out.empty() && out.back() != '-') out += '-';
+    }
+    while (!out.empty() && out.back() == '-') out.pop_back();
+    return out.empty() ? "filter" : out;
+}
+
+const PlaneHarvest* planeOf(const RunEvidence& run) {
+    for (const PlaneHarvest& p : run.planes)
+        if (p.channel == "G" || p.channel == "L") return &p;
+    return run.planes.empty() ? nullptr : &run.planes.front();
+}
+
+} // namespace
+
+std::string guessKind(const std::string& name) {
+    const std::string n = lowered(name);
+    if (hasAny(n, {"no filter", "no-filter", "nofilter", "unfiltered", "without filter"}) || hasWord(n, {"none", "open", "empty"})) return "none";
+    if (hasAny(n, {"uv/ir", "uvir", "uv-ir", "uv_ir", "ir cut", "ir-cut", "ircut"}) || hasWord(n, {"luminance", "lum", "l", "clear"})) return "uv-ir-cut";
+    if (hasAny(n, {"quad", "tri-band", "triband", "multi", "four-band"})) return "multi-band";
+    if (hasAny(n, {"dual", "duo", "twin", "sulphur-oxygen", "sulfur-oxygen"}) || hasWord(n, {"hoo", "so", "ho", "soo"})) return "dual-band";
+    if (hasAny(n, {"light pollution", "light-pollution", "city", "suburb", "broadband", "skyglow"}) || hasWord(n, {"lp", "lps"})) return "light-pollution";
+    if (hasAny(n, {"h-alpha", "halpha", "oiii", "o-iii", "sii", "s-ii", "h-beta", "hbeta"}) || hasWord(n, {"ha", "o3", "s2", "hb"})) return "single-line";
+    if (hasAny(n, {"infrared", "ir pass", "ir-pass"}) || hasWord(n, {"nir"})) return "near-infrared";
+    return "other";
+}
+
+void guessBaseline(Trial& trial) {
+    if (trial.baseline() || trial.runs.empty()) return;
+    const auto rank = [&](const Run& r) {
+        const Filter* f = trial.filter(r.filter);
+        const std::string kind = f ? f->kind : "other";
+        return kind == "none" ? 0 : kind == "uv-ir-cut" ? 1 : kind == "light-pollution" ? 2 : 3;
+    };
+    std::min_element(trial.runs.begin(), trial.runs.end(), [&](const Run& a, const Run& b) { return rank(a) < rank(b); })->baseline = true;
+}
+
+namespace {
+
+/// A half whose whole is among the frames is no run of its own.
+bool isHalf(const fs::path& path, const std::vector<fs::path>& frames) {
+    return std::any_of(frames.begin(), frames.end(), [&](const fs::path& whole) { return path == besideStack(whole, "odd") || path == besideStack(whole, "even"); });
+}
+
+} // namespace
+
+Status addRuns(Trial& trial, const std::vector<fs::path>& frames) {
+    for (const fs::path& path : frames) {
+        if (isHalf(path, frames)) continue;
+        const auto file = FrameFile::open(path);
+        if (!file) return file.error();
+        const FrameFacts& facts = file->info().facts;
+        const std::string stem = nameText(path.stem());
+        const std::string name = facts.filter ? *facts.filter : stem;
+        std::string id = slug(name);
+        if (!trial.filter(id)) trial.filters.push_back({id, name, guessKind(name), "", std::nullopt, true});
+        Run run;
+        run.id = nextId(trial);
+        run.filter = id;
+        run.stack = nameText(fs::absolute(path));
+        run.guessed = true;
+        trial.runs.push_back(run);
+        if (trial.target.name.empty() && facts.target) trial.target.name = *facts.target;
+        if (!trial.target.ra_deg && facts.ra_deg && facts.dec_deg) {
+            trial.target.ra_deg = facts.ra_deg;
+            trial.target.dec_deg = facts.dec_deg;
+        }
+        if (!trial.site.latitude_deg && facts.site_latitude_deg && facts.site_longitude_deg) {
+            trial.site.latitude_deg = facts.site_latitude_deg;
+            trial.site.longitude_deg = facts.site_longitude_deg;
+        }
+    }
+    guessBaseline(trial);
+    return Done{};
+}
+
+Result<Trial> proposeTrial(const std::vector<fs::path>& frames) {
+    Trial trial;
+    if (Status added = addRuns(trial, frames); !added) return added.error();
+    trial.title = trial.target.name.empty() ? "New trial" : trial.target.name;
+    return trial;
+}
+
+std::vector<Region> proposeRegions(const TrialResults& results) {
+    if (!results.evidence) return {};
+    const auto& runs = *results.evidence;
+    const auto base = std::find_if(runs.begin(), runs.end(), [&](const RunEvidence& r) { return r.run == results.baseline; });
+    if (base == runs.end()) return {};
+    const PlaneHarvest* grid = planeOf(*base);
+    if (!grid) return {};
+    const BackgroundMesh& mesh = grid->mesh;
+    const int w = mesh.across, h = mesh.down;
+    const auto at = [w](int i, int j) { return static_cast<std::size_t>(j * w + i); };
+    const auto storedCentre = [&](int i, int j) { return grid->view.toBaseline({(i + 0.5) * mesh.cell - 0.5, (j + 0.5) * mesh.cell - 0.5}); };
+
+    // How far each cell stands above the sky model, in sigmas, in the run and channel that shows most.
+    std::vector<double> bright(mesh.cells.size(), 0);
+    std::vector<char> usable(mesh.cells.size(), 0);
+    for (const RunEvidence& run : runs) {
+        for (const PlaneHarvest& p : run.planes) {
+            const auto surface = run.surfaces.find(p.channel);
+            if (surface == run.surfaces.end() || !surface->second.valid) continue;
+            for (int j = 0; j < h; ++j) {
+                for (int i = 0; i < w; ++i) {
+                    const Point plane = p.view.toPlane(storedCentre(i, j));
+                    const int a = static_cast<int>(plane.x / p.mesh.cell), b = static_cast<int>(plane.y / p.mesh.cell);
+                    if (plane.x < 0 || plane.y < 0 || a >= p.mesh.across || b >= p.mesh.down) continue;
+                    const MeshCell& c = p.mesh.at(a, b);
+                    if (c.used == 0) continue;
+                    usable[at(i, j)] = 1;
+                    const double excess = c.level - surface->second.at(SurfaceBasis::at(c.centre, p.view.width, p.view.height));
+                    bright[at(i, j)] = std::max(bright[at(i, j)], excess / std::max(surface->second.residual, 1e-30));
+                }
+            }
+        }
+    }
+    std::vector<double> smooth(bright.size(), 0);
+    for (int j = 1; j + 1 < h; ++j)
+        for (int i = 1; i + 1 < w; ++i)
+            for (int b = -1; b <= 1; ++b)
+                for (int a = -1; a <= 1; ++a) smooth[at(i, j)] += bright[at(i + a, j + b)] / 9;
+
+    std::vector<Region> out;
+    const double cell = mesh.cell * grid->view.geometry.pitch;
+    const int edge = std::max(2, std::min(w, h) / 12);
+    const auto peak = [&](auto allowed) {
+        std::pair<int, int> best{-1, -1};
+        double top = 4;
+        for (int j = edge; j < h - edge; ++j)
+            for (int i = edge; i < w - edge; ++i)
+                if (smooth[at(i, j)] > top && allowed(i, j)) {
+                    top = smooth[at(i, j)];
+                    best = {i, j};
+                }
+        return best;
+    };
+    const auto nebula = [&](std::pair<int, int> p, const char* id, double cells) { out.push_back({id, RegionRole::Nebula, RegionShape::Circle, {storedCentre(p.first, p.second)}, cells * cell, "", "", true}); };
+    if (const auto first = peak([](int, int) { return true; }); first.first >= 0) {
+        nebula(first, "N1", 1.8);
+        const double top = smooth[at(first.first, first.second)];
+        const auto second = peak([&](int i, int j) { return std::hypot(i - first.first, j - first.second) > 0.22 * std::min(w, h) && smooth[at(i, j)] < 0.6 * top; });
+        if (second.first >= 0) nebula(second, "N2", 1.5);
+    }
+    // Free sky: in each quarter the block of cells that stands out least.
+    const int block = std::max(2, std::min(w, h) / 8);
+    int sky = 0;
+    for (int quarter = 0; quarter < 4; ++quarter) {
+        const int i0 = quarter % 2 == 0 ? 1 : w / 2, i1 = quarter % 2 == 0 ? w / 2 : w - 1, j0 = quarter < 2 ? 1 : h / 2, j1 = quarter < 2 ? h / 2 : h - 1;
+        double least = 1e300;
+        std::pair<int, int> best{-1, -1};
+        for (int j = j0; j + block <= j1; ++j) {
+            for (int i = i0; i + block <= i1; ++i) {
+                double sum = 0;
+                bool whole = true;
+                for (int b = j; b < j + block; ++b)
+                    for (int a = i; a < i + block; ++a) {
+                        whole = whole && usable[at(a, b)];
+                        sum += std::max(0.0, smooth[at(a, b)]);
+                    }
+                if (whole && sum < least) {
+                    least = sum;
+                    best = {i, j};
+                }
+            }
+        }
+        if (best.first < 0 || least > 8.0 * block * block) continue;
+        const Point low = grid->view.toBaseline({static_cast<double>(best.first * mesh.cell), static_cast<double>(best.second * mesh.cell)});
+        const Point high = grid->view.toBaseline({static_cast<double>((best.first + block) * mesh.cell - 1), static_cast<double>((best.second + block) * mesh.cell - 1)});
+        out.push_back({fmt::format("S{}", ++sky), RegionRole::Sky, RegionShape::Rect, {low, high}, 0, "", "", true});
+    }
+    // The brightest star well inside, by the area it burns out where it is saturated.
+    const Star* star = nullptr;
+    const double marginX = 0.12 * grid->view.width, marginY = 0.12 * grid->view.height;
+    const auto weight = [](const Star& s) { return s.saturated ? 1e6 + s.area : s.flux * 1e-9; };
+    for (const Star& s : grid->stars.stars) {
+        if (s.x < marginX || s.y < marginY || s.x > grid->view.width - marginX || s.y > grid->view.height - marginY) continue;
+        if (!star || weight(s) > weight(*star)) star = &s;
+    }
+    if (star) out.push_back({"H1", RegionRole::HaloStar, RegionShape::Star, {grid->view.toBaseline({star->x, star->y})}, 0, "", "", true});
+    return out;
+}
+
+} // namespace caelumen

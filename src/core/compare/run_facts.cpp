@@ -1,0 +1,87 @@
+#include "core/compare/run_facts.h"
+
+#include "core/base/text.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace caelumen {
+namespace {
+
+/// Trial first, header second, of what is no part of a rig.
+template<class T>
+std::optional<T> resolve(const std::optional<T>& trial, const std::optional<T>& header, const char* what, RunConditions& c) {
+    if (!trial) return header;
+    if (header)
+        if (auto conflict = conflictOf(what, static_cast<double>(*header), static_cast<double>(*trial))) c.conflicts.push_back(*conflict);
+    return trial;
+}
+
+} // namespace
+
+Rescale OpenRun::toRate(bool scaled01) const {
+    const double full = scaled01 ? fullScale : 1;
+    return {static_cast<float>(pedestal / full), static_cast<float>(full * gain / seconds)};
+}
+
+Result<OpenRun> openRun(const Trial& trial, const Run& run, const std::filesystem::path& folder) {
+    auto file = FrameFile::open(folder / pathOf(run.stack));
+    if (!file) return file.error();
+    OpenRun out;
+    out.run = &run;
+    out.file = std::move(*file);
+    out.halves = halvesOf(run, folder);
+    const FrameFacts& h = out.file.info().facts;
+    Facts known = resolveFacts(trial.rig, run.rig, &h);
+    out.rig = known.rig;
+    RunConditions& c = out.conditions;
+    c.run = run.id;
+    c.combine = run.combine;
+    c.width = out.file.info().width;
+    c.height = out.file.info().height;
+    c.camera = !run.rig.name.empty() ? run.rig.name : h.camera.value_or("");
+    c.start = !run.start.empty() ? run.start : h.start.value_or("");
+    c.sensor_temperature_c = run.sensor_temperature_c ? run.sensor_temperature_c : h.sensor_temperature_c;
+    c.gain_setting = h.gain_setting;
+    c.offset_setting = h.offset_setting;
+    c.sub_exposure_s = resolve(run.sub_exposure_s, h.sub_exposure_s, "sub exposure (s)", c);
+    c.sub_count = resolve(run.sub_count, h.sub_count, "number of subs", c);
+    c.conflicts.insert(c.conflicts.end(), known.conflicts.begin(), known.conflicts.end());
+    const auto &gain = out.rig.gain_e_per_adu, &pedestal = out.rig.pedestal_adu;
+    if (out.rig.pixel_um && out.rig.focal_length_mm) c.scale_arcsec = 206.265 * *out.rig.pixel_um / *out.rig.focal_length_mm;
+    if (out.rig.focal_length_mm && out.rig.aperture_mm) c.focal_ratio = *out.rig.focal_length_mm / *out.rig.aperture_mm;
+    if (c.sub_exposure_s) c.total_s = *c.sub_exposure_s * c.sub_count.value_or(1);
+    c.gainAssumed = !gain;
+    out.gain = c.gain_e_per_adu = gain.value_or(1.0);
+    out.pedestalUnknown = !pedestal;
+    out.pedestal = pedestal.value_or(0);
+    const FrameInfo& info = out.file.info();
+    out.fullScale = out.rig.full_scale_adu.value_or(info.integer && info.bits == 8 ? 255.0 : 65535.0);
+    c.facts = std::move(known.list);
+    if (!gain) c.facts.push_back({"gain_e_per_adu", 1, FactSource::Assumed, {}});
+    if (!out.rig.full_scale_adu) c.facts.push_back({"full_scale_adu", out.fullScale, FactSource::Assumed, {}});
+    const double subs = run.combine == "sum" ? c.sub_count.value_or(1) : 1;
+    out.knownSaturation = out.fullScale * subs;
+    if (out.rig.full_well_e) out.knownSaturation = std::min(out.knownSaturation, (*out.rig.full_well_e / out.gain) * subs + out.pedestal);
+
+    if (!c.sub_exposure_s) out.problem = "the sub exposure is unknown: neither the trial nor the header gives it";
+    else if (run.combine == "sum" && !c.sub_count) out.problem = "the number of subs in the sum is unknown: neither the trial nor the header gives it";
+    else out.seconds = run.combine == "sum" ? *c.total_s : *c.sub_exposure_s;
+    if (out.pedestalUnknown) c.flags.push_back("pedestal-unknown");
+    if (c.gainAssumed || !c.scale_arcsec) c.flags.push_back("assumed-scale"); // without a pixel scale the boxes are 5 pixels wide
+    c.wcs = h.wcs;
+    c.bits = info.integer ? info.bits : 0;
+    if (out.file.info().facts.sources.count("interpolated")) c.flags.push_back("interpolated");
+    if (c.bits == 8) c.flags.push_back("eight-bit");
+    if (!c.conflicts.empty()) c.flags.push_back("header-conflict");
+
+    if (!c.start.empty() && trial.site.latitude_deg && trial.site.longitude_deg) {
+        if (const auto time = parseTime(c.start))
+            c.sky = skyAt({*trial.site.latitude_deg, *trial.site.longitude_deg, trial.site.elevation_m}, time->plusSeconds(c.total_s.value_or(0) / 2), trial.target.ra_deg, trial.target.dec_deg);
+    }
+    return out;
+}
+
+} // namespace caelumen

@@ -1,0 +1,100 @@
+#include "core/compare/sentences.h"
+
+#include "core/model/quantity.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace caelumen {
+namespace {
+
+int decimalsFor(double sigma) {
+    if (!(sigma > 0) || !std::isfinite(sigma)) return 3;
+    // Two digits of the error where it starts with 1 or 2, one otherwise.
+    const int power = static_cast<int>(std::floor(std::log10(sigma)));
+    const double lead = sigma / std::pow(10, power);
+    return std::clamp(-power + (lead < 2.95 ? 1 : 0), 0, 9);
+}
+
+} // namespace
+
+std::string formatNumber(double value, double sigma) {
+    // Four digits of the value are as many as anyone can use, but an error must never be shown as none.
+    const int most = std::abs(value) > 0 ? 3 - static_cast<int>(std::floor(std::log10(std::abs(value)))) : 4;
+    const int least = sigma > 0 ? -static_cast<int>(std::floor(std::log10(sigma))) : 0;
+    const int decimals = std::clamp(std::min(decimalsFor(sigma), std::max(most, least)), 0, 9);
+    std::string text = fmt::format("{:.{}f} \u00B1{:.{}f}", value, decimals, sigma, decimals);
+    return text;
+}
+
+std::string formatValue(const Measurement& m) {
+    if (!m.flagged("upper-limit")) return formatNumber(m.value, m.sigma);
+    const Quantity* q = quantity(m.quantity);
+    const bool deep = q && q->unit == "mag/arcsec2"; // a limit on light is a lower limit on magnitudes
+    return fmt::format("{} {:.{}f}", deep ? ">" : "<", m.value, deep ? 1 : decimalsFor(m.sigma));
+}
+
+std::string answerSentence(const Trial& trial, const TrialResults& r, const std::string& run) {
+    const Run* who = trial.run(run);
+    const Run* base = trial.run(r.baseline);
+    if (!who || !base) return {};
+    const auto name = [&](const Run& x) {
+        const Filter* f = trial.filter(x.filter);
+        return f ? f->name : x.filter;
+    };
+    const std::string filter = name(*who), open = name(*base);
+    std::string text;
+    if (run == r.baseline) return fmt::format("{} is the baseline: the other filters are measured against it.", filter);
+    const Region* nebula = nullptr;
+    for (const Region& region : trial.regions)
+        if (region.role == RegionRole::Nebula && !nebula) nebula = &region;
+    const Measurement* ratio = nebula ? r.headline(run, "time_ratio", nebula->id) : nullptr;
+    if (ratio && ratio->sigma < std::abs(ratio->value)) {
+        const std::string place = nebula->name.empty() ? nebula->id : nebula->name;
+        if (ratio->value > 1 + ratio->sigma) text = fmt::format("{} shows {} {} times faster than {} under this sky.", filter, place, formatNumber(ratio->value, ratio->sigma), open);
+        else if (ratio->value < 1 - ratio->sigma && ratio->value > 0) text = fmt::format("{} needs {} times as long as {} to show {} under this sky.", filter, formatNumber(1 / ratio->value, ratio->sigma / (ratio->value * ratio->value)), open, place);
+        else text = fmt::format("{} and {} show {} equally fast within the errors (time ratio {}).", filter, open, place, formatNumber(ratio->value, ratio->sigma));
+    } else if (const Absence* why = r.whyAbsent(run, "time_ratio")) {
+        text = fmt::format("{}: how much faster it shows the nebula is not known, because {}.", filter, why->reason);
+    } else {
+        text = fmt::format("{}: these frames do not say how much faster it shows the nebula.", filter);
+    }
+    const bool voided = std::any_of(r.fairness.begin(), r.fairness.end(), [&](const Unfairness& f) {
+        return f.run == run && f.grade == Grade::Voids && std::find(f.quantities.begin(), f.quantities.end(), "time_ratio") != f.quantities.end();
+    });
+    if (voided) text += " But the comparison is not fair: see what else differed.";
+    return text;
+}
+
+std::string conditionsSentence(const Trial& trial, const RunConditions& c) {
+    std::vector<std::string> parts;
+    if (trial.site.sqm) parts.push_back(fmt::format("{:.2f} mag/arcsec\u00B2", *trial.site.sqm));
+    else if (trial.site.bortle) parts.push_back(fmt::format("Bortle {}", *trial.site.bortle));
+    if (c.sky) {
+        if (c.sky->moon.alt_deg > 0) {
+            parts.push_back(fmt::format("moon {:.0f} % at {:.0f}\u00B0", 100 * c.sky->moonIlluminated, c.sky->moon.alt_deg) + (c.sky->moonSeparation_deg ? fmt::format(", {:.0f}\u00B0 away", *c.sky->moonSeparation_deg) : ""));
+        } else {
+            parts.push_back("moon down");
+        }
+        if (c.sky->target) parts.push_back(fmt::format("target at {:.0f}\u00B0", c.sky->target->alt_deg));
+    }
+    if (c.sub_exposure_s) parts.push_back(c.sub_count ? fmt::format("{} \u00D7 {:g} s", *c.sub_count, *c.sub_exposure_s) : fmt::format("{:g} s", *c.sub_exposure_s));
+    return fmt::format("{}", fmt::join(parts, "  \u00B7  "));
+}
+
+std::string tieSentence(const Ranking& ranking, const std::string& run) {
+    std::string others;
+    int more = 0;
+    for (const RankedPair& p : ranking.pairs) {
+        if (p.separated || (p.better != run && p.worse != run)) continue;
+        others += (others.empty() ? "" : " or ") + (p.better == run ? p.worse : p.better);
+        more = std::max(more, p.moreSubs.value_or(0));
+    }
+    if (others.empty()) return {};
+    if (more == 0) return fmt::format("Cannot be told from run {} at 95 %.", others);
+    return fmt::format("Cannot be told from run {} at 95 %; about {} more subs of each would.", others, more);
+}
+
+} // namespace caelumen

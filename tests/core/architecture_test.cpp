@@ -1,0 +1,112 @@
+#include <QtTest>
+
+#include <QDirIterator>
+#include <QMap>
+#include <QRegularExpression>
+#include <QSet>
+
+/// Which folder may include which, as docs/architecture.md draws it. A new folder needs a line here and there.
+class ArchitectureTest : public QObject {
+    Q_OBJECT
+
+    const QDir m_source{QStringLiteral(CAELUMEN_SOURCE_DIR "/src")};
+    QMap<QString, QStringList> m_includes; ///< by file, relative to src
+
+    /// "core/stars", "app/bench", "app", "store" ...
+    static QString folderOf(const QString& file) {
+        const QStringList parts = file.split('/');
+        return parts.size() > 2 ? parts[0] + '/' + parts[1] : parts[0];
+    }
+
+    static QMap<QString, QSet<QString>> allowed() {
+        const auto words = [](const char* text) {
+            const QStringList list = QString::fromLatin1(text).split(' ', Qt::SkipEmptyParts);
+            return QSet<QString>(list.begin(), list.end());
+        };
+        return {
+            {"core/base", {}},
+            {"core/image", words("core/base")},
+            {"core/optics", words("core/base")},
+            {"core/sky", words("core/base")},
+            {"core/stars", words("core/base core/image")},
+            {"core/model", words("core/base core/image core/optics core/sky core/stars")}, // their values alone: see modelsHaveNoPixels
+            {"core/measure", words("core/base core/image core/model core/stars")},
+            {"core/compare", words("core/base core/image core/measure core/model core/optics core/sky core/stars")},
+            {"core/picture", words("core/base core/compare")},
+            {"core/plan", words("core/base core/model core/optics core/sky")},
+            {"core/prepare", words("core/base core/image core/measure core/model core/optics core/sky core/stars")},
+            {"core/simulate", words("core/base core/image core/measure core/model core/optics core/sky core/stars")},
+            {"store", words("core/base core/model")},
+            {"report", words("core/base core/compare core/model core/picture core/stars")},
+            {"unpack", words("core/image")},
+            {"cli", words("core/base core/compare core/optics core/prepare core/simulate core/sky report store")},
+            {"app/widgets", words("app core/base core/picture")},
+            {"app/bench", words("app app/widgets core/base core/compare core/measure core/model core/sky report")},
+            {"app/kit", words("app app/widgets core/base core/compare core/model core/optics report")},
+            {"app/night", words("app app/widgets core/base core/model core/optics core/plan core/simulate report")},
+            {"app/subs", words("app app/widgets core/base core/optics core/prepare core/simulate core/sky report")},
+            {"app", words("app/bench app/kit app/night app/subs app/widgets core/base core/compare core/image core/model core/optics core/picture core/simulate core/sky report store")},
+        };
+    }
+
+private slots:
+    void initTestCase() {
+        static const QRegularExpression include("^#include \"([^\"]+)\"", QRegularExpression::MultilineOption);
+        QDirIterator files(m_source.path(), {"*.h", "*.cpp"}, QDir::Files, QDirIterator::Subdirectories);
+        while (files.hasNext()) {
+            QFile file(files.next());
+            QVERIFY2(file.open(QIODevice::ReadOnly), qPrintable(file.fileName()));
+            QStringList& includes = m_includes[m_source.relativeFilePath(file.fileName())];
+            for (auto matches = include.globalMatch(QString::fromUtf8(file.readAll())); matches.hasNext();) includes << matches.next().captured(1);
+        }
+        QVERIFY(m_includes.size() > 100);
+    }
+
+    void foldersKeepTheirPlace() {
+        const auto rules = allowed();
+        for (auto file = m_includes.cbegin(); file != m_includes.cend(); ++file) {
+            const QString from = folderOf(file.key());
+            QVERIFY2(rules.contains(from), qPrintable("src/" + from + " has no line in this test"));
+            for (const QString& include : file.value()) {
+                const QString to = folderOf(include);
+                QVERIFY2(to == from || rules[from].contains(to), qPrintable(file.key() + " may not include " + include));
+            }
+        }
+    }
+
+    /// What may be included leads nowhere back.
+    void theCoreHasNoCircles() {
+        const auto rules = allowed();
+        QSet<QString> done;
+        std::function<void(const QString&, QStringList)> walk = [&](const QString& folder, QStringList path) {
+            QVERIFY2(!path.contains(folder), qPrintable(path.join(" -> ") + " -> " + folder));
+            if (done.contains(folder)) return;
+            path << folder;
+            for (const QString& next : rules[folder])
+                if (next.startsWith("core/")) walk(next, path);
+            done.insert(folder);
+        };
+        for (auto it = rules.cbegin(); it != rules.cend(); ++it)
+            if (it.key().startsWith("core/")) walk(it.key(), {});
+        QVERIFY(done.size() >= 12);
+    }
+
+    /// Trials, results and plans are values: whoever uses them compiles no pixel code.
+    void modelsHaveNoPixels() {
+        QSet<QString> reached;
+        QStringList open;
+        for (auto file = m_includes.cbegin(); file != m_includes.cend(); ++file)
+            if (folderOf(file.key()) == "core/model") open << file.key();
+        QVERIFY(open.size() > 10);
+        while (!open.isEmpty()) {
+            const QString file = open.takeLast();
+            if (reached.contains(file)) continue;
+            reached.insert(file);
+            open << m_includes.value(file);
+        }
+        for (const char* pixels : {"core/image/plane.h", "core/image/frame_file.h", "core/measure/harvest.h"}) QVERIFY2(!reached.contains(pixels), pixels);
+    }
+};
+
+QTEST_APPLESS_MAIN(ArchitectureTest)
+#include "architecture_test.moc"
