@@ -1,7 +1,7 @@
 #include "core/model/trial_json.h"
 
 #include "core/base/file.h"
-#include "core/base/json.h"
+#include "core/base/json_fields.h"
 #include "core/base/text.h"
 #include "core/base/time_text.h"
 #include "core/model/plan_json.h"
@@ -14,88 +14,7 @@
 namespace caelumen {
 namespace {
 
-struct Bad {
-    std::string message;
-};
-
-/// Reads fields of one object; a wrong one is thrown as Bad and turned into an Error at the entry point.
-class Reader {
-public:
-    Reader(const Json& json, std::string file, std::string place) : m_json(json), m_file(std::move(file)), m_place(std::move(place)) {
-        if (!json.is_object()) throw Bad{fmt::format("{}: {} must be an object in braces.", m_file, m_place)};
-    }
-
-    [[noreturn]] void fail(const std::string& what) const { throw Bad{fmt::format("{}: {} {}.", m_file, m_place, what)}; }
-
-    const Json* field(const char* key) const {
-        const auto it = m_json.find(key);
-        return it == m_json.end() || it->is_null() ? nullptr : &*it;
-    }
-    std::string text(const char* key, const std::string& otherwise = {}) const {
-        const Json* v = field(key);
-        if (!v) return otherwise;
-        if (!v->is_string()) fail(fmt::format("has \"{}\" that is not text", key));
-        return v->get<std::string>();
-    }
-    std::string needText(const char* key) const {
-        const std::string v = text(key);
-        if (v.empty()) fail(fmt::format("needs \"{}\"", key));
-        return v;
-    }
-    std::optional<double> number(const char* key, double low = -1e300, double high = 1e300) const {
-        const Json* v = field(key);
-        if (!v) return std::nullopt;
-        if (!v->is_number()) fail(fmt::format("has \"{}\" that is not a number", key));
-        return checked(key, v->get<double>(), low, high);
-    }
-    std::optional<double> positive(const char* key, double high = 1e12) const {
-        const auto v = number(key, 0, high);
-        if (v && !(*v > 0)) fail(fmt::format("has \"{}\" that must be above zero", key));
-        return v;
-    }
-    std::optional<int> whole(const char* key, int low, int high) const {
-        const auto v = number(key, low, high);
-        if (v && std::floor(*v) != *v) fail(fmt::format("has \"{}\" that must be a whole number", key));
-        return v ? std::optional(static_cast<int>(*v)) : std::nullopt;
-    }
-    bool flag(const char* key) const {
-        const Json* v = field(key);
-        if (!v) return false;
-        if (!v->is_boolean()) fail(fmt::format("has \"{}\" that must be true or false", key));
-        return v->get<bool>();
-    }
-    std::optional<Point> point(const char* key) const {
-        const Json* v = field(key);
-        if (!v) return std::nullopt;
-        return asPoint(*v, key);
-    }
-    Point asPoint(const Json& v, const char* key) const {
-        if (!v.is_array() || v.size() != 2 || !v[0].is_number() || !v[1].is_number()) fail(fmt::format("has \"{}\" that must be two numbers [x, y]", key));
-        return {checked(key, v[0].get<double>(), -1e7, 1e7), checked(key, v[1].get<double>(), -1e7, 1e7)};
-    }
-    const Json* list(const char* key, std::size_t most = 10'000) const {
-        const Json* v = field(key);
-        if (v && !v->is_array()) fail(fmt::format("has \"{}\" that must be a list in square brackets", key));
-        if (v && v->size() > most) fail(fmt::format("has {} \"{}\", more than the {} that can be handled", v->size(), key, most));
-        return v;
-    }
-    Reader object(const char* key, const std::string& place) const {
-        static const Json empty = Json::object();
-        const Json* v = field(key);
-        return Reader(v ? *v : empty, m_file, place);
-    }
-    const std::string& file() const { return m_file; }
-
-private:
-    double checked(const char* key, double v, double low, double high) const {
-        if (!std::isfinite(v) || v < low || v > high) fail(fmt::format("has \"{}\" = {} outside {} to {}", key, v, low, high));
-        return v;
-    }
-    const Json& m_json;
-    std::string m_file, m_place;
-};
-
-Rig readRig(const Reader& r, bool withName) {
+Rig readRig(const JsonFields& r, bool withName) {
     Rig rig;
     if (withName) rig.name = r.text("name");
     rig.focal_length_mm = r.positive("focal_length_mm", 1e6);
@@ -110,21 +29,18 @@ Rig readRig(const Reader& r, bool withName) {
     rig.filter_thickness_mm = r.number("filter_thickness_mm", 0, 100);
     rig.reducer = r.positive("reducer", 100);
     rig.back_focus_mm = r.positive("back_focus_mm", 10'000);
-    if (const Json* gaps = r.field("gaps_mm")) {
-        if (!gaps->is_object()) r.fail("has \"gaps_mm\" that must be an object of names and millimetres");
-        for (const auto& [name, value] : gaps->items()) {
-            if (!value.is_number() || !(value.get<double>() > 0) || value.get<double>() > 1e4) r.fail(fmt::format("has a gap \"{}\" that must be millimetres above zero", name));
-            rig.gaps_mm[name] = value.get<double>();
-        }
+    for (const auto& [name, value] : r.items("gaps_mm")) {
+        if (!value->is_number() || !(value->get<double>() > 0) || value->get<double>() > 1e4) r.fail(fmt::format("has a gap \"{}\" that must be millimetres above zero", name));
+        rig.gaps_mm[name] = value->get<double>();
     }
     return rig;
 }
 
 /// Horizon, light domes and lamps of a site.
-void readSurroundings(const Reader& r, Site& site) {
+void readSurroundings(const JsonFields& r, Site& site) {
     if (const Json* points = r.list("horizon")) {
         for (const Json& point : *points) {
-            const Reader p(point, r.file(), "a point of the horizon");
+            const JsonFields p(point, r.file(), "a point of the horizon");
             const auto azimuth = p.number("azimuth_deg", 0, 360), altitude = p.number("altitude_deg", -10, 90);
             if (!azimuth || !altitude) p.fail("needs \"azimuth_deg\" and \"altitude_deg\"");
             site.horizon.push_back({*azimuth, *altitude});
@@ -133,7 +49,7 @@ void readSurroundings(const Reader& r, Site& site) {
     }
     if (const Json* domes = r.list("light_domes")) {
         for (const Json& dome : *domes) {
-            const Reader d(dome, r.file(), "a light dome of the site");
+            const JsonFields d(dome, r.file(), "a light dome of the site");
             const auto azimuth = d.number("azimuth_deg", 0, 360);
             if (!azimuth) d.fail("needs \"azimuth_deg\"");
             const LightDome usual;
@@ -141,7 +57,7 @@ void readSurroundings(const Reader& r, Site& site) {
         }
     }
     if (r.field("lamps")) {
-        const Reader l = r.object("lamps", "the lamps of the site");
+        const JsonFields l = r.object("lamps", "the lamps of the site");
         LampMix mix{0, 0, 0, 0, 0};
         for (const auto& [key, part] : {std::pair{"high_pressure_sodium", &mix.highPressureSodium}, {"low_pressure_sodium", &mix.lowPressureSodium}, {"metal_halide", &mix.metalHalide}, {"led_warm", &mix.ledWarm}, {"led_cool", &mix.ledCool}})
             *part = l.number(key, 0, 1e6).value_or(0);
@@ -150,7 +66,7 @@ void readSurroundings(const Reader& r, Site& site) {
     }
 }
 
-Filter readFilter(const Reader& r) {
+Filter readFilter(const JsonFields& r) {
     Filter f;
     f.id = r.needText("id");
     f.name = r.text("name", f.id);
@@ -166,28 +82,23 @@ Filter readFilter(const Reader& r) {
     f.set_size = r.whole("set_size", 1, 100).value_or(1);
     f.mount = r.text("mount");
     f.notes = r.text("notes");
-    if (const Json* photos = r.list("photos")) {
-        for (const Json& photo : *photos) {
-            if (!photo.is_string()) r.fail("has \"photos\" that must be a list of file names");
-            f.photos.push_back(photo.get<std::string>());
-        }
-    }
+    f.photos = r.texts("photos");
     if (const Json* claims = r.list("claimed_bands")) {
         for (const Json& claim : *claims) {
-            const Reader c(claim, r.file(), fmt::format("a claimed band of filter \"{}\"", f.id));
+            const JsonFields c(claim, r.file(), fmt::format("a claimed band of filter \"{}\"", f.id));
             const auto centre = c.number("center_nm", 100, 3000);
             if (!centre) c.fail("needs \"center_nm\"");
             f.claims.push_back({*centre, c.positive("fwhm_nm", 2000), c.number("peak", 0, 2)});
         }
     }
     if (r.field("price")) {
-        const Reader p = r.object("price", fmt::format("the price of filter \"{}\"", f.id));
+        const JsonFields p = r.object("price", fmt::format("the price of filter \"{}\"", f.id));
         f.price = Price{p.number("amount", 0, 1e9).value_or(0), p.number("shipping", 0, 1e9).value_or(0), p.text("currency")};
     }
     return f;
 }
 
-std::string readTime(const Reader& r, const char* key) {
+std::string readTime(const JsonFields& r, const char* key) {
     const std::string given = r.text(key);
     if (given.empty()) return given;
     const auto utc = utcTime(given);
@@ -195,7 +106,7 @@ std::string readTime(const Reader& r, const char* key) {
     return *utc;
 }
 
-Run readRun(const Reader& r) {
+Run readRun(const JsonFields& r) {
     Run run;
     run.id = r.needText("id");
     run.filter = r.needText("filter");
@@ -220,7 +131,7 @@ Run readRun(const Reader& r) {
     return run;
 }
 
-Region readRegion(const Reader& r) {
+Region readRegion(const JsonFields& r) {
     Region region;
     region.id = r.needText("id");
     region.channel = r.text("channel");
@@ -264,14 +175,14 @@ Region readRegion(const Reader& r) {
 }
 
 template<class Item, class Read>
-std::vector<Item> readList(const Reader& r, const char* key, const char* what, Read read) {
+std::vector<Item> readList(const JsonFields& r, const char* key, const char* what, Read read) {
     std::vector<Item> out;
     std::set<std::string> ids;
     const Json* list = r.list(key, 1000); // each run and region is measured, each filter shown
     if (!list) return out;
     std::size_t n = 0;
     for (const Json& json : *list) {
-        const Reader reader(json, r.file(), fmt::format("{} {}", what, ++n));
+        const JsonFields reader(json, r.file(), fmt::format("{} {}", what, ++n));
         out.push_back(read(reader));
         if (!ids.insert(out.back().id).second) reader.fail(fmt::format("repeats the id \"{}\"; ids must differ", out.back().id));
     }
@@ -310,14 +221,12 @@ Json pointToJson(Point p) { return Json::array({p.x, p.y}); }
 } // namespace
 
 Result<Trial> trialFromJson(const Json& json, const std::string& name) {
-    try {
-        const Reader root(json, name, "the trial");
-        const auto version = root.whole("caelumen_trial", 0, 1'000'000);
-        if (!version) root.fail("has no \"caelumen_trial\"; it is not a trial file");
-        if (*version != 1) root.fail(fmt::format("is of format {}; this program reads format 1", *version));
+    return understood<Trial>(name, [&]() -> Result<Trial> {
+        const JsonFields root(json, name, "the trial");
+        root.needFormat("caelumen_trial", "a trial file");
         Trial t;
         t.title = root.text("title");
-        const Reader site = root.object("site", "the site");
+        const JsonFields site = root.object("site", "the site");
         t.site.name = site.text("name");
         t.site.latitude_deg = site.number("latitude_deg", -90, 90);
         t.site.longitude_deg = site.number("longitude_deg", -360, 360);
@@ -326,7 +235,7 @@ Result<Trial> trialFromJson(const Json& json, const std::string& name) {
         t.site.sqm = site.number("sqm", 5, 25);
         t.site.zone = site.text("zone");
         readSurroundings(site, t.site);
-        const Reader target = root.object("target", "the target");
+        const JsonFields target = root.object("target", "the target");
         t.target.name = target.text("name");
         t.target.ra_deg = target.number("ra_deg", 0, 360);
         t.target.dec_deg = target.number("dec_deg", -90, 90);
@@ -346,11 +255,7 @@ Result<Trial> trialFromJson(const Json& json, const std::string& name) {
         }
         if (baselines > 1) root.fail("marks more than one run as baseline; mark one");
         return t;
-    } catch (const Bad& bad) {
-        return Error{bad.message};
-    } catch (const nlohmann::json::exception& e) {
-        return Error{fmt::format("{} cannot be used as a trial ({}).", name, e.what())};
-    }
+    });
 }
 
 Result<Trial> readTrial(const std::filesystem::path& path) {

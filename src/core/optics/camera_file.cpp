@@ -1,6 +1,6 @@
 #include "core/optics/camera_file.h"
 
-#include "core/base/json.h"
+#include "core/base/json_fields.h"
 
 #include <fmt/format.h>
 
@@ -11,33 +11,13 @@
 namespace caelumen {
 namespace {
 
-struct Bad {
-    std::string message;
-};
-
-/// A number above zero (or from zero on), or nothing where the key is missing.
-std::optional<double> number(const Json& json, const char* key, const std::string& where, bool zero = false) {
-    const auto it = json.find(key);
-    if (it == json.end() || it->is_null()) return std::nullopt;
-    if (!it->is_number() || !std::isfinite(it->get<double>()) || it->get<double>() < 0 || (!zero && it->get<double>() == 0)) throw Bad{fmt::format("{} has \"{}\" that must be a number above zero.", where, key)};
-    return it->get<double>();
-}
-
-std::string text(const Json& json, const char* key, const std::string& where) {
-    const auto it = json.find(key);
-    if (it == json.end() || it->is_null()) return {};
-    if (!it->is_string()) throw Bad{fmt::format("{} has \"{}\" that must be text.", where, key)};
-    return it->get<std::string>();
-}
-
-CameraChannel channelFrom(const Json& json, const std::string& file) {
-    if (!json.is_object()) throw Bad{fmt::format("{} has a channel that is no object in braces.", file)};
+CameraChannel channelFrom(const JsonFields& r) {
     CameraChannel c;
-    c.name = text(json, "name", file + ", a channel,");
-    if (c.name != "R" && c.name != "G" && c.name != "B" && c.name != "L") throw Bad{fmt::format("{} has a channel \"{}\"; channels are R, G, B or L.", file, c.name)};
-    const auto points = json.find("points");
-    auto curve = curveFromPoints(points == json.end() ? Json() : *points, fmt::format("{}, channel {},", file, c.name));
-    if (!curve) throw Bad{curve.error().message};
+    c.name = r.text("name");
+    if (c.name != "R" && c.name != "G" && c.name != "B" && c.name != "L") r.fail(fmt::format("has \"name\" = \"{}\"; channels are R, G, B or L", c.name));
+    const Json* points = r.field("points");
+    auto curve = curveFromPoints(points ? *points : Json(), fmt::format("{}, channel {},", r.file(), c.name));
+    if (!curve) throw BadJson{curve.error().message};
     c.efficiency = std::move(*curve);
     return c;
 }
@@ -45,44 +25,32 @@ CameraChannel channelFrom(const Json& json, const std::string& file) {
 } // namespace
 
 Result<Camera> cameraFromText(const std::string& said, const std::string& name) {
-    try {
-        const Json json = Json::parse(said);
-        if (!json.is_object() || !json.contains("caelumen_camera")) return Error{fmt::format("{} has no \"caelumen_camera\"; it is not a camera file.", name)};
-        if (json["caelumen_camera"] != 1) return Error{fmt::format("{} is a camera of another format; this program reads format 1.", name)};
+    const auto json = parseJson(said, name);
+    if (!json) return json.error();
+    return understood<Camera>(name, [&]() -> Result<Camera> {
+        const JsonFields r(*json, name, "the camera");
+        r.needFormat("caelumen_camera", "a camera file");
         Camera camera;
-        camera.name = text(json, "name", name);
-        if (camera.name.empty()) return Error{fmt::format("{} needs the camera's \"name\".", name)};
+        camera.name = r.needText("name");
         camera.id = "own:" + camera.name;
-        camera.window = text(json, "window", name);
-        if (const auto it = json.find("passes_infrared"); it != json.end()) {
-            if (!it->is_boolean()) return Error{fmt::format("{} has \"passes_infrared\" that must be true or false.", name)};
-            camera.passesInfrared = it->get<bool>();
+        camera.window = r.text("window");
+        camera.passesInfrared = r.flag("passes_infrared", camera.passesInfrared);
+        camera.pixel_um = r.positive("pixel_um");
+        camera.full_well_e = r.positive("full_well_e");
+        for (const JsonFields& g : r.objects("gains")) {
+            const auto gain = g.positive("e_per_adu");
+            if (!gain) g.fail("needs \"e_per_adu\"");
+            camera.gains.push_back({g.numberOr("setting", 0, 0, 1e12), *gain, g.number("read_noise_e", 0, 1e12)});
         }
-        camera.pixel_um = number(json, "pixel_um", name);
-        camera.full_well_e = number(json, "full_well_e", name);
-        if (const auto it = json.find("gains"); it != json.end()) {
-            if (!it->is_array() || it->size() > 10'000) return Error{fmt::format("{} has \"gains\" that must be a list in square brackets.", name)};
-            for (const Json& g : *it) {
-                const std::string where = name + ", a gain,";
-                if (!g.is_object()) return Error{fmt::format("{} is no object in braces.", where)};
-                const auto setting = number(g, "setting", where, true), gain = number(g, "e_per_adu", where), noise = number(g, "read_noise_e", where, true);
-                if (!gain) return Error{fmt::format("{} needs \"e_per_adu\".", where)};
-                camera.gains.push_back({setting.value_or(0), *gain, noise});
-            }
-        }
-        const auto channels = json.find("channels");
-        if (channels == json.end() || !channels->is_array() || channels->empty() || channels->size() > 4) return Error{fmt::format("{} needs \"channels\", one to four of them.", name)};
+        const auto channels = r.objects("channels", 4);
+        if (channels.empty()) r.fail("needs \"channels\", one to four of them");
         std::set<std::string> seen;
-        for (const Json& c : *channels) {
-            camera.channels.push_back(channelFrom(c, name));
-            if (!seen.insert(camera.channels.back().name).second) return Error{fmt::format("{} has channel {} twice.", name, camera.channels.back().name)};
+        for (const JsonFields& c : channels) {
+            camera.channels.push_back(channelFrom(c));
+            if (!seen.insert(camera.channels.back().name).second) r.fail(fmt::format("has channel {} twice", camera.channels.back().name));
         }
         return camera;
-    } catch (const Bad& bad) {
-        return Error{bad.message};
-    } catch (const nlohmann::json::exception&) {
-        return Error{fmt::format("{} is no JSON text.", name)};
-    }
+    });
 }
 
 std::string cameraToText(const Camera& camera) {

@@ -1,7 +1,7 @@
 #include "core/prepare/subs.h"
 
 #include "core/base/file.h"
-#include "core/base/json.h"
+#include "core/base/json_fields.h"
 #include "core/base/text.h"
 #include "core/model/trial_json.h"
 
@@ -11,95 +11,34 @@
 #include <fnmatch.h>
 #include <glob.h>
 #include <memory>
+#include <set>
 
 namespace caelumen {
 namespace fs = std::filesystem;
 namespace {
 
-struct Bad {
-    std::string message;
-};
+constexpr std::size_t kMostFiles = 200'000;
 
 /// Files of a list of names and patterns, each once, in the order of the list and by name within a pattern.
-std::vector<fs::path> filesOf(const Json& json, const char* key, const std::string& name, const fs::path& folder, bool needed) {
+std::vector<fs::path> filesOf(const JsonFields& r, const char* key, const fs::path& folder) {
     std::vector<fs::path> out;
-    const auto it = json.find(key);
-    if (it != json.end() && !it->is_null()) {
-        if (!it->is_array()) throw Bad{fmt::format("{}: \"{}\" must be a list of file names in square brackets.", name, key)};
-        if (it->size() > 200'000) throw Bad{fmt::format("{}: \"{}\" has far too many entries.", name, key)};
-        for (const Json& entry : *it) {
-            if (!entry.is_string()) throw Bad{fmt::format("{}: \"{}\" must hold file names as text.", name, key)};
-            const auto pattern = entry.get<std::string>();
-            const fs::path full = folder / pathOf(pattern);
-            std::error_code failed;
-            if (fs::exists(full, failed)) {
-                out.push_back(full);
-                continue;
-            }
-            glob_t found{};
-            const std::unique_ptr<glob_t, void (*)(glob_t*)> freed(&found, ::globfree);
-            if (::glob(full.c_str(), 0, nullptr, &found) != 0)
-                throw Bad{fmt::format("{}: \"{}\" names {}, which matches no file; check the name and the folder.", name, key, shown(full))};
-            for (std::size_t i = 0; i < found.gl_pathc; ++i) out.emplace_back(found.gl_pathv[i]);
+    for (const std::string& pattern : r.texts(key, kMostFiles)) {
+        const fs::path full = folder / pathOf(pattern);
+        std::error_code failed;
+        if (fs::exists(full, failed)) {
+            out.push_back(full);
+            continue;
         }
+        glob_t found{};
+        const std::unique_ptr<glob_t, void (*)(glob_t*)> freed(&found, ::globfree);
+        if (::glob(full.c_str(), 0, nullptr, &found) != 0) r.fail(fmt::format("has \"{}\" that names {}, which matches no file; check the name and the folder", key, shown(full)));
+        for (std::size_t i = 0; i < found.gl_pathc; ++i) out.emplace_back(found.gl_pathv[i]);
     }
     std::vector<fs::path> once;
+    std::set<fs::path> seen;
     for (fs::path& p : out)
-        if (std::find(once.begin(), once.end(), p) == once.end()) once.push_back(std::move(p));
-    if (needed && once.empty()) throw Bad{fmt::format("{}: \"lights\" names no file; list the subs there.", name)};
+        if (seen.insert(p).second) once.push_back(std::move(p));
     return once;
-}
-
-const Json* object(const Json& json, const char* key, const std::string& name) {
-    const auto it = json.find(key);
-    if (it == json.end() || it->is_null()) return nullptr;
-    if (!it->is_object()) throw Bad{fmt::format("{}: \"{}\" must be an object in braces.", name, key)};
-    return &*it;
-}
-
-std::string word(const Json& json, const char* key, const std::string& name, const std::string& otherwise) {
-    const auto it = json.find(key);
-    if (it == json.end() || it->is_null()) return otherwise;
-    if (!it->is_string()) throw Bad{fmt::format("{}: \"{}\" must be text.", name, key)};
-    return it->get<std::string>();
-}
-
-template<class T>
-T oneOf(const Json& json, const char* key, const std::string& name, T otherwise, std::initializer_list<std::pair<const char*, T>> words) {
-    const std::string given = word(json, key, name, "");
-    if (given.empty()) return otherwise;
-    std::string all;
-    for (const auto& [text, value] : words) {
-        if (given == text) return value;
-        all += (all.empty() ? "" : ", ") + std::string(text);
-    }
-    throw Bad{fmt::format("{}: \"{}\" is \"{}\"; it must be one of {}.", name, key, given, all)};
-}
-
-void number(const Json& json, const char* key, const std::string& name, double& to, double low, double high) {
-    const auto it = json.find(key);
-    if (it == json.end() || it->is_null()) return;
-    if (!it->is_number() || !(it->get<double>() >= low) || it->get<double>() > high) throw Bad{fmt::format("{}: \"{}\" must be a number from {:g} to {:g}.", name, key, low, high)};
-    to = it->get<double>();
-}
-
-void flag(const Json& json, const char* key, const std::string& name, bool& to) {
-    const auto it = json.find(key);
-    if (it == json.end() || it->is_null()) return;
-    if (!it->is_boolean()) throw Bad{fmt::format("{}: \"{}\" must be true or false.", name, key)};
-    to = it->get<bool>();
-}
-
-std::vector<std::string> names(const Json& json, const char* key, const std::string& name) {
-    std::vector<std::string> out;
-    const auto it = json.find(key);
-    if (it == json.end() || it->is_null()) return out;
-    if (!it->is_array()) throw Bad{fmt::format("{}: \"{}\" must be a list of file names.", name, key)};
-    for (const Json& entry : *it) {
-        if (!entry.is_string()) throw Bad{fmt::format("{}: \"{}\" must hold file names as text.", name, key)};
-        out.push_back(entry.get<std::string>());
-    }
-    return out;
 }
 
 constexpr std::initializer_list<std::pair<const char*, MosaicMode>> kModes{{"half", MosaicMode::Half}, {"full", MosaicMode::Full}};
@@ -118,22 +57,21 @@ const char* wordOf(T value, std::initializer_list<std::pair<const char*, T>> wor
 } // namespace
 
 Result<SubsRecipe> subsRecipeFromJson(const Json& json, const std::string& name, const fs::path& folder) {
-    try {
-        if (!json.is_object()) return Error{fmt::format("{}: the recipe must be an object in braces.", name)};
-        const auto version = json.find("caelumen_subs");
-        if (version == json.end() || !version->is_number_integer()) return Error{fmt::format("{} has no \"caelumen_subs\"; it is not a list of subs.", name)};
-        if (*version != 1) return Error{fmt::format("{} is of format {}; this program reads format 1.", name, jsonText(*version))};
+    return understood<SubsRecipe>(name, [&]() -> Result<SubsRecipe> {
+        const JsonFields r(json, name, "the recipe");
+        r.needFormat("caelumen_subs", "a list of subs");
         SubsRecipe out;
         // Rig, run, place and target are those of a trial, and are read as such.
         Json run = Json::object();
-        if (const Json* given = object(json, "run", name)) run = *given;
+        if (const Json* given = r.field("run")) run = *given;
+        if (!run.is_object()) r.fail("has \"run\" that must be an object in braces");
         if (!run.contains("id")) run["id"] = "A";
         if (!run.contains("filter") || (run["filter"].is_string() && run["filter"].get<std::string>().empty())) run["filter"] = "unknown";
         run["stack"] = "stack.fits";
         run["baseline"] = true;
         Json trial = {{"caelumen_trial", 1}, {"filters", Json::array({{{"id", run["filter"]}}})}, {"runs", Json::array({run})}, {"regions", Json::array()}};
         for (const char* key : {"rig", "site", "target"})
-            if (const Json* given = object(json, key, name)) trial[key] = *given;
+            if (const Json* given = r.field(key)) trial[key] = *given;
         auto read = trialFromJson(trial, name);
         if (!read) return read.error();
         out.rig = read->rig;
@@ -143,44 +81,38 @@ Result<SubsRecipe> subsRecipeFromJson(const Json& json, const std::string& name,
         out.run.stack.clear();
         out.run.baseline = false;
 
-        out.mosaic = oneOf(json, "mosaic", name, out.mosaic, kModes);
-        out.lights = filesOf(json, "lights", name, folder, true);
-        out.darks = filesOf(json, "darks", name, folder, false);
-        out.flats = filesOf(json, "flats", name, folder, false);
-        out.biases = filesOf(json, "biases", name, folder, false);
-        out.flatDarks = filesOf(json, "flat_darks", name, folder, false);
-        out.flatSchool = oneOf(json, "flat_school", name, out.flatSchool, kSchools);
-        if (const Json* c = object(json, "combine", name)) {
-            out.combine.method = oneOf(*c, "method", name, out.combine.method, kMethods);
-            out.combine.reject = oneOf(*c, "reject", name, out.combine.reject, kRejections);
-            out.combine.normalise = oneOf(*c, "normalise", name, out.combine.normalise, kNormalisings);
-            out.combine.weightByNoise = oneOf<bool>(*c, "weights", name, false, {{"equal", false}, {"noise", true}});
-            number(*c, "low", name, out.combine.low, 1, 100);
-            number(*c, "high", name, out.combine.high, 1, 100);
-        }
-        if (const Json* c = object(json, "cull", name)) {
-            flag(*c, "auto", name, out.cull.automatic);
-            out.cull.keep = names(*c, "keep", name);
-            out.cull.reject = names(*c, "reject", name);
-            if (const Json* l = object(*c, "limits", name)) {
-                CullLimits& to = out.cull.limits;
-                number(*l, "transparency", name, to.transparency, 0, 1);
-                number(*l, "fwhm", name, to.fwhm, 1, 100);
-                number(*l, "eccentricity", name, to.eccentricity, 0, 1);
-                number(*l, "sky", name, to.sky, 1, 1000);
-                number(*l, "stars", name, to.stars, 0, 1);
-                number(*l, "vignette", name, to.vignette, 0, 100);
-            }
-        }
-        out.reference = word(json, "reference", name, "");
-        flag(json, "halves", name, out.halves);
-        flag(json, "maps", name, out.maps);
+        out.mosaic = r.oneOf("mosaic", out.mosaic, kModes);
+        out.lights = filesOf(r, "lights", folder);
+        if (out.lights.empty()) r.fail("has \"lights\" that names no file; list the subs there");
+        out.darks = filesOf(r, "darks", folder);
+        out.flats = filesOf(r, "flats", folder);
+        out.biases = filesOf(r, "biases", folder);
+        out.flatDarks = filesOf(r, "flat_darks", folder);
+        out.flatSchool = r.oneOf("flat_school", out.flatSchool, kSchools);
+        const JsonFields combine = r.object("combine");
+        out.combine.method = combine.oneOf("method", out.combine.method, kMethods);
+        out.combine.reject = combine.oneOf("reject", out.combine.reject, kRejections);
+        out.combine.normalise = combine.oneOf("normalise", out.combine.normalise, kNormalisings);
+        out.combine.weightByNoise = combine.oneOf<bool>("weights", out.combine.weightByNoise, {{"equal", false}, {"noise", true}});
+        out.combine.low = combine.numberOr("low", out.combine.low, 1, 100);
+        out.combine.high = combine.numberOr("high", out.combine.high, 1, 100);
+        const JsonFields cull = r.object("cull");
+        out.cull.automatic = cull.flag("auto", out.cull.automatic);
+        out.cull.keep = cull.texts("keep", kMostFiles);
+        out.cull.reject = cull.texts("reject", kMostFiles);
+        const JsonFields limits = cull.object("limits");
+        CullLimits& to = out.cull.limits;
+        to.transparency = limits.numberOr("transparency", to.transparency, 0, 1);
+        to.fwhm = limits.numberOr("fwhm", to.fwhm, 1, 100);
+        to.eccentricity = limits.numberOr("eccentricity", to.eccentricity, 0, 1);
+        to.sky = limits.numberOr("sky", to.sky, 1, 1000);
+        to.stars = limits.numberOr("stars", to.stars, 0, 1);
+        to.vignette = limits.numberOr("vignette", to.vignette, 0, 100);
+        out.reference = r.text("reference");
+        out.halves = r.flag("halves", out.halves);
+        out.maps = r.flag("maps", out.maps);
         return out;
-    } catch (const Bad& bad) {
-        return Error{bad.message};
-    } catch (const nlohmann::json::exception& e) {
-        return Error{fmt::format("{} cannot be understood ({}); correct it there.", name, e.what())};
-    }
+    });
 }
 
 Result<SubsRecipe> readSubsRecipe(const fs::path& path) {

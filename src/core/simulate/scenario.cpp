@@ -1,7 +1,7 @@
 #include "core/simulate/scenario.h"
 
 #include "core/base/file.h"
-#include "core/base/json.h"
+#include "core/base/json_fields.h"
 #include "core/base/statistics.h"
 #include "core/base/text.h"
 #include "core/image/mosaic.h"
@@ -18,52 +18,9 @@ namespace caelumen {
 namespace fs = std::filesystem;
 namespace {
 
-struct Bad {
-    std::string message;
-};
-
-/// Numbers and words of one object, with a sentence for what does not fit.
-struct Fields {
-    const Json& json;
-    std::string name, place;
-
-    [[noreturn]] void fail(const std::string& what) const { throw Bad{fmt::format("{}: {} {}.", name, place, what)}; }
-    double number(const char* key, double otherwise, double low, double high) const {
-        const auto it = json.find(key);
-        if (it == json.end() || it->is_null()) return otherwise;
-        if (!it->is_number() || !(it->get<double>() >= low && it->get<double>() <= high)) fail(fmt::format("has \"{}\" that must be a number from {:g} to {:g}", key, low, high));
-        return it->get<double>();
-    }
-    int whole(const char* key, int otherwise, int low, int high) const { return static_cast<int>(std::lround(number(key, otherwise, low, high))); }
-    std::string text(const char* key, const std::string& otherwise = {}) const {
-        const auto it = json.find(key);
-        if (it == json.end() || it->is_null()) return otherwise;
-        if (!it->is_string()) fail(fmt::format("has \"{}\" that is not text", key));
-        return it->get<std::string>();
-    }
-    std::vector<Fields> list(const char* key) const {
-        std::vector<Fields> out;
-        const auto it = json.find(key);
-        if (it == json.end() || it->is_null()) return out;
-        if (!it->is_array() || it->size() > 10'000) fail(fmt::format("has \"{}\" that must be a list", key));
-        for (const Json& entry : *it) {
-            if (!entry.is_object()) fail(fmt::format("has \"{}\" whose entries must be objects in braces", key));
-            out.push_back({entry, name, fmt::format("an entry of \"{}\"", key)});
-        }
-        return out;
-    }
-    Fields object(const char* key) const {
-        static const Json empty = Json::object();
-        const auto it = json.find(key);
-        if (it == json.end() || it->is_null()) return {empty, name, key};
-        if (!it->is_object()) fail(fmt::format("has \"{}\" that must be an object in braces", key));
-        return {*it, name, fmt::format("\"{}\"", key)};
-    }
-};
-
 std::string folderOf(const VirtualRun& run) { return fmt::format("{}-{}", run.scene.id, run.scene.filter.id); }
 
-SceneFilter filterOf(const Fields& f, const fs::path& folder) {
+SceneFilter filterOf(const JsonFields& f, const fs::path& folder) {
     const std::string id = f.text("id");
     if (id.empty()) f.fail("needs \"id\"");
     if (!isPlainName(id)) f.fail(fmt::format("has \"id\" = \"{}\", which names a folder: use letters and digits, no slash and no leading dot", oneLine(id)));
@@ -82,17 +39,17 @@ SceneFilter filterOf(const Fields& f, const fs::path& folder) {
         out.curve.transmission = {1, 1};
     } else {
         auto read = readCurve(folder / pathOf(curve));
-        if (!read) throw Bad{read.error().message};
+        if (!read) throw BadJson{read.error().message};
         out.curve = std::move(*read);
     }
-    for (const Fields& g : f.list("ghosts")) out.ghosts.push_back({g.number("gap_mm", 2, 0.01, 100), g.number("fraction", 0.003, 0, 0.5), {g.number("dx", 0, -1000, 1000), g.number("dy", 0, -1000, 1000)}});
+    for (const JsonFields& g : f.objects("ghosts")) out.ghosts.push_back({g.numberOr("gap_mm", 2, 0.01, 100), g.numberOr("fraction", 0.003, 0, 0.5), {g.numberOr("dx", 0, -1000, 1000), g.numberOr("dy", 0, -1000, 1000)}});
     return out;
 }
 
 /// Subs that an entry means: one number, or "from" and "to"; counted from 1.
-std::pair<std::size_t, std::size_t> subsOf(const Fields& f, std::size_t count) {
-    const int most = static_cast<int>(count), one = f.whole("sub", 0, 0, most);
-    const int from = one > 0 ? one : f.whole("from", 1, 1, most), to = one > 0 ? one : f.whole("to", most, 1, most);
+std::pair<std::size_t, std::size_t> subsOf(const JsonFields& f, std::size_t count) {
+    const int most = static_cast<int>(count), one = f.wholeOr("sub", 0, 0, most);
+    const int from = one > 0 ? one : f.wholeOr("from", 1, 1, most), to = one > 0 ? one : f.wholeOr("to", most, 1, most);
     if (from > to) f.fail("has \"from\" after \"to\"");
     return {static_cast<std::size_t>(from - 1), static_cast<std::size_t>(to)};
 }
@@ -108,10 +65,9 @@ SceneRig withFacts(SceneRig to, const Rig& told) {
 } // namespace
 
 Result<Scenario> scenarioFromJson(const Json& json, const std::string& name, const fs::path& folder) {
-    try {
-        if (!json.is_object() || !json.contains("caelumen_scenario")) return Error{fmt::format("{} has no \"caelumen_scenario\"; it is not a scenario.", name)};
-        if (json["caelumen_scenario"] != 1) return Error{fmt::format("{} is of format {}; this program reads format 1.", name, jsonText(json["caelumen_scenario"]))};
-        const Fields root{json, name, "the scenario"};
+    return understood<Scenario>(name, [&]() -> Result<Scenario> {
+        const JsonFields root{json, name, "the scenario"};
+        root.needFormat("caelumen_scenario", "a scenario");
         // Place, target and rig are read as those of a trial.
         Json trial = {{"caelumen_trial", 1}, {"filters", Json::array()}, {"runs", Json::array()}, {"regions", Json::array()}};
         for (const char* key : {"site", "target", "rig"})
@@ -119,25 +75,25 @@ Result<Scenario> scenarioFromJson(const Json& json, const std::string& name, con
         const auto facts = trialFromJson(trial, name);
         if (!facts) return facts.error();
 
-        const auto seed = static_cast<unsigned long long>(root.whole("seed", 1, 0, 1'000'000'000));
-        const int width = root.whole("width", 1600, 200, 20'000), height = root.whole("height", 1066, 200, 20'000);
+        const auto seed = static_cast<unsigned long long>(root.wholeOr("seed", 1, 0, 1'000'000'000));
+        const int width = root.wholeOr("width", 1600, 200, 20'000), height = root.wholeOr("height", 1066, 200, 20'000);
         const std::string camera = root.text("camera", "mosaic");
         if (camera != "mosaic" && camera != "mono") root.fail("has \"camera\" that must be mosaic or mono");
         const std::string start = root.text("start", "2026-06-15T19:00:00Z");
         if (!parseTime(start)) root.fail(fmt::format("has \"start\" = \"{}\"; give UTC as 2026-06-20T18:05:00Z", start));
-        const double exposure = root.number("sub_exposure_s", 120, 0.001, 100'000), nebula = root.number("nebula_rayleigh", 250, 0, 1e6), stars = root.number("stars_per_square_degree", 5500, 0, 1e6);
-        const int count = root.whole("sub_count", 12, 1, 100'000);
-        auto filters = root.list("filters");
+        const double exposure = root.numberOr("sub_exposure_s", 120, 0.001, 100'000), nebula = root.numberOr("nebula_rayleigh", 250, 0, 1e6), stars = root.numberOr("stars_per_square_degree", 5500, 0, 1e6);
+        const int count = root.wholeOr("sub_count", 12, 1, 100'000);
+        auto filters = root.objects("filters");
         if (filters.empty()) root.fail("needs \"filters\": a list with at least one");
 
         constexpr double kMostStars = 3e6;
         if (stars * width * height * std::pow(withFacts({}, facts->rig).scale_arcsec() / 3600, 2) > kMostStars) root.fail("asks for more than three million stars on the frame; lower \"stars_per_square_degree\" or the field");
 
         Scenario out;
-        const Fields c = root.object("calibration");
-        out.frames = {c.whole("darks", 6, 0, 1000), c.whole("flats", 6, 0, 1000), c.whole("biases", 6, 0, 1000), c.number("flat_e", 22'000, 1, 1e6)};
+        const JsonFields c = root.object("calibration");
+        out.frames = {c.wholeOr("darks", 6, 0, 1000), c.wholeOr("flats", 6, 0, 1000), c.wholeOr("biases", 6, 0, 1000), c.numberOr("flat_e", 22'000, 1, 1e6)};
         double later = 0;
-        for (const Fields& f : filters) {
+        for (const JsonFields& f : filters) {
             const auto begin = parseTime(start)->plusSeconds(later);
             VirtualRun run = virtualRun(filterOf(f, folder), camera == "mono" ? SceneCamera::Mono : SceneCamera::Mosaic, width, height, count, seed, isoTime(begin), facts->site, facts->target, exposure);
             SceneRun& s = run.scene;
@@ -145,43 +101,43 @@ Result<Scenario> scenarioFromJson(const Json& json, const std::string& name, con
             s.rig = withFacts(s.rig, facts->rig);
             s.mosaic = root.text("mosaic", "RGGB");
             if (camera == "mosaic" && !mosaicPattern(s.mosaic, 0, 0, false, height)) root.fail("has \"mosaic\" that is no pattern like RGGB");
-            s.fwhm_px = root.number("fwhm_px", 3, 0.8, 50);
+            s.fwhm_px = root.numberOr("fwhm_px", 3, 0.8, 50);
             run.nebula = makeNebula(width, height, 64, seed, nebula);
-            const double turn = root.number("faintest_star", 16, 0, 25), deepest = root.number("deepest_star", kDeepestStar, 0, 25);
-            run.stars = makeStars(width, height, 64, seed, stars, s.rig.scale_arcsec(), root.number("brightest_star", 8.2, -2, 20), turn);
+            const double turn = root.numberOr("faintest_star", 16, 0, 25), deepest = root.numberOr("deepest_star", kDeepestStar, 0, 25);
+            run.stars = makeStars(width, height, 64, seed, stars, s.rig.scale_arcsec(), root.numberOr("brightest_star", 8.2, -2, 20), turn);
             const double bright = std::max(1.0, stars * width * height * std::pow(s.rig.scale_arcsec() / 3600, 2)), most = turn + std::log10(kMostStars / bright) / 0.24; // no more than can be drawn
             const std::vector<SceneStar> faint = makeFaintStars(width, height, 64, seed, stars, s.rig.scale_arcsec(), turn, std::min(deepest, most));
             run.stars.insert(run.stars.end(), faint.begin(), faint.end());
-            const Fields sensor = root.object("sensor");
+            const JsonFields sensor = root.object("sensor");
             VirtualSensor& v = run.sensor;
             v.seed = seed + 6;
-            v.vignette = sensor.number("vignette", v.vignette, 0, 0.9), v.roughness = sensor.number("roughness", v.roughness, 0, 0.5), v.dust = sensor.whole("dust", v.dust, 0, 1000);
-            v.dark_e_per_s = sensor.number("dark_e_per_s", v.dark_e_per_s, 0, 1000), v.glow_e_per_s = sensor.number("glow_e_per_s", v.glow_e_per_s, 0, 10'000);
-            v.hotPart = sensor.number("hot_part", v.hotPart, 0, 0.2), v.hot_e_per_s = sensor.number("hot_e_per_s", v.hot_e_per_s, 0, 1e5), v.temperature_c = sensor.number("temperature_c", v.temperature_c, -60, 60);
+            v.vignette = sensor.numberOr("vignette", v.vignette, 0, 0.9), v.roughness = sensor.numberOr("roughness", v.roughness, 0, 0.5), v.dust = sensor.wholeOr("dust", v.dust, 0, 1000);
+            v.dark_e_per_s = sensor.numberOr("dark_e_per_s", v.dark_e_per_s, 0, 1000), v.glow_e_per_s = sensor.numberOr("glow_e_per_s", v.glow_e_per_s, 0, 10'000);
+            v.hotPart = sensor.numberOr("hot_part", v.hotPart, 0, 0.2), v.hot_e_per_s = sensor.numberOr("hot_e_per_s", v.hot_e_per_s, 0, 1e5), v.temperature_c = sensor.numberOr("temperature_c", v.temperature_c, -60, 60);
 
-            const double dither = root.number("dither_px", 9, 0, 1000), turning = root.number("field_rotation_deg_per_hour", 0, -1000, 1000);
+            const double dither = root.numberOr("dither_px", 9, 0, 1000), turning = root.numberOr("field_rotation_deg_per_hour", 0, -1000, 1000);
             for (std::size_t i = 0; i < run.subs.size(); ++i) {
                 VirtualSub& sub = run.subs[i];
                 sub.seed += out.runs.size() * 1'000'000;
                 sub.alignment.dx *= dither / 9, sub.alignment.dy *= dither / 9;
                 sub.alignment.rotation_deg += turning * static_cast<double>(i) * (exposure + 6) / 3600;
-                sub.fwhm_px *= s.fwhm_px / 3 * (1 + root.number("focus_drift_per_hour", 0, -1, 10) * static_cast<double>(i) * (exposure + 6) / 3600);
+                sub.fwhm_px *= s.fwhm_px / 3 * (1 + root.numberOr("focus_drift_per_hour", 0, -1, 10) * static_cast<double>(i) * (exposure + 6) / 3600);
             }
-            for (const Fields& e : root.list("events")) {
+            for (const JsonFields& e : root.objects("events")) {
                 if (const std::string only = e.text("filter"); !only.empty() && only != s.filter.id) continue;
                 const std::string kind = e.text("kind");
                 const auto [from, last] = subsOf(e, run.subs.size());
                 for (std::size_t i = from; i < last; ++i) {
                     VirtualSub& sub = run.subs[i];
-                    if (kind == "cloud") sub.transparency *= e.number("transparency", 0.4, 0, 1), sub.sky *= e.number("sky", 1, 0, 1000);
-                    else if (kind == "light") sub.sky *= e.number("sky", 2, 0, 1000);
-                    else if (kind == "soft") sub.fwhm_px *= e.number("factor", 1.8, 0.1, 20);
-                    else if (kind == "drift") sub.drift_px = e.number("px", 8, 0, 1000), sub.drift_deg = e.number("deg", 30, -360, 360);
+                    if (kind == "cloud") sub.transparency *= e.numberOr("transparency", 0.4, 0, 1), sub.sky *= e.numberOr("sky", 1, 0, 1000);
+                    else if (kind == "light") sub.sky *= e.numberOr("sky", 2, 0, 1000);
+                    else if (kind == "soft") sub.fwhm_px *= e.numberOr("factor", 1.8, 0.1, 20);
+                    else if (kind == "drift") sub.drift_px = e.numberOr("px", 8, 0, 1000), sub.drift_deg = e.numberOr("deg", 30, -360, 360);
                     else if (kind == "trail") {
                         Random random(sub.seed + 99);
                         const double y0 = random.uniform() * height, y1 = random.uniform() * height;
-                        sub.trails.push_back({e.number("x0", -10, -1e5, 1e5), e.number("y0", y0, -1e5, 1e5), e.number("x1", width + 10.0, -1e5, 1e5), e.number("y1", y1, -1e5, 1e5)});
-                        sub.trail_e = e.number("electrons", 300, 0, 1e7);
+                        sub.trails.push_back({e.numberOr("x0", -10, -1e5, 1e5), e.numberOr("y0", y0, -1e5, 1e5), e.numberOr("x1", width + 10.0, -1e5, 1e5), e.numberOr("y1", y1, -1e5, 1e5)});
+                        sub.trail_e = e.numberOr("electrons", 300, 0, 1e7);
                     } else if (kind == "flip") {
                         Alignment a = sub.alignment;
                         const Point centre = a.map({(width - 1) / 2.0, (height - 1) / 2.0});
@@ -195,15 +151,11 @@ Result<Scenario> scenarioFromJson(const Json& json, const std::string& name, con
                     }
                 }
             }
-            later += count * (exposure + 6) + root.number("swap_s", 300, 0, 100'000);
+            later += count * (exposure + 6) + root.numberOr("swap_s", 300, 0, 100'000);
             out.runs.push_back(std::move(run));
         }
         return out;
-    } catch (const Bad& bad) {
-        return Error{bad.message};
-    } catch (const nlohmann::json::exception& e) {
-        return Error{fmt::format("{} cannot be understood ({}); correct it there.", name, e.what())};
-    }
+    });
 }
 
 Result<Scenario> readScenario(const fs::path& path) {
