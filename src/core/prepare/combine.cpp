@@ -11,9 +11,13 @@
 namespace caelumen {
 namespace {
 
+constexpr double kSigmaToFwhm = 2.3548; ///< of a Gaussian
+
 struct Value {
     double v;
     double weight;
+    std::size_t sub;
+    double steep = 0; ///< sigma for what its star image makes of a steep picture
 };
 
 double medianOf(std::vector<float>& values) { return median(std::span<float>(values)); }
@@ -40,7 +44,51 @@ double scatter(const std::vector<Value>& kept, double centre, Rejection how, std
     return s;
 }
 
+/// How steep the picture is about a pixel, from the medians of its neighbours, which hits and trails do not reach.
+class Steepness {
+public:
+    Steepness(std::span<const float* const> subs, int width, const StarImages& images, float pivot) : m_subs(subs), m_width(width), m_images(images), m_pivot(pivot) {}
+
+    void lookAt(int x, double centre) {
+        const auto at = [&](int to, std::ptrdiff_t row, bool there) { return there ? medianAt(to, row, centre) : centre; };
+        const double left = at(x - 1, 0, x > 0), right = at(x + 1, 0, x + 1 < m_width), up = at(x, m_images.above, m_images.above != 0), down = at(x, m_images.below, m_images.below != 0);
+        m_laplacian = left + right + up + down - 4 * centre;
+        m_gradient = 0.5 * std::hypot(right - left, down - up);
+    }
+    /// How far a sub may lie from the others for its star image and its place, as a sigma.
+    double of(std::size_t sub) const { return std::hypot(kImage * m_images.spread[sub] * m_laplacian, kPlace * m_gradient); }
+
+private:
+    static constexpr double kImage = 0.8;  ///< three sigmas of it are more than twice the first-order difference: wings go beyond that order
+    static constexpr double kPlace = 0.12; ///< pixels that alignment and interpolation leave
+    double medianAt(int x, std::ptrdiff_t row, double otherwise) {
+        m_room.clear();
+        for (const float* sub : m_subs)
+            if (const float v = (sub + row)[x] - m_pivot; v == v) m_room.push_back(v);
+        return m_room.empty() ? otherwise : medianOf(m_room);
+    }
+
+    std::span<const float* const> m_subs;
+    int m_width;
+    const StarImages& m_images;
+    float m_pivot;
+    double m_laplacian = 0, m_gradient = 0;
+    std::vector<float> m_room;
+};
+
 } // namespace
+
+std::vector<double> spreadsOf(const std::vector<std::optional<double>>& fwhm_px) {
+    const auto squared = [](double fwhm) { return std::pow(fwhm / kSigmaToFwhm, 2); };
+    std::vector<double> known;
+    for (const auto& f : fwhm_px)
+        if (f) known.push_back(squared(*f));
+    if (known.size() < 2) return {};
+    const double middle = median(std::span<double>(known));
+    std::vector<double> out;
+    for (const auto& f : fwhm_px) out.push_back(f ? 0.5 * (squared(*f) - middle) * std::max(1.0, middle / squared(*f)) : 0); // the top of a sharper star is exact so
+    return out;
+}
 
 double clippingBias(std::size_t n, const CombineOptions& options) {
     if (options.reject == Rejection::None || options.method == Combination::Median || options.low == options.high || n < 3) return 0;
@@ -59,7 +107,7 @@ double clippingBias(std::size_t n, const CombineOptions& options) {
     return (after - before) / static_cast<double>(width); // the same noise before and after: only the clipping differs
 }
 
-void combineRows(std::span<const float* const> subs, int width, const NoiseModel& model, const CombineOptions& options, std::span<const double> weights, float* out, RowFates fates) {
+void combineRows(std::span<const float* const> subs, int width, const NoiseModel& model, const CombineOptions& options, std::span<const double> weights, float* out, RowFates fates, const StarImages& images) {
     const auto n = static_cast<std::size_t>(width);
     thread_local std::vector<float> sum, weight, count, low, high, room;
     thread_local std::vector<std::uint8_t> doubtful;
@@ -80,6 +128,8 @@ void combineRows(std::span<const float* const> subs, int width, const NoiseModel
     const auto f = [](double v) { return static_cast<float>(v); };
     constexpr double kNever = 1e30;
     rows::screen(gathered, width, {pivot, f(model.sky * model.sky), f(model.photon), f(model.part * model.part), f(rejects ? lowest : kNever), f(rejects ? highest : kNever), f(bias), f(partLimit)}, out, doubtful.data());
+    constexpr double kOnStar = 1; // sigmas of the sky: below that the picture is flat
+    Steepness steepness(subs, width, images, pivot);
     for (std::size_t x = 0; x < n; ++x) {
         if (!fates.covered.empty()) fates.covered[x] = static_cast<std::uint16_t>(count[x]);
         if (!fates.rejectedLow.empty()) fates.rejectedLow[x] = fates.rejectedHigh[x] = 0;
@@ -93,13 +143,18 @@ void combineRows(std::span<const float* const> subs, int width, const NoiseModel
         const double correction = all > 2 && above < partLimit ? bias * std::sqrt(model.sky * model.sky + model.photon * above) : 0;
         kept.clear();
         for (std::size_t s = 0; s < subs.size(); ++s)
-            if (const float v = subs[s][x] - pivot; v == v) kept.push_back({static_cast<double>(v), weights.empty() ? 1.0 : weights[s]});
+            if (const float v = subs[s][x] - pivot; v == v) kept.push_back({static_cast<double>(v), weights.empty() ? 1.0 : weights[s], s});
         std::uint16_t tooLow = 0, tooHigh = 0;
         const auto middle = [&] {
             room.clear();
             for (const Value& k : kept) room.push_back(static_cast<float>(k.v));
             return medianOf(room);
         };
+        if (rejects && images.differ() && kept.size() > 2)
+            if (const double centre = middle(); centre > kOnStar * model.sky) {
+                steepness.lookAt(static_cast<int>(x), centre);
+                for (Value& k : kept) k.steep = steepness.of(k.sub);
+            }
         for (int round = 0; rejects && round < 5 && kept.size() > 1; ++round) {
             const double centre = middle();
             const double here = std::max(0.0, centre), expected = std::sqrt(model.sky * model.sky + model.photon * here + model.part * model.part * here * here);
@@ -112,7 +167,8 @@ void combineRows(std::span<const float* const> subs, int width, const NoiseModel
             if (s <= 0) break;
             const std::size_t before = kept.size();
             std::erase_if(kept, [&](const Value& k) {
-                const bool down = k.v < centre - lowest * s, up = k.v > centre + highest * s;
+                const double allowed = k.steep > 0 ? std::hypot(s, k.steep) : s;
+                const bool down = k.v < centre - lowest * allowed, up = k.v > centre + highest * allowed;
                 tooLow = static_cast<std::uint16_t>(tooLow + down), tooHigh = static_cast<std::uint16_t>(tooHigh + up);
                 return down || up;
             });

@@ -65,6 +65,57 @@ double meanOf(const std::vector<float>& v) {
     return sum / static_cast<double>(v.size());
 }
 
+/// Subs of one field whose star images differ, stacked; and what plain means of them would hold.
+struct MixedSeeing {
+    static constexpr int kSide = 140;
+    static constexpr double kSky = 4, kGain = 1;
+    std::vector<Plane> subs;
+    std::vector<double> spread;
+
+    MixedSeeing(const std::vector<double>& fwhm, double height, unsigned long long seed) {
+        Random random(seed);
+        std::vector<std::optional<double>> widths;
+        for (const double f : fwhm) {
+            const double sigma = f / 2.3548, dx = 0.08 * random.normal(), dy = 0.08 * random.normal(); // what alignment leaves
+            Plane p = stars(kSide, kSide, {1, 0, 0, 1, dx, dy}, sigma);
+            for (std::size_t i = 0; i < p.size(); ++i) {
+                float& v = p.data()[i];
+                const double light = (static_cast<double>(v) - 100) * height / 1000 / (sigma * sigma); // the same flux for all
+                v = static_cast<float>(100 + light + std::sqrt(kSky * kSky + light / kGain) * random.normal());
+            }
+            subs.push_back(std::move(p));
+            widths.emplace_back(f);
+        }
+        spread = spreadsOf(widths);
+    }
+    Plane stacked(bool knowing, const CombineOptions& how = {}) const {
+        Plane out(kSide, kSide, 0);
+        const NoiseModel model{kSky, 100, 1 / kGain, 0.08, clippingBias(subs.size(), how)};
+        for (int y = 0; y < kSide; ++y) {
+            std::vector<const float*> rows;
+            for (const Plane& p : subs) rows.push_back(p.row(y));
+            combineRows(rows, kSide, model, how, {}, out.row(y), {}, {knowing ? std::span<const double>(spread) : std::span<const double>(), y > 0 ? -kSide : 0, y + 1 < kSide ? kSide : 0});
+        }
+        return out;
+    }
+    Plane mean() const {
+        Plane out(kSide, kSide, 0);
+        for (const Plane& p : subs)
+            for (std::size_t i = 0; i < p.size(); ++i) out.data()[i] += p.data()[i] / static_cast<float>(subs.size());
+        return out;
+    }
+    /// Of all stars together, within `radius`.
+    static double light(const Plane& p, double radius) {
+        double sum = 0;
+        for (int gy = 20; gy < kSide - 20; gy += 24)
+            for (int gx = 20; gx < kSide - 20; gx += 24)
+                for (int y = gy - 9; y <= gy + 9; ++y)
+                    for (int x = gx - 9; x <= gx + 9; ++x)
+                        if (std::hypot(x - gx, y - gy) <= radius) sum += static_cast<double>(p.at(x, y)) - 100;
+        return sum;
+    }
+};
+
 } // namespace
 
 class StackingTest : public QObject {
@@ -73,6 +124,54 @@ class StackingTest : public QObject {
     QTemporaryDir m_folder;
 
 private slots:
+    // --- rejection on stars
+
+    /// A night's seeing changes: the sharper subs must not lose the cores of their stars to clipping.
+    void clippingLeavesStars_data() {
+        QTest::addColumn<QList<double>>("fwhm");
+        const auto of = [](std::initializer_list<std::pair<int, double>> groups) {
+            QList<double> out;
+            for (const auto& [n, f] : groups)
+                for (int i = 0; i < n; ++i) out << f;
+            return out;
+        };
+        QTest::newRow("a third sharper") << of({{11, 3.2}, {5, 2.6}});
+        QTest::newRow("a third softer") << of({{11, 2.6}, {5, 3.2}});
+        QTest::newRow("half and half") << of({{8, 2.4}, {8, 3.4}});
+        QTest::newRow("few") << of({{3, 3.0}, {2, 2.4}});
+        QTest::newRow("one much sharper") << of({{11, 3.4}, {1, 2.2}});
+        QTest::newRow("alike") << of({{16, 3.0}});
+        QList<double> drift;
+        for (int i = 0; i < 24; ++i) drift << 2.3 + 0.06 * i;
+        QTest::newRow("drifting") << drift;
+    }
+    void clippingLeavesStars() {
+        QFETCH(QList<double>, fwhm);
+        for (const double height : {60.0, 600.0, 6000.0}) {
+            const MixedSeeing night({fwhm.begin(), fwhm.end()}, height, 7);
+            const Plane stack = night.stacked(true), mean = night.mean();
+            const double flux = MixedSeeing::light(stack, 8) / MixedSeeing::light(mean, 8) - 1, core = MixedSeeing::light(stack, 1.5) / MixedSeeing::light(mean, 1.5) - 1;
+            QVERIFY2(std::abs(flux) < (height > 100 ? 0.002 : 0.006), qPrintable(QString("height %1: flux %2 %").arg(height).arg(100 * flux))); // of faint ones noise counts
+            QVERIFY2(std::abs(core) < (height > 100 ? 0.004 : 0.008), qPrintable(QString("height %1: core %2 %").arg(height).arg(100 * core)));
+        }
+    }
+
+    /// What comes and goes is clipped all the same, on the sky and on the flanks of stars.
+    void trailsAndHitsStillGo() {
+        MixedSeeing night({3.2, 3.2, 3.2, 3.2, 3.2, 3.2, 3.2, 3.2, 3.2, 3.2, 3.2, 2.6, 2.6, 2.6, 2.6, 2.6}, 600, 9);
+        const Plane clean = night.stacked(true);
+        for (int x = 0; x < MixedSeeing::kSide; ++x) // a trail over the sky and a star's flank, at two heights
+            for (int w = 0; w < 2; ++w) night.subs[3].at(x, 33 + w) += 60, night.subs[12].at(x, 46 + w) += 400;
+        night.subs[5].at(44, 45) += 2000; // beside a star's top
+        night.subs[13].at(92, 90) += 3000;
+        night.subs[2].at(70, 20) += 500;
+        const Plane stack = night.stacked(true);
+        double worst = 0;
+        for (int y = 0; y < MixedSeeing::kSide; ++y)
+            for (int x = 0; x < MixedSeeing::kSide; ++x) worst = std::max(worst, std::abs(static_cast<double>(stack.at(x, y) - clean.at(x, y))) / std::sqrt(16 + std::max(0.0, static_cast<double>(clean.at(x, y)) - 100)));
+        QVERIFY2(worst < 1.2, qPrintable(QString("%1 sigmas of a sub").arg(worst)));
+    }
+
     // --- resampling
 
     void wholePixelShiftsAreCopies() {
