@@ -32,7 +32,8 @@ Coarse coarsen(const Plane& plane, const SmoothSky& sky, const std::vector<Star>
             out.bright[static_cast<std::size_t>(j) * static_cast<std::size_t>(out.width) + static_cast<std::size_t>(i)] = sum > static_cast<float>(bin * bin) * limit[static_cast<std::size_t>(i * bin + bin / 2)];
         }
     });
-    for (const Star& s : stars) { // stars and their wings vote for nothing; what is long and thin is no star
+    for (const Star& s : stars) { // stars and their wings vote for nothing; what is long and thin is no star, and the faintest may be knots of a trail
+        if (s.faint) continue;
         if (s.b > 0 && s.a > 3.5 * s.b && s.a > 2.5 * fwhm) continue;
         const double radius = (1.5 * fwhm + 1.2 * std::sqrt(static_cast<double>(s.area) / M_PI)) / bin + 0.7, cx = s.x / bin, cy = s.y / bin;
         for (int j = std::max(0, static_cast<int>(cy - radius)); j <= std::min(out.height - 1, static_cast<int>(cy + radius)); ++j)

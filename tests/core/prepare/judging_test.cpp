@@ -177,6 +177,16 @@ private slots:
         QCOMPARE(trailsIn(faint), 0);
     }
 
+    /// Noise makes knots of a trail, which pass for faint stars: they must not hide it.
+    void itsKnotsDoNotHideATrail() {
+        for (const unsigned long long seed : {1, 2, 3})
+            for (const double height : {12.0, 20.0, 26.0, 40.0}) {
+                Plane p = skyWith(seed);
+                draw(p, -10, 420, 910, 130, height);
+                QCOMPARE(trailsIn(p, findStars(p, 60'000).stars), 1);
+            }
+    }
+
     void starsAndCloudsAreNoTrails() {
         Plane p = skyWith(3);
         std::vector<Star> stars;
