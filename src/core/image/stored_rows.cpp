@@ -1,5 +1,6 @@
 #include "core/image/stored_rows.h"
 
+#include "core/base/pixel_rows.h"
 #include "core/base/text.h"
 #include "core/image/no_data.h"
 
@@ -39,6 +40,12 @@ Result<StoredRows> StoredRows::open(const FrameFile& file) {
 }
 
 Status StoredRows::read(int plane, int y, int count, float* to) const {
+    if (Status done = readStored(plane, y, count, to); !done) return done;
+    if (m_factor != 1) rows::scale(to, static_cast<std::int64_t>(count) * m_width, 0, m_factor);
+    return Done{};
+}
+
+Status StoredRows::readStored(int plane, int y, int count, float* to) const {
     const auto pixels = static_cast<long long>(count) * m_width, first = (static_cast<long long>(plane) * m_height + y) * m_width;
     if (m_inPlace) {
         if (Status done = m_inPlace->read(first, pixels, to); !done) return done;

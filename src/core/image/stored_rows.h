@@ -16,14 +16,18 @@ public:
 
     int width() const { return m_width; }
     int height() const { return m_height; }
+    /// From now on values are multiplied by that.
+    void scaleBy(float factor) { m_factor *= factor; }
     /// Rows y to y + count - 1 of a stored plane (0..) into `to`.
     Status read(int plane, int y, int count, float* to) const;
 
 private:
+    Status readStored(int plane, int y, int count, float* to) const;
     std::filesystem::path m_path;
     std::optional<FitsRows> m_inPlace;
     std::shared_ptr<const OpenFile> m_unpacked; ///< of the nameless file
     int m_width = 0, m_height = 0;
+    float m_factor = 1;
 };
 
 } // namespace caelumen

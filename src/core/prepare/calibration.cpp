@@ -3,6 +3,8 @@
 #include "core/base/pixel_rows.h"
 #include "core/base/statistics.h"
 #include "core/base/text.h"
+#include "core/image/name_facts.h"
+#include "core/prepare/adu_rows.h"
 #include "core/prepare/combine.h"
 
 #include <fmt/format.h>
@@ -32,16 +34,17 @@ std::vector<float> sampleOf(const Plane& plane, std::size_t most = 200'000) {
     return out;
 }
 
-Result<Opened> openOne(const fs::path& path, const FrameInfo& light, const char* kind) {
+Result<Opened> openOne(const fs::path& path, const FrameInfo& light, const char* kind, double full) {
     const auto file = FrameFile::open(path);
     if (!file) return file.error();
     const FrameInfo& info = file->info();
     const auto stored = [](const FrameInfo& i) { return i.mosaic ? std::size_t{1} : i.channels.size(); };
     if (info.width != light.width || info.height != light.height || stored(info) != stored(light))
         return Error{fmt::format("{} is a {} of {} x {} pixels, but the subs have {} x {}; give frames of the same camera and binning.", shown(path), kind, info.width, info.height, light.width, light.height)};
-    auto rows = StoredRows::open(*file);
+    auto rows = aduRows(*file, full);
     if (!rows) return rows.error();
     Opened out{info, std::move(*rows), 0, 0};
+    completeFromName(out.info.facts, nameText(path.filename()));
     std::vector<float> line(static_cast<std::size_t>(info.width)), values;
     for (int y = info.height / 4; y < info.height * 3 / 4; y += std::max(1, info.height / 128)) {
         if (const Status read = out.rows.read(0, y, 1, line.data()); !read) return read.error();
@@ -55,10 +58,10 @@ Result<Opened> openOne(const fs::path& path, const FrameInfo& light, const char*
     return out;
 }
 
-Result<std::vector<Opened>> openAll(const std::vector<fs::path>& paths, const FrameInfo& light, const char* kind) {
+Result<std::vector<Opened>> openAll(const std::vector<fs::path>& paths, const FrameInfo& light, const char* kind, double full) {
     std::vector<Opened> out;
     for (const fs::path& p : paths) {
-        auto one = openOne(p, light, kind);
+        auto one = openOne(p, light, kind, full);
         if (!one) return one.error();
         out.push_back(std::move(*one));
     }
@@ -260,7 +263,7 @@ Result<Calibration> makeCalibration(const SubsRecipe& recipe, const FrameInfo& l
     double biasLevel = 0;
     if (!recipe.biases.empty()) {
         job.report(0, "Bias");
-        auto frames = openAll(recipe.biases, light, "bias");
+        auto frames = openAll(recipe.biases, light, "bias", full);
         if (!frames) return frames.error();
         leaveOutLeaks(*frames, "bias", out.warnings);
         auto mean = means(*frames, {}, nullptr, planes, job);
@@ -271,7 +274,7 @@ Result<Calibration> makeCalibration(const SubsRecipe& recipe, const FrameInfo& l
     }
     if (!recipe.darks.empty()) {
         job.report(0.3, "Darks");
-        auto frames = openAll(recipe.darks, light, "dark");
+        auto frames = openAll(recipe.darks, light, "dark", full);
         if (!frames) return frames.error();
         const std::size_t given = frames->size();
         std::vector<Opened> chosen = nearest(std::move(*frames), facts, exposure);
@@ -318,7 +321,7 @@ Result<Calibration> makeCalibration(const SubsRecipe& recipe, const FrameInfo& l
 
     if (!recipe.flats.empty()) {
         job.report(0.6, "Flats");
-        auto frames = openAll(recipe.flats, light, "flat");
+        auto frames = openAll(recipe.flats, light, "flat", full);
         if (!frames) return frames.error();
         const bool subtracts = recipe.flatSchool == FlatSchool::Subtract;
         if (facts.filter) {
@@ -340,7 +343,7 @@ Result<Calibration> makeCalibration(const SubsRecipe& recipe, const FrameInfo& l
         // The zero of the flats: their own darks, else a bias, else the darks as they are (when short), else the pedestal.
         std::vector<Plane> zero;
         if (!recipe.flatDarks.empty()) {
-            auto darks = openAll(recipe.flatDarks, light, "flat dark");
+            auto darks = openAll(recipe.flatDarks, light, "flat dark", full);
             if (!darks) return darks.error();
             auto mean = means(*darks, {}, nullptr, planes, job);
             if (!mean) return mean.error();

@@ -2,6 +2,7 @@
 
 #include "core/base/text.h"
 #include "core/image/frame_file.h"
+#include "core/image/name_facts.h"
 #include "core/image/raw_reader.h"
 #include "core/sky/ephemeris.h"
 #include "core/sky/night_track.h"
@@ -61,7 +62,9 @@ IntakeFrame takeIn(const fs::path& path) {
         return out;
     }
     const FrameInfo& info = file->info();
-    const FrameFacts& f = info.facts;
+    FrameFacts f = info.facts;
+    completeFromName(f, nameText(path.filename()));
+    for (const auto& [fact, source] : f.sources) out.fromName = out.fromName || source == kFromName;
     out.width = info.width, out.height = info.height;
     out.planes = info.mosaic ? 1 : info.channels.size();
     if (info.mosaic) out.mosaic = info.mosaic->name;
@@ -131,6 +134,7 @@ std::string FrameGroup::title() const {
     if (gain) out = with(out, fmt::format("gain {:g}", *gain));
     if (temperature_c) out = with(out, fmt::format("{:.0f} C", *temperature_c));
     if (kind == FrameKind::Light || kind == FrameKind::Flat) out = with(out, night);
+    if (fromName) out += " (by the names)";
     return out;
 }
 
@@ -154,6 +158,7 @@ std::vector<FrameGroup> groupFrames(const std::vector<IntakeFrame>& frames) {
             g.width = f.width, g.height = f.height;
         }
         g.frames.push_back(i);
+        g.fromName = g.fromName || f.fromName;
         g.total_s += f.exposure_s.value_or(0);
     }
     std::vector<FrameGroup> out;

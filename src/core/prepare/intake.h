@@ -15,6 +15,7 @@ struct IntakeFrame {
     std::filesystem::path path;
     FrameKind kind = FrameKind::Light;
     bool guessed = false;             ///< the kind comes from the name alone
+    bool fromName = false;            ///< exposure, gain, filter ... or some of them come from the name
     std::string filter, target, night, camera; ///< night: the date of its evening at the place, "2026-06-15"
     std::string start;
     std::optional<double> exposure_s, gain, offset, temperature_c, longitude_deg;
@@ -41,6 +42,7 @@ struct FrameGroup {
     int width = 0, height = 0;
     std::vector<std::size_t> frames; ///< of the list, by time
     double total_s = 0;
+    bool fromName = false;           ///< see IntakeFrame
     std::string title() const;
 };
 std::vector<FrameGroup> groupFrames(const std::vector<IntakeFrame>& frames);

@@ -8,6 +8,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <fstream>
 #include <sstream>
 
@@ -53,6 +54,25 @@ double rounded(double v) { return std::isfinite(v) ? std::strtod(fmt::format("{:
 
 Json alignmentToJson(const Alignment& a) {
     return {{"dx", rounded(a.dx)}, {"dy", rounded(a.dy)}, {"rotation_deg", rounded(a.rotation_deg)}, {"scale", a.scale}, {"mirrored", a.mirrored}, {"rms_px", rounded(a.rms_px)}, {"matched", a.matched}};
+}
+
+/// Thin cloud that was kept: good enough for a picture, but its light is missing in a comparison.
+std::string veilOf(const JudgedRun& run) {
+    constexpr double kVeiled = 0.92;
+    const auto veiled = std::count_if(run.subs.begin(), run.subs.end(), [](const JudgedSub& s) { return s.keep && s.figures.transparency.value_or(1) < kVeiled; });
+    const auto clear = run.transparency();
+    if (veiled == 0 || !clear) return {};
+    return fmt::format("{} of {} kept {} less than {:.0f} % of the clearest starlight (down to {:.0f} %, {}): the stack has {:.1f} % of it. For a fair test leave them out (cull limit \"transparency\").", veiled, run.kept(),
+                       veiled == 1 ? "sub shows" : "subs show", 100 * kVeiled, 100 * clear->least, shown(pathOf(clear->dimmest).filename()), 100 * clear->mean);
+}
+
+/// One stack is of one filter, gain and scale. The odd ones are the fewer.
+Status areAlike(const std::vector<SubFigures>& subs, const FrameInfo& like) {
+    const auto others = static_cast<std::size_t>(std::count_if(subs.begin(), subs.end(), [](const SubFigures& f) { return f.foreign; }));
+    if (others == 0) return Done{};
+    const auto odd = std::find_if(subs.begin(), subs.end(), [](const SubFigures& f) { return f.foreign; });
+    if (2 * others > subs.size()) return Error{fmt::format("{} The odd one may be {}: all others are compared with it.", odd->problem, shown(like.path))};
+    return Error{others == 1 ? odd->problem : fmt::format("{} So are {} more.", odd->problem, others - 1)};
 }
 
 } // namespace
@@ -150,6 +170,7 @@ Result<PreparedRun> prepareRun(const SubsRecipe& recipe, const fs::path& out, co
         const fs::path notebook = workBeside(out, "work");
         auto figures = measureSubs(recipe, *measurer, notebook, part(0.2, 0.6));
         if (!figures) return figures.error();
+        if (const Status alike = areAlike(*figures, measurer->like()); !alike) return alike.error();
         auto judged = judgeRun(std::move(*figures), recipe.cull, recipe.reference);
         if (!judged) return judged.error();
         PreparedRun prepared;
@@ -157,6 +178,7 @@ Result<PreparedRun> prepareRun(const SubsRecipe& recipe, const fs::path& out, co
         prepared.history = measurer->calibration().history;
         prepared.warnings = measurer->calibration().warnings;
         for (const std::string& note : prepared.run.notes) prepared.warnings.push_back(note);
+        if (const std::string veiled = veilOf(prepared.run); !veiled.empty()) prepared.warnings.push_back(veiled);
         prepared.gain_e_per_adu = measurer->gain();
         auto stack = stackSubs(recipe, *measurer, prepared.run, out, part(0.6, 1));
         if (!stack) return stack.error();
@@ -176,7 +198,7 @@ Json preparedToJson(const PreparedRun& p) {
         Json j = {{"file", f.file}, {"verdict", s.keep ? "keep" : "reject"}, {"reason", reasonName(s.reason)}, {"text", s.words}, {"by_hand", s.byHand}};
         j["transform"] = s.alignment ? alignmentToJson(*s.alignment) : Json(nullptr);
         j["start"] = f.start;
-        j["exposure_s"] = f.exposure_s;
+        j["exposure_s"] = f.exposure_s > 0 ? Json(f.exposure_s) : Json(nullptr);
         if (f.problem.empty()) {
             const double toRate = p.gain_e_per_adu > 0 && f.exposure_s > 0 ? p.gain_e_per_adu / f.exposure_s : 0;
             Json background = Json::object(), noise = Json::object();
@@ -198,7 +220,7 @@ Json preparedToJson(const PreparedRun& p) {
         }
         subs.push_back(std::move(j));
     }
-    Json out = {{"caelumen_stack", 1}, {"program", programName()}, {"subs", subs}, {"kept", p.run.kept()}, {"total_s", p.run.kept_s()}, {"reference", p.run.subs.empty() ? "" : p.run.subs[p.run.reference].figures.file}};
+    Json out = {{"caelumen_stack", 1}, {"program", programName()}, {"subs", subs}, {"kept", p.run.kept()}, {"total_s", p.run.kept_s() > 0 ? Json(p.run.kept_s()) : Json(nullptr)}, {"reference", p.run.subs.empty() ? "" : p.run.subs[p.run.reference].figures.file}};
     Json lost = Json::object();
     for (const auto& [reason, seconds] : p.run.lost_s()) lost[reasonName(reason)] = seconds;
     out["lost_s"] = lost;
@@ -207,6 +229,7 @@ Json preparedToJson(const PreparedRun& p) {
         for (const auto& [channel, level] : p.run.subs[p.run.reference].figures.level)
             if (const auto m = moonResponse(p.run, channel, p.gain_e_per_adu)) moon[channel] = {{"intercept", rounded(m->intercept)}, {"intercept_sigma", rounded(m->interceptSigma)}, {"slope_per_nl", rounded(m->slope)}, {"slope_sigma", rounded(m->slopeSigma)}, {"subs", m->subs}};
     out["moon_response"] = moon;
+    if (const auto clear = p.run.transparency()) out["transparency"] = {{"mean", rounded(clear->mean)}, {"least", rounded(clear->least)}, {"most", rounded(clear->most)}};
     out["history"] = p.history;
     out["warnings"] = p.warnings;
     if (p.stack) {

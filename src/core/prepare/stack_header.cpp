@@ -1,6 +1,7 @@
 #include "core/prepare/stack_header.h"
 
 #include "core/base/text.h"
+#include "core/image/name_facts.h"
 #include "core/model/results.h"
 
 #include <fmt/format.h>
@@ -15,17 +16,23 @@ std::vector<HeaderCard> stackHeader(const SubsRecipe& recipe, const SubMeasurer&
     const auto first = [](auto a, const auto& b) { return a ? a : b; };
     std::vector<HeaderCard> out;
     double exposure = 0, temperature = 0;
+    bool timed = true; // a guess must not look like a fact
     int temperatures = 0;
     std::string start;
     for (const StackInput& in : plan.inputs) {
         const SubFigures& f = in.sub->figures;
+        timed = timed && f.exposure_s > 0;
         exposure += f.exposure_s / static_cast<double>(plan.inputs.size());
         if (f.temperature_c) temperature += *f.temperature_c, ++temperatures;
         if (!f.start.empty() && (start.empty() || f.start < start)) start = f.start;
     }
     out.push_back({"NCOMBINE", static_cast<long long>(plan.inputs.size()), "subs combined"});
-    out.push_back({"EXPTIME", exposure, "s, each sub"});
-    out.push_back({"TOTALEXP", exposure * static_cast<double>(plan.inputs.size()), "s, all subs"});
+    if (timed) {
+        const auto named = facts.sources.find("sub_exposure_s");
+        out.push_back({"EXPTIME", exposure, named != facts.sources.end() && named->second == kFromName ? "s, each sub, by the names of the files" : "s, each sub"});
+        out.push_back({"TOTALEXP", exposure * static_cast<double>(plan.inputs.size()), "s, all subs"});
+    }
+    if (const auto clear = run.transparency()) out.push_back({"TRANSP", clear->mean, "starlight kept, of the clearest subs'; mean"});
     if (measurer.gain() > 0) out.push_back({"EGAIN", measurer.gain(), "e-/ADU"});
     if (facts.gain_setting) out.push_back({"GAIN", *facts.gain_setting, "camera setting"});
     if (facts.offset_setting) out.push_back({"OFFSET", *facts.offset_setting, "camera setting"});
@@ -51,6 +58,7 @@ std::vector<HeaderCard> stackHeader(const SubsRecipe& recipe, const SubMeasurer&
     if (measurer.like().mosaic) say(half ? fmt::format("mosaic {}: each 2x2 cell gives R, the mean of both G, and B", measurer.like().mosaic->name) : fmt::format("mosaic {}: each colour interpolated from its own sites at every pixel", measurer.like().mosaic->name));
     say(fmt::format("aligned on {}", shown(pathOf(run.subs[run.reference].figures.file).filename())));
     say("resampled once (Lanczos, six pixels); whole-pixel shifts copied");
+    if (const auto clear = run.transparency()) say(fmt::format("transparency {:.2f} to {:.2f}, mean {:.3f}, of the clearest subs", clear->least, clear->most, clear->mean));
     const CombineOptions& c = recipe.combine;
     say(c.normalise == Normalising::None ? "not normalised" : c.normalise == Normalising::Level ? "sky level and slope of each sub brought to their mean" : "sky level and slope brought to their mean, stars to the mean transparency");
     say(c.method == Combination::Median ? "median" : c.weightByNoise ? "mean, weighted by the noise of the sky" : "mean, all subs alike");

@@ -18,8 +18,9 @@ struct SubStar {
 struct SubFigures {
     std::string file;
     std::string problem;                  ///< why nothing could be measured; a sentence
+    bool foreign = false;                 ///< another filter, gain or scale than the others: `problem` says which
     std::string start;                    ///< ISO 8601, UTC; empty: unknown
-    double exposure_s = 0;
+    double exposure_s = 0;                ///< 0: unknown
     std::optional<double> temperature_c;
     std::map<std::string, double> level;  ///< sky of each channel, ADU above zero
     std::map<std::string, double> noise;  ///< of a sky pixel, ADU

@@ -29,6 +29,7 @@ private:
     Target m_target;
     double m_gain = 0;
     std::optional<double> m_exposure;
+    double m_unit = 65535; ///< ADU that 1 stands for in subs from 0 to 1
 };
 
 } // namespace caelumen

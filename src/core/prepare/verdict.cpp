@@ -113,6 +113,21 @@ double JudgedRun::kept_s() const {
     return std::accumulate(subs.begin(), subs.end(), 0.0, [](double sum, const JudgedSub& s) { return sum + (s.keep ? s.figures.exposure_s : 0); });
 }
 
+std::optional<Clearness> JudgedRun::transparency() const {
+    Clearness out;
+    double n = 0;
+    for (const JudgedSub& s : subs) {
+        if (!s.keep || !s.figures.transparency) continue;
+        const double t = *s.figures.transparency;
+        if (n == 0 || t < out.least) out.least = t, out.dimmest = s.figures.file;
+        out.most = n == 0 ? t : std::max(out.most, t);
+        out.mean += t, n += 1;
+    }
+    if (n == 0) return std::nullopt;
+    out.mean /= n;
+    return out;
+}
+
 std::map<SubReason, double> JudgedRun::lost_s() const {
     std::map<SubReason, double> out;
     for (const JudgedSub& s : subs)

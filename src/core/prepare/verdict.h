@@ -20,13 +20,20 @@ struct JudgedSub {
     std::optional<Alignment> alignment; ///< from the reference's stored pixels to this sub's
 };
 
+/// How clear the kept subs were: starlight over that of the run's clearest tenth.
+struct Clearness {
+    double mean = 0, least = 0, most = 0;
+    std::string dimmest; ///< file
+};
+
 struct JudgedRun {
     std::vector<JudgedSub> subs; ///< in the order of time, where known, else of the list
     std::size_t reference = 0;
     std::vector<std::string> notes;
 
     std::size_t kept() const;
-    double kept_s() const;
+    double kept_s() const; ///< of those whose exposure is known
+    std::optional<Clearness> transparency() const; ///< of the kept ones; nothing where stars tell it of none
     /// Seconds lost for each reason.
     std::map<SubReason, double> lost_s() const;
 };
