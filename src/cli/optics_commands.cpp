@@ -56,6 +56,7 @@ int passband(const Arguments& a) {
     if (!numbers.problem().empty()) return misuse(numbers.problem(), kPassbandUsage);
     const auto curve = readCurve(a.words[0]);
     if (!curve) return fail(a.words[0], curve.error().message);
+    for (const std::string& note : curve->notes) fmt::print(stderr, "note: {}\n", note);
     const PassbandReport report = reportPassband(*curve, cone);
     if (a.has("--json")) {
         say("{}\n", jsonText(passbandToJson(report), 1));
@@ -70,6 +71,10 @@ int passband(const Arguments& a) {
     }
     if (report.bands.empty()) say("  no band: nothing passes 5 %\n");
     for (const PassbandReport::LineRow& row : report.lines) {
+        if (!row.covered) {
+            say("  {:<5}the curve does not reach it\n", lineName(row.line));
+            continue;
+        }
         say("  {:<5}{:.3f}   in the cone {:.3f}", lineName(row.line), row.normal, row.effective);
         say("   {}\n", row.fastest.fRatio ? fmt::format("keeps 90 % down to f/{:.1f}", *row.fastest.fRatio) : row.fastest.note);
     }

@@ -87,6 +87,7 @@ void Kit::takeCurve(const QString& path) {
     Trial changed = m_session.trial();
     for (Filter& f : changed.filters)
         if (f.id == id) f.curve = nameText(std::filesystem::absolute(toPath(path)));
+    for (const std::string& note : curve->notes) emit problem(QString::fromStdString(note));
     m_session.edit(tr("Import a curve"), changed);
 }
 

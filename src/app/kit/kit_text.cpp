@@ -64,7 +64,8 @@ Table bandTable(const KitFacts& f) {
 Table lineTable(const KitFacts& f) {
     Table t{{tr("Line"), tr("parallel"), tr("in the cone"), tr("keeps 90 % to")}};
     for (const PassbandReport::LineRow& row : f.report.lines)
-        t.push_back({lineText(row.line), exact(row.normal), exact(row.effective), row.normal < 0.05 ? QString("\u2013") : row.fastest.fRatio ? "f/" + number(*row.fastest.fRatio, 1) : tr("slower than f/20")});
+        if (!row.covered) t.push_back({lineText(row.line), tr("the curve ends before it"), "", ""});
+        else t.push_back({lineText(row.line), exact(row.normal), exact(row.effective), row.normal < 0.05 ? QString("\u2013") : row.fastest.fRatio ? "f/" + number(*row.fastest.fRatio, 1) : tr("slower than f/20")});
     return t;
 }
 

@@ -35,18 +35,27 @@ std::vector<std::string> split(const std::string& line, char separator) {
 
 } // namespace
 
-std::optional<std::pair<double, double>> twoNumbers(const std::string& line) {
+std::vector<double> numbersOf(const std::string& line) {
     for (const char separator : {';', '\t', ',', ' '}) {
         if (separator != ' ' && line.find(separator) == std::string::npos) continue;
         std::vector<std::string> fields = split(line, separator);
         // "500,5,0,98": decimal commas between comma-separated columns.
         if (separator == ',' && fields.size() == 4) fields = {fields[0] + "." + fields[1], fields[2] + "." + fields[3]};
-        if (fields.size() < 2) continue;
-        const auto x = number(fields[0]), y = number(fields[1]);
-        if (x && y) return std::pair{*x, *y};
-        if (separator == ';' || separator == '\t') return std::nullopt;
+        std::vector<double> out;
+        for (const std::string& field : fields) {
+            const auto value = number(field);
+            if (!value) break;
+            out.push_back(*value);
+        }
+        if (out.size() >= 2) return out;
+        if (fields.size() >= 2 && (separator == ';' || separator == '\t')) return {};
     }
-    return std::nullopt;
+    return {};
+}
+
+std::optional<std::pair<double, double>> twoNumbers(const std::string& line) {
+    const std::vector<double> all = numbersOf(line);
+    return all.empty() ? std::nullopt : std::optional(std::pair(all[0], all[1]));
 }
 
 std::string harmlessCell(std::string text) {

@@ -11,6 +11,9 @@ namespace caelumen {
 /// header or comment.
 std::optional<std::pair<double, double>> twoNumbers(const std::string& line);
 
+/// All numbers that a line begins with, two at least, written in the same ways; empty for a header or comment.
+std::vector<double> numbersOf(const std::string& line);
+
 /// What a spreadsheet would take as a formula (it begins with = + - @, a tab or a line end, and is no number) behind an apostrophe, as text; all else as it is. csvRows takes the apostrophe off.
 std::string harmlessCell(std::string text);
 

@@ -11,6 +11,7 @@
 #include <array>
 #include <cmath>
 #include <map>
+#include <regex>
 #include <sstream>
 
 namespace caelumen {
@@ -41,32 +42,82 @@ bool isMeantAsRow(const std::string& line) {
     return first == "nan" || first == "inf" || first == "-inf" || twoNumbers(first + ";1");
 }
 
+/// What a text holds before anything is made of it.
+struct Table {
+    struct Row {
+        std::size_t line;
+        std::vector<double> numbers;
+    };
+    std::string headings; ///< in small letters
+    std::vector<Row> rows;
+};
+
+Result<Table> tableIn(const std::string& text, const std::string& name) {
+    Table out;
+    std::istringstream lines(text);
+    std::size_t at = 0;
+    for (std::string line; std::getline(lines, line);) {
+        ++at;
+        if (isEmptyRow(line)) continue;
+        if (isComment(line)) {
+            if (out.rows.empty()) out.headings += lowered(line) + "\n";
+            continue;
+        }
+        auto numbers = numbersOf(line);
+        if (numbers.empty()) {
+            if (out.rows.empty() && !isMeantAsRow(line)) {
+                out.headings += lowered(line) + "\n";
+                continue;
+            }
+            return Error{fmt::format("{}, line {}: \"{}\" is no row of wavelength and transmission; correct it or take it out.", name, at, oneLine(std::string_view(line).substr(0, 60)))};
+        }
+        if (out.rows.size() >= 1'000'000) return Error{fmt::format("{} has more than a million points; thin it out.", name)};
+        out.rows.push_back({at, std::move(numbers)});
+    }
+    return out;
+}
+
+/// Rows that are counted 0, 1, 2 ... or 1, 2, 3 ... before wavelengths that rise or fall.
+bool isCounted(const std::vector<Table::Row>& rows) {
+    if (rows.size() < 3 || (rows[0].numbers[0] != 0 && rows[0].numbers[0] != 1)) return false;
+    for (std::size_t i = 0; i < rows.size(); ++i) {
+        if (rows[i].numbers.size() < 3 || rows[i].numbers[0] != rows[0].numbers[0] + static_cast<double>(i)) return false;
+        if (i > 1 && (rows[i].numbers[1] - rows[i - 1].numbers[1]) * (rows[1].numbers[1] - rows[0].numbers[1]) <= 0) return false;
+    }
+    return true;
+}
+
+bool isDensity(const std::string& headings) {
+    static const std::regex kWords("density|densities|absorbance|(^|[^a-z])o\\.?d\\.?($|[^a-z])");
+    return std::regex_search(headings, kWords);
+}
+
 } // namespace
 
 Result<Curve> parseCurve(const std::string& text, const std::string& name) {
-    std::istringstream lines(text);
+    auto table = tableIn(text, name);
+    if (!table) return table.error();
+    Curve curve;
     struct Point {
         double sum = 0;
         int count = 0;
         std::size_t line = 0;
         double mean() const { return sum / count; }
     };
+    const std::size_t column = isCounted(table->rows) ? 1 : 0;
+    double shortest = 1e300, longest = 0;
+    for (const Table::Row& row : table->rows) shortest = std::min(shortest, row.numbers[column]), longest = std::max(longest, row.numbers[column]);
+    const bool micrometres = shortest >= 0.1 && longest <= 3;
+    const bool densities = isDensity(table->headings);
     std::map<double, Point> points;
-    std::size_t count = 0, at = 0;
-    for (std::string line; std::getline(lines, line);) {
-        ++at;
-        if (isEmptyRow(line) || isComment(line)) continue;
-        const auto p = twoNumbers(line);
-        if (!p) {
-            if (points.empty() && !isMeantAsRow(line)) continue; // headings
-            return Error{fmt::format("{}, line {}: \"{}\" is no row of wavelength and transmission; correct it or take it out.", name, at, oneLine(std::string_view(line).substr(0, 60)))};
-        }
-        if (p->first < 100 || p->first > 30'000) return Error{fmt::format("{}, line {}: a wavelength of {:g}; give 100 to 3000 nm (or angstrom).", name, at, p->first)};
-        if (++count > 1'000'000) return Error{fmt::format("{} has more than a million points; thin it out.", name)};
-        Point& point = points[p->first];
-        point.sum += p->second;
+    for (const Table::Row& row : table->rows) {
+        const double x = micrometres ? 1000 * row.numbers[column] : row.numbers[column], y = row.numbers[column + 1];
+        if (x < 100 || x > 30'000) return Error{fmt::format("{}, line {}: a wavelength of {:g}; give 100 to 3000 nm (or angstrom, or micrometres).", name, row.line, x)};
+        if (densities && (y < -0.05 || y > 30)) return Error{fmt::format("{}, line {}: an optical density of {:g}; give 0 to 30.", name, row.line, y)};
+        Point& point = points[x];
+        point.sum += densities ? std::pow(10, -std::max(0.0, y)) : y;
         ++point.count;
-        if (point.line == 0) point.line = at;
+        if (point.line == 0) point.line = row.line;
     }
     if (points.size() < 3) return Error{fmt::format("{} holds no curve: give at least three lines of wavelength and transmission.", name)};
     // Per cent is told by its values. One alone above others that look like fractions is a slip, unless a sign says what it is.
@@ -77,11 +128,12 @@ Result<Curve> parseCurve(const std::string& text, const std::string& name) {
     const bool hasSign = text.find('%') != std::string::npos;
     if (top[0]->mean() > 1.5 && top[1]->mean() > 0.05 && top[1]->mean() <= 1.05 && !hasSign)
         return Error{fmt::format("{}, line {}: {:g} stands far above the other transmissions, which stay below 1; correct it, or mark per cent with %.", name, top[0]->line, top[0]->mean())};
-    const double perUnit = points.rbegin()->first > 3000 ? 0.1 : 1; // angstrom
-    const double perPart = top[0]->mean() > 1.5 ? 0.01 : 1;         // per cent
-    Curve curve;
+    const bool angstrom = points.rbegin()->first > 3000, perCent = top[0]->mean() > 1.5;
+    if (densities) curve.notes.emplace_back("The heading says optical density, so transmission is ten to the power of minus what the table holds.");
+    else if (hasSign && !perCent) curve.notes.push_back(fmt::format("The table says per cent, but no value exceeds {:g}: it was read as parts of one. If it is per cent after all, the filter passes a hundredth of what is shown.", top[0]->mean()));
+    if (column == 1) curve.notes.emplace_back("The first column counts the rows and was passed over.");
     for (const auto& [x, p] : points) {
-        const double nm = x * perUnit, t = p.mean() * perPart;
+        const double nm = angstrom ? 0.1 * x : x, t = perCent ? 0.01 * p.mean() : p.mean();
         if (nm < 100 || nm > 3000) return Error{fmt::format("{}, line {}: a wavelength of {:g} nm; give 100 to 3000 nm (or angstrom).", name, p.line, nm)};
         if (t < -0.05 || t > 1.05) return Error{fmt::format("{}, line {}: a transmission of {:g} at {:g} nm; give 0 to 1 or 0 to 100 %.", name, p.line, t, nm)};
         curve.wavelength_nm.push_back(nm);

@@ -2,6 +2,8 @@
 
 #include "core/base/json.h"
 
+#include <algorithm>
+
 namespace caelumen {
 namespace {
 
@@ -22,6 +24,7 @@ PassbandReport reportPassband(const Curve& curve, const LightCone& cone, const R
         row.line = line;
         row.normal = transmissionAt(curve, line);
         const auto all = lineWavelengths(line);
+        row.covered = std::all_of(all.begin(), all.end(), [&](double nm) { return curve.covers(nm); });
         for (const double nm : all)
             if (nm >= curve.wavelength_nm.front() && nm <= curve.wavelength_nm.back()) row.effective += shift.transmission(curve, nm) / static_cast<double>(all.size());
         if (options.fastest) row.fastest = fastestRatio(curve, line, cone);
@@ -45,7 +48,7 @@ Json passbandToJson(const PassbandReport& r) {
         json["bands"].push_back(band);
     }
     for (const PassbandReport::LineRow& row : r.lines)
-        json["lines"][lineName(row.line)] = {{"normal", row.normal}, {"effective", row.effective}, {"fastest_f_ratio", toJson(row.fastest.fRatio)}};
+        json["lines"][lineName(row.line)] = {{"normal", row.covered ? Json(row.normal) : Json(nullptr)}, {"effective", row.covered ? Json(row.effective) : Json(nullptr)}, {"fastest_f_ratio", toJson(row.fastest.fRatio)}};
     json["leak_od_mean"] = toJson(r.leaks.meanDensity);
     json["leak_od_worst"] = toJson(r.leaks.worstDensity);
     json["leak_worst_nm"] = toJson(r.leaks.worst_nm);

@@ -13,6 +13,7 @@ struct PassbandReport {
     };
     struct LineRow {
         EmissionLine line;
+        bool covered = true; ///< the curve reaches there, in the cone too; else nothing is known
         double normal = 0, effective = 0;
         FastestRatio fastest; ///< to keep 90 %; only when asked for
     };

@@ -1,5 +1,8 @@
 #include "core/optics/curve.h"
 
+#include "core/base/json.h"
+#include "core/optics/passband_report.h"
+
 #include <QTest>
 
 using namespace caelumen;
@@ -16,6 +19,12 @@ private slots:
         QTest::newRow("blanks and comment") << QByteArray("# measured\n500 10%\n501 90%\n502 20%\n");
         QTest::newRow("angstrom, unsorted") << QByteArray("5020,0.2\n5000,0.1\n5010,0.9\n");
         QTest::newRow("decimal commas between commas") << QByteArray("500,0,0,1\n501,0,0,9\n502,0,0,2\n");
+        QTest::newRow("micrometres") << QByteArray("um,T\n0.500,0.1\n0.501,0.9\n0.502,0.2\n");
+        QTest::newRow("micrometres without a heading, falling") << QByteArray("0.502 0.2\n0.501 0.9\n0.500 0.1\n");
+        QTest::newRow("counted rows") << QByteArray("n;nm;T;R\n1;500;0,1;0,9\n2;501;0,9;0,1\n3;502;0,2;0,8\n");
+        QTest::newRow("counted from zero, angstrom, percent") << QByteArray("0,5000,10%\n1,5010,90%\n2,5020,20%\n");
+        QTest::newRow("optical density") << QByteArray("Wavelength,OD\n500,1\n501,0.045757490560675\n502,0.698970004336019\n");
+        QTest::newRow("densities in a comment") << QByteArray("# optical density of the filter\n500 1\n501 0.045757490560675\n502 0.698970004336019\n");
         QTest::newRow("carriage returns") << QByteArray("500,0.1\r\n501,0.9\r\n502,0.2\r\n");
     }
     void readsHowPeopleWrite() {
@@ -27,6 +36,30 @@ private slots:
         QVERIFY(std::abs(c->at(500.5) - 0.5) < 1e-9);
         QCOMPARE(c->at(499), 0.0);
         QCOMPARE(c->at(503), 0.0);
+    }
+
+    /// What was taken for granted is said, and only that.
+    void doubtsAreTold() {
+        const auto notesOf = [](const char* text) { return parseCurve(text, "test.csv")->notes; };
+        QVERIFY(notesOf("nm,T\n500,0.1\n501,0.9\n502,0.2").empty());
+        QVERIFY(notesOf("nm,T (%)\n500,1\n501,90\n502,2").empty());
+        const auto low = notesOf("nm,T (%)\n500,0.1\n501,0.9\n502,0.2"); // fractions, or a filter that blocks?
+        QVERIFY(low.size() == 1 && low[0].find("per cent") != std::string::npos);
+        QVERIFY(notesOf("nm,OD\n500,1\n501,3\n502,2").at(0).find("optical density") != std::string::npos);
+        QVERIFY(notesOf("1,500,0.1\n2,501,0.9\n3,502,0.2").at(0).find("first column") != std::string::npos);
+        QVERIFY(notesOf("nm,model\n500,0.1\n501,0.9\n502,0.2").empty()); // "od" within a word
+        // Reflection beside transmission, wavelengths of whole nanometres: nothing is counted there.
+        const auto beside = parseCurve("nm,T,R\n300,0.1,0.9\n301,0.2,0.8\n302,0.3,0.7", "test.csv");
+        QVERIFY(beside->at(301) == 0.2 && beside->notes.empty());
+    }
+
+    void nothingIsKnownBeyondItsEnds() {
+        const auto c = parseCurve("400,0.5\n600,0.5\n660,0.5", "test.csv");
+        QVERIFY(c->covers(400) && c->covers(660) && !c->covers(660.1) && !c->covers(399));
+        const PassbandReport report = reportPassband(*c, {});
+        for (const PassbandReport::LineRow& row : report.lines) QCOMPARE(row.covered, row.line != EmissionLine::SII);
+        const Json json = passbandToJson(report);
+        QVERIFY(json["lines"]["SII"]["normal"].is_null() && json["lines"]["Ha"]["normal"].is_number());
     }
 
     void refusesWhatIsNoCurve() {
