@@ -76,7 +76,7 @@ int passband(const Arguments& a) {
             continue;
         }
         say("  {:<5}{:.3f}   in the cone {:.3f}", lineName(row.line), row.normal, row.effective);
-        say("   {}\n", row.fastest.fRatio ? fmt::format("keeps 90 % down to f/{:.1f}", *row.fastest.fRatio) : row.fastest.note);
+        say("   {}\n", row.fastest.fRatio ? fmt::format("keeps 90 % {}down to f/{:.1f}", row.fastest.slowest ? fmt::format("from f/{:.1f} ", *row.fastest.slowest) : "", *row.fastest.fRatio) : row.fastest.note);
     }
     say("  leak 400-700 nm: optical density {} in the mean, {} at worst{}\n", densityText(report.leaks.meanDensity), densityText(report.leaks.worstDensity),
                report.leaks.worst_nm ? fmt::format(" (at {:.0f} nm)", *report.leaks.worst_nm) : "");

@@ -65,7 +65,7 @@ Table lineTable(const KitFacts& f) {
     Table t{{tr("Line"), tr("parallel"), tr("in the cone"), tr("keeps 90 % to")}};
     for (const PassbandReport::LineRow& row : f.report.lines)
         if (!row.covered) t.push_back({lineText(row.line), tr("the curve ends before it"), "", ""});
-        else t.push_back({lineText(row.line), exact(row.normal), exact(row.effective), row.normal < 0.05 ? QString("\u2013") : row.fastest.fRatio ? "f/" + number(*row.fastest.fRatio, 1) : tr("slower than f/20")});
+        else t.push_back({lineText(row.line), exact(row.normal), exact(row.effective), !row.fastest.fRatio ? (row.normal < 0.05 ? QString("\u2013") : tr("slower than f/20")) : row.fastest.slowest ? tr("f/%1 to f/%2").arg(number(*row.fastest.slowest, 1), number(*row.fastest.fRatio, 1)) : "f/" + number(*row.fastest.fRatio, 1)});
     return t;
 }
 
@@ -183,8 +183,9 @@ Table colourTable(const KitFacts& f) {
 QString headline(const KitFacts& f) {
     QStringList kept, lost;
     for (const PassbandReport::LineRow& row : f.report.lines) {
-        if (row.normal < 0.3 || row.line == EmissionLine::NII) continue;
-        const double part = row.effective / row.normal;
+        const double most = std::max(row.normal, row.effective); // made for fast optics, it passes its lines only in the cone
+        if (most < 0.3 || row.line == EmissionLine::NII) continue;
+        const double part = row.effective / most;
         (part >= 0.9 ? kept : lost) << QString("%1 %2").arg(lineText(row.line), percent(row.effective));
     }
     const QString ratio = number(f.report.cone.fRatio, 1);

@@ -48,8 +48,13 @@ struct Table {
         std::size_t line;
         std::vector<double> numbers;
     };
-    std::string headings; ///< in small letters
+    std::string headings; ///< in small letters; the first of them
     std::vector<Row> rows;
+
+    void takeHeading(const std::string& line) {
+        constexpr std::size_t kEnough = 4000;
+        if (rows.empty() && headings.size() < kEnough) headings += lowered(line.substr(0, kEnough)) + "\n";
+    }
 };
 
 Result<Table> tableIn(const std::string& text, const std::string& name) {
@@ -60,13 +65,13 @@ Result<Table> tableIn(const std::string& text, const std::string& name) {
         ++at;
         if (isEmptyRow(line)) continue;
         if (isComment(line)) {
-            if (out.rows.empty()) out.headings += lowered(line) + "\n";
+            out.takeHeading(line);
             continue;
         }
         auto numbers = numbersOf(line);
         if (numbers.empty()) {
             if (out.rows.empty() && !isMeantAsRow(line)) {
-                out.headings += lowered(line) + "\n";
+                out.takeHeading(line);
                 continue;
             }
             return Error{fmt::format("{}, line {}: \"{}\" is no row of wavelength and transmission; correct it or take it out.", name, at, oneLine(std::string_view(line).substr(0, 60)))};

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <iterator>
 
 namespace caelumen {
 namespace {
@@ -82,32 +83,38 @@ std::optional<Band> bandInCone(const Band& band, const std::vector<Band>& effect
 }
 
 FastestRatio fastestRatio(const Curve& curve, EmissionLine line, LightCone cone, double part) {
-    const double normal = transmissionAt(curve, line);
-    if (normal < 0.01) return {std::nullopt, "the filter does not pass this line"};
-    const auto kept = [&](double fRatio) {
+    constexpr double kSlowest = 20, kFastest = 1.2, kStep = 0.97;
+    const auto all = lineWavelengths(line);
+    const auto passed = [&](double fRatio) {
         cone.fRatio = fRatio;
         const ConeShift shift(cone);
         double sum = 0;
-        const auto all = lineWavelengths(line);
         for (const double nm : all) sum += shift.transmission(curve, nm);
-        return sum / static_cast<double>(all.size()) >= part * normal;
+        return sum / static_cast<double>(all.size());
     };
-    constexpr double kSlowest = 20, kFastest = 1.2, kStep = 0.97;
-    if (!kept(kSlowest)) return {std::nullopt, "the line loses more than that even at f/20"};
-    double good = kSlowest, bad = 0;
-    for (double n = kSlowest * kStep; n >= kFastest; n *= kStep) {
-        if (!kept(n)) {
-            bad = n;
-            break;
+    std::vector<std::pair<double, double>> steps; // f-ratio and transmission, from slow to fast
+    for (double n = kSlowest; n >= kFastest; n *= kStep) steps.emplace_back(n, passed(n));
+    const auto best = std::max_element(steps.begin(), steps.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
+    const double parallel = transmissionAt(curve, line), most = std::max(parallel, best->second);
+    if (most < 0.01) return {std::nullopt, std::nullopt, "the filter does not pass this line"};
+    const double enough = part * most;
+    if (best->second < enough) return {std::nullopt, std::nullopt, "the line loses more than that even at f/20"};
+    /// Between one that is enough and one that is not.
+    const auto border = [&](double good, double bad) {
+        while (std::abs(good - bad) > 0.005) {
+            const double middle = 0.5 * (good + bad);
+            (passed(middle) >= enough ? good : bad) = middle;
         }
-        good = n;
-    }
-    if (bad == 0) return {kFastest, "kept at every f-ratio down to f/1.2"};
-    while (good - bad > 0.005) {
-        const double middle = 0.5 * (good + bad);
-        (kept(middle) ? good : bad) = middle;
-    }
-    return {good, ""};
+        return good;
+    };
+    const auto inside = [&](const auto& step) { return step.second >= enough; };
+    const auto lost = std::find_if_not(best, steps.end(), inside); // on the fast side
+    FastestRatio out;
+    if (lost == steps.end()) out.fRatio = kFastest, out.note = "kept at every f-ratio down to f/1.2";
+    else out.fRatio = border(std::prev(lost)->first, lost->first);
+    const auto slow = std::find_if_not(std::make_reverse_iterator(std::next(best)), steps.rend(), inside);
+    if (slow != steps.rend()) out.slowest = border(std::prev(slow)->first, slow->first);
+    return out;
 }
 
 } // namespace caelumen

@@ -31,10 +31,11 @@ private:
 /// A band of the curve and what becomes of it; absent when the cone leaves no band there.
 std::optional<Band> bandInCone(const Band& band, const std::vector<Band>& effective, const ConeShift& shift);
 
-/// The fastest f-ratio from 20 down to 1.2 to which a line keeps `part` of the transmission it has in parallel light. Absent where the filter passes less than 1 % of the line
-/// or loses more than that even at f/20.
+/// The f-ratios, from 20 to 1.2, in which a line keeps `part` of the most that it has in any of them (parallel light too): a filter made for fast optics passes its lines only there.
+/// Absent where the filter passes less than 1 % of the line in all of them.
 struct FastestRatio {
-    std::optional<double> fRatio;
+    std::optional<double> fRatio;  ///< the fastest
+    std::optional<double> slowest; ///< where slower optics lose more
     std::string note; ///< why it is absent, or that the limit of the search was reached
 };
 FastestRatio fastestRatio(const Curve& curve, EmissionLine line, LightCone cone, double part = 0.9);

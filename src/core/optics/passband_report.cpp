@@ -48,7 +48,7 @@ Json passbandToJson(const PassbandReport& r) {
         json["bands"].push_back(band);
     }
     for (const PassbandReport::LineRow& row : r.lines)
-        json["lines"][lineName(row.line)] = {{"normal", row.covered ? Json(row.normal) : Json(nullptr)}, {"effective", row.covered ? Json(row.effective) : Json(nullptr)}, {"fastest_f_ratio", toJson(row.fastest.fRatio)}};
+        json["lines"][lineName(row.line)] = {{"normal", row.covered ? Json(row.normal) : Json(nullptr)}, {"effective", row.covered ? Json(row.effective) : Json(nullptr)}, {"fastest_f_ratio", toJson(row.fastest.fRatio)}, {"slowest_f_ratio", toJson(row.fastest.slowest)}};
     json["leak_od_mean"] = toJson(r.leaks.meanDensity);
     json["leak_od_worst"] = toJson(r.leaks.worstDensity);
     json["leak_worst_nm"] = toJson(r.leaks.worst_nm);

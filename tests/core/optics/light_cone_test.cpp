@@ -101,6 +101,12 @@ private slots:
         // Made for fast optics: the band lies to the red of the line and only comes to it.
         const FastestRatio shifted = fastestRatio(gaussian(658.5, 3), EmissionLine::Halpha, {});
         QVERIFY(shifted.fRatio && *shifted.fRatio < *narrow.fRatio);
+        QVERIFY(shifted.slowest && *shifted.slowest > *shifted.fRatio && !narrow.slowest);
+        const auto passed = [&](double fRatio) { return ConeShift({fRatio, 0, 1.8, 0}).transmission(gaussian(658.5, 3), 656.28); };
+        double most = 0;
+        for (double n = 1.2; n < 20; n *= 1.01) most = std::max(most, passed(n));
+        for (const double end : {*shifted.fRatio, *shifted.slowest}) QVERIFY2(std::abs(passed(end) / most - 0.9) < 0.005, qPrintable(QString::number(passed(end) / most)));
+        QVERIFY(most > 3 * gaussian(658.5, 3).at(656.28)); // parallel light hardly passes
     }
 
     void theReportHoldsEveryLineAndBand() {
