@@ -96,7 +96,9 @@ FastestRatio fastestRatio(const Curve& curve, EmissionLine line, LightCone cone,
     for (double n = kSlowest; n >= kFastest; n *= kStep) steps.emplace_back(n, passed(n));
     const auto best = std::max_element(steps.begin(), steps.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
     const double parallel = transmissionAt(curve, line), most = std::max(parallel, best->second);
-    if (most < 0.01) return {std::nullopt, std::nullopt, "the filter does not pass this line"};
+    // A band that has strayed onto a line in the fastest of cones was not made for it.
+    const bool strayed = parallel < 0.01 && (most < 0.3 || std::next(best) == steps.end());
+    if (most < 0.01 || strayed) return {std::nullopt, std::nullopt, "the filter does not pass this line"};
     const double enough = part * most;
     if (best->second < enough) return {std::nullopt, std::nullopt, "the line loses more than that even at f/20"};
     /// Between one that is enough and one that is not.

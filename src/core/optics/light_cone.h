@@ -32,7 +32,7 @@ private:
 std::optional<Band> bandInCone(const Band& band, const std::vector<Band>& effective, const ConeShift& shift);
 
 /// The f-ratios, from 20 to 1.2, in which a line keeps `part` of the most that it has in any of them (parallel light too): a filter made for fast optics passes its lines only there.
-/// Absent where the filter passes less than 1 % of the line in all of them.
+/// Absent where the filter passes less than 1 % of the line in all of them, or next to nothing in parallel light and less than 30 % in any.
 struct FastestRatio {
     std::optional<double> fRatio;  ///< the fastest
     std::optional<double> slowest; ///< where slower optics lose more

@@ -107,6 +107,7 @@ private slots:
         for (double n = 1.2; n < 20; n *= 1.01) most = std::max(most, passed(n));
         for (const double end : {*shifted.fRatio, *shifted.slowest}) QVERIFY2(std::abs(passed(end) / most - 0.9) < 0.005, qPrintable(QString::number(passed(end) / most)));
         QVERIFY(most > 3 * gaussian(658.5, 3).at(656.28)); // parallel light hardly passes
+        QVERIFY(!fastestRatio(gaussian(500.6, 7), EmissionLine::Hbeta, {}).fRatio); // its oxygen comes near in the fastest cone, which is no use
     }
 
     void theReportHoldsEveryLineAndBand() {
