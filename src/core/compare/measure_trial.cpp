@@ -12,6 +12,7 @@
 #include "core/image/plane_scan.h"
 #include "core/model/quantity.h"
 #include "core/optics/curve.h"
+#include "core/optics/passband.h"
 #include "core/stars/defects.h"
 
 #include <fmt/format.h>
@@ -151,9 +152,7 @@ private:
             warn(fmt::format("The curve of filter \"{}\" was left out: {}", filter->id, curve.error().message));
             return std::nullopt;
         }
-        double sum = 0;
-        for (int nm = 700; nm <= 1000; nm += 5) sum += curve->at(nm) / 61;
-        return sum;
+        return leaksOf(*curve, {}).nearInfrared; // not told where the curve ends before that
     }
 
     Status checkRegions() const {

@@ -2,9 +2,9 @@
 
 #include "core/base/text.h"
 
-#include <array>
 #include <charconv>
 #include <regex>
+#include <vector>
 
 namespace caelumen {
 namespace {
@@ -19,15 +19,18 @@ std::optional<double> numberIn(const std::string& text, const std::regex& patter
     return error == std::errc() && end == digits.data() + digits.size() ? std::optional(out) : std::nullopt;
 }
 
-std::optional<std::string> filterIn(const std::string& name) {
-    static const std::array<std::pair<const char*, const char*>, 19> kWords{{{"ha", "Ha"}, {"halpha", "Ha"}, {"hb", "Hb"}, {"hbeta", "Hb"}, {"oiii", "OIII"}, {"o3", "OIII"}, {"sii", "SII"}, {"s2", "SII"}, {"nii", "NII"}, {"lum", "L"}, {"luminance", "L"},
-                                                                              {"red", "R"}, {"green", "G"}, {"blue", "B"}, {"clear", "Clear"}, {"nofilter", "none"}, {"hoo", "HOO"}, {"ir", "IR"}, {"uvir", "UV/IR"}}};
+/// `captured`: the name tells exposure or gain too, so that a colour or a lone letter in it means a filter and not a nebula.
+std::optional<std::string> filterIn(const std::string& name, bool captured) {
+    using Words = std::vector<std::pair<const char*, const char*>>;
+    static const Words kLines{{"ha", "Ha"}, {"halpha", "Ha"}, {"hb", "Hb"}, {"hbeta", "Hb"}, {"oiii", "OIII"}, {"o3", "OIII"}, {"sii", "SII"}, {"s2", "SII"}, {"nii", "NII"}, {"hoo", "HOO"}, {"lum", "L"}, {"luminance", "L"}, {"nofilter", "none"}, {"uvir", "UV/IR"}};
+    static const Words kColours{{"red", "R"}, {"green", "G"}, {"blue", "B"}, {"clear", "Clear"}, {"ir", "IR"}};
     static const std::regex kSplit("[^_ .()\\[\\]-]+");
     for (auto it = std::sregex_iterator(name.begin(), name.end(), kSplit); it != std::sregex_iterator(); ++it) {
         const std::string word = it->str(), low = lowered(word);
-        if (word.size() == 1 && (word == "L" || word == "R" || word == "G" || word == "B")) return word; // capitals: a lone letter may be anything else
-        for (const auto& [key, filter] : kWords)
-            if (low == key) return filter;
+        if (captured && (word == "L" || word == "R" || word == "G" || word == "B")) return word;
+        for (const Words* words : {&kLines, captured ? &kColours : &kLines})
+            for (const auto& [key, filter] : *words)
+                if (low == key) return filter;
     }
     return std::nullopt;
 }
@@ -50,7 +53,7 @@ void completeFromName(FrameFacts& facts, const std::string& fileName) {
     fill("gain_setting", facts.gain_setting, within(numberIn(low, kGain), 0, 1e5));
     fill("offset_setting", facts.offset_setting, within(numberIn(low, kOffset), 0, 1e5));
     fill("sensor_temperature_c", facts.sensor_temperature_c, within(numberIn(low, kTemperature), -100, 60));
-    fill("filter", facts.filter, filterIn(name));
+    fill("filter", facts.filter, filterIn(name, numberIn(low, kExposure) || numberIn(low, kGain)));
 }
 
 } // namespace caelumen

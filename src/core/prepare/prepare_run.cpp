@@ -72,7 +72,7 @@ Status areAlike(const std::vector<SubFigures>& subs, const FrameInfo& like) {
     if (others == 0) return Done{};
     const auto odd = std::find_if(subs.begin(), subs.end(), [](const SubFigures& f) { return f.foreign; });
     if (2 * others > subs.size()) return Error{fmt::format("{} The odd one may be {}: all others are compared with it.", odd->problem, shown(like.path))};
-    return Error{others == 1 ? odd->problem : fmt::format("{} So are {} more.", odd->problem, others - 1)};
+    return Error{others == 1 ? odd->problem : fmt::format("{} {} more {} unlike the others too.", odd->problem, others - 1, others == 2 ? "is" : "are")};
 }
 
 } // namespace

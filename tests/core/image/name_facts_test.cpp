@@ -19,6 +19,8 @@ private slots:
         QTest::newRow("letter") << "IC2944_R_120s.fits.fz" << 120.0 << -1.0 << -999.0 << "R";
         QTest::newRow("nothing") << "light-001.fits" << -1.0 << -1.0 << -999.0 << "";
         QTest::newRow("a target is no filter") << "harvest_s3_run_b.fits" << -1.0 << -1.0 << -999.0 << "";
+        QTest::newRow("a colour in a target") << "Red_Spider_B_001.fits" << -1.0 << -1.0 << -999.0 << "";
+        QTest::newRow("a colour of a capture") << "NGC6537_red_90s.fits" << 90.0 << -1.0 << -999.0 << "R";
         QTest::newRow("numbers") << "2026-06-15_001_180.fits" << -1.0 << -1.0 << -999.0 << "";
         QTest::newRow("bad bytes") << "\xff_180s_Ha.fits" << 180.0 << -1.0 << -999.0 << "Ha";
         QTest::newRow("too long an exposure") << "M8_999999s.fits" << -1.0 << -1.0 << -999.0 << "";
