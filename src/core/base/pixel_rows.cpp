@@ -143,6 +143,32 @@ CAELUMEN_FAST void scale(float* v, std::int64_t n, float zero, float factor) {
     for (std::int64_t i = 0; i < n; ++i) v[i] = (v[i] - zero) * factor;
 }
 
+CAELUMEN_FAST Found scaleAndLook(float* v, std::int64_t n, float zero, float factor) {
+    constexpr std::int32_t kSize = 0x7fffffff, kInfiniteBits = 0x7f800000; // of a float but for its sign
+    Found out;
+    std::int64_t from = 0;
+    while (from + kLanes <= n) {
+        const std::int64_t end = std::min(n - n % kLanes, from + kLanes * 4096);
+        std::array<Ints, 2> zeros{}, infinite{};
+        for (; from < end; from += kLanes) {
+            for (unsigned k = 0; k < 2; ++k) {
+                const Floats x = load(v + from + kWide * k);
+                infinite[k] |= (reinterpret_cast<Ints>(x) & kSize) == kInfiniteBits;
+                zeros[k] -= x == 0;
+                store((x - zero) * factor, v + from + kWide * k);
+            }
+        }
+        out.zeros += sumOf(zeros[0] + zeros[1]);
+        out.infinite = out.infinite || sumOf((infinite[0] | infinite[1]) & 1) != 0;
+    }
+    for (; from < n; ++from) {
+        out.zeros += v[from] == 0;
+        out.infinite = out.infinite || std::isinf(v[from]);
+        v[from] = (v[from] - zero) * factor;
+    }
+    return out;
+}
+
 CAELUMEN_FAST Extremes extremes(const float* v, std::int64_t n) {
     constexpr float kInfinite = std::numeric_limits<float>::infinity();
     constexpr std::int32_t kSize = 0x7fffffff, kInfiniteBits = 0x7f800000; // of a float but for its sign

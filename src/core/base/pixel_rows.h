@@ -30,6 +30,13 @@ void ramp(float start, float step, int n, float* out);
 /// In place: (v - zero) * factor.
 void scale(float* v, std::int64_t n, float zero, float factor);
 
+struct Found {
+    std::int64_t zeros = 0; ///< exact zeros, before scaling
+    bool infinite = false;  ///< some are infinite
+};
+/// In place, what `scale` does, and what was seen on the way. NaN stays.
+Found scaleAndLook(float* v, std::int64_t n, float zero, float factor);
+
 struct Extremes {
     float top = 0;          ///< largest finite value; -inf without any
     std::int64_t zeros = 0; ///< exact zeros

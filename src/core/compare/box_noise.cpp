@@ -2,6 +2,8 @@
 #include "core/compare/figures.h"
 #include "core/stars/faint_stars.h"
 
+#include <tbb/parallel_for.h>
+
 #include <algorithm>
 #include <cmath>
 #include <limits>
@@ -95,20 +97,21 @@ std::vector<std::optional<Structure>> whatRepeats(const std::vector<const Sky*>&
     const PlaneHarvest* reference = nullptr;
     for (const Sky* sky : planes)
         if (!reference || sky->plane->fluxes.size() > reference->fluxes.size()) reference = sky->plane;
-    for (std::size_t n = 0; n < planes.size(); ++n) {
+    tbb::parallel_for(std::size_t{0}, planes.size(), [&](std::size_t n) {
         const PlaneHarvest& h = *planes[n]->plane;
+        const Alignment::Affine toPlane = h.view.forward();
         boxes[n] = h.structure;
         for (int j = 0; j < grid.down; ++j)
             for (int i = 0; i < grid.across; ++i) {
                 float& box = boxes[n][static_cast<std::size_t>(j * grid.across + i)];
                 if (!std::isfinite(box)) continue;
-                const Point at = h.view.toPlane(grid.centre(i, j));
+                const Point at = toPlane(grid.centre(i, j));
                 if (excludedAt(*planes[n], at)) box = std::numeric_limits<float>::quiet_NaN();
                 else if (planes[n]->surface->valid) box -= static_cast<float>(planes[n]->surface->at(SurfaceBasis::at(at, h.view.width, h.view.height)));
             }
         const auto channel = std::string_view("RGB").find(h.channel);
         all[n] = {runs[n], &boxes[n], channel == std::string_view::npos ? -1 : static_cast<int>(channel), lightRatio(h, *reference) / (h.boxSide * h.boxSide)};
-    }
+    });
     return findStructure(all, grid);
 }
 

@@ -54,10 +54,7 @@ Result<FrameFile> FrameFile::open(const fs::path& path) {
 Result<Plane> FrameFile::readChannel(std::size_t c, Plane spare, Rescale by) const {
     const int stored = m_info.mosaic ? 0 : static_cast<int>(c);
     std::vector<std::int64_t> zeros(static_cast<std::size_t>(m_info.height));
-    const auto prepare = [&](float* row, int y) {
-        zeros[static_cast<std::size_t>(y)] = zerosOfRow(row, m_info.width);
-        if (!by.isNone()) rows::scale(row, m_info.width, by.zero, by.factor);
-    };
+    const auto prepare = [&](float* row, int y) { zeros[static_cast<std::size_t>(y)] = zerosOfRow(row, m_info.width, by); };
     auto plane = m_kind == Kind::Fits ? readFitsPlane(m_info, m_place, stored, std::move(spare), prepare) : readStored(stored);
     if (!plane) return plane;
     if (m_kind != Kind::Fits) tbb::parallel_for(0, m_info.height, [&](int y) { prepare(plane->row(y), y); });

@@ -26,8 +26,8 @@ bool zerosAreSky(const Plane& plane, float zero) {
 
 } // namespace
 
-std::int64_t zerosOfRow(float* row, int width) {
-    const rows::Extremes e = rows::extremes(row, width);
+std::int64_t zerosOfRow(float* row, int width, Rescale by) {
+    const rows::Found e = rows::scaleAndLook(row, width, by.zero, by.factor);
     if (e.infinite) std::replace_if(row, row + width, [](float v) { return !std::isfinite(v); }, kNoData);
     return e.zeros;
 }

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/image/plane.h"
+#include "core/image/plane_scan.h"
 
 #include <cstdint>
 #include <vector>
@@ -13,8 +14,8 @@ namespace caelumen {
 void markNoData(Plane& plane);
 
 /// The same in two steps, for a reader that has each row at hand while it is in the cache: the exact zeros of a row, infinities becoming NaN on the
-/// way; then the areas, from the zeros of all rows, when each of them is `zero` by now.
-std::int64_t zerosOfRow(float* row, int width);
+/// way and the row scaled; then the areas, from the zeros of all rows, when each of them is `zero` by now.
+std::int64_t zerosOfRow(float* row, int width, Rescale by = {});
 void markNoData(Plane& plane, const std::vector<std::int64_t>& zeros, float zero = 0);
 
 } // namespace caelumen

@@ -76,8 +76,9 @@ std::vector<double> hiddenRadii(const PlaneHarvest& h) {
     for (const StarDisc& d : h.discs) places.push_back(d.at);
     const StarGrid grid(places, reach);
     std::vector<double> radii;
+    const Alignment::Affine toBaseline = h.view.backward();
     for (const Star& s : h.stars.stars) {
-        const auto k = grid.nearest(h.view.toBaseline({s.x, s.y}), reach);
+        const auto k = grid.nearest(toBaseline({s.x, s.y}), reach);
         radii.push_back(k >= 0 ? h.discs[static_cast<std::size_t>(k)].radius * scale : 0);
     }
     return radii;

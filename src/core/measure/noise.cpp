@@ -1,6 +1,7 @@
 #include "core/measure/noise.h"
 
 #include "core/base/statistics.h"
+#include "core/measure/box_sum.h"
 
 #include <tbb/parallel_for.h>
 
@@ -70,22 +71,12 @@ std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, co
                 if (inSky) break;
             }
             if (!inSky && !mainPlace) continue;
-            double sum = 0; // NaN when a pixel is
-            bool hidden = false;
-            for (int y = y0; y < y0 + k && !hidden; ++y) {
-                const float* row = plane.row(y) + x0;
-                double part = 0;
-                for (int x = 0; x < k; ++x) part += static_cast<double>(row[x]);
-                sum += part;
-                const std::uint8_t* flags = maskRow(mask, plane.width(), y);
-                hidden = flags && std::any_of(flags + x0, flags + x0 + k, [](std::uint8_t flag) { return flag != 0; });
-            }
-            const bool clean = !hidden && std::isfinite(sum);
+            const double sum = boxSum(plane, mask, x0, y0, k);
+            if (!std::isfinite(sum)) continue;
             // Steps, of those taken, to the next box that does not overlap, and to the next one that shares no noise either.
             const int own = inSky ? skyStride : stride;
             const auto stepsTo = [&](int pixels) { return ((pixels + half - 1) / half + own - 1) / own; };
             const int beside = stepsTo(k);
-            if (!clean) continue;
             const double quarter = 0.25 * k; // a glow that changes over a few pixels, from the middles of the quarters
             const auto light = [&](double dx, double dy) { return glow.at(static_cast<int>(centre.x + dx + 0.5), static_cast<int>(centre.y + dy + 0.5)); };
             const double starlight = 0.25 * (light(-quarter, -quarter) + light(quarter, -quarter) + light(-quarter, quarter) + light(quarter, quarter));

@@ -17,7 +17,12 @@ struct PlaneView {
 
     Point toPlane(Point baseline) const { return geometry.toPlane(alignment.map(baseline)); }
     Point toBaseline(Point plane) const { return alignment.unmap(geometry.toStored(plane)); }
-    /// toBaseline with its trigonometry done once, for loops over pixels.
+    /// toPlane and toBaseline with their trigonometry done once, for loops.
+    Alignment::Affine forward() const {
+        const Alignment::Affine a = alignment.forward();
+        const double p = geometry.pitch;
+        return {a.xx / p, a.xy / p, a.yx / p, a.yy / p, (a.dx - geometry.origin.x) / p, (a.dy - geometry.origin.y) / p};
+    }
     Alignment::Affine backward() const {
         const Alignment::Affine a = alignment.backward();
         return {a.xx * geometry.pitch, a.xy * geometry.pitch, a.yx * geometry.pitch, a.yy * geometry.pitch, a.xx * geometry.origin.x + a.xy * geometry.origin.y + a.dx,

@@ -24,6 +24,7 @@ std::vector<StarDisc> starDiscs(const std::vector<Star>& stars, const std::optio
             radii.push_back(r);
             light.push_back(light.empty() ? psf->lightAt(r) : std::min(light.back(), psf->lightAt(r)));
         }
+    const Alignment::Affine toBaseline = view.backward();
     std::vector<StarDisc> discs;
     discs.reserve(stars.size());
     for (const Star& s : stars) {
@@ -38,7 +39,7 @@ std::vector<StarDisc> starDiscs(const std::vector<Star>& stars, const std::optio
             radius = std::max(radius, std::min(s.reach + 1, radius + 1.5 * fwhm));
         }
         radius = std::max(radius, 1.2 * fwhm) + 0.5;
-        discs.push_back({view.toBaseline({s.x, s.y}), radius / view.scale(), s.flux});
+        discs.push_back({toBaseline({s.x, s.y}), radius / view.scale(), s.flux});
     }
     return discs;
 }
@@ -75,8 +76,9 @@ std::vector<StarDisc> commonDiscs(const std::vector<MaskSource>& planes) {
         for (const MaskSource& p : planes)
             join(all, starDiscs(*p.stars, *p.psf, p.noise, left * p.noise, p.view), std::max(2.5, 0.7 * (*p.psf ? (*p.psf)->fwhm : 3.0) / p.view.scale()));
         const PlaneView& view = planes.front().view;
+        const Alignment::Affine toPlane = view.forward();
         for (const StarDisc& d : all) {
-            const Point at = view.toPlane(d.at);
+            const Point at = toPlane(d.at);
             if (at.x > -0.5 && at.y > -0.5 && at.x < view.width && at.y < view.height) area += M_PI * d.radius * d.radius * view.scale() * view.scale();
         }
         // Discs strewn at random hide 1 - exp(-area).
@@ -86,9 +88,10 @@ std::vector<StarDisc> commonDiscs(const std::vector<MaskSource>& planes) {
 }
 
 Mask starMask(const std::vector<StarDisc>& discs, const PlaneView& view) {
+    const Alignment::Affine toPlane = view.forward();
     std::vector<std::pair<Point, double>> all; // in the plane's pixels
     for (const StarDisc& d : discs) {
-        const Point p = view.toPlane(d.at);
+        const Point p = toPlane(d.at);
         const double radius = d.radius * view.scale();
         if (p.x >= -radius && p.y >= -radius && p.x <= view.width + radius && p.y <= view.height + radius) all.emplace_back(p, radius);
     }

@@ -1,6 +1,7 @@
 #include "core/measure/structure.h"
 
 #include "core/base/statistics.h"
+#include "core/measure/box_sum.h"
 
 #include <tbb/parallel_for.h>
 
@@ -23,20 +24,14 @@ StructureGrid StructureGrid::over(int width, int height, int apart) {
 
 std::vector<float> structureBoxes(const Plane& plane, const Mask& mask, int k, const PlaneView& view, const StructureGrid& grid, const StarGlow& glow) {
     std::vector<float> out(grid.size(), std::numeric_limits<float>::quiet_NaN());
+    const Alignment::Affine toPlane = view.forward();
     tbb::parallel_for(0, grid.down, [&](int j) {
         for (int i = 0; i < grid.across; ++i) {
-            const Point centre = view.toPlane(grid.centre(i, j));
+            const Point centre = toPlane(grid.centre(i, j));
             const int x0 = static_cast<int>(std::lround(centre.x - 0.5 * (k - 1))), y0 = static_cast<int>(std::lround(centre.y - 0.5 * (k - 1)));
             if (x0 < 0 || y0 < 0 || x0 + k > plane.width() || y0 + k > plane.height()) continue;
-            double sum = 0; // NaN when a pixel is
-            bool hidden = false;
-            for (int y = y0; y < y0 + k && !hidden; ++y) {
-                const std::uint8_t* flags = maskRow(mask, plane.width(), y);
-                hidden = flags && std::any_of(flags + x0, flags + x0 + k, [](std::uint8_t flag) { return flag != 0; });
-                const float* row = plane.row(y) + x0;
-                for (int x = 0; x < k; ++x) sum += static_cast<double>(row[x]);
-            }
-            if (hidden || !std::isfinite(sum)) continue;
+            const double sum = boxSum(plane, mask, x0, y0, k);
+            if (!std::isfinite(sum)) continue;
             out[static_cast<std::size_t>(j) * static_cast<std::size_t>(grid.across) + static_cast<std::size_t>(i)] = static_cast<float>(sum / (k * k) - glow.at(x0 + k / 2, y0 + k / 2));
         }
     });

@@ -12,7 +12,7 @@
 #include <numeric>
 #include <optional>
 #include <tuple>
-#include <unordered_map>
+#include <utility>
 
 namespace caelumen {
 namespace {
@@ -46,6 +46,33 @@ std::vector<Triangle> trianglesOf(const std::vector<Point>& p) {
     return out;
 }
 
+/// Triangles in bins of their middle side and sorted by their small one within each, so that those of nearly one shape are found at once.
+class Shapes {
+public:
+    Shapes(std::vector<Triangle> triangles, double tolerance) : m_all(std::move(triangles)), m_tolerance(tolerance) {
+        std::sort(m_all.begin(), m_all.end(), [this](const Triangle& x, const Triangle& y) { return std::pair(bin(x), x.small) < std::pair(bin(y), y.small); });
+        for (const Triangle& t : m_all) m_begin.resize(std::max(m_begin.size(), bin(t) + 2), 0), ++m_begin[bin(t) + 1];
+        std::partial_sum(m_begin.begin(), m_begin.end(), m_begin.begin());
+    }
+
+    template<class Visit>
+    void like(const Triangle& t, Visit visit) const {
+        const std::size_t here = bin(t), bins = m_begin.empty() ? 0 : m_begin.size() - 1;
+        for (std::size_t i = here > 0 ? here - 1 : 0; i < std::min(here + 2, bins); ++i) {
+            const auto end = m_all.begin() + static_cast<std::ptrdiff_t>(m_begin[i + 1]);
+            auto at = std::lower_bound(m_all.begin() + static_cast<std::ptrdiff_t>(m_begin[i]), end, t.small - m_tolerance, [](const Triangle& x, double v) { return x.small < v; });
+            for (; at != end && at->small <= t.small + m_tolerance; ++at)
+                if (std::abs(at->middle - t.middle) <= m_tolerance) visit(*at);
+        }
+    }
+
+private:
+    std::size_t bin(const Triangle& t) const { return static_cast<std::size_t>(t.middle / m_tolerance); }
+    std::vector<Triangle> m_all;
+    double m_tolerance;
+    std::vector<std::size_t> m_begin;
+};
+
 using Pairs = std::vector<std::pair<Point, Point>>;
 
 std::vector<Point> brightest(const std::vector<AlignStar>& stars, std::size_t n) {
@@ -62,7 +89,8 @@ struct Candidate {
 
 int countHits(const Alignment& t, const std::vector<Point>& baseline, const StarGrid& run, double reach) {
     int hits = 0;
-    for (const Point& p : baseline) hits += run.nearest(t.map(p), reach) >= 0;
+    const auto to = t.forward();
+    for (const Point& p : baseline) hits += run.nearest(to(p), reach) >= 0;
     return hits;
 }
 
@@ -102,8 +130,8 @@ constexpr double kScaleTolerance = 0.07;
 Candidate search(const std::vector<AlignStar>& baseline, const std::vector<AlignStar>& run, std::size_t depth, std::optional<double> scale) {
     const std::vector<Point> a = brightest(baseline, depth), b = brightest(run, depth);
     const std::vector<Triangle> from = trianglesOf(a);
-    std::vector<Triangle> to = trianglesOf(b);
-    std::sort(to.begin(), to.end(), [](const Triangle& x, const Triangle& y) { return x.middle < y.middle; });
+    constexpr double kTolerance = 0.006;
+    const Shapes to(trianglesOf(b), kTolerance);
     const std::vector<Point> check = brightest(baseline, 4 * depth), among = brightest(run, 8 * depth);
     constexpr double kReach = 3;
     const StarGrid grid(among, kReach);
@@ -111,26 +139,27 @@ Candidate search(const std::vector<AlignStar>& baseline, const std::vector<Align
     const std::vector<Point> quick(check.begin(), check.begin() + static_cast<std::ptrdiff_t>(std::min<std::size_t>(check.size(), depth)));
     // Triangles of the same three stars all ask for the same transform: those asked for most often are tried, best first.
     const Point middle = middleOf(check);
-    std::unordered_map<std::uint64_t, Proposal> proposals;
-    constexpr double kTolerance = 0.006;
+    std::vector<Alignment> asked;
+    std::vector<std::pair<std::uint64_t, std::size_t>> ballot; ///< key of each, and which it is
     const double least = scale ? *scale * (1 - kScaleTolerance) : 0.28, most = scale ? *scale * (1 + kScaleTolerance) : 3.2;
     Pairs pairs(3);
     for (const Triangle& t : from) {
-        auto at = std::lower_bound(to.begin(), to.end(), t.middle - kTolerance, [](const Triangle& x, double v) { return x.middle < v; });
-        for (; at != to.end() && at->middle < t.middle + kTolerance; ++at) {
-            if (std::abs(at->small - t.small) > kTolerance) continue;
-            const double ratio = at->longest / t.longest; // the scale, nearly
-            if (ratio < least || ratio > most) continue;
-            for (std::size_t i = 0; i < 3; ++i) pairs[i] = {a[t.v[i]], b[at->v[i]]};
-            const auto transform = fitSimilarity(pairs, t.clockwise != at->clockwise);
-            if (!transform || transform->scale < least || transform->scale > most || transform->rms_px > 2) continue;
-            Proposal& p = proposals[keyOf(*transform, middle)];
-            if (++p.votes == 1) p.transform = *transform;
-        }
+        to.like(t, [&](const Triangle& u) {
+            const double ratio = u.longest / t.longest; // the scale, nearly
+            if (ratio < least || ratio > most) return;
+            for (std::size_t i = 0; i < 3; ++i) pairs[i] = {a[t.v[i]], b[u.v[i]]};
+            const auto transform = fitSimilarity(pairs, t.clockwise != u.clockwise);
+            if (!transform || transform->scale < least || transform->scale > most || transform->rms_px > 2) return;
+            ballot.emplace_back(keyOf(*transform, middle), asked.size());
+            asked.push_back(*transform);
+        });
     }
     std::vector<Proposal> order;
-    order.reserve(proposals.size());
-    for (const auto& [key, p] : proposals) order.push_back(p);
+    std::sort(ballot.begin(), ballot.end());
+    for (std::size_t i = 0; i < ballot.size(); ++i) {
+        if (i == 0 || ballot[i].first != ballot[i - 1].first) order.push_back({asked[ballot[i].second], 0});
+        ++order.back().votes;
+    }
     const std::size_t tries = std::min<std::size_t>(order.size(), 3000);
     std::partial_sort(order.begin(), order.begin() + static_cast<std::ptrdiff_t>(tries), order.end(), [](const Proposal& x, const Proposal& y) {
         return std::tie(y.votes, x.transform.dx, x.transform.dy, x.transform.rotation_deg) < std::tie(x.votes, y.transform.dx, y.transform.dy, y.transform.rotation_deg);
@@ -177,8 +206,9 @@ std::optional<Alignment> fitSimilarity(const std::vector<std::pair<Point, Point>
     out.dx = tx - (cosine * sx - sine * sy);
     out.dy = ty - (sine * sx + cosine * sy);
     double sum = 0;
+    const Alignment::Affine to{cosine * m, -sine, sine * m, cosine, out.dx, out.dy};
     for (const auto& [s, t] : pairs) {
-        const Point q = out.map(s);
+        const Point q = to(s);
         sum += (q.x - t.x) * (q.x - t.x) + (q.y - t.y) * (q.y - t.y);
     }
     out.rms_px = std::sqrt(sum / n);

@@ -174,8 +174,8 @@ void fill(std::vector<double>& map, std::vector<char> known, int across, int dow
 
 std::vector<double> medianFiltered(const std::vector<double>& map, int across, int down) {
     std::vector<double> out(map.size());
-    std::array<double, 9> window{};
-    for (int j = 0; j < down; ++j) {
+    tbb::parallel_for(0, down, [&](int j) {
+        std::array<double, 9> window{};
         for (int i = 0; i < across; ++i) {
             std::size_t n = 0;
             const auto inside = [&](int x, int y) { return x >= 0 && y >= 0 && x < across && y < down; };
@@ -188,7 +188,7 @@ std::vector<double> medianFiltered(const std::vector<double>& map, int across, i
                 }
             out[static_cast<std::size_t>(j * across + i)] = median(std::span<double>(window.data(), n));
         }
-    }
+    });
     return out;
 }
 

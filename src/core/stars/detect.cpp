@@ -9,6 +9,7 @@
 #include <tbb/blocked_range.h>
 #include <tbb/enumerable_thread_specific.h>
 #include <tbb/parallel_for.h>
+#include <tbb/parallel_sort.h>
 
 #include <algorithm>
 #include <limits>
@@ -204,7 +205,7 @@ std::vector<Star> detectStars(const Plane& plane, const SmoothSky& sky, const De
     std::vector<Star> stars;
     for (const auto& part : found) stars.insert(stars.end(), part.begin(), part.end());
     // A total order, so that the number of threads does not show.
-    std::sort(stars.begin(), stars.end(), [](const Star& a, const Star& b) { return std::tie(b.flux, a.y, a.x) < std::tie(a.flux, b.y, b.x); });
+    tbb::parallel_sort(stars.begin(), stars.end(), [](const Star& a, const Star& b) { return std::tie(b.flux, a.y, a.x) < std::tie(a.flux, b.y, b.x); });
     dropNebula(stars);
     return stars;
 }

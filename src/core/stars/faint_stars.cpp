@@ -7,6 +7,7 @@
 #include "core/stars/star_grid.h"
 
 #include <tbb/parallel_for.h>
+#include <tbb/parallel_sort.h>
 
 #include <algorithm>
 #include <array>
@@ -223,7 +224,7 @@ private:
 } // namespace
 
 void addFaintStars(const Plane& plane, const SmoothSky& sky, const Psf* psf, std::vector<Star>& stars) {
-    constexpr int kRows = 256;
+    constexpr int kRows = 512; // at the ends of a block rows are filtered twice
     const StarFilter f(psf);
     const std::vector<Sample> samples = filteredSamples(plane, sky, f);
     std::vector<Point> places;
@@ -233,17 +234,18 @@ void addFaintStars(const Plane& plane, const SmoothSky& sky, const Psf* psf, std
     constexpr double kLookedAt = 0.7 * kFaintestStar; // before the noise is known from where no star is
     const int w = plane.width(), h = plane.height(), blocks = (h + kRows - 1) / kRows;
     const Taken taken(stars, f.fwhm);
-    std::vector<std::vector<std::size_t>> known(static_cast<std::size_t>(blocks)); // stars by block, from top to bottom
+    std::vector<std::vector<std::size_t>> known(static_cast<std::size_t>(blocks)); // stars by block
     const auto rowOf = [&](const Star& s) { return std::clamp(static_cast<int>(std::lround(s.y)), 0, h - 1); };
     for (std::size_t i = 0; i < stars.size(); ++i) known[static_cast<std::size_t>(rowOf(stars[i]) / kRows)].push_back(i);
-    for (auto& part : known) std::stable_sort(part.begin(), part.end(), [&](std::size_t a, std::size_t b) { return rowOf(stars[a]) < rowOf(stars[b]); });
     std::vector<std::vector<Star>> found(known.size());
     const double area = M_PI * std::pow(0.6 * f.fwhm, 2), rms = f.fwhm / 2.3548;
     tbb::parallel_for(0, blocks, [&](int block) {
         const int top = block * kRows, bottom = std::min(h, top + kRows);
         FilteredRows light(plane, sky, f, top);
-        auto star = known[static_cast<std::size_t>(block)].begin();
-        const auto end = known[static_cast<std::size_t>(block)].end();
+        auto& here = known[static_cast<std::size_t>(block)];
+        std::stable_sort(here.begin(), here.end(), [&](std::size_t a, std::size_t b) { return rowOf(stars[a]) < rowOf(stars[b]); });
+        auto star = here.begin();
+        const auto end = here.end();
         std::vector<float> limit(static_cast<std::size_t>(w)), level(limit.size());
         for (int y = top; y < bottom; ++y) {
             light.goTo(y);
@@ -290,7 +292,7 @@ void addFaintStars(const Plane& plane, const SmoothSky& sky, const Psf* psf, std
     for (const auto& part : found)
         for (Star s : part)
             if ((s.snr *= closer) >= kFaintestStar) stars.push_back(s);
-    std::stable_sort(stars.begin(), stars.end(), [](const Star& a, const Star& b) { return std::tie(b.flux, a.y, a.x) < std::tie(a.flux, b.y, b.x); });
+    tbb::parallel_sort(stars.begin(), stars.end(), [](const Star& a, const Star& b) { return std::tie(b.flux, a.y, a.x) < std::tie(a.flux, b.y, b.x); });
 }
 
 } // namespace caelumen

@@ -9,7 +9,7 @@
 namespace caelumen {
 namespace {
 
-constexpr int kParameters = 8; // amplitude, x, y, base, log-ish shape (3), 1/beta
+constexpr int kParameters = 8, kHalf = 4; // amplitude, x, y, base, log-ish shape (3), 1/beta
 using Vector = Eigen::Matrix<double, kParameters, 1>;
 using Matrix = Eigen::Matrix<double, kParameters, kParameters>;
 
@@ -50,7 +50,7 @@ double derivatives(const Moffat& m, const Vector& p, double dx, double dy, Vecto
 /// Sum of squares at a point, with the equations of the step from there: a point is worth them, since nearly every one that is tried is stepped from.
 struct Equations {
     double cost = 0;
-    Matrix a = Matrix::Zero();
+    Matrix a = Matrix::Zero(); ///< the lower triangle holds
     Vector g = Vector::Zero();
 
     Equations(const std::vector<Sample>& samples, const Vector& p, Point split) {
@@ -66,7 +66,10 @@ struct Equations {
             }
             const double r = s.value - (m.base + m.amplitude * value);
             cost += r * r;
-            for (int k = 0; k < kParameters; ++k) a.col(k) += d[k] * d;
+            for (int k = 0; k < kHalf; ++k) {
+                a.col(k) += d[k] * d;
+                a.col(k + kHalf).tail<kHalf>() += d[k + kHalf] * d.tail<kHalf>();
+            }
             g += d * r;
         }
     }
