@@ -202,11 +202,11 @@ double NightModel::cloudedPart() const {
 
 void NightModel::deriveBlocks() {
     m_balance.clear();
-    m_forecast.clear();
+    m_forecast = {};
     m_troubles.clear();
     if (!ready()) return;
     m_balance = balanceOf(m_plan, trial().site, *m_track);
-    m_forecast = forecast(m_plan, m_filters, m_rig, trial().site, m_target, *m_track);
+    m_forecast = forecast(m_plan, m_filters, m_rig, trial().site, m_target, *m_track, groundOf(trial(), m_target, m_rig.scale_arcsec()));
     m_troubles = blockProblems(m_plan, trial(), *m_track);
 }
 

@@ -28,7 +28,7 @@ public:
     const Camera& camera() const { return m_camera; }
     const DeepSky& target() const { return m_target; } ///< from the catalogue, or the trial's bare position
     const std::vector<Balance>& balance() const { return m_balance; }
-    const std::vector<Forecast>& forecasts() const { return m_forecast; }
+    const Forecasts& forecasts() const { return m_forecast; }
     const std::vector<std::string>& blockTroubles() const { return m_troubles; }
     std::vector<SubLength> subLengths() const;
     std::pair<double, double> field_deg() const; ///< of the frame
@@ -94,7 +94,7 @@ private:
     std::vector<PlanFilter> m_filters;
     QString m_filtersOf;
     std::vector<Balance> m_balance;
-    std::vector<Forecast> m_forecast;
+    Forecasts m_forecast;
     std::vector<std::string> m_troubles;
     std::shared_ptr<const std::vector<DeepSky>> m_targets;
     std::vector<Suggestion> m_suggestions;

@@ -74,7 +74,7 @@ QString nightPage(const NightModel& m, bool print) {
     if (plan.blocks.empty()) out += line(tr("Nothing yet: no blocks are laid."), c.dim);
     if (!m.forecasts().empty()) {
         QList<QStringList> rows{{tr("Foretold"), tr("sky"), tr("contrast"), tr("S/N"), tr("faster by")}};
-        for (const Forecast& f : m.forecasts()) {
+        for (const Forecast& f : m.forecasts().filters) {
             if (f.channel.empty()) continue;
             rows << QStringList{tr("%1\u00A0(%2)").arg(shortName(f.filter), QString::fromStdString(f.channel)), number(f.background, f.background < 0.1 ? 4 : 2), number(f.contrast, f.contrast < 0.1 ? 3 : 2), number(f.snr, f.snr < 10 ? 1 : 0),
                                 f.filter == plan.filters.front() ? QString("1") : f.timeRatio > 0 ? QString("%1 \u00B1 %2").arg(number(f.timeRatio, 1), number(std::max(f.timeRatioSigma, 0.01), f.timeRatioSigma < 0.1 ? 2 : 1)) : QString("\u2013")};
@@ -128,7 +128,7 @@ QString nightPage(const NightModel& m, bool print) {
     if (!m.frameKnown()) assumed += (assumed.isEmpty() ? QString() : QString(", ")) + tr("size of the frame");
     if (!assumed.isEmpty()) out += line(tr("Not known and assumed: %1.").arg(assumed), c.dim);
     const QString continuum = m.target().continuum > 0 ? number(continuumBrightness(m.target().continuum), 1) : tr("none");
-    if (!m.forecasts().empty()) out += line(tr("Sky in e\u207B/s/px. Foretold for a region of %1 pixels; the target's lines count 10, 50 or 250 rayleighs where the catalogue calls them faint, fair or strong, its starlight and dust 24.5, 23 or 21.5 mag/arcsec\u00B2 (here: %2). Such continuum counts for the baseline and is lost in narrow bands: a target of pure lines gains more.").arg(kRegion).arg(continuum), c.dim);
+    if (!m.forecasts().empty()) out += line(tr("Sky in e\u207B/s/px. Foretold for a region of %1 pixels, with the errors that the Bench will state; the target's lines count 10, 50 or 250 rayleighs where the catalogue calls them faint, fair or strong, its starlight and dust 24.5, 23 or 21.5 mag/arcsec\u00B2 (here: %2). Such continuum counts for the baseline and is lost in narrow bands: a target of pure lines gains more.").arg(std::round(m.forecasts().ground.nebula_px)).arg(continuum), c.dim);
     out += line(tr("None of these filters is a solar filter."), c.dim);
     return out;
 }

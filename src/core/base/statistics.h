@@ -9,6 +9,8 @@ namespace caelumen {
 
 /// 1 / Phi^-1(3/4): turns a median absolute deviation into the sigma of a normal distribution.
 inline constexpr double kMadToSigma = 1.482602218505602;
+/// Full width at half maximum of a Gaussian in its sigmas, 2 sqrt(2 ln 2).
+inline constexpr double kSigmaToFwhm = 2.3548200450309493;
 
 /// The standard deviation of a unit normal cut at three sigma: what clipping takes away.
 inline constexpr double kSigmaCutAt3 = 0.986578;

@@ -56,7 +56,7 @@ Variance noiseByRuns(const Sky& sky) {
 
 /// Variance of single pixels over that of box means of side k, for light that comes in star images: of Gaussians, whose squares are known.
 double pixelPerBox(double k, double fwhm) {
-    const double s = fwhm / 2.3548, t = k / (2 * s);
+    const double s = fwhm / kSigmaToFwhm, t = k / (2 * s);
     // One direction of a box's overlap with itself, shifted by the difference of two places within the star image.
     const double along = k * std::erf(t) - 2 * s / std::sqrt(M_PI) * (1 - std::exp(-t * t));
     return std::pow(k, 4) / (4 * M_PI * s * s) / (along * along);
@@ -68,7 +68,7 @@ double faintestSeen(const PlaneHarvest& h) {
     for (const Star& s : h.stars.stars)
         if (s.faint && s.snr > 0) perSigma.push_back(s.flux / s.snr);
     const double fwhm = h.stars.psf ? h.stars.psf->fwhm : 3.0;
-    return kCountedStar * (perSigma.size() >= 10 ? median(std::span<double>(perSigma)) : h.stars.typicalNoise * std::sqrt(4 * M_PI) * fwhm / 2.3548);
+    return kCountedStar * (perSigma.size() >= 10 ? median(std::span<double>(perSigma)) : h.stars.typicalNoise * std::sqrt(4 * M_PI) * fwhm / kSigmaToFwhm);
 }
 
 constexpr std::size_t kFewestBoxes = 12;

@@ -392,7 +392,7 @@ HaloExcess haloExcess(const HaloProfile& f, const HaloProfile& b, double scale, 
     e.limitRadius = std::clamp(expectedRadius, (static_cast<double>(first) + 6) * pitch, std::max((static_cast<double>(first) + 6) * pitch, 0.85 * static_cast<double>(e.value.size()) * pitch));
 
     // A pixel's width and the star image soften an edge.
-    const double blur = length(0.45 * pitch, std::max(f.fwhm * pitch, b.fwhm * b.pitch * scale) / 2.355);
+    const double blur = length(0.45 * pitch, std::max(f.fwhm * pitch, b.fwhm * b.pitch * scale) / kSigmaToFwhm);
     const HaloSearch search{first, blur, obstruction, e.limitRadius};
     Point offset;
     HaloProfile excess = excessAbout(f, taken, takenSigma, offset);

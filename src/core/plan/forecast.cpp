@@ -8,6 +8,8 @@
 namespace caelumen {
 namespace {
 
+constexpr double kCertain = 1.96; ///< sigmas of 95 %
+
 /// Photons s^-1 cm^-2 arcsec^-2 of one rayleigh.
 const double kRayleigh = 1e6 / (4 * M_PI) * std::pow(M_PI / 180 / 3600, 2);
 
@@ -23,6 +25,56 @@ double signalIn(const SystemChannel& c, const PlanRig& rig, const DeepSky& targe
     if (const auto sunlight = c.rate.find("moonlight"); target.continuum > 0 && sunlight != c.rate.end())
         sum += skyElectrons(sunlight->second, continuumBrightness(target.continuum), rig.aperture_mm, rig.obstruction, rig.scale_arcsec());
     return sum;
+}
+
+constexpr double kSeeing_arcsec = 3; ///< of stars in a stack
+
+/// One filter in one channel.
+struct Look {
+    std::string channel;
+    RunRates rates;
+    double exposure_s = 0;
+    int subs = 0;
+
+    /// Square of the signal to noise of a second.
+    double speed() const {
+        const double noise = rates.background + rates.readNoise_e * rates.readNoise_e / exposure_s;
+        return exposure_s > 0 && noise > 0 ? rates.signal * rates.signal / noise : 0;
+    }
+};
+
+/// How well the speeds of two are told apart.
+struct Told {
+    double sigma = 0;           ///< of their ratio, as a part
+    std::optional<double> subs; ///< of each that would do
+};
+
+/// `apart`: logarithm of the ratio, where it is not that of these channels.
+Told tell(const Look& a, const Look& b, const ProofGround& ground, std::optional<double> apart = {}) {
+    const auto each = [&](double subsA, double subsB) {
+        const double hidden = std::max(faintestFound(a.rates, a.exposure_s, subsA), faintestFound(b.rates, b.exposure_s, subsB));
+        return std::pair{foretellRun(a.rates, a.exposure_s, subsA, ground, hidden), foretellRun(b.rates, b.exposure_s, subsB, ground, hidden)};
+    };
+    const auto sigma = [&](double subsA, double subsB) {
+        const auto [x, y] = each(subsA, subsB);
+        return 2 * length(x.relativeSigma, y.relativeSigma); // the ratio goes with the square of both
+    };
+    Told out{sigma(std::max(a.subs, 1), std::max(b.subs, 1)), {}};
+    const double difference = std::abs(apart.value_or(std::log(a.speed() / b.speed())));
+    const auto enough = [&](double n) {
+        const auto [x, y] = each(n, n);
+        return kCertain * sigma(n, n) <= difference && x.signalSigma * kSeen <= a.rates.signal && y.signalSigma * kSeen <= b.rates.signal;
+    };
+    constexpr double kMost = 100'000;
+    double low = 0, high = 1;
+    for (; !enough(high); low = high, high *= 2)
+        if (high > kMost) return out; // what is no photons stays
+    while (high - low > 1) {
+        const double middle = std::floor(0.5 * (low + high));
+        (enough(middle) ? high : low) = middle;
+    }
+    out.subs = high;
+    return out;
 }
 
 } // namespace
@@ -56,8 +108,13 @@ std::optional<double> backgroundAt(const SystemChannel& channel, const PlanRig& 
     return backgroundRate(*light, channel, site.lamps.value_or(LampMix{}), rig.aperture_mm, rig.obstruction, rig.scale_arcsec());
 }
 
-std::vector<Forecast> forecast(const Plan& plan, const std::vector<PlanFilter>& filters, const PlanRig& rig, const Site& site, const DeepSky& target, const NightTrack& track) {
-    std::vector<Forecast> out;
+Forecasts forecast(const Plan& plan, const std::vector<PlanFilter>& filters, const PlanRig& rig, const Site& site, const DeepSky& target, const NightTrack& track, std::optional<ProofGround> ground) {
+    Forecasts out;
+    if (!ground) {
+        ground.emplace();
+        ground->starsTo15 = starsTo15(target.ra_deg, target.dec_deg);
+    }
+    out.ground = *ground;
     if (!skyBrightness(site) || plan.blocks.empty()) return out;
     // The sky of a filter's blocks, from a dozen moments of each.
     const auto light = [&](const std::string& filter) {
@@ -75,13 +132,9 @@ std::vector<Forecast> forecast(const Plan& plan, const std::vector<PlanFilter>& 
         if (weight > 0) sum.natural /= weight, sum.lamps /= weight, sum.moon /= weight;
         return sum;
     };
-    struct PerSub {
-        double snr = 0;       ///< of one sub, against the sky's noise
-        double certainty = 0; ///< its signal over the signal's error, with the target's own noise and that of the sky measured beside it
-        int subs = 0;
-        double exposure_s = 0;
-    };
-    std::map<std::string, PerSub> baseline; // by channel
+    const double fwhm_px = std::max(1.8, kSeeing_arcsec / rig.scale_arcsec());
+    std::map<std::string, Look> baseline; // by channel
+    std::vector<Look> chosen;             // of each filter, its best channel
     for (const std::string& id : plan.filters) {
         const auto f = std::find_if(filters.begin(), filters.end(), [&](const PlanFilter& x) { return x.id == id; });
         if (f == filters.end()) continue;
@@ -91,33 +144,76 @@ std::vector<Forecast> forecast(const Plan& plan, const std::vector<PlanFilter>& 
             if (b.filter == id) subs += b.subs, exposure = b.exposure_s;
         const SkyLight sky = light(id);
         if (sky.total() <= 0) continue; // its blocks lie while the target is down
-        Forecast best{id, {}};
-        PerSub chosen;
+        Look best;
         for (const SystemChannel& c : f->channels) {
-            const double b = backgroundRate(sky, c, site.lamps.value_or(LampMix{}), rig.aperture_mm, rig.obstruction, rig.scale_arcsec()), s = signalIn(c, rig, target);
-            const double read = rig.readNoise_e * rig.readNoise_e, gathered = s * exposure * std::sqrt(kRegion);
-            const PerSub one{gathered / std::sqrt(b * exposure + read), gathered / std::sqrt((s + 2 * b) * exposure + 2 * read), subs, exposure};
-            if (id == plan.filters.front()) baseline[c.name] = one;
-            if (one.snr <= chosen.snr) continue;
-            chosen = one;
-            best.channel = c.name;
-            best.background = b;
-            best.signal = s;
-            best.contrast = b > 0 ? s / b : 0;
+            Look look{c.name, {}, exposure, subs};
+            look.rates.background = backgroundRate(sky, c, site.lamps.value_or(LampMix{}), rig.aperture_mm, rig.obstruction, rig.scale_arcsec());
+            look.rates.signal = signalIn(c, rig, target);
+            look.rates.readNoise_e = rig.readNoise_e;
+            look.rates.scale_arcsec = rig.scale_arcsec();
+            look.rates.fwhm_px = fwhm_px;
+            if (const auto sunlight = c.rate.find("moonlight"); sunlight != c.rate.end()) look.rates.starRate = sunlight->second * collecting(rig);
+            if (id == plan.filters.front()) baseline[c.name] = look;
+            if (best.channel.empty() || look.speed() > best.speed()) best = look;
         }
-        best.snr = chosen.snr * std::sqrt(subs);
-        if (const auto base = baseline.find(best.channel); base != baseline.end() && base->second.snr > 0 && chosen.snr > 0) {
-            best.timeRatio = std::pow(chosen.snr / base->second.snr, 2) * base->second.exposure_s / chosen.exposure_s; // for equal time, whatever the lengths
-            // The ratio goes with the square of both signals.
-            const double a = chosen.certainty, n = base->second.certainty;
-            const auto part = [&](double mine, double others) { return 2 * std::sqrt((mine > 0 ? 1 / (a * a * mine) : 1) + (others > 0 ? 1 / (n * n * others) : 1)); };
-            best.timeRatioSigma = best.timeRatio * part(subs, base->second.subs);
-            const double apart = std::abs(std::log(best.timeRatio));
-            if (id != plan.filters.front() && apart > 0.01) best.subs_for_tie = std::ceil(std::pow(1.96 * 2 / apart, 2) * (1 / (a * a) + 1 / (n * n)));
+        if (best.channel.empty() || best.rates.signal <= 0) continue;
+        Forecast told;
+        told.filter = id;
+        told.channel = best.channel;
+        told.background = best.rates.background;
+        told.signal = best.rates.signal;
+        told.contrast = told.background > 0 ? told.signal / told.background : 0;
+        if (const auto base = baseline.find(best.channel); base != baseline.end() && base->second.speed() > 0) {
+            told.timeRatio = best.speed() / base->second.speed(); // for equal time, whatever the lengths
+            const Told t = tell(best, base->second, *ground);
+            told.timeRatioSigma = told.timeRatio * t.sigma;
+            if (id != plan.filters.front()) told.subsToTell = t.subs;
         }
-        out.push_back(best);
+        out.filters.push_back(told);
+        chosen.push_back(best);
+    }
+    double hidden = -1e9; // what any of them finds is hidden in all
+    for (const Look& l : chosen) hidden = std::max(hidden, faintestFound(l.rates, l.exposure_s, std::max(l.subs, 1)));
+    for (std::size_t i = 0; i < chosen.size(); ++i) {
+        const ForetoldRun run = foretellRun(chosen[i].rates, chosen[i].exposure_s, chosen[i].subs, *ground, hidden);
+        out.filters[i].signalSigma = run.signalSigma;
+        out.filters[i].snr = run.snr * std::sqrt(ground->nebula_px);
+    }
+    // Filters side by side: the baseline's own error is no part of what sets them apart.
+    std::vector<std::size_t> order;
+    for (std::size_t i = 0; i < out.filters.size(); ++i)
+        if (out.filters[i].filter != plan.filters.front() && out.filters[i].timeRatio > 0) order.push_back(i);
+    std::stable_sort(order.begin(), order.end(), [&](std::size_t x, std::size_t y) { return out.filters[x].timeRatio > out.filters[y].timeRatio; });
+    for (std::size_t k = 1; k < order.size(); ++k) {
+        const Forecast &fast = out.filters[order[k - 1]], &slow = out.filters[order[k]];
+        const Told t = tell(chosen[order[k - 1]], chosen[order[k]], *ground, std::log(fast.timeRatio / slow.timeRatio));
+        out.pairs.push_back({fast.filter, slow.filter, fast.timeRatio / slow.timeRatio, fast.timeRatio / slow.timeRatio * t.sigma, t.subs});
     }
     return out;
+}
+
+std::optional<ProofGround> groundOf(const Trial& trial, const DeepSky& target, double scale_arcsec) {
+    const auto areaOf = [](const Region& r) {
+        if (r.shape == RegionShape::Circle) return M_PI * r.radius * r.radius;
+        if (r.shape == RegionShape::Star || r.points.size() < 2) return 0.0;
+        double twice = 0; // a rectangle has two corners
+        if (r.points.size() == 2) return std::abs((r.points[1].x - r.points[0].x) * (r.points[1].y - r.points[0].y));
+        for (std::size_t i = 0, j = r.points.size() - 1; i < r.points.size(); j = i++) twice += r.points[j].x * r.points[i].y - r.points[i].x * r.points[j].y;
+        return 0.5 * std::abs(twice);
+    };
+    double nebulae = 0, count = 0, sky = 0;
+    for (const Region& r : trial.regions) {
+        if (r.role == RegionRole::Nebula) nebulae += areaOf(r), count += 1;
+        if (r.role == RegionRole::Sky) sky += areaOf(r);
+    }
+    if (!(nebulae > 0) || !(sky > 0)) return std::nullopt;
+    constexpr double kFree = 0.8, kOverlap = 1.25; // of stars; boxes are laid at half steps
+    ProofGround g;
+    g.nebula_px = nebulae / count;
+    g.sky_px = kFree * sky;
+    g.boxes = std::max(12.0, kOverlap * g.sky_px * scale_arcsec * scale_arcsec / 100);
+    g.starsTo15 = starsTo15(target.ra_deg, target.dec_deg);
+    return g;
 }
 
 double noiseAdded(double background, double readNoise_e, double exposure_s) { return std::sqrt(1 + readNoise_e * readNoise_e / std::max(1e-12, background * exposure_s)) - 1; }

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/plan/proof_error.h"
 #include "core/plan/schedule.h"
 #include "core/plan/targets.h"
 
@@ -22,6 +23,8 @@ struct PlanFilter {
     std::vector<SystemChannel> channels;
 };
 
+inline constexpr double kSeen = 3; ///< sigmas that a baseline's nebula must stand above the sky
+
 /// What one filter will do in the night, in the channel that shows its best line (or the continuum) best.
 struct Forecast {
     std::string filter;
@@ -29,16 +32,34 @@ struct Forecast {
     double background = 0;       ///< e-/s/px, mean over its blocks
     double signal = 0;           ///< e-/s/px of the target's nebula
     double contrast = 0;         ///< signal over background
-    double subs_for_tie = 0;     ///< of each filter, to tell it from the baseline's time ratio at 95 %; 0: it cannot be
+    std::optional<double> subsToTell; ///< of each filter, to tell it from the baseline at 95 %; nothing: no number does
     double snr = 0;              ///< of a region of `kRegion` pixels against the sky's noise (as the Bench measures it), with its blocks
+    double signalSigma = 0;      ///< e-/s/px
+    bool seen() const { return signal >= kSeen * signalSigma; } ///< else the Bench has no time ratio
     double timeRatio = 0;        ///< of the baseline: how many times faster it collects the same signal to noise
-    double timeRatioSigma = 0;
+    double timeRatioSigma = 0;   ///< that the Bench will state, not of photons alone (proof_error.h)
 };
-inline constexpr double kRegion = 2000; ///< pixels of the region that figures are foretold for
+
+/// Two filters neither of which is the baseline, each in its own best channel.
+struct ForetoldPair {
+    std::string faster, slower;
+    double ratio = 1, sigma = 0; ///< of the time that they need
+    std::optional<double> subsToTell;
+};
+
+struct Forecasts {
+    std::vector<Forecast> filters;   ///< in the plan's order
+    std::vector<ForetoldPair> pairs; ///< neighbours in the order of their time ratios, fastest first
+    ProofGround ground;
+    bool empty() const { return filters.empty(); }
+};
 
 /// Needs a site whose brightness is known. Signal: the target's lines as emission of the brightness of `lineBrightness` (1 rayleigh = 10^6 / 4 pi photons s^-1 cm^-2 sr^-1), its
-/// continuum as sunlight of the brightness of `continuumBrightness`.
-std::vector<Forecast> forecast(const Plan& plan, const std::vector<PlanFilter>& filters, const PlanRig& rig, const Site& site, const DeepSky& target, const NightTrack& track);
+/// continuum as sunlight of the brightness of `continuumBrightness`. `ground` by default: regions of a usual size, stars as many as that part of the sky has.
+Forecasts forecast(const Plan& plan, const std::vector<PlanFilter>& filters, const PlanRig& rig, const Site& site, const DeepSky& target, const NightTrack& track, std::optional<ProofGround> ground = {});
+
+/// The regions that the trial has already, for its target; nothing without a nebula and free sky.
+std::optional<ProofGround> groundOf(const Trial& trial, const DeepSky& target, double scale_arcsec);
 
 /// Electrons per second and pixel of one filter's channel at a moment; nothing while the target is down or the sky's brightness unknown.
 std::optional<double> backgroundAt(const SystemChannel& channel, const PlanRig& rig, const Site& site, const SkyMoment& moment);

@@ -90,22 +90,32 @@ std::string planToCalendar(const Plan& plan, const Trial& trial, const NightTrac
     return out + "END:VCALENDAR\r\n";
 }
 
-std::vector<std::string> proofSentences(const std::vector<Forecast>& all, const std::vector<Balance>& balance, const Plan& plan, const Trial& trial) {
+std::vector<std::string> proofSentences(const Forecasts& all, const std::vector<Balance>& balance, const Plan& plan, const Trial& trial) {
     std::vector<std::string> out;
     if (plan.blocks.empty()) return out;
     if (all.empty()) {
         out.emplace_back("What the night can prove is foretold when the target is up, the place has a sky class or meter reading and the filters have curves.");
     }
-    for (const Forecast& f : all) {
-        if (f.filter == plan.filters.front() || f.timeRatio <= 0) continue;
-        const auto b = std::find_if(balance.begin(), balance.end(), [&](const Balance& x) { return x.filter == f.filter; });
-        const int subs = b == balance.end() ? 0 : b->subs;
-        const std::string &name = nameOf(trial, f.filter), &base = nameOf(trial, plan.filters.front());
-        const bool told = f.subs_for_tie > 0 && subs >= f.subs_for_tie;
-        if (told) out.push_back(fmt::format("It can tell {} from {}: {:.1f} times {} in {}, for which {} of each would do; {} are planned.", name, base, f.timeRatio > 1 ? f.timeRatio : 1 / f.timeRatio, f.timeRatio > 1 ? "faster" : "slower", f.channel, amount(f.subs_for_tie), subs));
-        else if (f.subs_for_tie > 0) out.push_back(fmt::format("It cannot tell {} from {}: that takes {} of each, {} are planned.", name, base, amount(f.subs_for_tie), subs));
-        else out.push_back(fmt::format("{} and {} gather this target's light equally fast under this sky; no number of subs tells them apart.", name, base));
-    }
+    const auto subsOf = [&](const std::string& filter) {
+        const auto b = std::find_if(balance.begin(), balance.end(), [&](const Balance& x) { return x.filter == filter; });
+        return b == balance.end() ? 0 : b->subs;
+    };
+    const auto judge = [&](const std::string& one, const std::string& other, double ratio, double sigma, const std::optional<double>& needed, const std::string& where) {
+        const std::string &name = nameOf(trial, one), &base = nameOf(trial, other);
+        const int subs = std::min(subsOf(one), subsOf(other));
+        if (needed && subs >= *needed)
+            out.push_back(fmt::format("It can tell {} from {}: {:.1f} \u00B1 {:.1f} times {}{}, for which {} of each would do; {} are planned.", name, base, ratio > 1 ? ratio : 1 / ratio, std::max(0.05, ratio > 1 ? sigma : sigma / (ratio * ratio)), ratio > 1 ? "faster" : "slower", where, amount(*needed), subs));
+        else if (needed) out.push_back(fmt::format("It cannot tell {} from {}: that takes {} of each, {} are planned.", name, base, amount(*needed), subs));
+        else out.push_back(fmt::format("{} and {} gather this target's light about equally fast under this sky: what separates them is less than what gradients, faint stars and the nebula's rim leave in doubt, however many subs there are.", name, base));
+    };
+    for (const Forecast& f : all.filters)
+        if (f.filter != plan.filters.front() && f.timeRatio > 0) judge(f.filter, plan.filters.front(), f.timeRatio, f.timeRatioSigma, f.subsToTell, " in " + f.channel);
+    for (const ForetoldPair& p : all.pairs) judge(p.faster, p.slower, p.ratio, p.sigma, p.subsToTell, "");
+    for (const Forecast& f : all.filters)
+        if (!f.seen()) out.push_back(fmt::format("The target will hardly be seen through {}: {:.1f} sigma above its sky, where {:.0f} are needed.", nameOf(trial, f.filter), f.signal / f.signalSigma, kSeen));
+    if (!all.empty())
+        for (const std::string& id : plan.filters)
+            if (std::none_of(all.filters.begin(), all.filters.end(), [&](const Forecast& f) { return f.filter == id; })) out.push_back(fmt::format("Nothing is foretold of {}: it has no curve, passes nothing of this target, or its blocks lie while the target is down.", nameOf(trial, id)));
     for (const Balance& b : balance) {
         if (b.subs == 0) continue;
         if (std::abs(b.skyMore) > 0.05) out.push_back(fmt::format("The sky over {}'s blocks is {:.0f} % {} than over the baseline's: its background would be wronged by as much.", nameOf(trial, b.filter), 100 * std::abs(b.skyMore), b.skyMore > 0 ? "brighter" : "darker"));

@@ -10,7 +10,7 @@ std::string blocksToCsv(const Plan& plan, const Trial& trial, const NightTrack& 
 std::string planToCalendar(const Plan& plan, const Trial& trial, const NightTrack& track);
 
 /// What tonight can prove and what it cannot, in sentences, the weightiest first.
-std::vector<std::string> proofSentences(const std::vector<Forecast>& forecast, const std::vector<Balance>& balance, const Plan& plan, const Trial& trial);
+std::vector<std::string> proofSentences(const Forecasts& forecast, const std::vector<Balance>& balance, const Plan& plan, const Trial& trial);
 
 /// Energy and storage for the whole night.
 struct Budget {

@@ -11,7 +11,6 @@
 namespace caelumen {
 namespace {
 
-constexpr double kSigmaToFwhm = 2.3548; ///< of a Gaussian
 
 struct Value {
     double v;

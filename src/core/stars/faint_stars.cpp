@@ -26,7 +26,7 @@ struct Offset {
 struct StarFilter {
     explicit StarFilter(const Psf* psf) {
         fwhm = psf ? psf->fwhm : 3.0;
-        const double s = fwhm / 2.3548;
+        const double s = fwhm / kSigmaToFwhm;
         half = std::clamp(static_cast<int>(std::ceil(1.25 * fwhm)), 2, 40);
         double sum = 0;
         for (int i = 0; i <= half; ++i) taps.push_back(static_cast<float>(std::exp(-0.5 * i * i / (s * s))));
@@ -238,7 +238,7 @@ void addFaintStars(const Plane& plane, const SmoothSky& sky, const Psf* psf, std
     const auto rowOf = [&](const Star& s) { return std::clamp(static_cast<int>(std::lround(s.y)), 0, h - 1); };
     for (std::size_t i = 0; i < stars.size(); ++i) known[static_cast<std::size_t>(rowOf(stars[i]) / kRows)].push_back(i);
     std::vector<std::vector<Star>> found(known.size());
-    const double area = M_PI * std::pow(0.6 * f.fwhm, 2), rms = f.fwhm / 2.3548;
+    const double area = M_PI * std::pow(0.6 * f.fwhm, 2), rms = f.fwhm / kSigmaToFwhm;
     tbb::parallel_for(0, blocks, [&](int block) {
         const int top = block * kRows, bottom = std::min(h, top + kRows);
         FilteredRows light(plane, sky, f, top);

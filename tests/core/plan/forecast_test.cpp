@@ -114,7 +114,7 @@ private slots:
             const Site site = siteOf(bortle);
             const auto laid = layBlocks(p, site, night());
             QVERIFY2(laid.problem.empty(), laid.problem.c_str());
-            const auto f = forecast(laid.plan, {open, duo}, rig, site, target("NGC 6188"), night());
+            const auto f = forecast(laid.plan, {open, duo}, rig, site, target("NGC 6188"), night()).filters;
             QCOMPARE(f.size(), std::size_t{2});
             QVERIFY(f[1].background < f[0].background && f[1].contrast > f[0].contrast);
             QVERIFY2(bortle == 1 || f[1].timeRatio > 1.5, qPrintable(QString::number(f[1].timeRatio))); // in the dark, read noise and lost continuum may cost more than the sky
@@ -132,9 +132,9 @@ private slots:
         PlanRig rig = planRig({}, typicalCameras()[0]);
         rig.readNoise_e = 0.01; // then length does not matter at all
         const Site site = siteOf(6);
-        const double same = forecast(layBlocks(p, site, night()).plan, {open, duo}, rig, site, target("NGC 6188"), night())[1].timeRatio;
+        const double same = forecast(layBlocks(p, site, night()).plan, {open, duo}, rig, site, target("NGC 6188"), night()).filters[1].timeRatio;
         p.exposures = {{"duo", 600}};
-        const double own = forecast(layBlocks(p, site, night()).plan, {open, duo}, rig, site, target("NGC 6188"), night())[1].timeRatio;
+        const double own = forecast(layBlocks(p, site, night()).plan, {open, duo}, rig, site, target("NGC 6188"), night()).filters[1].timeRatio;
         QVERIFY2(std::abs(own / same - 1) < 0.02, qPrintable(QString("%1 %2").arg(same).arg(own)));
     }
 
@@ -156,7 +156,7 @@ private slots:
         const auto track = night();
         const double noon = *track.transit();
         plan.blocks = {{"open", noon - 1800, 10, 180}, {"duo7", noon, 10, 180}};
-        const auto told = forecast(plan, filters, rig, demo.trial.site, nebula, track);
+        const auto told = forecast(plan, filters, rig, demo.trial.site, nebula, track).filters;
         QCOMPARE(told.size(), std::size_t{2});
         QCOMPARE(told[1].channel, std::string("R"));
         std::vector<double> signal, background;
@@ -172,7 +172,7 @@ private slots:
         QVERIFY2(std::abs(told[1].signal / signal[1] * 0.88 * demo.runs[1].sky.extinction - 1) < 0.4, qPrintable(QString("%1 %2").arg(told[1].signal).arg(signal[1])));
         // With the continuum that the catalogue gives the real target, the baseline sees more and the narrow bands gain less.
         nebula.continuum = 2;
-        const auto dusty = forecast(plan, filters, rig, demo.trial.site, nebula, track);
+        const auto dusty = forecast(plan, filters, rig, demo.trial.site, nebula, track).filters;
         QVERIFY2(dusty[1].timeRatio < 0.5 * told[1].timeRatio, qPrintable(QString::number(dusty[1].timeRatio)));
     }
 
@@ -184,26 +184,48 @@ private slots:
         QVERIFY(forecast(p, {filterOf("nothing")}, planRig({}, typicalCameras()[0]), site, target("NGC 188"), *NightTrack::of({-32.4, 21.6, 0}, "2026-06-15", 11.8, 85.25)).empty());
     }
 
-    /// The subs that are said to be enough are: with so many, two sigma of the time ratio reach the baseline's.
+    /// The subs that are said to be enough are: with so many, two sigma of the time ratio reach the baseline's, and with one less they do not.
     void enoughSubsAreJustEnough() {
+        Plan plan;
+        plan.filters = {"wide", "duo"};
+        PlanFilter duo = filterOf("dual-band"), wide = duo;
+        duo.id = "duo", wide.id = "wide";
+        for (SystemChannel& c : wide.channels) // the same lines on four times the sky
+            for (auto* light : {&c.rate, &c.sky})
+                for (auto& [source, value] : *light) value *= 4;
+        DeepSky nebula = target("NGC 6188");
+        nebula.sulphur = nebula.continuum = 0;
+        const double noon = *night().transit();
+        const auto with = [&](double subs) {
+            plan.blocks = {{"wide", noon - 600, static_cast<int>(subs), 15}, {"duo", noon, static_cast<int>(subs), 15}};
+            return forecast(plan, {wide, duo}, planRig({}, typicalCameras()[0]), siteOf(6), nebula, night()).filters[1];
+        };
+        const auto needed = with(1).subsToTell;
+        QVERIFY(needed && *needed > 3 && *needed < 100);
+        const auto apart = [&](double subs) {
+            const Forecast f = with(subs);
+            return std::abs(std::log(f.timeRatio)) / (f.timeRatioSigma / f.timeRatio);
+        };
+        QVERIFY2(apart(*needed) >= 1.94 && apart(*needed - 1) < 1.98, qPrintable(QString("%1: %2, %3").arg(*needed).arg(apart(*needed)).arg(apart(*needed - 1))));
+        QVERIFY(with(1000).timeRatioSigma > 0.05 * with(1000).timeRatio); // doubts stay
+    }
+
+    void neighboursAreComparedToo() {
         Plan p;
-        p.filters = {"open", "duo"};
+        p.filters = {"open", "duo", "same"};
         p.flip = FlipSchool::Flipped;
-        p.subs = 1;
-        PlanFilter open = filterOf("nothing"), duo = filterOf("dual-band");
-        duo.id = "duo";
+        PlanFilter open = filterOf("nothing"), duo = filterOf("dual-band"), same = duo;
+        duo.id = "duo", same.id = "same";
         const Site site = siteOf(8);
-        const PlanRig rig = planRig({}, typicalCameras()[0]);
-        DeepSky faint = target("NGC 6188");
-        faint.hydrogen = faint.oxygen = 1;
-        faint.sulphur = faint.continuum = 0;
-        const auto first = forecast(layBlocks(p, site, night()).plan, {open, duo}, rig, site, faint, night());
-        const int needed = static_cast<int>(first[1].subs_for_tie);
-        QVERIFY2(needed >= 1 && needed < 1000, qPrintable(QString::number(needed)));
-        Plan enough = layBlocks(p, site, night()).plan;
-        for (PlanBlock& b : enough.blocks) b.subs = 1;
-        const double apart = std::abs(std::log(first[1].timeRatio)), sigma = first[1].timeRatioSigma / first[1].timeRatio * std::sqrt(2.0); // of one sub each: two were planned
-        QVERIFY(std::abs(needed - std::ceil(std::pow(1.96 * sigma / apart, 2))) <= 1);
+        const Forecasts f = forecast(layBlocks(p, site, night()).plan, {open, duo, same}, planRig({}, typicalCameras()[0]), site, target("NGC 6188"), night());
+        QCOMPARE(f.pairs.size(), std::size_t{1});
+        QVERIFY(std::abs(f.pairs[0].ratio - 1) < 0.05 && f.pairs[0].sigma > 0);
+        QVERIFY(!f.pairs[0].subsToTell);
+    }
+
+    void starsCrowdTowardsTheMilkyWay() {
+        QVERIFY(starsTo15(266.4, -29) > 8 * starsTo15(192.9, 27.1)); // its centre and its pole
+        QVERIFY(std::abs(starsTo15(192.8595, 27.1284) - 330 / 1.11) < 1);
     }
 
     void subLengthsFollowBothSchools() {
