@@ -12,6 +12,7 @@
 #include "core/base/json.h"
 #include "core/compare/sentences.h"
 #include "core/image/frame_file.h"
+#include "core/plan/plan_out.h"
 #include "report/html_report.h"
 
 #include <QApplication>
@@ -105,7 +106,7 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     connect(m_subs, &Subs::problem, this, &MainWindow::fail);
     connect(m_subs, &Subs::told, this, [this](const QString& sentence) { statusBar()->showMessage(sentence, 8000); });
     connect(m_subs, &Subs::stacksMade, this, [this](const QStringList& files) {
-        m_session.takeFrames(files, false);
+        m_session.takeFrames(files, awaitsStacks(m_session.trial())); // a plan is filled by its night
         showWorkspace(Workspace::Bench);
     });
     connect(m_kit, &Kit::cameraChanged, this, [this] { m_night->setCamera(m_kit->camera()); });

@@ -18,6 +18,7 @@
 #include <QTableView>
 #include <QTemporaryDir>
 #include <QTest>
+#include <QTextBrowser>
 
 #include <fstream>
 
@@ -42,9 +43,7 @@ class SubsTest : public QObject {
     }
     template<class T>
     T* named(const QString& name) {
-        for (T* w : subs().findChildren<T*>())
-            if (w->accessibleName() == name) return w;
-        return nullptr;
+        return byName<T>(subs(), name);
     }
     QAction* action(const QString& text) {
         for (QAction* a : m_window->findChildren<QAction*>())
@@ -218,6 +217,34 @@ private slots:
         QTest::mouseClick(button("Stack all runs"), Qt::LeftButton);
         QTRY_COMPARE_WITH_TIMEOUT(QDir(at("stacks")).entryList({"*.fits"}).size(), before.size() + 2 * 3, 20'000);
         for (const QFileInfo& file : before) QCOMPARE(QFileInfo(file.filePath()).lastModified(), file.lastModified());
+    }
+
+    void aPlanIsFilledByItsNight() {
+        Trial planned;
+        planned.title = "Planned";
+        for (const SceneFilter& f : demoFilters())
+            if (f.id == "open" || f.id == "duo7") planned.filters.push_back({f.id == "duo7" ? "first" : "second", f.name, f.kind, "", std::nullopt, false});
+        planned.plan.emplace();
+        planned.plan->date = "2026-06-21";
+        planned.plan->filters = {"first", "second"};
+        planned.plan->blocks = {{"first", 18'000, 8, 120}, {"second", 20'000, 8, 120}};
+        Session& session = m_window->session();
+        QVERIFY(session.addTrial(planned).ok());
+        m_window->showWorkspace(MainWindow::Workspace::Subs);
+        takeIn();
+        m_answers->place = at("planned");
+        QDir().mkpath(at("planned"));
+        QTest::mouseClick(button("Stack all runs"), Qt::LeftButton);
+        QTRY_VERIFY_WITH_TIMEOUT(session.trial().runs.size() == 2, 20'000);
+        QCOMPARE(session.trials().size(), std::size_t{1});
+        QCOMPARE(session.trial().title, std::string("Planned"));
+        QCOMPARE(session.trial().filters.size(), std::size_t{2});
+        QVERIFY(session.trial().baseline() && session.trial().baseline()->filter == "first"); // as planned, whatever its kind
+        QTRY_VERIFY_WITH_TIMEOUT(session.results(), 20'000);
+        QTest::keyClick(m_window.get(), Qt::Key_2, Qt::AltModifier);
+        auto* page = byName<QTextBrowser>(*m_window, "What the night proves");
+        QVERIFY(page);
+        QTRY_VERIFY2_WITH_TIMEOUT(page->toPlainText().contains("Plan against what happened") && page->toPlainText().contains("5 of 8"), qPrintable(page->toPlainText()), 5000);
     }
 
     void oneRunIsStackedWhereOneSays() {

@@ -29,4 +29,12 @@ inline QString problemIn(const MainWindow& window) {
     return {};
 }
 
+/// What a screen reader calls by that name; null without any.
+template<class T>
+T* byName(const QWidget& in, const QString& name) {
+    for (T* w : in.findChildren<T*>())
+        if (w->accessibleName() == name) return w;
+    return nullptr;
+}
+
 } // namespace caelumen

@@ -53,6 +53,7 @@ NightModel::NightModel(Session& session, QObject* parent) : QObject(parent), m_s
     connect(&m_session, &Session::trialChanged, this, &NightModel::follow);
     connect(&m_session, &Session::resultsChanged, this, [this] { // the frames tell the field's size
         if (m_frame != frame()) follow();
+        else if (m_active && trial().plan && !trial().runs.empty()) emit changed(); // and what was shot
     });
 }
 

@@ -20,6 +20,7 @@ public:
 
     const Plan& plan() const { return m_plan; } ///< with what is being tried
     const Trial& trial() const { return m_session.trial(); }
+    const TrialResults* results() const { return m_session.results(); } ///< of the trial's runs; may be null
     bool ready() const { return m_track.has_value(); }
     const QString& problem() const { return m_problem; } ///< why there is no night, or why the blocks do not fit
     const NightTrack& track() const { return *m_track; }

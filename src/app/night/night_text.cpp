@@ -2,6 +2,7 @@
 
 #include "app/widgets/theme.h"
 
+#include <algorithm>
 #include <cmath>
 
 namespace caelumen {
@@ -106,12 +107,11 @@ QString nightPage(const NightModel& m, bool print) {
     const Budget b = budgetOf(plan, m.frame().width(), m.frame().height());
     out += heading(tr("What it costs"));
     out += line(tr("%1 h from the first block to the last, %2 Wh%3, %4 files, %5 GB.").arg(number(b.hours, 1), number(b.energy_Wh, 0), b.part > 0 ? tr(" (%1 % of the battery)").arg(number(100 * b.part, 0)) : QString()).arg(b.files).arg(number(b.storage_GB, 1)), b.part > 0.8 ? c.warn : c.text);
-    bool shot = false;
-    for (const Happened& h : whatHappened(plan, trial)) shot = shot || h.subs > 0;
-    if (shot && trial.plan) {
+    const std::vector<PlanProgress> progress = progressOf(plan, trial, m.results());
+    if (trial.plan && std::any_of(progress.begin(), progress.end(), [](const PlanProgress& p) { return p.shot_s > 0; })) {
         out += heading(tr("Plan against what happened"));
-        QList<QStringList> done{{tr("Filter"), tr("planned"), tr("shot"), tr("missing")}};
-        for (const Happened& h : whatHappened(plan, trial)) done << QStringList{shortName(h.filter), hours(h.planned_s), hours(h.shot_s), hours(std::max(0.0, h.planned_s - h.shot_s))};
+        QList<QStringList> done{{tr("Filter"), tr("planned"), tr("shot"), tr("subs"), tr("missing")}};
+        for (const PlanProgress& p : progress) done << QStringList{shortName(p.filter), hours(p.planned_s), hours(p.shot_s), tr("%1 of %2").arg(p.subs).arg(p.plannedSubs), hours(std::max(0.0, p.planned_s - p.shot_s))};
         out += table(done, c);
     }
     if (print) {

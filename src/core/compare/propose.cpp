@@ -87,6 +87,14 @@ bool isHalf(const fs::path& path, const std::vector<fs::path>& frames) {
     return std::any_of(frames.begin(), frames.end(), [&](const fs::path& whole) { return path == besideStack(whole, "odd") || path == besideStack(whole, "even"); });
 }
 
+/// The trial's filter that a header means: by its id or name, however they are spelt.
+const Filter* filterCalled(const Trial& trial, const std::string& name) {
+    if (const Filter* f = trial.filter(name)) return f;
+    for (const Filter& f : trial.filters)
+        if (slug(f.id) == slug(name) || (!f.name.empty() && slug(f.name) == slug(name))) return &f;
+    return nullptr;
+}
+
 } // namespace
 
 Status addRuns(Trial& trial, const std::vector<fs::path>& frames) {
@@ -97,8 +105,9 @@ Status addRuns(Trial& trial, const std::vector<fs::path>& frames) {
         const FrameFacts& facts = file->info().facts;
         const std::string stem = nameText(path.stem());
         const std::string name = facts.filter ? *facts.filter : stem;
-        std::string id = slug(name);
-        if (!trial.filter(id)) trial.filters.push_back({id, name, guessKind(name), "", std::nullopt, true});
+        const Filter* known = filterCalled(trial, name);
+        const std::string id = known ? known->id : slug(name);
+        if (!known) trial.filters.push_back({id, name, guessKind(name), "", std::nullopt, true});
         Run run;
         run.id = nextId(trial);
         run.filter = id;
@@ -115,6 +124,12 @@ Status addRuns(Trial& trial, const std::vector<fs::path>& frames) {
             trial.site.longitude_deg = facts.site_longitude_deg;
         }
     }
+    if (trial.plan && !trial.plan->filters.empty() && !trial.baseline()) // as it was planned
+        for (Run& r : trial.runs)
+            if (r.filter == trial.plan->filters.front()) {
+                r.baseline = true;
+                break;
+            }
     guessBaseline(trial);
     return Done{};
 }

@@ -178,15 +178,27 @@ Trial trialOfPlan(const Plan& plan, const Trial& trial) {
     return out;
 }
 
-std::vector<Happened> whatHappened(const Plan& plan, const Trial& trial) {
-    std::vector<Happened> out;
+bool awaitsStacks(const Trial& trial) {
+    return trial.plan && std::any_of(trial.plan->filters.begin(), trial.plan->filters.end(), [&](const std::string& id) {
+               return std::none_of(trial.runs.begin(), trial.runs.end(), [&](const Run& r) { return r.filter == id; });
+           });
+}
+
+std::vector<PlanProgress> progressOf(const Plan& plan, const Trial& trial, const TrialResults* results) {
+    std::vector<PlanProgress> out;
     for (const std::string& id : plan.filters) {
-        Happened h;
+        PlanProgress h;
         h.filter = id;
         for (const PlanBlock& b : plan.blocks)
             if (b.filter == id) h.plannedSubs += b.subs, h.planned_s += b.subs * b.exposure_s;
-        for (const Run& r : trial.runs)
-            if (r.filter == id && r.sub_count && r.sub_exposure_s) h.subs += *r.sub_count, h.shot_s += *r.sub_count * *r.sub_exposure_s;
+        for (const Run& r : trial.runs) {
+            if (r.filter != id) continue;
+            const RunConditions* c = results ? results->conditionsOf(r.id) : nullptr;
+            const int subs = r.sub_count.value_or(c ? c->sub_count.value_or(0) : 0);
+            const auto each = r.sub_exposure_s ? r.sub_exposure_s : c ? c->sub_exposure_s : std::nullopt;
+            h.subs += subs;
+            h.shot_s += each ? subs * *each : c ? c->total_s.value_or(0) : 0;
+        }
         out.push_back(h);
     }
     return out;

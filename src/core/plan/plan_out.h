@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/model/results.h"
 #include "core/plan/forecast.h"
 
 namespace caelumen {
@@ -28,12 +29,16 @@ std::vector<std::pair<std::string, std::string>> checklist(const Plan& plan, con
 /// The trial that stacks will fill: place, target, telescope and the plan's filters, without runs yet.
 Trial trialOfPlan(const Plan& plan, const Trial& trial);
 
-/// Plan against what the trial's runs hold, filter by filter.
-struct Happened {
+/// Plan against what the trial's runs hold, for one filter.
+struct PlanProgress {
     std::string filter;
     int plannedSubs = 0, subs = 0;
     double planned_s = 0, shot_s = 0;
 };
-std::vector<Happened> whatHappened(const Plan& plan, const Trial& trial);
+/// In the plan's order. Subs and their lengths as the trial says, else as the headers of the stacks do once they were read (`results`, may be null).
+std::vector<PlanProgress> progressOf(const Plan& plan, const Trial& trial, const TrialResults* results);
+
+/// Whether stacks belong into this trial: it has a plan, and a planned filter has no run yet.
+bool awaitsStacks(const Trial& trial);
 
 } // namespace caelumen

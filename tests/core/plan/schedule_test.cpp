@@ -228,12 +228,28 @@ private slots:
         r.sub_count = 12;
         r.sub_exposure_s = 180;
         t.runs = {r};
-        const auto h = whatHappened(p, t);
+        const auto h = progressOf(p, t, nullptr);
         QCOMPARE(h[0].plannedSubs, 20);
         QCOMPARE(h[0].subs, 12);
         QCOMPARE(h[0].shot_s, 2160.0);
         QCOMPARE(h[1].subs, 0);
+        QVERIFY(!awaitsStacks(t)); // it has no plan
+        // What the trial does not say, the headers of the stacks do.
+        TrialResults measured;
+        RunConditions read;
+        read.run = "B";
+        read.sub_count = 7, read.sub_exposure_s = 120, read.total_s = 840;
+        measured.conditions = {read};
+        r.id = "B", r.filter = "b";
+        r.sub_count.reset(), r.sub_exposure_s.reset();
+        t.runs.push_back(r);
+        QCOMPARE(progressOf(p, t, nullptr)[1].shot_s, 0.0);
+        QCOMPARE(progressOf(p, t, &measured)[1].subs, 7);
+        QCOMPARE(progressOf(p, t, &measured)[1].shot_s, 840.0);
         const Trial fresh = trialOfPlan(p, t);
+        QVERIFY(awaitsStacks(fresh));
+        t.plan = p;
+        QVERIFY(!awaitsStacks(t));
         QVERIFY(fresh.runs.empty() && fresh.plan && *fresh.plan == p);
     }
 
