@@ -6,6 +6,7 @@
 #include "app/night/night_text.h"
 #include "app/widgets/form_fields.h"
 #include "app/widgets/prompts.h"
+#include "app/widgets/place_zone.h"
 #include "app/widgets/theme.h"
 
 #include <QComboBox>
@@ -307,6 +308,9 @@ void Night::fill() {
     if (!site.name.empty()) place << QString::fromStdString(site.name);
     if (site.latitude_deg && site.longitude_deg) place << QString::fromUtf8("%1\u00B0 %2, %3\u00B0 %4").arg(std::abs(*site.latitude_deg), 0, 'f', 1).arg(*site.latitude_deg < 0 ? tr("S") : tr("N")).arg(std::abs(*site.longitude_deg), 0, 'f', 1).arg(*site.longitude_deg < 0 ? tr("W") : tr("E"));
     if (const auto mag = skyBrightness(site)) place << tr("%1 mag/arcsec\u00B2").arg(*mag, 0, 'f', 1);
+    const PlaceZone clock = placeZone(site);
+    if (site.latitude_deg && site.longitude_deg) place << (clock.guessed ? tr("clock of %1, the nearest") : tr("clock of %1")).arg(QString::fromUtf8(clock.zone.id()));
+    m_place->setToolTip(clock.guessed ? tr("By its coordinates. Another clock is chosen under Plan, Pauses, power and clock.") : QString());
     m_place->setText(place.isEmpty() ? tr("The place is not known.") : place.join(QString::fromUtf8(" \u00B7 ")));
     m_subs->setValue(p.subs);
     m_rounds->setValue(p.rounds);

@@ -16,10 +16,12 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QPainter>
+#include <QAbstractTextDocumentLayout>
 #include <QPdfWriter>
 #include <QRegularExpression>
 #include <QTemporaryFile>
 #include <QTextDocument>
+#include <QUrl>
 #include <QBuffer>
 
 // What the Night's menu does: ask, take in, write out.
@@ -27,7 +29,7 @@
 namespace caelumen {
 namespace {
 
-/// One page: the picture of the night, then what is said of it.
+/// The picture of the night, then what is said of it, on as many pages as it takes: it is read in the dark.
 QByteArray pdfOf(const NightModel& model, const NightChart& chart) {
     QBuffer buffer;
     buffer.open(QIODevice::WriteOnly);
@@ -37,29 +39,41 @@ QByteArray pdfOf(const NightModel& model, const NightChart& chart) {
     writer.setResolution(150);
     writer.setTitle(QObject::tr("Plan of %1").arg(QString::fromStdString(model.plan().date)));
     QPainter p(&writer);
-    const double w = writer.width(), h = writer.height();
+    // One that draws a character as one glyph: what contextual forms and ligatures stand for is lost to who searches or copies the file.
+    QFont font(QStringList{"DejaVu Sans", QFont().family()});
+    font.setPointSizeF(9.2);
+    font.setLetterSpacing(QFont::AbsoluteSpacing, 0.01);
+    const double foot = 2 * QFontMetricsF(font, &writer).height(), w = writer.width(), h = writer.height() - foot;
     const Theme paper = makeTheme(ThemeKind::Light);
     const QSizeF picture(900, 420);
-    p.save();
     const double scale = w / picture.width();
-    p.scale(scale, scale);
-    p.fillRect(QRectF(QPointF(), picture), paper.plot);
-    chart.paintOn(p, QRectF(QPointF(), picture), paper);
-    p.restore();
-    const double top = picture.height() * scale + 20;
     QTextDocument text;
-    text.setDefaultFont(QFont(QFont().family(), 8));
+    text.setDefaultFont(font);
+    text.setDocumentMargin(0);
     text.documentLayout()->setPaintDevice(&writer);
-    text.setHtml(nightPage(model, true));
-    text.setTextWidth(w);
-    const double fit = std::min(1.0, (h - top) / text.size().height());
-    p.translate(0, top);
-    if (fit < 1) { // one page, whatever it takes: wider and smaller
-        text.setTextWidth(w / fit);
-        const double again = std::min(fit, (h - top) / text.size().height());
-        p.scale(again, again);
+    QImage room(1, 1, QImage::Format_ARGB32_Premultiplied);
+    room.fill(Qt::transparent);
+    text.addResource(QTextDocument::ImageResource, QUrl("room"), room);
+    text.setHtml(QString("<p style='margin:0'><img src='room' width='%1' height='%2'></p>").arg(w - 1).arg(picture.height() * scale + 12) + nightPage(model, true));
+    text.setPageSize(QSizeF(w, h));
+    for (int page = 0; page < text.pageCount(); ++page) {
+        if (page > 0) writer.newPage();
+        p.save();
+        p.translate(0, -page * h);
+        text.drawContents(&p, QRectF(0, page * h, w, h));
+        p.restore();
+        p.setFont(font);
+        p.drawText(QRectF(0, h, w, foot), Qt::AlignRight | Qt::AlignBottom, QObject::tr("%1, page %2 of %3").arg(QString::fromStdString(model.plan().date)).arg(page + 1).arg(text.pageCount()));
+        if (page > 0) continue;
+        p.save();
+        p.scale(scale, scale);
+        QFont small = font;
+        small.setPixelSize(11);
+        p.setFont(small);
+        p.fillRect(QRectF(QPointF(), picture), paper.plot);
+        chart.paintOn(p, QRectF(QPointF(), picture), paper);
+        p.restore();
     }
-    text.drawContents(&p);
     p.end();
     return buffer.data();
 }
@@ -91,7 +105,7 @@ void Night::askSettings() {
     dialog.setWindowTitle(tr("Pauses, power and clock"));
     auto* form = new QFormLayout;
     OptionalNumber swap = field(form, tr("Swapping a filter (s)"), now.swap_s, {}, 0, 36'000), refocus = field(form, tr("Refocusing after it (s)"), now.refocus_s, {}, 0, 36'000), settle = field(form, tr("Between subs: settling, reading (s)"), now.settle_s, {}, 0, 3600), flip = field(form, tr("Meridian flip (s)"), now.flip_s, {}, 0, 36'000),
-                   starSubs = field(form, tr("Subs on the halo star"), now.starSubs, {}, 1, 1000), starLength = field(form, tr("Each of (s)"), now.starExposure_s, {}, 0.001, 3600), battery = field(form, tr("Battery (Wh)"), now.battery_Wh > 0 ? std::optional(now.battery_Wh) : std::nullopt, {}, 0, 1e6),
+                   slew = field(form, tr("Slewing (degrees a second)"), now.slew_deg_s, {}, 0.01, 100), slewSettle = field(form, tr("Settling after a slew (s)"), now.slewSettle_s, {}, 0, 3600), starSubs = field(form, tr("Subs on the halo star"), now.starSubs, {}, 1, 1000), starLength = field(form, tr("Each of (s)"), now.starExposure_s, {}, 0.001, 3600), battery = field(form, tr("Battery (Wh)"), now.battery_Wh > 0 ? std::optional(now.battery_Wh) : std::nullopt, {}, 0, 1e6),
                    mount = field(form, tr("Mount (W)"), now.mount_W, {}, 0, 1e4), camera = field(form, tr("Camera and cooling (W)"), now.camera_W, {}, 0, 1e4), heaters = field(form, tr("Dew heaters (W)"), now.heaters_W, {}, 0, 1e4);
     battery.edit->setPlaceholderText(tr("mains"));
     auto* darks = new QLineEdit(NightModel::darksText());
@@ -107,7 +121,7 @@ void Night::askSettings() {
     QLabel* trouble = problemLabel();
     finish(&dialog, form, trouble);
     while (dialog.exec() == QDialog::Accepted) {
-        if (!check({{"Swapping", &swap}, {"Refocusing", &refocus}, {"Settling", &settle}, {"Flip", &flip}, {"Subs on the halo star", &starSubs}, {"Their length", &starLength}, {"Battery", &battery}, {"Mount", &mount}, {"Camera", &camera}, {"Heaters", &heaters}}, trouble)) continue;
+        if (!check({{"Swapping", &swap}, {"Refocusing", &refocus}, {"Settling", &settle}, {"Flip", &flip}, {"Slewing", &slew}, {"Settling after a slew", &slewSettle}, {"Subs on the halo star", &starSubs}, {"Their length", &starLength}, {"Battery", &battery}, {"Mount", &mount}, {"Camera", &camera}, {"Heaters", &heaters}}, trouble)) continue;
         if (!NightModel::setDarks(darks->text())) {
             trouble->setText(tr("\"%1\" holds something that is no length; write seconds with blanks between: 10 180 300.").arg(darks->text()));
             trouble->show();
@@ -120,6 +134,8 @@ void Night::askSettings() {
         p.refocus_s = get(refocus).value_or(usual.refocus_s);
         p.settle_s = get(settle).value_or(usual.settle_s);
         p.flip_s = get(flip).value_or(usual.flip_s);
+        p.slew_deg_s = get(slew).value_or(usual.slew_deg_s);
+        p.slewSettle_s = get(slewSettle).value_or(usual.slewSettle_s);
         p.starSubs = static_cast<int>(get(starSubs).value_or(usual.starSubs));
         p.starExposure_s = get(starLength).value_or(usual.starExposure_s);
         p.battery_Wh = get(battery).value_or(0);

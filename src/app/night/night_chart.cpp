@@ -2,6 +2,7 @@
 
 #include "app/night/night_model.h"
 #include "app/widgets/theme.h"
+#include "core/plan/star_series.h"
 #include "report/filter_style.h"
 
 #include <QHelpEvent>
@@ -230,7 +231,8 @@ void NightChart::draw(QPainter& p, const Layout& l, const Theme& t) const {
             if (r.width() > 48) p.drawText(r.adjusted(0, 18, 0, 0), Qt::AlignHCenter | Qt::AlignVCenter, QString::fromUtf8("%1\u00D7%2").arg(b.subs).arg(b.exposure_s));
         }
     }
-    for (const PlanBlock& b : starSeries(plan)) {
+    for (const StarBlock& series : starSeries(plan, m_model.track())) {
+        const PlanBlock& b = series.block;
         QRectF r(x(b.start_s), l.blocks.top() + 10, std::max(3.0, x(blockEnd(plan, b)) - x(b.start_s)), l.blocks.height() - 20);
         r = r.intersected(l.blocks);
         p.setPen(QPen(t.warn, 1));

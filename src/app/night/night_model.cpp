@@ -1,6 +1,7 @@
 #include "app/night/night_model.h"
 
 #include "app/widgets/paths.h"
+#include "app/widgets/place_zone.h"
 #include "core/base/file.h"
 #include "core/optics/light_cone.h"
 
@@ -96,15 +97,14 @@ void NightModel::follow() {
         m_plan = laid.plan;
         m_problem = QString::fromStdString(laid.problem);
         deriveBlocks();
-    } else if (ready() && m_plan.blocks.empty() && !m_plan.filters.empty()) {
+    } else if (ready() && m_plan.blocks.size() < blockOrder(m_plan).size()) { // whatever it was laid for: another date, a new night, an undone edit
         m_problem = QString::fromStdString(layBlocks(m_plan, trial().site, *m_track).problem);
     }
     emit changed();
 }
 
 QTimeZone NightModel::zone() const {
-    const QTimeZone own(QByteArray::fromStdString(trial().site.zone));
-    return !trial().site.zone.empty() && own.isValid() ? own : QTimeZone::systemTimeZone();
+    return placeZone(trial().site).zone;
 }
 
 QDateTime NightModel::timeAt(double second) const {
@@ -212,17 +212,22 @@ void NightModel::deriveBlocks() {
 }
 
 void NightModel::suggest() {
-    const QString of = m_trackOf.section(' ', 0, 3) + m_filtersOf + QString(" %1 %2 %3").arg(m_plan.lowest_deg).arg(m_plan.twilight_deg).arg(field_deg().first) + QString::number(m_targets->size()) + chosenFilters() + horizonText();
+    const Site& site = trial().site;
+    const QString night = QString("%1 %2 %3").arg(site.latitude_deg.value_or(0)).arg(site.longitude_deg.value_or(0)).arg(QString::fromStdString(m_plan.date));
+    const QString of = night + m_filtersOf + QString(" %1 %2 %3").arg(m_plan.lowest_deg).arg(m_plan.twilight_deg).arg(field_deg().first) + QString::number(m_targets->size()) + chosenFilters() + horizonText();
     if (of == m_suggestionsOf) return;
     m_suggestionsOf = of;
     m_suggestions.clear();
-    if (!ready()) return;
+    if (!m_session.hasTrial() || !site.latitude_deg || !site.longitude_deg) return; // a target is what is looked for
     std::vector<PlanFilter> chosen;
     for (const PlanFilter& f : m_filters)
         if (std::find(m_plan.filters.begin(), m_plan.filters.end(), f.id) != m_plan.filters.end()) chosen.push_back(f);
+    if (chosen.empty()) chosen = m_filters;
     if (chosen.empty()) return;
-    m_jobs.run("suggest", tr("Looking for targets"), [this, exercise = exerciseOf(chosen), field = field_deg(), plan = m_plan, site = trial().site, track = *m_track, targets = m_targets](const Job&) -> JobService::Finish {
-        auto found = suggestTargets(*targets, exercise, field, plan, site, track, 40);
+    m_jobs.run("suggest", tr("Looking for targets"), [this, exercise = exerciseOf(chosen), field = field_deg(), plan = m_plan, site, track = m_track, targets = m_targets](const Job&) -> JobService::Finish {
+        std::vector<Suggestion> found;
+        if (track) found = suggestTargets(*targets, exercise, field, plan, site, *track, 40);
+        else if (const auto any = NightTrack::of({*site.latitude_deg, *site.longitude_deg, site.elevation_m}, plan.date, 0, 0)) found = suggestTargets(*targets, exercise, field, plan, site, *any, 40);
         return [this, targets, found = std::move(found)] {
             if (targets != m_targets) return;
             m_suggestions = found;
@@ -245,7 +250,7 @@ QString NightModel::horizonText() const {
 
 std::vector<SubLength> NightModel::subLengths() const {
     std::vector<SubLength> out;
-    if (!ready()) return out;
+    if (!ready() || !m_track->sunBelow(m_plan.twilight_deg)) return out; // by day no length is right
     double at = NightTrack::kLength / 2;
     if (!m_plan.blocks.empty()) at = (m_plan.blocks.front().start_s + blockEnd(m_plan, m_plan.blocks.back())) / 2;
     for (const std::string& id : m_plan.filters)

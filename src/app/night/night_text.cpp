@@ -1,6 +1,8 @@
 #include "app/night/night_text.h"
 
+#include "app/widgets/place_zone.h"
 #include "app/widgets/theme.h"
+#include "core/plan/star_series.h"
 
 #include <algorithm>
 #include <cmath>
@@ -49,6 +51,20 @@ QString events(const NightModel& m) {
     return said.join(QString::fromUtf8(" \u00B7 "));
 }
 
+/// Where, and with what.
+QString placeAndTelescope(const NightModel& m) {
+    const Site& site = m.trial().site;
+    QStringList said;
+    if (!site.name.empty()) said << QString::fromStdString(site.name);
+    said << tr("%1\u00B0, %2\u00B0, %3 m").arg(site.latitude_deg.value_or(0), 0, 'f', 3).arg(site.longitude_deg.value_or(0), 0, 'f', 3).arg(site.elevation_m, 0, 'f', 0);
+    if (site.bortle) said << tr("class %1").arg(*site.bortle);
+    if (const auto mag = skyBrightness(site)) said << tr("%1 mag/arcsec\u00B2 at the zenith").arg(number(*mag, 2));
+    said << tr("clock of %1").arg(QString::fromUtf8(placeZone(site).zone.id()));
+    const PlanRig& rig = m.rig();
+    said << tr("%1 mm f/%2, %3 \u00B5m pixels, %4\u2033 each").arg(number(rig.aperture_mm, 0), number(rig.fRatio(), 1), number(rig.pixel_um, 2), number(rig.scale_arcsec(), 2)) << QString::fromStdString(m.camera().name);
+    return said.join(QString::fromUtf8(" \u00B7 "));
+}
+
 } // namespace
 
 QString nightPage(const NightModel& m, bool print) {
@@ -68,10 +84,13 @@ QString nightPage(const NightModel& m, bool print) {
     };
     QString out = QString("<h3 style='margin-bottom:2px; color:%3'>%1, %2</h3>").arg(QString::fromStdString(m.target().id + (m.target().name.empty() ? "" : " " + m.target().name)).toHtmlEscaped(), QDate::fromString(QString::fromStdString(plan.date), Qt::ISODate).toString("d MMMM yyyy"), c.text);
     out += line(events(m), c.dim);
+    if (print) out += line(placeAndTelescope(m), c.text);
     if (!m.problem().isEmpty()) out += line(m.problem(), c.bad);
     for (const std::string& s : m.blockTroubles()) out += line(QString::fromStdString(s), c.warn);
+    if (const PlaceZone clock = placeZone(trial.site); std::abs(clock.offSun_h) > 3)
+        out += line(tr("The clock of %1 runs %2 h off the sun of this place; choose its own under Plan, Pauses, power and clock.").arg(QString::fromUtf8(clock.zone.id())).arg(number(std::abs(clock.offSun_h), 0)), c.warn);
     out += heading(tr("What this night can prove"));
-    for (const std::string& s : proofSentences(m.forecasts(), m.balance(), plan, trial)) out += line(QString::fromStdString(s), c.text);
+    for (const std::string& s : proofSentences(m.forecasts(), m.balance(), plan, trial, m.target())) out += line(QString::fromStdString(s), c.text);
     if (plan.blocks.empty()) out += line(tr("Nothing yet: no blocks are laid."), c.dim);
     if (!m.forecasts().empty()) {
         QList<QStringList> rows{{tr("Foretold"), tr("sky"), tr("contrast"), tr("S/N"), tr("faster by")}};
@@ -104,15 +123,25 @@ QString nightPage(const NightModel& m, bool print) {
     }
     if (m.virtualSky()) out += line(tr("The virtual sensor sees clouds over %1 % of the blocks' light. It is made up: nothing is measured with it.").arg(number(100 * m.cloudedPart(), 0)), m.cloudedPart() > 0.2 ? c.warn : c.dim);
     if (!plan.exposures.empty()) out += line(tr("Lengths differ: the comparison will note the exposure and normalise it; only one length for all leaves the filter as the only difference."), c.warn);
-    const Budget b = budgetOf(plan, m.frame().width(), m.frame().height());
+    const Budget b = budgetOf(plan, m.frame().width(), m.frame().height(), NightModel::darksAtHand());
     out += heading(tr("What it costs"));
-    out += line(tr("%1 h from the first block to the last, %2 Wh%3, %4 files, %5 GB.").arg(number(b.hours, 1), number(b.energy_Wh, 0), b.part > 0 ? tr(" (%1 % of the battery)").arg(number(100 * b.part, 0)) : QString()).arg(b.files).arg(number(b.storage_GB, 1)), b.part > 0.8 ? c.warn : c.text);
+    out += line(tr("%1 h from the first block to the last, %2 Wh%3, %4 files, %5 GB.").arg(number(b.hours, 1), number(b.energy_Wh, 0), b.part > 0 ? tr(" (%1 % of the battery)").arg(number(100 * b.part, 0)) : QString()).arg(b.files + b.calibrationFiles).arg(number(b.storage_GB, 1)), b.part > 0.8 ? c.warn : c.text);
+    if (!plan.blocks.empty()) out += line(tr("Among them %1 calibration frames: flats for each filter take some %2 min%3.").arg(b.calibrationFiles).arg(number(b.flats_min, 0), b.darks_min > 0 ? tr(", the darks that are missing %1 h").arg(number(b.darks_min / 60, 1)) : QString()), c.dim);
     const std::vector<PlanProgress> progress = progressOf(plan, trial, m.results());
     if (trial.plan && std::any_of(progress.begin(), progress.end(), [](const PlanProgress& p) { return p.shot_s > 0; })) {
         out += heading(tr("Plan against what happened"));
         QList<QStringList> done{{tr("Filter"), tr("planned"), tr("shot"), tr("subs"), tr("missing")}};
         for (const PlanProgress& p : progress) done << QStringList{shortName(p.filter), hours(p.planned_s), hours(p.shot_s), tr("%1 of %2").arg(p.subs).arg(p.plannedSubs), hours(std::max(0.0, p.planned_s - p.shot_s))};
         out += table(done, c);
+    }
+    if (const std::vector<StarBlock> series = starSeries(plan, m.track()); !series.empty()) {
+        out += heading(tr("Halos: %1").arg(QString::fromStdString(plan.brightStar)));
+        QList<QStringList> stars{{tr("Filter"), tr("from"), tr("to"), tr("altitude"), tr("moon away")}};
+        for (const StarBlock& s : series)
+            stars << QStringList{shortName(s.block.filter), m.timeAt(s.block.start_s).toString("HH:mm"), m.timeAt(blockEnd(plan, s.block)).toString("HH:mm"), number(s.star.alt_deg, 0) + "\u00B0", s.moonUp ? number(s.moonAway_deg, 0) + "\u00B0" : tr("down")};
+        out += table(stars, c);
+        const BrightStar* star = haloStar(plan);
+        if (star) out += line(tr("%1 mag, B\u2212V %2; %3 subs of %4 s each time; %5 min there and as long back.").arg(number(star->magnitude, 1), number(star->colour, 1)).arg(plan.starSubs).arg(plan.starExposure_s).arg(number(slewTime(plan, m.track()) / 60, 1)), c.dim);
     }
     if (print) {
         out += heading(tr("Blocks"));
@@ -128,7 +157,7 @@ QString nightPage(const NightModel& m, bool print) {
     if (!m.frameKnown()) assumed += (assumed.isEmpty() ? QString() : QString(", ")) + tr("size of the frame");
     if (!assumed.isEmpty()) out += line(tr("Not known and assumed: %1.").arg(assumed), c.dim);
     const QString continuum = m.target().continuum > 0 ? number(continuumBrightness(m.target().continuum), 1) : tr("none");
-    if (!m.forecasts().empty()) out += line(tr("Sky in e\u207B/s/px. Foretold for a region of %1 pixels, with the errors that the Bench will state; the target's lines count 10, 50 or 250 rayleighs where the catalogue calls them faint, fair or strong, its starlight and dust 24.5, 23 or 21.5 mag/arcsec\u00B2 (here: %2). Such continuum counts for the baseline and is lost in narrow bands: a target of pure lines gains more.").arg(std::round(m.forecasts().ground.nebula_px)).arg(continuum), c.dim);
+    if (!m.forecasts().empty()) out += line(tr("Sky in e\u207B/s/px. Foretold for a region of %1 pixels, with the errors that the Bench will state; the target's lines count 5, 25 or 100 rayleighs in the mean of a region where the catalogue calls them faint, fair or strong, its starlight and dust 25.5, 24 or 22.5 mag/arcsec\u00B2 (here: %2). Such continuum counts for the baseline and is lost in narrow bands: a target of pure lines gains more.").arg(std::round(m.forecasts().ground.nebula_px)).arg(continuum), c.dim);
     out += line(tr("None of these filters is a solar filter."), c.dim);
     return out;
 }

@@ -37,6 +37,7 @@ struct Plan {
     BlockOrder order = BlockOrder::Mirrored;
     FlipSchool flip = FlipSchool::Wait;
     double swap_s = 60, refocus_s = 180, settle_s = 8, flip_s = 300; ///< between filters, after a swap, between subs, at the meridian
+    double slew_deg_s = 2, slewSettle_s = 20; ///< of the mount, to the halo star and back
     double lowest_deg = 30;            ///< of the target
     double twilight_deg = -18;         ///< the sun is lower
     std::string brightStar;            ///< for the halo series; empty: none

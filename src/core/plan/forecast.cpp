@@ -99,8 +99,8 @@ PlanRig planRig(const Rig& rig, const Camera& camera) {
     return out;
 }
 
-double lineBrightness(int strength) { return strength <= 0 ? 0 : strength == 1 ? 10 : strength == 2 ? 50 : 250; }
-double continuumBrightness(int strength) { return strength <= 1 ? 24.5 : strength == 2 ? 23 : 21.5; }
+double lineBrightness(int strength) { return strength <= 0 ? 0 : strength == 1 ? 5 : strength == 2 ? 25 : 100; }
+double continuumBrightness(int strength) { return strength <= 1 ? 25.5 : strength == 2 ? 24 : 22.5; }
 
 std::optional<double> backgroundAt(const SystemChannel& channel, const PlanRig& rig, const Site& site, const SkyMoment& moment) {
     const auto light = skyLight(site, moment);

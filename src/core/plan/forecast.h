@@ -64,7 +64,7 @@ std::optional<ProofGround> groundOf(const Trial& trial, const DeepSky& target, d
 /// Electrons per second and pixel of one filter's channel at a moment; nothing while the target is down or the sky's brightness unknown.
 std::optional<double> backgroundAt(const SystemChannel& channel, const PlanRig& rig, const Site& site, const SkyMoment& moment);
 
-/// Rayleighs of a line that the catalogue calls faint (1), fair (2) or strong (3).
+/// Rayleighs in the mean of a region (its brightest knots have two or three times as many) of a line that the catalogue calls faint (1), fair (2) or strong (3).
 double lineBrightness(int strength);
 /// V mag per square arcsecond of a continuum of that strength.
 double continuumBrightness(int strength);

@@ -1,6 +1,7 @@
 #include "core/plan/plan_out.h"
 
 #include "core/base/tables.h"
+#include "core/plan/star_series.h"
 
 #include <fmt/format.h>
 
@@ -47,12 +48,18 @@ std::string calendarLine(const std::string& key, const std::string& text) {
 struct Shot {
     PlanBlock block;
     std::string target;
+    Horizontal at;
+    std::optional<double> airmass;
+    double moonAway_deg = 0;
     bool star = false;
 };
-std::vector<Shot> shots(const Plan& plan, const Trial& trial) {
+std::vector<Shot> shots(const Plan& plan, const Trial& trial, const NightTrack& track) {
     std::vector<Shot> out;
-    for (const PlanBlock& b : plan.blocks) out.push_back({b, trial.target.name});
-    for (const PlanBlock& b : starSeries(plan)) out.push_back({b, plan.brightStar, true});
+    for (const PlanBlock& b : plan.blocks) {
+        const SkyMoment m = track.at((b.start_s + blockEnd(plan, b)) / 2);
+        out.push_back({b, trial.target.name, *m.target, m.airmass, *m.moonSeparation_deg});
+    }
+    for (const StarBlock& s : starSeries(plan, track)) out.push_back({s.block, plan.brightStar, s.star, airmassAt(s.star.alt_deg), s.moonAway_deg, true});
     std::stable_sort(out.begin(), out.end(), [](const Shot& a, const Shot& b) { return a.block.start_s < b.block.start_s; });
     return out;
 }
@@ -62,35 +69,39 @@ std::string amount(double subs) { return subs >= 2000 ? "more than a night of su
 } // namespace
 
 std::string blocksToCsv(const Plan& plan, const Trial& trial, const NightTrack& track) {
-    std::string out = csvRow({"block", "filter", "on", "start_utc", "end_utc", "subs", "exposure_s", "target_altitude_deg", "airmass", "moon_altitude_deg", "moon_separation_deg"});
+    std::string out = csvRow({"block", "filter", "on", "start_utc", "end_utc", "subs", "exposure_s", "altitude_deg", "airmass", "moon_altitude_deg", "moon_separation_deg"});
     int n = 0;
-    for (const auto& [b, target, star] : shots(plan, trial)) {
-        const SkyMoment m = track.at((b.start_s + blockEnd(plan, b)) / 2);
-        const auto ofTarget = [blank = star](const std::string& text) { return blank ? std::string() : text; }; // the star stands elsewhere
-        out += csvRow({std::to_string(++n), nameOf(trial, b.filter), target, isoTime(track.start().plusSeconds(b.start_s)), isoTime(track.start().plusSeconds(blockEnd(plan, b))), std::to_string(b.subs), fmt::format("{:g}", b.exposure_s), ofTarget(fmt::format("{:.1f}", m.target->alt_deg)),
-                       ofTarget(m.airmass ? fmt::format("{:.3f}", *m.airmass) : ""), fmt::format("{:.1f}", m.moon.alt_deg), ofTarget(fmt::format("{:.1f}", *m.moonSeparation_deg))});
+    for (const Shot& s : shots(plan, trial, track)) {
+        const PlanBlock& b = s.block;
+        out += csvRow({std::to_string(++n), nameOf(trial, b.filter), s.target, isoTime(track.start().plusSeconds(b.start_s)), isoTime(track.start().plusSeconds(blockEnd(plan, b))), std::to_string(b.subs), fmt::format("{:g}", b.exposure_s), fmt::format("{:.1f}", s.at.alt_deg),
+                       s.airmass ? fmt::format("{:.3f}", *s.airmass) : "", fmt::format("{:.1f}", track.at((b.start_s + blockEnd(plan, b)) / 2).moon.alt_deg), fmt::format("{:.1f}", s.moonAway_deg)});
     }
     return out;
 }
 
 std::string planToCalendar(const Plan& plan, const Trial& trial, const NightTrack& track) {
     std::string out = "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Caelumen//Night//EN\r\n";
-    const auto all = shots(plan, trial);
+    const auto all = shots(plan, trial, track);
     int n = 0;
-    for (const auto& [b, target, star] : all) {
+    for (const Shot& s : all) {
+        const PlanBlock& b = s.block;
         out += "BEGIN:VEVENT\r\n";
         out += fmt::format("UID:{}-{}@caelumen\r\n", basicTime(track.start().plusSeconds(b.start_s)), ++n);
         out += fmt::format("DTSTAMP:{}\r\n", basicTime(track.start()));
         out += fmt::format("DTSTART:{}\r\nDTEND:{}\r\n", basicTime(track.start().plusSeconds(b.start_s)), basicTime(track.start().plusSeconds(blockEnd(plan, b))));
         out += calendarLine("SUMMARY", fmt::format("{}: {} x {:g} s", nameOf(trial, b.filter), b.subs, b.exposure_s));
-        out += calendarLine("DESCRIPTION", fmt::format("{}, {} of {}", target, n, all.size()));
+        out += calendarLine("DESCRIPTION", fmt::format("{}, {} of {}", s.target, n, all.size()));
         if (!trial.site.name.empty()) out += calendarLine("LOCATION", trial.site.name);
+        // In time to swap and refocus.
+        out += fmt::format("BEGIN:VALARM\r\nACTION:DISPLAY\r\nTRIGGER:-PT{:.0f}S\r\n", std::max(60.0, s.star ? 60.0 : plan.swap_s + plan.refocus_s));
+        out += calendarLine("DESCRIPTION", fmt::format("{} on {}", nameOf(trial, b.filter), s.target));
+        out += "END:VALARM\r\n";
         out += "END:VEVENT\r\n";
     }
     return out + "END:VCALENDAR\r\n";
 }
 
-std::vector<std::string> proofSentences(const Forecasts& all, const std::vector<Balance>& balance, const Plan& plan, const Trial& trial) {
+std::vector<std::string> proofSentences(const Forecasts& all, const std::vector<Balance>& balance, const Plan& plan, const Trial& trial, const DeepSky& target) {
     std::vector<std::string> out;
     if (plan.blocks.empty()) return out;
     if (all.empty()) {
@@ -116,6 +127,10 @@ std::vector<std::string> proofSentences(const Forecasts& all, const std::vector<
     if (!all.empty())
         for (const std::string& id : plan.filters)
             if (std::none_of(all.filters.begin(), all.filters.end(), [&](const Forecast& f) { return f.filter == id; })) out.push_back(fmt::format("Nothing is foretold of {}: it has no curve, passes nothing of this target, or its blocks lie while the target is down.", nameOf(trial, id)));
+    if (target.continuum > 0 && target.hydrogen + target.oxygen + target.sulphur <= 1)
+        for (const std::string& id : plan.filters)
+            if (const Filter* f = trial.filter(id); f && (f->kind == "dual-band" || f->kind == "multi-band" || f->kind == "single-line"))
+                out.push_back(fmt::format("{} shines by its stars and dust, of which {} passes a sliver: it will lose here, and tells nothing about nebulae.", target.id, nameOf(trial, id)));
     for (const Balance& b : balance) {
         if (b.subs == 0) continue;
         if (std::abs(b.skyMore) > 0.05) out.push_back(fmt::format("The sky over {}'s blocks is {:.0f} % {} than over the baseline's: its background would be wronged by as much.", nameOf(trial, b.filter), 100 * std::abs(b.skyMore), b.skyMore > 0 ? "brighter" : "darker"));
@@ -125,7 +140,9 @@ std::vector<std::string> proofSentences(const Forecasts& all, const std::vector<
     return out;
 }
 
-Budget budgetOf(const Plan& plan, int width, int height) {
+Budget budgetOf(const Plan& plan, int width, int height, const std::vector<double>& darksAtHand) {
+    constexpr int kCalibration = 20;   // frames of each kind
+    constexpr double kFlat_s = 6;      // to take one, with reading
     Budget b;
     if (plan.blocks.empty()) return b;
     double first = 1e9, last = 0;
@@ -140,7 +157,16 @@ Budget budgetOf(const Plan& plan, int width, int height) {
     b.hours = (last - first) / 3600;
     b.energy_Wh = b.hours * (plan.mount_W + plan.camera_W + plan.heaters_W);
     b.part = plan.battery_Wh > 0 ? b.energy_Wh / plan.battery_Wh : 0;
-    b.storage_GB = static_cast<double>(b.files) * width * height * 2 / 1e9;
+    // Flats of each filter; darks of each length; biases, or darks of the flats' length.
+    std::set<double> lengths;
+    for (const PlanBlock& block : plan.blocks) lengths.insert(block.exposure_s);
+    if (!plan.brightStar.empty()) lengths.insert(plan.starExposure_s);
+    const auto missing = std::count_if(lengths.begin(), lengths.end(), [&](double s) { return std::none_of(darksAtHand.begin(), darksAtHand.end(), [&](double have) { return std::abs(have / s - 1) < 0.01; }); });
+    b.calibrationFiles = kCalibration * (static_cast<int>(filters.size()) + static_cast<int>(missing) + 1);
+    b.flats_min = static_cast<double>(filters.size()) * (plan.swap_s + kCalibration * kFlat_s) / 60;
+    for (const double s : lengths)
+        if (std::none_of(darksAtHand.begin(), darksAtHand.end(), [&](double have) { return std::abs(have / s - 1) < 0.01; })) b.darks_min += kCalibration * (s + 2) / 60;
+    b.storage_GB = static_cast<double>(b.files + b.calibrationFiles) * width * height * 2 / 1e9;
     return b;
 }
 

@@ -1,5 +1,7 @@
 #include "core/plan/schedule.h"
 
+#include "core/plan/star_series.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -18,8 +20,6 @@ const Span* longest(const std::vector<Span>& spans) {
     return it == spans.end() ? nullptr : &*it;
 }
 
-double starLength(const Plan& plan) { return plan.starSubs * (plan.starExposure_s + plan.settle_s) + 2 * plan.settle_s; }
-
 std::string hours(double s) { return fmt::format("{} h {:02} min", static_cast<int>(s / 3600), static_cast<int>(std::fmod(s, 3600) / 60)); }
 
 } // namespace
@@ -30,15 +30,6 @@ PlanBlock blockOf(const Plan& plan, const std::string& filter, double start_s) {
     const auto own = plan.exposures.find(filter);
     if (own == plan.exposures.end()) return {filter, start_s, plan.subs, plan.exposure_s};
     return {filter, start_s, std::max(1, static_cast<int>(std::lround(plan.subs * plan.exposure_s / own->second))), own->second};
-}
-
-std::vector<PlanBlock> starSeries(const Plan& plan) {
-    std::vector<PlanBlock> out;
-    std::set<std::string> seen;
-    if (plan.brightStar.empty()) return out;
-    for (const PlanBlock& b : plan.blocks)
-        if (seen.insert(b.filter).second) out.push_back({b.filter, blockEnd(plan, b) + plan.settle_s, plan.starSubs, plan.starExposure_s});
-    return out;
 }
 
 std::vector<std::string> blockOrder(const Plan& plan) {
@@ -52,14 +43,14 @@ std::vector<std::string> blockOrder(const Plan& plan) {
     return out;
 }
 
-double seriesLength(const Plan& plan) {
+double seriesLength(const Plan& plan, double slew_s) {
     double sum = 0;
     std::string before;
     std::set<std::string> seen;
     for (const std::string& filter : blockOrder(plan)) {
         if (filter != before) sum += (before.empty() ? 0 : plan.swap_s) + plan.refocus_s;
         sum += blockLength(plan, blockOf(plan, filter, 0));
-        if (!plan.brightStar.empty() && seen.insert(filter).second) sum += starLength(plan);
+        if (!plan.brightStar.empty() && seen.insert(filter).second) sum += starSeriesLength(plan, slew_s);
         before = filter;
     }
     return sum;
@@ -83,6 +74,7 @@ Laid layBlocks(Plan plan, const Site& site, const NightTrack& track, std::option
         return {plan, "The target is up by day only in this night; choose another date or target."};
     }
     const auto transit = track.transit();
+    const double slew = slewTime(plan, track);
     double now = std::max(window->from, from.value_or(window->from));
     std::string before;
     std::set<std::string> starred;
@@ -98,7 +90,7 @@ Laid layBlocks(Plan plan, const Site& site, const NightTrack& track, std::option
         }
         plan.blocks.push_back(block);
         now = blockEnd(plan, block);
-        if (!plan.brightStar.empty() && starred.insert(filter).second) now += starLength(plan);
+        if (!plan.brightStar.empty() && starred.insert(filter).second) now += starSeriesLength(plan, slew);
         before = filter;
     }
     return {plan, {}};
@@ -181,6 +173,7 @@ std::vector<std::string> blockProblems(const Plan& plan, const Trial& trial, con
             const Filter* f = trial.filter(plan.filters[i]);
             out.push_back(fmt::format("{} has no block{}.", f && !f->name.empty() ? f->name : plan.filters[i], i == 0 ? ", and it is the baseline" : ""));
         }
+    for (const std::string& s : starProblems(plan, trial, track)) out.push_back(s);
     return out;
 }
 

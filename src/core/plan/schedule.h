@@ -13,14 +13,11 @@ inline double blockEnd(const Plan& plan, const PlanBlock& block) { return block.
 /// A filter's block as the plan has it: with its own exposure, if it has one, and as many subs as gather light for as long as the others.
 PlanBlock blockOf(const Plan& plan, const std::string& filter, double start_s);
 
-/// The bright-star series, one after each filter's first block; none where the plan has no star.
-std::vector<PlanBlock> starSeries(const Plan& plan);
-
 /// The filters in the order in which their blocks come.
 std::vector<std::string> blockOrder(const Plan& plan);
 
-/// From the first block's start to the last one's end when they follow each other without a gap but swaps, refocusing and star series.
-double seriesLength(const Plan& plan);
+/// From the first block's start to the last one's end when they follow each other without a gap but swaps, refocusing and star series (`slew_s` there and back).
+double seriesLength(const Plan& plan, double slew_s = 60);
 
 /// When the plan's target can be shot: sun low enough, target high enough and above the horizon.
 std::vector<Span> usable(const Plan& plan, const Site& site, const NightTrack& track);

@@ -1,5 +1,7 @@
 #include "core/plan/suggest.h"
 
+#include "core/plan/star_series.h"
+
 #include <erfa.h>
 #include <fmt/format.h>
 
@@ -11,10 +13,6 @@ namespace caelumen {
 namespace {
 
 constexpr double kDegree = M_PI / 180;
-
-double angleBetween(double ra1, double dec1, double ra2, double dec2) {
-    return std::acos(std::clamp(std::sin(dec1 * kDegree) * std::sin(dec2 * kDegree) + std::cos(dec1 * kDegree) * std::cos(dec2 * kDegree) * std::cos((ra1 - ra2) * kDegree), -1.0, 1.0)) / kDegree;
-}
 
 /// Hour angle and declination from a place in the sky, and back, for one latitude: a catalogue of hundreds is not sent through the whole of the earth's turning.
 struct Turning {
@@ -94,7 +92,7 @@ std::vector<Suggestion> suggestTargets(const std::vector<DeepSky>& among, const 
             if (h.alt_deg < std::max(plan.lowest_deg, horizonAt(site.horizon, h.az_deg))) continue;
             g.usable_s += kStep;
             (hourAngle < 0 ? east_s : west_s) += kStep;
-            const double away = angleBetween(m.moonRa, m.moonDec, d.ra_deg, d.dec_deg);
+            const double away = separation_deg(m.moonRa, m.moonDec, d.ra_deg, d.dec_deg);
             if (m.sky.moon.alt_deg > 0) {
                 moonlit += kStep * m.sky.moonIlluminated;
                 if (h.alt_deg > g.highest_deg) g.moonAway_deg = away;

@@ -38,6 +38,7 @@ Result<NightTrack> NightTrack::of(const Observer& observer, const std::string& d
     NightTrack out;
     out.m_observer = observer;
     out.m_date = date;
+    out.m_ra = ra_deg, out.m_dec = dec_deg;
     // The sun's mean noon: the same for all who live along one meridian, whatever their clocks say.
     const double longitude = std::remainder(observer.longitude_deg, 360);
     out.m_start = midnight->plusSeconds((12 - longitude / 15) * 3600);

@@ -24,6 +24,8 @@ public:
 
     const Observer& observer() const { return m_observer; }
     const std::string& date() const { return m_date; }
+    double targetRa_deg() const { return m_ra; }
+    double targetDec_deg() const { return m_dec; }
     JulianDate start() const { return m_start; }
     static constexpr double kLength = 86400;
 
@@ -45,6 +47,7 @@ private:
     std::vector<Span> where(const std::function<double(const SkyMoment&)>& height) const; ///< spans in which it is above zero
     Observer m_observer;
     std::string m_date;
+    double m_ra = 0, m_dec = 0;
     JulianDate m_start;
     std::vector<SkyMoment> m_samples;
 };

@@ -197,7 +197,7 @@ private slots:
         nebula.sulphur = nebula.continuum = 0;
         const double noon = *night().transit();
         const auto with = [&](double subs) {
-            plan.blocks = {{"wide", noon - 600, static_cast<int>(subs), 15}, {"duo", noon, static_cast<int>(subs), 15}};
+            plan.blocks = {{"wide", noon - 600, static_cast<int>(subs), 30}, {"duo", noon, static_cast<int>(subs), 30}};
             return forecast(plan, {wide, duo}, planRig({}, typicalCameras()[0]), siteOf(6), nebula, night()).filters[1];
         };
         const auto needed = with(1).subsToTell;
@@ -221,6 +221,20 @@ private slots:
         QCOMPARE(f.pairs.size(), std::size_t{1});
         QVERIFY(std::abs(f.pairs[0].ratio - 1) < 0.05 && f.pairs[0].sigma > 0);
         QVERIFY(!f.pairs[0].subsToTell);
+    }
+
+    void narrowBandsOnAGalaxyAreCautioned() {
+        Plan p;
+        p.filters = {"open", "duo"};
+        p.blocks = {{"open", *night().transit(), 10, 180}};
+        Trial t;
+        t.filters = {{"open", "Open", "none", "", std::nullopt, false}, {"duo", "Duo", "dual-band", "", std::nullopt, false}};
+        const auto warned = [&](const char* what) {
+            for (const std::string& s : proofSentences({}, {}, p, t, target(what)))
+                if (s.find("Duo passes a sliver") != std::string::npos) return true;
+            return false;
+        };
+        QVERIFY(warned("M 104") && !warned("NGC 6188"));
     }
 
     void starsCrowdTowardsTheMilkyWay() {

@@ -4,6 +4,7 @@
 #include "core/model/plan_json.h"
 #include "core/model/trial_json.h"
 #include "core/plan/plan_out.h"
+#include "core/plan/star_series.h"
 
 #include <QTest>
 
@@ -125,7 +126,8 @@ private slots:
         const Plan laid = layBlocks(p, kSite, night()).plan;
         QCOMPARE(laid.blocks.size(), std::size_t{6});
         const double whole = blockEnd(laid, laid.blocks.back()) - laid.blocks.front().start_s + p.refocus_s; // the first block waits for the focus, too
-        QVERIFY2(std::abs(seriesLength(p) - whole) < 1, qPrintable(QString("%1 %2").arg(seriesLength(p)).arg(whole)));
+        const double told = seriesLength(p, slewTime(p, night()));
+        QVERIFY2(std::abs(told - whole) < 1, qPrintable(QString("%1 %2").arg(told).arg(whole)));
     }
 
     void draggedBlocksAreJudged() {
@@ -178,6 +180,7 @@ private slots:
         std::size_t events = 0;
         for (std::size_t at = ics.find("BEGIN:VEVENT"); at != std::string::npos; at = ics.find("BEGIN:VEVENT", at + 1)) ++events;
         QCOMPARE(events, p.blocks.size());
+        QVERIFY(ics.find("BEGIN:VALARM\r\nACTION:DISPLAY\r\nTRIGGER:-PT240S") != std::string::npos); // in time to swap and refocus
         // Line ends in a name make no lines of their own, and no formula leaves in the table.
         t.filters[0].name = "a\r\nEND:VCALENDAR\r\n";
         t.filters[1].name = "=1+1";
@@ -196,10 +199,35 @@ private slots:
         QCOMPARE(laid.blocks[1].exposure_s, 600.0);
         QCOMPARE(laid.blocks[1].subs, 3); // 10 x 180 s
         QCOMPARE(laid.blocks[0].subs, 10);
-        const auto series = starSeries(laid);
+        const auto series = starSeries(laid, night());
         QCOMPARE(series.size(), std::size_t{2});
-        for (const PlanBlock& s : series) // in its filter, and before the next block
-            for (const PlanBlock& b : laid.blocks) QVERIFY(blockEnd(laid, s) <= b.start_s || s.start_s >= blockEnd(laid, b));
+        const double slew = slewTime(laid, night());
+        QVERIFY(slew > laid.slewSettle_s + 5 && slew < 60); // from NGC 6188 to Antares, some 22 degrees
+        for (const StarBlock& s : series) { // in its filter, and there and back before the next block
+            for (const PlanBlock& b : laid.blocks) QVERIFY(blockEnd(laid, s.block) + slew <= b.start_s || s.block.start_s >= blockEnd(laid, b) + slew - 1e-6);
+            const SkyMoment there = skyAt(night().observer(), night().start().plusSeconds(s.block.start_s + 5 * 18.0), 247.352, -26.432);
+            QVERIFY(std::abs(s.star.alt_deg - there.target->alt_deg) < 0.5 && std::abs(s.moonAway_deg - *there.moonSeparation_deg) < 0.5);
+        }
+        Trial named2;
+        named2.filters = {named("a", "A"), named("b", "B")};
+        const auto mentions = [&](const Plan& plan, const char* words) {
+            for (const std::string& s : blockProblems(plan, named2, night()))
+                if (s.find(words) != std::string::npos) return true;
+            return false;
+        };
+        QVERIFY(!mentions(laid, "going back"));
+        Plan dragged = laid;
+        dragged.blocks[1].start_s -= 120; // still time to swap and refocus after the block itself, not after the series
+        QVERIFY(mentions(dragged, "going back, swapping and refocusing"));
+        Plan slow = laid;
+        slow.slew_deg_s = 0.2;
+        QVERIFY(mentions(slow, "going back"));
+        Plan unknown = laid;
+        unknown.brightStar = "Nobody";
+        QVERIFY(mentions(unknown, "not in the list"));
+        Plan set = laid;
+        set.brightStar = "Capella"; // never up there in June
+        QVERIFY(mentions(set, "stands below"));
         const auto back = planFromJson(planToJson(laid), "plan");
         QVERIFY(back.ok() && *back == laid);
         Trial t;
@@ -258,7 +286,10 @@ private slots:
         p.battery_Wh = 200;
         const Budget b = budgetOf(p, 6000, 4000);
         QCOMPARE(b.files, 40);
-        QVERIFY(std::abs(b.storage_GB - 40 * 0.048) < 1e-9);
+        QCOMPARE(b.calibrationFiles, 20 * (2 + 1 + 1)); // flats of two filters, darks of one length, biases
+        QVERIFY(std::abs(b.storage_GB - 120 * 0.048) < 1e-9);
+        QCOMPARE(budgetOf(p, 6000, 4000, {180}).calibrationFiles, 60);
+        QVERIFY(b.flats_min > 4 && b.darks_min > 60 && budgetOf(p, 6000, 4000, {180}).darks_min == 0);
         QVERIFY(std::abs(b.energy_Wh - b.hours * 52) < 1e-9 && std::abs(b.part - b.energy_Wh / 200) < 1e-9);
         QVERIFY(b.hours > 2 && b.hours < 4);
     }
