@@ -3,130 +3,21 @@
 #include "core/base/pixel_rows.h"
 #include "core/base/statistics.h"
 #include "core/base/text.h"
-#include "core/image/name_facts.h"
-#include "core/prepare/adu_rows.h"
-#include "core/prepare/combine.h"
+#include "core/prepare/master_frames.h"
 
 #include <fmt/format.h>
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
-#include <map>
 #include <mutex>
 
 namespace caelumen {
-namespace fs = std::filesystem;
 namespace {
-
-struct Opened {
-    FrameInfo info;
-    StoredRows rows;
-    double level = 0; ///< median of a sample of the central half, first stored plane
-    double top = 0;   ///< of that sample, its 99 % point
-};
-
-std::vector<float> sampleOf(const Plane& plane, std::size_t most = 200'000) {
-    std::vector<float> out;
-    const std::size_t step = std::max<std::size_t>(1, plane.size() / most) | 1;
-    for (std::size_t i = 0; i < plane.size(); i += step)
-        if (std::isfinite(plane.data()[i])) out.push_back(plane.data()[i]);
-    return out;
-}
-
-Result<Opened> openOne(const fs::path& path, const FrameInfo& light, const char* kind, double full) {
-    const auto file = FrameFile::open(path);
-    if (!file) return file.error();
-    const FrameInfo& info = file->info();
-    const auto stored = [](const FrameInfo& i) { return i.mosaic ? std::size_t{1} : i.channels.size(); };
-    if (info.width != light.width || info.height != light.height || stored(info) != stored(light))
-        return Error{fmt::format("{} is a {} of {} x {} pixels, but the subs have {} x {}; give frames of the same camera and binning.", shown(path), kind, info.width, info.height, light.width, light.height)};
-    auto rows = aduRows(*file, full);
-    if (!rows) return rows.error();
-    Opened out{info, std::move(*rows), 0, 0};
-    completeFromName(out.info.facts, nameText(path.filename()));
-    std::vector<float> line(static_cast<std::size_t>(info.width)), values;
-    for (int y = info.height / 4; y < info.height * 3 / 4; y += std::max(1, info.height / 128)) {
-        if (const Status read = out.rows.read(0, y, 1, line.data()); !read) return read.error();
-        for (int x = info.width / 4; x < info.width * 3 / 4; x += std::max(1, info.width / 256) | 1)
-            if (std::isfinite(line[static_cast<std::size_t>(x)])) values.push_back(line[static_cast<std::size_t>(x)]);
-    }
-    if (values.empty()) return Error{fmt::format("{} has no usable pixels; take it out of the {}.", shown(path), plural(kind))};
-    std::vector<double> sorted(values.begin(), values.end());
-    out.top = quantile(sorted, 0.99);
-    out.level = median(std::span<float>(values));
-    return out;
-}
-
-Result<std::vector<Opened>> openAll(const std::vector<fs::path>& paths, const FrameInfo& light, const char* kind, double full) {
-    std::vector<Opened> out;
-    for (const fs::path& p : paths) {
-        auto one = openOne(p, light, kind, full);
-        if (!one) return one.error();
-        out.push_back(std::move(*one));
-    }
-    return out;
-}
-
-std::vector<StoredRows> rowsOf(const std::vector<Opened>& frames) {
-    std::vector<StoredRows> out;
-    for (const Opened& f : frames) out.push_back(f.rows);
-    return out;
-}
-
-Result<std::vector<Plane>> means(const std::vector<Opened>& frames, const std::vector<double>& scale, const std::vector<Plane>* zero, std::size_t planes, const Job& job) {
-    std::vector<Plane> out;
-    for (std::size_t p = 0; p < planes; ++p) {
-        auto mean = meanOfFrames(rowsOf(frames), static_cast<int>(p), scale, zero && !zero->empty() ? &(*zero)[p] : nullptr, job);
-        if (!mean) return mean.error();
-        out.push_back(std::move(*mean));
-    }
-    return out;
-}
-
-/// Frames whose level stands apart from the others: a lamp that leaked in, a lid that was off.
-void leaveOutLeaks(std::vector<Opened>& frames, const char* kind, std::vector<std::string>& warnings) {
-    if (frames.size() < 4) return;
-    std::vector<double> levels;
-    for (const Opened& f : frames) levels.push_back(f.level);
-    std::vector<double> room = levels;
-    const double middle = median(std::span<double>(room)), sigma = robustSigma(room), limit = std::max(6 * sigma, 0.02 * std::abs(middle) + 4);
-    std::erase_if(frames, [&](const Opened& f) {
-        const bool out = f.level > middle + limit;
-        if (out) warnings.push_back(fmt::format("{} is brighter than the other {} ({:.0f} against {:.0f} ADU): light leaked in. It was left out.", shown(f.info.path.filename()), plural(kind), f.level, middle));
-        return out;
-    });
-}
 
 std::string celsius(std::optional<double> t) { return t ? fmt::format("{:.0f} C", *t) : std::string("unknown temperature"); }
 std::string length(std::optional<double> s) { return s ? fmt::format("{:g} s", *s) : std::string("unknown exposure"); }
-
-/// How far a group of darks lies from the subs: gain first, then exposure, then temperature (a dark current doubles every 6 K or so).
-double distance(const FrameFacts& dark, const FrameFacts& light, std::optional<double> exposure) {
-    double d = 0;
-    if (dark.gain_setting && light.gain_setting && std::abs(*dark.gain_setting - *light.gain_setting) > 0.5) d += 100;
-    if (dark.offset_setting && light.offset_setting && std::abs(*dark.offset_setting - *light.offset_setting) > 0.5) d += 100;
-    if (dark.sub_exposure_s && exposure) d += 3 * std::abs(std::log2(*dark.sub_exposure_s / *exposure));
-    else d += 2;
-    if (dark.sensor_temperature_c && light.sensor_temperature_c) d += std::abs(*dark.sensor_temperature_c - *light.sensor_temperature_c) / 6;
-    else d += 0.5;
-    return d;
-}
-
-/// Frames of one gain, exposure and temperature (to whole degrees): the group nearest to what is wanted.
-std::vector<Opened> nearest(std::vector<Opened> all, const FrameFacts& light, std::optional<double> exposure) {
-    std::map<std::string, std::vector<Opened>> groups;
-    for (Opened& f : all) {
-        const FrameFacts& x = f.info.facts;
-        const std::string key = fmt::format("{:.0f} {:.2f} {:.0f}", x.gain_setting.value_or(-1), std::log(x.sub_exposure_s.value_or(1e-3)), std::round(x.sensor_temperature_c.value_or(-99) / 2));
-        groups[key].push_back(std::move(f));
-    }
-    const auto best = std::min_element(groups.begin(), groups.end(), [&](const auto& a, const auto& b) {
-        const double da = distance(a.second.front().info.facts, light, exposure), db = distance(b.second.front().info.facts, light, exposure);
-        return da != db ? da < db : a.second.size() > b.second.size();
-    });
-    return best == groups.end() ? std::vector<Opened>{} : std::move(best->second);
-}
 
 /// The colour site of a stored pixel: 0 for frames without a mosaic, else its place in the 2x2 cell.
 int siteOf(const FrameInfo& info, int x, int y) { return info.mosaic ? 2 * (y & 1) + (x & 1) : 0; }
@@ -167,6 +58,215 @@ void findHot(const Plane& dark, double full, std::vector<std::int64_t>& hot) {
     if (hot.size() > dark.size() / 50) hot.clear(); // a glow, not defects
 }
 
+/// The masters of one recipe, kind by kind.
+class CalibrationMaker {
+public:
+    CalibrationMaker(const SubsRecipe& recipe, const FrameInfo& light, const Job& job)
+        : m_recipe(recipe), m_light(light), m_facts(light.facts), m_job(job), m_exposure(recipe.run.sub_exposure_s ? recipe.run.sub_exposure_s : light.facts.sub_exposure_s),
+          m_planes(light.mosaic ? 1 : light.channels.size()) {
+        const Rig rig = factsOf(recipe, m_facts).rig;
+        m_pedestal = rig.pedestal_adu;
+        m_full = rig.full_scale_adu.value_or(light.integer && light.bits <= 16 ? std::pow(2.0, light.bits) - 1 : 65535);
+        m_out.step = light.mosaic ? 2 : 1;
+    }
+
+    Result<Calibration> make() {
+        if (const Status done = takeBiases(); !done) return done.error();
+        if (const Status done = takeZero(); !done) return done.error();
+        if (const Status done = takeFlats(); !done) return done.error();
+        std::vector<std::int64_t>& defects = m_out.defects;
+        std::sort(defects.begin(), defects.end());
+        defects.erase(std::unique(defects.begin(), defects.end()), defects.end());
+        if (defects.size() > static_cast<std::size_t>(m_light.width) * static_cast<std::size_t>(m_light.height) / 20) defects.clear();
+        if (!defects.empty()) did("{} defective pixels filled from neighbours of the same colour", defects.size());
+        m_job.report(1, "Masters");
+        return std::move(m_out);
+    }
+
+private:
+    template<class... Args>
+    void did(fmt::format_string<Args...> text, Args&&... args) {
+        m_out.history.push_back(fmt::format(text, std::forward<Args>(args)...));
+    }
+    template<class... Args>
+    void warn(fmt::format_string<Args...> text, Args&&... args) {
+        m_out.warnings.push_back(fmt::format(text, std::forward<Args>(args)...));
+    }
+
+    Status takeBiases() {
+        if (m_recipe.biases.empty()) return Done{};
+        m_job.report(0, "Bias");
+        auto frames = openCalibrationFrames(m_recipe.biases, m_light, "bias", m_full);
+        if (!frames) return frames.error();
+        leaveOutLeaks(*frames, "bias", m_out.warnings);
+        auto mean = masterOf(*frames, {}, nullptr, m_planes, m_job);
+        if (!mean) return mean.error();
+        m_bias = std::move(*mean);
+        m_biasLevel = frames->front().level;
+        did("bias: mean of {} frames", frames->size());
+        return Done{};
+    }
+
+    /// What the subs show without light.
+    Status takeZero() {
+        if (!m_recipe.darks.empty()) return takeDarks();
+        if (!m_bias.empty()) {
+            m_out.dark = m_bias;
+            m_out.zeroKnown = true;
+            warn("No darks were given: hot pixels and the sensor's glow stay in.");
+        } else if (m_pedestal) {
+            m_out.pedestal = *m_pedestal;
+            m_out.zeroKnown = true;
+            did("pedestal of {:g} ADU taken away", *m_pedestal);
+            warn("No darks and no biases were given: hot pixels and the sensor's glow stay in.");
+        } else {
+            warn("No darks, no biases and no pedestal are known: the sky's absolute level stays unknown.");
+        }
+        return Done{};
+    }
+
+    Status takeDarks() {
+        m_job.report(0.3, "Darks");
+        auto frames = openCalibrationFrames(m_recipe.darks, m_light, "dark", m_full);
+        if (!frames) return frames.error();
+        std::vector<CalibrationFrame> chosen = nearestDarks(*frames, m_facts, m_exposure);
+        leaveOutLeaks(chosen, "dark", m_out.warnings);
+        const FrameFacts& d = chosen.front().info.facts;
+        auto mean = masterOf(chosen, {}, nullptr, m_planes, m_job);
+        if (!mean) return mean.error();
+        m_out.dark = std::move(*mean);
+        did("dark: mean of {} of {} frames, {} at {} for subs of {} at {}", chosen.size(), frames->size(), length(d.sub_exposure_s), celsius(d.sensor_temperature_c), length(m_exposure), celsius(m_facts.sensor_temperature_c));
+        if (d.sensor_temperature_c && m_facts.sensor_temperature_c && std::abs(*d.sensor_temperature_c - *m_facts.sensor_temperature_c) > 2)
+            warn("The nearest darks were taken at {}, the subs at {}: dark current is not fully removed.", celsius(d.sensor_temperature_c), celsius(m_facts.sensor_temperature_c));
+        if (d.gain_setting && m_facts.gain_setting && std::abs(*d.gain_setting - *m_facts.gain_setting) > 0.5)
+            warn("The darks were taken at gain {:g}, the subs at {:g}: take darks at the subs' gain.", *d.gain_setting, *m_facts.gain_setting);
+        for (const std::string& leak : lightInDarks(*frames, m_out.dark.front(), m_bias.empty() ? nullptr : &m_bias.front(), m_biasLevel)) m_out.warnings.push_back(leak);
+        if (d.sub_exposure_s && m_exposure && std::abs(*d.sub_exposure_s / *m_exposure - 1) > 0.02) scaleDarks(*d.sub_exposure_s);
+        findHot(m_out.dark.front(), m_full, m_out.defects);
+        m_out.zeroKnown = true;
+        return Done{};
+    }
+
+    void scaleDarks(double taken_s) {
+        if (m_bias.empty()) return warn("The nearest darks last {}, the subs {}, and without biases they cannot be scaled.", length(taken_s), length(m_exposure));
+        const auto ratio = static_cast<float>(*m_exposure / taken_s);
+        for (std::size_t p = 0; p < m_planes; ++p)
+            tbb::parallel_for(0, m_light.height, [&](int y) {
+                float* to = m_out.dark[p].row(y);
+                const float* zero = m_bias[p].row(y);
+                for (int x = 0; x < m_light.width; ++x) to[x] = zero[x] + (to[x] - zero[x]) * ratio;
+            });
+        did("dark current scaled by {:.3g} above the bias", ratio);
+        warn("The nearest darks last {}, the subs {}: their current was scaled, which does not remove a glow of the sensor's edge exactly.", length(taken_s), length(m_exposure));
+    }
+
+    bool subtracts() const { return m_recipe.flatSchool == FlatSchool::Subtract; }
+
+    Status takeFlats() {
+        if (m_recipe.flats.empty()) {
+            warn("No flats were given: vignetting and dust stay in.");
+            return Done{};
+        }
+        m_job.report(0.6, "Flats");
+        auto frames = openCalibrationFrames(m_recipe.flats, m_light, "flat", m_full);
+        if (!frames) return frames.error();
+        leaveOutOtherFilters(*frames);
+        if (subtracts()) {
+            if (const Status fits = diffusersFit(*frames); !fits) return fits;
+        } else {
+            const auto saturated = [&](const CalibrationFrame& f) { return f.top > 0.97 * m_full || f.level > 0.9 * m_full; };
+            const auto many = std::count_if(frames->begin(), frames->end(), saturated);
+            if (many > 0) warn("{} of {} flats are saturated and were left out.", many, frames->size());
+            std::erase_if(*frames, saturated);
+        }
+        auto zero = zeroOfFlats();
+        if (!zero) return zero.error();
+        if (frames->empty()) {
+            warn("No usable flat is left: the subs stay unflattened.");
+            return Done{};
+        }
+        return addFlats(*frames, *zero);
+    }
+
+    void leaveOutOtherFilters(std::vector<CalibrationFrame>& frames) {
+        if (!m_facts.filter) return;
+        const auto other = [&](const CalibrationFrame& f) { return f.info.facts.filter && *f.info.facts.filter != *m_facts.filter; };
+        const auto wrong = std::count_if(frames.begin(), frames.end(), other);
+        if (wrong > 0 && wrong < static_cast<std::ptrdiff_t>(frames.size())) {
+            warn("{} of {} flats are of another filter than {} and were left out.", wrong, frames.size(), *m_facts.filter);
+            std::erase_if(frames, other);
+        } else if (wrong > 0) {
+            warn("All flats are of {}, the subs of {}: dust and vignetting may differ.", *frames.front().info.facts.filter, *m_facts.filter);
+        }
+    }
+
+    /// What a diffuser shows is subtracted as it is: it must have gathered light for as long as the subs.
+    Status diffusersFit(const std::vector<CalibrationFrame>& frames) {
+        for (const CalibrationFrame& f : frames) {
+            const auto own = f.info.facts.sub_exposure_s;
+            if (own && m_exposure && std::abs(*own / *m_exposure - 1) > 0.05)
+                return Error{fmt::format("The diffuser frame {} lasts {}, the subs {}: subtracted, it would take away another glow than they have. Take diffuser frames of the subs' length, or divide by flats.", shown(f.info.path.filename()), length(own), length(m_exposure))};
+        }
+        return Done{};
+    }
+
+    /// The zero of the flats: their own darks, else a bias, else the darks as they are (when short), else the pedestal.
+    Result<std::vector<Plane>> zeroOfFlats() {
+        if (!m_recipe.flatDarks.empty()) {
+            auto darks = openCalibrationFrames(m_recipe.flatDarks, m_light, "flat dark", m_full);
+            if (!darks) return darks.error();
+            did("flat dark: mean of {} frames", darks->size());
+            return masterOf(*darks, {}, nullptr, m_planes, m_job);
+        }
+        if (!m_bias.empty()) return m_bias;
+        if (subtracts() && !m_out.dark.empty()) return m_out.dark;
+        if (m_pedestal) return std::vector<Plane>(m_planes, Plane(m_light.width, m_light.height, static_cast<float>(*m_pedestal)));
+        if (!m_out.dark.empty()) {
+            warn("The flats have no darks of their own and no biases: the subs' darks were taken as their zero.");
+            return m_out.dark;
+        }
+        warn("The zero of the flats is unknown: vignetting is corrected too little.");
+        return std::vector<Plane>{};
+    }
+
+    Status addFlats(const std::vector<CalibrationFrame>& frames, const std::vector<Plane>& zero) {
+        double zeroLevel = 0;
+        if (!zero.empty()) {
+            std::vector<float> sample = sampleOf(zero.front(), 20'000);
+            zeroLevel = median(std::span<float>(sample));
+        }
+        std::vector<double> scale;
+        double mean = 0;
+        for (const CalibrationFrame& f : frames) mean += (f.level - zeroLevel) / static_cast<double>(frames.size());
+        if (!subtracts() && mean < 0.05 * m_full) warn("The flats are dim ({:.1f} % of full scale): their noise goes into every sub.", 100 * mean / m_full);
+        for (const CalibrationFrame& f : frames) scale.push_back(subtracts() ? 1 : mean / std::max(1.0, f.level - zeroLevel));
+        auto flat = masterOf(frames, scale, &zero, m_planes, m_job);
+        if (!flat) return flat.error();
+        if (subtracts()) {
+            m_out.diffuser = std::move(*flat);
+            m_out.zeroKnown = false; // the sky went with it
+            did("diffuser: mean of {} frames subtracted", frames.size());
+            warn("The flats were subtracted (diffuser school): glow and rings go, but transmission is not corrected, so fluxes and throughput differ across the frame.");
+            return Done{};
+        }
+        m_out.factor = std::move(*flat);
+        std::vector<std::int64_t> dead;
+        for (Plane& f : m_out.factor) normaliseFlat(f, m_light, &f == &m_out.factor.front() ? m_out.defects : dead);
+        did("flat: mean of {} frames, each colour site over the median of its central half", frames.size());
+        return Done{};
+    }
+
+    const SubsRecipe& m_recipe;
+    const FrameInfo& m_light;
+    const FrameFacts& m_facts;
+    const Job& m_job;
+    std::optional<double> m_exposure, m_pedestal, m_biasLevel;
+    std::size_t m_planes;
+    double m_full = 65535;
+    std::vector<Plane> m_bias;
+    Calibration m_out;
+};
+
 } // namespace
 
 void Calibration::apply(int plane, int y, int count, int width, float* rows) const {
@@ -199,204 +299,6 @@ void Calibration::apply(int plane, int y, int count, int width, float* rows) con
     }
 }
 
-Result<Plane> meanOfFrames(const std::vector<StoredRows>& frames, int plane, const std::vector<double>& scale, const Plane* zero, const Job& job) {
-    const int w = frames.front().width(), h = frames.front().height();
-    Plane out = Plane::unfilled(w, h);
-    const int band = static_cast<int>(std::clamp<long long>((16LL << 20) / (static_cast<long long>(w) * static_cast<long long>(frames.size()) * 4), 2, 32));
-    const int bands = (h + band - 1) / band;
-    CombineOptions options;
-    options.low = options.high = 3.5;
-    std::mutex guard;
-    std::optional<Error> failure;
-    tbb::parallel_for(0, bands, [&](int b) {
-        if (job.cancelled()) return;
-        const int y0 = b * band, rows = std::min(band, h - y0);
-        const std::size_t size = static_cast<std::size_t>(w) * static_cast<std::size_t>(rows);
-        std::vector<float> pixels(frames.size() * size);
-        for (std::size_t f = 0; f < frames.size(); ++f) {
-            float* at = pixels.data() + f * size;
-            if (const Status read = frames[f].read(plane, y0, rows, at); !read) {
-                const std::scoped_lock lock(guard);
-                if (!failure) failure = read.error();
-                return;
-            }
-            for (int r = 0; r < rows; ++r) {
-                float* row = at + static_cast<std::size_t>(r) * static_cast<std::size_t>(w);
-                if (zero) rows::calibrate(row, w, zero->row(y0 + r), 0, nullptr, row);
-                if (!scale.empty()) rows::scale(row, w, 0, static_cast<float>(scale[f]));
-            }
-        }
-        // Noise of one frame from the difference of two, here: flats are noisier where they are bright.
-        NoiseModel model;
-        if (frames.size() > 1) {
-            std::vector<double> differences;
-            for (std::size_t i = 0; i < size; i += 7)
-                if (const float d = pixels[i] - pixels[size + i]; d == d) differences.push_back(d);
-            if (differences.size() > 100) model.sky = 1.05 * robustSigma(differences) / std::sqrt(2.0);
-        }
-        std::vector<float> level(pixels.begin(), pixels.begin() + w);
-        std::erase_if(level, [](float v) { return v != v; });
-        model.level = median(std::span<float>(level));
-        std::vector<const float*> pointers(frames.size());
-        for (int r = 0; r < rows; ++r) {
-            for (std::size_t f = 0; f < frames.size(); ++f) pointers[f] = pixels.data() + f * size + static_cast<std::size_t>(r) * static_cast<std::size_t>(w);
-            combineRows(pointers, w, model, options, {}, out.row(y0 + r));
-        }
-    });
-    if (failure) return *failure;
-    if (job.cancelled()) return Error{kCancelled};
-    return out;
-}
-
-Result<Calibration> makeCalibration(const SubsRecipe& recipe, const FrameInfo& light, const Job& job) {
-    Calibration out;
-    out.step = light.mosaic ? 2 : 1;
-    const FrameFacts& facts = light.facts;
-    const std::optional<double> exposure = recipe.run.sub_exposure_s ? recipe.run.sub_exposure_s : facts.sub_exposure_s;
-    const std::size_t planes = light.mosaic ? 1 : light.channels.size();
-    const Rig rig = factsOf(recipe, facts).rig;
-    const std::optional<double> pedestal = rig.pedestal_adu;
-
-    const double full = rig.full_scale_adu.value_or(light.integer && light.bits <= 16 ? std::pow(2.0, light.bits) - 1 : 65535);
-
-    std::vector<Plane> bias;
-    double biasLevel = 0;
-    if (!recipe.biases.empty()) {
-        job.report(0, "Bias");
-        auto frames = openAll(recipe.biases, light, "bias", full);
-        if (!frames) return frames.error();
-        leaveOutLeaks(*frames, "bias", out.warnings);
-        auto mean = means(*frames, {}, nullptr, planes, job);
-        if (!mean) return mean.error();
-        bias = std::move(*mean);
-        biasLevel = frames->front().level;
-        out.history.push_back(fmt::format("bias: mean of {} frames", frames->size()));
-    }
-    if (!recipe.darks.empty()) {
-        job.report(0.3, "Darks");
-        auto frames = openAll(recipe.darks, light, "dark", full);
-        if (!frames) return frames.error();
-        const std::size_t given = frames->size();
-        std::vector<Opened> chosen = nearest(std::move(*frames), facts, exposure);
-        leaveOutLeaks(chosen, "dark", out.warnings);
-        const FrameFacts& d = chosen.front().info.facts;
-        auto mean = means(chosen, {}, nullptr, planes, job);
-        if (!mean) return mean.error();
-        out.dark = std::move(*mean);
-        out.history.push_back(fmt::format("dark: mean of {} of {} frames, {} at {} for subs of {} at {}", chosen.size(), given, length(d.sub_exposure_s), celsius(d.sensor_temperature_c), length(exposure), celsius(facts.sensor_temperature_c)));
-        if (d.sensor_temperature_c && facts.sensor_temperature_c && std::abs(*d.sensor_temperature_c - *facts.sensor_temperature_c) > 2)
-            out.warnings.push_back(fmt::format("The nearest darks were taken at {}, the subs at {}: dark current is not fully removed.", celsius(d.sensor_temperature_c), celsius(facts.sensor_temperature_c)));
-        if (d.gain_setting && facts.gain_setting && std::abs(*d.gain_setting - *facts.gain_setting) > 0.5)
-            out.warnings.push_back(fmt::format("The darks were taken at gain {:g}, the subs at {:g}: take darks at the subs' gain.", *d.gain_setting, *facts.gain_setting));
-        if (d.sub_exposure_s && exposure && std::abs(*d.sub_exposure_s / *exposure - 1) > 0.02) {
-            if (!bias.empty()) {
-                const auto ratio = static_cast<float>(*exposure / *d.sub_exposure_s);
-                for (std::size_t p = 0; p < planes; ++p)
-                    tbb::parallel_for(0, light.height, [&](int y) {
-                        float* to = out.dark[p].row(y);
-                        const float* zero = bias[p].row(y);
-                        for (int x = 0; x < light.width; ++x) to[x] = zero[x] + (to[x] - zero[x]) * ratio;
-                    });
-                out.history.push_back(fmt::format("dark current scaled by {:.3g} above the bias", ratio));
-                out.warnings.push_back(fmt::format("The nearest darks last {}, the subs {}: their current was scaled, which does not remove a glow of the sensor's edge exactly.", length(d.sub_exposure_s), length(exposure)));
-            } else {
-                out.warnings.push_back(fmt::format("The nearest darks last {}, the subs {}, and without biases they cannot be scaled.", length(d.sub_exposure_s), length(exposure)));
-            }
-        }
-        if (!bias.empty() && chosen.front().level > biasLevel + 200) out.warnings.push_back(fmt::format("The darks lie {:.0f} ADU above the biases: a warm sensor, or light leaked in.", chosen.front().level - biasLevel));
-        findHot(out.dark.front(), full, out.defects);
-        out.zeroKnown = true;
-    } else if (!bias.empty()) {
-        for (Plane& b : bias) out.dark.push_back(b);
-        out.zeroKnown = true;
-        out.warnings.emplace_back("No darks were given: hot pixels and the sensor's glow stay in.");
-    } else if (pedestal) {
-        out.pedestal = *pedestal;
-        out.zeroKnown = true;
-        out.history.push_back(fmt::format("pedestal of {:g} ADU taken away", *pedestal));
-        out.warnings.emplace_back("No darks and no biases were given: hot pixels and the sensor's glow stay in.");
-    } else {
-        out.warnings.emplace_back("No darks, no biases and no pedestal are known: the sky's absolute level stays unknown.");
-    }
-
-    if (!recipe.flats.empty()) {
-        job.report(0.6, "Flats");
-        auto frames = openAll(recipe.flats, light, "flat", full);
-        if (!frames) return frames.error();
-        const bool subtracts = recipe.flatSchool == FlatSchool::Subtract;
-        if (facts.filter) {
-            const auto other = [&](const Opened& f) { return f.info.facts.filter && *f.info.facts.filter != *facts.filter; };
-            const auto wrong = std::count_if(frames->begin(), frames->end(), other);
-            if (wrong > 0 && wrong < static_cast<std::ptrdiff_t>(frames->size())) {
-                out.warnings.push_back(fmt::format("{} of {} flats are of another filter than {} and were left out.", wrong, frames->size(), *facts.filter));
-                std::erase_if(*frames, other);
-            } else if (wrong > 0) {
-                out.warnings.push_back(fmt::format("All flats are of {}, the subs of {}: dust and vignetting may differ.", *frames->front().info.facts.filter, *facts.filter));
-            }
-        }
-        if (!subtracts) {
-            const auto saturated = [&](const Opened& f) { return f.top > 0.97 * full || f.level > 0.9 * full; };
-            const auto many = std::count_if(frames->begin(), frames->end(), saturated);
-            if (many > 0) out.warnings.push_back(fmt::format("{} of {} flats are saturated and were left out.", many, frames->size()));
-            std::erase_if(*frames, saturated);
-        }
-        // The zero of the flats: their own darks, else a bias, else the darks as they are (when short), else the pedestal.
-        std::vector<Plane> zero;
-        if (!recipe.flatDarks.empty()) {
-            auto darks = openAll(recipe.flatDarks, light, "flat dark", full);
-            if (!darks) return darks.error();
-            auto mean = means(*darks, {}, nullptr, planes, job);
-            if (!mean) return mean.error();
-            zero = std::move(*mean);
-            out.history.push_back(fmt::format("flat dark: mean of {} frames", darks->size()));
-        } else if (!bias.empty()) {
-            for (const Plane& b : bias) zero.push_back(b);
-        } else if (subtracts && !out.dark.empty()) {
-            for (const Plane& d : out.dark) zero.push_back(d);
-        } else if (pedestal) {
-            zero.assign(planes, Plane(light.width, light.height, static_cast<float>(*pedestal)));
-        } else if (!out.dark.empty()) {
-            for (const Plane& d : out.dark) zero.push_back(d);
-            out.warnings.emplace_back("The flats have no darks of their own and no biases: the subs' darks were taken as their zero.");
-        } else {
-            out.warnings.emplace_back("The zero of the flats is unknown: vignetting is corrected too little.");
-        }
-        if (frames->empty()) {
-            out.warnings.emplace_back("No usable flat is left: the subs stay unflattened.");
-        } else {
-            double zeroLevel = 0;
-            if (!zero.empty()) {
-                std::vector<float> sample = sampleOf(zero.front(), 20'000);
-                zeroLevel = median(std::span<float>(sample));
-            }
-            std::vector<double> scale;
-            double mean = 0;
-            for (const Opened& f : *frames) mean += (f.level - zeroLevel) / static_cast<double>(frames->size());
-            if (!subtracts && mean < 0.05 * full) out.warnings.push_back(fmt::format("The flats are dim ({:.1f} % of full scale): their noise goes into every sub.", 100 * mean / full));
-            for (const Opened& f : *frames) scale.push_back(subtracts ? 1 : mean / std::max(1.0, f.level - zeroLevel));
-            auto flat = means(*frames, scale, &zero, planes, job);
-            if (!flat) return flat.error();
-            if (subtracts) {
-                out.diffuser = std::move(*flat);
-                out.zeroKnown = false; // the sky went with it
-                out.history.push_back(fmt::format("diffuser: mean of {} frames subtracted", frames->size()));
-                out.warnings.emplace_back("The flats were subtracted (diffuser school): glow and rings go, but transmission is not corrected, so fluxes and throughput differ across the frame.");
-            } else {
-                out.factor = std::move(*flat);
-                std::vector<std::int64_t> dead;
-                for (Plane& f : out.factor) normaliseFlat(f, light, &f == &out.factor.front() ? out.defects : dead);
-                out.history.push_back(fmt::format("flat: mean of {} frames, each colour site over the median of its central half", frames->size()));
-            }
-        }
-    } else {
-        out.warnings.emplace_back("No flats were given: vignetting and dust stay in.");
-    }
-    std::sort(out.defects.begin(), out.defects.end());
-    out.defects.erase(std::unique(out.defects.begin(), out.defects.end()), out.defects.end());
-    if (out.defects.size() > static_cast<std::size_t>(light.width) * static_cast<std::size_t>(light.height) / 20) out.defects.clear();
-    if (!out.defects.empty()) out.history.push_back(fmt::format("{} defective pixels filled from neighbours of the same colour", out.defects.size()));
-    job.report(1, "Masters");
-    return out;
-}
+Result<Calibration> makeCalibration(const SubsRecipe& recipe, const FrameInfo& light, const Job& job) { return CalibrationMaker(recipe, light, job).make(); }
 
 } // namespace caelumen

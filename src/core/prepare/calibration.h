@@ -28,7 +28,4 @@ struct Calibration {
 /// from the group nearest in gain, exposure and temperature, and the distance is said; flats of another filter, saturated or of another size are left out with a warning.
 Result<Calibration> makeCalibration(const SubsRecipe& recipe, const FrameInfo& light, const Job& job = {});
 
-/// Mean of frames with outliers rejected, one stored plane. `scale`: each frame's factor after `zero` has been taken away; both may be empty.
-Result<Plane> meanOfFrames(const std::vector<StoredRows>& frames, int plane, const std::vector<double>& scale, const Plane* zero, const Job& job = {});
-
 } // namespace caelumen

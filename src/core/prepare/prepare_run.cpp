@@ -2,6 +2,7 @@
 
 #include "core/base/file.h"
 #include "core/base/json.h"
+#include "core/base/statistics.h"
 #include "core/base/text.h"
 #include "core/model/results.h"
 #include "core/prepare/moon_response.h"
@@ -64,6 +65,19 @@ std::string veilOf(const JudgedRun& run) {
     if (veiled == 0 || !clear) return {};
     return fmt::format("{} of {} kept {} less than {:.0f} % of the clearest starlight (down to {:.0f} %, {}): the stack has {:.1f} % of it. For a fair test leave them out (cull limit \"transparency\").", veiled, run.kept(),
                        veiled == 1 ? "sub shows" : "subs show", 100 * kVeiled, 100 * clear->least, shown(pathOf(clear->dimmest).filename()), 100 * clear->mean);
+}
+
+/// No sky is darker than nothing: the darks hold light, or are of another offset.
+std::string belowZero(const JudgedRun& run) {
+    std::map<std::string, std::vector<double>> levels, noises;
+    for (const JudgedSub& s : run.subs)
+        if (s.keep)
+            for (const auto& [channel, level] : s.figures.level) levels[channel].push_back(level), noises[channel].push_back(s.figures.noise.at(channel));
+    for (auto& [channel, level] : levels) {
+        const double middle = median(std::span<double>(level)), noise = median(std::span<double>(noises[channel]));
+        if (middle < -0.05 * noise) return fmt::format("The sky lies {:.1f} ADU below zero in {} once the dark is taken away: light leaked into the darks, or they are of another offset, gain or length. No background can be told from this stack.", -middle, channel);
+    }
+    return {};
 }
 
 /// One stack is of one filter, gain and scale. The odd ones are the fewer.
@@ -178,6 +192,8 @@ Result<PreparedRun> prepareRun(const SubsRecipe& recipe, const fs::path& out, co
         prepared.history = measurer->calibration().history;
         prepared.warnings = measurer->calibration().warnings;
         for (const std::string& note : prepared.run.notes) prepared.warnings.push_back(note);
+        if (measurer->calibration().zeroKnown)
+            if (const std::string below = belowZero(prepared.run); !below.empty()) prepared.warnings.push_back(below);
         if (const std::string veiled = veilOf(prepared.run); !veiled.empty()) prepared.warnings.push_back(veiled);
         prepared.gain_e_per_adu = measurer->gain();
         auto stack = stackSubs(recipe, *measurer, prepared.run, out, part(0.6, 1));

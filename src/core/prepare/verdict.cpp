@@ -237,6 +237,10 @@ void judgeAgain(JudgedRun& run, const CullOptions& cull) {
     double turned = 0;
     for (const JudgedSub& s : run.subs)
         if (s.keep && s.alignment) turned = std::max(turned, std::abs(std::remainder(s.alignment->rotation_deg, 180)));
+    const auto starless = std::count_if(run.subs.begin(), run.subs.end(), [](const JudgedSub& s) { return s.figures.problem.empty() && !s.figures.transparency; });
+    if (several && starless > 0)
+        run.notes.push_back(fmt::format("{} of {} subs share too few stars with the reference: clouds over {} are not told by starlight, only by the sky.", starless, run.subs.size(), starless == 1 ? "it" : "them"));
+    if (!several) run.notes.push_back(fmt::format("{} {} too few to tell which is odd: none is left out for clouds, focus or trails.", run.subs.size(), run.subs.size() == 1 ? "sub is" : "subs are"));
     if (turned > 2) run.notes.push_back(fmt::format("The camera was turned by {:.1f} degrees within the run: one set of flats cannot fit all its subs.", turned));
 }
 

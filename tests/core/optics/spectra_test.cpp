@@ -45,6 +45,13 @@ private slots:
 
     void moonlightBehavesAsTheMoonDoes() {
         QCOMPARE(moonlightNanoLamberts(0, -1, 60, 60), 0.0);
+        // It rises without a step: next to nothing on the horizon, and never more than a few per cent of its later light from one tenth of a degree to the next.
+        const double high = moonlightNanoLamberts(0, 40, 60, 60);
+        QVERIFY(moonlightNanoLamberts(0, 0.01, 60, 60) < 0.01 * high);
+        for (double alt = 0; alt < 60; alt += 0.1) {
+            const double step = moonlightNanoLamberts(0, alt + 0.1, 60, 60) - moonlightNanoLamberts(0, alt, 60, 60);
+            QVERIFY(step >= 0 && step < 0.02 * high);
+        }
         const double full = moonlightNanoLamberts(0, 50, 60, 60), quarter = moonlightNanoLamberts(90, 50, 60, 60);
         QVERIFY(full / quarter > 8 && full / quarter < 15); // a quarter moon is about a tenth as bright
         QVERIFY(moonlightNanoLamberts(0, 50, 60, 20) > full);
