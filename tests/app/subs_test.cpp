@@ -121,6 +121,13 @@ private slots:
         QCOMPARE(subs().table().currentIndex().row(), 2);
         QTest::keyClick(&subs(), Qt::Key_Left);
         QCOMPARE(subs().current(), 1);
+        for (QWidget* w : std::initializer_list<QWidget*>{&subs().table(), &subs().runs(), button("Stack this run")}) { // wherever the focus is
+            w->setFocus();
+            QTest::keyClick(w, Qt::Key_Right);
+            QCOMPARE(subs().current(), 2);
+            QTest::keyClick(w, Qt::Key_Left);
+            QCOMPARE(subs().current(), 1);
+        }
         QTest::mouseClick(&subs().chart(), Qt::LeftButton, {}, subs().chart().placeOf(4).toPoint());
         QCOMPARE(subs().current(), 4);
         QTest::keyClick(&subs(), Qt::Key_Space);
@@ -176,7 +183,12 @@ private slots:
         subs().tabs().setCurrentIndex(1);
         auto* box = named<QDoubleSpinBox>("Transparency at least");
         QVERIFY(box);
-        box->setValue(0.4);
+        box->setFocus();
+        box->selectAll();
+        for (const char key : {'0', '.', '4'}) QTest::keyClick(box, key);
+        QCOMPARE(box->text(), QString("0.4")); // nothing rewritten, nothing judged yet
+        QVERIFY(!keeps(2));
+        QTest::keyClick(box, Qt::Key_Return);
         QVERIFY(keeps(2));
         m_window->session().undoStack().undo();
         QVERIFY(!keeps(2));

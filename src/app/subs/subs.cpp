@@ -3,9 +3,11 @@
 #include "app/subs/sub_view.h"
 #include "app/widgets/form_fields.h"
 #include "app/widgets/prompts.h"
+#include "app/widgets/place_zone.h"
 #include "app/widgets/theme.h"
 #include "report/filter_style.h"
 
+#include <QAbstractButton>
 #include <QAction>
 #include <QCheckBox>
 #include <QComboBox>
@@ -78,6 +80,8 @@ Subs::Subs(Session& session, Prompts& prompts, QWidget* parent)
             if (!subs[static_cast<std::size_t>(i)].keep) return showSub(i);
     });
 
+    for (QWidget* w : std::initializer_list<QWidget*>{m_table, m_runs, m_others}) w->installEventFilter(this);
+    for (QAbstractButton* b : findChildren<QAbstractButton*>()) b->installEventFilter(this);
     m_play.setInterval(250);
     connect(&m_play, &QTimer::timeout, this, [this] {
         const auto n = static_cast<int>(m_model.run().subs.size());
@@ -106,7 +110,7 @@ Subs::Subs(Session& session, Prompts& prompts, QWidget* parent)
     fillControls();
 }
 
-QTimeZone Subs::zone() const { return m_model.trialFits() ? QTimeZone(QByteArray::fromStdString(m_session.trial().site.zone)) : QTimeZone(); }
+QTimeZone Subs::zone() const { return m_model.trialFits() ? placeZone(m_session.trial().site).zone : QTimeZone(); }
 
 QString Subs::clock(const std::string& iso) const {
     const QDateTime t = QDateTime::fromString(QString::fromStdString(iso), Qt::ISODate);
@@ -276,6 +280,18 @@ void Subs::editDecisions(const QString& what, int merge, const std::function<voi
     SubsDecisions d = m_model.decisions();
     change(d);
     m_model.decide(what, d, merge);
+}
+
+/// Lists, tables and buttons have no use for these keys of their own; fields for text and tabs do.
+bool Subs::eventFilter(QObject* of, QEvent* event) {
+    if (event->type() == QEvent::KeyPress) {
+        const auto* key = static_cast<QKeyEvent*>(event);
+        if (key->modifiers() == Qt::NoModifier && (key->key() == Qt::Key_Left || key->key() == Qt::Key_Right)) {
+            step(key->key() == Qt::Key_Right ? 1 : -1);
+            return true;
+        }
+    }
+    return QWidget::eventFilter(of, event);
 }
 
 void Subs::keyPressEvent(QKeyEvent* e) {

@@ -84,6 +84,7 @@ private:
     QString clock(const std::string& iso) const;
     void finished(const QStringList& files, const QStringList& notes);
     void askVirtualCamera();
+    bool eventFilter(QObject* of, QEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
     void showEvent(QShowEvent* event) override;
 

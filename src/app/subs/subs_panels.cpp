@@ -141,6 +141,7 @@ QWidget* Subs::buildLimits() {
         box->setRange(low, high);
         box->setSingleStep(step);
         box->setDecimals(digits);
+        box->setKeyboardTracking(false); // a number that is being typed is nobody's limit yet
         box->setAccessibleName(label);
         box->setToolTip(tip);
         form->addRow(label, box);
@@ -179,6 +180,7 @@ QWidget* Subs::buildStacking() {
         box->setRange(1, 20);
         box->setSingleStep(0.1);
         box->setDecimals(1);
+        box->setKeyboardTracking(false);
         box->setAccessibleName(name);
         sigmas->addWidget(box);
     }
