@@ -12,7 +12,6 @@
 #include "core/base/json.h"
 #include "core/compare/sentences.h"
 #include "core/image/frame_file.h"
-#include "core/plan/plan_out.h"
 #include "report/html_report.h"
 
 #include <QApplication>

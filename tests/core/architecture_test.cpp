@@ -40,7 +40,7 @@ class ArchitectureTest : public QObject {
             {"report", words("core/base core/compare core/model core/picture core/stars")},
             {"unpack", words("core/image")},
             {"cli", words("core/base core/compare core/optics core/prepare core/simulate core/sky report store")},
-            {"app/widgets", words("app core/base core/picture")},
+            {"app/widgets", words("app core/base core/model core/picture core/sky")},
             {"app/bench", words("app app/widgets core/base core/compare core/measure core/model core/sky report")},
             {"app/kit", words("app app/widgets core/base core/compare core/model core/optics report")},
             {"app/night", words("app app/widgets core/base core/model core/optics core/plan core/simulate report")},

@@ -1,7 +1,7 @@
 #include "app/widgets/place_zone.h"
 
 #include "core/model/trial.h"
-#include "core/plan/star_series.h"
+#include "core/sky/ephemeris.h"
 
 #include <QDateTime>
 #include <QFile>

@@ -85,4 +85,10 @@ void resolveFiles(Trial& trial, const std::filesystem::path& folder) {
     });
 }
 
+bool awaitsStacks(const Trial& trial) {
+    return trial.plan && std::any_of(trial.plan->filters.begin(), trial.plan->filters.end(), [&](const std::string& id) {
+               return std::none_of(trial.runs.begin(), trial.runs.end(), [&](const Run& r) { return r.filter == id; });
+           });
+}
+
 } // namespace caelumen

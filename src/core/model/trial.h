@@ -120,6 +120,9 @@ struct Trial {
     const Run* baseline() const; ///< the one marked, else none
 };
 
+/// Whether stacks belong into this trial: it has a plan, and a planned filter has no run yet.
+bool awaitsStacks(const Trial& trial);
+
 /// The rig of a run: what the run overrides, else the trial's.
 Rig effectiveRig(const Trial& trial, const Run& run);
 Rig effectiveRig(Rig rig, const Rig& own); ///< of a trial and of a run in it

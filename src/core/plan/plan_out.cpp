@@ -204,12 +204,6 @@ Trial trialOfPlan(const Plan& plan, const Trial& trial) {
     return out;
 }
 
-bool awaitsStacks(const Trial& trial) {
-    return trial.plan && std::any_of(trial.plan->filters.begin(), trial.plan->filters.end(), [&](const std::string& id) {
-               return std::none_of(trial.runs.begin(), trial.runs.end(), [&](const Run& r) { return r.filter == id; });
-           });
-}
-
 std::vector<PlanProgress> progressOf(const Plan& plan, const Trial& trial, const TrialResults* results) {
     std::vector<PlanProgress> out;
     for (const std::string& id : plan.filters) {

@@ -40,7 +40,4 @@ struct PlanProgress {
 /// In the plan's order. Subs and their lengths as the trial says, else as the headers of the stacks do once they were read (`results`, may be null).
 std::vector<PlanProgress> progressOf(const Plan& plan, const Trial& trial, const TrialResults* results);
 
-/// Whether stacks belong into this trial: it has a plan, and a planned filter has no run yet.
-bool awaitsStacks(const Trial& trial);
-
 } // namespace caelumen

@@ -16,12 +16,6 @@ const BrightStar* haloStar(const Plan& plan) {
     return plan.brightStar.empty() || it == all.end() ? nullptr : &*it;
 }
 
-double separation_deg(double raA, double decA, double raB, double decB) {
-    constexpr double kRad = M_PI / 180;
-    const double across = std::sin((raB - raA) * kRad / 2), up = std::sin((decB - decA) * kRad / 2);
-    return 2 * std::asin(std::min(1.0, std::sqrt(up * up + std::cos(decA * kRad) * std::cos(decB * kRad) * across * across))) / kRad;
-}
-
 double slewTime(const Plan& plan, const NightTrack& track) {
     const BrightStar* star = haloStar(plan);
     return star ? separation_deg(track.targetRa_deg(), track.targetDec_deg(), star->ra_deg, star->dec_deg) / plan.slew_deg_s + plan.slewSettle_s : plan.slewSettle_s;

@@ -10,9 +10,6 @@ namespace caelumen {
 /// The star of the plan's halo series; null without one.
 const BrightStar* haloStar(const Plan& plan);
 
-/// Between two places of the sky, degrees.
-double separation_deg(double raA_deg, double decA_deg, double raB_deg, double decB_deg);
-
 /// Seconds from the target to the star or back, settled: at the plan's slewing rate.
 double slewTime(const Plan& plan, const NightTrack& track);
 

@@ -1,6 +1,5 @@
 #include "core/plan/suggest.h"
 
-#include "core/plan/star_series.h"
 
 #include <erfa.h>
 #include <fmt/format.h>

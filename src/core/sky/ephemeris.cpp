@@ -129,6 +129,12 @@ SkyMoment skyAt(const Observer& o, const JulianDate& utc, std::optional<double> 
     return out;
 }
 
+double separation_deg(double raA, double decA, double raB, double decB) {
+    constexpr double kRad = M_PI / 180;
+    const double across = std::sin((raB - raA) * kRad / 2), up = std::sin((decB - decA) * kRad / 2);
+    return 2 * std::asin(std::min(1.0, std::sqrt(up * up + std::cos(decA * kRad) * std::cos(decB * kRad) * across * across))) / kRad;
+}
+
 std::optional<double> airmassAt(double alt) {
     if (alt <= 0) return std::nullopt;
     return 1 / (std::sin(alt / kDegrees) + 0.50572 * std::pow(alt + 6.07995, -1.6364));

@@ -55,6 +55,9 @@ Bodies between(const Bodies& a, const Bodies& b, double part);
 
 SkyMoment skyAt(const Observer& observer, const JulianDate& utc, std::optional<double> ra_deg, std::optional<double> dec_deg, const Precession& precession, const Bodies& bodies);
 
+/// Between two places of a sphere, each by longitude (right ascension) and latitude (declination), degrees.
+double separation_deg(double raA_deg, double decA_deg, double raB_deg, double decB_deg);
+
 /// Kasten & Young 1989, Appl. Opt. 28, 4735; absent at and below the horizon.
 std::optional<double> airmassAt(double alt_deg);
 /// day, civil, nautical, astronomical or night.
