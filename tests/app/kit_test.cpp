@@ -2,8 +2,10 @@
 #include "app/kit/camera_dialog.h"
 #include "app/kit/chart_dialog.h"
 #include "app/kit/filter_dialog.h"
+#include "app/kit/filter_table.h"
 #include "app/kit/ghost_panel.h"
 #include "app/kit/kit.h"
+#include "app/night/night.h"
 #include "app/kit/passband_plot.h"
 #include "app/kit/rig_dialog.h"
 #include "app/kit/site_dialog.h"
@@ -459,9 +461,106 @@ private slots:
     void aFilterWithoutCurveSaysWhatToDo() {
         Trial changed = m_window->session().trial();
         changed.filters[1].curve.clear();
+        changed.filters[1].claims.clear();
         m_window->session().edit("No curve", changed);
         clickFilter(1);
-        QVERIFY(said().contains("Import one, or drop"));
+        QVERIFY2(said().contains("Import a curve, or drop"), qPrintable(said()));
+    }
+
+    void claimsAloneAreModelledAndSaidToBe() {
+        Trial changed = m_window->session().trial();
+        changed.filters[1].curve.clear();
+        m_window->session().edit("No curve", changed);
+        clickFilter(1);
+        QVERIFY2(said().contains("claims alone") && said().contains("Claimed at 656.3 nm, 7 nm wide, 90"), qPrintable(said()));
+        QVERIFY(!said().contains("holds")); // nothing proves itself
+        QCOMPARE(kit().facts().report.bands.size(), std::size_t{2});
+        QVERIFY(std::abs(kit().facts().report.bands[1].normal.fwhm_nm - 7) < 0.1);
+        m_window->showWorkspace(MainWindow::Workspace::Night);
+        QVERIFY(std::any_of(m_window->night().model().filters().begin(), m_window->night().model().filters().end(), [](const PlanFilter& f) { return f.id == "duo7" && f.claimed; }));
+    }
+
+    /// The headline names every line that a filter is sold for, also one that it stops.
+    void aLineThatIsSoldButStoppedIsNamed() {
+        Trial changed = m_window->session().trial();
+        changed.filters[1].claims.push_back({671.6, 7, 0.9});
+        m_window->session().edit("Sulphur too", changed);
+        clickFilter(1);
+        QVERIFY2(said().contains("S II") && said().contains("loses more than a tenth"), qPrintable(said().left(300)));
+    }
+
+    void filtersAreAddedByHand() {
+        const auto before = m_window->session().trial().filters.size();
+        QTimer::singleShot(200, this, [] {
+            auto* dialog = qobject_cast<QDialog*>(QApplication::activeModalWidget());
+            QVERIFY(dialog);
+            dialog->findChildren<QLineEdit*>().front()->setText("Heather 5 nm");
+            for (QPlainTextEdit* e : dialog->findChildren<QPlainTextEdit*>())
+                if (e->toPlainText().isEmpty()) {
+                    e->setPlainText("656.3, 5, 88 %");
+                    break;
+                }
+            dialog->accept();
+        });
+        QVERIFY(chooseFromMenu(QString::fromUtf8("New filter \u2026")));
+        QCOMPARE(m_window->session().trial().filters.size(), before + 1);
+        QCOMPARE(kit().currentFilter(), QString("heather-5-nm"));
+        QVERIFY2(said().contains("claims alone"), qPrintable(said()));
+        m_window->session().undoStack().undo();
+        QCOMPARE(m_window->session().trial().filters.size(), before);
+        Trial without = m_window->session().trial();
+        for (Filter& f : without.filters)
+            if (f.kind == "none") f.kind = "uv-ir-cut";
+        m_window->session().edit("No open one", without);
+        QVERIFY(chooseFromMenu("No filter"));
+        QCOMPARE(kit().currentFilter(), QString("no-filter"));
+        QVERIFY2(said().contains("No filter: what the camera's window"), qPrintable(said()));
+        QVERIFY(chooseFromMenu("No filter")); // it is there already
+        QCOMPARE(m_window->session().trial().filters.size(), before + 1);
+    }
+
+    void filtersStandSideBySide() {
+        Trial changed = m_window->session().trial();
+        changed.filters[1].price = Price{200, 20, "USD"};
+        changed.filters[1].set_size = 2;
+        changed.filters[1].thickness_mm = 2.0;
+        changed.filters[2].price = Price{300, 0, "EUR"};
+        changed.filters[2].thickness_mm = 3.0;
+        m_window->session().edit("Prices", changed);
+        kit().lower().setCurrentWidget(&kit().sideBySide());
+        QTableWidget& table = kit().sideBySide().table();
+        QCOMPARE(table.rowCount(), 3);
+        const auto cell = [&](const QString& filter, int column) {
+            for (int r = 0; r < table.rowCount(); ++r)
+                if (table.item(r, 0)->text() == filter) return table.item(r, column)->text();
+            return QString();
+        };
+        const QString seven = QString::fromStdString(changed.filters[1].name), three = QString::fromStdString(changed.filters[2].name);
+        QVERIFY2(cell(seven, 1).contains("500.") && cell(seven, 1).contains("655."), qPrintable(cell(seven, 1)));
+        QVERIFY(cell(seven, 2).toDouble() > 80);
+        QCOMPARE(cell(seven, 8), QString::fromUtf8("\u2013")); // no rate yet
+        QCOMPARE(cell(three, 8), QString("300 EUR"));
+        auto* rates = byName<QLineEdit>(kit(), "Rates");
+        rates->setFocus();
+        rates->setText("USD 0.9");
+        QTest::keyClick(rates, Qt::Key_Return);
+        QCOMPARE(cell(seven, 8), QString("99 EUR")); // (200 + 20) / 2 x 0.9
+        rates->setText("dollars are dear");
+        QTest::keyClick(rates, Qt::Key_Return);
+        QVERIFY(kit().sideBySide().findChild<QLabel*>("dim")->text().contains("is no rate"));
+        rates->clear();
+        QTest::keyClick(rates, Qt::Key_Return);
+        QVERIFY2(kit().sideBySide().focusText().contains("0.34 mm") && kit().sideBySide().focusText().contains("refocus"), qPrintable(kit().sideBySide().focusText()));
+        table.setFocus();
+        QTest::keyClick(&table, Qt::Key_C, Qt::ControlModifier);
+        QVERIFY(QGuiApplication::clipboard()->text().contains(seven) && QGuiApplication::clipboard()->text().count('\n') == 4);
+        table.scrollToItem(table.item(2, 0));
+        const QString wanted = table.item(2, 0)->data(Qt::UserRole).toString();
+        const QPoint there = table.visualItemRect(table.item(2, 0)).center();
+        QTest::mouseClick(table.viewport(), Qt::LeftButton, {}, there);
+        QTest::mouseDClick(table.viewport(), Qt::LeftButton, {}, there);
+        QCOMPARE(kit().currentFilter(), wanted);
+        kit().lower().setCurrentIndex(0);
     }
 
     void claimsAreReadAsPeopleWriteThem() {

@@ -1,5 +1,6 @@
 #include "app/kit/kit.h"
 
+#include "app/kit/filter_table.h"
 #include "app/kit/ghost_panel.h"
 #include "app/kit/passband_plot.h"
 #include "app/widgets/theme.h"
@@ -67,7 +68,7 @@ class Page : public QTextBrowser {
 
 Kit::Kit(Session& session, Prompts& prompts, QWidget* parent)
     : QWidget(parent), m_session(session), m_prompts(prompts), m_filters(new QListWidget), m_import(new QPushButton(tr("Import a curve \u2026"))), m_chart(new QPushButton(tr("Read a chart \u2026"))), m_edit(new QPushButton(tr("Facts of the filter \u2026"))), m_ratio(new QSlider(Qt::Horizontal)), m_ratioText(new QLabel),
-      m_obstruction(new QDoubleSpinBox), m_index(new QDoubleSpinBox), m_tilt(new QDoubleSpinBox), m_camera(new QComboBox), m_light(new QComboBox), m_all(new QCheckBox(tr("All filters"))), m_plot(new PassbandPlot), m_ratios(new RatioPlot), m_ghosts(new GhostPanel), m_lower(new QTabWidget), m_page(new Page), m_across(new QSplitter),
+      m_obstruction(new QDoubleSpinBox), m_index(new QDoubleSpinBox), m_tilt(new QDoubleSpinBox), m_camera(new QComboBox), m_light(new QComboBox), m_all(new QCheckBox(tr("All filters"))), m_plot(new PassbandPlot), m_ratios(new RatioPlot), m_ghosts(new GhostPanel), m_sideBySide(new FilterTable(session)), m_lower(new QTabWidget), m_page(new Page), m_across(new QSplitter),
       m_down(new QSplitter(Qt::Vertical)) {
     connect(&m_jobs, &JobService::failed, this, &Kit::problem);
     auto* left = new QWidget;
@@ -96,6 +97,8 @@ Kit::Kit(Session& session, Prompts& prompts, QWidget* parent)
     m_down->addWidget(m_plot);
     m_lower->addTab(m_ratios, tr("Lines against f-ratio"));
     m_lower->addTab(m_ghosts, tr("Halos on the sensor"));
+    m_lower->addTab(m_sideBySide, tr("Side by side"));
+    connect(m_sideBySide, &FilterTable::chosen, this, &Kit::chooseFilter);
     m_lower->setDocumentMode(true);
     m_down->addWidget(m_lower);
     m_down->setStretchFactor(0, 3);
@@ -253,6 +256,8 @@ QWidget* Kit::buildMenus() {
     QMenu* starter = filters->addMenu(tr("Add from the starter library"));
     starter->setToolTipsVisible(true);
     for (const StarterFilter& f : starterFilters()) starter->addAction(QString::fromStdString(f.name), this, [this, id = f.id] { addStarter(id); })->setToolTip(QString::fromStdString(f.source));
+    filters->addAction(tr("New filter \u2026"), this, &Kit::newFilter)->setToolTip(tr("One that is not in hand yet: its claims are enough to plan with"));
+    filters->addAction(tr("No filter"), this, &Kit::addNoFilter)->setToolTip(tr("The empty place, as a baseline"));
     filters->addAction(tr("Import the maker's curve \u2026"), this, &Kit::askClaimedCurve)->setToolTip(tr("Drawn beside the measured one; where no band is claimed in words it is the claim"));
     m_remove = filters->addAction(tr("Remove this filter"), this, &Kit::removeFilter);
     QMenu* kit = button(tr("Kit"), tr("Carry filters, telescope and place from one campaign to another"));
@@ -334,6 +339,11 @@ void Kit::fillFilters() {
     m_remove->setEnabled(m_filters->count() > 0);
 }
 
+FilterCurve Kit::curveOf(const Filter& filter) {
+    curveIn(filter.curve); // what is wrong with it is told once
+    return filterCurve(m_session, filter);
+}
+
 const Curve* Kit::curveIn(const std::string& file) {
     if (file.empty()) return nullptr;
     const CurveShelf::Kept& kept = m_session.curve(file);
@@ -356,10 +366,12 @@ void Kit::refresh() {
     m_ratioText->setText(QString("f/%1").arg(cone.fRatio, 0, 'f', 1));
     const Trial& trial = m_session.trial();
     const Filter* filter = trial.filter(currentFilter().toStdString());
-    const Curve* curve = filter ? curveOf(*filter) : nullptr;
+    const FilterCurve known = filter ? curveOf(*filter) : FilterCurve{};
+    const Curve* curve = known.curve.empty() ? nullptr : &known.curve;
     const Camera& camera = this->camera();
     m_facts = {};
     m_facts.filter = filter;
+    m_facts.source = known.source;
     m_known = m_session.rig();
     m_facts.rig = &m_known;
     m_facts.camera = &camera;
@@ -371,7 +383,7 @@ void Kit::refresh() {
     const ConeShift shift(cone);
     if (m_all->isChecked())
         for (const Filter& other : trial.filters)
-            if (const Curve* c = &other != filter ? curveOf(other) : nullptr) content.others.push_back({QString::fromStdString(other.name), colourOf(other.id), shift.apply(*c, 0.5)});
+            if (const FilterCurve c = &other != filter ? curveOf(other) : FilterCurve{}; !c.curve.empty()) content.others.push_back({QString::fromStdString(other.name), colourOf(other.id), shift.apply(c.curve, 0.5)});
     if (curve) {
         m_facts.report = reportPassband(*curve, cone, {0.1, false});
         const Fastest wanted{filter->id, filter->curve, cone.obstruction, cone.effectiveIndex, {}};
@@ -392,18 +404,19 @@ void Kit::refresh() {
             if (claims.empty()) // then the maker's own curve is the claim
                 for (const Band& b : bandsOf(*said)) claims.push_back({b.center_nm, b.fwhm_nm, b.peak});
         }
-        m_facts.claims = checkClaims(claims, measured, m_facts.tolerance);
+        if (known.source == CurveSource::Measured || (known.source == CurveSource::Makers && !filter->claims.empty())) m_facts.claims = checkClaims(claims, measured, m_facts.tolerance); // nothing proves itself
         m_facts.skyBrightness = skyBrightness(trial.site);
         m_facts.frame = m_session.frameSize();
         takeMeasured(*filter, shift);
-        m_facts.contradictions = contradictions(claims);
         m_facts.warnings = systemWarnings(m_facts.system, camera, m_facts.report.effective);
         content.chosen = {QString::fromStdString(filter->name), colourOf(filter->id), *curve};
         content.effective = m_facts.report.effective;
     }
+    if (filter) m_facts.contradictions = contradictions(filter->claims);
     if (!m_ratio->isSliderDown()) writePage();
     else if (!m_pageLater.isActive()) m_pageLater.start(); // its tables take longer to set than the plots: a hand that drags must not wait for them
     showGhosts(filter);
+    m_sideBySide->show(cone, m_known.pixel_um);
     m_plot->show(content);
     m_ratios->show(curve ? *curve : Curve{}, cone, filter ? colourOf(filter->id) : theme().text);
 }
@@ -411,9 +424,7 @@ void Kit::refresh() {
 void Kit::writePage() {
     m_pageLater.stop();
     const int at = m_page->verticalScrollBar()->value();
-    if (!m_facts.filter || m_facts.system.empty())
-        m_page->setHtml(QString("<p style='color:%1'>%2</p>").arg(theme().dim.name(), m_facts.filter ? tr("No curve of this filter is known. Import one, or drop a table of wavelength and transmission here.").toHtmlEscaped()
-                                                                                                    : tr("No trial is open. Drop stacked frames on the window, or open a campaign.").toHtmlEscaped()));
+    if (!m_facts.filter) m_page->setHtml(QString("<p style='color:%1'>%2</p>").arg(theme().dim.name(), tr("No trial is open. Drop stacked frames on the window, or open a campaign.").toHtmlEscaped()));
     else m_page->setHtml(QString("<h3 style='margin-bottom:2px'>%1</h3>").arg(QString::fromStdString(m_facts.filter->name).toHtmlEscaped()) + kitPage(m_facts));
     m_page->verticalScrollBar()->setValue(at);
 }
@@ -421,9 +432,9 @@ void Kit::writePage() {
 void Kit::takeMeasured(const Filter& filter, const ConeShift& shift) {
     const Run* base = m_session.trial().baseline();
     const Filter* open = base ? m_session.trial().filter(base->filter) : nullptr;
-    if (const Curve* curve = open ? curveOf(*open) : nullptr) {
+    if (const FilterCurve known = open ? curveOf(*open) : FilterCurve{}; !known.curve.empty() && known.source != CurveSource::NoFilter) {
         m_facts.baseline = QString::fromStdString(open->name);
-        m_facts.baselineSystem = systemResponse(shift.apply(*curve, 0.5), *m_facts.camera);
+        m_facts.baselineSystem = systemResponse(shift.apply(known.curve, 0.5), *m_facts.camera);
     }
     const TrialResults* results = m_session.results();
     if (!results) return;

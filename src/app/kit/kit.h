@@ -1,6 +1,7 @@
 #pragma once
 
 #include "app/job_service.h"
+#include "app/filter_curve.h"
 #include "app/kit/kit_text.h"
 #include "app/session.h"
 
@@ -25,6 +26,7 @@ class QTextBrowser;
 
 namespace caelumen {
 
+class FilterTable;
 class GhostPanel;
 class PassbandPlot;
 class Prompts;
@@ -55,6 +57,8 @@ public:
     void askClaimedCurve(); ///< the maker's own
     void askTolerance();
     void addStarter(const std::string& id); ///< of the starter library
+    void newFilter();                       ///< described in a dialog
+    void addNoFilter();                     ///< the empty place, to compare with
     void removeFilter();                    ///< the chosen one, when no run used it
     void askCamera();                       ///< for the file of a camera of one's own
     void takeCamera(const QString& path);
@@ -73,6 +77,7 @@ public:
     QSlider& ratioSlider() { return *m_ratio; }
     QTextBrowser& page() { return *m_page; }
     GhostPanel& ghosts() { return *m_ghosts; }
+    FilterTable& sideBySide() { return *m_sideBySide; }
     QTabWidget& lower() { return *m_lower; }
     QComboBox& light() { return *m_light; }
     QComboBox& cameraBox() { return *m_camera; }
@@ -90,6 +95,7 @@ private:
     std::filesystem::path curveFolder() const;
     void fillCameras(const QString& chosen);
     void keepCamera(const Camera& camera);
+    void addFilter(Filter filter); ///< under an id of its own
     void traceChart(const QImage& picture, const QString& name, const QString& path);
     void keepChoices(); ///< camera, light and tilt, for the next start
     void restoreChoices();
@@ -99,7 +105,7 @@ private:
     void fillFilters();
     void refresh();
     void writePage();
-    const Curve* curveOf(const Filter& filter) { return curveIn(filter.curve); }
+    FilterCurve curveOf(const Filter& filter);
     const Curve* curveIn(const std::string& file);
     QColor colourOf(const std::string& filter) const;
 
@@ -116,6 +122,7 @@ private:
     PassbandPlot* m_plot;
     RatioPlot* m_ratios;
     GhostPanel* m_ghosts;
+    FilterTable* m_sideBySide;
     QTabWidget* m_lower;
     QAction* m_remove = nullptr;
     QTextBrowser* m_page;

@@ -185,6 +185,39 @@ void Kit::addStarter(const std::string& id) {
     chooseFilter(QString::fromStdString(f->id));
 }
 
+void Kit::newFilter() {
+    if (!m_session.hasTrial()) return emit problem(tr("There is no trial to add a filter to; open one first."));
+    Filter fresh;
+    fresh.kind = "other";
+    FilterDialog dialog(fresh, m_prompts, this);
+    dialog.setWindowTitle(tr("New filter"));
+    if (dialog.exec() != QDialog::Accepted) return;
+    addFilter(dialog.filter());
+}
+
+void Kit::addNoFilter() {
+    if (!m_session.hasTrial()) return emit problem(tr("There is no trial to add a filter to; open one first."));
+    for (const Filter& f : m_session.trial().filters)
+        if (f.kind == "none") return chooseFilter(QString::fromStdString(f.id)); // it is there
+    Filter none;
+    none.name = tr("No filter").toStdString();
+    none.kind = "none";
+    addFilter(none);
+}
+
+void Kit::addFilter(Filter filter) {
+    Trial changed = m_session.trial();
+    QString id = QString::fromStdString(filter.name).toLower();
+    id.replace(QRegularExpression("[^a-z0-9]+"), "-");
+    id.remove(QRegularExpression("^-|-$"));
+    if (id.isEmpty()) id = "filter";
+    filter.id = id.toStdString();
+    for (int n = 2; changed.filter(filter.id); ++n) filter.id = id.toStdString() + "-" + std::to_string(n);
+    changed.filters.push_back(filter);
+    m_session.edit(tr("Add %1").arg(QString::fromStdString(filter.name)), changed);
+    chooseFilter(QString::fromStdString(filter.id));
+}
+
 void Kit::removeFilter() {
     const std::string id = currentFilter().toStdString();
     Trial changed = m_session.trial();

@@ -179,13 +179,22 @@ Table colourTable(const KitFacts& f) {
     return t;
 }
 
+/// A band is claimed around the line.
+bool isSoldFor(const KitFacts& f, EmissionLine line) {
+    if (!f.filter) return false;
+    for (const BandClaim& c : f.filter->claims)
+        for (const double nm : lineWavelengths(line))
+            if (std::abs(c.center_nm - nm) <= 0.5 * c.fwhm_nm.value_or(4) + 1) return true;
+    return false;
+}
+
 /// The lines for which the filter is made, and how they fare in this cone.
 QString headline(const KitFacts& f) {
     QStringList kept, lost;
     for (const PassbandReport::LineRow& row : f.report.lines) {
-        const double most = std::max(row.normal, row.effective); // made for fast optics, it passes its lines only in the cone
-        if (most < 0.3 || row.line == EmissionLine::NII) continue;
-        const double part = row.effective / most;
+        const double most = std::max({row.normal, row.effective, row.fastest.most}); // made for fast optics, it passes its lines only in their cone
+        if ((most < 0.3 && !isSoldFor(f, row.line)) || row.line == EmissionLine::NII) continue;
+        const double part = most < 0.3 ? 0 : row.effective / most;
         (part >= 0.9 ? kept : lost) << QString("%1 %2").arg(lineText(row.line), percent(row.effective));
     }
     const QString ratio = number(f.report.cone.fRatio, 1);
@@ -200,19 +209,25 @@ std::vector<Table> tables(const KitFacts& f) { return {bandTable(f), lineTable(f
 
 QString kitPage(const KitFacts& f) {
     const Theme& t = theme();
-    QString out = QString("<p style='font-size:14px; margin-top:0'>%1</p>").arg(headline(f).toHtmlEscaped());
+    const bool known = f.source != CurveSource::Nothing;
+    QString out = known ? QString("<p style='font-size:14px; margin-top:0'>%1</p>").arg(headline(f).toHtmlEscaped()) : QString();
+    if (const QString source = curveSourceText(f.source); !source.isEmpty()) out += paragraph(source, f.source == CurveSource::NoFilter ? t.dim : t.warn);
+    if (!known) out += paragraph(tr("Import a curve, or drop a table of wavelength and transmission here; or write down what its maker claims, with widths."), t.dim);
     for (const ClaimVerdict& v : f.claims) out += paragraph(QString::fromStdString(v.text), v.holds ? t.text : t.bad);
     if (!f.claims.empty())
         out += QString("<p style='margin-top:2px; margin-bottom:4px; color:%1'>%2 <a href='tolerance' style='color:%3'>%4</a></p>")
                    .arg(t.dim.name(), tr("Allowed: centre %1 nm, width %2, peak %3.").arg(number(f.tolerance.center_nm, 1), percent(f.tolerance.fwhm), percent(f.tolerance.peak)).toHtmlEscaped(), t.accent.name(), tr("Change \u2026"));
     if (f.filter && !f.filter->certificate.empty()) out += paragraph(tr("Certificate: %1.").arg(QString::fromStdString(f.filter->certificate)), t.dim);
-    if (f.claims.empty()) out += paragraph(tr("No claim of the maker is noted for it."), t.dim);
+    if (f.filter && f.filter->claims.empty() && f.source != CurveSource::NoFilter) out += paragraph(tr("No claim of the maker is noted for it."), t.dim);
+    if (f.filter && f.source != CurveSource::Measured)
+        for (const BandClaim& c : f.filter->claims)
+            out += paragraph(tr("Claimed at %1 nm%2%3.").arg(c.center_nm).arg(c.fwhm_nm ? tr(", %1 nm wide").arg(*c.fwhm_nm) : QString(), c.peak ? tr(", %1").arg(percent(*c.peak)) : QString()), t.text);
     for (const std::string& text : f.contradictions) out += paragraph(QString::fromStdString(text), t.bad);
     for (const std::string& text : f.warnings) out += paragraph(QString::fromStdString(text), t.warn);
     const Leaks& leaks = f.report.leaks;
-    if (leaks.meanDensity && leaks.worst_nm)
+    if (leaks.meanDensity && leaks.worst_nm && f.source != CurveSource::Claims)
         out += paragraph(tr("Between its bands it stops to a density of %1 in the mean, %2 at worst (%3 nm).").arg(number(*leaks.meanDensity, 1), number(*leaks.worstDensity, 1), number(*leaks.worst_nm, 0)), t.text);
-    out += paragraph(leaks.nearInfrared ? tr("Of the near infrared (700 to 1000 nm) it passes %1.").arg(percent(*leaks.nearInfrared)) : tr("The curve does not say what it passes beyond 700 nm."), t.text);
+    if (f.source == CurveSource::Measured || f.source == CurveSource::Makers) out += paragraph(leaks.nearInfrared ? tr("Of the near infrared (700 to 1000 nm) it passes %1.").arg(percent(*leaks.nearInfrared)) : tr("The curve does not say what it passes beyond 700 nm."), t.text);
     for (const Table& table : tables(f)) {
         if (table.empty()) continue;
         const bool compared = !f.baseline.isEmpty() && table[0][0] == tr("Starlight that stays");

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "app/filter_curve.h"
 #include "core/model/trial.h"
 #include "core/optics/passband_report.h"
 #include "core/optics/system_response.h"
@@ -31,6 +32,7 @@ struct KitFacts {
     std::optional<double> skyBrightness;            ///< V mag per square arcsecond of the site
     QSize frame;                                    ///< of the trial, pixels; empty: not known
     std::vector<std::string> contradictions;
+    CurveSource source = CurveSource::Nothing; ///< of what follows
     std::vector<std::string> warnings;
 };
 

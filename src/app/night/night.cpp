@@ -6,6 +6,7 @@
 #include "app/night/night_text.h"
 #include "app/widgets/form_fields.h"
 #include "app/widgets/prompts.h"
+#include "app/filter_curve.h"
 #include "app/widgets/place_zone.h"
 #include "app/widgets/theme.h"
 
@@ -355,7 +356,7 @@ void Night::fillFilters() {
         item->setData(Qt::UserRole, QString::fromStdString(id));
         item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsUserCheckable | Qt::ItemIsDragEnabled);
         item->setCheckState(std::find(chosen.begin(), chosen.end(), id) != chosen.end() ? Qt::Checked : Qt::Unchecked);
-        if (f->curve.empty() && f->kind != "none") item->setToolTip(tr("No curve: nothing is foretold of it"));
+        if (const CurveSource source = filterCurve(m_session, *f).source; source != CurveSource::Measured) item->setToolTip(source == CurveSource::Nothing ? tr("No curve: nothing is foretold of it") : curveSourceText(source));
     }
 }
 

@@ -1,5 +1,6 @@
 #include "app/night/night_model.h"
 
+#include "app/filter_curve.h"
 #include "app/widgets/paths.h"
 #include "app/widgets/place_zone.h"
 #include "core/base/file.h"
@@ -149,20 +150,21 @@ void NightModel::derive() {
     }
     // Filters in this cone and camera.
     QString filtersOf = QString::fromStdString(m_camera.id) + QString(" %1 %2").arg(m_rig.fRatio()).arg(m_rig.obstruction);
-    for (const Filter& f : trial().filters) filtersOf += QString::fromStdString("|" + f.id + ":" + f.name + ":" + f.curve) + QString(":%1").arg(f.curve.empty() ? 0 : m_session.curve(f.curve).reading);
+    for (const Filter& f : trial().filters) {
+        filtersOf += QString::fromStdString("|" + f.id + ":" + f.name + ":" + f.kind + ":" + f.curve + ":" + f.claimed_curve) + QString(":%1").arg(f.effective_index.value_or(0));
+        for (const std::string& file : {f.curve, f.claimed_curve})
+            if (!file.empty()) filtersOf += QString(":%1").arg(m_session.curve(file).reading);
+        for (const BandClaim& c : f.claims) filtersOf += QString(":%1 %2 %3").arg(c.center_nm).arg(c.fwhm_nm.value_or(0)).arg(c.peak.value_or(0));
+    }
     if (filtersOf != m_filtersOf) {
         m_filtersOf = filtersOf;
         m_filters.clear();
         for (const Filter& f : trial().filters) {
-            Curve curve;
-            if (!f.curve.empty()) {
-                const Curve& alone = m_session.curve(f.curve).curve;
-                if (alone.empty()) continue; // without a curve nothing is foretold of it
-                curve = ConeShift({m_rig.fRatio(), m_rig.obstruction, f.effective_index.value_or(1.8), 0}).apply(alone, 0.5);
-            } else if (f.kind != "none") {
-                continue;
-            }
-            m_filters.push_back({f.id, f.name, systemResponse(curve, m_camera)});
+            const FilterCurve known = filterCurve(m_session, f);
+            if (known.curve.empty()) continue; // nothing is foretold of it
+            Curve curve; // empty: nothing in the way
+            if (known.source != CurveSource::NoFilter) curve = ConeShift({m_rig.fRatio(), m_rig.obstruction, f.effective_index.value_or(1.8), 0}).apply(known.curve, 0.5);
+            m_filters.push_back({f.id, f.name, systemResponse(curve, m_camera), known.source == CurveSource::Claims || known.source == CurveSource::Makers});
         }
     }
     m_skies.clear();

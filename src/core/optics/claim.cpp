@@ -32,6 +32,29 @@ std::vector<ClaimVerdict> checkClaims(const std::vector<BandClaim>& claims, cons
     return out;
 }
 
+Curve curveOfClaims(const std::vector<BandClaim>& claims) {
+    constexpr double kUsualPeak = 0.9, kStep = 0.1, kSteep = 8; // exponent of a super-Gaussian, as interference coatings have it
+    Curve out;
+    double low = 400, high = 700;
+    bool any = false;
+    for (const BandClaim& c : claims) {
+        if (!c.fwhm_nm || *c.fwhm_nm <= 0) continue;
+        any = true;
+        low = std::min(low, c.center_nm - 2 * *c.fwhm_nm), high = std::max(high, c.center_nm + 2 * *c.fwhm_nm);
+    }
+    if (!any) return out;
+    const auto n = static_cast<std::size_t>(std::ceil((high - low) / kStep));
+    for (std::size_t i = 0; i <= n; ++i) {
+        const double nm = low + kStep * static_cast<double>(i);
+        double most = 0;
+        for (const BandClaim& c : claims)
+            if (c.fwhm_nm && *c.fwhm_nm > 0) most = std::max(most, std::min(1.0, c.peak.value_or(kUsualPeak)) * std::pow(2, -std::pow(2 * std::abs(nm - c.center_nm) / *c.fwhm_nm, kSteep)));
+        out.wavelength_nm.push_back(nm);
+        out.transmission.push_back(most);
+    }
+    return out;
+}
+
 std::vector<std::string> contradictions(const std::vector<BandClaim>& claims) {
     std::vector<std::string> out;
     for (std::size_t i = 0; i < claims.size(); ++i) {

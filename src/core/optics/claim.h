@@ -31,6 +31,10 @@ struct ClaimVerdict {
 /// Each claim against the nearest measured band within one and a half claimed widths (5 nm where no width is claimed).
 std::vector<ClaimVerdict> checkClaims(const std::vector<BandClaim>& claims, const std::vector<Band>& measured, const ClaimTolerance& tolerance = {});
 
+/// The curve that claims describe, 400 to 700 nm and as far as bands lie: flat tops of the claimed width and peak (90 % where none is claimed) with steep sides, dark between. Bands without a
+/// width are left out; empty where none has one.
+Curve curveOfClaims(const std::vector<BandClaim>& claims);
+
 /// What does not fit together in the claims themselves, in sentences.
 std::vector<std::string> contradictions(const std::vector<BandClaim>& claims);
 

@@ -98,9 +98,9 @@ FastestRatio fastestRatio(const Curve& curve, EmissionLine line, LightCone cone,
     const double parallel = transmissionAt(curve, line), most = std::max(parallel, best->second);
     // A band that has strayed onto a line in the fastest of cones was not made for it.
     const bool strayed = parallel < 0.01 && (most < 0.3 || std::next(best) == steps.end());
-    if (most < 0.01 || strayed) return {std::nullopt, std::nullopt, "the filter does not pass this line"};
+    if (most < 0.01 || strayed) return {std::nullopt, std::nullopt, 0, "the filter does not pass this line"};
     const double enough = part * most;
-    if (best->second < enough) return {std::nullopt, std::nullopt, "the line loses more than that even at f/20"};
+    if (best->second < enough) return {std::nullopt, std::nullopt, most, "the line loses more than that even at f/20"};
     /// Between one that is enough and one that is not.
     const auto border = [&](double good, double bad) {
         while (std::abs(good - bad) > 0.005) {
@@ -112,6 +112,7 @@ FastestRatio fastestRatio(const Curve& curve, EmissionLine line, LightCone cone,
     const auto inside = [&](const auto& step) { return step.second >= enough; };
     const auto lost = std::find_if_not(best, steps.end(), inside); // on the fast side
     FastestRatio out;
+    out.most = most;
     if (lost == steps.end()) out.fRatio = kFastest, out.note = "kept at every f-ratio down to f/1.2";
     else out.fRatio = border(std::prev(lost)->first, lost->first);
     const auto slow = std::find_if_not(std::make_reverse_iterator(std::next(best)), steps.rend(), inside);

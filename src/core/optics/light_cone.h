@@ -36,6 +36,7 @@ std::optional<Band> bandInCone(const Band& band, const std::vector<Band>& effect
 struct FastestRatio {
     std::optional<double> fRatio;  ///< the fastest
     std::optional<double> slowest; ///< where slower optics lose more
+    double most = 0;  ///< transmission in the best of them; 0 where the filter does not pass the line
     std::string note; ///< why it is absent, or that the limit of the search was reached
 };
 FastestRatio fastestRatio(const Curve& curve, EmissionLine line, LightCone cone, double part = 0.9);

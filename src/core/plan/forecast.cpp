@@ -159,6 +159,7 @@ Forecasts forecast(const Plan& plan, const std::vector<PlanFilter>& filters, con
         if (best.channel.empty() || best.rates.signal <= 0) continue;
         Forecast told;
         told.filter = id;
+        told.claimed = f->claimed;
         told.channel = best.channel;
         told.background = best.rates.background;
         told.signal = best.rates.signal;

@@ -21,6 +21,7 @@ PlanRig planRig(const Rig& rig, const Camera& camera);
 struct PlanFilter {
     std::string id, name;
     std::vector<SystemChannel> channels;
+    bool claimed = false; ///< from what its maker says alone
 };
 
 inline constexpr double kSeen = 3; ///< sigmas that a baseline's nebula must stand above the sky
@@ -28,6 +29,7 @@ inline constexpr double kSeen = 3; ///< sigmas that a baseline's nebula must sta
 /// What one filter will do in the night, in the channel that shows its best line (or the continuum) best.
 struct Forecast {
     std::string filter;
+    bool claimed = false;        ///< from what the filter's maker says alone
     std::string channel;         ///< that the figures are of
     double background = 0;       ///< e-/s/px, mean over its blocks
     double signal = 0;           ///< e-/s/px of the target's nebula

@@ -124,6 +124,8 @@ std::vector<std::string> proofSentences(const Forecasts& all, const std::vector<
     for (const ForetoldPair& p : all.pairs) judge(p.faster, p.slower, p.ratio, p.sigma, p.subsToTell, "");
     for (const Forecast& f : all.filters)
         if (!f.seen()) out.push_back(fmt::format("The target will hardly be seen through {}: {:.1f} sigma above its sky, where {:.0f} are needed.", nameOf(trial, f.filter), f.signal / f.signalSigma, kSeen));
+    for (const Forecast& f : all.filters)
+        if (f.claimed) out.push_back(fmt::format("{} is foretold from what its maker claims: no measured curve is known.", nameOf(trial, f.filter)));
     if (!all.empty())
         for (const std::string& id : plan.filters)
             if (std::none_of(all.filters.begin(), all.filters.end(), [&](const Forecast& f) { return f.filter == id; })) out.push_back(fmt::format("Nothing is foretold of {}: it has no curve, passes nothing of this target, or its blocks lie while the target is down.", nameOf(trial, id)));

@@ -28,6 +28,17 @@ private slots:
     void betterThanClaimedIsNoFault() { QVERIFY(checkClaims({{656.3, 7, 0.7}}, m_measured).front().holds); }
     void tolerancesCanBeEdited() { QVERIFY(checkClaims({{502.5, 7, 0.9}}, m_measured, {3, 0.15, 0.05}).front().holds); }
 
+    void aCurveOfClaimsIsWhatWasClaimed() {
+        const std::vector<BandClaim> claims{{500.7, 4, 0.85}, {656.3, 7, std::nullopt}, {672, std::nullopt, std::nullopt}};
+        const Curve c = curveOfClaims(claims);
+        const auto bands = bandsOf(c);
+        QCOMPARE(bands.size(), std::size_t{2}); // one without a width is no band
+        for (const ClaimVerdict& v : checkClaims({claims[0], claims[1]}, bands)) QVERIFY2(v.holds, v.text.c_str());
+        QVERIFY(std::abs(bands[0].fwhm_nm - 4) < 0.05 && std::abs(bands[0].peak - 0.85) < 1e-3 && std::abs(bands[1].peak - 0.9) < 1e-3);
+        QVERIFY(c.at(580) < 1e-9 && c.covers(450) && !c.covers(800));
+        QVERIFY(curveOfClaims({}).empty() && curveOfClaims({{656.3, std::nullopt, 0.9}}).empty());
+    }
+
     void contradictionsAreFoundInTheClaimsThemselves() {
         QVERIFY(contradictions({{500.7, 7, 0.9}, {656.3, 7, 0.9}}).empty());
         QCOMPARE(contradictions({{500.7, 20, 0.9}, {510, 20, 0.9}}).size(), std::size_t{1});
