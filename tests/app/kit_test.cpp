@@ -12,6 +12,8 @@
 #include "app/main_window.h"
 
 #include "core/base/file.h"
+#include "core/base/json.h"
+#include "core/model/trial_json.h"
 #include "support/answers.h"
 #include "support/scenes.h"
 #include "support/window.h"
@@ -517,6 +519,39 @@ private slots:
         QVERIFY2(said().contains("No filter: what the camera's window"), qPrintable(said()));
         QVERIFY(chooseFromMenu("No filter")); // it is there already
         QCOMPARE(m_window->session().trial().filters.size(), before + 1);
+    }
+
+    void theCameraBelongsToTheRig() {
+        QComboBox& cameras = kit().cameraBox();
+        cameras.setFocus();
+        cameras.setCurrentIndex(cameras.findData("mono-clear"));
+        emit cameras.activated(cameras.currentIndex());
+        QCOMPARE(m_window->session().trial().rig.camera, std::string("mono-clear"));
+        QComboBox& gains = kit().gainBox();
+        QVERIFY(gains.count() > 1);
+        gains.setCurrentIndex(1);
+        emit gains.activated(1);
+        const GainStep& row = typicalCamera("mono-clear").gains[1];
+        QCOMPARE(m_window->session().trial().rig.gain_setting.value_or(-1), row.setting);
+        const auto back = trialFromJson(trialToJson(m_window->session().trial()), "trial");
+        QVERIFY(back.ok() && back->rig == m_window->session().trial().rig);
+        m_window->showWorkspace(MainWindow::Workspace::Night);
+        QCOMPARE(m_window->night().model().camera().id, std::string("mono-clear"));
+        QCOMPARE(m_window->night().model().filters().front().channels.size(), std::size_t{1});
+        Rig bare; // what neither trial nor header says, the camera does, at that gain
+        bare.gain_setting = row.setting;
+        QCOMPARE(planRig(bare, typicalCamera("mono-clear")).e_per_adu, row.e_per_adu);
+        m_window->session().undoStack().undo();
+        m_window->session().undoStack().undo();
+        QVERIFY(m_window->session().trial().rig.camera.empty());
+        // Another trial's camera comes with it, whatever is in sight.
+        Trial other = m_window->session().trial();
+        other.title = "Other";
+        other.rig.camera = "still";
+        other.runs.clear();
+        QVERIFY(m_window->session().addTrial(other).ok());
+        QCOMPARE(m_window->night().model().camera().id, std::string("still"));
+        QCOMPARE(m_window->night().model().frame(), QSize(6000, 4000)); // a field before any frame
     }
 
     void filtersStandSideBySide() {

@@ -72,6 +72,8 @@ CameraDialog::CameraDialog(Camera camera, Prompts& prompts, QWidget* parent)
     form->addRow(QString(), m_infrared);
     m_pixel = field(form, tr("Pixel (\u00B5m)"), m_camera.pixel_um, {}, 0.1, 100);
     m_fullWell = field(form, tr("Full well (e\u207B)"), m_camera.full_well_e, {}, 100, 1e7);
+    m_width = field(form, tr("Sensor, pixels across"), m_camera.width_px > 0 ? std::optional<double>(m_camera.width_px) : std::nullopt, {}, 1, 1e6);
+    m_height = field(form, tr("Sensor, pixels down"), m_camera.height_px > 0 ? std::optional<double>(m_camera.height_px) : std::nullopt, {}, 1, 1e6);
     m_gains->setPlaceholderText(tr("setting, electrons per ADU, read noise \u2013 one a line"));
     m_gains->setToolTip(tr("One setting a line: 100, 0.25, 1.5"));
     m_gains->setAccessibleName(tr("Gains"));
@@ -141,7 +143,7 @@ void CameraDialog::complain(const QString& text, QWidget* where) {
 
 void CameraDialog::accept() {
     if (m_name->text().trimmed().isEmpty()) return complain(tr("Give the camera a name."), m_name);
-    if (!check({{"Pixel", &m_pixel}, {"Full well", &m_fullWell}}, m_problem)) return;
+    if (!check({{"Pixel", &m_pixel}, {"Full well", &m_fullWell}, {"Pixels across", &m_width}, {"Pixels down", &m_height}}, m_problem)) return;
     auto gains = gainsFromText(m_gains->toPlainText());
     if (!gains) return complain(QString::fromStdString(gains.error().message), m_gains);
     if (m_camera.channels.empty()) return complain(tr("A camera needs at least one channel; import the curve of one."), m_channel);
@@ -150,6 +152,8 @@ void CameraDialog::accept() {
     m_camera.passesInfrared = m_infrared->isChecked();
     m_camera.pixel_um = get(m_pixel);
     m_camera.full_well_e = get(m_fullWell);
+    m_camera.width_px = static_cast<int>(std::lround(get(m_width).value_or(0)));
+    m_camera.height_px = static_cast<int>(std::lround(get(m_height).value_or(0)));
     m_camera.gains = std::move(*gains);
     QDialog::accept();
 }

@@ -39,7 +39,7 @@ private:
     Prompts& m_prompts;
     QLineEdit *m_name, *m_window;
     QCheckBox* m_infrared;
-    OptionalNumber m_pixel, m_fullWell;
+    OptionalNumber m_pixel, m_fullWell, m_width, m_height;
     QPlainTextEdit* m_gains;
     QListWidget* m_channels;
     QComboBox* m_channel;

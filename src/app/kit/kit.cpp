@@ -68,7 +68,7 @@ class Page : public QTextBrowser {
 
 Kit::Kit(Session& session, Prompts& prompts, QWidget* parent)
     : QWidget(parent), m_session(session), m_prompts(prompts), m_filters(new QListWidget), m_import(new QPushButton(tr("Import a curve \u2026"))), m_chart(new QPushButton(tr("Read a chart \u2026"))), m_edit(new QPushButton(tr("Facts of the filter \u2026"))), m_ratio(new QSlider(Qt::Horizontal)), m_ratioText(new QLabel),
-      m_obstruction(new QDoubleSpinBox), m_index(new QDoubleSpinBox), m_tilt(new QDoubleSpinBox), m_camera(new QComboBox), m_light(new QComboBox), m_all(new QCheckBox(tr("All filters"))), m_plot(new PassbandPlot), m_ratios(new RatioPlot), m_ghosts(new GhostPanel), m_sideBySide(new FilterTable(session)), m_lower(new QTabWidget), m_page(new Page), m_across(new QSplitter),
+      m_obstruction(new QDoubleSpinBox), m_index(new QDoubleSpinBox), m_tilt(new QDoubleSpinBox), m_camera(new QComboBox), m_gain(new QComboBox), m_light(new QComboBox), m_all(new QCheckBox(tr("All filters"))), m_plot(new PassbandPlot), m_ratios(new RatioPlot), m_ghosts(new GhostPanel), m_sideBySide(new FilterTable(session)), m_lower(new QTabWidget), m_page(new Page), m_across(new QSplitter),
       m_down(new QSplitter(Qt::Vertical)) {
     connect(&m_jobs, &JobService::failed, this, &Kit::problem);
     auto* left = new QWidget;
@@ -201,6 +201,10 @@ QWidget* Kit::buildControls() {
     row->addWidget(m_tilt);
     second->addWidget(new QLabel(tr("Camera")));
     second->addWidget(m_camera);
+    second->addWidget(m_gain);
+    m_gain->setAccessibleName(tr("Gain"));
+    m_gain->setToolTip(tr("The gain that is planned with: its electrons per ADU and read noise are the camera's"));
+    m_camera->setAccessibleName(tr("Camera"));
     second->addSpacing(6);
     second->addWidget(new QLabel(tr("Light")));
     second->addWidget(m_light);
@@ -213,6 +217,15 @@ QWidget* Kit::buildControls() {
     connect(&m_pageLater, &QTimer::timeout, this, &Kit::writePage);
     connect(m_ratio, &QSlider::sliderReleased, this, &Kit::writePage);
     restoreChoices();
+    fillGains();
+    connect(m_camera, &QComboBox::activated, this, &Kit::giveCamera);
+    connect(m_gain, &QComboBox::activated, this, [this](int i) {
+        if (!m_session.hasTrial()) return;
+        Trial changed = m_session.trial();
+        changed.rig.gain_setting = camera().gains[static_cast<std::size_t>(i)].setting;
+        if (changed.rig.camera.empty()) changed.rig.camera = camera().id;
+        m_session.edit(tr("Gain"), changed);
+    });
     for (QComboBox* box : {m_camera, m_light}) connect(box, &QComboBox::currentIndexChanged, this, &Kit::keepChoices);
     connect(m_tilt, &QDoubleSpinBox::valueChanged, this, &Kit::keepChoices);
     connect(m_ratio, &QSlider::valueChanged, this, &Kit::refresh);
@@ -222,6 +235,27 @@ QWidget* Kit::buildControls() {
     connect(m_all, &QCheckBox::toggled, this, &Kit::refresh);
     connect(whole, &QPushButton::toggled, this, [this](bool on) { m_plot->showRange(on ? 370 : 400, on ? 1000 : 720); });
     return bar;
+}
+
+/// The camera belongs to the rig: who plans and who looks at filters see through the same.
+void Kit::giveCamera() {
+    if (!m_session.hasTrial() || m_session.trial().rig.camera == camera().id) return;
+    Trial changed = m_session.trial();
+    changed.rig.camera = camera().id;
+    changed.rig.gain_setting.reset();
+    m_session.edit(tr("Camera of the rig"), changed);
+}
+
+void Kit::fillGains() {
+    const QSignalBlocker quiet(m_gain);
+    m_gain->clear();
+    const GainStep* chosen = camera().gainAt(m_session.trial().rig.gain_setting);
+    for (const GainStep& g : camera().gains) {
+        m_gain->addItem(tr("gain %1").arg(g.setting));
+        m_gain->setItemData(m_gain->count() - 1, tr("%1 e\u207B/ADU").arg(g.e_per_adu) + (g.read_noise_e ? tr(", read noise %1 e\u207B").arg(*g.read_noise_e) : QString()), Qt::ToolTipRole);
+        if (&g == chosen) m_gain->setCurrentIndex(m_gain->count() - 1);
+    }
+    m_gain->setVisible(m_gain->count() > 0);
 }
 
 void Kit::keepChoices() {
@@ -299,6 +333,11 @@ void Kit::showEvent(QShowEvent* event) {
 }
 
 void Kit::trialChanged() {
+    if (const int own = m_camera->findData(QString::fromStdString(m_session.trial().rig.camera)); own >= 0 && own != m_camera->currentIndex()) {
+        const QSignalBlocker quiet(m_camera);
+        m_camera->setCurrentIndex(own);
+        emit cameraChanged();
+    }
     m_stale = !isVisible(); // dragging a region on the Bench must not wait for curves
     if (m_stale) return;
     // The cone is the rig's, until a hand moves it.
@@ -310,6 +349,7 @@ void Kit::trialChanged() {
         else m_ratio->setValue(positionOf(5));
         m_obstruction->setValue(rig.obstruction.value_or(0));
     }
+    fillGains();
     fillFilters();
     refresh();
 }

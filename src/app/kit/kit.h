@@ -81,6 +81,7 @@ public:
     QTabWidget& lower() { return *m_lower; }
     QComboBox& light() { return *m_light; }
     QComboBox& cameraBox() { return *m_camera; }
+    QComboBox& gainBox() { return *m_gain; }
     PassbandPlot& passbandPlot() { return *m_plot; }
 
 signals:
@@ -97,6 +98,8 @@ private:
     void keepCamera(const Camera& camera);
     void addFilter(Filter filter); ///< under an id of its own
     void traceChart(const QImage& picture, const QString& name, const QString& path);
+    void giveCamera();  ///< the chosen one to the trial's rig
+    void fillGains();
     void keepChoices(); ///< camera, light and tilt, for the next start
     void restoreChoices();
     static ClaimTolerance keptTolerance(); ///< how far a curve may lie from a claim: a matter of the person, not of a trial
@@ -117,7 +120,7 @@ private:
     QSlider* m_ratio;
     QLabel* m_ratioText;
     QDoubleSpinBox *m_obstruction, *m_index, *m_tilt;
-    QComboBox *m_camera, *m_light;
+    QComboBox *m_camera, *m_gain, *m_light;
     QCheckBox* m_all;
     PassbandPlot* m_plot;
     RatioPlot* m_ratios;

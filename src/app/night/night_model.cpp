@@ -114,7 +114,8 @@ QDateTime NightModel::timeAt(double second) const {
 
 QSize NightModel::frame() const {
     const QSize known = m_session.frameSize();
-    return known.isEmpty() ? QSize(6248, 4176) : known;
+    if (!known.isEmpty()) return known;
+    return m_camera.width_px > 0 && m_camera.height_px > 0 ? QSize(m_camera.width_px, m_camera.height_px) : QSize(6248, 4176);
 }
 
 std::pair<double, double> NightModel::field_deg() const { return {frame().width() * m_rig.scale_arcsec() / 3600, frame().height() * m_rig.scale_arcsec() / 3600}; }

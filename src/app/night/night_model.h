@@ -34,7 +34,7 @@ public:
     std::vector<SubLength> subLengths() const;
     std::pair<double, double> field_deg() const; ///< of the frame
     QSize frame() const; ///< of the trial's frames, else a usual one
-    bool frameKnown() const { return !m_session.frameSize().isEmpty(); }
+    bool frameKnown() const { return !m_session.frameSize().isEmpty() || (m_camera.width_px > 0 && !m_session.trial().rig.camera.empty()); }
     QString horizonText() const; ///< its points, to tell one horizon from another
     const std::vector<DeepSky>& targets() const { return *m_targets; } ///< one's own first, then the catalogue
     const std::vector<Suggestion>& suggestions() const { return m_suggestions; }

@@ -29,12 +29,13 @@ constexpr std::array kFacts{
     Known{{"full_scale_adu", "full scale", "ADU"}, &Rig::full_scale_adu, nullptr},
 };
 
-std::optional<double> ofCamera(const Camera& camera, Member what) {
+std::optional<double> ofCamera(const Camera& camera, Member what, std::optional<double> setting) {
     if (what == &Rig::pixel_um) return camera.pixel_um;
     if (what == &Rig::full_well_e) return camera.full_well_e;
-    if (camera.gains.empty()) return std::nullopt;
-    if (what == &Rig::gain_e_per_adu) return camera.gains.front().e_per_adu;
-    if (what == &Rig::read_noise_e) return camera.gains.front().read_noise_e;
+    const GainStep* gain = camera.gainAt(setting);
+    if (!gain) return std::nullopt;
+    if (what == &Rig::gain_e_per_adu) return gain->e_per_adu;
+    if (what == &Rig::read_noise_e) return gain->read_noise_e;
     return std::nullopt;
 }
 
@@ -76,7 +77,7 @@ Facts resolveFacts(const Rig& trial, const Rig& run, const FrameFacts* header, c
             if (const auto keyword = header->sources.find(known.name.id); keyword != header->sources.end()) fact.from = keyword->second;
         }
         if (!value && camera)
-            if (const auto own = ofCamera(*camera, known.rig)) value = own, fact.source = FactSource::Camera, fact.from = camera->name;
+            if (const auto own = ofCamera(*camera, known.rig, out.rig.gain_setting ? out.rig.gain_setting : header ? header->gain_setting : std::nullopt)) value = own, fact.source = FactSource::Camera, fact.from = camera->name;
         if (!value) continue;
         fact.value = *value;
         out.list.push_back(std::move(fact));

@@ -41,6 +41,8 @@ Rig effectiveRig(Rig rig, const Rig& own) {
     take(rig.filter_thickness_mm, own.filter_thickness_mm);
     take(rig.reducer, own.reducer);
     take(rig.back_focus_mm, own.back_focus_mm);
+    take(rig.gain_setting, own.gain_setting);
+    if (!own.camera.empty()) rig.camera = own.camera;
     if (!own.gaps_mm.empty()) rig.gaps_mm = own.gaps_mm;
     return rig;
 }
@@ -58,6 +60,8 @@ bool measuredAlike(const Trial& a, const Trial& b) {
         t.site.horizon.clear();
         t.site.zone.clear();
         t.site.lamps.reset();
+        t.rig.camera.clear(); // foretells; what was photographed has its own facts
+        t.rig.gain_setting.reset();
         for (Filter& f : t.filters) {
             Filter kept;
             kept.id = f.id;

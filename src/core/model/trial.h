@@ -54,6 +54,8 @@ struct Rig {
     std::map<std::string, double> gaps_mm;                           ///< between reflecting surfaces, in air
     std::optional<double> filter_thickness_mm;
     std::optional<double> reducer = {};                              ///< factor that focal_length_mm already holds
+    std::string camera = {};                                         ///< id of one of the program's or the person's cameras; empty: none is chosen
+    std::optional<double> gain_setting = {};                         ///< row of that camera's gains
     std::optional<double> back_focus_mm = {};                        ///< distance in air that the corrector asks for to the sensor
     friend bool operator==(const Rig&, const Rig&) = default;
 };

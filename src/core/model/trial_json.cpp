@@ -29,6 +29,8 @@ Rig readRig(const JsonFields& r, bool withName) {
     rig.filter_thickness_mm = r.number("filter_thickness_mm", 0, 100);
     rig.reducer = r.positive("reducer", 100);
     rig.back_focus_mm = r.positive("back_focus_mm", 10'000);
+    rig.camera = r.text("camera");
+    rig.gain_setting = r.number("gain_setting", 0, 1e6);
     for (const auto& [name, value] : r.items("gaps_mm")) {
         if (!value->is_number() || !(value->get<double>() > 0) || value->get<double>() > 1e4) r.fail(fmt::format("has a gap \"{}\" that must be millimetres above zero", name));
         rig.gaps_mm[name] = value->get<double>();
@@ -213,6 +215,8 @@ void rigToJson(Json& j, const Rig& rig) {
     put(j, "filter_thickness_mm", rig.filter_thickness_mm);
     put(j, "reducer", rig.reducer);
     put(j, "back_focus_mm", rig.back_focus_mm);
+    if (!rig.camera.empty()) j["camera"] = rig.camera;
+    put(j, "gain_setting", rig.gain_setting);
     for (const auto& [name, gap] : rig.gaps_mm) j["gaps_mm"][name] = gap;
 }
 

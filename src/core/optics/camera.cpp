@@ -29,7 +29,7 @@ const std::vector<GainStep> kAstro{{0, 0.78, 3.5}, {100, 0.25, 1.5}, {200, 0.08,
 const std::vector<GainStep> kStill{{100, 4.6, 9.0}, {400, 1.15, 3.4}, {1600, 0.29, 1.9}};
 
 Camera colourCamera(const char* id, const char* name, double (*window)(double), bool infrared, const char* glass, bool still = false) {
-    Camera c{id, name, {}, infrared, glass, still ? 4.3 : 3.76, still ? 60'000 : 51'000, still ? kStill : kAstro};
+    Camera c{id, name, {}, infrared, glass, still ? 4.3 : 3.76, still ? 60'000 : 51'000, still ? kStill : kAstro, still ? 6000 : 6248, still ? 4000 : 4176};
     const char* names[] = {"R", "G", "B"};
     for (int k = 0; k < 3; ++k) c.channels.push_back({names[k], seen(k, window)});
     return c;
@@ -48,11 +48,17 @@ double sensorEfficiency(int channel, double nm) {
     }
 }
 
+const GainStep* Camera::gainAt(std::optional<double> setting) const {
+    if (gains.empty()) return nullptr;
+    if (!setting) return &gains.front();
+    return &*std::min_element(gains.begin(), gains.end(), [&](const GainStep& a, const GainStep& b) { return std::abs(a.setting - *setting) < std::abs(b.setting - *setting); });
+}
+
 const std::vector<Camera>& typicalCameras() {
     static const std::vector<Camera> all{
         colourCamera("colour-clear", "Colour, clear window", clearWindow, true, "clear, coated"),
         colourCamera("colour-cut", "Colour, infrared-cut window", cutWindow, false, "stops the near infrared from 690 nm"),
-        {"mono-clear", "Monochrome, clear window", {{"L", seen(3, clearWindow)}}, true, "clear, coated", 3.76, 51'000, kAstro},
+        {"mono-clear", "Monochrome, clear window", {{"L", seen(3, clearWindow)}}, true, "clear, coated", 3.76, 51'000, kAstro, 6248, 4176},
         colourCamera("still", "Still camera as sold", hydrogenBlockingWindow, false, "blue-green glass that takes most hydrogen light", true),
         colourCamera("still-modified", "Still camera, its filter removed", clearWindow, true, "clear, the blue-green glass taken out", true),
     };

@@ -27,6 +27,10 @@ struct Camera {
     std::string window = {}; ///< in words
     std::optional<double> pixel_um = {}, full_well_e = {};
     std::vector<GainStep> gains = {};
+    int width_px = 0, height_px = 0; ///< of the sensor; 0: not known
+
+    /// The row of a gain setting: the nearest, the first where none is asked for; null without rows.
+    const GainStep* gainAt(std::optional<double> setting) const;
 };
 
 /// Made-up typical cameras: no maker's curves, but of their usual shape.

@@ -37,6 +37,8 @@ Result<Camera> cameraFromText(const std::string& said, const std::string& name) 
         camera.passesInfrared = r.flag("passes_infrared", camera.passesInfrared);
         camera.pixel_um = r.positive("pixel_um");
         camera.full_well_e = r.positive("full_well_e");
+        camera.width_px = r.wholeOr("width_px", 0, 0, 1'000'000);
+        camera.height_px = r.wholeOr("height_px", 0, 0, 1'000'000);
         for (const JsonFields& g : r.objects("gains")) {
             const auto gain = g.positive("e_per_adu");
             if (!gain) g.fail("needs \"e_per_adu\"");
@@ -59,6 +61,7 @@ std::string cameraToText(const Camera& camera) {
     out["passes_infrared"] = camera.passesInfrared;
     if (camera.pixel_um) out["pixel_um"] = *camera.pixel_um;
     if (camera.full_well_e) out["full_well_e"] = *camera.full_well_e;
+    if (camera.width_px > 0 && camera.height_px > 0) out["width_px"] = camera.width_px, out["height_px"] = camera.height_px;
     for (const GainStep& g : camera.gains) {
         Json o{{"setting", g.setting}, {"e_per_adu", g.e_per_adu}};
         if (g.read_noise_e) o["read_noise_e"] = *g.read_noise_e;
