@@ -1,5 +1,9 @@
 #include "report/filter_style.h"
 
+#include "core/model/trial.h"
+
+#include <algorithm>
+
 #include <array>
 #include <cmath>
 
@@ -41,6 +45,15 @@ FilterStyle filterStyle(int index, bool baseline, bool redTheme) {
     if (redTheme) s.colour = baseline ? QColor("#b0483a") : reds[static_cast<std::size_t>(index) % reds.size()];
     else s.colour = baseline ? QColor("#a9adb3") : colours[static_cast<std::size_t>(index + 6) % colours.size()];
     return s;
+}
+
+FilterStyle filterStyleOf(const Trial& trial, const std::string& filter, const std::vector<std::string>& planned, bool redTheme) {
+    for (std::size_t i = 0; i < trial.runs.size(); ++i)
+        if (trial.runs[i].filter == filter) return filterStyle(static_cast<int>(i), trial.runs[i].baseline, redTheme);
+    auto place = static_cast<int>(std::find(planned.begin(), planned.end(), filter) - planned.begin());
+    if (place == static_cast<int>(planned.size())) // neither shot nor planned: behind those that are
+        place += static_cast<int>(std::find_if(trial.filters.begin(), trial.filters.end(), [&](const Filter& f) { return f.id == filter; }) - trial.filters.begin());
+    return filterStyle(place, place == 0 && !planned.empty(), redTheme);
 }
 
 } // namespace caelumen

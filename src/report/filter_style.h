@@ -4,7 +4,12 @@
 #include <QPainterPath>
 #include <QString>
 
+#include <string>
+#include <vector>
+
 namespace caelumen {
+
+struct Trial;
 
 /// Every filter of a trial has one colour and one marker shape, the same in lanes, plots and reports. The colours differ for all common
 /// kinds of colour vision; shapes and numbers tell the filters apart without any colour.
@@ -19,5 +24,8 @@ struct FilterStyle {
 
 /// `index` is the run's place in the trial; `baseline` takes a neutral grey. In red all filters are shades of red.
 FilterStyle filterStyle(int index, bool baseline, bool redTheme = false);
+
+/// Of a filter by its first run; before there are runs by its place among `planned` (the baseline first), else among the trial's filters.
+FilterStyle filterStyleOf(const Trial& trial, const std::string& filter, const std::vector<std::string>& planned, bool redTheme = false);
 
 } // namespace caelumen

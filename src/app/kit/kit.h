@@ -4,6 +4,7 @@
 #include "app/filter_curve.h"
 #include "app/kit/kit_text.h"
 #include "app/session.h"
+#include "report/filter_style.h"
 
 #include <QTimer>
 #include <QWidget>
@@ -110,6 +111,7 @@ private:
     void writePage();
     FilterCurve curveOf(const Filter& filter);
     const Curve* curveIn(const std::string& file);
+    FilterStyle styleOf(const std::string& filter) const;
     QColor colourOf(const std::string& filter) const;
 
     Session& m_session;

@@ -329,8 +329,9 @@ void Kit::importKit(const QString& path) {
     const auto text = readText(toPath(path));
     if (!text) return emit problem(QString::fromStdString(text.error().message));
     KitFile kit;
+    std::vector<std::string> unknown, kept;
     if (path.endsWith(".csv", Qt::CaseInsensitive)) {
-        auto filters = filtersFromCsv(*text, path.toStdString());
+        auto filters = filtersFromCsv(*text, path.toStdString(), &unknown);
         if (!filters) return emit problem(QString::fromStdString(filters.error().message));
         kit.filters = std::move(*filters);
     } else {
@@ -341,9 +342,17 @@ void Kit::importKit(const QString& path) {
     Trial changed = m_session.trial();
     if (const Status added = addToTrial(kit, changed, curveFolder()); !added) return emit problem(QString::fromStdString(added.error().message));
     // Telescope and place only where this trial says nothing: its frames were made with its own.
-    if (changed.rig == Rig{}) changed.rig = kit.rig;
+    changed.rig = filledFrom(changed.rig, kit.rig, kept);
     if (changed.site == Site{}) changed.site = kit.site;
+    else if (!(kit.site == Site{}) && !(kit.site == changed.site)) kept.push_back(tr("the place %1").arg(QString::fromStdString(changed.site.name)).trimmed().toStdString());
     m_session.edit(tr("Import a kit"), changed);
+    const auto list = [](const std::vector<std::string>& words) {
+        QStringList out;
+        for (const std::string& w : words) out << QString::fromStdString(w);
+        return out.join(", ");
+    };
+    if (!kept.empty()) emit problem(tr("This trial keeps its own: %1.").arg(list(kept)));
+    if (!unknown.empty()) emit problem(tr("Columns that say nothing to this program were passed over: %1.").arg(list(unknown)));
 }
 
 } // namespace caelumen

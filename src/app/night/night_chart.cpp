@@ -21,14 +21,7 @@ namespace {
 constexpr double kLeft = 46, kRight = 14, kTop = 24, kBottom = 36, kBlocks = 44, kGap = 8;
 
 /// A filter's style is that of its run; in a plan without runs that of its place in the plan.
-FilterStyle styleOf(const NightModel& model, const std::string& filter, bool red) {
-    const auto& runs = model.trial().runs;
-    for (std::size_t i = 0; i < runs.size(); ++i)
-        if (runs[i].filter == filter) return filterStyle(static_cast<int>(i), runs[i].baseline, red);
-    const auto& all = model.plan().filters;
-    const auto at = static_cast<int>(std::find(all.begin(), all.end(), filter) - all.begin());
-    return filterStyle(at, at == 0, red);
-}
+FilterStyle styleOf(const NightModel& model, const std::string& filter, bool red) { return filterStyleOf(model.trial(), filter, model.plan().filters, red); }
 
 QColor mixed(const QColor& a, const QColor& b, double t) {
     const auto part = [t](int x, int y) { return static_cast<int>(std::lround(x + t * (y - x))); };

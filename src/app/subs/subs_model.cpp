@@ -1,7 +1,7 @@
 #include "app/subs/subs_model.h"
 
+#include "app/subs/subs_edit.h"
 #include "app/widgets/paths.h"
-#include "app/widgets/theme.h"
 #include "core/base/json.h"
 #include "core/base/text.h"
 
@@ -10,7 +10,6 @@
 #include <QFileInfo>
 #include <QSettings>
 #include <QStandardPaths>
-#include <QUndoCommand>
 
 #include <algorithm>
 #include <cmath>
@@ -18,26 +17,7 @@
 namespace caelumen {
 namespace fs = std::filesystem;
 
-class SubsEdit : public QUndoCommand {
-public:
-    SubsEdit(SubsModel& model, const QString& what, SubsDecisions before, SubsDecisions after, int merge) : QUndoCommand(what), m_model(model), m_before(std::move(before)), m_after(std::move(after)), m_merge(merge) {}
-    void redo() override { m_model.setDecisions(m_after); }
-    void undo() override { m_model.setDecisions(m_before); }
-    int id() const override { return m_merge > 0 ? 1000 + m_merge : -1; }
-    bool mergeWith(const QUndoCommand* other) override {
-        m_after = static_cast<const SubsEdit*>(other)->m_after;
-        return true;
-    }
-
-private:
-    SubsModel& m_model;
-    SubsDecisions m_before, m_after;
-    int m_merge;
-};
-
 namespace {
-
-constexpr std::size_t kPictures = 8;
 
 QString notebookFor(const QString& key) {
     const QString folder = QStandardPaths::writableLocation(QStandardPaths::CacheLocation) + "/subs";
@@ -45,47 +25,26 @@ QString notebookFor(const QString& key) {
     return folder + "/" + QString::fromLatin1(QCryptographicHash::hash(key.toUtf8(), QCryptographicHash::Sha1).toHex().left(20)) + ".work";
 }
 
-/// Greys of a sub: all subs of a run in the stretch of one, so that a brighter sky looks brighter.
-QImage paint(const std::vector<Plane>& planes, const std::vector<std::string>& channels, const SubFigures& like, bool red) {
-    const int w = planes[0].width(), h = planes[0].height();
-    QImage out(w, h, QImage::Format_RGB32);
-    // The sky of the one is grey; the noisiest channel sets the scale of all.
-    double noise = 1e-3;
-    for (const std::string& c : channels) noise = std::max(noise, like.noise.at(c));
-    const auto soft = static_cast<float>(4 * noise), below = static_cast<float>(5 * noise), white = std::asinh(static_cast<float>(150 * noise) / soft);
-    std::vector<float> black;
-    for (const std::string& c : channels) black.push_back(static_cast<float>(like.level.at(c)) - below);
-    for (int y = 0; y < h; ++y) {
-        auto* line = reinterpret_cast<QRgb*>(out.scanLine(y));
-        for (int x = 0; x < w; ++x) {
-            int grey[3] = {0, 0, 0};
-            for (std::size_t c = 0; c < planes.size(); ++c) {
-                const float v = planes[c].at(x, y);
-                grey[c] = v == v ? static_cast<int>(255 * std::clamp(std::asinh((v - black[c]) / soft) / white, 0.0F, 1.0F)) : 0;
-            }
-            if (planes.size() == 1) grey[1] = grey[2] = grey[0];
-            line[x] = red ? qRgb((grey[0] + grey[1] + grey[2]) / 3, 0, 0) : qRgb(grey[0], grey[1], grey[2]);
-        }
-    }
-    return out;
-}
-
 } // namespace
 
 SubsModel::SubsModel(Session& session, QObject* parent) : QObject(parent), m_session(session) {
-    for (const JobService* jobs : {&m_jobs, &m_pictureJobs, &m_watchJobs}) connect(jobs, &JobService::failed, this, &SubsModel::problem);
-    m_poll.setInterval(500);
-    m_soon.setInterval(200);
-    m_soon.setSingleShot(true);
-    connect(&m_soon, &QTimer::timeout, this, &SubsModel::runChanged);
-    connect(&m_poll, &QTimer::timeout, this, &SubsModel::poll);
+    connect(&m_jobs, &JobService::failed, this, &SubsModel::problem);
+    connect(&m_watch, &FolderWatch::problem, this, &SubsModel::problem);
+    connect(&m_watch, &FolderWatch::landed, this, &SubsModel::takeLanded);
+    connect(&m_pictures, &SubPictures::problem, this, &SubsModel::problem);
+    connect(&m_pictures, &SubPictures::ready, this, [this](const std::string& file) {
+        for (std::size_t i = 0; i < m_run.subs.size(); ++i)
+            if (m_run.subs[i].figures.file == file) emit pictureReady(static_cast<int>(i));
+    });
+    m_tellLater.setInterval(200);
+    m_tellLater.setSingleShot(true);
+    connect(&m_tellLater, &QTimer::timeout, this, &SubsModel::runChanged);
     connect(&m_session, &Session::campaignChanged, this, &SubsModel::load);
 }
 
 void SubsModel::load() {
     m_jobs.cancel();
-    m_watched.clear();
-    m_poll.stop();
+    m_watch.watch({}, {});
     m_read.clear(), m_frames.clear(), m_groups.clear(), m_figures.clear();
     m_measurer.reset();
     m_tallies.clear();
@@ -264,7 +223,7 @@ void SubsModel::measure() {
             measurer = std::make_shared<const SubMeasurer>(std::move(*made));
         }
         auto figures = measureSubs(r, *measurer, toPath(notebook), job, [this, of](const SubFigures& f) {
-            QMetaObject::invokeMethod(this, [this, of, f] { heardOf(of, f); }, Qt::QueuedConnection);
+            QMetaObject::invokeMethod(this, [this, of, f] { takeFigures(of, f); }, Qt::QueuedConnection);
         });
         if (!figures) return {};
         auto judged = judgeRun(*figures, r.cull, r.reference);
@@ -285,12 +244,12 @@ void SubsModel::measure() {
     });
 }
 
-void SubsModel::heardOf(const QString& of, const SubFigures& figures) {
+void SubsModel::takeFigures(const QString& of, const SubFigures& figures) {
     if (of != m_figuresOf || m_judged) return;
     m_figures[figures.file] = figures;
     for (JudgedSub& s : m_run.subs)
         if (s.figures.file == figures.file) s.figures = figures;
-    if (!m_soon.isActive()) m_soon.start(); // not for each of hundreds
+    if (!m_tellLater.isActive()) m_tellLater.start(); // not for each of hundreds
 }
 
 void SubsModel::judgeNow() {
@@ -350,49 +309,17 @@ void SubsModel::overrule(std::size_t sub, Word word) {
 }
 
 void SubsModel::watch(const QString& folder) {
-    m_watched = folder;
-    m_growing.clear(), m_seen.clear();
-    if (folder.isEmpty()) m_poll.stop();
-    else {
-        std::error_code failed;
-        for (const IntakeFrame& f : m_read) m_seen[nameText(f.path)] = fs::file_size(f.path, failed);
-        addSources({folder});
-        m_poll.start();
-    }
+    std::map<std::string, std::uintmax_t> known;
+    std::error_code failed;
+    for (const IntakeFrame& f : m_read) known[nameText(f.path)] = fs::file_size(f.path, failed);
+    m_watch.watch(folder, std::move(known));
+    if (!folder.isEmpty()) addSources({folder});
     emit watchChanged();
 }
 
-void SubsModel::poll() {
-    if (m_watchJobs.busy()) return;
-    m_watchJobs.run("watch", tr("Looking"), [this, folder = m_watched](const Job&) -> JobService::Finish {
-        std::map<std::string, std::uintmax_t> sizes;
-        for (const fs::path& p : framesBeneath(toPath(folder))) {
-            std::error_code failed;
-            const auto size = fs::file_size(p, failed);
-            if (!failed && size > 0) sizes[nameText(p)] = size;
-        }
-        return [this, folder, sizes = std::move(sizes)] {
-            if (folder == m_watched) landed(sizes);
-        };
-    });
-}
-
-void SubsModel::landed(const std::map<std::string, std::uintmax_t>& sizes) {
-    // A file is looked at when it has not grown between two looks; one that grows again was only half there, and is looked at again.
-    std::set<std::string> fresh;
-    for (const auto& [name, size] : sizes) {
-        if (const auto it = m_seen.find(name); it != m_seen.end() && it->second == size) continue;
-        if (const auto it = m_growing.find(name); it == m_growing.end() || it->second != size) {
-            m_growing[name] = size;
-            continue;
-        }
-        m_growing.erase(name);
-        m_seen[name] = size;
-        m_figures.erase(name);
-        fresh.insert(name);
-    }
-    if (fresh.empty()) return;
-    std::erase_if(m_read, [&](const IntakeFrame& f) { return fresh.count(nameText(f.path)) > 0; });
+void SubsModel::takeLanded(const std::set<std::string>& files) {
+    for (const std::string& name : files) m_figures.erase(name);
+    std::erase_if(m_read, [&](const IntakeFrame& f) { return files.count(nameText(f.path)) > 0; });
     takeIn();
 }
 
@@ -440,31 +367,10 @@ std::optional<MoonRejection> SubsModel::moonAgainstFirst(const std::string& chan
 }
 
 void SubsModel::wantPicture(std::size_t sub) {
-    if (!m_measurer || sub >= m_run.subs.size() || !picture(sub).isNull()) return;
-    const std::string file = m_run.subs[sub].figures.file;
-    const SubFigures like = m_judged ? m_run.subs[m_run.reference].figures : m_run.subs[sub].figures;
-    if (like.level.empty() || (m_pictureJobs.busy("picture") && m_wanted == file)) return;
-    m_wanted = file;
-    m_pictureJobs.run("picture", tr("Reading a sub"), [this, sub, file, like, measurer = m_measurer, red = theme().isRed()](const Job&) -> JobService::Finish {
-        const auto pixels = measurer->pixels(file);
-        if (!pixels) return {};
-        const auto planes = pixels->planes();
-        if (!planes) return {};
-        QImage image = paint(*planes, measurer->like().channels, like, red);
-        return [this, sub, file, image = std::move(image)] {
-            m_pictures.push_back({file, image});
-            if (m_pictures.size() > kPictures) m_pictures.erase(m_pictures.begin());
-            emit pictureReady(static_cast<int>(sub));
-        };
-    });
+    if (m_measurer && sub < m_run.subs.size()) m_pictures.want(m_run.subs[sub].figures.file, m_judged ? m_run.subs[m_run.reference].figures : m_run.subs[sub].figures, m_measurer);
 }
 
-QImage SubsModel::picture(std::size_t sub) const {
-    if (sub < m_run.subs.size())
-        for (const Picture& p : m_pictures)
-            if (p.file == m_run.subs[sub].figures.file) return p.image;
-    return {};
-}
+QImage SubsModel::picture(std::size_t sub) const { return sub < m_run.subs.size() ? m_pictures.of(m_run.subs[sub].figures.file) : QImage(); }
 
 QString SubsModel::darkLibrary() { return QSettings().value("subs/darks").toString(); }
 

@@ -2,6 +2,8 @@
 
 #include "app/job_service.h"
 #include "app/session.h"
+#include "app/subs/folder_watch.h"
+#include "app/subs/sub_pictures.h"
 #include "app/subs/subs_decisions.h"
 #include "core/prepare/intake.h"
 #include "core/prepare/moon_response.h"
@@ -46,7 +48,7 @@ public:
 
     /// Watches a folder: files that have stopped growing are taken in and judged.
     void watch(const QString& folder);
-    QString watched() const { return m_watched; }
+    QString watched() const { return m_watch.folder(); }
 
     /// Stacks groups of lights, one after another; stacks(files) follows.
     void stack(const std::vector<std::pair<int, QString>>& groupsAndFiles);
@@ -88,14 +90,13 @@ private:
     void keepDarkLengths() const; ///< of the library, for the Night's checklist
     void keepTally();             ///< of the run in hand, once it is judged
     void judgeNow();
-    void heardOf(const QString& of, const SubFigures& figures); ///< one sub has been measured, the others not yet
-    void poll();
-    void landed(const std::map<std::string, std::uintmax_t>& sizes); ///< what the watched folder holds now
+    void takeFigures(const QString& of, const SubFigures& figures); ///< one sub has been measured, the others not yet
+    void takeLanded(const std::set<std::string>& files);            ///< in the watched folder
     CullOptions cull() const;
     QString keyOf(const FrameGroup& group) const;
 
     Session& m_session;
-    JobService m_jobs, m_pictureJobs, m_watchJobs;
+    JobService m_jobs;
     SubsDecisions m_decisions;
     std::vector<IntakeFrame> m_read, m_frames, m_library; ///< as their headers say; with what a person said; of the dark library
     std::vector<FrameGroup> m_groups;
@@ -107,15 +108,9 @@ private:
     std::shared_ptr<const SubMeasurer> m_measurer;
     JudgedRun m_run;
     bool m_judged = false;
-    QString m_watched;
-    QTimer m_poll, m_soon;
-    std::map<std::string, std::uintmax_t> m_growing, m_seen; ///< sizes of watched files
-    struct Picture {
-        std::string file;
-        QImage image;
-    };
-    std::vector<Picture> m_pictures; ///< the last few
-    std::string m_wanted;            ///< the one being read
+    FolderWatch m_watch;
+    SubPictures m_pictures;
+    QTimer m_tellLater; ///< not of each of hundreds
 };
 
 } // namespace caelumen

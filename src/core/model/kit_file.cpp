@@ -109,12 +109,24 @@ std::string filtersToCsv(const std::vector<Filter>& filters) {
     return out;
 }
 
-Result<std::vector<Filter>> filtersFromCsv(const std::string& text, const std::string& name) {
+Rig filledFrom(const Rig& own, const Rig& other, std::vector<std::string>& kept) {
+    for (const auto& [what, member] : {std::pair{"focal length", &Rig::focal_length_mm}, {"aperture", &Rig::aperture_mm}, {"obstruction", &Rig::obstruction}, {"pixel size", &Rig::pixel_um}, {"gain", &Rig::gain_e_per_adu}, {"read noise", &Rig::read_noise_e}, {"full well", &Rig::full_well_e}, {"pedestal", &Rig::pedestal_adu}, {"full scale", &Rig::full_scale_adu}, {"glass of a filter", &Rig::filter_thickness_mm}, {"reducer", &Rig::reducer}, {"spacing", &Rig::back_focus_mm}, {"gain setting", &Rig::gain_setting}})
+        if (own.*member && other.*member && std::abs(*(own.*member) - *(other.*member)) > 1e-6 * std::abs(*(own.*member))) kept.push_back(fmt::format("{} {:g} (the kit says {:g})", what, *(own.*member), *(other.*member)));
+    if (!own.name.empty() && !other.name.empty() && own.name != other.name) kept.push_back(fmt::format("name \"{}\" (the kit says \"{}\")", own.name, other.name));
+    if (!own.camera.empty() && !other.camera.empty() && own.camera != other.camera) kept.push_back(fmt::format("camera {} (the kit says {})", own.camera, other.camera));
+    if (!own.gaps_mm.empty() && !other.gaps_mm.empty() && own.gaps_mm != other.gaps_mm) kept.emplace_back("the gaps between reflecting surfaces");
+    return effectiveRig(other, own);
+}
+
+Result<std::vector<Filter>> filtersFromCsv(const std::string& text, const std::string& name, std::vector<std::string>* unknown) {
     const auto rows = csvRows(text);
     if (rows.empty()) return Error{fmt::format("{} holds no table of filters; its first line must name the columns (id, name, kind, ...).", name)};
     const auto& head = rows.front();
     const auto column = [&](const std::string& key) { return static_cast<std::size_t>(std::find(head.begin(), head.end(), key) - head.begin()); };
     if (column("name") == head.size()) return Error{fmt::format("{} has no column \"name\"; its first line must name the columns (id, name, kind, ...).", name)};
+    if (unknown)
+        for (const std::string& heading : head)
+            if (const auto known = {"id", "name", "kind", kBands, "made_for_f_ratio", "effective_index", "thickness_mm", "mount", "price", "shipping", "currency", "set_size", "landed_each", "obtained", "notes"}; !heading.empty() && std::find(known.begin(), known.end(), heading) == known.end()) unknown->push_back(heading);
     // Each row becomes the filter that a trial file would say, so that both are checked alike.
     Json filters = Json::array();
     for (std::size_t r = 1; r < rows.size(); ++r) {

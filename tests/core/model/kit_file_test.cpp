@@ -105,6 +105,11 @@ private slots:
         QVERIFY2(back.ok(), back.ok() ? "" : back.error().message.c_str());
         for (Filter& f : from.filters) f.curve.clear(), f.claimed_curve.clear();
         QVERIFY(*back == from.filters);
+        std::vector<std::string> unknown;
+        QVERIFY(filtersFromCsv("name,colour,price,weight\nA,blue,,12\n", "f.csv", &unknown).ok());
+        QCOMPARE(unknown, (std::vector<std::string>{"colour", "weight"}));
+        unknown.clear();
+        QVERIFY(filtersFromCsv(filtersToCsv(from.filters), "filters.csv", &unknown).ok() && unknown.empty());
         const auto german = filtersFromCsv("name;price;claimed_bands\nNordlicht;12,5;656,3 x 6,5 x 0,9\n", "f.csv");
         QVERIFY2(german.ok(), german.ok() ? "" : german.error().message.c_str());
         QCOMPARE((*german)[0].price->amount, 12.5);
