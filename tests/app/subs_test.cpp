@@ -192,10 +192,12 @@ private slots:
         QVERIFY(keeps(2));
         m_window->session().undoStack().undo();
         QVERIFY(!keeps(2));
-        QCOMPARE(box->value(), 0.80);
+        QCOMPARE(box->value(), 0.90);
         box->setValue(0.3);
-        QTest::mouseClick(button("Usual limits"), Qt::LeftButton);
+        QTest::mouseClick(button("For a picture"), Qt::LeftButton);
         QCOMPARE(box->value(), 0.80);
+        QTest::mouseClick(button("For a fair test"), Qt::LeftButton);
+        QCOMPARE(box->value(), 0.90);
         QVERIFY(!keeps(2));
     }
 

@@ -14,7 +14,7 @@ struct SubsDecisions {
     std::map<std::string, FrameKind> kinds;            ///< by file: told otherwise than its header
     std::map<std::string, std::string> filters;        ///< by file
     std::vector<std::string> keep, reject;             ///< files
-    CullLimits limits;
+    CullLimits limits = CullLimits::forFairTest();
     CombineOptions combine;
     MosaicMode mosaic = MosaicMode::Half;
     FlatSchool flats = FlatSchool::Divide;

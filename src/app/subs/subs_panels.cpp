@@ -157,9 +157,13 @@ QWidget* Subs::buildLimits() {
     limit(tr("Sky at most, times"), &CullLimits::sky, 1, 100, 0.05, 2, tr("The sky of the subs before and after: a slow rise under the moon passes"));
     limit(tr("Stars at least, times"), &CullLimits::stars, 0, 1, 0.05, 2, tr("The run's median count"));
     limit(tr("Corners off by at most"), &CullLimits::vignette, 0, 10, 0.01, 2, tr("Change of the sky's shape against the run: flats, dew, an obstacle"));
-    auto* usual = new QPushButton(tr("Usual limits"));
+    auto *fair = new QPushButton(tr("For a fair test")), *usual = new QPushButton(tr("For a picture"));
+    fair->setToolTip(tr("Tight: filters are compared under one sky, so thin cloud, drifting focus and flares of the sky count"));
+    usual->setToolTip(tr("Wide: every photon helps"));
+    form->addRow(QString(), fair);
+    connect(fair, &QPushButton::clicked, this, [this] { editDecisions(tr("Limits for a fair test"), 0, [](SubsDecisions& d) { d.limits = CullLimits::forFairTest(); }); });
     form->addRow(QString(), usual);
-    connect(usual, &QPushButton::clicked, this, [this] { editDecisions(tr("Usual limits"), 0, [](SubsDecisions& d) { d.limits = {}; }); });
+    connect(usual, &QPushButton::clicked, this, [this] { editDecisions(tr("Limits for a picture"), 0, [](SubsDecisions& d) { d.limits = {}; }); });
     auto* words = new QLabel(tr("Every limit is against the run itself. What you decide on a sub yourself stands whatever the limits say. Straight trails alone reject nothing: clipping takes them out."));
     words->setWordWrap(true);
     words->setObjectName("dim");

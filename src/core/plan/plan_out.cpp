@@ -117,7 +117,7 @@ std::vector<std::string> proofSentences(const Forecasts& all, const std::vector<
         if (needed && subs >= *needed)
             out.push_back(fmt::format("It can tell {} from {}: {:.1f} \u00B1 {:.1f} times {}{}, for which {} of each would do; {} are planned.", name, base, ratio > 1 ? ratio : 1 / ratio, std::max(0.05, ratio > 1 ? sigma : sigma / (ratio * ratio)), ratio > 1 ? "faster" : "slower", where, amount(*needed), subs));
         else if (needed) out.push_back(fmt::format("It cannot tell {} from {}: that takes {} of each, {} are planned.", name, base, amount(*needed), subs));
-        else out.push_back(fmt::format("{} and {} gather this target's light about equally fast under this sky: what separates them is less than what gradients, faint stars and the nebula's rim leave in doubt, however many subs there are.", name, base));
+        else out.push_back(fmt::format("It cannot tell {} from {} ({:.1f} \u00B1 {:.1f} times {}): gradients, faint stars and the nebula's rim leave more in doubt than what separates them, however many subs there are.", name, base, ratio > 1 ? ratio : 1 / ratio, std::max(0.05, ratio > 1 ? sigma : sigma / (ratio * ratio)), ratio > 1 ? "faster" : "slower"));
     };
     for (const Forecast& f : all.filters)
         if (f.filter != plan.filters.front() && f.timeRatio > 0) judge(f.filter, plan.filters.front(), f.timeRatio, f.timeRatioSigma, f.subsToTell, " in " + f.channel);
