@@ -169,40 +169,20 @@ CAELUMEN_FAST Found scaleAndLook(float* v, std::int64_t n, float zero, float fac
     return out;
 }
 
-CAELUMEN_FAST Extremes extremes(const float* v, std::int64_t n) {
+CAELUMEN_FAST float top(const float* v, std::int64_t n) {
     constexpr float kInfinite = std::numeric_limits<float>::infinity();
-    constexpr std::int32_t kSize = 0x7fffffff, kInfiniteBits = 0x7f800000; // of a float but for its sign
-    Extremes out{-kInfinite, 0, false};
-    std::array<Floats, 2> top{Floats{} - kInfinite, Floats{} - kInfinite};
+    std::array<Floats, 2> most{Floats{} - kInfinite, Floats{} - kInfinite};
     std::int64_t from = 0;
-    while (from + kLanes <= n) {
-        const std::int64_t end = std::min(n - n % kLanes, from + kLanes * 4096);
-        std::array<Ints, 2> zeros{}, infinite{};
-        for (; from < end; from += kLanes) {
-            for (unsigned k = 0; k < 2; ++k) {
-                Floats x;
-                std::memcpy(&x, v + from + kWide * k, sizeof x);
-                infinite[k] |= (reinterpret_cast<Ints>(x) & kSize) == kInfiniteBits;
-                zeros[k] -= x == 0;
-                top[k] = x > top[k] ? x : top[k];
-            }
+    for (; from + kLanes <= n; from += kLanes)
+        for (unsigned k = 0; k < 2; ++k) {
+            const Floats x = load(v + from + kWide * k);
+            most[k] = (x > most[k]) & (x < kInfinite) ? x : most[k];
         }
-        out.zeros += sumOf(zeros[0] + zeros[1]);
-        out.infinite = out.infinite || sumOf((infinite[0] | infinite[1]) & 1) != 0;
-    }
-    for (; from < n; ++from) {
-        const float x = v[from];
-        out.top = std::max(out.top, x == x ? x : out.top);
-        out.zeros += x == 0;
-        out.infinite = out.infinite || std::isinf(x);
-    }
-    for (const Floats& t : top)
-        for (int j = 0; j < kWide; ++j) out.top = std::max(out.top, t[j]);
-    if (out.infinite) { // which is rare
-        out.top = -kInfinite;
-        for (std::int64_t i = 0; i < n; ++i)
-            if (std::isfinite(v[i])) out.top = std::max(out.top, v[i]);
-    }
+    float out = -kInfinite;
+    for (; from < n; ++from)
+        if (v[from] > out && v[from] < kInfinite) out = v[from];
+    for (const Floats& t : most)
+        for (int j = 0; j < kWide; ++j) out = std::max(out, t[j]);
     return out;
 }
 

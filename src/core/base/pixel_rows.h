@@ -37,13 +37,8 @@ struct Found {
 /// In place, what `scale` does, and what was seen on the way. NaN stays.
 Found scaleAndLook(float* v, std::int64_t n, float zero, float factor);
 
-struct Extremes {
-    float top = 0;          ///< largest finite value; -inf without any
-    std::int64_t zeros = 0; ///< exact zeros
-    bool infinite = false;  ///< some are infinite
-};
-/// NaN is passed over.
-Extremes extremes(const float* v, std::int64_t n);
+/// The largest finite value; -inf without any.
+float top(const float* v, std::int64_t n);
 
 /// How many values reach `low`, and how many of these `high`.
 struct Counts {

@@ -21,7 +21,7 @@ Tops topsOf(const Plane& plane) {
     out.ofBlock.resize(static_cast<std::size_t>((plane.height() + Tops::kRows - 1) / Tops::kRows));
     tbb::parallel_for(std::size_t{0}, out.ofBlock.size(), [&](std::size_t b) {
         const int y = static_cast<int>(b) * Tops::kRows;
-        out.ofBlock[b] = rows::extremes(plane.row(y), static_cast<std::int64_t>(plane.width()) * std::min(Tops::kRows, plane.height() - y)).top;
+        out.ofBlock[b] = rows::top(plane.row(y), static_cast<std::int64_t>(plane.width()) * std::min(Tops::kRows, plane.height() - y));
     });
     return out;
 }

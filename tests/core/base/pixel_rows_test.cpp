@@ -56,25 +56,36 @@ private slots:
         }
     }
 
-    void extremesPassOverWhatIsNoNumber_data() { lengths_data(); }
-    void extremesPassOverWhatIsNoNumber() {
+    void theTopPassesOverWhatIsNoNumber_data() { lengths_data(); }
+    void theTopPassesOverWhatIsNoNumber() {
         QFETCH(int, n);
-        auto v = noise(n, 4);
-        v[static_cast<std::size_t>(n / 2)] = 777;
-        QCOMPARE(rows::extremes(v.data(), n).top, 777.0F);
-        QVERIFY(!rows::extremes(v.data(), n).infinite);
-        for (std::size_t i = 0; i < v.size(); i += 5)
-            if (static_cast<int>(i) != n / 2) v[i] = 0;
-        const auto zeros = std::count(v.begin(), v.end(), 0.0F);
-        v[0] = n > 4 ? kNan : v[0];
-        const rows::Extremes e = rows::extremes(v.data(), n);
-        QCOMPARE(e.zeros, n > 4 ? zeros - 1 : zeros);
-        QCOMPARE(e.top, 777.0F);
-        if (n < 3) return; // the top's own place stays
-        v[v.size() - 1] = kInf;
-        v[0] = -kInf;
-        QVERIFY(rows::extremes(v.data(), n).infinite);
-        QCOMPARE(rows::extremes(v.data(), n).top, 777.0F);
+        std::vector<float> v = noise(n, 4);
+        v[static_cast<std::size_t>(n) / 2] = 777;
+        QCOMPARE(rows::top(v.data(), n), 777.0F);
+        v[static_cast<std::size_t>(n) - 1] = kNan;
+        v[0] = std::numeric_limits<float>::infinity();
+        QCOMPARE(rows::top(v.data(), n), n > 2 ? 777.0F : -kInf);
+        std::fill(v.begin(), v.end(), kNan);
+        QCOMPARE(rows::top(v.data(), n), -kInf);
+    }
+
+    /// Scaling counts exact zeros and notices infinities as the plain loop does.
+    void scalingLooksAtWhatItScales_data() { lengths_data(); }
+    void scalingLooksAtWhatItScales() {
+        QFETCH(int, n);
+        std::vector<float> v = noise(n, 5);
+        const std::vector<float> before = v;
+        v[static_cast<std::size_t>(n) / 3] = 0;
+        std::vector<float> expected = v;
+        for (float& x : expected) x = (x - 3.0F) * 0.5F;
+        rows::Found found = rows::scaleAndLook(v.data(), n, 3.0F, 0.5F);
+        QVERIFY(v == expected);
+        QCOMPARE(found.zeros, std::int64_t{1});
+        QVERIFY(!found.infinite);
+        v = before;
+        v[static_cast<std::size_t>(n) - 1] = -std::numeric_limits<float>::infinity();
+        found = rows::scaleAndLook(v.data(), n, 0, 1);
+        QVERIFY(found.infinite && found.zeros == 0);
     }
 
     void countsAndPlaces_data() { lengths_data(); }
