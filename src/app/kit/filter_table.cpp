@@ -104,6 +104,9 @@ FilterTable::FilterTable(Session& session, QWidget* parent) : QWidget(parent), m
     m_table->setColumnCount(static_cast<int>(heads.size()));
     m_table->setHorizontalHeaderLabels(heads);
     for (const auto& [column, tip] : {std::pair{6, tr("Optical density between the bands, in the mean")}, {7, tr("Of the near infrared, what passes")}, {8, tr("With shipping, for one filter of a set")}, {12, tr("Where the curve comes from")}}) m_table->horizontalHeaderItem(column)->setToolTip(tip);
+    m_later.setSingleShot(true);
+    m_later.setInterval(150);
+    connect(&m_later, &QTimer::timeout, this, &FilterTable::fill);
     for (QLineEdit* edit : {m_currency, m_rates}) connect(edit, &QLineEdit::editingFinished, this, &FilterTable::keepRates);
     connect(m_table, &QTableWidget::cellDoubleClicked, this, [this](int r, int) { emit chosen(m_table->item(r, 0)->data(Qt::UserRole).toString()); });
 }
@@ -119,7 +122,7 @@ void FilterTable::show(const LightCone& cone, std::optional<double> pixel_um) {
     m_cone = cone;
     m_pixel_um = pixel_um;
     m_stale = true;
-    if (isVisible()) fill();
+    if (isVisible() && !m_later.isActive()) m_later.start();
 }
 
 void FilterTable::showEvent(QShowEvent* event) {

@@ -3,6 +3,7 @@
 #include "core/model/trial.h"
 #include "core/optics/light_cone.h"
 
+#include <QTimer>
 #include <QWidget>
 
 #include <map>
@@ -48,6 +49,7 @@ private:
     QLineEdit *m_currency, *m_rates;
     QTableWidget* m_table;
     QLabel* m_focus;
+    QTimer m_later; ///< while the cone's slider is dragged
     bool m_stale = true;
 };
 
