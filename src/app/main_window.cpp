@@ -104,8 +104,8 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     connect(m_night, &Night::problem, this, &MainWindow::fail);
     connect(m_subs, &Subs::problem, this, &MainWindow::fail);
     connect(m_subs, &Subs::told, this, [this](const QString& sentence) { statusBar()->showMessage(sentence, 8000); });
-    connect(m_subs, &Subs::stacksMade, this, [this](const QStringList& files) {
-        m_session.takeFrames(files, awaitsStacks(m_session.trial())); // a plan is filled by its night
+    connect(m_subs, &Subs::stacksMade, this, [this](const QStringList& files, bool ofThisTrial) {
+        m_session.takeFrames(files, ofThisTrial && awaitsStacks(m_session.trial())); // a plan is filled by its night
         showWorkspace(Workspace::Bench);
     });
     connect(m_kit, &Kit::cameraChanged, this, [this] { m_night->setCamera(m_kit->camera()); });

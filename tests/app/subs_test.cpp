@@ -233,6 +233,23 @@ private slots:
         for (const QFileInfo& file : before) QCOMPARE(QFileInfo(file.filePath()).lastModified(), file.lastModified());
     }
 
+    void stacksOfAnotherTargetFillNoPlan() {
+        Trial planned;
+        planned.title = "Planned";
+        planned.target.name = "NGC 6188"; // the subs are of IC 2944
+        planned.plan.emplace();
+        planned.plan->filters = {"first"};
+        Session& session = m_window->session();
+        QVERIFY(session.addTrial(planned).ok());
+        m_window->showWorkspace(MainWindow::Workspace::Subs);
+        takeIn();
+        m_answers->place = at("another");
+        QDir().mkpath(at("another"));
+        QTest::mouseClick(button("Stack all runs"), Qt::LeftButton);
+        QTRY_VERIFY_WITH_TIMEOUT(session.trials().size() == 2, 20'000);
+        QCOMPARE(session.trial().target.name, std::string("IC 2944"));
+    }
+
     void aPlanIsFilledByItsNight() {
         Trial planned;
         planned.title = "Planned";

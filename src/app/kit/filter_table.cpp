@@ -3,7 +3,7 @@
 #include "app/filter_curve.h"
 #include "app/session.h"
 #include "app/widgets/copied.h"
-#include "core/optics/passband.h"
+#include "core/optics/passband_report.h"
 #include "core/optics/spacing.h"
 
 #include <QClipboard>
@@ -159,22 +159,18 @@ void FilterTable::fill() {
         put(QString::fromStdString(f.name.empty() ? f.id : f.name));
         LightCone cone = m_cone;
         cone.effectiveIndex = f.effective_index.value_or(1.8);
-        const ConeShift shift(cone);
+        const PassbandReport report = known.curve.empty() ? PassbandReport{} : reportPassband(known.curve, cone, {0.2, false});
         QStringList bands;
-        const bool hasBands = !known.curve.empty() && known.source != CurveSource::NoFilter;
-        if (hasBands)
-            for (const Band& b : bandsOf(shift.apply(known.curve, 0.2))) bands << tr("%1 (%2)").arg(number(b.center_nm, 1), number(b.fwhm_nm, b.fwhm_nm < 20 ? 1 : 0));
+        for (const PassbandReport::Row& row : report.bands)
+            if (row.effective && known.source != CurveSource::NoFilter) bands << tr("%1 (%2)").arg(number(row.effective->center_nm, 1), number(row.effective->fwhm_nm, row.effective->fwhm_nm < 20 ? 1 : 0));
         put(bands.isEmpty() ? none : bands.join(", "));
         for (const auto& [line, name] : kLineColumns) {
-            double passed = 0;
-            bool covered = !known.curve.empty();
-            const auto places = lineWavelengths(line);
-            for (const double nm : places) passed += shift.transmission(known.curve, nm) / static_cast<double>(places.size()), covered = covered && known.curve.covers(nm);
-            if (covered) put(number(100 * passed, passed < 0.0995 ? 1 : 0), passed);
+            const auto row = std::find_if(report.lines.begin(), report.lines.end(), [line = line](const PassbandReport::LineRow& l) { return l.line == line; });
+            if (row != report.lines.end() && row->covered) put(number(100 * row->effective, row->effective < 0.0995 ? 1 : 0), row->effective);
             else put(none);
         }
         const bool measured = known.source == CurveSource::Measured || known.source == CurveSource::Makers;
-        const Leaks leaks = measured ? leaksOf(known.curve, bandsOf(known.curve)) : Leaks{};
+        const Leaks leaks = measured ? report.leaks : Leaks{};
         if (leaks.meanDensity) put(tr("OD %1").arg(number(*leaks.meanDensity, 1)), *leaks.meanDensity);
         else put(none);
         if (leaks.nearInfrared) put(number(100 * *leaks.nearInfrared, 1) + " %", *leaks.nearInfrared);

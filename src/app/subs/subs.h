@@ -64,7 +64,7 @@ public:
 signals:
     void problem(const QString& sentence);
     void told(const QString& sentence); ///< what went well
-    void stacksMade(const QStringList& files); ///< for the Bench
+    void stacksMade(const QStringList& files, bool ofThisTrial); ///< for the Bench; whether the trial in hand is of the same target
 
 private:
     QWidget* buildLeft();

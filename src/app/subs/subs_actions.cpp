@@ -133,7 +133,7 @@ void Subs::stackAll() {
 void Subs::finished(const QStringList& files, const QStringList& notes) {
     m_stacks = files;
     m_lines->setEnabled(true);
-    emit stacksMade(files);
+    emit stacksMade(files, m_model.trialFits());
     if (!notes.isEmpty()) emit problem(notes.join(" "));
 }
 

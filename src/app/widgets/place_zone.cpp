@@ -47,11 +47,15 @@ const std::vector<Town>& towns() {
 } // namespace
 
 QString zoneNear(double latitude_deg, double longitude_deg) {
+    // Asked for every label of a plot, and nearly always of the same place.
+    thread_local Town last{1e9, 1e9, {}};
+    if (last.latitude_deg == latitude_deg && last.longitude_deg == longitude_deg) return last.zone;
     const Town* nearest = nullptr;
     double least = 1e9;
     for (const Town& t : towns())
         if (const double away = separation_deg(longitude_deg, latitude_deg, t.longitude_deg, t.latitude_deg); away < least) least = away, nearest = &t;
-    return nearest ? nearest->zone : QString();
+    last = {latitude_deg, longitude_deg, nearest ? nearest->zone : QString()};
+    return last.zone;
 }
 
 PlaceZone placeZone(const Site& site) {
