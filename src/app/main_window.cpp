@@ -103,7 +103,9 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     connect(m_kit, &Kit::problem, this, &MainWindow::fail);
     connect(m_night, &Night::problem, this, &MainWindow::fail);
     connect(m_subs, &Subs::problem, this, &MainWindow::fail);
-    connect(m_subs, &Subs::told, this, [this](const QString& sentence) { statusBar()->showMessage(sentence, 8000); });
+    const auto say = [this](const QString& sentence) { statusBar()->showMessage(sentence, 8000); };
+    connect(m_subs, &Subs::told, this, say);
+    connect(m_kit, &Kit::told, this, say);
     connect(m_subs, &Subs::stacksMade, this, [this](const QStringList& files, bool ofThisTrial) {
         m_session.takeFrames(files, ofThisTrial && awaitsStacks(m_session.trial())); // a plan is filled by its night
         showWorkspace(Workspace::Bench);

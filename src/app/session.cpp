@@ -60,10 +60,45 @@ Status Session::openCampaign(const QString& path) {
     m_notSaved.clear();
     m_saveSoon.stop();
     forget();
+    loadShelf();
     m_watch.start();
     emit campaignChanged();
     showAny();
     return Done{};
+}
+
+/// A campaign that has kept none yet owns what its trials describe; the later ones know better.
+void Session::loadShelf() {
+    m_shelf.clear();
+    const auto json = parseJson(kept("filters").toStdString(), "the campaign");
+    if (auto read = json ? shelfFromJson(*json, "the campaign") : Result<FilterShelf>(Error{""})) {
+        m_shelf = std::move(*read);
+        return;
+    }
+    for (const Campaign::Entry& e : trials())
+        if (const auto trial = stored(e.id)) keepOnShelf(m_shelf, *trial);
+}
+
+Result<FilterShelf> Session::shelfOf(const QString& path) {
+    const auto other = Campaign::openToRead(path);
+    if (!other) return other.error();
+    const auto trials = (*other)->trials();
+    if (!trials) return trials.error();
+    FilterShelf out, kept;
+    for (const Campaign::Entry& e : *trials)
+        if (const auto trial = (*other)->trial(e.id)) keepOnShelf(out, *trial);
+    if (const auto json = parseJson((*other)->setting("filters").toStdString(), path.toStdString()))
+        if (auto read = shelfFromJson(*json, path.toStdString())) kept = std::move(*read);
+    Trial latest; // what is kept is the latest word
+    latest.filters = std::move(kept);
+    keepOnShelf(out, latest);
+    return out;
+}
+
+void Session::setShelf(const FilterShelf& shelf) {
+    if (shelf == m_shelf || !canEdit()) return;
+    m_shelf = shelf;
+    keep("filters", QString::fromStdString(jsonText(shelfToJson(shelf))));
 }
 
 /// Lets go of the trial in hand.
@@ -205,6 +240,7 @@ void Session::showTrial(qint64 id) {
     m_undo.clear();
     m_trialId = id;
     m_trial = std::move(*trial);
+    fillFromShelf(m_trial, m_shelf); // saved with the next edit
     m_results.reset();
     m_current = false;
     m_frame = {};
@@ -221,6 +257,9 @@ Status Session::addTrial(const Trial& trial) {
     if (!m_campaign) return Error{"No campaign is open."};
     const auto id = m_campaign->addTrial(trial);
     if (!id) return id.error();
+    FilterShelf shelf = m_shelf;
+    keepOnShelf(shelf, trial);
+    setShelf(shelf);
     emit trialListChanged();
     showTrial(*id);
     return Done{};
@@ -248,8 +287,10 @@ void Session::takeFrames(const QStringList& files, bool intoCurrent) {
         if (!read) return [this, sentence = QString::fromStdString(read.error().message)] { emit failed(sentence); };
         if (!adds) changed.title = changed.target.name.empty() ? "New trial" : changed.target.name;
         return [this, changed, adds, count = frames.size()] {
-            if (adds) edit(tr("Add %n run(s)", "", static_cast<int>(count)), changed);
-            else if (const Status added = addTrial(changed); !added) emit failed(QString::fromStdString(added.error().message));
+            Trial filled = changed;
+            fillFromShelf(filled, m_shelf);
+            if (adds) edit(tr("Add %n run(s)", "", static_cast<int>(count)), filled);
+            else if (const Status added = addTrial(filled); !added) emit failed(QString::fromStdString(added.error().message));
         };
     });
 }
@@ -268,6 +309,9 @@ void Session::setTrial(const Trial& trial) {
     const bool titled = trial.title != m_trial.title, alike = measuredAlike(trial, m_trial);
     m_trial = trial;
     m_unsaved.trials[m_trialId] = trial;
+    FilterShelf shelf = m_shelf;
+    keepOnShelf(shelf, trial);
+    setShelf(shelf);
     saveAgain();
     if (!alike) m_current = false;
     if (titled) emit trialListChanged();

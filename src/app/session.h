@@ -2,6 +2,7 @@
 
 #include "app/curve_shelf.h"
 #include "app/job_service.h"
+#include "core/model/filter_shelf.h"
 #include "core/model/results.h"
 #include "core/picture/pyramid.h"
 #include "store/campaign.h"
@@ -54,6 +55,12 @@ public:
     void edit(const QString& what, const Trial& changed, int merge = 0);
     QUndoStack& undoStack() { return m_undo; }
 
+    /// The filters that this campaign owns, of whichever trial.
+    const FilterShelf& shelf() const { return m_shelf; }
+    void setShelf(const FilterShelf& shelf);
+    /// Those of another campaign, which is only read.
+    static Result<FilterShelf> shelfOf(const QString& campaign);
+
     const TrialResults* results() const { return m_results.get(); }
     bool resultsAreCurrent() const { return m_current; }
     const QString& whyNotMeasured() const { return m_whyNotMeasured; } ///< one sentence; empty while it goes on or is done
@@ -94,9 +101,11 @@ private:
     void forget();
     void showAny();
     Result<Trial> stored(qint64 id) const;
+    void loadShelf();
 
     JobService m_jobs;
     CurveShelf m_curves;
+    FilterShelf m_shelf;
     QUndoStack m_undo;
     QTimer m_soon, m_watch, m_saveSoon;
     std::unique_ptr<Campaign> m_campaign;

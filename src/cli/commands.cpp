@@ -178,17 +178,18 @@ int stack(const Arguments& a) {
 }
 
 int lines(const Arguments& a) {
-    LineMatrix matrix;
+    Curve effective;
     if (a.has("--curve")) {
         const auto ratio = a.has("--f-ratio") ? number(a.value("--f-ratio"), 0.7, 100) : std::optional(100.0);
         if (!ratio) return misuse("--f-ratio needs a number from 0.7 to 100", kLinesUsage);
         const auto curve = readCurve(a.value("--curve"));
         if (!curve) return fail(curve.error().message);
-        const std::string id = a.has("--camera") ? a.value("--camera") : "colour-clear";
-        const auto& all = typicalCameras();
-        if (std::none_of(all.begin(), all.end(), [&](const Camera& c) { return c.id == id && c.channels.size() == 3; })) return misuse("--camera must be colour-clear, colour-cut, still or still-modified", kLinesUsage);
-        matrix = lineMatrix(systemResponse(ConeShift({*ratio, 0, 1.8, 0}).apply(*curve, 0.5), typicalCamera(id)));
+        effective = ConeShift({*ratio, 0, 1.8, 0}).apply(*curve, 0.5);
     }
+    const std::string id = a.has("--camera") ? a.value("--camera") : "colour-clear";
+    const auto& all = typicalCameras();
+    if (std::none_of(all.begin(), all.end(), [&](const Camera& c) { return c.id == id && c.channels.size() == 3; })) return misuse("--camera must be colour-clear, colour-cut, still or still-modified", kLinesUsage);
+    const LineMatrix matrix = lineMatrix(effective, typicalCamera(id));
     std::vector<fs::path> inputs(a.words.begin(), a.words.end()), outputs{a.value("--oxygen")}, oxygen;
     inputs.emplace_back(a.value("--curve"));
     for (const std::string& word : a.words) {

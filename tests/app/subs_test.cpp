@@ -1,6 +1,8 @@
 #include "app/subs/subs.h"
 
+#include "app/subs/run_table.h"
 #include "app/subs/sub_view.h"
+#include "app/subs/told_dialog.h"
 #include "core/simulate/demo.h"
 #include "core/simulate/virtual_subs.h"
 #include "support/answers.h"
@@ -8,8 +10,10 @@
 
 #include <QClipboard>
 #include <QComboBox>
+#include <QDialogButtonBox>
 #include <QDir>
 #include <QDoubleSpinBox>
+#include <QLineEdit>
 #include <QListWidget>
 #include <QPushButton>
 #include <QSettings>
@@ -19,6 +23,7 @@
 #include <QTemporaryDir>
 #include <QTest>
 #include <QTextBrowser>
+#include <QTimer>
 
 #include <fstream>
 
@@ -53,6 +58,17 @@ class SubsTest : public QObject {
     void takeIn() {
         dropOn(*m_window, {at("capture")});
         QTRY_VERIFY2_WITH_TIMEOUT(model().judged(), qPrintable(problemIn(*m_window) + subs().summary().text()), 20'000);
+    }
+
+    /// Types into the dialog about the run in hand, then accepts it.
+    void tellFacts(const std::function<void(ToldDialog&)>& type) {
+        QTimer::singleShot(0, this, [type] {
+            auto* dialog = qobject_cast<ToldDialog*>(QApplication::activeModalWidget());
+            QVERIFY(dialog);
+            type(*dialog);
+            QTest::mouseClick(dialog->findChild<QDialogButtonBox*>()->button(QDialogButtonBox::Ok), Qt::LeftButton);
+        });
+        action("Facts of these subs")->trigger();
     }
 
 private slots:
@@ -288,8 +304,7 @@ private slots:
 
     void groupsAreEdited() {
         takeIn();
-        m_answers->name = "Another filter";
-        action("Their filter is")->trigger();
+        tellFacts([](ToldDialog& d) { QTest::keyClicks(byName<QLineEdit>(d, "Filter"), "Another filter"); });
         QTRY_VERIFY_WITH_TIMEOUT(subs().runs().count() == 2 && (subs().runs().item(0)->text() + subs().runs().item(1)->text()).contains("Another filter"), 20'000);
         m_window->session().undoStack().undo();
         QTRY_VERIFY_WITH_TIMEOUT(!(subs().runs().item(0)->text() + subs().runs().item(1)->text()).contains("Another filter"), 20'000);
@@ -304,6 +319,60 @@ private slots:
         QVERIFY(fs::exists(at("capture/open/light-001.fits").toStdString())); // files stay where they are
     }
 
+    void whatHeadersDoNotSayIsTold() {
+        takeIn();
+        QVERIFY(model().run().subs.front().figures.level.count("G"));
+        tellFacts([](ToldDialog& d) {
+            byName<QComboBox>(d, "Colour mosaic")->setCurrentText("none: a monochrome camera");
+            QTest::keyClicks(byName<QLineEdit>(d, "Target"), "NGC 3372");
+            QTest::keyClicks(byName<QLineEdit>(d, "Exposure of a sub (s)"), "60");
+            QTest::keyClicks(byName<QLineEdit>(d, "Gain (e-/ADU)"), "2.5");
+        });
+        const auto target = [&] {
+            for (std::size_t g = 0; g < model().groups().size(); ++g)
+                if (model().groups()[g].target == "NGC 3372") return static_cast<int>(g);
+            return -1;
+        };
+        QTRY_VERIFY_WITH_TIMEOUT(target() >= 0, 20'000);
+        model().choose(target());
+        QTRY_VERIFY2_WITH_TIMEOUT(model().judged(), qPrintable(problemIn(*m_window)), 20'000);
+        const SubFigures& f = model().run().subs.front().figures;
+        QVERIFY(f.level.count("L") && f.level.size() == 1);
+        QCOMPARE(f.exposure_s, 60.0);
+        QCOMPARE(model().measurer()->gain(), 2.5);
+        QVERIFY(f.airmass.has_value()); // the catalogue knows where that is
+        // The campaign keeps it, and undo takes it back.
+        QVERIFY(m_window->session().kept("subs").contains("NGC 3372"));
+        m_window->session().undoStack().undo();
+        QTRY_VERIFY_WITH_TIMEOUT(target() < 0 && model().judged(), 20'000);
+        QVERIFY(model().run().subs.front().figures.level.count("G"));
+    }
+
+    void allRunsAreJudgedSideBySide() {
+        takeIn();
+        QTRY_VERIFY_WITH_TIMEOUT(model().runOf(0)->judged && model().runOf(1)->judged, 20'000); // without a click
+        RunTable& table = subs().runTable();
+        subs().tabs().setCurrentWidget(&table);
+        QCOMPARE(table.rowCount(), 2);
+        QStringList heads;
+        for (int c = 0; c < table.columnCount(); ++c) heads << table.horizontalHeaderItem(c)->text();
+        const int cloud = static_cast<int>(heads.indexOf("cloud"));
+        QVERIFY2(cloud > 0, qPrintable(heads.join("|")));
+        for (int r = 0; r < 2; ++r) QCOMPARE(table.item(r, cloud)->text(), QString("2.0")); // minutes: one sub of two
+        QVERIFY2(table.item(1, table.columnCount() - 1)->text().contains(QString::fromUtf8("\u00B1")), qPrintable(table.text())); // on the night's scale
+        table.setFocus();
+        QTest::keyClick(&table, Qt::Key_C, Qt::ControlModifier);
+        QVERIFY(QGuiApplication::clipboard()->text().startsWith("run\tkept\tkept min\tcloud"));
+        const int other = 1 - table.currentRow();
+        table.setCurrentCell(other, 0);
+        const QPoint there = table.visualItemRect(table.item(other, 0)).center();
+        QTest::mouseClick(table.viewport(), Qt::LeftButton, {}, there);
+        QTest::mouseDClick(table.viewport(), Qt::LeftButton, {}, there);
+        QCOMPARE(table.currentRow(), other);
+        QTRY_COMPARE_WITH_TIMEOUT(model().current(), table.item(other, 0)->data(Qt::UserRole).toInt(), 5000);
+        QVERIFY(model().judged()); // at once: it was judged before
+    }
+
     void aWatchedFolderIsJudgedAsSubsLand() {
         const QString folder = at("landing");
         QDir().mkpath(folder);
@@ -315,6 +384,7 @@ private slots:
         for (const QString& name : from.entryList({"dark*", "flat*", "bias*", "light-001*", "light-002*", "light-003*", "light-004*"})) QFile::copy(from.filePath(name), folder + "/" + name);
         QTRY_VERIFY_WITH_TIMEOUT(model().judged() && model().run().subs.size() == 4, 20'000);
         QVERIFY(!keeps(2));
+        QTRY_VERIFY2_WITH_TIMEOUT(problemIn(*m_window).contains("Left out as it landed: light-003"), qPrintable(problemIn(*m_window)), 5000);
         // Half of a sub: waited for.
         QFile whole(from.filePath("light-005.fits"));
         QVERIFY(whole.open(QIODevice::ReadOnly));
@@ -328,6 +398,14 @@ private slots:
         part.write(bytes.mid(bytes.size() / 2));
         part.close();
         QTRY_VERIFY_WITH_TIMEOUT(model().judged() && model().run().subs.size() == 5, 20'000);
+        QTRY_COMPARE_WITH_TIMEOUT(subs().current(), 4, 5000); // the newest is shown
+        // Looking elsewhere is left in peace once following is off; another run's subs are judged all the same.
+        QTest::keyClick(m_window.get(), Qt::Key_L);
+        subs().showSub(0);
+        QFile::copy(at("capture/duo7/light-001.fits"), folder + "/duo-1.fits");
+        QTRY_VERIFY_WITH_TIMEOUT(model().groups().size() >= 2 && subs().runs().count() == 2 && model().runOf(1) && model().runOf(1)->judged, 20'000);
+        QCOMPARE(model().current(), 0);
+        QCOMPARE(subs().current(), 0);
         watch->trigger();
         QVERIFY(model().watched().isEmpty());
     }

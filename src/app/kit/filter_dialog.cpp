@@ -71,11 +71,14 @@ FilterDialog::FilterDialog(const Filter& filter, Prompts& prompts, QWidget* pare
     m_claims = lines(claimsToText(filter.claims), 4);
     m_claims->setPlaceholderText(tr("centre, width (nm), peak: 656.3, 7, 90 %"));
     form->addRow(tr("Claimed bands"), m_claims);
+    m_density = field(form, tr("Claimed density"), filter.claimed_density, {}, 0.1, 9);
+    m_density.edit->setPlaceholderText(tr("optical density between the bands"));
     m_madeFor = field(form, tr("Made for f-ratio"), filter.made_for_f_ratio, {}, 0.7, 100);
     m_madeFor.edit->setPlaceholderText(tr("not shifted for a fast cone"));
     m_index = field(form, tr("Effective index"), filter.effective_index, 1.8, 1.4, 2.2);
     m_index.edit->setPlaceholderText(tr("1.8 is usual"));
     m_thickness = field(form, tr("Thickness (mm)"), filter.thickness_mm, {}, 0.01, 100);
+    m_clear = field(form, tr("Clear aperture (mm)"), filter.clear_aperture_mm, {}, 1, 1000);
     m_mount = new QLineEdit(QString::fromStdString(filter.mount));
     m_mount->setPlaceholderText(tr("size and thread"));
     form->addRow(tr("Mount"), m_mount);
@@ -141,7 +144,7 @@ void FilterDialog::complain(const QString& text, QWidget* where) {
 }
 
 void FilterDialog::accept() {
-    if (!check({{"Made for f-ratio", &m_madeFor}, {"Effective index", &m_index}, {"Thickness", &m_thickness}, {"Price", &m_price}, {"Shipping", &m_shipping}, {"Filters in the set", &m_setSize}}, m_problem)) return;
+    if (!check({{"Claimed density", &m_density}, {"Made for f-ratio", &m_madeFor}, {"Effective index", &m_index}, {"Thickness", &m_thickness}, {"Clear aperture", &m_clear}, {"Price", &m_price}, {"Shipping", &m_shipping}, {"Filters in the set", &m_setSize}}, m_problem)) return;
     const auto claims = claimsFromText(m_claims->toPlainText());
     if (!claims) return complain(QString::fromStdString(claims.error().message), m_claims);
     if (m_name->text().trimmed().isEmpty()) return complain(tr("A filter needs a name."), m_name);
@@ -151,6 +154,8 @@ void FilterDialog::accept() {
     m_filter.made_for_f_ratio = get(m_madeFor);
     m_filter.effective_index = get(m_index);
     m_filter.thickness_mm = get(m_thickness);
+    m_filter.clear_aperture_mm = get(m_clear);
+    m_filter.claimed_density = get(m_density);
     m_filter.mount = m_mount->text().trimmed().toStdString();
     m_filter.certificate = m_certificate->text().trimmed().toStdString();
     m_filter.price.reset();

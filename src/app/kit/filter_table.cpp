@@ -100,10 +100,10 @@ FilterTable::FilterTable(Session& session, QWidget* parent) : QWidget(parent), m
     m_table->installEventFilter(this);
     QStringList heads{tr("Filter"), tr("bands in the cone (nm)")};
     for (const auto& [line, name] : kLineColumns) heads << tr("%1 %").arg(QString::fromUtf8(name));
-    heads << tr("stops to") << tr("700\u20131000") << tr("each") << tr("glass mm") << tr("mount") << tr("certificate") << tr("known by");
+    heads << tr("stops to") << tr("700\u20131000") << tr("each") << tr("glass mm") << tr("clear mm") << tr("mount") << tr("certificate") << tr("known by");
     m_table->setColumnCount(static_cast<int>(heads.size()));
     m_table->setHorizontalHeaderLabels(heads);
-    for (const auto& [column, tip] : {std::pair{6, tr("Optical density between the bands, in the mean")}, {7, tr("Of the near infrared, what passes")}, {8, tr("With shipping, for one filter of a set")}, {12, tr("Where the curve comes from")}}) m_table->horizontalHeaderItem(column)->setToolTip(tip);
+    for (const auto& [column, tip] : {std::pair{6, tr("Optical density between the bands, in the mean")}, {7, tr("Of the near infrared, what passes")}, {8, tr("With shipping, for one filter of a set")}, {10, tr("The diameter that light passes through")}, {13, tr("Where the curve comes from")}}) m_table->horizontalHeaderItem(column)->setToolTip(tip);
     m_later.setSingleShot(true);
     m_later.setInterval(150);
     connect(&m_later, &QTimer::timeout, this, &FilterTable::fill);
@@ -149,7 +149,7 @@ void FilterTable::fill() {
         const Filter& f = filters[static_cast<std::size_t>(r)];
         int c = 0;
         const auto put = [&](const QString& text, std::optional<double> value = {}, const QString& tip = {}) {
-            auto* cell = new Cell(text, value, c >= 2 && c <= 9);
+            auto* cell = new Cell(text, value, c >= 2 && c <= 10);
             cell->setToolTip(tip.isEmpty() ? text : tip);
             cell->setData(Qt::UserRole, QString::fromStdString(f.id));
             m_table->setItem(r, c++, cell);
@@ -179,6 +179,8 @@ void FilterTable::fill() {
         if (each) put(number(*each, 0) + " " + QString::fromStdString(currency), *each);
         else put(none, {}, !f.price ? tr("Its price is not noted.") : !rates ? QString::fromStdString(rates.error().message) : tr("Its price is in %1; type its rate above.").arg(QString::fromStdString(f.price->currency)));
         if (f.thickness_mm) put(number(*f.thickness_mm, 2), *f.thickness_mm);
+        else put(none);
+        if (f.clear_aperture_mm) put(number(*f.clear_aperture_mm, 1), *f.clear_aperture_mm);
         else put(none);
         put(f.mount.empty() ? none : QString::fromStdString(f.mount));
         put(f.certificate.empty() ? none : QString::fromStdString(f.certificate));

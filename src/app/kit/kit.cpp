@@ -138,6 +138,7 @@ Kit::Kit(Session& session, Prompts& prompts, QWidget* parent)
     });
     connect(m_page, &QTextBrowser::anchorClicked, this, [this](const QUrl& link) {
         if (link.toString() == "tolerance") askTolerance();
+        if (link.toString() == "shelf") takeShelved();
     });
     trialChanged();
 }
@@ -275,6 +276,7 @@ void Kit::refresh() {
                 for (const Band& b : bandsOf(*said)) claims.push_back({b.center_nm, b.fwhm_nm, b.peak});
         }
         if (known.source == CurveSource::Measured || (known.source == CurveSource::Makers && !filter->claims.empty())) m_facts.claims = checkClaims(claims, measured, m_facts.tolerance); // nothing proves itself
+        if (filter->claimed_density && (known.source == CurveSource::Measured || known.source == CurveSource::Makers)) m_facts.density = checkDensity(*filter->claimed_density, m_facts.report.leaks, finestStep(*curve));
         m_facts.skyBrightness = skyBrightness(trial.site);
         m_facts.frame = m_session.frameSize();
         takeMeasured(*filter, shift);
@@ -283,6 +285,7 @@ void Kit::refresh() {
         content.effective = m_facts.report.effective;
     }
     if (filter) m_facts.contradictions = contradictions(filter->claims);
+    if (const Filter* shelved = filter ? onShelf(m_session.shelf(), filter->name) : nullptr) m_facts.otherwise = differences(*filter, *shelved);
     if (!m_ratio->isSliderDown()) writePage();
     else if (!m_pageLater.isActive()) m_pageLater.start(); // its tables take longer to set than the plots: a hand that drags must not wait for them
     showGhosts(filter);

@@ -58,7 +58,9 @@ public:
     void askClaimedCurve(); ///< the maker's own
     void askTolerance();
     void addStarter(const std::string& id); ///< of the starter library
-    void newFilter();                       ///< described in a dialog
+    void newFilter();
+    void askOtherCampaign();
+    void takeShelved();                       ///< described in a dialog
     void addNoFilter();                     ///< the empty place, to compare with
     void removeFilter();                    ///< the chosen one, when no run used it
     void askCamera();                       ///< for the file of a camera of one's own
@@ -86,6 +88,7 @@ public:
     PassbandPlot& passbandPlot() { return *m_plot; }
 
 signals:
+    void told(const QString& sentence); ///< what went well
     void problem(const QString& sentence);
     void cameraChanged(); ///< another one is looked through
 

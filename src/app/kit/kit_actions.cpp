@@ -1,3 +1,4 @@
+#include "app/camera_shelf.h"
 #include "app/kit/camera_dialog.h"
 #include "app/kit/chart_dialog.h"
 #include "app/kit/filter_dialog.h"
@@ -207,15 +208,38 @@ void Kit::addNoFilter() {
 
 void Kit::addFilter(Filter filter) {
     Trial changed = m_session.trial();
-    QString id = QString::fromStdString(filter.name).toLower();
-    id.replace(QRegularExpression("[^a-z0-9]+"), "-");
-    id.remove(QRegularExpression("^-|-$"));
-    if (id.isEmpty()) id = "filter";
-    filter.id = id.toStdString();
-    for (int n = 2; changed.filter(filter.id); ++n) filter.id = id.toStdString() + "-" + std::to_string(n);
+    const std::string id = slug(filter.name);
+    filter.id = id;
+    for (int n = 2; changed.filter(filter.id); ++n) filter.id = id + "-" + std::to_string(n);
     changed.filters.push_back(filter);
     m_session.edit(tr("Add %1").arg(QString::fromStdString(filter.name)), changed);
     chooseFilter(QString::fromStdString(filter.id));
+}
+
+void Kit::askOtherCampaign() {
+    const QString path = m_prompts.openFile(this, tr("Copy filters from a campaign"), tr("Campaigns (*.caelumen)"));
+    if (path.isEmpty()) return;
+    const auto theirs = Session::shelfOf(path);
+    if (!theirs) return emit problem(QString::fromStdString(theirs.error().message));
+    FilterShelf mine = m_session.shelf();
+    QStringList copied;
+    for (const Filter& f : *theirs)
+        if (!onShelf(mine, f.name)) mine.push_back(f), copied << QString::fromStdString(f.name);
+    if (copied.isEmpty()) return emit problem(tr("%1 has no filter that this campaign does not know.").arg(QFileInfo(path).fileName()));
+    m_session.setShelf(mine);
+    emit told(tr("Copied: %1. They are under \"Add from this campaign\".").arg(copied.join(", ")));
+}
+
+/// What the campaign says of the filter in hand, in place of what this trial says.
+void Kit::takeShelved() {
+    Trial changed = m_session.trial();
+    const auto own = std::find_if(changed.filters.begin(), changed.filters.end(), [&](const Filter& f) { return f.id == currentFilter().toStdString(); });
+    const Filter* shelved = own == changed.filters.end() ? nullptr : onShelf(m_session.shelf(), own->name);
+    if (!shelved) return;
+    const std::string id = own->id;
+    *own = *shelved;
+    own->id = id;
+    m_session.edit(tr("Take the campaign's %1").arg(QString::fromStdString(own->name)), changed);
 }
 
 void Kit::removeFilter() {
@@ -232,7 +256,6 @@ void Kit::removeFilter() {
 
 namespace {
 
-QDir ownCameras() { return QDir(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/cameras"); }
 QString cameraFile(const Camera& camera) { return QString::fromStdString(camera.name).replace(QRegularExpression("[^\\w-]+"), "-") + ".json"; }
 bool isOwn(const Camera& camera) { return camera.id.starts_with("own:"); }
 
@@ -240,13 +263,7 @@ bool isOwn(const Camera& camera) { return camera.id.starts_with("own:"); }
 
 /// One's own cameras are kept for all campaigns.
 void Kit::fillCameras(const QString& chosen) {
-    m_cameras = typicalCameras();
-    const QDir own = ownCameras();
-    for (const QString& file : own.entryList({"*.json"}, QDir::Files, QDir::Name)) {
-        const auto text = readText(toPath(own.filePath(file)), 32U << 20U);
-        auto camera = text ? cameraFromText(*text, file.toStdString()) : Result<Camera>(text.error());
-        if (camera) m_cameras.push_back(std::move(*camera));
-    }
+    m_cameras = allCameras();
     const QSignalBlocker quiet(m_camera);
     m_camera->clear();
     for (const Camera& c : m_cameras) {
@@ -269,7 +286,7 @@ void Kit::takeCamera(const QString& path) {
 }
 
 void Kit::keepCamera(const Camera& camera) {
-    const QDir own = ownCameras();
+    const QDir own = ownCameraFolder();
     if (!own.mkpath(".")) return emit problem(tr("%1 cannot be made; check its rights.").arg(own.path()));
     if (const Status written = writeFile(toPath(own.filePath(cameraFile(camera))), cameraToText(camera)); !written) return emit problem(QString::fromStdString(written.error().message));
     fillCameras("own:" + QString::fromStdString(camera.name));
@@ -284,7 +301,7 @@ void Kit::askCameraFacts() {
     if (!own) camera.name = tr("My %1").arg(QString::fromStdString(camera.name).toLower()).toStdString();
     CameraDialog dialog(camera, m_prompts, this);
     if (dialog.exec() != QDialog::Accepted) return;
-    if (own && cameraFile(dialog.camera()) != before) QFile::remove(ownCameras().filePath(before)); // it was given another name
+    if (own && cameraFile(dialog.camera()) != before) QFile::remove(ownCameraFolder().filePath(before)); // it was given another name
     keepCamera(dialog.camera());
 }
 
@@ -292,7 +309,7 @@ void Kit::removeCamera() {
     const QString name = QString::fromStdString(camera().name);
     if (!isOwn(camera())) return emit problem(tr("%1 belongs to the program and stays; only cameras of your own can be removed.").arg(name));
     if (!m_prompts.confirm(this, tr("Remove the camera %1? Its file is deleted.").arg(name), tr("Remove"))) return;
-    if (!QFile::remove(ownCameras().filePath(cameraFile(camera())))) return emit problem(tr("The file of %1 cannot be deleted; check its rights.").arg(name));
+    if (!QFile::remove(ownCameraFolder().filePath(cameraFile(camera())))) return emit problem(tr("The file of %1 cannot be deleted; check its rights.").arg(name));
     fillCameras({});
     keepChoices();
     refresh();

@@ -2,6 +2,7 @@
 
 #include "app/kit/passband_plot.h"
 #include "app/kit/slider_ratio.h"
+#include "core/base/text.h"
 #include "core/optics/starter.h"
 
 #include <QCheckBox>
@@ -15,6 +16,8 @@
 #include <QSignalBlocker>
 #include <QSlider>
 #include <QVBoxLayout>
+
+#include <algorithm>
 
 // The Kit's controls and menus, and the choices that are kept.
 
@@ -164,6 +167,18 @@ QWidget* Kit::buildMenus() {
     QMenu* starter = filters->addMenu(tr("Add from the starter library"));
     starter->setToolTipsVisible(true);
     for (const StarterFilter& f : starterFilters()) starter->addAction(QString::fromStdString(f.name), this, [this, id = f.id] { addStarter(id); })->setToolTip(QString::fromStdString(f.source));
+    QMenu* owned = filters->addMenu(tr("Add from this campaign"));
+    owned->setToolTipsVisible(true);
+    connect(filters, &QMenu::aboutToShow, this, [this, owned] {
+        owned->clear();
+        for (const Filter& f : m_session.shelf()) {
+            const auto& here = m_session.trial().filters;
+            if (std::any_of(here.begin(), here.end(), [&](const Filter& other) { return slug(other.name) == slug(f.name); })) continue;
+            owned->addAction(QString::fromStdString(f.name), this, [this, f] { addFilter(f); });
+        }
+        owned->setEnabled(m_session.hasTrial() && !owned->isEmpty());
+    });
+    filters->addAction(tr("Copy from another campaign \u2026"), this, &Kit::askOtherCampaign)->setToolTip(tr("Its filters with their curves, claims and prices; those that are here already stay as they are"));
     filters->addAction(tr("New filter \u2026"), this, &Kit::newFilter)->setToolTip(tr("One that is not in hand yet: its claims are enough to plan with"));
     filters->addAction(tr("No filter"), this, &Kit::addNoFilter)->setToolTip(tr("The empty place, as a baseline"));
     filters->addAction(tr("Import the maker's curve \u2026"), this, &Kit::askClaimedCurve)->setToolTip(tr("Drawn beside the measured one; where no band is claimed in words it is the claim"));

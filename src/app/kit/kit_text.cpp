@@ -4,6 +4,7 @@
 #include "app/widgets/theme.h"
 #include "core/base/file.h"
 #include "core/base/text.h"
+#include "core/optics/clear_aperture.h"
 #include "core/optics/spacing.h"
 
 #include <QObject>
@@ -179,6 +180,26 @@ Table colourTable(const KitFacts& f) {
     return t;
 }
 
+/// What the filter's rim cuts off, in the corner of the sensor and on its axis.
+QString apertureText(const KitFacts& f) {
+    if (!f.filter || !f.filter->clear_aperture_mm || !f.rig || !f.rig->pixel_um) return {};
+    QStringList from;
+    FilterPlace place{0, f.report.cone.fRatio, f.report.cone.obstruction, f.rig->focal_length_mm.value_or(0)};
+    for (const auto& [name, mm] : f.rig->gaps_mm) {
+        const QString gap = QString::fromStdString(name);
+        if (gap.contains("corrector", Qt::CaseInsensitive) || gap.contains("reducer", Qt::CaseInsensitive) || gap.contains("flattener", Qt::CaseInsensitive) || gap.contains("lens", Qt::CaseInsensitive)) continue; // in front of it
+        place.distance_mm += mm, from << gap;
+    }
+    QSize sensor = f.frame;
+    if (sensor.isEmpty() && f.camera) sensor = QSize(f.camera->width_px, f.camera->height_px);
+    if (from.isEmpty() || sensor.isEmpty()) return tr("Whether its clear %1 mm suffice is not known: %2.").arg(number(*f.filter->clear_aperture_mm, 1), from.isEmpty() ? tr("note the gaps between filter and sensor under \"Halos on the sensor\"") : tr("the size of the sensor is not known"));
+    const double corner = std::hypot(sensor.width(), sensor.height()) / 2 * *f.rig->pixel_um / 1000, needed = neededAperture_mm(place, corner), clear = *f.filter->clear_aperture_mm;
+    const QString where = tr("%1 mm in front of the sensor (%2)").arg(number(place.distance_mm, 1), from.join(", "));
+    if (clear >= needed) return tr("Its clear %1 mm pass all light of a sensor of %2 mm across, %3: %4 mm would do.").arg(number(clear, 1), number(2 * corner, 1), where, number(needed, 1));
+    const double axis = passedByAperture(place, 0, clear), rim = passedByAperture(place, corner, clear);
+    return tr("Its clear %1 mm darken the corners to %2 (%3 on the axis), %4: a sensor of %5 mm across needs %6 mm.").arg(number(clear, 1), percent(rim), percent(axis), where, number(2 * corner, 1), number(needed, 1));
+}
+
 /// A band is claimed around the line.
 bool isSoldFor(const KitFacts& f, EmissionLine line) {
     if (!f.filter) return false;
@@ -214,6 +235,7 @@ QString kitPage(const KitFacts& f) {
     if (const QString source = curveSourceText(f.source); !source.isEmpty()) out += paragraph(source, f.source == CurveSource::NoFilter ? t.dim : t.warn);
     if (!known) out += paragraph(tr("Import a curve, or drop a table of wavelength and transmission here; or write down what its maker claims, with widths."), t.dim);
     for (const ClaimVerdict& v : f.claims) out += paragraph(QString::fromStdString(v.text), v.holds ? t.text : t.bad);
+    if (f.density) out += paragraph(QString::fromStdString(f.density->text), !f.density->known ? t.warn : f.density->holds ? t.text : t.bad);
     if (!f.claims.empty())
         out += QString("<p style='margin-top:2px; margin-bottom:4px; color:%1'>%2 <a href='tolerance' style='color:%3'>%4</a></p>")
                    .arg(t.dim.name(), tr("Allowed: centre %1 nm, width %2, peak %3.").arg(number(f.tolerance.center_nm, 1), percent(f.tolerance.fwhm), percent(f.tolerance.peak)).toHtmlEscaped(), t.accent.name(), tr("Change \u2026"));
@@ -222,6 +244,12 @@ QString kitPage(const KitFacts& f) {
     if (f.filter && f.source != CurveSource::Measured)
         for (const BandClaim& c : f.filter->claims)
             out += paragraph(tr("Claimed at %1 nm%2%3.").arg(c.center_nm).arg(c.fwhm_nm ? tr(", %1 nm wide").arg(*c.fwhm_nm) : QString(), c.peak ? tr(", %1").arg(percent(*c.peak)) : QString()), t.text);
+    if (!f.otherwise.empty()) {
+        QStringList words;
+        for (const std::string& w : f.otherwise) words << QObject::tr(w.c_str());
+        out += QString("<p style='margin-top:2px; margin-bottom:4px; color:%1'>%2 <a href='shelf' style='color:%3'>%4</a></p>")
+                   .arg(t.warn.name(), tr("Another trial of this campaign says otherwise: %1.").arg(words.join(", ")).toHtmlEscaped(), t.accent.name(), tr("Take that"));
+    }
     for (const std::string& text : f.contradictions) out += paragraph(QString::fromStdString(text), t.bad);
     for (const std::string& text : f.warnings) out += paragraph(QString::fromStdString(text), t.warn);
     const Leaks& leaks = f.report.leaks;
@@ -249,6 +277,7 @@ QString kitPage(const KitFacts& f) {
         if (!said.isEmpty()) out += paragraph(tr("Camera: %1.").arg(said.join("; ")), t.dim);
     }
     if (const auto glass = thickness(f)) out += paragraph(tr("Its %1 mm of glass move the focus back by %2 mm: add that to the spacing.").arg(number(*glass, 2), number(focusShift_mm(*glass), 2)) + (f.rig && f.rig->back_focus_mm ? tr(" The %1 mm behind the corrector become %2 mm.").arg(number(*f.rig->back_focus_mm, 2), number(*f.rig->back_focus_mm + focusShift_mm(*glass), 2)) : QString()), t.text);
+    if (const QString aperture = apertureText(f); !aperture.isEmpty()) out += paragraph(aperture, aperture.contains(tr("darken")) ? t.warn : t.text);
     if (f.filter && f.filter->price) {
         const Price& p = *f.filter->price;
         const QString currency = QString::fromStdString(p.currency);

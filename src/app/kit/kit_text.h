@@ -21,6 +21,7 @@ struct KitFacts {
     std::vector<SystemChannel> system;
     std::vector<ColourPrediction> colours;
     std::vector<ClaimVerdict> claims;
+    std::optional<LeakVerdict> density; ///< what is claimed between the bands
     ClaimTolerance tolerance;
     struct Measured {
         double value = 0, sigma = 0;
@@ -32,6 +33,7 @@ struct KitFacts {
     std::optional<double> skyBrightness;            ///< V mag per square arcsecond of the site
     QSize frame;                                    ///< of the trial, pixels; empty: not known
     std::vector<std::string> contradictions;
+    std::vector<std::string> otherwise; ///< in what the campaign says something else of this filter
     CurveSource source = CurveSource::Nothing; ///< of what follows
     std::vector<std::string> warnings;
 };

@@ -29,6 +29,7 @@ QString SubChart::nameOf(Quantity q) {
     case Quantity::Transparency: return tr("Transparency");
     case Quantity::Fwhm: return tr("FWHM");
     case Quantity::Eccentricity: return tr("Eccentricity");
+    case Quantity::Tilt: return tr("Worst corner over middle");
     case Quantity::Stars: return tr("Stars");
     case Quantity::Gradient: return tr("Gradient");
     }
@@ -74,6 +75,7 @@ std::optional<double> SubChart::valueOf(const JudgedSub& s) const {
     case Quantity::Transparency: return f.transparency;
     case Quantity::Fwhm: return f.fwhm_px;
     case Quantity::Eccentricity: return f.eccentricity;
+    case Quantity::Tilt: return f.tilt;
     case Quantity::Stars: return f.stars;
     case Quantity::Gradient: return 100 * f.gradient;
     }
@@ -90,6 +92,7 @@ std::optional<double> SubChart::limit() const {
     case Quantity::Transparency: return m_content.limits.transparency;
     case Quantity::Fwhm: return middle * m_content.limits.fwhm;
     case Quantity::Eccentricity: return std::max(0.5, middle + m_content.limits.eccentricity);
+    case Quantity::Tilt: return middle + m_content.limits.tilt;
     case Quantity::Stars: return middle * m_content.limits.stars;
     default: return std::nullopt; // the sky's limit moves with its neighbours
     }

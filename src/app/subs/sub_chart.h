@@ -13,7 +13,7 @@ class SubChart : public QWidget {
     Q_OBJECT
 
 public:
-    enum class Quantity { Sky, Transparency, Fwhm, Eccentricity, Stars, Gradient };
+    enum class Quantity { Sky, Transparency, Fwhm, Eccentricity, Tilt, Stars, Gradient };
     static QString nameOf(Quantity quantity);
 
     explicit SubChart(QWidget* parent = nullptr);

@@ -34,6 +34,7 @@ QString SubTable::cell(const JudgedSub& s, int row, int column) const {
     case Transparency: return number(f.transparency, 2);
     case Fwhm: return number(f.fwhm_px, 2);
     case Eccentricity: return number(f.eccentricity, 2);
+    case Tilt: return number(f.tilt, 2);
     case Stars: return measured ? QString::number(f.stars) : QString();
     case Trails: return measured && f.trails > 0 ? QString::number(f.trails) : QString();
     default: return {};
@@ -54,8 +55,8 @@ QVariant SubTable::data(const QModelIndex& at, int role) const {
 
 QVariant SubTable::headerData(int section, Qt::Orientation orientation, int role) const {
     if (orientation != Qt::Horizontal) return {};
-    static const char* names[] = {"#", "time", "verdict", "sky", "transp.", "FWHM", "ecc.", "stars", "trails"};
-    static const char* tips[] = {"", "Start, by the place's clock", "Keep, or why it is left out", "e\u207B/s/px (ADU/s where the gain is not known)", "Light of its stars over the run's best decile", "px", "0 round, 1 a line", "Above 5 sigma", "Straight trails: clipping takes them out"};
+    static const char* names[] = {"#", "time", "verdict", "sky", "transp.", "FWHM", "ecc.", "corner", "stars", "trails"};
+    static const char* tips[] = {"", "Start, by the place's clock", "Keep, or why it is left out", "e\u207B/s/px (ADU/s where the gain is not known)", "Light of its stars over the run's best decile", "px", "0 round, 1 a line", "FWHM in the worst corner over the middle's: tilt, or something in the light", "Above 5 sigma", "Straight trails: clipping takes them out"};
     if (role == Qt::DisplayRole) return section == Time ? m_clockName : tr(names[section]);
     if (role == Qt::ToolTipRole) return tr(tips[section]);
     if (role == Qt::TextAlignmentRole) return section == Verdict ? QVariant(Qt::AlignLeft | Qt::AlignVCenter) : QVariant(Qt::AlignRight | Qt::AlignVCenter);

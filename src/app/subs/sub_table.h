@@ -11,7 +11,7 @@ namespace caelumen {
 /// The subs of a run as rows.
 class SubTable : public QAbstractTableModel {
 public:
-    enum Column { Number, Time, Verdict, Sky, Transparency, Fwhm, Eccentricity, Stars, Trails, ColumnCount };
+    enum Column { Number, Time, Verdict, Sky, Transparency, Fwhm, Eccentricity, Tilt, Stars, Trails, ColumnCount };
 
     using QAbstractTableModel::QAbstractTableModel;
     void show(const JudgedRun* run, double gain, std::function<QString(const std::string&)> clock, const QString& clockName);

@@ -1,5 +1,6 @@
 #include "app/subs/subs.h"
 
+#include "app/subs/run_table.h"
 #include "app/subs/sub_view.h"
 #include "app/widgets/form_fields.h"
 #include "app/widgets/prompts.h"
@@ -46,7 +47,7 @@ Subs::Subs(Session& session, Prompts& prompts, QWidget* parent)
       m_method(choices({tr("mean"), tr("median")}, tr("The mean of what is not rejected, or the median"), tr("Combination"))), m_reject(choices({tr("nothing"), tr("beyond sigmas"), tr("beyond winsorised sigmas")}, tr("Values that the others contradict: satellites, cosmic rays"), tr("Rejection"))),
       m_normalise(choices({tr("nothing"), tr("sky"), tr("sky and stars")}, tr("What is made alike before subs are combined: the stack keeps the mean sky either way. Recorded in its header"), tr("Made alike"))),
       m_weights(choices({tr("all alike"), tr("by their noise")}, tr("All subs alike keeps the stack a plain mean"), tr("Weights"))), m_flats(choices({tr("divided"), tr("subtracted")}, tr("Divided out; or frames through a diffuser, as long as the subs, subtracted: takes glow and rings away too, but does not correct transmission"), tr("Flats"))),
-      m_pace(choices({tr("every second"), tr("every 3 s"), tr("every 10 s"), tr("every 2 min")}, tr("How fast the virtual camera takes subs"), tr("Pace"))), m_cameraRow(new QWidget), m_halves(new QCheckBox(tr("odd and even halves beside it"))), m_maps(new QCheckBox(tr("coverage, rejection and noise maps"))), m_low(new QDoubleSpinBox), m_high(new QDoubleSpinBox), m_table(new QTableView), m_tabs(new QTabWidget),
+      m_pace(choices({tr("every second"), tr("every 3 s"), tr("every 10 s"), tr("every 2 min")}, tr("How fast the virtual camera takes subs"), tr("Pace"))), m_cameraRow(new QWidget), m_halves(new QCheckBox(tr("odd and even halves beside it"))), m_maps(new QCheckBox(tr("coverage, rejection and noise maps"))), m_low(new QDoubleSpinBox), m_high(new QDoubleSpinBox), m_table(new QTableView), m_runTable(new RunTable(m_model)), m_follow(quietButton(tr("Follow"), tr("While a folder is watched, show each sub as it lands (L)"))), m_tabs(new QTabWidget),
       m_across(new QSplitter), m_down(new QSplitter(Qt::Vertical)) {
     connect(&m_lineJobs, &JobService::failed, this, &Subs::problem);
     for (QLabel* rich : {m_summary, m_notes}) rich->setTextFormat(Qt::RichText); // names in them are masked
@@ -74,6 +75,7 @@ Subs::Subs(Session& session, Prompts& prompts, QWidget* parent)
     act(tr("Take it as judged"), "J", [this] { overrule(SubsModel::Word::Judged); });
     act(tr("Play the subs"), "Space", [this] { play(!playing()); });
     act(tr("Whole frame or one to one"), "Z", [this] { m_view->setFits(!m_view->fits()); });
+    act(tr("Follow the subs that land"), "L", [this] { m_follow->toggle(); });
     act(tr("Next sub that is left out"), "N", [this] {
         const auto& subs = m_model.run().subs;
         for (int i = m_sub + 1; i < static_cast<int>(subs.size()); ++i)
@@ -93,6 +95,7 @@ Subs::Subs(Session& session, Prompts& prompts, QWidget* parent)
     connect(&m_model, &SubsModel::pictureReady, this, [this](int sub) {
         if (sub == m_sub) fillSub();
     });
+    connect(&m_model, &SubsModel::landed, this, &Subs::hearLanded);
     connect(&m_model, &SubsModel::problem, this, &Subs::problem);
     connect(&m_model, &SubsModel::stacked, this, &Subs::finished);
     connect(&m_model, &SubsModel::watchChanged, this, &Subs::fill);
@@ -128,7 +131,7 @@ void Subs::fill() {
         const FrameGroup& g = m_model.groups()[i];
         QString text = QString::fromStdString(g.title());
         if (g.kind == FrameKind::Light) text += "\n" + (g.frames.size() == 1 ? tr("one sub, %1").arg(hours(g.total_s)) : tr("%1 subs, %2").arg(g.frames.size()).arg(hours(g.total_s)));
-        if (const SubsModel::Tally* t = g.kind == FrameKind::Light ? m_model.tally(static_cast<int>(i)) : nullptr; t && t->subs == g.frames.size()) text += tr("; kept %1, %2").arg(t->kept).arg(hours(t->kept_s));
+        if (const SubsRun* run = g.kind == FrameKind::Light ? m_model.runOf(static_cast<int>(i)) : nullptr; run && run->judged) text += tr("; kept %1, %2").arg(run->run.kept()).arg(hours(run->run.kept_s()));
         if (g.kind != FrameKind::Light) text += "\n" + (g.frames.size() == 1 ? tr("one frame") : tr("%1 frames").arg(g.frames.size()));
         auto* item = new QListWidgetItem(text, g.kind == FrameKind::Light ? m_runs : m_others);
         item->setData(Qt::UserRole, static_cast<int>(i));
@@ -151,6 +154,8 @@ void Subs::fill() {
         item->setData(Qt::UserRole, -1);
     }
     m_stackAll->setVisible(lights > 1);
+    m_runTable->fill();
+    m_follow->setVisible(!m_model.watched().isEmpty());
     m_cameraRow->setVisible(m_camera.running());
     if (m_camera.running()) m_cameraText->setText(m_camera.planned() > 0 ? tr("Virtual camera: %1 of %2 subs. Made up: nothing real is measured with it.").arg(m_camera.taken()).arg(m_camera.planned()) : tr("Virtual camera: taking its calibration frames \u2026"));
     m_filling = false;
@@ -200,9 +205,13 @@ void Subs::fillRun() {
         if (!lost.isEmpty()) text += tr(" Lost to: %1.").arg(lost.join(", "));
         for (const std::string& note : run.notes) text += "<br>" + QString::fromStdString(note).toHtmlEscaped();
         const std::string& channel = run.subs[run.reference].figures.channel;
-        const SubsModel::Tally* tally = m_model.tally(m_model.current());
-        if (const auto found = tally ? tally->moon.find(channel) : std::map<std::string, MoonResponse>::const_iterator(); tally && found != tally->moon.end()) {
-            const MoonResponse* moon = &found->second;
+        const SubsRun* mine = m_model.runOf(m_model.current());
+        if (mine && mine->scale && mine->run.transparency()) {
+            const double clear = mine->run.transparency()->mean;
+            text += tr("<br>Its subs got %1 % of the clearest starlight of the night").arg(100 * clear * mine->scale->factor, 0, 'f', 0) + (mine->scale->sigma > 0 ? tr(" (\u00B1 %1 %).").arg(std::max(1.0, 100 * clear * mine->scale->sigma), 0, 'f', 0) : tr("."));
+        }
+        if (mine && mine->moon) {
+            const MoonResponse* moon = &*mine->moon;
             const double part = 100 * moon->slopeSigma / std::max(1e-12, std::abs(moon->slope));
             text += tr("<br>Moon: %1 %2 per 100 nL of modelled moonlight in %3 (\u00B1 %4 %), %5 without moon.").arg(100 * moon->slope, 0, 'g', 3).arg(gain > 0 ? tr("e\u207B/s/px") : tr("ADU/s")).arg(QString::fromStdString(channel)).arg(part, 0, 'f', 0).arg(moon->intercept, 0, 'g', 3);
             if (const auto against = m_model.moonAgainstFirst(channel)) text += tr(" That is %1 \u00B1 %2 of what the first run lets through.").arg(against->value, 0, 'g', 2).arg(std::max(against->sigma, 0.001), 0, 'g', 1);
@@ -256,6 +265,15 @@ void Subs::fillSub() {
     if (m_model.judged()) caption += s.keep ? (s.byHand ? tr("   kept by you") : tr("   kept")) : tr("   left out: %1").arg(s.words.empty() ? tr(reasonName(s.reason)) : QString::fromStdString(s.words));
     m_view->show(image, offset, flipped, s.figures.problem.empty() ? tr("Reading the sub \u2026") : QString::fromStdString(s.figures.problem), caption, !s.keep);
     if (image.isNull()) m_model.wantPicture(at);
+}
+
+void Subs::hearLanded(int group, int sub) {
+    if (m_follow->isChecked()) {
+        if (group != m_model.current()) m_model.choose(group);
+        showSub(sub);
+    }
+    const JudgedSub& s = m_model.runOf(group)->run.subs[static_cast<std::size_t>(sub)];
+    if (!s.keep) emit problem(tr("Left out as it landed: %1 (%2). %3").arg(QString::fromStdString(s.figures.file).section('/', -1), tr(reasonName(s.reason)), QString::fromStdString(s.words)));
 }
 
 void Subs::showSub(int sub) {

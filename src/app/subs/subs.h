@@ -4,6 +4,7 @@
 #include "app/subs/sub_table.h"
 #include "app/subs/subs_model.h"
 #include "app/subs/virtual_camera.h"
+#include "core/prepare/lines.h"
 
 #include <QTimeZone>
 #include <QTimer>
@@ -25,6 +26,7 @@ class QToolButton;
 namespace caelumen {
 
 class Prompts;
+class RunTable;
 class SubView;
 
 /// Subs: which of them count? Runs and calibration frames on the left; the sub in hand at its own size and a quantity over the night in the middle; verdicts, limits and stacking on the right.
@@ -42,6 +44,7 @@ public:
     SubChart& chart() { return *m_chart; }
     SubView& view() { return *m_view; }
     QTabWidget& tabs() { return *m_tabs; }
+    RunTable& runTable() { return *m_runTable; }
     QLabel& summary() { return *m_summary; }
     int current() const { return m_sub; }
     void showSub(int sub);
@@ -79,11 +82,14 @@ private:
     void fillControls();
     void editDecisions(const QString& what, int merge, const std::function<void(SubsDecisions&)>& change);
     int groupOf(const QListWidget* list) const;
+    LineMatrix lineMatrixOf(const QString& stack) const; ///< what filter and camera of its run make of the lines
     QString suggestedStack(int group) const;
     QTimeZone zone() const; ///< of the place; invalid where none is known
     QString clock(const std::string& iso) const;
     void finished(const QStringList& files, const QStringList& notes);
     void askVirtualCamera();
+    void askFacts();
+    void hearLanded(int group, int sub); ///< a verdict on what has landed in the watched folder
     bool eventFilter(QObject* of, QEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
     void showEvent(QShowEvent* event) override;
@@ -106,6 +112,8 @@ private:
     std::vector<std::pair<QDoubleSpinBox*, double CullLimits::*>> m_limits;
     QTableView* m_table;
     SubTable m_rows;
+    RunTable* m_runTable;
+    QToolButton* m_follow;
     QTabWidget* m_tabs;
     QSplitter *m_across, *m_down;
     QTimer m_play;

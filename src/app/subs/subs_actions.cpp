@@ -1,5 +1,8 @@
 #include "app/subs/subs.h"
 
+#include "app/camera_shelf.h"
+#include "app/filter_curve.h"
+#include "app/subs/told_dialog.h"
 #include "app/widgets/paths.h"
 #include "app/widgets/prompts.h"
 #include "core/base/text.h"
@@ -15,6 +18,8 @@
 #include <QPushButton>
 #include <QRegularExpression>
 #include <QStandardPaths>
+
+#include <algorithm>
 
 namespace caelumen {
 namespace {
@@ -44,12 +49,8 @@ void Subs::buildMenu(QMenu* menu) {
         if (const QString folder = m_prompts.folder(this, tr("Where darks and biases for all campaigns lie")); !folder.isEmpty()) m_model.setDarkLibrary(folder);
     });
     menu->addSeparator();
-    auto* filter = menu->addAction(tr("Their filter is \u2026"), this, [this] {
-        const int group = groupOf(m_runs);
-        if (group < 0) return;
-        const QString name = m_prompts.text(this, tr("Filter"), tr("Through which filter were these subs taken?"), QString::fromStdString(m_model.groups()[static_cast<std::size_t>(group)].filter));
-        if (!name.isEmpty()) m_model.tellFilter(group, name);
-    });
+    auto* filter = menu->addAction(tr("Facts of these subs \u2026"), this, &Subs::askFacts);
+    filter->setToolTip(tr("Filter, target, exposure, gain, mosaic and place, where headers are silent or wrong"));
     auto* kinds = menu->addMenu(tr("They are"));
     for (const FrameKind kind : {FrameKind::Light, FrameKind::Dark, FrameKind::Flat, FrameKind::Bias, FrameKind::FlatDark})
         kinds->addAction(tr(kind == FrameKind::Light ? "lights" : kind == FrameKind::Dark ? "darks" : kind == FrameKind::Flat ? "flats" : kind == FrameKind::Bias ? "biases" : "flat darks"), this, [this, kind] {
@@ -86,6 +87,14 @@ void Subs::buildMenu(QMenu* menu) {
         filter->setEnabled(groupOf(m_runs) >= 0);
         kinds->setEnabled(any), remove->setEnabled(any);
     });
+}
+
+void Subs::askFacts() {
+    const int group = groupOf(m_runs);
+    if (group < 0) return;
+    const FrameGroup& g = m_model.groups()[static_cast<std::size_t>(group)];
+    ToldDialog dialog(QString::fromStdString(g.title()), m_model.told(group), m_model.asRead(g.frames.front()), this);
+    if (dialog.exec() == QDialog::Accepted) m_model.tell(group, dialog.told());
 }
 
 bool Subs::takeFiles(const QStringList& files) {
@@ -137,26 +146,21 @@ void Subs::finished(const QStringList& files, const QStringList& notes) {
     if (!notes.isEmpty()) emit problem(notes.join(" "));
 }
 
+LineMatrix Subs::lineMatrixOf(const QString& stack) const {
+    if (!m_session.hasTrial()) return lineMatrix({}, typicalCamera("colour-clear"));
+    const Trial& t = m_session.trial();
+    const auto run = std::find_if(t.runs.begin(), t.runs.end(), [&](const Run& r) { return QFileInfo(QString::fromStdString(r.stack)) == QFileInfo(stack); });
+    const Filter* f = run != t.runs.end() ? t.filter(run->filter) : nullptr;
+    const Rig rig = run != t.runs.end() ? effectiveRig(t, *run) : t.rig;
+    const Curve curve = f ? filterCurve(m_session, *f).curve : Curve{};
+    const double ratio = rig.focal_length_mm && rig.aperture_mm ? *rig.focal_length_mm / *rig.aperture_mm : 100;
+    return lineMatrix(curve.empty() ? curve : ConeShift({ratio, rig.obstruction.value_or(0), f->effective_index.value_or(1.8), 0}).apply(curve, 0.5), cameraOf(rig.camera));
+}
+
 void Subs::separateLines() {
     // The filter's curve and the camera tell which channel sees which line.
     std::vector<std::pair<std::filesystem::path, LineMatrix>> work;
-    for (const QString& file : m_stacks) {
-        LineMatrix matrix;
-        if (m_session.hasTrial()) {
-            const Trial& t = m_session.trial();
-            const Run* run = nullptr;
-            for (const Run& r : t.runs)
-                if (QFileInfo(QString::fromStdString(r.stack)) == QFileInfo(file)) run = &r;
-            const Filter* f = run ? t.filter(run->filter) : nullptr;
-            if (f && !f->curve.empty()) {
-                const Curve& curve = m_session.curve(f->curve).curve;
-                const Rig rig = effectiveRig(t, *run);
-                const double ratio = rig.focal_length_mm && rig.aperture_mm ? *rig.focal_length_mm / *rig.aperture_mm : 100;
-                if (!curve.empty()) matrix = lineMatrix(systemResponse(ConeShift({ratio, rig.obstruction.value_or(0), f->effective_index.value_or(1.8), 0}).apply(curve, 0.5), typicalCamera("colour-clear")));
-            }
-        }
-        work.emplace_back(toPath(file), matrix);
-    }
+    for (const QString& file : m_stacks) work.emplace_back(toPath(file), lineMatrixOf(file));
     m_lineJobs.run("lines", tr("Separating lines"), [this, work](const Job&) -> JobService::Finish {
         QStringList written, failed;
         for (const auto& [file, matrix] : work) {

@@ -2,7 +2,14 @@
 
 #include "core/base/json.h"
 
+#include <array>
+
 namespace caelumen {
+namespace {
+
+constexpr std::array<std::pair<const char*, std::optional<double> ToldFacts::*>, 4> kToldNumbers{{{"exposure_s", &ToldFacts::exposure_s}, {"gain_e_per_adu", &ToldFacts::gain_e_per_adu}, {"latitude_deg", &ToldFacts::latitude_deg}, {"longitude_deg", &ToldFacts::longitude_deg}}};
+
+} // namespace
 
 SubsRecipe asRecipe(const SubsDecisions& d) {
     SubsRecipe r;
@@ -21,8 +28,15 @@ Json decisionsToJson(const SubsDecisions& d) {
     for (const QString& s : d.sources) out["sources"].push_back(s.toStdString());
     out["kinds"] = Json::object();
     for (const auto& [file, kind] : d.kinds) out["kinds"][file] = frameKindName(kind);
-    out["filters"] = Json::object();
-    for (const auto& [file, filter] : d.filters) out["filters"][file] = filter;
+    out["told"] = Json::object();
+    for (const auto& [file, t] : d.told) {
+        Json facts = Json::object();
+        for (const auto& [key, text] : {std::pair{"filter", &t.filter}, {"target", &t.target}, {"bayer", &t.bayer}})
+            if (!text->empty()) facts[key] = *text;
+        for (const auto& [key, member] : kToldNumbers)
+            if (t.*member) facts[key] = *(t.*member);
+        out["told"][file] = std::move(facts);
+    }
     return out;
 }
 
@@ -45,9 +59,18 @@ SubsDecisions decisionsFromJson(const Json& json) {
         for (const auto& [file, kind] : it->items())
             for (const FrameKind k : {FrameKind::Light, FrameKind::Dark, FrameKind::Flat, FrameKind::Bias, FrameKind::FlatDark})
                 if (kind.is_string() && kind.get<std::string>() == frameKindName(k)) out.kinds[file] = k;
-    if (const auto it = json.find("filters"); it != json.end() && it->is_object())
+    if (const auto it = json.find("told"); it != json.end() && it->is_object())
+        for (const auto& [file, facts] : it->items()) {
+            ToldFacts t;
+            const auto text = [&facts = facts](const char* key) { return facts.is_object() && facts.contains(key) && facts[key].is_string() ? facts[key].get<std::string>() : std::string(); };
+            t.filter = text("filter"), t.target = text("target"), t.bayer = text("bayer");
+            for (const auto& [key, member] : kToldNumbers)
+                if (facts.is_object() && facts.contains(key) && facts[key].is_number()) t.*member = facts[key].get<double>();
+            if (!(t == ToldFacts{})) out.told[file] = t;
+        }
+    if (const auto it = json.find("filters"); it != json.end() && it->is_object()) // as campaigns once kept it
         for (const auto& [file, filter] : it->items())
-            if (filter.is_string()) out.filters[file] = filter.get<std::string>();
+            if (filter.is_string()) out.told[file].filter = filter.get<std::string>();
     return out;
 }
 

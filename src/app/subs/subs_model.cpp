@@ -4,12 +4,11 @@
 #include "app/widgets/paths.h"
 #include "core/base/json.h"
 #include "core/base/text.h"
+#include "core/plan/targets.h"
 
-#include <QCryptographicHash>
 #include <QDir>
 #include <QFileInfo>
 #include <QSettings>
-#include <QStandardPaths>
 
 #include <algorithm>
 #include <cmath>
@@ -17,24 +16,14 @@
 namespace caelumen {
 namespace fs = std::filesystem;
 
-namespace {
-
-QString notebookFor(const QString& key) {
-    const QString folder = QStandardPaths::writableLocation(QStandardPaths::CacheLocation) + "/subs";
-    QDir().mkpath(folder);
-    return folder + "/" + QString::fromLatin1(QCryptographicHash::hash(key.toUtf8(), QCryptographicHash::Sha1).toHex().left(20)) + ".work";
-}
-
-} // namespace
-
 SubsModel::SubsModel(Session& session, QObject* parent) : QObject(parent), m_session(session) {
     connect(&m_jobs, &JobService::failed, this, &SubsModel::problem);
     connect(&m_watch, &FolderWatch::problem, this, &SubsModel::problem);
     connect(&m_watch, &FolderWatch::landed, this, &SubsModel::takeLanded);
     connect(&m_pictures, &SubPictures::problem, this, &SubsModel::problem);
     connect(&m_pictures, &SubPictures::ready, this, [this](const std::string& file) {
-        for (std::size_t i = 0; i < m_run.subs.size(); ++i)
-            if (m_run.subs[i].figures.file == file) emit pictureReady(static_cast<int>(i));
+        for (std::size_t i = 0; i < run().subs.size(); ++i)
+            if (run().subs[i].figures.file == file) emit pictureReady(static_cast<int>(i));
     });
     m_tellLater.setInterval(200);
     m_tellLater.setSingleShot(true);
@@ -45,11 +34,7 @@ SubsModel::SubsModel(Session& session, QObject* parent) : QObject(parent), m_ses
 void SubsModel::load() {
     m_jobs.cancel();
     m_watch.watch({}, {});
-    m_read.clear(), m_frames.clear(), m_groups.clear(), m_figures.clear();
-    m_measurer.reset();
-    m_tallies.clear();
-    m_run = {};
-    m_judged = false;
+    m_read.clear(), m_frames.clear(), m_groups.clear(), m_runs.clear(), m_landed.clear();
     m_current = -1;
     m_currentKey.clear();
     m_decisions = {};
@@ -73,11 +58,8 @@ void SubsModel::setDecisions(const SubsDecisions& decisions) {
     m_decisions = decisions;
     m_session.keep("subs", QString::fromStdString(jsonText(decisionsToJson(decisions))));
     if (before.sources != decisions.sources) return takeIn();
-    if (before.kinds != decisions.kinds || before.filters != decisions.filters) return takeIn();
-    if (before.flats != decisions.flats) {
-        m_figuresOf.clear();
-        return measure();
-    }
+    if (before.kinds != decisions.kinds || before.told != decisions.told) return takeIn();
+    if (before.flats != decisions.flats) return measure();
     judgeNow();
 }
 
@@ -140,7 +122,14 @@ void SubsModel::regroup() {
     m_frames = m_read;
     for (IntakeFrame& f : m_frames) {
         if (const auto it = m_decisions.kinds.find(nameText(f.path)); it != m_decisions.kinds.end()) f.kind = it->second, f.guessed = false;
-        if (const auto it = m_decisions.filters.find(nameText(f.path)); it != m_decisions.filters.end()) f.filter = it->second;
+        const auto told = m_decisions.told.find(nameText(f.path));
+        if (told == m_decisions.told.end()) continue;
+        const ToldFacts& t = told->second;
+        if (!t.filter.empty()) f.filter = t.filter;
+        if (!t.target.empty()) f.target = t.target;
+        if (!t.bayer.empty()) f.mosaic = t.bayer == "none" ? "" : t.bayer;
+        if (t.exposure_s) f.exposure_s = t.exposure_s;
+        if (t.longitude_deg) f.longitude_deg = t.longitude_deg, f.night = f.start.empty() ? "" : nightOf(f.start, t.longitude_deg);
     }
     m_groups = groupFrames(m_frames);
     m_current = -1;
@@ -149,17 +138,22 @@ void SubsModel::regroup() {
         if (m_current < 0 || keyOf(m_groups[i]) == m_currentKey) m_current = static_cast<int>(i);
     }
     m_currentKey = m_current >= 0 ? keyOf(m_groups[static_cast<std::size_t>(m_current)]) : QString();
-    emit groupsChanged();
+    std::set<QString> there;
+    for (const FrameGroup& g : m_groups)
+        if (g.kind == FrameKind::Light) there.insert(keyOf(g));
+    std::erase_if(m_runs, [&](const auto& run) { return !there.count(run.first); });
     measure();
+    emit groupsChanged();
 }
 
 void SubsModel::choose(int group) {
     if (group < 0 || group >= static_cast<int>(m_groups.size()) || m_groups[static_cast<std::size_t>(group)].kind != FrameKind::Light || group == m_current) return;
     m_current = group;
     m_currentKey = keyOf(m_groups[static_cast<std::size_t>(group)]);
-    m_figuresOf.clear();
+    m_pictures.clear();
     emit groupsChanged();
-    measure();
+    emit runChanged();
+    measureNext();
 }
 
 SubsRecipe SubsModel::recipe(int group) const {
@@ -175,6 +169,15 @@ SubsRecipe SubsModel::recipe(int group) const {
         if (t.target.ra_deg) out.target = t.target;
         out.rig.pedestal_adu.reset(); // of stacks, not of subs
     }
+    const ToldFacts t = told(group);
+    out.run.bayer = t.bayer;
+    if (t.gain_e_per_adu) out.run.rig.gain_e_per_adu = t.gain_e_per_adu;
+    if (t.latitude_deg && t.longitude_deg) out.site.latitude_deg = t.latitude_deg, out.site.longitude_deg = t.longitude_deg;
+    if (!t.target.empty() && out.target.name == t.target && !out.target.ra_deg) {
+        const auto found = findTargets(deepSkyCatalogue(), t.target);
+        if (found.size() == 1) out.target.ra_deg = found.front()->ra_deg, out.target.dec_deg = found.front()->dec_deg;
+    }
+    if (const SubsRun* run = runOf(group)) out.nightScale = run->scale;
     return out;
 }
 
@@ -185,80 +188,6 @@ bool SubsModel::trialFits() const {
 }
 
 CullOptions SubsModel::cull() const { return asRecipe(m_decisions).cull; }
-
-void SubsModel::measure() {
-    if (m_current < 0) {
-        m_figures.clear(), m_measurer.reset(), m_run = {}, m_judged = false, m_figuresOf.clear();
-        emit runChanged();
-        return;
-    }
-    const SubsRecipe r = recipe(m_current);
-    // Figures hold as long as the masters do.
-    SubsRecipe masters = r;
-    masters.lights = {r.lights.front()};
-    masters.cull = {}, masters.combine = {}, masters.halves = masters.maps = false, masters.mosaic = MosaicMode::Half;
-    const QString of = m_currentKey + QString::fromStdString(jsonText(subsRecipeToJson(masters)));
-    if (of != m_figuresOf) {
-        m_figuresOf = of;
-        m_figures.clear(), m_measurer.reset(), m_pictures.clear();
-    }
-    m_judged = false;
-    m_run = {};
-    for (const fs::path& p : r.lights) {
-        JudgedSub s;
-        if (const auto it = m_figures.find(nameText(p)); it != m_figures.end()) s.figures = it->second;
-        else s.figures.file = nameText(p), s.figures.exposure_s = r.run.sub_exposure_s.value_or(0);
-        m_run.subs.push_back(std::move(s));
-    }
-    emit runChanged();
-    const QString notebook = notebookFor(of);
-    m_jobs.run("measure", tr("Measuring subs"), [this, r, of, notebook, known = m_measurer](const Job& job) -> JobService::Finish {
-        std::shared_ptr<const SubMeasurer> measurer = known;
-        if (!measurer) {
-            auto made = SubMeasurer::make(r, job);
-            if (!made) {
-                if (made.error().message == kCancelled) return {};
-                return [this, sentence = QString::fromStdString(made.error().message)] { emit problem(sentence); };
-            }
-            measurer = std::make_shared<const SubMeasurer>(std::move(*made));
-        }
-        auto figures = measureSubs(r, *measurer, toPath(notebook), job, [this, of](const SubFigures& f) {
-            QMetaObject::invokeMethod(this, [this, of, f] { takeFigures(of, f); }, Qt::QueuedConnection);
-        });
-        if (!figures) return {};
-        auto judged = judgeRun(*figures, r.cull, r.reference);
-        return [this, of, measurer, figures = std::move(*figures), judged = std::move(judged)]() mutable {
-            if (of != m_figuresOf) return;
-            m_measurer = measurer;
-            for (const SubFigures& f : figures) m_figures[f.file] = f;
-            m_judged = judged.ok();
-            if (judged) {
-                m_run = std::move(*judged);
-                judgeAgain(m_run, cull());
-                keepTally();
-            } else {
-                emit problem(QString::fromStdString(judged.error().message));
-            }
-            emit runChanged();
-        };
-    });
-}
-
-void SubsModel::takeFigures(const QString& of, const SubFigures& figures) {
-    if (of != m_figuresOf || m_judged) return;
-    m_figures[figures.file] = figures;
-    for (JudgedSub& s : m_run.subs)
-        if (s.figures.file == figures.file) s.figures = figures;
-    if (!m_tellLater.isActive()) m_tellLater.start(); // not for each of hundreds
-}
-
-void SubsModel::judgeNow() {
-    if (m_judged) {
-        judgeAgain(m_run, cull());
-        keepTally();
-    }
-    emit runChanged();
-}
 
 void SubsModel::addSources(const QStringList& paths) {
     SubsDecisions d = m_decisions;
@@ -286,21 +215,29 @@ void SubsModel::tellKind(int group, FrameKind kind) {
     decide(tr("They are %1s").arg(frameKindName(kind)), d);
 }
 
-void SubsModel::tellFilter(int group, const QString& filter) {
+void SubsModel::tell(int group, const ToldFacts& facts) {
     SubsDecisions d = m_decisions;
-    for (const std::size_t i : m_groups[static_cast<std::size_t>(group)].frames) d.filters[nameText(m_frames[i].path)] = filter.toStdString();
-    decide(tr("Their filter is %1").arg(filter), d);
+    for (const std::size_t i : m_groups[static_cast<std::size_t>(group)].frames) {
+        if (facts == ToldFacts{}) d.told.erase(nameText(m_frames[i].path));
+        else d.told[nameText(m_frames[i].path)] = facts;
+    }
+    decide(tr("Facts of subs"), d);
+}
+
+ToldFacts SubsModel::told(int group) const {
+    const auto it = m_decisions.told.find(nameText(m_frames[m_groups[static_cast<std::size_t>(group)].frames.front()].path));
+    return it == m_decisions.told.end() ? ToldFacts{} : it->second;
 }
 
 SubsModel::Word SubsModel::wordOn(std::size_t sub) const {
-    const std::string& file = m_run.subs[sub].figures.file;
+    const std::string& file = run().subs[sub].figures.file;
     const auto in = [&](const std::vector<std::string>& list) { return std::find(list.begin(), list.end(), file) != list.end(); };
     return in(m_decisions.reject) ? Word::Reject : in(m_decisions.keep) ? Word::Keep : Word::Judged;
 }
 
 void SubsModel::overrule(std::size_t sub, Word word) {
-    if (sub >= m_run.subs.size()) return;
-    const std::string file = m_run.subs[sub].figures.file;
+    if (sub >= run().subs.size()) return;
+    const std::string file = run().subs[sub].figures.file;
     SubsDecisions d = m_decisions;
     std::erase(d.keep, file), std::erase(d.reject, file);
     if (word == Word::Keep) d.keep.push_back(file);
@@ -318,7 +255,10 @@ void SubsModel::watch(const QString& folder) {
 }
 
 void SubsModel::takeLanded(const std::set<std::string>& files) {
-    for (const std::string& name : files) m_figures.erase(name);
+    for (auto& [key, run] : m_runs)
+        for (const std::string& name : files)
+            if (run.figures.erase(name) > 0) run.judged = false;
+    m_landed.insert(files.begin(), files.end());
     std::erase_if(m_read, [&](const IntakeFrame& f) { return files.count(nameText(f.path)) > 0; });
     takeIn();
 }
@@ -344,40 +284,11 @@ void SubsModel::stack(const std::vector<std::pair<int, QString>>& wanted) {
     });
 }
 
-void SubsModel::keepTally() {
-    Tally t{m_run.kept(), m_run.subs.size(), m_run.kept_s(), {}};
-    const std::string& channel = m_run.subs[m_run.reference].figures.channel;
-    if (auto response = moonResponse(m_run, channel, m_measurer ? m_measurer->gain() : 0)) t.moon[channel] = *response;
-    m_tallies[m_currentKey] = std::move(t);
-    emit groupsChanged();
-}
-
-const SubsModel::Tally* SubsModel::tally(int group) const {
-    const auto it = m_tallies.find(keyOf(m_groups[static_cast<std::size_t>(group)]));
-    return it == m_tallies.end() ? nullptr : &it->second;
-}
-
-std::optional<MoonRejection> SubsModel::moonAgainstFirst(const std::string& channel) const {
-    const auto first = std::find_if(m_groups.begin(), m_groups.end(), [](const FrameGroup& g) { return g.kind == FrameKind::Light; });
-    if (first == m_groups.end() || m_current < 0 || &*first == &m_groups[static_cast<std::size_t>(m_current)]) return std::nullopt;
-    const Tally* base = tally(static_cast<int>(first - m_groups.begin()));
-    const Tally* mine = tally(m_current);
-    if (!base || !mine || !base->moon.count(channel) || !mine->moon.count(channel)) return std::nullopt;
-    return moonRejection(mine->moon.at(channel), base->moon.at(channel));
-}
-
-void SubsModel::wantPicture(std::size_t sub) {
-    if (m_measurer && sub < m_run.subs.size()) m_pictures.want(m_run.subs[sub].figures.file, m_judged ? m_run.subs[m_run.reference].figures : m_run.subs[sub].figures, m_measurer);
-}
-
-QImage SubsModel::picture(std::size_t sub) const { return sub < m_run.subs.size() ? m_pictures.of(m_run.subs[sub].figures.file) : QImage(); }
-
 QString SubsModel::darkLibrary() { return QSettings().value("subs/darks").toString(); }
 
 void SubsModel::setDarkLibrary(const QString& folder) {
     QSettings().setValue("subs/darks", folder);
     m_library.clear();
-    m_figuresOf.clear();
     takeIn();
 }
 

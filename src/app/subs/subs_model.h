@@ -5,9 +5,8 @@
 #include "app/subs/folder_watch.h"
 #include "app/subs/sub_pictures.h"
 #include "app/subs/subs_decisions.h"
+#include "app/subs/subs_run.h"
 #include "core/prepare/intake.h"
-#include "core/prepare/moon_response.h"
-#include "core/prepare/prepare_run.h"
 
 #include <QImage>
 #include <QObject>
@@ -30,9 +29,10 @@ public:
     const std::vector<FrameGroup>& groups() const { return m_groups; }
     int current() const { return m_current; }                                       ///< of groups(); -1 without lights
     void choose(int group);
-    const JudgedRun& run() const { return m_run; }                                  ///< of the current group, by time
-    bool judged() const { return m_judged; }                                        ///< against each other; before that only figures are known
-    const SubMeasurer* measurer() const { return m_measurer.get(); }
+    const JudgedRun& run() const { return here().run; }                             ///< of the current group, by time
+    bool judged() const { return here().judged; }                                   ///< against each other; before that only figures are known
+    const SubMeasurer* measurer() const { return here().measurer.get(); }
+    const SubsRun* runOf(int group) const;                                          ///< of any group of lights; null before anything is known of it
     SubsRecipe recipe(int group) const;
     bool trialFits() const;                                                         ///< the trial in hand is of the same target: its telescope and place are these subs'
     QString unusable() const;                                                       ///< what could not be taken in, a line each
@@ -40,7 +40,9 @@ public:
     void addSources(const QStringList& paths);
     void removeGroup(int group);
     void tellKind(int group, FrameKind kind);
-    void tellFilter(int group, const QString& filter);
+    void tell(int group, const ToldFacts& facts);
+    ToldFacts told(int group) const;
+    const IntakeFrame& asRead(std::size_t frame) const { return m_read[frame]; } ///< of frames(), by its header and name alone
     /// A person's word on one sub of the run: keep, reject, or (neither) as judged.
     enum class Word { Judged, Keep, Reject };
     void overrule(std::size_t sub, Word word);
@@ -54,13 +56,6 @@ public:
     void stack(const std::vector<std::pair<int, QString>>& groupsAndFiles);
     bool busy() const { return m_jobs.busy(); }
     JobService& jobs() { return m_jobs; }
-    /// What is known of a group that was judged: it stays when another one is chosen.
-    struct Tally {
-        std::size_t kept = 0, subs = 0;
-        double kept_s = 0;
-        std::map<std::string, MoonResponse> moon; ///< of the channel that stars were looked for in, where it can be told
-    };
-    const Tally* tally(int group) const;
     /// How much of the moonlight passes compared with the first run (the baseline); absent until both are judged under a changing moon.
     std::optional<MoonRejection> moonAgainstFirst(const std::string& channel) const;
 
@@ -76,6 +71,7 @@ signals:
     void groupsChanged();
     void runChanged();                       ///< another run, its figures or verdicts
     void pictureReady(int sub);
+    void landed(int group, int sub);         ///< of the watched folder, newly judged
     void stacked(const QStringList& files, const QStringList& notes);
     void problem(const QString& sentence);
     void watchChanged();
@@ -86,11 +82,15 @@ private:
     void load();
     void takeIn();
     void regroup();
-    void measure();
+    void measure();                  ///< every run: the current one first
+    void measureNext();
+    SubsRun& runFor(std::size_t group); ///< with its subs as they are now
+    const SubsRun& here() const;
     void keepDarkLengths() const; ///< of the library, for the Night's checklist
-    void keepTally();             ///< of the run in hand, once it is judged
+    void takeJudged(const QString& key, JudgedRun judged);
     void judgeNow();
-    void takeFigures(const QString& of, const SubFigures& figures); ///< one sub has been measured, the others not yet
+    void takeFigures(const QString& key, const QString& of, const SubFigures& figures); ///< one sub has been measured, the others not yet
+    void rescale();               ///< the transparency of all runs of a night on one scale
     void takeLanded(const std::set<std::string>& files);            ///< in the watched folder
     CullOptions cull() const;
     QString keyOf(const FrameGroup& group) const;
@@ -102,12 +102,8 @@ private:
     std::vector<FrameGroup> m_groups;
     int m_current = -1;
     QString m_currentKey;
-    std::map<QString, Tally> m_tallies;          ///< by group
-    std::map<std::string, SubFigures> m_figures; ///< by file, of the current group
-    QString m_figuresOf;                         ///< the recipe they hold for
-    std::shared_ptr<const SubMeasurer> m_measurer;
-    JudgedRun m_run;
-    bool m_judged = false;
+    std::map<QString, SubsRun> m_runs;           ///< by group of lights
+    std::set<std::string> m_landed;              ///< files of the watched folder whose verdict nobody has heard
     FolderWatch m_watch;
     SubPictures m_pictures;
     QTimer m_tellLater; ///< not of each of hundreds

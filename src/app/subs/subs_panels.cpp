@@ -1,5 +1,6 @@
 #include "app/subs/subs.h"
 
+#include "app/subs/run_table.h"
 #include "app/subs/sub_view.h"
 #include "app/widgets/form_fields.h"
 #include "app/widgets/prompts.h"
@@ -93,6 +94,9 @@ QWidget* Subs::buildMiddle() {
     row->addWidget(m_whole);
     row->addStretch(1);
     m_whole->setCheckable(true);
+    m_follow->setCheckable(true);
+    m_follow->setChecked(true);
+    row->insertWidget(row->count() - 1, m_follow);
     auto* keep = quietButton(tr("Keep"), tr("Count this sub whatever was found (K)"));
     auto* out = quietButton(tr("Leave out"), tr("Do not count this sub (X)"));
     auto* judged = quietButton(tr("As judged"), tr("Take the verdict as it is (J)"));
@@ -112,7 +116,7 @@ QWidget* Subs::buildMiddle() {
     lower->setContentsMargins(4, 4, 4, 10);
     auto* line = new QHBoxLayout;
     m_quantity->setAccessibleName(tr("Quantity"));
-    for (const auto q : {SubChart::Quantity::Sky, SubChart::Quantity::Transparency, SubChart::Quantity::Fwhm, SubChart::Quantity::Eccentricity, SubChart::Quantity::Stars, SubChart::Quantity::Gradient}) m_quantity->addItem(SubChart::nameOf(q), static_cast<int>(q));
+    for (const auto q : {SubChart::Quantity::Sky, SubChart::Quantity::Transparency, SubChart::Quantity::Fwhm, SubChart::Quantity::Eccentricity, SubChart::Quantity::Tilt, SubChart::Quantity::Stars, SubChart::Quantity::Gradient}) m_quantity->addItem(SubChart::nameOf(q), static_cast<int>(q));
     line->addWidget(m_quantity);
     m_where->setObjectName("dim");
     m_where->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
@@ -157,6 +161,7 @@ QWidget* Subs::buildLimits() {
     limit(tr("Sky at most, times"), &CullLimits::sky, 1, 100, 0.05, 2, tr("The sky of the subs before and after: a slow rise under the moon passes"));
     limit(tr("Stars at least, times"), &CullLimits::stars, 0, 1, 0.05, 2, tr("The run's median count"));
     limit(tr("Corners off by at most"), &CullLimits::vignette, 0, 10, 0.01, 2, tr("Change of the sky's shape against the run: flats, dew, an obstacle"));
+    limit(tr("Worst corner at most, plus"), &CullLimits::tilt, 0, 10, 0.01, 2, tr("FWHM in the worst corner over the middle's, above the run's median"));
     auto *fair = new QPushButton(tr("For a fair test")), *usual = new QPushButton(tr("For a picture"));
     fair->setToolTip(tr("Tight: filters are compared under one sky, so thin cloud, drifting focus and flares of the sky count"));
     usual->setToolTip(tr("Wide: every photon helps"));
@@ -237,6 +242,8 @@ QWidget* Subs::buildRight() {
     m_table->setHorizontalScrollMode(QAbstractItemView::ScrollPerPixel);
     m_tabs->setDocumentMode(true);
     m_tabs->addTab(m_table, tr("Verdicts"));
+    m_tabs->addTab(m_runTable, tr("All runs"));
+    connect(m_runTable, &RunTable::chosen, &m_model, &SubsModel::choose);
     m_tabs->addTab(buildLimits(), tr("Limits"));
     m_tabs->addTab(buildStacking(), tr("Stacking"));
     layout->addWidget(m_tabs, 1);

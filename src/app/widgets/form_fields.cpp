@@ -107,6 +107,11 @@ QLabel* headingLabel(const QString& text) {
 }
 
 void finish(QDialog* dialog, QFormLayout* form, QLabel* problem) {
+    for (int r = 0; r < form->rowCount(); ++r) { // what a reader calls each field
+        const auto *label = form->itemAt(r, QFormLayout::LabelRole), *entry = form->itemAt(r, QFormLayout::FieldRole);
+        const auto* words = label ? qobject_cast<QLabel*>(label->widget()) : nullptr;
+        if (words && entry && entry->widget() && entry->widget()->accessibleName().isEmpty()) entry->widget()->setAccessibleName(words->text());
+    }
     auto* layout = new QVBoxLayout(dialog);
     layout->addLayout(form);
     layout->addWidget(problem);

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <atomic>
+#include <chrono>
 #include <cstdio>
 #include <fstream>
 #include <functional>
@@ -58,9 +59,11 @@ void clearAbandoned(const fs::path& folder) {
         char of[7] = {};
         int process = 0;
         unsigned long long start = 0;
-        if (std::sscanf(name.c_str(), ".caelumen-%6[0-9a-f]-%d-%llu-", of, &process, &start) != 3 || name.find(".part") == std::string::npos || of != machine()) continue;
+        if (std::sscanf(name.c_str(), ".caelumen-%6[0-9a-f]-%d-%llu-", of, &process, &start) != 3 || name.find(".part") == std::string::npos) continue;
         std::error_code ignored;
-        if (startOf(process) != start) fs::remove(it->path(), ignored);
+        // Of another machine, or of this one before it was started anew: nobody writes for days without a byte.
+        const bool abandoned = of == machine() ? startOf(process) != start : fs::file_time_type::clock::now() - fs::last_write_time(it->path(), ignored) > std::chrono::hours(48) && !ignored;
+        if (abandoned) fs::remove(it->path(), ignored);
     }
 }
 

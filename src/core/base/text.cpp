@@ -54,6 +54,17 @@ bool isCutOff(std::string_view tail) {
 
 } // namespace
 
+std::string slug(const std::string& name) {
+    std::string out;
+    for (const char c : lowered(name)) {
+        const auto byte = static_cast<unsigned char>(c);
+        if (std::isalnum(byte) || byte >= 0x80) out += c;
+        else if (!out.empty() && out.back() != '-') out += '-';
+    }
+    while (!out.empty() && out.back() == '-') out.pop_back();
+    return out.empty() ? "filter" : out;
+}
+
 std::size_t utf8Length(std::string_view bytes, std::size_t at) {
     const unsigned char lead = byteAt(bytes, at), second = byteAt(bytes, at + 1);
     if (at >= bytes.size()) return 0;

@@ -17,6 +17,9 @@ inline std::string lowered(std::string s) {
 /// More than one of a thing with a regular plural: "dark" makes "darks", "bias" "biases".
 inline std::string plural(const std::string& one) { return one + (one.ends_with('s') ? "es" : "s"); }
 
+/// A name as an id: small letters, digits and what is no ASCII, with hyphens between; "filter" where nothing is left.
+std::string slug(const std::string& name);
+
 /// How many bytes the UTF-8 character at `at` has (The Unicode Standard 15, table 3-7); 0 where the bytes there are none.
 std::size_t utf8Length(std::string_view bytes, std::size_t at);
 bool isUtf8(std::string_view bytes);

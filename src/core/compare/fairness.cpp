@@ -112,6 +112,17 @@ struct Judge {
                 fmt::format("The filter passes {:.0f} % of the near infrared: behind a clear window (or in a modified camera) that light is not in focus and makes soft halos, which are not reflections.", 100 * infrared));
     }
 
+    /// How clear the air was in both runs, where their subs were judged on one scale of the night.
+    void air(const RunConditions& c) {
+        const auto a = parseTime(c.start), b = parseTime(base.start);
+        if (!c.night_transparency || !base.night_transparency || !a || !b || std::abs(a->day - b->day + a->fraction - b->fraction) * 24 > 14) return;
+        const double ratio = *c.night_transparency / *base.night_transparency;
+        const double sigma = ratio * std::hypot(c.night_transparency_sigma.value_or(0) / *c.night_transparency, base.night_transparency_sigma.value_or(0) / *base.night_transparency);
+        if (std::abs(ratio - 1) <= std::max(0.03, 2 * sigma)) return;
+        say(c.run, "transparency", std::abs(ratio - 1) > 0.15 ? Grade::Voids : std::abs(ratio - 1) > 0.05 ? Grade::Weakens : Grade::Note, kAbsolute + kNebula + Words{"star_throughput"},
+            fmt::format("The air let {:.0f} % {} starlight through during this run than during the baseline (stars before and after each swap of filters, +-{:.0f} %).", 100 * std::abs(ratio - 1), ratio > 1 ? "more" : "less", 100 * sigma));
+    }
+
     /// Whether the same filter let through as much starlight at another time.
     void transparency(const RunConditions& c) {
         const Run *own = trial.run(c.run), *other = nullptr;
@@ -207,6 +218,7 @@ std::vector<Unfairness> judgeFairness(const Trial& trial, const TrialResults& re
         judge.camera(c);
         judge.sky(c);
         judge.frame(c);
+        judge.air(c);
         judge.transparency(c);
         judge.focus(c);
         judge.haze(c);

@@ -16,7 +16,7 @@ namespace caelumen {
 Result<Plane> readHalves(const OpenRun& o, std::size_t c, const Plane& whole, bool scaled01) {
     std::array<Plane, 2> halves;
     for (std::size_t h = 0; h < 2; ++h) {
-        auto file = FrameFile::open(h == 0 ? o.halves.odd : o.halves.even);
+        auto file = FrameFile::open(h == 0 ? o.halves.odd : o.halves.even, o.run->bayer);
         if (!file) return file.error();
         const FrameInfo &half = file->info(), &info = o.file.info();
         if (half.width != info.width || half.height != info.height || half.channels != info.channels)

@@ -40,16 +40,6 @@ std::string nextId(const Trial& trial) {
     }
 }
 
-std::string slug(const std::string& name) {
-    std::string out;
-    for (const char c : lowered(name)) {
-        if (std::isalnum(static_cast<unsigned char>(c))) out += c;
-        else if (!out.empty() && out.back() != '-') out += '-';
-    }
-    while (!out.empty() && out.back() == '-') out.pop_back();
-    return out.empty() ? "filter" : out;
-}
-
 const PlaneHarvest* planeOf(const RunEvidence& run) {
     for (const PlaneHarvest& p : run.planes)
         if (p.channel == "G" || p.channel == "L") return &p;

@@ -27,7 +27,7 @@ Rescale OpenRun::toRate(bool scaled01) const {
 }
 
 Result<OpenRun> openRun(const Trial& trial, const Run& run, const std::filesystem::path& folder) {
-    auto file = FrameFile::open(folder / pathOf(run.stack));
+    auto file = FrameFile::open(folder / pathOf(run.stack), run.bayer);
     if (!file) return file.error();
     OpenRun out;
     out.run = &run;
@@ -46,6 +46,7 @@ Result<OpenRun> openRun(const Trial& trial, const Run& run, const std::filesyste
     c.sensor_temperature_c = run.sensor_temperature_c ? run.sensor_temperature_c : h.sensor_temperature_c;
     c.gain_setting = h.gain_setting;
     c.offset_setting = h.offset_setting;
+    c.night_transparency = h.night_transparency, c.night_transparency_sigma = h.night_transparency_sigma;
     c.sub_exposure_s = resolve(run.sub_exposure_s, h.sub_exposure_s, "sub exposure (s)", c);
     c.sub_count = resolve(run.sub_count, h.sub_count, "number of subs", c);
     c.conflicts.insert(c.conflicts.end(), known.conflicts.begin(), known.conflicts.end());

@@ -120,6 +120,8 @@ FrameFacts factsFromHeader(const HeaderLookup& header) {
     positive("focal_length_mm", facts.focal_length_mm, {"FOCALLEN"});
     positive("aperture_mm", facts.aperture_mm, {"APTDIA"});
     number("sensor_temperature_c", facts.sensor_temperature_c, {"CCD-TEMP", "CCDTEMP"});
+    positive("night_transparency", facts.night_transparency, {"TRANSNGT"});
+    number("night_transparency_sigma", facts.night_transparency_sigma, {"TRANSERR"});
     if (const auto mode = header("CAELMOS"); mode && *mode == "full") facts.sources["interpolated"] = "CAELMOS"; // a stack whose colours were interpolated to every pixel
     words("frame_kind", facts.frame_kind, {"IMAGETYP", "FRAME", "OBSTYPE"});
     words("filter", facts.filter, {"FILTER", "FILTER1"});

@@ -17,7 +17,21 @@
 namespace caelumen {
 namespace fs = std::filesystem;
 
-Result<FrameFile> FrameFile::open(const fs::path& path) {
+Result<FrameFile> FrameFile::open(const fs::path& path, const std::string& bayer) {
+    auto out = openAsStored(path);
+    if (!out || bayer.empty()) return out;
+    FrameInfo& info = out->m_info;
+    if (!info.mosaic && info.channels.size() > 1) return Error{fmt::format("{} has three colour planes already; it is no mosaic {}.", shown(path), bayer)};
+    info.mosaic.reset();
+    if (bayer != "none") {
+        info.mosaic = mosaicPattern(bayer, 0, 0, false, info.height);
+        if (!info.mosaic || info.width < 2 || info.height < 2) return Error{fmt::format("\"{}\" is no mosaic of {}; give RGGB, BGGR, GRBG, GBRG or none.", bayer, shown(path))};
+    }
+    info.channels = info.mosaic ? std::vector<std::string>{"R", "G", "B"} : std::vector<std::string>{"L"};
+    return out;
+}
+
+Result<FrameFile> FrameFile::openAsStored(const fs::path& path) {
     if (const Status there = isFileToRead(path); !there) return there.error();
     std::array<char, 4> magic{};
     std::ifstream file(path, std::ios::binary);

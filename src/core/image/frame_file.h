@@ -44,7 +44,8 @@ struct FitsPlace {
 /// Coordinates are those of plane.h; for TIFF the first row is the top one.
 class FrameFile {
 public:
-    static Result<FrameFile> open(const std::filesystem::path& path);
+    /// `bayer`: the colour mosaic where the header is silent or wrong ("RGGB", for the picture as it is stored; "none": no mosaic); empty: as the header says. A frame of three planes refuses one.
+    static Result<FrameFile> open(const std::filesystem::path& path, const std::string& bayer = {});
 
     const FrameInfo& info() const { return m_info; }
 
@@ -59,6 +60,7 @@ public:
     std::optional<int> plainFitsExtension() const;
 
 private:
+    static Result<FrameFile> openAsStored(const std::filesystem::path& path);
     enum class Kind { Fits, Tiff, Raw };
     FrameInfo m_info;
     Kind m_kind = Kind::Fits;

@@ -9,6 +9,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cctype>
 #include <cmath>
 #include <tuple>
@@ -17,6 +18,8 @@ namespace caelumen {
 namespace {
 
 constexpr const char *kBands = "claimed_bands", *kPoints = "curve_points", *kClaimedPoints = "claimed_curve_points";
+
+constexpr std::array kColumns{"id", "name", "kind", kBands, "made_for_f_ratio", "effective_index", "thickness_mm", "clear_aperture_mm", "claimed_density", "mount", "price", "shipping", "currency", "set_size", "landed_each", "obtained", "notes"};
 
 /// "500.7 x 3 x 0.88; 656.3 x 3": centre, width and peak of each band.
 std::string bandsToText(const std::vector<BandClaim>& claims) {
@@ -99,12 +102,12 @@ Result<KitFile> kitFromText(const std::string& text, const std::string& name) {
 }
 
 std::string filtersToCsv(const std::vector<Filter>& filters) {
-    std::string out = csvRow({"id", "name", "kind", kBands, "made_for_f_ratio", "effective_index", "thickness_mm", "mount", "price", "shipping", "currency", "set_size", "landed_each", "obtained", "notes"});
+    std::string out = csvRow({kColumns.begin(), kColumns.end()});
     const auto number = [](const std::optional<double>& v) { return v ? fmt::format("{:g}", *v) : std::string(); };
     for (const Filter& f : filters) {
         const auto money = [&](double Price::* part) { return f.price ? fmt::format("{:g}", *f.price.*part) : std::string(); };
         const std::string each = f.price ? fmt::format("{:.2f}", (f.price->amount + f.price->shipping) / std::max(1, f.set_size)) : "";
-        out += csvRow({f.id, f.name, f.kind, bandsToText(f.claims), number(f.made_for_f_ratio), number(f.effective_index), number(f.thickness_mm), f.mount, money(&Price::amount), money(&Price::shipping), f.price ? f.price->currency : "", std::to_string(f.set_size), each, f.obtained, f.notes});
+        out += csvRow({f.id, f.name, f.kind, bandsToText(f.claims), number(f.made_for_f_ratio), number(f.effective_index), number(f.thickness_mm), number(f.clear_aperture_mm), number(f.claimed_density), f.mount, money(&Price::amount), money(&Price::shipping), f.price ? f.price->currency : "", std::to_string(f.set_size), each, f.obtained, f.notes});
     }
     return out;
 }
@@ -126,7 +129,7 @@ Result<std::vector<Filter>> filtersFromCsv(const std::string& text, const std::s
     if (column("name") == head.size()) return Error{fmt::format("{} has no column \"name\"; its first line must name the columns (id, name, kind, ...).", name)};
     if (unknown)
         for (const std::string& heading : head)
-            if (const auto known = {"id", "name", "kind", kBands, "made_for_f_ratio", "effective_index", "thickness_mm", "mount", "price", "shipping", "currency", "set_size", "landed_each", "obtained", "notes"}; !heading.empty() && std::find(known.begin(), known.end(), heading) == known.end()) unknown->push_back(heading);
+            if (!heading.empty() && std::find(kColumns.begin(), kColumns.end(), heading) == kColumns.end()) unknown->push_back(heading);
     // Each row becomes the filter that a trial file would say, so that both are checked alike.
     Json filters = Json::array();
     for (std::size_t r = 1; r < rows.size(); ++r) {
@@ -143,7 +146,7 @@ Result<std::vector<Filter>> filtersFromCsv(const std::string& text, const std::s
         Json f{{"id", at("id").empty() ? fmt::format("filter-{}", r) : at("id")}, {"name", at("name")}};
         for (const char* key : {"kind", "mount", "obtained", "notes"})
             if (!at(key).empty()) f[key] = at(key);
-        for (const char* key : {"made_for_f_ratio", "effective_index", "thickness_mm"})
+        for (const char* key : {"made_for_f_ratio", "effective_index", "thickness_mm", "clear_aperture_mm", "claimed_density"})
             if (!at(key).empty()) f[key] = number(at(key), key);
         if (!at("set_size").empty()) f["set_size"] = static_cast<int>(std::lround(number(at("set_size"), "set_size").get<double>()));
         if (!at("price").empty() || !at("shipping").empty()) {

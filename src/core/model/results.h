@@ -60,6 +60,7 @@ struct RunConditions {
     std::optional<double> nearInfrared;            ///< mean transmission of the filter from 700 to 1000 nm, where a curve is given
     int bits = 0;                                  ///< of integer data; 0: floating point
     std::optional<double> sensor_temperature_c, gain_setting, offset_setting;
+    std::optional<double> night_transparency, night_transparency_sigma; ///< starlight over the night's clearest, on a scale that all its runs share
     std::string start, camera, combine;
     std::optional<SkyMoment> sky;                  ///< at the middle of the run
     int width = 0, height = 0;

@@ -82,6 +82,8 @@ struct Filter {
     std::string obtained = {};                 ///< bought, lent or given by the maker: for the disclosure
     std::string claimed_curve = {};            ///< the maker's own curve, file
     std::string certificate = {};              ///< of this very filter, file or number
+    std::optional<double> claimed_density = {}; ///< optical density that its maker promises between the bands
+    std::optional<double> clear_aperture_mm = {}; ///< diameter that light passes through
     friend bool operator==(const Filter&, const Filter&) = default;
 };
 
@@ -98,6 +100,7 @@ struct Run {
     std::string short_stack;
     std::optional<double> short_exposure_s;
     std::optional<int> short_count;
+    std::string bayer = {};            ///< colour mosaic of its frames where headers are silent or wrong: "RGGB" as stored, "none"; empty: as headers say
     std::string odd_stack, even_stack; ///< of its odd and of its even subs alone, or neither: what they differ by is noise
     Rig rig;                           ///< overrides only
     std::string note;

@@ -81,6 +81,8 @@ Filter readFilter(const JsonFields& r) {
     f.obtained = r.text("obtained");
     f.made_for_f_ratio = r.number("made_for_f_ratio", 0.7, 100);
     f.thickness_mm = r.positive("thickness_mm", 100);
+    f.clear_aperture_mm = r.positive("clear_aperture_mm", 1000);
+    f.claimed_density = r.positive("claimed_density", 9);
     f.set_size = r.whole("set_size", 1, 100).value_or(1);
     f.mount = r.text("mount");
     f.notes = r.text("notes");
@@ -115,6 +117,8 @@ Run readRun(const JsonFields& r) {
     run.baseline = r.flag("baseline");
     run.stack = r.needText("stack");
     run.combine = r.text("combine", "mean");
+    run.bayer = r.text("bayer");
+    if (!run.bayer.empty() && run.bayer != "none" && run.bayer != "RGGB" && run.bayer != "BGGR" && run.bayer != "GRBG" && run.bayer != "GBRG") r.fail(fmt::format("has \"bayer\" = \"{}\"; it must be RGGB, BGGR, GRBG, GBRG or none", run.bayer));
     if (run.combine != "mean" && run.combine != "median" && run.combine != "sum") r.fail(fmt::format("has \"combine\" = \"{}\"; it must be mean, median or sum", run.combine));
     run.sub_exposure_s = r.positive("sub_exposure_s", 1e7);
     run.sub_count = r.whole("sub_count", 1, 10'000'000);
@@ -306,6 +310,8 @@ Json trialToJson(const Trial& t) {
         put(o, "obtained", f.obtained);
         put(o, "made_for_f_ratio", f.made_for_f_ratio);
         put(o, "thickness_mm", f.thickness_mm);
+        put(o, "clear_aperture_mm", f.clear_aperture_mm);
+        put(o, "claimed_density", f.claimed_density);
         if (f.set_size > 1) o["set_size"] = f.set_size;
         put(o, "mount", f.mount);
         put(o, "notes", f.notes);
@@ -324,6 +330,7 @@ Json trialToJson(const Trial& t) {
         putIf(o, "baseline", r.baseline);
         o["stack"] = r.stack;
         o["combine"] = r.combine;
+        put(o, "bayer", r.bayer);
         put(o, "sub_exposure_s", r.sub_exposure_s);
         put(o, "sub_count", r.sub_count);
         put(o, "start", r.start);

@@ -32,6 +32,27 @@ std::vector<ClaimVerdict> checkClaims(const std::vector<BandClaim>& claims, cons
     return out;
 }
 
+LeakVerdict checkDensity(double claimed, const Leaks& measured, double finest) {
+    constexpr double kTolerance = 0.1;
+    const std::string said = fmt::format("A density of {:g} between the bands is claimed: ", claimed);
+    if (!measured.worstDensity) return {false, false, said + "the curve does not reach there."};
+    const double worst = *measured.worstDensity, deepest = finest > 0 ? -std::log10(finest) : 9;
+    if (worst < claimed - kTolerance && worst < deepest - kTolerance) return {false, true, said + fmt::format("wrong, it is {:.1f} at {:.0f} nm, {:.0f} times as much light.", worst, measured.worst_nm.value_or(0), std::pow(10, claimed - worst))};
+    if (std::min(worst, deepest) >= claimed - kTolerance) return {true, true, said + (worst < 9 ? fmt::format("holds, {:.1f} at worst ({:.0f} nm).", worst, measured.worst_nm.value_or(0)) : "holds, nothing passes.")};
+    return {false, false, said + fmt::format("this curve tells densities down to {:.1f} only, so it neither proves nor refutes that.", deepest)};
+}
+
+double finestStep(const Curve& curve) {
+    std::vector<double> low;
+    for (const double t : curve.transmission)
+        if (t < 0.02) low.push_back(std::max(0.0, t));
+    std::sort(low.begin(), low.end());
+    double out = 0;
+    for (std::size_t i = 1; i < low.size(); ++i)
+        if (const double step = low[i] - low[i - 1]; step > 1e-10 && (out == 0 || step < out)) out = step;
+    return out;
+}
+
 Curve curveOfClaims(const std::vector<BandClaim>& claims) {
     constexpr double kUsualPeak = 0.9, kStep = 0.1, kSteep = 8; // exponent of a super-Gaussian, as interference coatings have it
     Curve out;

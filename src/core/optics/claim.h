@@ -28,6 +28,18 @@ struct ClaimVerdict {
     std::string text;             ///< a plain sentence
 };
 
+/// What a maker says of the light between the bands, held against the curve.
+struct LeakVerdict {
+    bool holds = false, known = true; ///< known: the curve tells it
+    std::string text;
+};
+/// A claimed optical density against the worst that the curve shows between its bands, 400 to 700 nm. `finest`: the smallest transmission that the curve
+/// tells from none (finestStep): what lies below neither proves nor refutes a density. A tenth of a density is allowed for.
+LeakVerdict checkDensity(double claimed, const Leaks& measured, double finest = 0);
+
+/// The smallest step between a curve's values below 2 %: a table in whole tenths of a per cent cannot tell a density beyond 3. 0: no two of them differ.
+double finestStep(const Curve& curve);
+
 /// Each claim against the nearest measured band within one and a half claimed widths (5 nm where no width is claimed).
 std::vector<ClaimVerdict> checkClaims(const std::vector<BandClaim>& claims, const std::vector<Band>& measured, const ClaimTolerance& tolerance = {});
 

@@ -31,16 +31,15 @@ std::optional<FrameKind> kindIn(const std::string& text) {
     return std::nullopt;
 }
 
-/// The evening's date: noon to noon by the sun at the place.
+std::string near(std::optional<double> v, double step) { return v ? fmt::format("{:.0f}", std::round(*v / step)) : std::string("?"); }
+
+} // namespace
+
 std::string nightOf(const std::string& start, std::optional<double> longitude) {
     const auto time = parseTime(start);
     if (!time) return {};
     return isoTime(time->plusSeconds(-43200 + 240 * std::remainder(longitude.value_or(0), 360))).substr(0, 10);
 }
-
-std::string near(std::optional<double> v, double step) { return v ? fmt::format("{:.0f}", std::round(*v / step)) : std::string("?"); }
-
-} // namespace
 
 const char* frameKindName(FrameKind kind) {
     switch (kind) {

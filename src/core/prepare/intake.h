@@ -25,6 +25,9 @@ struct IntakeFrame {
     std::string problem;              ///< why it cannot be used; a sentence
 };
 
+/// The evening's date of a moment, noon to noon by the sun at the place; empty for no time.
+std::string nightOf(const std::string& start, std::optional<double> longitude_deg);
+
 /// Reads one header. A file that cannot be used comes back with `problem`.
 IntakeFrame takeIn(const std::filesystem::path& file);
 

@@ -53,20 +53,21 @@ double noiseOf(const Plane& plane) { return SmoothSky(sampleMesh(plane, defaultC
 
 } // namespace
 
-LineMatrix lineMatrix(const std::vector<SystemChannel>& channels) {
+LineMatrix lineMatrix(const Curve& effective, const Camera& camera) {
     LineMatrix out;
-    if (channels.size() != 3) return out;
-    std::array<double, 3> hydrogen{}, sulphur{}, oxygen{};
-    for (const SystemChannel& c : channels) {
-        const std::size_t i = c.name == "R" ? 0 : c.name == "G" ? 1 : 2;
-        const auto part = [&](EmissionLine line) { const auto it = c.lines.find(line); return it == c.lines.end() ? 0.0 : it->second; };
-        hydrogen[i] = part(EmissionLine::Halpha), sulphur[i] = part(EmissionLine::SII), oxygen[i] = part(EmissionLine::OIII);
-    }
-    out.sulphur = sulphur[0] > hydrogen[0];
-    const auto& red = out.sulphur ? sulphur : hydrogen;
-    if (red[0] < 0.02 || oxygen[1] + oxygen[2] < 0.02) return out; // a filter without one of the lines
-    out.red = red, out.oxygen = oxygen;
-    out.measured = true;
+    if (camera.channels.size() != 3) return out;
+    const auto response = [&](EmissionLine line, const Curve& curve) {
+        std::array<double, 3> seen{};
+        for (const SystemChannel& c : systemResponse(curve, camera)) seen[c.name == "R" ? 0 : c.name == "G" ? 1 : 2] = c.lines.at(line);
+        return seen;
+    };
+    const auto hydrogen = response(EmissionLine::Halpha, effective), sulphur = response(EmissionLine::SII, effective), oxygen = response(EmissionLine::OIII, effective);
+    const bool isSulphur = sulphur[0] > hydrogen[0];
+    const auto& red = isSulphur ? sulphur : hydrogen;
+    const bool known = !effective.empty() && red[0] >= 0.02 && oxygen[1] + oxygen[2] >= 0.02;
+    if (known) return {red, oxygen, LineMatrix::Source::FilterAndCamera, isSulphur};
+    out.red = response(EmissionLine::Halpha, {}), out.oxygen = response(EmissionLine::OIII, {});
+    out.source = LineMatrix::Source::Camera;
     return out;
 }
 
@@ -118,7 +119,7 @@ Result<LineFrames> writeLines(const fs::path& stack, const LineMatrix& matrix) {
         });
         auto cards = cardsOf(file->info().facts, file->info().facts.filter.value_or("") + (file->info().facts.filter ? ", " : "") + name);
         cards.push_back({"HISTORY", fmt::format("{} from {}: {:.4f} R {:+.4f} G {:+.4f} B", name, shown(stack.filename()), weights[0], weights[1], weights[2]), ""});
-        cards.push_back({"HISTORY", std::string(matrix.measured ? "with the crosstalk of filter and camera" : "green and blue by their noise, no crosstalk known"), ""});
+        cards.push_back({"HISTORY", std::string(matrix.source == LineMatrix::Source::FilterAndCamera ? "with the crosstalk of filter and camera" : matrix.source == LineMatrix::Source::Camera ? "with the camera's response to each line; no curve of the filter" : "green and blue by their noise, no crosstalk known"), ""});
         return writeFits(path, {&line}, cards);
     };
     if (const Status done = write(out.weights.red, red, out.red); !done) return done.error();

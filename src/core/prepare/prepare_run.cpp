@@ -33,6 +33,7 @@ std::string stampOf(const SubsRecipe& recipe) {
     plain.cull = {};
     plain.reference.clear();
     plain.halves = plain.maps = false;
+    plain.nightScale.reset();
     plain.mosaic = MosaicMode::Half;
     std::string text = jsonText(subsRecipeToJson(plain));
     for (const auto* list : {&recipe.darks, &recipe.flats, &recipe.biases, &recipe.flatDarks})
@@ -97,6 +98,8 @@ Json subFiguresToJson(const SubFigures& f) {
     put(j, "temperature", f.temperature_c);
     put(j, "fwhm", f.fwhm_px);
     put(j, "eccentricity", f.eccentricity);
+    put(j, "tilt", f.tilt);
+    j["tilt_sigma"] = f.tiltSigma;
     put(j, "airmass", f.airmass);
     put(j, "moon", f.moonAltitude_deg);
     put(j, "sun", f.sunAltitude_deg);
@@ -128,6 +131,8 @@ std::optional<SubFigures> subFiguresFromJson(const Json& j) {
         get(j, "temperature", f.temperature_c);
         get(j, "fwhm", f.fwhm_px);
         get(j, "eccentricity", f.eccentricity);
+        get(j, "tilt", f.tilt);
+        f.tiltSigma = j.at("tilt_sigma");
         get(j, "airmass", f.airmass);
         get(j, "moon", f.moonAltitude_deg);
         get(j, "sun", f.sunAltitude_deg);
@@ -196,6 +201,7 @@ Result<PreparedRun> prepareRun(const SubsRecipe& recipe, const fs::path& out, co
             if (const std::string below = belowZero(prepared.run); !below.empty()) prepared.warnings.push_back(below);
         if (const std::string veiled = veilOf(prepared.run); !veiled.empty()) prepared.warnings.push_back(veiled);
         prepared.gain_e_per_adu = measurer->gain();
+        prepared.nightScale = recipe.nightScale;
         auto stack = stackSubs(recipe, *measurer, prepared.run, out, part(0.6, 1));
         if (!stack) return stack.error();
         prepared.stack = std::move(*stack);
@@ -227,6 +233,7 @@ Json preparedToJson(const PreparedRun& p) {
             j["stars"] = f.stars;
             j["fwhm_px"] = f.fwhm_px ? Json(rounded(*f.fwhm_px)) : Json(nullptr);
             j["eccentricity"] = f.eccentricity ? Json(rounded(*f.eccentricity)) : Json(nullptr);
+            j["tilt"] = f.tilt ? Json(rounded(*f.tilt)) : Json(nullptr);
             j["transparency"] = f.transparency ? Json(rounded(*f.transparency)) : Json(nullptr);
             j["gradient"] = rounded(f.gradient);
             j["vignette"] = rounded(f.vignette);
@@ -245,7 +252,10 @@ Json preparedToJson(const PreparedRun& p) {
         for (const auto& [channel, level] : p.run.subs[p.run.reference].figures.level)
             if (const auto m = moonResponse(p.run, channel, p.gain_e_per_adu)) moon[channel] = {{"intercept", rounded(m->intercept)}, {"intercept_sigma", rounded(m->interceptSigma)}, {"slope_per_nl", rounded(m->slope)}, {"slope_sigma", rounded(m->slopeSigma)}, {"subs", m->subs}};
     out["moon_response"] = moon;
-    if (const auto clear = p.run.transparency()) out["transparency"] = {{"mean", rounded(clear->mean)}, {"least", rounded(clear->least)}, {"most", rounded(clear->most)}};
+    if (const auto clear = p.run.transparency()) {
+        out["transparency"] = {{"mean", rounded(clear->mean)}, {"least", rounded(clear->least)}, {"most", rounded(clear->most)}};
+        if (p.nightScale) out["transparency"]["in_the_night"] = {{"mean", rounded(clear->mean * p.nightScale->factor)}, {"sigma", rounded(clear->mean * p.nightScale->sigma)}};
+    }
     out["history"] = p.history;
     out["warnings"] = p.warnings;
     if (p.stack) {

@@ -10,6 +10,7 @@ struct PreparedRun {
     std::optional<StackSummary> stack; ///< absent where only judging was asked for
     std::vector<std::string> history, warnings;
     double gain_e_per_adu = 0;
+    std::optional<NightScale> nightScale; ///< as the recipe has it
 };
 
 /// Everything that `caelumen-cli stack` does. Figures of subs are kept beside the stack while the work lasts ("STACK.work"): after a cancelled or killed run they are not measured again.

@@ -32,7 +32,10 @@ std::vector<HeaderCard> stackHeader(const SubsRecipe& recipe, const SubMeasurer&
         out.push_back({"EXPTIME", exposure, named != facts.sources.end() && named->second == kFromName ? "s, each sub, by the names of the files" : "s, each sub"});
         out.push_back({"TOTALEXP", exposure * static_cast<double>(plan.inputs.size()), "s, all subs"});
     }
-    if (const auto clear = run.transparency()) out.push_back({"TRANSP", clear->mean, "starlight kept, of the clearest subs'; mean"});
+    if (const auto clear = run.transparency()) {
+        out.push_back({"TRANSP", clear->mean, "starlight kept, of the clearest subs'; mean"});
+        if (const auto& night = recipe.nightScale) out.push_back({"TRANSNGT", clear->mean * night->factor, "the same, of the night's clearest subs'"}), out.push_back({"TRANSERR", clear->mean * night->sigma, "its error"});
+    }
     if (measurer.gain() > 0) out.push_back({"EGAIN", measurer.gain(), "e-/ADU"});
     if (facts.gain_setting) out.push_back({"GAIN", *facts.gain_setting, "camera setting"});
     if (facts.offset_setting) out.push_back({"OFFSET", *facts.offset_setting, "camera setting"});

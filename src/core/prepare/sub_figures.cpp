@@ -80,7 +80,7 @@ SubFigures measureSub(const std::vector<Plane>& planes, const FrameInfo& info, c
     const Defects defects = markDefects(clean, fine);
     const PlaneStars stars = findStars(clean, fine, how.fullScale, geometry.split, defects.tops);
     out.stars = stars.counted();
-    if (stars.psf) out.fwhm_px = stars.psf->fwhm * geometry.pitch, out.eccentricity = stars.psf->eccentricity;
+    if (stars.psf) out.fwhm_px = stars.psf->fwhm * geometry.pitch, out.eccentricity = stars.psf->eccentricity, out.tilt = stars.psf->tilt, out.tiltSigma = stars.psf->tiltSigma;
     const double radius = how.apertureRadius > 0 ? how.apertureRadius : std::clamp(2.0 * (stars.psf ? stars.psf->fwhm : 3.0), 2.0, 30.0);
     out.aperture_px = radius * geometry.pitch;
     if (used) *used = radius;

@@ -28,6 +28,8 @@ struct SubFigures {
     std::string channel;                  ///< that stars, gradient and trails were looked for in
     int stars = 0;                        ///< above 5 sigma
     std::optional<double> fwhm_px, eccentricity; ///< stored pixels
+    std::optional<double> tilt;           ///< FWHM of the worst corner over the middle's; absent with few stars there
+    double tiltSigma = 0;
     double gradient = 0, vignette = 0;    ///< parts of the level
     double vignetteSigma = 0;             ///< large where hardly any sky is seen
     int trails = 0;

@@ -32,7 +32,7 @@ Result<SubMeasurer> SubMeasurer::make(const SubsRecipe& recipe, const Job& job) 
     Error trouble{"There are no subs."};
     std::vector<fs::path> readable;
     for (const fs::path& p : recipe.lights) { // three that can be read: begin, middle and end would cost a look at all
-        auto file = FrameFile::open(p);
+        auto file = FrameFile::open(p, recipe.run.bayer);
         if (!file) {
             if (readable.empty()) trouble = file.error();
             continue;
@@ -54,6 +54,7 @@ Result<SubMeasurer> SubMeasurer::make(const SubsRecipe& recipe, const Job& job) 
     out.m_target = recipe.target;
     if (!out.m_target.ra_deg) out.m_target.ra_deg = facts.ra_deg, out.m_target.dec_deg = facts.dec_deg;
 
+    out.m_bayer = recipe.run.bayer;
     out.m_unit = rig.full_scale_adu.value_or(out.m_unit);
     auto made = makeCalibration(recipe, *out.m_like, job);
     if (!made) return made.error();
@@ -86,7 +87,7 @@ Result<SubMeasurer> SubMeasurer::make(const SubsRecipe& recipe, const Job& job) 
 }
 
 Result<SubPixels> SubMeasurer::pixels(const fs::path& path) const {
-    const auto file = FrameFile::open(path);
+    const auto file = FrameFile::open(path, m_bayer);
     return file ? pixels(*file) : file.error();
 }
 
@@ -108,7 +109,7 @@ SubFigures SubMeasurer::measure(const fs::path& path) const {
         return f;
     };
     try {
-        const auto file = FrameFile::open(path);
+        const auto file = FrameFile::open(path, m_bayer);
         if (!file) return failed(file.error().message);
         FrameInfo info = *m_like;
         info.path = path;

@@ -27,6 +27,7 @@ private:
     SubMeasuring m_how;
     Site m_site;
     Target m_target;
+    std::string m_bayer; ///< told; empty: as headers say
     double m_gain = 0;
     std::optional<double> m_exposure;
     double m_unit = 65535; ///< ADU that 1 stands for in subs from 0 to 1

@@ -108,9 +108,14 @@ Result<SubsRecipe> subsRecipeFromJson(const Json& json, const std::string& name,
         to.sky = limits.numberOr("sky", to.sky, 1, 1000);
         to.stars = limits.numberOr("stars", to.stars, 0, 1);
         to.vignette = limits.numberOr("vignette", to.vignette, 0, 100);
+        to.tilt = limits.numberOr("tilt", to.tilt, 0, 100);
         out.reference = r.text("reference");
         out.halves = r.flag("halves", out.halves);
         out.maps = r.flag("maps", out.maps);
+        if (r.field("night_scale")) {
+            const JsonFields scale = r.object("night_scale");
+            out.nightScale = NightScale{scale.numberOr("factor", 1, 1e-3, 1e3), scale.numberOr("sigma", 0, 0, 1e3)};
+        }
         return out;
     });
 }
@@ -147,10 +152,11 @@ Json subsRecipeToJson(const SubsRecipe& r) {
                       {"normalise", wordOf(r.combine.normalise, kNormalisings)}, {"weights", r.combine.weightByNoise ? "noise" : "equal"}};
     const CullLimits& l = r.cull.limits;
     out["cull"] = {{"auto", r.cull.automatic}, {"keep", r.cull.keep}, {"reject", r.cull.reject},
-                   {"limits", {{"transparency", l.transparency}, {"fwhm", l.fwhm}, {"eccentricity", l.eccentricity}, {"sky", l.sky}, {"stars", l.stars}, {"vignette", l.vignette}}}};
+                   {"limits", {{"transparency", l.transparency}, {"fwhm", l.fwhm}, {"eccentricity", l.eccentricity}, {"sky", l.sky}, {"stars", l.stars}, {"vignette", l.vignette}, {"tilt", l.tilt}}}};
     out["reference"] = r.reference.empty() ? Json(nullptr) : Json(r.reference);
     out["halves"] = r.halves;
     out["maps"] = r.maps;
+    if (r.nightScale) out["night_scale"] = {{"factor", r.nightScale->factor}, {"sigma", r.nightScale->sigma}};
     return out;
 }
 

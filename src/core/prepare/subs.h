@@ -42,9 +42,10 @@ struct CullLimits {
     double sky = 1.40;          ///< over the subs before and after: a slow rise under the moon passes
     double stars = 0.5;         ///< of the median count
     double vignette = 0.10;     ///< away from the median
+    double tilt = 0.25;         ///< FWHM of the worst corner over the middle's, above the median
 
     /// These above are for a picture, where every photon helps. Filters are compared fairly under one sky: thin cloud, a focus that drifts and a sky that flares up count against them.
-    static CullLimits forFairTest() { return {0.90, 1.20, 0.12, 1.25, 0.7, 0.08}; }
+    static CullLimits forFairTest() { return {0.90, 1.20, 0.12, 1.25, 0.7, 0.08, 0.20}; }
     friend bool operator==(const CullLimits&, const CullLimits&) = default;
 };
 
@@ -60,6 +61,12 @@ enum class FlatSchool {
     Subtract, ///< frames through a diffuser, as long as the subs: takes glow and rings away too, but does not correct transmission
 };
 
+/// Brings the transparency of one run, told against its own clearest subs, onto the scale that all runs of a night share (core/prepare/night_scale.h).
+struct NightScale {
+    double factor = 1, sigma = 0; ///< transparency in the night = factor * transparency in the run
+    friend bool operator==(const NightScale&, const NightScale&) = default;
+};
+
 /// One run's subs and what is to be done with them: the input of `caelumen-cli stack`.
 struct SubsRecipe {
     Rig rig;
@@ -73,6 +80,7 @@ struct SubsRecipe {
     CullOptions cull;
     std::string reference; ///< file name of the sub that all are laid on; empty: the best
     bool halves = true;    ///< odd and even subs as stacks of their own beside the stack: they tell its noise
+    std::optional<NightScale> nightScale; ///< known where all runs of the night were judged together
     bool maps = false;     ///< coverage and rejection maps beside the stack
 };
 

@@ -96,6 +96,7 @@ const char* reasonName(SubReason reason) {
     case SubReason::Cloud: return "cloud";
     case SubReason::Trailed: return "trailed";
     case SubReason::Soft: return "soft";
+    case SubReason::SoftCorner: return "soft corner";
     case SubReason::BrightSky: return "bright sky";
     case SubReason::Twilight: return "twilight";
     case SubReason::FlatMismatch: return "flat mismatch";
@@ -183,19 +184,20 @@ Result<JudgedRun> judgeRun(std::vector<SubFigures> figures, const CullOptions& c
 
 void judgeAgain(JudgedRun& run, const CullOptions& cull) {
     const CullLimits& limit = cull.limits;
-    std::vector<double> fwhm, shape, stars, vignette;
+    std::vector<double> fwhm, shape, stars, vignette, tilt;
     double least = 0;
     for (const JudgedSub& s : run.subs) {
         const SubFigures& f = s.figures;
         if (!f.problem.empty()) continue;
         if (f.fwhm_px) fwhm.push_back(*f.fwhm_px), shape.push_back(*f.eccentricity);
+        if (f.tilt) tilt.push_back(*f.tilt);
         stars.push_back(f.stars);
         vignette.push_back(f.vignette);
         if (f.airmass && (least == 0 || *f.airmass < least)) least = *f.airmass;
     }
     const bool several = stars.size() >= 3; // fewer cannot tell which of them is odd
-    const double usualWidth = medianOf(fwhm), usualShape = medianOf(shape), usualStars = medianOf(stars), usualVignette = medianOf(vignette);
-    const double widthSpread = scatterOf(fwhm), shapeSpread = scatterOf(shape), vignetteSpread = scatterOf(vignette);
+    const double usualWidth = medianOf(fwhm), usualShape = medianOf(shape), usualStars = medianOf(stars), usualVignette = medianOf(vignette), usualTilt = medianOf(tilt);
+    const double widthSpread = scatterOf(fwhm), shapeSpread = scatterOf(shape), vignetteSpread = scatterOf(vignette), tiltSpread = scatterOf(tilt);
     run.notes.clear();
     for (std::size_t i = 0; i < run.subs.size(); ++i) {
         JudgedSub& s = run.subs[i];
@@ -210,7 +212,7 @@ void judgeAgain(JudgedRun& run, const CullOptions& cull) {
         } else {
             const double beside = expectedSky(run, i), brighter = beside > 0 ? skyRate(f, 0) / beside : 1;
             const double air = airOf(f, least);
-            if (f.sunAltitude_deg && *f.sunAltitude_deg > -9) against(SubReason::Twilight, fmt::format("The sun stood at {:.0f} degrees.", *f.sunAltitude_deg));
+            if (f.sunAltitude_deg && *f.sunAltitude_deg > -9) against(SubReason::Twilight, *f.sunAltitude_deg > 0 ? "The sun was up." : fmt::format("The sun stood only {:.0f} degrees below the horizon: {} twilight.", -*f.sunAltitude_deg, *f.sunAltitude_deg > -6 ? "civil" : "nautical"));
             if (several && f.transparency && *f.transparency < limit.transparency * air)
                 against(SubReason::Cloud, fmt::format("Stars give {:.0f} % of their light{}.", 100 * *f.transparency, air < 0.97 ? fmt::format(" where clear air at this altitude lets {:.0f} % through", 100 * air) : ""));
             const double few = limit.stars * usualStars;
@@ -218,6 +220,8 @@ void judgeAgain(JudgedRun& run, const CullOptions& cull) {
             if (several && elongated) against(SubReason::Trailed, fmt::format("Stars are drawn out: eccentricity {:.2f} where the run has {:.2f}.", *f.eccentricity, usualShape));
             if (several && f.fwhm_px && *f.fwhm_px > usualWidth * limit.fwhm && *f.fwhm_px > usualWidth + 4 * widthSpread)
                 against(SubReason::Soft, fmt::format("FWHM {:.2f} px where the run has {:.2f}.", *f.fwhm_px, usualWidth));
+            if (tilt.size() >= 3 && f.tilt && *f.tilt > usualTilt + std::max({limit.tilt, 5 * tiltSpread, 4 * f.tiltSigma}))
+                against(SubReason::SoftCorner, fmt::format("Stars in one corner are {:.2f} times as wide as in the middle where the run has {:.2f}: tilt, or something in the light.", *f.tilt, usualTilt));
             if (several && f.stars < few) against(SubReason::Cloud, fmt::format("{} stars where the run has {:.0f}.", f.stars, usualStars));
             const double more = f.level.empty() ? 0 : f.level.at(f.channel) * (1 - 1 / std::max(1.0, brighter)); // must show in the pixels, too: next to no sky doubles by chance
             if (several && brighter > limit.sky && more > 0.25 * f.noise.at(f.channel)) against(SubReason::BrightSky, fmt::format("The sky is {:.1f} times as bright as before and after.", brighter));

@@ -6,7 +6,7 @@
 namespace caelumen {
 
 /// Why a sub is left out.
-enum class SubReason { None, Unreadable, Cloud, Trailed, Soft, BrightSky, Twilight, FlatMismatch, NotAligned, ByHand };
+enum class SubReason { None, Unreadable, Cloud, Trailed, Soft, SoftCorner, BrightSky, Twilight, FlatMismatch, NotAligned, ByHand };
 /// One word or two: "cloud", "trailed", ...
 const char* reasonName(SubReason reason);
 

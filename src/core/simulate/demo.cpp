@@ -128,6 +128,9 @@ SimulatedTrial plan(const char* folder, const char* title, const Place& where, c
             Filter tf{f->id, f->name, f->kind, fmt::format("curves/{}.csv", f->id), std::nullopt, false, claimsOf(f->id), std::nullopt};
             tf.obtained = f->id == "duo3" ? "lent by the maker" : "bought";
             tf.mount = "2 inch, M48";
+            tf.thickness_mm = 1.85;
+            tf.clear_aperture_mm = 45;
+            if (f->id == "duo3") tf.claimed_density = 4; // it keeps 3
             t.filters.push_back(tf);
         }
     }

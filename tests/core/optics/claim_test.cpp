@@ -39,6 +39,23 @@ private slots:
         QVERIFY(curveOfClaims({}).empty() && curveOfClaims({{656.3, std::nullopt, 0.9}}).empty());
     }
 
+    // A maker's density is held against the worst place, as far as the curve's own digits tell.
+    void aClaimedDensityIsJudged() {
+        const auto worst = [](double od) { return Leaks{od + 0.5, od, 590, std::nullopt}; };
+        QVERIFY(checkDensity(4, worst(4.2)).holds);
+        QVERIFY(checkDensity(4, worst(3.95)).holds);
+        const LeakVerdict wrong = checkDensity(4, worst(2.8));
+        QVERIFY(!wrong.holds && wrong.known && wrong.text.find("2.8 at 590 nm, 16 times") != std::string::npos);
+        // Whole tenths of a per cent tell densities down to 3: nothing seen proves no more than that.
+        QVERIFY(checkDensity(3, worst(9), 1e-3).holds);
+        QVERIFY(!checkDensity(4, worst(9), 1e-3).known);
+        QVERIFY(!checkDensity(4, worst(3), 1e-3).known);
+        QVERIFY(checkDensity(4, worst(2), 1e-3).known && !checkDensity(4, worst(2), 1e-3).holds);
+        QVERIFY(!checkDensity(4, Leaks{}).known);
+        QCOMPARE(finestStep({{400, 401, 402, 403, 404}, {0, 0.001, 0.9, 0.002, 0.001}}), 0.001);
+        QCOMPARE(finestStep({{400, 401}, {0.5, 0.9}}), 0.0);
+    }
+
     void contradictionsAreFoundInTheClaimsThemselves() {
         QVERIFY(contradictions({{500.7, 7, 0.9}, {656.3, 7, 0.9}}).empty());
         QCOMPARE(contradictions({{500.7, 20, 0.9}, {510, 20, 0.9}}).size(), std::size_t{1});

@@ -388,11 +388,21 @@ private slots:
         QVERIFY(std::abs(w.red[0] - 1) < 1e-9 && std::abs(w.red[1]) < 1e-9);
         QVERIFY(std::abs(w.oxygen[1] - 0.8) < 1e-9 && std::abs(w.oxygen[2] - 0.2) < 1e-9); // 1/4 against 1/16
         // Crosstalk known: light of one line alone leaves nothing in the other.
-        const LineMatrix mixed{{0.6, 0.05, 0.02}, {0.03, 0.5, 0.4}, true, false};
+        const LineMatrix mixed{{0.6, 0.05, 0.02}, {0.03, 0.5, 0.4}, LineMatrix::Source::FilterAndCamera, false};
         const LineWeights m = lineWeights(mixed, {3, 3, 3});
         double hydrogenInOxygen = 0, oxygenInOxygen = 0;
         for (std::size_t c = 0; c < 3; ++c) hydrogenInOxygen += m.oxygen[c] * mixed.red[c], oxygenInOxygen += m.oxygen[c] * mixed.oxygen[c];
         QVERIFY(std::abs(hydrogenInOxygen) < 1e-9 && std::abs(oxygenInOxygen - 0.45) < 1e-9);
+        // The scale is the line's through this camera, whatever the noise; without a curve the camera still tells it.
+        const Camera& camera = typicalCamera("colour-cut");
+        const LineMatrix bare = lineMatrix({}, camera);
+        QVERIFY(bare.source == LineMatrix::Source::Camera && bare.oxygen[1] > bare.oxygen[2] && bare.oxygen[2] > 0.05);
+        for (const std::array<double, 3> noise : {std::array{3.0, 3.0, 3.0}, {5.0, 1.0, 9.0}, {2.0, 30.0, 1.0}}) {
+            const LineWeights b = lineWeights(bare, noise);
+            double line = 0;
+            for (std::size_t c = 0; c < 3; ++c) line += b.oxygen[c] * bare.oxygen[c];
+            QVERIFY(std::abs(line - (bare.oxygen[1] + bare.oxygen[2]) / 2) < 1e-9);
+        }
 
         VirtualRun run = twelve(SceneCamera::Mosaic, 3, 480);
         run.subs.resize(4);
