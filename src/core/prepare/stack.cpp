@@ -7,6 +7,7 @@
 #include "core/base/text.h"
 #include "core/image/fits_bands.h"
 #include "core/prepare/band_shelf.h"
+#include "core/prepare/drizzle.h"
 #include "core/prepare/resample.h"
 #include "core/prepare/stack_header.h"
 
@@ -99,8 +100,10 @@ private:
             for (int y = from; y < end; ++y) {
                 float* out = m_values[c].data() + offset(i, y);
                 std::fill_n(out, m_plan.width, 0.0F);
-                for (std::size_t l = 0; l < channel.lattices.size(); ++l)
-                    resampleRow({to[channel.lattices[l]], m_plan.latticeWidth, low, std::max(0, high - low)}, in.to[c][l], y, m_plan.width, weight, out);
+                std::vector<RowBand> bands;
+                for (const std::size_t l : channel.lattices) bands.push_back({to[l], m_plan.latticeWidth, low, std::max(0, high - low)});
+                for (std::size_t l = 0; l < bands.size(); ++l) resampleRow(bands[l], in.to[c][l], y, m_plan.width, weight, out);
+                if (channel.dropReach > 0) dropInto(bands, in.to[c], y, m_plan.width, channel.dropReach, out);
                 const SkyPlane& o = channel.offset[i];
                 const double scale = channel.scale[i], start = o.middle + o.x * (-0.5 * (m_plan.width - 1)) + o.y * (y - 0.5 * (m_plan.height - 1));
                 const double pivot = scale == 1 ? 0 : channel.model.level;
@@ -120,7 +123,7 @@ enum class Product { Stack, Odd, Even, Coverage, Rejected, Noise };
 
 /// What all bands together come to, for one channel.
 struct Tally {
-    double rejected = 0, values = 0, covered = 0;
+    double rejected = 0, values = 0, covered = 0, drizzled = 0;
     std::vector<double> differences; ///< of the odd and the even half, some of them
 };
 
@@ -223,10 +226,10 @@ private:
                 at += pixels;
             }
             Tally& tally = m_tallies[c];
-            tally.rejected += static_cast<double>(at[0]), tally.values += static_cast<double>(at[1]), tally.covered += static_cast<double>(at[2]);
-            const auto many = static_cast<std::ptrdiff_t>(at[3]);
-            tally.differences.insert(tally.differences.end(), at + 4, at + 4 + many);
-            at += 4 + many;
+            tally.rejected += static_cast<double>(at[0]), tally.values += static_cast<double>(at[1]), tally.covered += static_cast<double>(at[2]), tally.drizzled += static_cast<double>(at[3]);
+            const auto many = static_cast<std::ptrdiff_t>(at[4]);
+            tally.differences.insert(tally.differences.end(), at + 5, at + 5 + many);
+            at += 5 + many;
         }
         return Done{};
     }
@@ -238,7 +241,7 @@ private:
         tbb::parallel_for(0, rows, [&](int r) {
             const Tally row = combineRow(block, c, y + r, static_cast<std::size_t>(r) * m_row);
             const std::scoped_lock lock(guard);
-            band.rejected += row.rejected, band.values += row.values, band.covered += row.covered;
+            band.rejected += row.rejected, band.values += row.values, band.covered += row.covered, band.drizzled += row.drizzled;
             band.differences.insert(band.differences.end(), row.differences.begin(), row.differences.end());
         });
         for (std::size_t p = 0; p < m_products.size(); ++p) {
@@ -247,11 +250,11 @@ private:
             if (m_keeps) record.insert(record.end(), from.begin(), from.end());
         }
         if (m_keeps) {
-            for (const double v : {band.rejected, band.values, band.covered, static_cast<double>(band.differences.size())}) record.push_back(static_cast<float>(v));
+            for (const double v : {band.rejected, band.values, band.covered, band.drizzled, static_cast<double>(band.differences.size())}) record.push_back(static_cast<float>(v));
             for (const double d : band.differences) record.push_back(static_cast<float>(d));
         }
         Tally& tally = m_tallies[c];
-        tally.rejected += band.rejected, tally.values += band.values, tally.covered += band.covered;
+        tally.rejected += band.rejected, tally.values += band.values, tally.covered += band.covered, tally.drizzled += band.drizzled;
         tally.differences.insert(tally.differences.end(), band.differences.begin(), band.differences.end());
         return Done{};
     }
@@ -270,24 +273,37 @@ private:
                 if (!channel.weights.empty()) part->weights.push_back(channel.weights[i]);
                 if (!channel.spread.empty()) part->spread.push_back(channel.spread[i]);
             }
-        const auto combine = [&](const Part& part, float* out, RowFates fates = {}) { combineRows(part.rows, m_plan.width, channel.model, m_recipe.combine, part.weights, out, fates, {part.spread, above, below}); };
+        const bool sampled = m_subs >= 2 && y % 16 == 0, halved = m_subs >= 2 && (m_recipe.halves || sampled);
+        thread_local DrizzledRows drops;
+        std::ptrdiff_t up = above, down = below;
+        if (channel.dropReach > 0) {
+            std::vector<std::int8_t> sites(m_subs * m_row);
+            for (std::size_t i = 0; i < m_subs; ++i) sitesInRow(m_plan.inputs[i].to[c], y, m_plan.width, channel.dropReach, sites.data() + i * m_row);
+            drops.choose(all.rows, sites, m_plan.width, above, below, halved);
+            up = above != 0 ? -drops.stride() : 0, down = below != 0 ? drops.stride() : 0;
+            all.rows = drops.of(DrizzledRows::Part::All);
+            odd = even = all; // values are divided, not subs
+            if (halved) odd.rows = drops.of(DrizzledRows::Part::Odd), even.rows = drops.of(DrizzledRows::Part::Even);
+        }
+        const auto combine = [&](const Part& part, float* out, RowFates fates = {}) { combineRows(part.rows, m_plan.width, channel.model, m_recipe.combine, part.weights, out, fates, {part.spread, up, down}); };
         std::vector<std::uint16_t> there(m_row), low(m_row), high(m_row);
         float* const result = m_pixels.stack.data() + at;
         combine(all, result, {there, low, high});
+        const std::vector<std::uint16_t>& covered = channel.dropReach > 0 ? drops.covered() : there;
         Tally tally;
+        tally.drizzled = channel.dropReach > 0 ? drops.drizzled() : 0;
         for (std::size_t x = 0; x < m_row; ++x) {
-            tally.values += there[x], tally.rejected += low[x] + high[x], tally.covered += there[x] >= m_least;
+            tally.values += there[x], tally.rejected += low[x] + high[x], tally.covered += covered[x] >= m_least;
             m_pixels.coverage[at + x] = there[x], m_pixels.rejected[at + x] = static_cast<float>(low[x] + high[x]);
-            if (there[x] < m_least) result[x] = kNoData;
+            if (covered[x] < m_least) result[x] = kNoData;
         }
         if (m_recipe.maps) spreadOfMean(all.rows, channel.model, result, m_pixels.noise.data() + at);
-        const bool sampled = m_subs >= 2 && y % 16 == 0;
-        if (m_subs >= 2 && (m_recipe.halves || sampled)) {
+        if (halved) {
             float *const first = m_pixels.odd.data() + at, *const second = m_pixels.even.data() + at;
             combine(odd, first);
             combine(even, second);
             for (std::size_t x = 0; x < m_row; ++x)
-                if (there[x] < m_least) first[x] = second[x] = kNoData;
+                if (covered[x] < m_least) first[x] = second[x] = kNoData;
             if (sampled)
                 for (std::size_t x = 0; x < m_row; x += 3)
                     if (const float d = first[x] - second[x]; d == d) tally.differences.push_back(d);
@@ -316,6 +332,7 @@ private:
             // The halves' difference has the noise of both: with n subs half and half, twice that of the stack.
             const auto n = static_cast<double>(m_subs), first = static_cast<double>((m_subs + 1) / 2), second = static_cast<double>(m_subs / 2);
             if (tally.differences.size() > 100) m_summary.noise[name] = robustSigma(tally.differences) / std::sqrt((1 / first + 1 / second) * n);
+            if (m_plan.channels[c].dropReach > 0) last.push_back({"HISTORY", fmt::format("{}: {:.1f} % of the pixels drizzled", name, 100 * tally.drizzled / (static_cast<double>(m_plan.width) * m_plan.height)), ""});
             last.push_back({"HISTORY", fmt::format("{}: {:.3f} % of the values rejected", name, 100 * m_summary.rejectedPart[name]), ""});
         }
         m_summary.coveredPart = m_tallies.front().covered / (static_cast<double>(m_plan.width) * m_plan.height);

@@ -59,6 +59,7 @@ std::vector<HeaderCard> stackHeader(const SubsRecipe& recipe, const SubMeasurer&
     say(fmt::format("{}: {} of {} subs kept", programName(), run.kept(), run.subs.size()));
     for (const std::string& line : measurer.calibration().history) say(line);
     if (measurer.like().mosaic) say(half ? fmt::format("mosaic {}: each 2x2 cell gives R, the mean of both G, and B", measurer.like().mosaic->name) : fmt::format("mosaic {}: each colour interpolated from its own sites at every pixel", measurer.like().mosaic->name));
+    if (plan.channels.front().dropReach > 0) say(fmt::format("drizzled: where two subs or more have a site of a colour within {:.2f} pixels, these alone count", plan.channels.front().dropReach));
     say(fmt::format("aligned on {}", shown(pathOf(run.subs[run.reference].figures.file).filename())));
     say("resampled once (Lanczos, six pixels); whole-pixel shifts copied");
     if (const auto clear = run.transparency()) say(fmt::format("transparency {:.2f} to {:.2f}, mean {:.3f}, of the clearest subs", clear->least, clear->most, clear->mean));

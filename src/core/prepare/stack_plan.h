@@ -21,6 +21,7 @@ struct StackChannel {
     std::vector<std::size_t> lattices; ///< of StackPlan::lattices; their mean
     std::vector<SkyPlane> offset;      ///< by kept sub: taken away from its values
     std::vector<double> scale;         ///< by kept sub
+    double dropReach = 0;              ///< of a mosaic at full size that is drizzled, see core/prepare/drizzle.h; 0: interpolated
     NoiseModel model;
     std::vector<double> weights;       ///< by kept sub; empty: equal
     std::vector<double> spread;        ///< by kept sub, see StarImages; empty: star images are alike or not known

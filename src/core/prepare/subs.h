@@ -13,7 +13,7 @@ namespace caelumen {
 /// What becomes of the subs of a colour mosaic; the stack has three planes either way.
 enum class MosaicMode {
     Half, ///< each 2x2 cell gives R, the mean of both G, and B: nothing is made up
-    Full, ///< full size: each colour is interpolated from its own sites at the place of every pixel
+    Full, ///< full size: each colour is drizzled from its own sites where subs are dithered, else interpolated at the place of every pixel
 };
 
 enum class Combination { Mean, Median };
