@@ -9,6 +9,7 @@
 #include <QDialog>
 #include <QLabel>
 #include <QLineEdit>
+#include <QMenu>
 #include <QPlainTextEdit>
 #include <QTabWidget>
 #include <QTableWidget>
@@ -36,6 +37,54 @@ private slots:
         QVERIFY(std::abs(kit().facts().report.bands[1].normal.fwhm_nm - 7) < 0.1);
         m_window->showWorkspace(MainWindow::Workspace::Night);
         QVERIFY(std::any_of(m_window->night().model().filters().begin(), m_window->night().model().filters().end(), [](const PlanFilter& f) { return f.id == "duo7" && f.claimed; }));
+    }
+
+    /// A filter is described once in a campaign: another trial takes it from there, and another campaign can copy it.
+    void filtersBelongToTheCampaign() {
+        Trial changed = m_window->session().trial();
+        changed.filters[1].price = Price{321, 9, "EUR"};
+        changed.filters[1].claimed_density = 4;
+        changed.filters[1].clear_aperture_mm = 2;
+        m_window->session().edit("Price", changed);
+        clickFilter(1);
+        QVERIFY2(said().contains("A density of 4 between the bands is claimed") && said().contains("Its clear 2.0 mm darken the corners"), qPrintable(said()));
+        // A new trial knows the filter by its name alone.
+        Trial other;
+        other.title = "Another night";
+        other.filters = {{"f", changed.filters[1].name, "other", "", std::nullopt, true}};
+        QVERIFY(m_window->session().addTrial(other).ok());
+        QCOMPARE(m_window->session().trial().filters.size(), std::size_t{1});
+        QVERIFY(m_window->session().trial().filters[0].price->amount == 321 && m_window->session().trial().filters[0].kind == "dual-band");
+        QVERIFY(kit().facts().source == CurveSource::Measured);
+        // The others are offered.
+        QMenu* owned = nullptr;
+        for (QMenu* m : kit().findChildren<QMenu*>())
+            if (m->title() == "Add from this campaign") owned = m;
+        QVERIFY(owned);
+        emit qobject_cast<QMenu*>(owned->parentWidget())->aboutToShow();
+        QCOMPARE(owned->actions().size(), 2);
+        owned->actions().last()->trigger();
+        QCOMPARE(m_window->session().trial().filters.size(), std::size_t{2});
+        // What is said otherwise here is told, and taken back by a click.
+        Trial cheaper = m_window->session().trial();
+        cheaper.filters[0].price->amount = 100;
+        m_window->session().edit("Cheaper", cheaper);
+        m_window->session().showTrial(m_window->session().trials().front().id);
+        clickFilter(1);
+        QVERIFY2(said().contains("says otherwise: price"), qPrintable(said()));
+        emit kit().page().anchorClicked(QUrl("shelf"));
+        QVERIFY(m_window->session().trial().filters[1].price->amount == 100 && !said().contains("says otherwise"));
+        // Another campaign.
+        const QString first = m_window->session().campaign()->path();
+        m_window->openCampaign(at("copy.caelumen"));
+        QVERIFY(m_window->session().addTrial(Trial{}).ok());
+        m_answers->save = first;
+        QVERIFY(chooseFromMenu(QString::fromUtf8("Copy from another campaign \u2026")));
+        QCOMPARE(m_window->session().shelf().size(), std::size_t{3});
+        QVERIFY(onShelf(m_window->session().shelf(), changed.filters[1].name)->price->amount == 100);
+        m_answers->save = at("bad.csv");
+        QVERIFY(chooseFromMenu(QString::fromUtf8("Copy from another campaign \u2026")));
+        QVERIFY(!problem().isEmpty());
     }
 
     /// The headline names every line that a filter is sold for, also one that it stops.

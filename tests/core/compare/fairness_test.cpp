@@ -96,6 +96,28 @@ private slots:
         QVERIFY(of(higher, "altitude") && of(higher, "altitude")->text.find("less air") != std::string::npos);
     }
 
+    /// Where all runs of a night were judged on one scale, thinner air than the baseline's is told, as far as its error allows.
+    void theAirOfTheNightCounts() {
+        const auto told = [](double mine, double base, double sigma, bool sameNight = true) {
+            TrialResults r;
+            r.baseline = "A";
+            r.conditions = {plain("A"), plain("B")};
+            r.conditions[0].night_transparency = base, r.conditions[1].night_transparency = mine, r.conditions[1].night_transparency_sigma = sigma;
+            if (!sameNight) r.conditions[1].start = "2026-06-24T18:00:00Z";
+            r.evidence = std::make_shared<const std::vector<RunEvidence>>();
+            const auto all = judgeFairness({}, r);
+            const Unfairness* u = of(all, "transparency");
+            return u ? std::optional(*u) : std::nullopt;
+        };
+        QVERIFY(!told(0.97, 0.98, 0.01));
+        QVERIFY(!told(0.90, 0.98, 0.06)); // within its error
+        QVERIFY(!told(0.70, 0.98, 0.01, false)); // scales of two nights tell nothing
+        const auto veiled = told(0.88, 0.98, 0.01), thick = told(0.75, 0.98, 0.01), clearer = told(0.98, 0.90, 0.01);
+        QVERIFY(veiled && veiled->grade == Grade::Weakens && veiled->text.find("10 % less") != std::string::npos);
+        QVERIFY(thick && thick->grade == Grade::Voids);
+        QVERIFY(clearer && clearer->text.find("9 % more") != std::string::npos);
+    }
+
     void everyDifferenceIsFoundAndGraded() {
         const auto check = [](const char* subject, Grade grade, const std::function<void(RunConditions&)>& change) {
             const auto list = judged(change);

@@ -1,5 +1,8 @@
+#include "core/image/fits_writer.h"
+#include "core/image/frame_file.h"
 #include "core/image/mosaic.h"
 
+#include <QTemporaryDir>
 #include <QTest>
 
 using namespace caelumen;
@@ -34,6 +37,26 @@ private slots:
         const auto p = mosaicPattern(pattern.toStdString(), dx, dy, bottomUp, height);
         QVERIFY(p.has_value());
         QCOMPARE(QString::fromStdString(p->name), stored);
+    }
+
+    /// A mosaic can be told where a header is silent, and denied where it is wrong.
+    void aPatternIsTold() {
+        QTemporaryDir folder;
+        const std::filesystem::path path = folder.filePath("raw.fits").toStdString(), colour = folder.filePath("colour.fits").toStdString();
+        Plane stored(8, 6);
+        for (int y = 0; y < 6; ++y)
+            for (int x = 0; x < 8; ++x) stored.at(x, y) = static_cast<float>(100 * (y & 1) + 10 * (x & 1) + 1);
+        QVERIFY(writeFits(path, {&stored}, {}).ok() && writeFits(colour, {&stored, &stored, &stored}, {}).ok());
+        QCOMPARE(FrameFile::open(path)->info().channels, std::vector<std::string>{"L"});
+        const auto told = FrameFile::open(path, "GBRG");
+        QVERIFY(told.ok());
+        QCOMPARE(told->info().channels.size(), std::size_t{3});
+        QCOMPARE(told->readChannel(0)->at(1, 1), 101.0F); // red lies in the second row
+        QCOMPARE(told->readChannel(2)->at(1, 1), 11.0F);
+        QVERIFY(!FrameFile::open(path, "RGBG").ok() && !FrameFile::open(colour, "RGGB").ok());
+        QVERIFY(writeFits(path, {&stored}, {{"BAYERPAT", std::string("RGGB"), ""}}).ok());
+        QCOMPARE(FrameFile::open(path, "none")->info().channels, std::vector<std::string>{"L"});
+        QVERIFY(!FrameFile::open(path, "none")->info().mosaic);
     }
 
     void wordsThatAreNoPatternAreRefused() {

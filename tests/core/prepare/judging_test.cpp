@@ -113,12 +113,28 @@ private slots:
         for (int i = 0; i < 12; ++i) QCOMPARE(reasonOf(*run, i), i == 0 || i > 9 ? SubReason::BrightSky : SubReason::None);
     }
 
+    void aSoftCornerIsAReasonWhenItIsNotTheRuns() {
+        auto f = night();
+        for (SubFigures& x : f) x.tilt = 1.3, x.tiltSigma = 0.02; // the field's own
+        f[4].tilt = 1.9;
+        f[7].tilt = 1.9, f[7].tiltSigma = 0.3; // too few stars to tell
+        f[9].tilt.reset();
+        auto run = judgeRun(f, {}, "");
+        for (int i = 0; i < 12; ++i) QCOMPARE(reasonOf(*run, i), i == 4 ? SubReason::SoftCorner : SubReason::None);
+        QVERIFY(run->subs[4].words.find("1.90 times") != std::string::npos && run->subs[4].words.find("1.30") != std::string::npos);
+        CullOptions wide;
+        wide.limits.tilt = 0.8;
+        judgeAgain(*run, wide);
+        QVERIFY(run->subs[4].keep);
+    }
+
     void twilightIsTold() {
         auto f = night();
         for (SubFigures& x : f) x.sunAltitude_deg = -20;
         f[11].sunAltitude_deg = -6;
         const auto run = judgeRun(f, {}, "");
         QCOMPARE(reasonOf(*run, 11), SubReason::Twilight);
+        QVERIFY(run->subs[11].words.find("6 degrees below the horizon: nautical twilight") != std::string::npos);
     }
 
     void aPersonHasTheLastWord() {
