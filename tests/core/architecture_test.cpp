@@ -44,7 +44,7 @@ class ArchitectureTest : public QObject {
             {"app/bench", words("app app/widgets core/base core/compare core/measure core/model core/sky report")},
             {"app/kit", words("app app/widgets core/base core/compare core/model core/optics report")},
             {"app/night", words("app app/widgets core/base core/model core/optics core/plan core/simulate report")},
-            {"app/subs", words("app app/widgets core/base core/optics core/prepare core/simulate core/sky report")},
+            {"app/subs", words("app app/widgets core/base core/optics core/plan core/prepare core/simulate core/sky report")},
             {"app", words("app/bench app/kit app/night app/subs app/widgets core/base core/compare core/image core/model core/optics core/picture core/simulate core/sky report store")},
         };
     }

@@ -285,7 +285,15 @@ void Kit::refresh() {
         content.effective = m_facts.report.effective;
     }
     if (filter) m_facts.contradictions = contradictions(filter->claims);
-    if (const Filter* shelved = filter ? onShelf(m_session.shelf(), filter->name) : nullptr) m_facts.otherwise = differences(*filter, *shelved);
+    if (const Filter* shelved = filter ? onShelf(m_session.shelf(), filter->name) : nullptr) {
+        m_facts.otherwise = differences(*filter, *shelved);
+        const auto sameCurve = [&](const std::string& a, const std::string& b) { // the same measurement under another name
+            const Curve *own = curveIn(a), *other = curveIn(b);
+            return own && other && own->wavelength_nm == other->wavelength_nm && own->transmission == other->transmission;
+        };
+        if (sameCurve(filter->curve, shelved->curve)) std::erase(m_facts.otherwise, "curve");
+        if (sameCurve(filter->claimed_curve, shelved->claimed_curve)) std::erase(m_facts.otherwise, "maker's curve");
+    }
     if (!m_ratio->isSliderDown()) writePage();
     else if (!m_pageLater.isActive()) m_pageLater.start(); // its tables take longer to set than the plots: a hand that drags must not wait for them
     showGhosts(filter);

@@ -63,7 +63,7 @@ void RunTable::fill() {
             setItem(row, column++, cell);
         };
         const QString title = QString::fromStdString(groups[g].title());
-        put(title, title);
+        put(groups[g].filter.empty() ? title : QString::fromStdString(groups[g].filter), title);
         const SubsRun* run = m_model.runOf(static_cast<int>(g));
         if (!run || !run->judged) {
             put(run && run->hopeless ? tr("not judged") : QString::fromUtf8("\u2026"));

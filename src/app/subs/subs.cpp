@@ -56,7 +56,7 @@ Subs::Subs(Session& session, Prompts& prompts, QWidget* parent)
     m_across->addWidget(buildMiddle());
     m_across->addWidget(buildRight());
     m_across->setStretchFactor(1, 1);
-    m_across->setSizes({220, 590, 470});
+    m_across->setSizes({224, 536, 520});
     m_across->setChildrenCollapsible(false);
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);

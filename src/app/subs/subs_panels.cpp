@@ -40,7 +40,7 @@ QWidget* Subs::buildLeft() {
     layout->addWidget(headingLabel(tr("Runs")));
     m_runs->setAccessibleName(tr("Runs"));
     m_runs->setWordWrap(true);
-    for (QListWidget* list : {m_runs, m_others}) list->setSpacing(3), list->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    for (QListWidget* list : {m_runs, m_others}) list->setSpacing(3), list->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff), list->setResizeMode(QListView::Adjust), list->setTextElideMode(Qt::ElideNone);
     layout->addWidget(m_runs, 3);
     layout->addWidget(headingLabel(tr("Calibration frames")));
     m_others->setAccessibleName(tr("Calibration frames"));

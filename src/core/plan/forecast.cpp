@@ -57,7 +57,7 @@ Told tell(const Look& a, const Look& b, const ProofGround& ground, std::optional
     };
     const auto sigma = [&](double subsA, double subsB) {
         const auto [x, y] = each(subsA, subsB);
-        return 2 * length(x.relativeSigma, y.relativeSigma); // the ratio goes with the square of both
+        return ratioSigma(x, y);
     };
     Told out{sigma(std::max(a.subs, 1), std::max(b.subs, 1)), {}};
     const double difference = std::abs(apart.value_or(std::log(a.speed() / b.speed())));

@@ -10,9 +10,10 @@ namespace {
 
 constexpr double kBox_arcsec = 10;
 constexpr double kTrend = 0.0004;    ///< of the background: what the sky's surface leaves
-constexpr double kClumps = 0.25;     ///< of the scatter that faint stars add to boxes: they crowd over regions, not over boxes alone
+constexpr double kClumps = 0.42;     ///< of the scatter that faint stars add to boxes: they crowd over regions, not over boxes alone
 constexpr double kRim = 0.018;       ///< of the signal: the nebula's own light in the sky regions
 constexpr double kParting = 0.13;    ///< of the part of the boxes' variance that is structure: how well it is taken out
+constexpr double kApart = 0.7;       ///< of two runs' errors together that parts them: the same stars, rim and sky are in both
 constexpr double kCounts = 0.6;      ///< N(>F) falls with F to this power
 constexpr double kFound = 3.5;       ///< signal to noise down to which little of a star is left: they are hidden from 4.5 on
 
@@ -47,5 +48,7 @@ ForetoldRun foretellRun(const RunRates& r, double exposure_s, double subs, const
     out.relativeSigma = r.signal > 0 ? std::hypot(out.signalSigma / r.signal, 0.5 * variance) : 0;
     return out;
 }
+
+double ratioSigma(const ForetoldRun& a, const ForetoldRun& b) { return 2 * kApart * std::hypot(a.relativeSigma, b.relativeSigma); } // it goes with the square of both
 
 } // namespace caelumen

@@ -24,8 +24,9 @@ struct RunRates {
 };
 
 /// The Bench's figures for such a run, with the errors that it will state: photons and read noise; what a fitted sky leaves of gradients; clumps of stars too faint to be hidden; the rim of the nebula
-/// beneath the sky regions; and how well so many boxes tell the noise. The parts that are no photons do not average down with subs. Their sizes are those of the demo's virtual nights, from a city
-/// roof under a full moon to a dark plateau (docs/measurements.md): stated sigmas of thirty runs and channels lie within a third of these.
+/// beneath the sky regions; and how well so many boxes tell the noise. The parts that are no photons do not average down with subs. Their sizes come from
+/// the scatter of some hundred virtual nights, from a city roof under a full moon to a desert (docs/measurements.md): within 30 % of it, but half of it where more than 10,000 stars a square degree
+/// (to V = 16.5) crowd in a deep stack.
 struct ForetoldRun {
     double snr = 0;           ///< the signal over the noise of a box, the square root of whose boxes is left out
     double signalSigma = 0;   ///< e-/s and pixel
@@ -34,6 +35,9 @@ struct ForetoldRun {
 };
 /// `hiddenTo`: V of the faintest stars that any run of the trial finds, since they are hidden in all.
 ForetoldRun foretellRun(const RunRates& rates, double exposure_s, double subs, const ProofGround& ground, double hiddenTo);
+
+/// Of the time ratio of two runs, as a part: what sets their errors apart.
+double ratioSigma(const ForetoldRun& a, const ForetoldRun& b);
 
 /// V of the faintest stars that such a run finds.
 double faintestFound(const RunRates& rates, double exposure_s, double subs);
