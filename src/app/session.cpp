@@ -5,6 +5,7 @@
 #include "core/base/json.h"
 #include "core/compare/measure_trial.h"
 #include "core/compare/propose.h"
+#include "core/compare/star_memory.h"
 
 #include <QFileInfo>
 #include <QUndoCommand>
@@ -31,7 +32,7 @@ private:
     int m_merge;
 };
 
-Session::Session(QObject* parent) : QObject(parent) {
+Session::Session(QObject* parent) : QObject(parent), m_memory(std::make_shared<StarMemory>()) {
     m_soon.setSingleShot(true);
     m_soon.setInterval(300);
     connect(&m_soon, &QTimer::timeout, this, &Session::measureNow);
@@ -332,8 +333,8 @@ void Session::measureNow() {
     if (m_trialId == 0 || m_trial.runs.size() < 1) return;
     const Trial trial = m_trial;
     m_whyNotMeasured.clear();
-    m_jobs.run("measure", tr("Measuring"), [this, trial](const Job& job) -> JobService::Finish {
-        auto results = measureTrial(trial, {}, job);
+    m_jobs.run("measure", tr("Measuring"), [this, trial, memory = m_memory](const Job& job) -> JobService::Finish {
+        auto results = measureTrial(trial, {}, job, memory.get());
         if (!results) {
             if (results.error().message == kCancelled) return {};
             return [this, sentence = QString::fromStdString(results.error().message)] {

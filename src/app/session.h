@@ -17,6 +17,8 @@
 
 namespace caelumen {
 
+class StarMemory;
+
 /// What the window shows: the open campaign, the trial in hand, its measured results and its pictures. Every edit goes through edit(): it can be undone, is saved
 /// at once, and the figures follow.
 class Session : public QObject {
@@ -106,6 +108,7 @@ private:
     JobService m_jobs;
     CurveShelf m_curves;
     FilterShelf m_shelf;
+    std::shared_ptr<StarMemory> m_memory; ///< stars of the trial in hand
     QUndoStack m_undo;
     QTimer m_soon, m_watch, m_saveSoon;
     std::unique_ptr<Campaign> m_campaign;

@@ -347,6 +347,36 @@ CAELUMEN_FAST void screen(const Gathered& from, int n, const Screen& how, float*
     }
 }
 
+CAELUMEN_FAST void asinhCodes(const float* v, int n, const AsinhScale& how, std::uint16_t* to) {
+    const AsinhScale h = how;
+#pragma GCC ivdep
+    for (int i = 0; i < n; ++i) {
+        const float x = v[i] * h.scale + h.shift;
+        std::uint32_t sign, bits;
+        std::memcpy(&sign, &x, sizeof sign);
+        const bool finite = (sign & 0x7f800000U) != 0x7f800000U;
+        const float size = finite ? __builtin_fabsf(x) : 0.0F, far = size < 1e15F ? size : 1e15F; // squares stay finite
+        const float u = far + __builtin_sqrtf(far * far + 1); // at least 1
+        std::memcpy(&bits, &u, sizeof bits);
+        // ln u = e ln 2 + ln m with m from 2/3 to 4/3; ln m = 2 atanh((m - 1) / (m + 1)).
+        const auto e = static_cast<std::int32_t>(bits - 0x3f2aaaabU) >> 23;
+        const std::uint32_t mantissa = bits - (static_cast<std::uint32_t>(e) << 23);
+        float m;
+        std::memcpy(&m, &mantissa, sizeof m);
+        const float t = (m - 1) / (m + 1), t2 = t * t;
+        const float log = static_cast<float>(e) * 0.693147181F + 2 * t * (1 + t2 * (1.0F / 3 + t2 * (0.2F + t2 * (1.0F / 7 + t2 * (1.0F / 9)))));
+        const float signedLog = sign & 0x80000000U ? -log : log;
+        float code = h.zero + h.steps * signedLog;
+        code = code < 1 ? 1 : code > 65535 ? 65535 : code;
+        to[i] = finite ? static_cast<std::uint16_t>(static_cast<std::int32_t>(code)) : static_cast<std::uint16_t>(0);
+    }
+}
+
+CAELUMEN_FAST void halveCodes(const std::uint16_t* a, const std::uint16_t* b, int n, std::uint16_t* to) {
+#pragma GCC ivdep
+    for (int i = 0; i < n; ++i) to[i] = static_cast<std::uint16_t>((static_cast<std::uint32_t>(a[2 * i]) + a[2 * i + 1] + b[2 * i] + b[2 * i + 1] + 2) / 4);
+}
+
 CAELUMEN_FAST void fromWords(const std::uint16_t* raw, int n, float offset, float* to) {
 #pragma GCC ivdep
     for (int i = 0; i < n; ++i) {

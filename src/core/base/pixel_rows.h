@@ -93,6 +93,15 @@ struct Screen {
 /// Means of gathered values into out; doubtful[i] is 1 where some value lies beyond the limits, or there is none.
 void screen(const Gathered& from, int n, const Screen& how, float* out, std::uint8_t* doubtful);
 
+/// Codes on an asinh scale: zero + steps * asinh(v * scale + shift), rounded, 1 to 65535; 0 where v is not finite. Within one code of the exact one.
+struct AsinhScale {
+    float scale = 1, shift = 0, zero = 0, steps = 1;
+};
+void asinhCodes(const float* v, int n, const AsinhScale& how, std::uint16_t* to);
+
+/// Means of two by two codes, rounded: of the rows a and b of `2 * n` codes.
+void halveCodes(const std::uint16_t* a, const std::uint16_t* b, int n, std::uint16_t* to);
+
 /// 16-bit big-endian words, signed, plus an offset.
 void fromWords(const std::uint16_t* raw, int n, float offset, float* to);
 

@@ -8,6 +8,7 @@
 #include "core/compare/headlines.h"
 #include "core/compare/nebula_mask.h"
 #include "core/compare/rank_runs.h"
+#include "core/compare/star_memory.h"
 #include "core/compare/wcs_alignment.h"
 #include "core/image/plane_scan.h"
 #include "core/model/quantity.h"
@@ -41,13 +42,6 @@ std::size_t baselineIndex(const Trial& trial) {
         if (i < trial.runs.size()) return i;
     return 0;
 }
-
-/// What a first look at a plane found: the pixels are read again once all runs are known.
-struct Survey {
-    PlaneStars stars;
-    Defects defects;
-    bool scaled01 = false;
-};
 
 /// Green first: it has the stars to align by in most filters, and stands for the eye.
 std::vector<std::size_t> channelOrder(const FrameInfo& info) { return info.channels.size() == 3 ? std::vector<std::size_t>{1, 0, 2} : std::vector<std::size_t>{0}; }
@@ -100,7 +94,7 @@ std::vector<std::string> allQuantities() {
 
 class Measurer {
 public:
-    Measurer(const Trial& trial, const fs::path& folder, const Job& job) : m_trial(trial), m_folder(folder), m_job(job) {}
+    Measurer(const Trial& trial, const fs::path& folder, const Job& job, StarMemory& memory) : m_trial(trial), m_folder(folder), m_job(job), m_memory(memory) {}
 
     Result<TrialResults> run() {
         if (m_trial.runs.empty()) return Error{"The trial has no runs; add two or more stacked frames."};
@@ -140,6 +134,7 @@ public:
             if (m_refused[i].empty())
                 if (Status done = harvestRun(i); !done) return done.error();
         m_spare = {};
+        m_memory.keepOnly(m_keys);
         return assemble();
     }
 
@@ -213,31 +208,52 @@ private:
         return {geometry, m_evidence[i].alignment, size(info.width), size(info.height)};
     }
 
+    /// Reads a plane and finds its stars. `scaled01`: as the run's first plane told.
+    Result<Survey> surveyPlane(std::size_t i, std::size_t c, std::optional<bool> scaled01) {
+        OpenRun& o = m_open[i];
+        const FrameInfo& info = o.file.info();
+        auto plane = scaled01 ? o.file.readChannel(c, std::move(m_spare), o.toRate(*scaled01)) : o.file.readChannel(c, std::move(m_spare));
+        if (!plane) return plane.error();
+        Survey out;
+        if (scaled01) {
+            out.scaled01 = *scaled01;
+        } else {
+            const float top = topOf(*plane);
+            out.scaled01 = !info.integer && top > 0 && top <= 1.0F;
+            rescale(*plane, o.toRate(out.scaled01));
+        }
+        out.hasValues = std::any_of(plane->data(), plane->data() + plane->size(), [](float v) { return v == v; });
+        const SmoothSky sky = findingSky(*plane);
+        out.defects = markDefects(*plane, sky);
+        out.stars = findStars(*plane, sky, o.rateOf(o.knownSaturation), info.geometry(c).split, out.defects.tops);
+        keep(std::move(*plane), i, c);
+        return out;
+    }
+
     Status surveyRun(std::size_t i) {
         OpenRun& o = m_open[i];
         const FrameInfo& info = o.file.info();
         m_surveys[i].resize(info.channels.size());
-        bool aligned = i == m_baseline, scaleKnown = false, scaled01 = false, hasValues = false;
+        bool aligned = i == m_baseline, hasValues = false;
+        std::optional<bool> scaleKnown; ///< whether values go from 0 to 1: the first plane tells
         std::string refusal;
         for (const std::size_t c : channelOrder(info)) {
             if (m_job.cancelled()) return Error{kCancelled};
             m_job.report(m_step * m_done++, fmt::format("Finding the stars of run {} ({})", o.run->id, info.channels[c]));
-            auto plane = scaleKnown ? o.file.readChannel(c, std::move(m_spare), o.toRate(scaled01)) : o.file.readChannel(c, std::move(m_spare));
-            if (!plane) return plane.error();
-            if (!scaleKnown) {
-                const float top = topOf(*plane);
-                scaled01 = !info.integer && top > 0 && top <= 1.0F;
-                scaleKnown = true;
-                if (scaled01) addFlag(o.conditions, "assumed-scale");
-                rescale(*plane, o.toRate(scaled01));
+            const std::string key = surveyKey(o, c);
+            m_keys.insert(key);
+            auto known = m_memory.find(key);
+            if (!known) {
+                auto fresh = surveyPlane(i, c, scaleKnown);
+                if (!fresh) return fresh.error();
+                known = std::make_shared<const Survey>(std::move(*fresh));
+                m_memory.keep(key, known);
             }
-            hasValues = hasValues || std::any_of(plane->data(), plane->data() + plane->size(), [](float v) { return v == v; });
-            Survey& found = m_surveys[i][c];
-            found.scaled01 = scaled01;
-            const SmoothSky sky = findingSky(*plane);
-            found.defects = markDefects(*plane, sky);
-            found.stars = findStars(*plane, sky, o.rateOf(o.knownSaturation), info.geometry(c).split, found.defects.tops);
-            keep(std::move(*plane), i, c);
+            m_surveys[i][c] = known;
+            const Survey& found = *known;
+            if (!scaleKnown && found.scaled01) addFlag(o.conditions, "assumed-scale");
+            scaleKnown = found.scaled01;
+            hasValues = hasValues || found.hasValues;
             if (looksStretched(found.stars)) {
                 if (i == m_baseline)
                     return Error{fmt::format("{} is stretched (its bright stars are wider than its faint ones), so nothing in it can be measured; give the linear stack as the baseline.", shown(info.path))};
@@ -279,7 +295,7 @@ private:
             const auto& channels = m_open[i].file.info().channels;
             const bool has = std::find(channels.begin(), channels.end(), channel) != channels.end();
             for (std::size_t c = 0; c < channels.size(); ++c)
-                if (!has || channels[c] == channel) sources.push_back({&m_surveys[i][c].stars.stars, &m_surveys[i][c].stars.psf, m_surveys[i][c].stars.typicalNoise, viewOf(i, c)});
+                if (!has || channels[c] == channel) sources.push_back({&m_surveys[i][c]->stars.stars, &m_surveys[i][c]->stars.psf, m_surveys[i][c]->stars.typicalNoise, viewOf(i, c)});
         }
         return known->second = commonDiscs(sources);
     }
@@ -292,7 +308,7 @@ private:
         for (const std::size_t c : channels) {
             if (m_job.cancelled()) return Error{kCancelled};
             m_job.report(m_step * m_done++, fmt::format("Measuring run {} ({})", o.run->id, info.channels[c]));
-            const Survey& found = m_surveys[i][c];
+            const Survey& found = *m_surveys[i][c];
             const std::vector<StarDisc>& discs = discsFor(info.channels[c]);
             Result<Plane> plane = isKept(i, c) ? std::move(m_spare) : o.file.readChannel(c, std::move(m_spare), o.toRate(found.scaled01));
             if (!plane) return plane.error();
@@ -459,13 +475,15 @@ private:
     const Trial& m_trial;
     const fs::path& m_folder;
     const Job& m_job;
+    StarMemory& m_memory;
     std::vector<OpenRun> m_open;
     std::vector<RunEvidence> m_evidence;
     std::vector<char> m_stretched;      ///< by run
     std::vector<std::string> m_refused; ///< by run: why it is not measured; empty when it is
     std::vector<std::string> m_warnings;
     Reference m_reference;
-    std::vector<std::vector<Survey>> m_surveys;           ///< by run and channel
+    std::vector<std::vector<std::shared_ptr<const Survey>>> m_surveys; ///< by run and channel
+    std::set<std::string> m_keys;                         ///< of them in the memory
     std::map<std::string, std::vector<StarDisc>> m_discs; ///< by channel
     StructureGrid m_grid;
     std::size_t m_baseline = 0;
@@ -477,9 +495,10 @@ private:
 
 } // namespace
 
-Result<TrialResults> measureTrial(const Trial& trial, const fs::path& folder, const Job& job) {
+Result<TrialResults> measureTrial(const Trial& trial, const fs::path& folder, const Job& job, StarMemory* memory) {
     try {
-        return Measurer(trial, folder, job).run();
+        StarMemory own;
+        return Measurer(trial, folder, job, memory ? *memory : own).run();
     } catch (const std::bad_alloc&) {
         return Error{"There is not enough memory for these frames; close other programs or measure fewer runs at once."};
     } catch (const std::exception& e) {

@@ -1,5 +1,6 @@
 #include "core/picture/pyramid.h"
 
+#include "core/base/pixel_rows.h"
 #include "core/base/statistics.h"
 #include "core/base/text.h"
 
@@ -15,12 +16,6 @@ constexpr double kSteps = 2600;   // codes per unit of asinh: 1/2600 of the nois
 constexpr double kZero = 22000;   // code of the sky level
 
 } // namespace
-
-std::uint16_t PicturePyramid::code(int channel, double rate) const {
-    const ChannelStats& s = m_stats[static_cast<std::size_t>(channel)];
-    if (!std::isfinite(rate)) return 0;
-    return static_cast<std::uint16_t>(std::clamp(kZero + kSteps * std::asinh((rate - s.sky) / s.noise), 1.0, 65535.0));
-}
 
 double PicturePyramid::rate(int channel, std::uint16_t code) const {
     const ChannelStats& s = m_stats[static_cast<std::size_t>(channel)];
@@ -56,10 +51,11 @@ Result<PicturePyramid> PicturePyramid::load(const OpenRun& run, const Job& job) 
         OpenRun shown = run;
         if (!(shown.seconds > 0)) shown.seconds = 1;
         bool scaled01 = false;
+        Plane spare; // its memory serves all channels
         for (int c = 0; c < p.m_channels; ++c) {
             if (job.cancelled()) return Error{kCancelled};
             job.report(static_cast<double>(c) / p.m_channels, "Reading " + caelumen::shown(info.path.filename()));
-            auto plane = run.file.readChannel(static_cast<std::size_t>(c));
+            auto plane = run.file.readChannel(static_cast<std::size_t>(c), std::move(spare));
             if (!plane) return plane.error();
             std::vector<double> sample;
             float top = 0;
@@ -70,17 +66,17 @@ Result<PicturePyramid> PicturePyramid::load(const OpenRun& run, const Job& job) 
                 sample.push_back(static_cast<double>(plane->data()[i]));
             }
             if (c == 0) scaled01 = !info.integer && top > 0 && top <= 1.0F;
-            rescale(*plane, shown.toRate(scaled01));
             const double factor = (scaled01 ? shown.fullScale : 1.0) * shown.gain / shown.seconds;
             ChannelStats& s = p.m_stats[static_cast<std::size_t>(c)];
-            s.sky = median(std::span<double>(sample)) * factor - shown.pedestal * shown.gain / shown.seconds;
+            const double zero = shown.pedestal * shown.gain / shown.seconds;
+            s.sky = median(std::span<double>(sample)) * factor - zero;
             s.noise = std::max(robustSigma(sample) * factor, 1e-12);
+            // From stored units to codes at once.
+            const rows::AsinhScale scale{static_cast<float>(factor / s.noise), static_cast<float>(-(zero + s.sky) / s.noise), static_cast<float>(kZero), static_cast<float>(kSteps)};
             std::uint16_t* to = p.words(0, c);
             const auto width = static_cast<std::size_t>(plane->width());
-            tbb::parallel_for(0, plane->height(), [&](int y) {
-                const float* from = plane->row(y);
-                for (std::size_t x = 0; x < width; ++x) to[static_cast<std::size_t>(y) * width + x] = p.code(c, static_cast<double>(from[x]));
-            });
+            tbb::parallel_for(0, plane->height(), [&](int y) { rows::asinhCodes(plane->row(y), plane->width(), scale, to + static_cast<std::size_t>(y) * width); });
+            spare = std::move(*plane);
         }
         for (int level = 1; level < static_cast<int>(p.m_levels.size()); ++level) {
             if (job.cancelled()) return Error{kCancelled};
@@ -90,11 +86,10 @@ Result<PicturePyramid> PicturePyramid::load(const OpenRun& run, const Job& job) 
                 tbb::parallel_for(0, coarse.height, [&](int y) {
                     const std::uint16_t* a = p.row(level - 1, c, std::min(2 * y, fine.height - 1));
                     const std::uint16_t* b = p.row(level - 1, c, std::min(2 * y + 1, fine.height - 1));
-                    for (int x = 0; x < coarse.width; ++x) {
-                        const int x0 = std::min(2 * x, fine.width - 1), x1 = std::min(2 * x + 1, fine.width - 1);
-                        // Codes average well: near the sky the scale is linear.
-                        to[static_cast<std::size_t>(y) * static_cast<std::size_t>(coarse.width) + static_cast<std::size_t>(x)] = static_cast<std::uint16_t>((a[x0] + a[x1] + b[x0] + b[x1] + 2) / 4);
-                    }
+                    std::uint16_t* out = to + static_cast<std::size_t>(y) * static_cast<std::size_t>(coarse.width);
+                    const int whole = fine.width / 2; // codes average well: near the sky the scale is linear
+                    rows::halveCodes(a, b, whole, out);
+                    if (whole < coarse.width) out[whole] = static_cast<std::uint16_t>((a[fine.width - 1] + b[fine.width - 1] + 1) / 2); // the last column stands alone
                 });
             }
         }

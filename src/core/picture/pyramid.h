@@ -34,7 +34,6 @@ public:
     double rate(int channel, std::uint16_t code) const;
 
 private:
-    std::uint16_t code(int channel, double rate) const;
     std::uint16_t* words(int level, int channel);
 
     MappedBuffer m_buffer;

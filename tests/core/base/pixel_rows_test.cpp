@@ -56,6 +56,26 @@ private slots:
         }
     }
 
+    void codesFollowTheAsinh_data() { lengths_data(); }
+    void codesFollowTheAsinh() {
+        QFETCH(int, n);
+        std::vector<float> v = noise(n, 8);
+        Random random(5);
+        for (std::size_t i = 0; i < v.size(); i += 3) v[i] = static_cast<float>((i % 2 ? 1 : -1) * std::pow(10, 12 * random.uniform() - 4));
+        for (std::size_t i = 5; i < v.size(); i += 13) v[i] = i % 2 ? kNan : -kInf;
+        if (v.size() > 8) v[8] = 3e38F;
+        std::vector<std::uint16_t> codes(v.size());
+        rows::asinhCodes(v.data(), n, {0.2F, -20.0F, 22000.0F, 2600.0F}, codes.data());
+        for (std::size_t i = 0; i < v.size(); ++i) {
+            const double want = std::isfinite(v[i]) ? std::clamp(22000 + 2600 * std::asinh(std::min(1e15, static_cast<double>(v[i]) * static_cast<double>(0.2F) - 20)), 1.0, 65535.0) : 0;
+            QVERIFY2(std::abs(codes[i] - want) <= 1.5, qPrintable(QString("%1: %2 for %3").arg(static_cast<double>(v[i])).arg(codes[i]).arg(want)));
+        }
+        const int half = n / 2;
+        std::vector<std::uint16_t> means(static_cast<std::size_t>(half));
+        rows::halveCodes(codes.data(), codes.data(), half, means.data());
+        for (int i = 0; i < half; ++i) QCOMPARE(static_cast<int>(means[static_cast<std::size_t>(i)]), (2 * (codes[static_cast<std::size_t>(2 * i)] + codes[static_cast<std::size_t>(2 * i + 1)]) + 2) / 4);
+    }
+
     void theTopPassesOverWhatIsNoNumber_data() { lengths_data(); }
     void theTopPassesOverWhatIsNoNumber() {
         QFETCH(int, n);
