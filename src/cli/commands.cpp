@@ -1,5 +1,6 @@
 #include "cli/commands.h"
 
+#include "cli/merge_command.h"
 #include "cli/optics_commands.h"
 #include "cli/outcome.h"
 #include "core/base/file.h"
@@ -238,6 +239,7 @@ const std::map<std::string, Command>& commands() {
         {"simulate", {{{"--out"}, {}, 1, 1}, kSimulateUsage, "a virtual night: subs and calibration frames with their truth", simulate}},
         {"passband", {kPassbandShape, kPassbandUsage, "the bands of a filter curve, and what becomes of them in a light cone", passband}},
         {"sky", {kSkyShape, kSkyUsage, "sun, moon and target at a place and time", sky}},
+        {"merge", {kMergeShape, kMergeUsage, "results of several testers or nights as one, with the scatter between them", merge}},
         {"demo", {{{"--out", "--trial", "--width"}, {}, 0, 0}, "caelumen-cli demo --out DIR [--trial NAME] [--width PIXELS]", "make the demo campaign's frames, trials and truth; larger ones for trying speed", demo}},
     };
     return all;

@@ -49,6 +49,33 @@ private slots:
         QVERIFY(readText(m_folder / "r.csv")->starts_with("run,filter,channel,quantity,region,value,sigma,unit,flags"));
     }
 
+    void resultsOfSeveralTestersAreMerged() {
+        QVERIFY(run({"measure", "trial/trial.json", "--out", "t1.json"}).code == 0);
+        Json other = Json::parse(*readText(m_folder / "t1.json"));
+        for (Json& m : other["measurements"])
+            if (m["quantity"] == "background") m["value"] = m["value"].get<double>() * 1.1;
+        QVERIFY(writeFile(m_folder / "t2.json", other.dump()).ok() && writeFile(m_folder / "same.json", *readText(m_folder / "t1.json")).ok());
+        const Ran r = run({"merge", "t1.json", "t2.json", "same.json", "--json"});
+        QCOMPARE(r.code, 0);
+        QVERIFY2(r.err.contains("same.json holds the same results as t1.json") && r.err.count('\n') == 1, r.err);
+        const Json j = Json::parse(r.out.toStdString());
+        QCOMPARE(j["caelumen_merged"].get<int>(), 1);
+        int backgrounds = 0;
+        for (const Json& f : j["figures"]) {
+            QVERIFY(f["each"].size() == 2 && f["testers"].get<int>() <= 2);
+            if (f["quantity"] != "background" || f["filter"] != "duo7") continue;
+            ++backgrounds;
+            const double a = f["each"][0]["value"], b = f["each"][1]["value"];
+            QVERIFY(std::abs(b / a - 1.1) < 1e-9 && std::abs(f["value"].get<double>() - (a + b) / 2) < 0.01 * a && f["between_sigma"].get<double>() > 0);
+        }
+        QCOMPARE(backgrounds, 3);
+        QVERIFY(run({"merge", "t1.json", "t2.json"}).out.contains("duo7"));
+        const Ran bad = run({"merge", "t1.json", "trial/trial.json"}), none = run({"merge", "gone.json"});
+        QVERIFY2(bad.code == 1 && bad.out.isEmpty() && bad.err.contains("trial.json"), bad.err);
+        QVERIFY(none.code == 1 && none.err.contains("gone.json"));
+        QCOMPARE(run({"merge"}).code, 2);
+    }
+
     void threadsDoNotChangeNumbers() {
         const Ran one = run({"measure", "trial/trial.json", "--threads", "1"}), two = run({"measure", "trial/trial.json", "--threads=2"});
         QCOMPARE(one.code, 0);
