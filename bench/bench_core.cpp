@@ -8,7 +8,6 @@
 #include "support/scenes.h"
 
 #include <benchmark/benchmark.h>
-
 #include <limits>
 
 using namespace caelumen;

@@ -13,8 +13,8 @@
 
 using namespace caelumen;
 
-/// bench_window FRAME...: frames taken into an empty campaign of the real window; seconds to the first picture, to all pictures, to scores and to scores with regions that the program proposes.
-/// QT_QPA_PLATFORM=offscreen where there is no screen.
+/// bench_window FRAME...: frames taken into an empty campaign of the real window; seconds to the first picture, to all pictures, to scores and to scores with
+/// regions that the program proposes. QT_QPA_PLATFORM=offscreen where there is no screen.
 int main(int argc, char** argv) {
     QApplication app(argc, argv);
     QStandardPaths::setTestModeEnabled(true);
@@ -48,6 +48,7 @@ int main(int argc, char** argv) {
         look();
         QThread::msleep(2); // a hand at rest leaves both cores to the work
     }
-    std::printf("first picture %.2f s, all pictures %.2f s, first scores %.2f s, scores with proposed regions %.2f s, longest event %.3f s\n", first, all, scores, proposed, longest);
+    std::printf("first picture %.2f s, all pictures %.2f s, first scores %.2f s, scores with proposed regions %.2f s, longest event %.3f s\n", first, all,
+                scores, proposed, longest);
     return proposed < 0;
 }

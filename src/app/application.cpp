@@ -10,7 +10,10 @@
 
 namespace caelumen {
 
-Application::Application(int& argc, char** argv) : QApplication(argc, argv) { installEventFilter(this); }
+Application::Application(int& argc, char** argv)
+    : QApplication(argc, argv) {
+    installEventFilter(this);
+}
 
 bool Application::notify(QObject* receiver, QEvent* event) {
     try {
@@ -18,7 +21,8 @@ bool Application::notify(QObject* receiver, QEvent* event) {
     } catch (...) {
         const QString sentence = sentenceOfException();
         // Told later: whoever shows it must not stand in the middle of what has just failed.
-        QMetaObject::invokeMethod(this, [this, sentence] { emit failed(sentence); }, Qt::QueuedConnection);
+        QMetaObject::invokeMethod(
+            this, [this, sentence] { emit failed(sentence); }, Qt::QueuedConnection);
         return true;
     }
 }

@@ -4,8 +4,8 @@
 
 namespace caelumen {
 
-/// The application in which nothing that goes wrong in the answer to a click, a key or a drop ends the program: it becomes a sentence. It also shows names as they are: a label whose form nobody
-/// chose, and every tool tip and message, shows plain text, so that no name can load a picture or look like a link.
+/// The application in which nothing that goes wrong in the answer to a click, a key or a drop ends the program: it becomes a sentence. It also shows names as
+/// they are: a label whose form nobody chose, and every tool tip and message, shows plain text, so that no name can load a picture or look like a link.
 class Application : public QApplication {
     Q_OBJECT
 

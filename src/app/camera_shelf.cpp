@@ -10,7 +10,9 @@
 
 namespace caelumen {
 
-QDir ownCameraFolder() { return QDir(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/cameras"); }
+QDir ownCameraFolder() {
+    return QDir(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/cameras");
+}
 
 std::vector<Camera> allCameras() {
     std::vector<Camera> out = typicalCameras();

@@ -9,8 +9,10 @@ const CurveShelf::Kept& CurveShelf::at(const std::filesystem::path& file) {
     if (known != m_kept.end() && known->second.written == written) return known->second;
     auto curve = readCurve(file);
     Kept kept{written, {}, {}, ++m_readings};
-    if (curve) kept.curve = std::move(*curve);
-    else kept.problem = curve.error().message;
+    if (curve)
+        kept.curve = std::move(*curve);
+    else
+        kept.problem = curve.error().message;
     return m_kept.insert_or_assign(file, std::move(kept)).first->second;
 }
 

@@ -13,8 +13,8 @@ class CurveShelf {
 public:
     struct Kept {
         std::filesystem::file_time_type written;
-        Curve curve;         ///< empty where it cannot be read
-        std::string problem; ///< why
+        Curve curve;          ///< empty where it cannot be read
+        std::string problem;  ///< why
         unsigned reading = 0; ///< rises with every reading: to tell an old state from a new one
     };
     /// Stays valid until the file is asked for again.

@@ -12,7 +12,9 @@
 
 namespace caelumen {
 
-QString defaultDemoFolder() { return QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation) + "/demo"; }
+QString defaultDemoFolder() {
+    return QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation) + "/demo";
+}
 
 Result<QString> demoCampaign(const QString& folder, const Job& job) {
     const QString path = folder + "/bergwind-star-circle.caelumen";

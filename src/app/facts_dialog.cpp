@@ -12,7 +12,10 @@
 #include <cmath>
 
 namespace caelumen {
-RunFactsDialog::RunFactsDialog(const Trial& trial, const std::string& run, const TrialResults* results, Prompts& prompts, QWidget* parent) : QDialog(parent), m_trial(trial), m_run(run) {
+RunFactsDialog::RunFactsDialog(const Trial& trial, const std::string& run, const TrialResults* results, Prompts& prompts, QWidget* parent)
+    : QDialog(parent)
+    , m_trial(trial)
+    , m_run(run) {
     setWindowTitle(tr("Facts of run %1").arg(QString::fromStdString(run)));
     const Run& r = *m_trial.run(run);
     const Filter* f = m_trial.filter(r.filter);
@@ -30,8 +33,11 @@ RunFactsDialog::RunFactsDialog(const Trial& trial, const std::string& run, const
     m_combine->addItems({"mean", "median", "sum"});
     m_combine->setCurrentText(QString::fromStdString(r.combine));
     form->addRow(tr("Combined by"), m_combine);
+    m_bayer = bayerBox(r.bayer, {});
+    form->addRow(tr("Colour mosaic"), m_bayer);
     m_exposure = field(form, tr("Sub exposure (s)"), r.sub_exposure_s, c ? c->sub_exposure_s : std::nullopt, 1e-4, 1e6);
-    m_count = field(form, tr("Number of subs"), r.sub_count ? std::optional<double>(*r.sub_count) : std::nullopt, c && c->sub_count ? std::optional<double>(*c->sub_count) : std::nullopt, 1, 1e6);
+    m_count = field(form, tr("Number of subs"), r.sub_count ? std::optional<double>(*r.sub_count) : std::nullopt,
+                    c && c->sub_count ? std::optional<double>(*c->sub_count) : std::nullopt, 1, 1e6);
     m_start = new QLineEdit(QString::fromStdString(r.start));
     m_start->setPlaceholderText(c && !c->start.empty() ? QString::fromStdString(c->start) : tr("UTC, as 2026-06-20T18:05:00Z"));
     form->addRow(tr("Start (UTC)"), m_start);
@@ -44,11 +50,13 @@ RunFactsDialog::RunFactsDialog(const Trial& trial, const std::string& run, const
         form->addRow(label, stack);
         return stack;
     };
-    m_short = stackField(tr("Short stack"), r.short_stack, tr("The same filter with short subs: bright stars that burn out in the long ones take their light from it"));
+    m_short = stackField(tr("Short stack"), r.short_stack,
+                         tr("The same filter with short subs: bright stars that burn out in the long ones take their light from it"));
     m_shortExposure = field(form, tr("Its sub exposure (s)"), r.short_exposure_s, {}, 1e-4, 1e6);
     m_shortCount = field(form, tr("Its number of subs"), r.short_count ? std::optional<double>(*r.short_count) : std::nullopt, {}, 1, 1e6);
     for (const auto* n : {&m_shortExposure, &m_shortCount}) n->edit->setPlaceholderText(tr("from the header"));
-    const QString halves = tr("Stacks of the odd and of the even subs alone: what they differ by is the stack's noise, whatever the sky looks like. Without any, those that lie beside the stack (NAME-odd, NAME-even) are taken");
+    const QString halves = tr("Stacks of the odd and of the even subs alone: what they differ by is the stack's noise, whatever the sky looks like. Without "
+                              "any, those that lie beside the stack (NAME-odd, NAME-even) are taken");
     m_odd = stackField(tr("Odd subs alone"), r.odd_stack, halves);
     m_even = stackField(tr("Even subs alone"), r.even_stack, halves);
     if (c && !c->facts.empty()) {
@@ -83,7 +91,15 @@ bool RunFactsDialog::filesHold() {
 }
 
 void RunFactsDialog::accept() {
-    if (!check({{"Sub exposure", &m_exposure}, {"Number of subs", &m_count}, {"Gain", &m_gain}, {"Pedestal", &m_pedestal}, {"Sensor temperature", &m_temperature}, {"Sub exposure of the short stack", &m_shortExposure}, {"Number of its subs", &m_shortCount}}, m_problem)) return;
+    if (!check({{"Sub exposure", &m_exposure},
+                {"Number of subs", &m_count},
+                {"Gain", &m_gain},
+                {"Pedestal", &m_pedestal},
+                {"Sensor temperature", &m_temperature},
+                {"Sub exposure of the short stack", &m_shortExposure},
+                {"Number of its subs", &m_shortCount}},
+               m_problem))
+        return;
     if (!filesHold()) return;
     const std::string start = m_start->text().trimmed().toStdString();
     if (!start.empty() && !parseTime(start)) {
@@ -93,6 +109,7 @@ void RunFactsDialog::accept() {
     for (Run& r : m_trial.runs) {
         if (r.id != m_run) continue;
         r.combine = m_combine->currentText().toStdString();
+        r.bayer = m_bayer->currentData().toString().toStdString();
         r.sub_exposure_s = get(m_exposure);
         const auto whole = [](std::optional<double> v) { return v ? std::optional(static_cast<int>(std::lround(*v))) : std::nullopt; };
         r.sub_count = whole(get(m_count));
@@ -117,7 +134,9 @@ void RunFactsDialog::accept() {
     QDialog::accept();
 }
 
-TrialFactsDialog::TrialFactsDialog(const Trial& trial, QWidget* parent) : QDialog(parent), m_trial(trial) {
+TrialFactsDialog::TrialFactsDialog(const Trial& trial, QWidget* parent)
+    : QDialog(parent)
+    , m_trial(trial) {
     setWindowTitle(tr("Facts of the trial"));
     auto* form = new QFormLayout;
     const auto words = [&](const QString& label, const std::string& value) {
@@ -149,7 +168,20 @@ TrialFactsDialog::TrialFactsDialog(const Trial& trial, QWidget* parent) : QDialo
 }
 
 void TrialFactsDialog::accept() {
-    if (!check({{"Latitude", &m_latitude}, {"Longitude", &m_longitude}, {"Bortle class", &m_bortle}, {"Sky meter", &m_sqm}, {"Right ascension", &m_ra}, {"Declination", &m_dec}, {"Focal length", &m_focal}, {"Aperture", &m_aperture}, {"Obstruction", &m_obstruction}, {"Pixel", &m_pixel}, {"Gain", &m_gain}, {"Pedestal", &m_pedestal}, {"Full well", &m_fullWell}}, m_problem))
+    if (!check({{"Latitude", &m_latitude},
+                {"Longitude", &m_longitude},
+                {"Bortle class", &m_bortle},
+                {"Sky meter", &m_sqm},
+                {"Right ascension", &m_ra},
+                {"Declination", &m_dec},
+                {"Focal length", &m_focal},
+                {"Aperture", &m_aperture},
+                {"Obstruction", &m_obstruction},
+                {"Pixel", &m_pixel},
+                {"Gain", &m_gain},
+                {"Pedestal", &m_pedestal},
+                {"Full well", &m_fullWell}},
+               m_problem))
         return;
     m_trial.title = m_title->text().trimmed().toStdString();
     m_trial.site.name = m_site->text().trimmed().toStdString();

@@ -28,7 +28,7 @@ private:
     Trial m_trial;
     std::string m_run;
     QLineEdit *m_filterName, *m_start, *m_note;
-    QComboBox *m_kind, *m_combine;
+    QComboBox *m_kind, *m_combine, *m_bayer;
     OptionalNumber m_exposure, m_count, m_gain, m_pedestal, m_temperature, m_shortExposure, m_shortCount;
     FileField *m_short, *m_odd, *m_even;
     QLabel* m_problem;

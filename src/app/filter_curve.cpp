@@ -20,11 +20,16 @@ FilterCurve filterCurve(Session& session, const Filter& filter) {
 
 QString curveSourceText(CurveSource source) {
     switch (source) {
-    case CurveSource::Nothing: return QObject::tr("No curve of this filter is known, and no band with a width is claimed.");
-    case CurveSource::Measured: return {};
-    case CurveSource::Makers: return QObject::tr("From the maker's own curve: no measured one is known.");
-    case CurveSource::Claims: return QObject::tr("Modelled from the maker's claims alone: flat bands of the claimed widths, and nothing leaks. Import a curve to know better.");
-    case CurveSource::NoFilter: return QObject::tr("No filter: what the camera's window lets through is seen.");
+    case CurveSource::Nothing:
+        return QObject::tr("No curve of this filter is known, and no band with a width is claimed.");
+    case CurveSource::Measured:
+        return {};
+    case CurveSource::Makers:
+        return QObject::tr("From the maker's own curve: no measured one is known.");
+    case CurveSource::Claims:
+        return QObject::tr("Modelled from the maker's claims alone: flat bands of the claimed widths, and nothing leaks. Import a curve to know better.");
+    case CurveSource::NoFilter:
+        return QObject::tr("No filter: what the camera's window lets through is seen.");
     }
     return {};
 }

@@ -19,17 +19,21 @@ struct JobService::Task {
     bool dropped = false;
 };
 
-JobService::JobService(QObject* parent) : QObject(parent) {}
+JobService::JobService(QObject* parent)
+    : QObject(parent) {}
 
 JobService::~JobService() {
     cancel();
     QThreadPool::globalInstance()->waitForDone();
 }
 
-bool JobService::busy() const { return m_running || !m_waiting.empty(); }
+bool JobService::busy() const {
+    return m_running || !m_waiting.empty();
+}
 
 bool JobService::busy(const QString& kind) const {
-    return (m_running && !m_running->dropped && m_running->kind == kind) || std::any_of(m_waiting.begin(), m_waiting.end(), [&](const auto& t) { return t->kind == kind; });
+    return (m_running && !m_running->dropped && m_running->kind == kind) ||
+           std::any_of(m_waiting.begin(), m_waiting.end(), [&](const auto& t) { return t->kind == kind; });
 }
 
 void JobService::cancel() {

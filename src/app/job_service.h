@@ -24,7 +24,7 @@ public:
     using Finish = std::function<void()>;
     using Work = std::function<Finish(const Job&)>;
     void run(const QString& kind, const QString& title, Work work);
-    void cancel();               ///< everything that runs or waits
+    void cancel(); ///< everything that runs or waits
     void cancel(const QString& kind);
     bool busy() const;
     bool busy(const QString& kind) const;

@@ -15,8 +15,8 @@
 
 #include <algorithm>
 #include <atomic>
-#include <memory>
 #include <cstdio>
+#include <memory>
 
 using namespace caelumen;
 
@@ -60,7 +60,8 @@ int main(int argc, char** argv) {
     QStringList words; // by their bytes: a file's name need not be UTF-8
     for (int i = 0; i < argc; ++i) words << fromPath(argv[i]);
     // What only prints needs no monitor.
-    const bool printsOnly = std::any_of(words.begin() + 1, std::find(words.begin() + 1, words.end(), "--"), [](const QString& w) { return w == "--help" || w == "-h" || w == "--help-all" || w == "--version" || w == "-v"; });
+    const bool printsOnly = std::any_of(words.begin() + 1, std::find(words.begin() + 1, words.end(), "--"),
+                                        [](const QString& w) { return w == "--help" || w == "-h" || w == "--help-all" || w == "--version" || w == "-v"; });
     const std::unique_ptr<QCoreApplication> application(printsOnly ? new QCoreApplication(argc, argv) : new Application(argc, argv));
 
     QCommandLineParser parser;
@@ -91,7 +92,8 @@ int main(int argc, char** argv) {
         }
         campaign = *made;
     } else {
-        for (const QString& word : parser.positionalArguments()) word.endsWith(".caelumen") ? void(campaign = word) : frames.append(QDir::current().absoluteFilePath(word));
+        for (const QString& word : parser.positionalArguments())
+            word.endsWith(".caelumen") ? void(campaign = word) : frames.append(QDir::current().absoluteFilePath(word));
         if (campaign.isEmpty()) {
             const QStringList recent = QSettings().value("recent").toStringList();
             const QString own = QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation) + "/first.caelumen";

@@ -26,8 +26,8 @@
 #include <QMenuBar>
 #include <QMimeData>
 #include <QProgressBar>
-#include <QRegularExpression>
 #include <QPushButton>
+#include <QRegularExpression>
 #include <QSettings>
 #include <QStackedWidget>
 #include <QStandardPaths>
@@ -49,7 +49,8 @@ constexpr int kMostRecent = 8;
 /// The frames of a folder of stacks; nothing for a folder of subs, which the Subs take whole. The first frame's header tells.
 QStringList stacksIn(const QString& folder) {
     QStringList out;
-    for (const QFileInfo& f : QDir(folder).entryInfoList({"*.fits", "*.fit", "*.fts", "*.fz", "*.tif", "*.tiff"}, QDir::Files, QDir::Name)) out << f.absoluteFilePath();
+    for (const QFileInfo& f : QDir(folder).entryInfoList({"*.fits", "*.fit", "*.fts", "*.fz", "*.tif", "*.tiff"}, QDir::Files, QDir::Name))
+        out << f.absoluteFilePath();
     if (out.isEmpty()) return out;
     const auto first = FrameFile::open(toPath(out.front()));
     if (!first) return {};
@@ -67,8 +68,21 @@ QString suggestedName(const Trial& trial, const QString& ending) {
 } // namespace
 
 MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
-    : QMainWindow(parent), m_prompts(std::move(prompts)), m_bench(new Bench(m_session, *m_prompts)), m_kit(new Kit(m_session, *m_prompts)), m_night(new Night(m_session, *m_prompts)), m_subs(new Subs(m_session, *m_prompts)), m_workspaces(new QStackedWidget), m_trials(new QComboBox), m_conditions(new QLabel), m_doing(new QLabel), m_pixel(new QLabel), m_problem(new QLabel), m_campaignBar(new CampaignBar(m_session)), m_progress(new QProgressBar),
-      m_cancel(new QPushButton(tr("Cancel"))) {
+    : QMainWindow(parent)
+    , m_prompts(std::move(prompts))
+    , m_bench(new Bench(m_session, *m_prompts))
+    , m_kit(new Kit(m_session, *m_prompts))
+    , m_night(new Night(m_session, *m_prompts))
+    , m_subs(new Subs(m_session, *m_prompts))
+    , m_workspaces(new QStackedWidget)
+    , m_trials(new QComboBox)
+    , m_conditions(new QLabel)
+    , m_doing(new QLabel)
+    , m_pixel(new QLabel)
+    , m_problem(new QLabel)
+    , m_campaignBar(new CampaignBar(m_session))
+    , m_progress(new QProgressBar)
+    , m_cancel(new QPushButton(tr("Cancel"))) {
     setWindowTitle(tr("Caelumen"));
     setWindowIcon(QIcon(":/icons/caelumen.svg"));
     setAcceptDrops(true);
@@ -174,7 +188,9 @@ void MainWindow::showWorkspace(Workspace which) {
     fillConditions(); // what the menus offer
 }
 
-MainWindow::Workspace MainWindow::workspace() const { return static_cast<Workspace>(m_workspaces->currentIndex()); }
+MainWindow::Workspace MainWindow::workspace() const {
+    return static_cast<Workspace>(m_workspaces->currentIndex());
+}
 
 void MainWindow::openCampaign(const QString& path) {
     if (!mayLeave()) return;
@@ -182,7 +198,11 @@ void MainWindow::openCampaign(const QString& path) {
     if (opened) return;
     const QString why = QString::fromStdString(opened.error().message), copy = Campaign::lastGoodCopy(path);
     fail(why);
-    if (copy.isEmpty() || !m_prompts->confirm(this, tr("%1\n\nA good copy of %2 was kept. Open it as a campaign of its own? The file itself stays as it is.").arg(why, QLocale().toString(QFileInfo(copy).lastModified(), QLocale::ShortFormat)), tr("Open the copy"))) return;
+    if (copy.isEmpty() || !m_prompts->confirm(this,
+                                              tr("%1\n\nA good copy of %2 was kept. Open it as a campaign of its own? The file itself stays as it is.")
+                                                  .arg(why, QLocale().toString(QFileInfo(copy).lastModified(), QLocale::ShortFormat)),
+                                              tr("Open the copy")))
+        return;
     const auto recovered = Campaign::recover(path);
     if (!recovered) return fail(QString::fromStdString(recovered.error().message));
     if (const Status again = m_session.openCampaign(*recovered); !again) return fail(QString::fromStdString(again.error().message));
@@ -199,7 +219,8 @@ void MainWindow::saveCampaignElsewhere() {
 
 bool MainWindow::mayLeave() {
     m_session.saveAgain();
-    return m_session.notSaved().isEmpty() || m_prompts->confirm(this, tr("The last edits are not saved: %1 Lose them?").arg(m_session.notSaved()), tr("Lose the edits"));
+    return m_session.notSaved().isEmpty() ||
+           m_prompts->confirm(this, tr("The last edits are not saved: %1 Lose them?").arg(m_session.notSaved()), tr("Lose the edits"));
 }
 
 void MainWindow::setTheme(ThemeKind kind) {
@@ -253,7 +274,10 @@ void MainWindow::fillConditions() {
 }
 
 void MainWindow::takeFiles(const QStringList& files) {
-    const bool folders = std::any_of(files.begin(), files.end(), [](const QString& f) { std::error_code odd; return std::filesystem::is_directory(toPath(f), odd); });
+    const bool folders = std::any_of(files.begin(), files.end(), [](const QString& f) {
+        std::error_code odd;
+        return std::filesystem::is_directory(toPath(f), odd);
+    });
     if ((folders || workspace() == Workspace::Subs) && m_subs->takeFiles(files)) return showWorkspace(Workspace::Subs);
     QStringList frames;
     for (const QString& file : files) {
@@ -264,8 +288,10 @@ void MainWindow::takeFiles(const QStringList& files) {
         }
         if (ending == "json" && (saysItIs("kit", file) || saysItIs("camera", file))) {
             showWorkspace(Workspace::Kit);
-            if (saysItIs("kit", file)) m_kit->importKit(file);
-            else m_kit->takeCamera(file);
+            if (saysItIs("kit", file))
+                m_kit->importKit(file);
+            else
+                m_kit->takeCamera(file);
             return;
         }
         if (ending == "json") {
@@ -379,8 +405,10 @@ void MainWindow::dropEvent(QDropEvent* event) {
         if (!url.isLocalFile()) continue;
         const QString path = fromPath(QByteArray::fromPercentEncoding(url.path(QUrl::FullyEncoded).toUtf8()).toStdString());
         const QStringList stacks = QFileInfo(path).isDir() && workspace() != Workspace::Subs ? stacksIn(path) : QStringList();
-        if (stacks.isEmpty()) files << path;
-        else files += stacks;
+        if (stacks.isEmpty())
+            files << path;
+        else
+            files += stacks;
     }
     if (files.isEmpty()) return;
     event->acceptProposedAction();
@@ -398,7 +426,10 @@ void MainWindow::closeEvent(QCloseEvent* event) {
     settings.setValue("kit", m_kit->saveLayout());
     settings.setValue("night", m_night->saveLayout());
     settings.setValue("subs", m_subs->saveLayout());
-    settings.setValue("workspace", workspace() == Workspace::Kit ? "kit" : workspace() == Workspace::Night ? "night" : workspace() == Workspace::Subs ? "subs" : "bench");
+    settings.setValue("workspace", workspace() == Workspace::Kit     ? "kit"
+                                   : workspace() == Workspace::Night ? "night"
+                                   : workspace() == Workspace::Subs  ? "subs"
+                                                                     : "bench");
     m_session.jobs().cancel();
     event->accept();
 }

@@ -1,8 +1,7 @@
-#include "app/main_window.h"
-
 #include "app/bench/bench.h"
 #include "app/bench/evidence_plot.h"
 #include "app/kit/kit.h"
+#include "app/main_window.h"
 #include "app/night/night.h"
 #include "app/subs/subs.h"
 
@@ -34,7 +33,10 @@ QWidget* MainWindow::buildSwitch() {
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(2);
     auto* group = new QActionGroup(this);
-    for (const auto& [which, name, tip, key] : {std::tuple{Workspace::Kit, tr("Kit"), tr("What is this filter, really?"), "Alt+1"}, {Workspace::Night, tr("Night"), tr("What shall I shoot, and in which order?"), "Alt+2"}, {Workspace::Subs, tr("Subs"), tr("Which subs count?"), "Alt+3"}, {Workspace::Bench, tr("Bench"), tr("Which filter is better, and by how much?"), "Alt+4"}}) {
+    for (const auto& [which, name, tip, key] : {std::tuple{Workspace::Kit, tr("Kit"), tr("What is this filter, really?"), "Alt+1"},
+                                                {Workspace::Night, tr("Night"), tr("What shall I shoot, and in which order?"), "Alt+2"},
+                                                {Workspace::Subs, tr("Subs"), tr("Which subs count?"), "Alt+3"},
+                                                {Workspace::Bench, tr("Bench"), tr("Which filter is better, and by how much?"), "Alt+4"}}) {
         auto* action = new QAction(name, group);
         action->setCheckable(true);
         action->setShortcut(QKeySequence(key));
@@ -118,10 +120,14 @@ void MainWindow::buildMenus() {
     m_needTrial << add(edit, tr("Facts of this r&un \u2026"), QKeySequence("Ctrl+R"), [this] { askRunFacts(m_bench->view().current()); });
     m_needTrial << add(edit, tr("&Measure again"), QKeySequence("F5"), [this] { m_session.measureNow(); });
     m_needTrial << add(edit, tr("Remove this trial \u2026"), {}, [this] {
-        if (m_prompts->confirm(this, tr("Remove \"%1\" from the campaign? The frames stay where they are.").arg(QString::fromStdString(m_session.trial().title)), tr("Remove"))) m_session.removeTrial();
+        if (m_prompts->confirm(this,
+                               tr("Remove \"%1\" from the campaign? The frames stay where they are.").arg(QString::fromStdString(m_session.trial().title)),
+                               tr("Remove")))
+            m_session.removeTrial();
     });
     edit->addSeparator();
-    m_needResults << add(edit, tr("&Copy the scores as a table"), QKeySequence("Ctrl+Shift+C"), [this] { QGuiApplication::clipboard()->setText(m_bench->figuresAsText()); });
+    m_needResults << add(edit, tr("&Copy the scores as a table"), QKeySequence("Ctrl+Shift+C"),
+                         [this] { QGuiApplication::clipboard()->setText(m_bench->figuresAsText()); });
     m_needResults << add(edit, tr("Copy the &plot's numbers"), {}, [this] { QGuiApplication::clipboard()->setText(m_bench->evidence().csv()); });
 
     m_needNight << add(edit, tr("Copy the blocks, as a table"), {}, [this] { QGuiApplication::clipboard()->setText(m_night->tableText()); });
@@ -133,7 +139,9 @@ void MainWindow::buildMenus() {
     view->addActions(m_switch);
     view->addSeparator();
     auto* themes = new QActionGroup(this);
-    for (const auto& [kind, name, key] : {std::tuple{ThemeKind::Grey, tr("Grey room"), "Ctrl+1"}, {ThemeKind::Light, tr("Daylight"), "Ctrl+2"}, {ThemeKind::Red, tr("Red, beside the telescope"), "Ctrl+3"}}) {
+    for (const auto& [kind, name, key] : {std::tuple{ThemeKind::Grey, tr("Grey room"), "Ctrl+1"},
+                                          {ThemeKind::Light, tr("Daylight"), "Ctrl+2"},
+                                          {ThemeKind::Red, tr("Red, beside the telescope"), "Ctrl+3"}}) {
         QAction* action = add(view, name, QKeySequence(key), [this, k = kind] { setTheme(k); });
         action->setCheckable(true);
         action->setData(themeName(kind));
@@ -144,7 +152,11 @@ void MainWindow::buildMenus() {
 
     QMenu* help = menuBar()->addMenu(tr("&Help"));
     add(help, tr("&Keys"), QKeySequence("?"), [this] { showKeys(); });
-    help->addAction(tr("&About Caelumen"), this, [this] { m_prompts->tell(this, tr("Caelumen %1\nFair comparisons of astrophotography filters.\nGPL-3.0-or-later.\n\nNone of the filters it compares is a solar filter: never point a telescope with them at the sun.").arg(CAELUMEN_VERSION)); });
+    help->addAction(tr("&About Caelumen"), this, [this] {
+        m_prompts->tell(this, tr("Caelumen %1\nFair comparisons of astrophotography filters.\nGPL-3.0-or-later.\n\nNone of the filters it compares is a solar "
+                                 "filter: never point a telescope with them at the sun.")
+                                  .arg(CAELUMEN_VERSION));
+    });
 }
 
 void MainWindow::showKeys() {
@@ -173,8 +185,10 @@ void MainWindow::showKeys() {
             if (!a->shortcut().isEmpty()) row(a->shortcut().toString(QKeySequence::NativeText), a->text());
         std::function<void(const QMenu*)> walk = [&](const QMenu* menu) {
             for (const QAction* a : menu->actions()) {
-                if (a->menu()) walk(a->menu());
-                else if (!a->shortcut().isEmpty()) row(a->shortcut().toString(QKeySequence::NativeText), QString(a->text()).remove('&').remove(QString::fromUtf8(" \u2026")));
+                if (a->menu())
+                    walk(a->menu());
+                else if (!a->shortcut().isEmpty())
+                    row(a->shortcut().toString(QKeySequence::NativeText), QString(a->text()).remove('&').remove(QString::fromUtf8(" \u2026")));
             }
         };
         for (const QAction* a : menuBar()->actions())

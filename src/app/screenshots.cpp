@@ -31,7 +31,9 @@ bool waitFor(const std::function<bool()>& done, int seconds) {
     return done();
 }
 
-QPointF chartPlace(double nm, double t) { return {110 + (nm - 420) * 3.1, 650 - 560 * t}; }
+QPointF chartPlace(double nm, double t) {
+    return {110 + (nm - 420) * 3.1, 650 - 560 * t};
+}
 
 /// The chart of a made-up filter as a test report prints it.
 QImage printedChart(const Curve& curve) {
@@ -44,7 +46,8 @@ QImage printedChart(const Curve& curve) {
     p.setPen(Qt::black);
     p.drawRect(QRectF(chartPlace(420, 1), chartPlace(720, 0)));
     for (int nm = 420; nm <= 720; nm += 60) p.drawText(QRectF(chartPlace(nm, 0) + QPointF(-30, 6), QSizeF(60, 20)), Qt::AlignHCenter, QString::number(nm));
-    for (int t = 0; t <= 100; t += 20) p.drawText(QRectF(chartPlace(420, t / 100.0) + QPointF(-60, -10), QSizeF(52, 20)), Qt::AlignRight | Qt::AlignVCenter, QString::number(t) + " %");
+    for (int t = 0; t <= 100; t += 20)
+        p.drawText(QRectF(chartPlace(420, t / 100.0) + QPointF(-60, -10), QSizeF(52, 20)), Qt::AlignRight | Qt::AlignVCenter, QString::number(t) + " %");
     p.drawText(QRectF(110, 690, 930, 30), Qt::AlignHCenter, "wavelength (nm)");
     p.setRenderHint(QPainter::Antialiasing);
     QPolygonF line;
@@ -60,8 +63,10 @@ bool showChart(ChartDialog& dialog, const Curve& curve) {
     dialog.show();
     const auto click = [&](QPointF p) { dialog.clicked({p.x() - 0.5, p.y() - 0.5}); };
     for (QDoubleSpinBox* box : dialog.findChildren<QDoubleSpinBox*>())
-        if (box->value() == 400) box->setValue(420);
-        else if (box->value() == 700) box->setValue(720);
+        if (box->value() == 400)
+            box->setValue(420);
+        else if (box->value() == 700)
+            box->setValue(720);
     click(chartPlace(420, 0));
     click(chartPlace(720, 0));
     click(chartPlace(420, 0));

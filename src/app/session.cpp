@@ -17,7 +17,12 @@ namespace caelumen {
 /// Before and after as whole values: nothing can be forgotten on the way back.
 class TrialEdit : public QUndoCommand {
 public:
-    TrialEdit(Session& session, const QString& what, Trial before, Trial after, int merge) : QUndoCommand(what), m_session(session), m_before(std::move(before)), m_after(std::move(after)), m_merge(merge) {}
+    TrialEdit(Session& session, const QString& what, Trial before, Trial after, int merge)
+        : QUndoCommand(what)
+        , m_session(session)
+        , m_before(std::move(before))
+        , m_after(std::move(after))
+        , m_merge(merge) {}
     void redo() override { m_session.setTrial(m_after); }
     void undo() override { m_session.setTrial(m_before); }
     int id() const override { return m_merge > 0 ? m_merge : -1; }
@@ -32,7 +37,9 @@ private:
     int m_merge;
 };
 
-Session::Session(QObject* parent) : QObject(parent), m_memory(std::make_shared<StarMemory>()) {
+Session::Session(QObject* parent)
+    : QObject(parent)
+    , m_memory(std::make_shared<StarMemory>()) {
     m_soon.setSingleShot(true);
     m_soon.setInterval(300);
     connect(&m_soon, &QTimer::timeout, this, &Session::measureNow);
@@ -169,8 +176,10 @@ void Session::saveAgain() {
     std::erase_if(m_unsaved.settings, [&](const auto& s) { return saved(m_campaign->setSetting(s.first, s.second)); });
     const QString before = m_notSaved;
     m_notSaved = failure ? QString::fromStdString(failure->message) : QString();
-    if (failure && !m_campaign->isReadOnly()) m_saveSoon.start();
-    else m_saveSoon.stop();
+    if (failure && !m_campaign->isReadOnly())
+        m_saveSoon.start();
+    else
+        m_saveSoon.stop();
     if (before != m_notSaved) emit savingChanged();
 }
 
@@ -290,8 +299,10 @@ void Session::takeFrames(const QStringList& files, bool intoCurrent) {
         return [this, changed, adds, count = frames.size()] {
             Trial filled = changed;
             fillFromShelf(filled, m_shelf);
-            if (adds) edit(tr("Add %n run(s)", "", static_cast<int>(count)), filled);
-            else if (const Status added = addTrial(filled); !added) emit failed(QString::fromStdString(added.error().message));
+            if (adds)
+                edit(tr("Add %n run(s)", "", static_cast<int>(count)), filled);
+            else if (const Status added = addTrial(filled); !added)
+                emit failed(QString::fromStdString(added.error().message));
         };
     });
 }
@@ -398,8 +409,10 @@ void Session::loadPictures() {
     for (const Run& run : m_trial.runs) {
         const QString id = QString::fromStdString(run.id), key = pictureKey(m_trial, run);
         const auto it = m_pictures.find(id);
-        if (it != m_pictures.end() && it->second.first == key) kept[id] = it->second;
-        else missing.push_back(run);
+        if (it != m_pictures.end() && it->second.first == key)
+            kept[id] = it->second;
+        else
+            missing.push_back(run);
     }
     std::stable_sort(missing.begin(), missing.end(), [](const Run& a, const Run& b) { return a.baseline > b.baseline; });
     m_whyNoPicture.clear();

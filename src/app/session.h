@@ -19,8 +19,8 @@ namespace caelumen {
 
 class StarMemory;
 
-/// What the window shows: the open campaign, the trial in hand, its measured results and its pictures. Every edit goes through edit(): it can be undone, is saved
-/// at once, and the figures follow.
+/// What the window shows: the open campaign, the trial in hand, its measured results and its pictures. Every edit goes through edit(): it can be undone, is
+/// saved at once, and the figures follow.
 class Session : public QObject {
     Q_OBJECT
 

@@ -32,9 +32,12 @@ Result<Arguments> parseArguments(const std::vector<std::string>& words, const Sh
             if (equals != std::string::npos) return Error{fmt::format("{} takes no value", name)};
             out.options[name] = "";
         } else if (std::find(shape.valued.begin(), shape.valued.end(), name) != shape.valued.end()) {
-            if (equals != std::string::npos) out.options[name] = word.substr(equals + 1);
-            else if (i + 1 < words.size()) out.options[name] = words[++i];
-            else return Error{fmt::format("{} needs a value", name)};
+            if (equals != std::string::npos)
+                out.options[name] = word.substr(equals + 1);
+            else if (i + 1 < words.size())
+                out.options[name] = words[++i];
+            else
+                return Error{fmt::format("{} needs a value", name)};
             if (out.options[name].empty()) return Error{fmt::format("{} needs a value", name)};
         } else {
             return Error{fmt::format("there is no option {}", name)};

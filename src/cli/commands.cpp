@@ -17,10 +17,10 @@
 #include "store/campaign.h"
 
 #include <QGuiApplication>
-
 #include <fmt/format.h>
 #include <tbb/global_control.h>
 
+#include <algorithm>
 #include <charconv>
 #include <cstdio>
 #include <filesystem>
@@ -28,7 +28,6 @@
 #include <map>
 #include <memory>
 #include <optional>
-#include <algorithm>
 #include <unistd.h>
 
 namespace caelumen::cli {
@@ -76,17 +75,20 @@ int measure(const Arguments& a) {
 }
 
 void sayFrame(const FrameReport& r) {
-    say("{}: {} x {}, {}{}\n", shown(r.info.path), r.info.width, r.info.height, fmt::join(r.info.channels, ""), r.info.mosaic ? ", mosaic " + r.info.mosaic->name : "");
+    say("{}: {} x {}, {}{}\n", shown(r.info.path), r.info.width, r.info.height, fmt::join(r.info.channels, ""),
+        r.info.mosaic ? ", mosaic " + r.info.mosaic->name : "");
     for (const auto& [channel, level] : r.level) {
         const auto noise = r.noise.find(channel);
-        say("  {}: level {:.6g} ADU, {}\n", channel, level, noise == r.noise.end() ? "too small for its noise" : fmt::format("noise {:.4g} ADU", noise->second));
+        say("  {}: level {:.6g} ADU, {}\n", channel, level,
+            noise == r.noise.end() ? "too small for its noise" : fmt::format("noise {:.4g} ADU", noise->second));
     }
     say("  {} stars above 5 sigma", r.stars);
     if (r.fwhm_px) say(", FWHM {:.2f} px, eccentricity {:.2f}", *r.fwhm_px, *r.eccentricity);
     say("\n");
     const Json facts = factsToJson(r.info.facts);
     for (const auto& [key, value] : facts.items())
-        if (key != "sources" && key != "notes") say("  {} = {}  ({})\n", key, jsonText(value), r.info.facts.sources.count(key) ? r.info.facts.sources.at(key) : "");
+        if (key != "sources" && key != "notes")
+            say("  {} = {}  ({})\n", key, jsonText(value), r.info.facts.sources.count(key) ? r.info.facts.sources.at(key) : "");
     for (const std::string& note : r.info.facts.notes) say("  note: {}\n", note);
 }
 
@@ -95,9 +97,12 @@ int frames(const Arguments& a) {
     int code = kDone;
     for (const std::string& word : a.words) {
         const auto report = reportFrame(word);
-        if (!report) code = fail(word, report.error().message); // the others go on
-        else if (a.has("--json")) list.push_back(frameReportToJson(*report));
-        else sayFrame(*report);
+        if (!report)
+            code = fail(word, report.error().message); // the others go on
+        else if (a.has("--json"))
+            list.push_back(frameReportToJson(*report));
+        else
+            sayFrame(*report);
     }
     if (a.has("--json")) say("{}\n", jsonText(list, 1));
     return code;
@@ -124,7 +129,7 @@ int report(const Arguments& a) {
     if (ending != ".html" && ending != ".csv" && ending != ".json") return misuse("--out must end in .html, .csv or .json", usage);
     int argc = 1;
     char name[] = "caelumen-cli", *argv[] = {name, nullptr};
-    ::setenv("QT_QPA_PLATFORM", "offscreen", 0); // pictures are painted without a screen
+    ::setenv("QT_QPA_PLATFORM", "offscreen", 0);                                         // pictures are painted without a screen
     qInstallMessageHandler([](QtMsgType, const QMessageLogContext&, const QString&) {}); // what it remarks on a machine without a screen is nobody's concern
     const QGuiApplication application(argc, argv);
     const auto trial = trialIn(path, a.value("--trial"));
@@ -159,7 +164,8 @@ int demo(const Arguments& a) {
 int stack(const Arguments& a) {
     if (!a.has("--out")) return misuse("--out STACK.fits is missing", kStackUsage);
     const fs::path out = a.value("--out");
-    if (const std::string ending = out.extension().native(); ending != ".fits" && ending != ".fit" && ending != ".fts") return misuse("--out must end in .fits", kStackUsage);
+    if (const std::string ending = out.extension().native(); ending != ".fits" && ending != ".fit" && ending != ".fts")
+        return misuse("--out must end in .fits", kStackUsage);
     const fs::path path = a.words[0], report = a.value("--report");
     const auto recipe = readSubsRecipe(path);
     if (!recipe) return fail(path, recipe.error().message);
@@ -189,7 +195,8 @@ int lines(const Arguments& a) {
     }
     const std::string id = a.has("--camera") ? a.value("--camera") : "colour-clear";
     const auto& all = typicalCameras();
-    if (std::none_of(all.begin(), all.end(), [&](const Camera& c) { return c.id == id && c.channels.size() == 3; })) return misuse("--camera must be colour-clear, colour-cut, still or still-modified", kLinesUsage);
+    if (std::none_of(all.begin(), all.end(), [&](const Camera& c) { return c.id == id && c.channels.size() == 3; }))
+        return misuse("--camera must be colour-clear, colour-cut, still or still-modified", kLinesUsage);
     const LineMatrix matrix = lineMatrix(effective, typicalCamera(id));
     std::vector<fs::path> inputs(a.words.begin(), a.words.end()), outputs{a.value("--oxygen")}, oxygen;
     inputs.emplace_back(a.value("--curve"));
@@ -231,16 +238,32 @@ struct Command {
 
 const std::map<std::string, Command>& commands() {
     static const std::map<std::string, Command> all{
-        {"measure", {{{"--out", "--csv", "--threads"}, {}, 1, 1}, "caelumen-cli measure TRIAL.json [--out RESULTS.json] [--csv TABLE.csv] [--threads N]", "measure a trial; JSON to the standard output without --out", measure}},
+        {"measure",
+         {{{"--out", "--csv", "--threads"}, {}, 1, 1},
+          "caelumen-cli measure TRIAL.json [--out RESULTS.json] [--csv TABLE.csv] [--threads N]",
+          "measure a trial; JSON to the standard output without --out",
+          measure}},
         {"frames", {{{}, {"--json"}, 1, 100'000}, "caelumen-cli frames FILE... [--json]", "header facts, sky level, noise and stars of each frame", frames}},
-        {"report", {{{"--out", "--trial"}, {}, 1, 1}, "caelumen-cli report TRIAL.json|CAMPAIGN --out FILE.html|.csv|.json [--trial N]", "measure and write a page with pictures and plots, a table, or results", report}},
+        {"report",
+         {{{"--out", "--trial"}, {}, 1, 1},
+          "caelumen-cli report TRIAL.json|CAMPAIGN --out FILE.html|.csv|.json [--trial N]",
+          "measure and write a page with pictures and plots, a table, or results",
+          report}},
         {"stack", {{{"--out", "--report"}, {}, 1, 1}, kStackUsage, "calibrate, judge, align and stack one run's subs", stack}},
-        {"lines", {{{"--curve", "--f-ratio", "--camera", "--oxygen"}, {}, 1, 1000}, kLinesUsage, "hydrogen (or sulphur) and oxygen from stacks of a colour camera, beside them; oxygen of several in one frame", lines}},
+        {"lines",
+         {{{"--curve", "--f-ratio", "--camera", "--oxygen"}, {}, 1, 1000},
+          kLinesUsage,
+          "hydrogen (or sulphur) and oxygen from stacks of a colour camera, beside them; oxygen of several in one frame",
+          lines}},
         {"simulate", {{{"--out"}, {}, 1, 1}, kSimulateUsage, "a virtual night: subs and calibration frames with their truth", simulate}},
         {"passband", {kPassbandShape, kPassbandUsage, "the bands of a filter curve, and what becomes of them in a light cone", passband}},
         {"sky", {kSkyShape, kSkyUsage, "sun, moon and target at a place and time", sky}},
         {"merge", {kMergeShape, kMergeUsage, "results of several testers or nights as one, with the scatter between them", merge}},
-        {"demo", {{{"--out", "--trial", "--width"}, {}, 0, 0}, "caelumen-cli demo --out DIR [--trial NAME] [--width PIXELS]", "make the demo campaign's frames, trials and truth; larger ones for trying speed", demo}},
+        {"demo",
+         {{{"--out", "--trial", "--width"}, {}, 0, 0},
+          "caelumen-cli demo --out DIR [--trial NAME] [--width PIXELS]",
+          "make the demo campaign's frames, trials and truth; larger ones for trying speed",
+          demo}},
     };
     return all;
 }

@@ -1,3 +1,5 @@
 #include "cli/commands.h"
 
-int main(int argc, char** argv) { return caelumen::cli::run({argv + 1, argv + argc}); }
+int main(int argc, char** argv) {
+    return caelumen::cli::run({argv + 1, argv + argc});
+}

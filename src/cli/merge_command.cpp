@@ -27,9 +27,11 @@ void table(const std::vector<MergedFigure>& figures) {
             continue;
         }
         say("  {:<34} {:>11.5g} +-{:<10.2g} {} tester{}{}\n", what, f.value, f.sigma, f.testers, f.testers == 1 ? "" : "s",
-            f.betweenSigma > 0 ? fmt::format(", scatter between them {:.2g}{}", f.betweenSigma, isAveragedInLogarithms(f.quantity) ? " (in logarithms)" : "") : "");
+            f.betweenSigma > 0 ? fmt::format(", scatter between them {:.2g}{}", f.betweenSigma, isAveragedInLogarithms(f.quantity) ? " (in logarithms)" : "")
+                               : "");
         for (const MergeShare& s : f.each)
-            if (s.leftOut == LeftOut::No && std::abs(s.apart) > 3) say("  {:<34} {} stands {:.1f} of its errors {} the others\n", "", s.source, std::abs(s.apart), s.apart > 0 ? "above" : "below");
+            if (s.leftOut == LeftOut::No && std::abs(s.apart) > 3)
+                say("  {:<34} {} stands {:.1f} of its errors {} the others\n", "", s.source, std::abs(s.apart), s.apart > 0 ? "above" : "below");
     }
 }
 
@@ -53,8 +55,10 @@ int merge(const Arguments& a) {
         testers.push_back(std::move(*results));
     }
     const auto merged = mergeResults(testers);
-    if (a.has("--json")) say("{}\n", jsonText(mergedToJson(merged), 1));
-    else table(merged);
+    if (a.has("--json"))
+        say("{}\n", jsonText(mergedToJson(merged), 1));
+    else
+        table(merged);
     return kDone;
 }
 

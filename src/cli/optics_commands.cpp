@@ -19,7 +19,8 @@ namespace {
 /// Options that are numbers, each asked for once; what is wrong with the first bad one.
 class Numbers {
 public:
-    explicit Numbers(const Arguments& a) : m_arguments(a) {}
+    explicit Numbers(const Arguments& a)
+        : m_arguments(a) {}
 
     double needed(const std::string& option, double low, double high) {
         if (m_arguments.has(option)) return optional(option, low, high, 0);
@@ -42,7 +43,9 @@ private:
     std::string m_problem;
 };
 
-std::string densityText(const std::optional<double>& od) { return od ? fmt::format("{:.2f}", *od) : "-"; }
+std::string densityText(const std::optional<double>& od) {
+    return od ? fmt::format("{:.2f}", *od) : "-";
+}
 
 } // namespace
 
@@ -62,12 +65,14 @@ int passband(const Arguments& a) {
         say("{}\n", jsonText(passbandToJson(report), 1));
         return kDone;
     }
-    say("{}: {} points from {:g} to {:g} nm; f/{:g}, obstruction {:g}, effective index {:g}\n", a.words[0], curve->wavelength_nm.size(), curve->wavelength_nm.front(), curve->wavelength_nm.back(), cone.fRatio,
-               cone.obstruction, cone.effectiveIndex);
+    say("{}: {} points from {:g} to {:g} nm; f/{:g}, obstruction {:g}, effective index {:g}\n", a.words[0], curve->wavelength_nm.size(),
+        curve->wavelength_nm.front(), curve->wavelength_nm.back(), cone.fRatio, cone.obstruction, cone.effectiveIndex);
     for (const PassbandReport::Row& row : report.bands) {
         say("  band {:8.2f} nm  FWHM {:7.2f} nm  peak {:.3f}", row.normal.center_nm, row.normal.fwhm_nm, row.normal.peak);
-        if (row.effective) say("   in the cone {:8.2f} nm  FWHM {:7.2f} nm  peak {:.3f}\n", row.effective->center_nm, row.effective->fwhm_nm, row.effective->peak);
-        else say("   no band is left in the cone\n");
+        if (row.effective)
+            say("   in the cone {:8.2f} nm  FWHM {:7.2f} nm  peak {:.3f}\n", row.effective->center_nm, row.effective->fwhm_nm, row.effective->peak);
+        else
+            say("   no band is left in the cone\n");
     }
     if (report.bands.empty()) say("  no band: nothing passes 5 %\n");
     for (const PassbandReport::LineRow& row : report.lines) {
@@ -76,11 +81,14 @@ int passband(const Arguments& a) {
             continue;
         }
         say("  {:<5}{:.3f}   in the cone {:.3f}", lineName(row.line), row.normal, row.effective);
-        say("   {}\n", row.fastest.fRatio ? fmt::format("keeps 90 % {}down to f/{:.1f}", row.fastest.slowest ? fmt::format("from f/{:.1f} ", *row.fastest.slowest) : "", *row.fastest.fRatio) : row.fastest.note);
+        say("   {}\n", row.fastest.fRatio ? fmt::format("keeps 90 % {}down to f/{:.1f}",
+                                                        row.fastest.slowest ? fmt::format("from f/{:.1f} ", *row.fastest.slowest) : "", *row.fastest.fRatio)
+                                          : row.fastest.note);
     }
     say("  leak 400-700 nm: optical density {} in the mean, {} at worst{}\n", densityText(report.leaks.meanDensity), densityText(report.leaks.worstDensity),
-               report.leaks.worst_nm ? fmt::format(" (at {:.0f} nm)", *report.leaks.worst_nm) : "");
-    say("  near infrared 700-1000 nm: {}\n", report.leaks.nearInfrared ? fmt::format("{:.1f} % in the mean", 100 * *report.leaks.nearInfrared) : "the curve does not cover it");
+        report.leaks.worst_nm ? fmt::format(" (at {:.0f} nm)", *report.leaks.worst_nm) : "");
+    say("  near infrared 700-1000 nm: {}\n",
+        report.leaks.nearInfrared ? fmt::format("{:.1f} % in the mean", 100 * *report.leaks.nearInfrared) : "the curve does not cover it");
     return kDone;
 }
 
@@ -113,10 +121,10 @@ int sky(const Arguments& a) {
         return kDone;
     }
     say("sun     altitude {:7.2f}  azimuth {:7.2f}  ({})\n", s.sun.alt_deg, s.sun.az_deg, s.twilight);
-    say("moon    altitude {:7.2f}  azimuth {:7.2f}  {:.1f} % lit, {}, phase angle {:.1f}, {:.0f} km\n", s.moon.alt_deg, s.moon.az_deg, 100 * s.moonIlluminated, s.moonWaxing ? "waxing" : "waning",
-               s.moonPhaseAngle_deg, s.moonDistance_km);
-    say("target  altitude {:7.2f}  azimuth {:7.2f}  {}, {:.1f} degrees from the moon\n", s.target->alt_deg, s.target->az_deg, s.airmass ? fmt::format("airmass {:.2f}", *s.airmass) : "below the horizon",
-               *s.moonSeparation_deg);
+    say("moon    altitude {:7.2f}  azimuth {:7.2f}  {:.1f} % lit, {}, phase angle {:.1f}, {:.0f} km\n", s.moon.alt_deg, s.moon.az_deg, 100 * s.moonIlluminated,
+        s.moonWaxing ? "waxing" : "waning", s.moonPhaseAngle_deg, s.moonDistance_km);
+    say("target  altitude {:7.2f}  azimuth {:7.2f}  {}, {:.1f} degrees from the moon\n", s.target->alt_deg, s.target->az_deg,
+        s.airmass ? fmt::format("airmass {:.2f}", *s.airmass) : "below the horizon", *s.moonSeparation_deg);
     return kDone;
 }
 

@@ -21,11 +21,17 @@ int fail(const std::filesystem::path& about, const std::string& sentence) {
     return fail(sentence.find(name) != std::string::npos ? sentence : fmt::format("{}: {}", name, sentence));
 }
 
-void note(const std::string& sentence) { fmt::print(stderr, "note: {}\n", sentence); }
+void note(const std::string& sentence) {
+    fmt::print(stderr, "note: {}\n", sentence);
+}
 
-void put(const std::string& text) { std::fwrite(text.data(), 1, text.size(), stdout); }
+void put(const std::string& text) {
+    std::fwrite(text.data(), 1, text.size(), stdout);
+}
 
-bool outputIsWhole() { return std::fflush(stdout) == 0 && std::ferror(stdout) == 0; }
+bool outputIsWhole() {
+    return std::fflush(stdout) == 0 && std::ferror(stdout) == 0;
+}
 
 int misuse(const std::string& what, const std::string& usage) {
     fmt::print(stderr, "caelumen-cli: {}; usage: {}\n", oneLine(what), usage);

@@ -3,7 +3,6 @@
 #include "core/model/trial.h"
 
 #include <algorithm>
-
 #include <array>
 #include <cmath>
 
@@ -20,11 +19,21 @@ QPainterPath FilterStyle::marker(double r) const {
         path.closeSubpath();
     };
     switch (shape % 6) {
-    case 0: path.addEllipse(QPointF(0, 0), r, r); break;
-    case 1: path.addRect(-0.88 * r, -0.88 * r, 1.76 * r, 1.76 * r); break;
-    case 2: polygon(3, -M_PI / 2); break;
-    case 3: polygon(4, 0); break;
-    case 4: polygon(5, -M_PI / 2); break;
+    case 0:
+        path.addEllipse(QPointF(0, 0), r, r);
+        break;
+    case 1:
+        path.addRect(-0.88 * r, -0.88 * r, 1.76 * r, 1.76 * r);
+        break;
+    case 2:
+        polygon(3, -M_PI / 2);
+        break;
+    case 3:
+        polygon(4, 0);
+        break;
+    case 4:
+        polygon(5, -M_PI / 2);
+        break;
     default: {
         const double w = 0.42 * r;
         path.addRect(-w, -r, 2 * w, 2 * r);
@@ -37,13 +46,16 @@ QPainterPath FilterStyle::marker(double r) const {
 
 FilterStyle filterStyle(int index, bool baseline, bool redTheme) {
     // Vermilion, sky, ochre, teal, violet, rose, blue: luminance and hue both differ.
-    static const std::array<QColor, 7> colours{QColor("#e2703a"), QColor("#58b4e0"), QColor("#d9b13b"), QColor("#2fae8f"), QColor("#a98be0"), QColor("#d97aa6"), QColor("#5d83e6")};
+    static const std::array<QColor, 7> colours{QColor("#e2703a"), QColor("#58b4e0"), QColor("#d9b13b"), QColor("#2fae8f"),
+                                               QColor("#a98be0"), QColor("#d97aa6"), QColor("#5d83e6")};
     static const std::array<QColor, 4> reds{QColor("#ff5a40"), QColor("#c23a28"), QColor("#e0503c"), QColor("#8f2a1e")};
     FilterStyle s;
     s.shape = index;
     s.number = index + 1;
-    if (redTheme) s.colour = baseline ? QColor("#b0483a") : reds[static_cast<std::size_t>(index) % reds.size()];
-    else s.colour = baseline ? QColor("#a9adb3") : colours[static_cast<std::size_t>(index + 6) % colours.size()];
+    if (redTheme)
+        s.colour = baseline ? QColor("#b0483a") : reds[static_cast<std::size_t>(index) % reds.size()];
+    else
+        s.colour = baseline ? QColor("#a9adb3") : colours[static_cast<std::size_t>(index + 6) % colours.size()];
     return s;
 }
 
@@ -52,7 +64,8 @@ FilterStyle filterStyleOf(const Trial& trial, const std::string& filter, const s
         if (trial.runs[i].filter == filter) return filterStyle(static_cast<int>(i), trial.runs[i].baseline, redTheme);
     auto place = static_cast<int>(std::find(planned.begin(), planned.end(), filter) - planned.begin());
     if (place == static_cast<int>(planned.size())) // neither shot nor planned: behind those that are
-        place += static_cast<int>(std::find_if(trial.filters.begin(), trial.filters.end(), [&](const Filter& f) { return f.id == filter; }) - trial.filters.begin());
+        place +=
+            static_cast<int>(std::find_if(trial.filters.begin(), trial.filters.end(), [&](const Filter& f) { return f.id == filter; }) - trial.filters.begin());
     return filterStyle(place, place == 0 && !planned.empty(), redTheme);
 }
 

@@ -12,7 +12,6 @@
 #include <QBuffer>
 #include <QByteArray>
 #include <QFont>
-
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -42,14 +41,19 @@ void drawRegions(QPainter& painter, const Trial& trial, double zoom) {
     font.setPixelSize(11);
     painter.setFont(font);
     for (const Region& r : trial.regions) {
-        const QPen pen(QColor(255, 255, 255, 210), 1.3, r.role == RegionRole::Sky ? Qt::DashLine : r.role == RegionRole::HaloStar ? Qt::DotLine : Qt::SolidLine);
+        const QPen pen(QColor(255, 255, 255, 210), 1.3,
+                       r.role == RegionRole::Sky        ? Qt::DashLine
+                       : r.role == RegionRole::HaloStar ? Qt::DotLine
+                                                        : Qt::SolidLine);
         painter.setPen(pen);
         painter.setBrush(Qt::NoBrush);
         const auto at = [&](Point p) { return QPointF((p.x + 0.5) * zoom, (p.y + 0.5) * zoom); };
         const Region::Bounds b = r.bounds();
         QPointF tag = at({b.max.x, b.min.y});
-        if (r.shape == RegionShape::Circle) painter.drawEllipse(at(r.points[0]), r.radius * zoom, r.radius * zoom);
-        else if (r.shape == RegionShape::Rect) painter.drawRect(QRectF(at(b.min), at(b.max)));
+        if (r.shape == RegionShape::Circle)
+            painter.drawEllipse(at(r.points[0]), r.radius * zoom, r.radius * zoom);
+        else if (r.shape == RegionShape::Rect)
+            painter.drawRect(QRectF(at(b.min), at(b.max)));
         else if (r.shape == RegionShape::Polygon) {
             QPolygonF polygon;
             for (const Point& p : r.points) polygon << at(p);
@@ -100,7 +104,8 @@ std::string pictures(const Trial& trial, const TrialResults& results, const std:
         buffer.open(QIODevice::WriteOnly);
         image.save(&buffer, "PNG");
         const RunConditions* c = results.conditionsOf(run.id);
-        html += fmt::format("<figure><img alt=\"{}\" src=\"data:image/png;base64,{}\"><figcaption><b>{} {}</b>{}<br>{}</figcaption></figure>", escaped(nameOf(trial, run)), bytes.toBase64().toStdString(), escaped(run.id), escaped(nameOf(trial, run)),
+        html += fmt::format("<figure><img alt=\"{}\" src=\"data:image/png;base64,{}\"><figcaption><b>{} {}</b>{}<br>{}</figcaption></figure>",
+                            escaped(nameOf(trial, run)), bytes.toBase64().toStdString(), escaped(run.id), escaped(nameOf(trial, run)),
                             run.id == results.baseline ? " (baseline)" : "", c ? escaped(conditionsSentence(trial, *c)) : "");
     }
     return html + "</div><p class=\"small\">One stretch for all pictures, aligned on the baseline by their stars. N nebula, S sky, H halo star.</p>";
@@ -113,7 +118,8 @@ std::string ties(const TrialResults& r, const Score& score, const std::string& r
     if (ranking)
         for (const RankedPair& p : ranking->pairs) {
             if (p.separated) continue;
-            html += fmt::format("<p class=\"small\">Runs {} and {} cannot be told apart at 95 %{}.</p>", escaped(p.better), escaped(p.worse), p.moreSubs ? fmt::format("; about {} more subs of each would", *p.moreSubs) : "");
+            html += fmt::format("<p class=\"small\">Runs {} and {} cannot be told apart at 95 %{}.</p>", escaped(p.better), escaped(p.worse),
+                                p.moreSubs ? fmt::format("; about {} more subs of each would", *p.moreSubs) : "");
         }
     return html;
 }
@@ -124,32 +130,40 @@ std::string scoreSections(const Trial& trial, const TrialResults& r) {
         if (score.id == "nebula") {
             for (const Region& region : trial.regions) {
                 if (region.role != RegionRole::Nebula) continue;
-                html += fmt::format("<h3>{} {} {}: time ratio</h3><p class=\"small\">{}</p>{}", score.label, escaped(region.id), escaped(region.name), quantity(score.headline)->about, svgScore(trial, r, score, region.id)) + ties(r, score, region.id);
+                html += fmt::format("<h3>{} {} {}: time ratio</h3><p class=\"small\">{}</p>{}", score.label, escaped(region.id), escaped(region.name),
+                                    quantity(score.headline)->about, svgScore(trial, r, score, region.id)) +
+                        ties(r, score, region.id);
             }
             continue;
         }
         const Quantity* q = quantity(score.headline);
         const std::string unit = q->unit == "1" ? "" : fmt::format(" ({})", q->unit == "mag/arcsec2" ? "mag/arcsec\u00B2" : q->unit);
-        html += fmt::format("<h3>{}: {}{}</h3><p class=\"small\">{}</p>{}", score.label, q->label, unit, q->about, svgScore(trial, r, score, "")) + ties(r, score, "");
+        html += fmt::format("<h3>{}: {}{}</h3><p class=\"small\">{}</p>{}", score.label, q->label, unit, q->about, svgScore(trial, r, score, "")) +
+                ties(r, score, "");
         if (score.id == "halo")
             for (const Region& region : trial.regions)
-                if (region.role == RegionRole::HaloStar) html += svgHaloExcess(trial, r, region.id) + "<p class=\"small\">Light around " + escaped(region.id) + " beyond the baseline's, the difference in focus taken off; dashed: edges of discs.</p>";
+                if (region.role == RegionRole::HaloStar)
+                    html += svgHaloExcess(trial, r, region.id) + "<p class=\"small\">Light around " + escaped(region.id) +
+                            " beyond the baseline's, the difference in focus taken off; dashed: edges of discs.</p>";
         if (score.id == "colour") html += svgColours(trial, r, "B-R");
     }
     return html;
 }
 
 std::string allFigures(const TrialResults& r) {
-    std::string html = "<details><summary>All figures</summary><table><tr><th>Run</th><th>Channel</th><th>Figure</th><th>Region</th><th>Value</th><th>Unit</th><th>Flags</th></tr>";
+    std::string html = "<details><summary>All "
+                       "figures</summary><table><tr><th>Run</th><th>Channel</th><th>Figure</th><th>Region</th><th>Value</th><th>Unit</th><th>Flags</th></tr>";
     for (const Measurement& m : r.measurements) {
         const Quantity* q = quantity(m.quantity);
         std::string flags = fmt::format("{}", fmt::join(m.flags, ", "));
         if (!m.note.empty()) flags += (flags.empty() ? "" : "; ") + m.note;
-        html += fmt::format("<tr><td>{}</td><td>{}</td><td>{}</td><td>{}</td><td class=\"n\">{}</td><td>{}</td><td>{}</td></tr>", escaped(m.run), m.channel, q ? q->label : m.quantity, escaped(m.region), escaped(formatValue(m)), q ? q->unit : "", escaped(flags));
+        html += fmt::format("<tr><td>{}</td><td>{}</td><td>{}</td><td>{}</td><td class=\"n\">{}</td><td>{}</td><td>{}</td></tr>", escaped(m.run), m.channel,
+                            q ? q->label : m.quantity, escaped(m.region), escaped(formatValue(m)), q ? q->unit : "", escaped(flags));
     }
     for (const Absence& a : r.absent) {
         const Quantity* q = quantity(a.quantity);
-        html += fmt::format("<tr><td>{}</td><td>{}</td><td>{}</td><td>{}</td><td colspan=\"3\" class=\"small\">not measured: {}</td></tr>", escaped(a.run), a.channel, q ? q->label : a.quantity, escaped(a.region), escaped(a.reason));
+        html += fmt::format("<tr><td>{}</td><td>{}</td><td>{}</td><td>{}</td><td colspan=\"3\" class=\"small\">not measured: {}</td></tr>", escaped(a.run),
+                            a.channel, q ? q->label : a.quantity, escaped(a.region), escaped(a.reason));
     }
     return html + "</table></details>";
 }
@@ -159,16 +173,22 @@ std::string disclosure(const Trial& trial) {
     std::string rows;
     for (const Filter& f : trial.filters) {
         if (f.obtained.empty() && !f.price) continue;
-        const std::string price = f.price ? fmt::format("{:.2f} {}", (f.price->amount + f.price->shipping) / std::max(1, f.set_size), escaped(f.price->currency)) : "\u2013";
-        rows += fmt::format("<tr><td>{}</td><td>{}</td><td class=\"n\">{}</td></tr>", escaped(f.name), f.obtained.empty() ? "not said" : escaped(f.obtained), price);
+        const std::string price =
+            f.price ? fmt::format("{:.2f} {}", (f.price->amount + f.price->shipping) / std::max(1, f.set_size), escaped(f.price->currency)) : "\u2013";
+        rows += fmt::format("<tr><td>{}</td><td>{}</td><td class=\"n\">{}</td></tr>", escaped(f.name), f.obtained.empty() ? "not said" : escaped(f.obtained),
+                            price);
     }
-    return rows.empty() ? std::string() : "<h2>Where the filters came from</h2><table><tr><th>Filter</th><th>Obtained</th><th>Price each, with shipping</th></tr>" + rows + "</table>";
+    return rows.empty()
+               ? std::string()
+               : "<h2>Where the filters came from</h2><table><tr><th>Filter</th><th>Obtained</th><th>Price each, with shipping</th></tr>" + rows + "</table>";
 }
 
 } // namespace
 
 Result<std::string> htmlReport(const Trial& trial, const TrialResults& r, const std::filesystem::path& folder, const Job& job) {
-    std::string html = fmt::format("<!doctype html><html lang=\"en\"><head><meta charset=\"utf-8\"><title>{0}</title><style>{1}</style></head><body><h1>{0}</h1>", escaped(trial.title), kStyle);
+    std::string html =
+        fmt::format("<!doctype html><html lang=\"en\"><head><meta charset=\"utf-8\"><title>{0}</title><style>{1}</style></head><body><h1>{0}</h1>",
+                    escaped(trial.title), kStyle);
     std::string where;
     for (const std::string& part : {trial.target.name, trial.site.name, trial.rig.name})
         if (!part.empty()) where += (where.empty() ? "" : " \u00B7 ") + part;
@@ -179,22 +199,31 @@ Result<std::string> htmlReport(const Trial& trial, const TrialResults& r, const 
     const bool south = trial.site.latitude_deg.value_or(1) < 0;
     for (const Run& run : trial.runs) {
         const RunConditions* c = r.conditionsOf(run.id);
-        html += fmt::format("<tr><td>{}</td><td>{}{}</td><td>{}</td><td>{} {}</td></tr>", escaped(run.id), escaped(nameOf(trial, run)), run.id == r.baseline ? " (baseline)" : "", c ? escaped(c->start) : "", c && c->sky ? svgMoon(c->sky->moonIlluminated, c->sky->moonWaxing, south) : "", c ? escaped(conditionsSentence(trial, *c)) + "<br><span class=\"small\">" + escaped(factsSentence(c->facts)) + "</span>" : "");
+        html += fmt::format("<tr><td>{}</td><td>{}{}</td><td>{}</td><td>{} {}</td></tr>", escaped(run.id), escaped(nameOf(trial, run)),
+                            run.id == r.baseline ? " (baseline)" : "", c ? escaped(c->start) : "",
+                            c && c->sky ? svgMoon(c->sky->moonIlluminated, c->sky->moonWaxing, south) : "",
+                            c ? escaped(conditionsSentence(trial, *c)) + "<br><span class=\"small\">" + escaped(factsSentence(c->facts)) + "</span>" : "");
     }
     html += "</table><h2>What else differed</h2>";
-    if (r.fairness.empty()) html += "<p>Nothing that is known of: only the filter differed.</p>";
+    if (r.fairness.empty())
+        html += "<p>Nothing that is known of: only the filter differed.</p>";
     else {
         html += "<table>";
-        for (const Unfairness& f : r.fairness) html += fmt::format("<tr><td>{}</td><td class=\"{}\">{}</td><td>{}</td><td>{}{}</td></tr>", escaped(f.run), gradeName(f.grade), gradeName(f.grade), f.subject, escaped(f.text), f.normalised ? " <span class=\"small\">(allowed for)</span>" : "");
+        for (const Unfairness& f : r.fairness)
+            html += fmt::format("<tr><td>{}</td><td class=\"{}\">{}</td><td>{}</td><td>{}{}</td></tr>", escaped(f.run), gradeName(f.grade), gradeName(f.grade),
+                                f.subject, escaped(f.text), f.normalised ? " <span class=\"small\">(allowed for)</span>" : "");
         html += "</table>";
     }
     html += disclosure(trial);
     html += "<h2>Pictures</h2>" + pictures(trial, r, folder, job);
     if (job.cancelled()) return Error{kCancelled};
     html += "<h2>Scores</h2>" + scoreSections(trial, r) + "<h2>Figures</h2>" + allFigures(r);
-    html += "<h2>Method</h2><p>All figures are in electrons per second, measured on the stacks as they are: regions and stars are mapped into each frame, no frame is resampled. Stars are masked alike in all runs. The nebula stands "
-            "above a sky surface (plane and radial term) fitted to star- and nebula-free cells and set to the level of the sky regions. Noise is the scatter of empty 10 arcsec boxes. The time ratio is the squared ratio of signal to noise per hour. Halos "
-            "are what a star's profile has beyond the baseline's, per unit of star light. Star colours are compared by a Theil-Sen line freed of the flattening by noise. Whiskers are one standard deviation; an open marker is a limit at three.</p>";
+    html += "<h2>Method</h2><p>All figures are in electrons per second, measured on the stacks as they are: regions and stars are mapped into each frame, no "
+            "frame is resampled. Stars are masked alike in all runs. The nebula stands "
+            "above a sky surface (plane and radial term) fitted to star- and nebula-free cells and set to the level of the sky regions. Noise is the scatter "
+            "of empty 10 arcsec boxes. The time ratio is the squared ratio of signal to noise per hour. Halos "
+            "are what a star's profile has beyond the baseline's, per unit of star light. Star colours are compared by a Theil-Sen line freed of the "
+            "flattening by noise. Whiskers are one standard deviation; an open marker is a limit at three.</p>";
     html += fmt::format("<p class=\"small\">{}. None of these filters is a solar filter.</p></body></html>\n", programName());
     job.report(1, "Done");
     return html;

@@ -10,7 +10,11 @@ constexpr int kTile = 256;
 
 } // namespace
 
-PicturePainter::PicturePainter(std::shared_ptr<const PicturePyramid> pyramid) : m_pyramid(std::move(pyramid)), m_tiles(96 << 20) { setAlignment({}); }
+PicturePainter::PicturePainter(std::shared_ptr<const PicturePyramid> pyramid)
+    : m_pyramid(std::move(pyramid))
+    , m_tiles(96 << 20) {
+    setAlignment({});
+}
 
 void PicturePainter::setAlignment(const Alignment& a) {
     const Alignment::Affine m = a.backward();
@@ -33,7 +37,8 @@ QImage* PicturePainter::tile(int level, int tx, int ty) {
     // One pixel more to the right and below: neighbours overlap and no seam shows.
     const int w = std::min(kTile + 1, l.width - x0), h = std::min(kTile + 1, l.height - y0);
     auto* image = new QImage(w, h, QImage::Format_RGB32);
-    renderTile(*m_pyramid, m_table, m_tint, level, x0, y0, w, h, reinterpret_cast<std::uint32_t*>(image->bits()), static_cast<std::size_t>(image->bytesPerLine()) / 4);
+    renderTile(*m_pyramid, m_table, m_tint, level, x0, y0, w, h, reinterpret_cast<std::uint32_t*>(image->bits()),
+               static_cast<std::size_t>(image->bytesPerLine()) / 4);
     if (!m_tiles.insert(key, image, static_cast<int>(image->sizeInBytes()))) return nullptr;
     return m_tiles.object(key);
 }
@@ -54,7 +59,8 @@ void PicturePainter::paint(QPainter& painter, const QTransform& view, const QRec
     if (!invertible) return;
     const auto& l = m_pyramid->levels()[static_cast<std::size_t>(level)];
     const int tx0 = std::max(0, static_cast<int>(std::floor(seen.left() / kTile))), ty0 = std::max(0, static_cast<int>(std::floor(seen.top() / kTile)));
-    const int tx1 = std::min((l.width - 1) / kTile, static_cast<int>(std::floor(seen.right() / kTile))), ty1 = std::min((l.height - 1) / kTile, static_cast<int>(std::floor(seen.bottom() / kTile)));
+    const int tx1 = std::min((l.width - 1) / kTile, static_cast<int>(std::floor(seen.right() / kTile))),
+              ty1 = std::min((l.height - 1) / kTile, static_cast<int>(std::floor(seen.bottom() / kTile)));
     painter.save();
     painter.setClipRect(clip, Qt::IntersectClip);
     painter.setTransform(levelToView, true);

@@ -14,7 +14,9 @@
 namespace caelumen {
 namespace {
 
-std::string colourOf(int index, bool baseline) { return filterStyle(index, baseline).colour.name().toStdString(); }
+std::string colourOf(int index, bool baseline) {
+    return filterStyle(index, baseline).colour.name().toStdString();
+}
 
 /// The marker of a filter as an SVG path.
 std::string svgMarker(int index, bool baseline, double x, double y, double r) {
@@ -23,7 +25,10 @@ std::string svgMarker(int index, bool baseline, double x, double y, double r) {
     std::string d;
     for (int i = 0; i < path.elementCount(); ++i) {
         const auto e = path.elementAt(i);
-        const char* command = e.type == QPainterPath::MoveToElement ? "M" : e.type == QPainterPath::LineToElement ? "L" : e.type == QPainterPath::CurveToElement ? "C" : " ";
+        const char* command = e.type == QPainterPath::MoveToElement    ? "M"
+                              : e.type == QPainterPath::LineToElement  ? "L"
+                              : e.type == QPainterPath::CurveToElement ? "C"
+                                                                       : " ";
         d += fmt::format("{}{:.2f} {:.2f}", command, x + e.x, y + e.y);
     }
     return fmt::format("<path d=\"{}Z\" fill=\"{}\"/>", d, style.colour.name().toStdString());
@@ -43,21 +48,34 @@ double niceStep(double span) {
 }
 
 std::string axes(const Frame& f, const std::string& xLabel, const std::string& yLabel) {
-    std::string s = fmt::format("<rect x=\"{}\" y=\"{}\" width=\"{}\" height=\"{}\" fill=\"none\" stroke=\"#999\"/>", f.left, f.top, f.right - f.left, f.bottom - f.top);
+    std::string s =
+        fmt::format("<rect x=\"{}\" y=\"{}\" width=\"{}\" height=\"{}\" fill=\"none\" stroke=\"#999\"/>", f.left, f.top, f.right - f.left, f.bottom - f.top);
     const auto ticks = [&](double low, double high, bool alongX) {
         const double step = niceStep(high - low);
         for (double v = std::ceil(low / step) * step; v <= high + 1e-9 * step; v += step) {
-            if (alongX) s += fmt::format("<line x1=\"{0:.1f}\" x2=\"{0:.1f}\" y1=\"{1}\" y2=\"{2}\" stroke=\"#ddd\"/><text x=\"{0:.1f}\" y=\"{3}\" text-anchor=\"middle\">{4:g}</text>", f.x(v), f.top, f.bottom, f.bottom + 15, std::abs(v) < 1e-9 * step ? 0 : v);
-            else s += fmt::format("<line y1=\"{0:.1f}\" y2=\"{0:.1f}\" x1=\"{1}\" x2=\"{2}\" stroke=\"#ddd\"/><text x=\"{3}\" y=\"{4:.1f}\" text-anchor=\"end\">{5:g}</text>", f.y(v), f.left, f.right, f.left - 6, f.y(v) + 4, std::abs(v) < 1e-9 * step ? 0 : v);
+            if (alongX)
+                s += fmt::format("<line x1=\"{0:.1f}\" x2=\"{0:.1f}\" y1=\"{1}\" y2=\"{2}\" stroke=\"#ddd\"/><text x=\"{0:.1f}\" y=\"{3}\" "
+                                 "text-anchor=\"middle\">{4:g}</text>",
+                                 f.x(v), f.top, f.bottom, f.bottom + 15, std::abs(v) < 1e-9 * step ? 0 : v);
+            else
+                s += fmt::format(
+                    "<line y1=\"{0:.1f}\" y2=\"{0:.1f}\" x1=\"{1}\" x2=\"{2}\" stroke=\"#ddd\"/><text x=\"{3}\" y=\"{4:.1f}\" text-anchor=\"end\">{5:g}</text>",
+                    f.y(v), f.left, f.right, f.left - 6, f.y(v) + 4, std::abs(v) < 1e-9 * step ? 0 : v);
         }
     };
     ticks(f.x0, f.x1, true);
     ticks(f.y0, f.y1, false);
-    s += fmt::format("<text x=\"{}\" y=\"{}\" text-anchor=\"middle\">{}</text><text transform=\"translate(14 {}) rotate(-90)\" text-anchor=\"middle\">{}</text>", (f.left + f.right) / 2, f.bottom + 33, escaped(xLabel), (f.top + f.bottom) / 2, escaped(yLabel));
+    s +=
+        fmt::format("<text x=\"{}\" y=\"{}\" text-anchor=\"middle\">{}</text><text transform=\"translate(14 {}) rotate(-90)\" text-anchor=\"middle\">{}</text>",
+                    (f.left + f.right) / 2, f.bottom + 33, escaped(xLabel), (f.top + f.bottom) / 2, escaped(yLabel));
     return s;
 }
 
-std::string wrap(double width, double height, const std::string& body) { return fmt::format("<svg viewBox=\"0 0 {} {}\" width=\"{}\" xmlns=\"http://www.w3.org/2000/svg\" font-size=\"11\" font-family=\"Inter, sans-serif\">{}</svg>", width, height, width, body); }
+std::string wrap(double width, double height, const std::string& body) {
+    return fmt::format(
+        "<svg viewBox=\"0 0 {} {}\" width=\"{}\" xmlns=\"http://www.w3.org/2000/svg\" font-size=\"11\" font-family=\"Inter, sans-serif\">{}</svg>", width,
+        height, width, body);
+}
 
 } // namespace
 
@@ -65,11 +83,20 @@ std::string escaped(const std::string& text) {
     std::string out;
     for (const char c : text) {
         switch (c) {
-        case '&': out += "&amp;"; break;
-        case '<': out += "&lt;"; break;
-        case '>': out += "&gt;"; break;
-        case '"': out += "&quot;"; break;
-        default: out += c;
+        case '&':
+            out += "&amp;";
+            break;
+        case '<':
+            out += "&lt;";
+            break;
+        case '>':
+            out += "&gt;";
+            break;
+        case '"':
+            out += "&quot;";
+            break;
+        default:
+            out += c;
         }
     }
     return out;
@@ -94,13 +121,15 @@ std::string svgScore(const Trial& trial, const TrialResults& r, const Score& sco
     const double rowHeight = 24;
     const double height = rowHeight * static_cast<double>(trial.runs.size()) + 10;
     std::string s;
-    if (const auto base = baselineValue(score)) s += fmt::format("<line x1=\"{0:.1f}\" x2=\"{0:.1f}\" y1=\"2\" y2=\"{1}\" stroke=\"#888\" stroke-dasharray=\"3 3\"/>", f.x(*base), height - 4);
+    if (const auto base = baselineValue(score))
+        s += fmt::format("<line x1=\"{0:.1f}\" x2=\"{0:.1f}\" y1=\"2\" y2=\"{1}\" stroke=\"#888\" stroke-dasharray=\"3 3\"/>", f.x(*base), height - 4);
     double y = 16;
     for (std::size_t i = 0; i < trial.runs.size(); ++i, y += rowHeight) {
         const Run& run = trial.runs[i];
         const Filter* filter = trial.filter(run.filter);
         const bool isBase = run.id == r.baseline;
-        s += svgMarker(static_cast<int>(i), isBase, 10, y, 6) + fmt::format("<text x=\"22\" y=\"{}\">{} {}</text>", y + 4, escaped(run.id), escaped(filter ? filter->name : run.filter));
+        s += svgMarker(static_cast<int>(i), isBase, 10, y, 6) +
+             fmt::format("<text x=\"22\" y=\"{}\">{} {}</text>", y + 4, escaped(run.id), escaped(filter ? filter->name : run.filter));
         const Measurement* m = scoreOf(r, run.id, score, nebula);
         if (!m) {
             s += fmt::format("<text x=\"{}\" y=\"{}\" fill=\"#777\">{}</text>", f.right + 10, y + 4, isBase ? "baseline" : "not measured");
@@ -108,7 +137,8 @@ std::string svgScore(const Trial& trial, const TrialResults& r, const Score& sco
         }
         const std::string colour = colourOf(static_cast<int>(i), isBase);
         const bool limit = m->flagged("upper-limit");
-        s += fmt::format("<line x1=\"{:.1f}\" x2=\"{:.1f}\" y1=\"{}\" y2=\"{}\" stroke=\"{}\" stroke-width=\"2\"{}/>", f.x(m->value - m->sigma), f.x(m->value + m->sigma), y, y, colour, limit ? " stroke-dasharray=\"2 3\"" : "");
+        s += fmt::format("<line x1=\"{:.1f}\" x2=\"{:.1f}\" y1=\"{}\" y2=\"{}\" stroke=\"{}\" stroke-width=\"2\"{}/>", f.x(m->value - m->sigma),
+                         f.x(m->value + m->sigma), y, y, colour, limit ? " stroke-dasharray=\"2 3\"" : "");
         s += fmt::format("<circle cx=\"{:.1f}\" cy=\"{}\" r=\"4\" fill=\"{}\" stroke=\"{}\"/>", f.x(m->value), y, limit ? "none" : colour, colour);
         s += fmt::format("<text x=\"{}\" y=\"{}\">{}{}</text>", f.right + 10, y + 4, escaped(formatValue(*m)), voided(r, run.id, score) ? " (not fair)" : "");
     }
@@ -148,7 +178,9 @@ std::string svgHaloExcess(const Trial& trial, const TrialResults& r, const std::
             points += fmt::format("{:.1f},{:.1f} ", f.x(line.excess->radius[k]), std::clamp(f.y(line.excess->halo(k) / unit), f.top, f.bottom));
         }
         s += fmt::format("<polyline points=\"{}\" fill=\"none\" stroke=\"{}\" stroke-width=\"1.4\"/>", points, colourOf(static_cast<int>(line.index), false));
-        for (const HaloRing& ring : line.excess->rings) s += fmt::format("<line x1=\"{0:.1f}\" x2=\"{0:.1f}\" y1=\"{1}\" y2=\"{2}\" stroke=\"{3}\" stroke-dasharray=\"4 3\"/>", f.x(ring.radius), f.top, f.bottom, colourOf(static_cast<int>(line.index), false));
+        for (const HaloRing& ring : line.excess->rings)
+            s += fmt::format("<line x1=\"{0:.1f}\" x2=\"{0:.1f}\" y1=\"{1}\" y2=\"{2}\" stroke=\"{3}\" stroke-dasharray=\"4 3\"/>", f.x(ring.radius), f.top,
+                             f.bottom, colourOf(static_cast<int>(line.index), false));
     }
     return wrap(640, 290, s);
 }
@@ -194,7 +226,9 @@ std::string svgColours(const Trial& trial, const TrialResults& r, const std::str
 std::string svgMoon(double illuminated, bool waxing, bool south) {
     const double t = 2 * illuminated - 1;
     const bool right = waxing != south;
-    return fmt::format("<svg viewBox=\"-10 -10 20 20\" width=\"18\" height=\"18\" xmlns=\"http://www.w3.org/2000/svg\" style=\"vertical-align:-4px\"><circle r=\"9\" fill=\"#555\"/><path d=\"M0 -9 A9 9 0 0 {} 0 9 A{:.2f} 9 0 0 {} 0 -9Z\" fill=\"#eee\"/></svg>", right ? 1 : 0, 9 * std::abs(t), (t > 0) == right ? 1 : 0);
+    return fmt::format("<svg viewBox=\"-10 -10 20 20\" width=\"18\" height=\"18\" xmlns=\"http://www.w3.org/2000/svg\" style=\"vertical-align:-4px\"><circle "
+                       "r=\"9\" fill=\"#555\"/><path d=\"M0 -9 A9 9 0 0 {} 0 9 A{:.2f} 9 0 0 {} 0 -9Z\" fill=\"#eee\"/></svg>",
+                       right ? 1 : 0, 9 * std::abs(t), (t > 0) == right ? 1 : 0);
 }
 
 } // namespace caelumen

@@ -24,7 +24,7 @@ constexpr qint64 kLargest = 512LL << 20; ///< bytes of a campaign file; thousand
 constexpr int kPatience_ms = 300;        ///< for another process in the middle of a change: saving is tried again later
 
 std::pair<unsigned long long, unsigned long long> placeOf(const QString& path) {
-    struct stat found{};
+    struct stat found {};
     if (::stat(QFile::encodeName(path).constData(), &found) != 0) return {0, 0};
     return {found.st_dev, found.st_ino};
 }
@@ -43,7 +43,9 @@ Status checkFile(const QString& path) {
 
 } // namespace
 
-Campaign::Campaign(QString path, QString connection) : m_path(std::move(path)), m_connection(std::move(connection)) {}
+Campaign::Campaign(QString path, QString connection)
+    : m_path(std::move(path))
+    , m_connection(std::move(connection)) {}
 
 Campaign::~Campaign() {
     QSqlDatabase::database(m_connection, false).close();
@@ -66,7 +68,8 @@ Result<std::unique_ptr<Campaign>> Campaign::openToRead(const QString& path) {
     // Without a log nobody writes: it is read as it lies there, which makes no file beside it.
     const bool rests = !QFile::exists(path + "-wal");
     QUrl url = QUrl::fromLocalFile(campaign->m_path);
-    const Status connected = rests ? campaign->connect(";QSQLITE_OPEN_READONLY;QSQLITE_OPEN_URI", url.toString(QUrl::FullyEncoded) + "?immutable=1") : campaign->connect(";QSQLITE_OPEN_READONLY", campaign->m_path);
+    const Status connected = rests ? campaign->connect(";QSQLITE_OPEN_READONLY;QSQLITE_OPEN_URI", url.toString(QUrl::FullyEncoded) + "?immutable=1")
+                                   : campaign->connect(";QSQLITE_OPEN_READONLY", campaign->m_path);
     if (!connected) return connected.error();
     campaign->readOnly("It was opened to be read.", false);
     if (const Status whole = checkCampaign(QSqlDatabase::database(campaign->m_connection), path); !whole) return whole.error();
@@ -89,7 +92,8 @@ Result<std::unique_ptr<Campaign>> Campaign::open(const QString& path) {
     }
     bool isHeld = false;
     auto lock = CampaignLock::take(info.absoluteFilePath().toStdString(), &isHeld);
-    if (!lock && isNew) return campaignFailure(path, "the campaign cannot be made; check the folder and the space left", QString::fromStdString(lock.error().message));
+    if (!lock && isNew)
+        return campaignFailure(path, "the campaign cannot be made; check the folder and the space left", QString::fromStdString(lock.error().message));
     std::unique_ptr<Campaign> campaign(new Campaign(info.absoluteFilePath(), QUuid::createUuid().toString()));
     if (const Status connected = campaign->connect({}, campaign->m_path); !connected) return connected.error();
     QSqlDatabase db = QSqlDatabase::database(campaign->m_connection);
@@ -97,7 +101,10 @@ Result<std::unique_ptr<Campaign>> Campaign::open(const QString& path) {
         if (const Status whole = checkCampaign(db, path); !whole) return whole.error();
     if (!lock) {
         QSqlQuery(db).exec("PRAGMA query_only = ON");
-        campaign->readOnly(QString(isHeld ? "This campaign is open in another window (%1): here it can only be read." : "This campaign can only be read here: %1.").arg(QString::fromStdString(lock.error().message)), isHeld);
+        campaign->readOnly(
+            QString(isHeld ? "This campaign is open in another window (%1): here it can only be read." : "This campaign can only be read here: %1.")
+                .arg(QString::fromStdString(lock.error().message)),
+            isHeld);
         return campaign;
     }
     if (isNew) {
@@ -106,7 +113,8 @@ Result<std::unique_ptr<Campaign>> Campaign::open(const QString& path) {
     }
     if (const Status claimed = campaign->claim(std::move(*lock)); !claimed) {
         if (isNew) return claimed.error();
-        campaign->readOnly(QString("Here it can only be read for now. %1").arg(QString::fromStdString(claimed.error().message)), true); // a full disk keeps nobody from reading
+        campaign->readOnly(QString("Here it can only be read for now. %1").arg(QString::fromStdString(claimed.error().message)),
+                           true); // a full disk keeps nobody from reading
         return campaign;
     }
     if (!isNew) (void)campaign->keepGoodCopy(); // only a help: the campaign itself is whole
@@ -164,7 +172,9 @@ Campaign::News Campaign::lookAround() {
     return news;
 }
 
-bool Campaign::isInPlace() const { return placeOf(m_path) == m_place; }
+bool Campaign::isInPlace() const {
+    return placeOf(m_path) == m_place;
+}
 
 Status Campaign::change(const QString& failing, const std::function<bool(QSqlQuery&)>& work) {
     if (isReadOnly()) return campaignFailure(m_path, failing, m_whyReadOnly);
@@ -189,7 +199,8 @@ Status Campaign::change(const QString& failing, const std::function<bool(QSqlQue
 Result<std::vector<Campaign::Entry>> Campaign::trials() const {
     std::vector<Entry> out;
     QSqlQuery q(QSqlDatabase::database(m_connection));
-    if (!q.exec("SELECT id, title FROM trial ORDER BY position, id")) return campaignFailure(m_path, "its trials cannot be read; restore it from a copy", reasonOf(q.lastError()));
+    if (!q.exec("SELECT id, title FROM trial ORDER BY position, id"))
+        return campaignFailure(m_path, "its trials cannot be read; restore it from a copy", reasonOf(q.lastError()));
     while (q.next()) out.push_back({q.value(0).toLongLong(), q.value(1).toString()});
     return out;
 }

@@ -36,15 +36,16 @@ public:
     Campaign(const Campaign&) = delete;
     Campaign& operator=(const Campaign&) = delete;
 
-    /// Opens a campaign to work on it, or makes a new one; where another process works on it, or it cannot be written, it is only read (isReadOnly). A file of a newer format, a damaged
-    /// one, or one that is no campaign, is an Error and stays untouched. A good copy of what was opened is kept beside it (lastGoodCopy).
+    /// Opens a campaign to work on it, or makes a new one; where another process works on it, or it cannot be written, it is only read (isReadOnly). A file of
+    /// a newer format, a damaged one, or one that is no campaign, is an Error and stays untouched. A good copy of what was opened is kept beside it
+    /// (lastGoodCopy).
     static Result<std::unique_ptr<Campaign>> open(const QString& path);
     /// Opens a campaign that is there, and changes nothing: no file is made.
     static Result<std::unique_ptr<Campaign>> openToRead(const QString& path);
 
     QString path() const { return m_path; }
     bool isReadOnly() const { return !m_lock.has_value(); }
-    QString whyReadOnly() const { return m_whyReadOnly; } ///< one sentence
+    QString whyReadOnly() const { return m_whyReadOnly; }    ///< one sentence
     bool isHeldElsewhere() const { return m_heldElsewhere; } ///< by somebody from whom it can be taken over
     /// Goes on as the one who writes; whoever did finds out.
     Status takeOver();
@@ -62,7 +63,8 @@ public:
     Status saveTrial(qint64 id, const Trial& trial);
     Status removeTrial(qint64 id);
 
-    /// A whole copy at another place, with all trials and settings and what is not saved yet; it replaces a file there in one step. A campaign that is open elsewhere is not replaced.
+    /// A whole copy at another place, with all trials and settings and what is not saved yet; it replaces a file there in one step. A campaign that is open
+    /// elsewhere is not replaced.
     Status copyTo(const QString& path, const Unsaved& unsaved = {}) const;
 
     /// The copy kept when a campaign was last opened whole; empty where there is none.

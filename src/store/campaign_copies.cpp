@@ -55,15 +55,20 @@ Status Campaign::copyTo(const QString& path, const Unsaved& unsaved) const {
     const QString target = QFileInfo(path).absoluteFilePath();
     if (target == m_path) return campaignFailure(path, "a copy needs another name", "it is the campaign itself");
     const std::string name = target.toStdString();
-    if (pathOf(name).native() != name) return campaignFailure(path, "a campaign needs a name and folders in UTF-8; choose others", "the database knows no other");
+    if (pathOf(name).native() != name)
+        return campaignFailure(path, "a campaign needs a name and folders in UTF-8; choose others", "the database knows no other");
     const auto lock = CampaignLock::take(name);
-    if (!lock) return campaignFailure(path, "it cannot be replaced while it is open; close it there or choose another name", QString::fromStdString(lock.error().message));
+    if (!lock)
+        return campaignFailure(path, "it cannot be replaced while it is open; close it there or choose another name",
+                               QString::fromStdString(lock.error().message));
     const auto all = trials();
     if (!all) return all.error();
     settle(target);
     const Status written = writeThrough(name, [&](const fs::path& part) -> Status {
         const Database db(QString::fromStdString(part.native()));
-        const auto failed = [&](const QSqlQuery& q) { return campaignFailure(path, "the copy could not be written; check the folder and the space left", reasonOf(q.lastError())); };
+        const auto failed = [&](const QSqlQuery& q) {
+            return campaignFailure(path, "the copy could not be written; check the folder and the space left", reasonOf(q.lastError()));
+        };
         QSqlQuery to(db.get()), from(QSqlDatabase::database(m_connection));
         if (Status made = makeCampaignSchema(db.get(), path); !made) return made;
         if (!to.exec("BEGIN")) return failed(to);
@@ -81,7 +86,8 @@ Status Campaign::copyTo(const QString& path, const Unsaved& unsaved) const {
             if (!to.exec()) return failed(to);
         }
         std::map<QString, QString> settings;
-        if (!from.exec("SELECT key, value FROM setting WHERE key <> 'writer'")) return campaignFailure(m_path, "its settings cannot be read", reasonOf(from.lastError()));
+        if (!from.exec("SELECT key, value FROM setting WHERE key <> 'writer'"))
+            return campaignFailure(m_path, "its settings cannot be read", reasonOf(from.lastError()));
         while (from.next()) settings[from.value(0).toString()] = from.value(1).toString();
         for (const auto& [key, value] : unsaved.settings) settings[key] = value;
         for (const auto& [key, value] : settings) {
@@ -120,7 +126,8 @@ Result<QString> Campaign::recover(const QString& path) {
     if (!bytes) return bytes.error();
     const QFileInfo info(path);
     QString fresh;
-    for (int n = 1; fresh.isEmpty() || QFileInfo::exists(fresh); ++n) fresh = info.absolutePath() + "/" + info.completeBaseName() + (n == 1 ? QString(" recovered") : QString(" recovered %1").arg(n)) + ".caelumen";
+    for (int n = 1; fresh.isEmpty() || QFileInfo::exists(fresh); ++n)
+        fresh = info.absolutePath() + "/" + info.completeBaseName() + (n == 1 ? QString(" recovered") : QString(" recovered %1").arg(n)) + ".caelumen";
     if (const Status written = writeFile(fresh.toStdString(), *bytes); !written) return written.error();
     return fresh;
 }

@@ -15,7 +15,9 @@ namespace caelumen {
 namespace fs = std::filesystem;
 namespace {
 
-fs::path lockOf(const fs::path& campaign) { return campaign.parent_path() / fmt::format(".{}.lock", campaign.filename().native()); }
+fs::path lockOf(const fs::path& campaign) {
+    return campaign.parent_path() / fmt::format(".{}.lock", campaign.filename().native());
+}
 
 std::string ownWords() {
     char host[256] = {};
@@ -69,8 +71,10 @@ CampaignLock::~CampaignLock() {
 }
 
 bool CampaignLock::isOurs() const {
-    struct stat held{}, there{};
-    return m_file.number() >= 0 && ::fstat(m_file.number(), &held) == 0 && ::stat(m_path.c_str(), &there) == 0 && held.st_ino == there.st_ino && held.st_dev == there.st_dev;
+    struct stat held {
+    }, there{};
+    return m_file.number() >= 0 && ::fstat(m_file.number(), &held) == 0 && ::stat(m_path.c_str(), &there) == 0 && held.st_ino == there.st_ino &&
+           held.st_dev == there.st_dev;
 }
 
 } // namespace caelumen

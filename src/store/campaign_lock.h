@@ -22,7 +22,9 @@ public:
     bool isOurs() const;
 
 private:
-    CampaignLock(OpenFile file, std::filesystem::path path) : m_file(std::move(file)), m_path(std::move(path)) {}
+    CampaignLock(OpenFile file, std::filesystem::path path)
+        : m_file(std::move(file))
+        , m_path(std::move(path)) {}
     OpenFile m_file;
     std::filesystem::path m_path;
 };

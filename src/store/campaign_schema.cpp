@@ -21,23 +21,30 @@ struct Table {
 
 const std::vector<Table>& tables() {
     static const std::vector<Table> all{
-        {"trial", "CREATE TABLE trial (id INTEGER PRIMARY KEY, position INTEGER NOT NULL, title TEXT NOT NULL, body TEXT NOT NULL, changed TEXT NOT NULL)", {"id", "position", "title", "body", "changed"}},
+        {"trial",
+         "CREATE TABLE trial (id INTEGER PRIMARY KEY, position INTEGER NOT NULL, title TEXT NOT NULL, body TEXT NOT NULL, changed TEXT NOT NULL)",
+         {"id", "position", "title", "body", "changed"}},
         {"setting", "CREATE TABLE setting (key TEXT PRIMARY KEY, value TEXT NOT NULL)", {"key", "value"}},
     };
     return all;
 }
 
 /// The one value of a question; invalid where there is none.
-QVariant ask(QSqlQuery& q, const QString& question) { return q.exec(question) && q.next() ? q.value(0) : QVariant(); }
+QVariant ask(QSqlQuery& q, const QString& question) {
+    return q.exec(question) && q.next() ? q.value(0) : QVariant();
+}
 
-Error damaged(const QString& path, const QString& reason) { return campaignFailure(path, "the campaign is damaged", reason); }
+Error damaged(const QString& path, const QString& reason) {
+    return campaignFailure(path, "the campaign is damaged", reason);
+}
 
 Status checkTables(QSqlQuery& q, const QString& path) {
     std::map<QString, QString> found; // name, type
     if (!q.exec("SELECT name, type, sql FROM sqlite_master")) return damaged(path, reasonOf(q.lastError()));
     while (q.next()) {
         const QString name = q.value(0).toString(), type = q.value(1).toString();
-        if (type == "view" || type == "trigger" || q.value(2).toString().contains("VIRTUAL TABLE", Qt::CaseInsensitive)) return damaged(path, QString("it holds a %1 named %2, which no campaign has").arg(type, name));
+        if (type == "view" || type == "trigger" || q.value(2).toString().contains("VIRTUAL TABLE", Qt::CaseInsensitive))
+            return damaged(path, QString("it holds a %1 named %2, which no campaign has").arg(type, name));
         found[name] = type;
     }
     for (const Table& table : tables()) {
@@ -56,7 +63,8 @@ Status checkTables(QSqlQuery& q, const QString& path) {
 Status checkSizes(QSqlQuery& q, const QString& path) {
     if (ask(q, "SELECT COUNT(*) FROM trial").toLongLong() > kMostTrials) return damaged(path, "it claims more trials than can be");
     for (const auto& [column, from] : {std::pair{"title", "trial"}, {"body", "trial"}, {"key", "setting"}, {"value", "setting"}}) {
-        if (ask(q, QString("SELECT MAX(LENGTH(CAST(%1 AS BLOB))) FROM %2").arg(QLatin1String(column), QLatin1String(from))).toLongLong() > kLongestText) return damaged(path, "a text in it is longer than can be");
+        if (ask(q, QString("SELECT MAX(LENGTH(CAST(%1 AS BLOB))) FROM %2").arg(QLatin1String(column), QLatin1String(from))).toLongLong() > kLongestText)
+            return damaged(path, "a text in it is longer than can be");
     }
     return Done{};
 }
@@ -67,16 +75,24 @@ QString reasonOf(const QSqlError& error) {
     // The primary codes of SQLite (sqlite3.h); extended ones hold them in their last byte.
     switch (error.nativeErrorCode().toInt() & 0xFF) {
     case 5:
-    case 6: return "another program holds the file; close it there";
-    case 8: return "the file may only be read";
-    case 10: return "the disk is full or fails; make room or save elsewhere";
-    case 13: return "the disk is full; make room";
-    case 14: return "the file or its folder cannot be opened";
-    default: return error.databaseText().isEmpty() ? error.text() : error.databaseText();
+    case 6:
+        return "another program holds the file; close it there";
+    case 8:
+        return "the file may only be read";
+    case 10:
+        return "the disk is full or fails; make room or save elsewhere";
+    case 13:
+        return "the disk is full; make room";
+    case 14:
+        return "the file or its folder cannot be opened";
+    default:
+        return error.databaseText().isEmpty() ? error.text() : error.databaseText();
     }
 }
 
-Error campaignFailure(const QString& path, const QString& what, const QString& reason) { return Error{QStringLiteral("%1: %2 (%3).").arg(path, what, reason.simplified()).toStdString()}; }
+Error campaignFailure(const QString& path, const QString& what, const QString& reason) {
+    return Error{QStringLiteral("%1: %2 (%3).").arg(path, what, reason.simplified()).toStdString()};
+}
 
 Status makeCampaignSchema(QSqlDatabase db, const QString& path) {
     QSqlQuery q(db);
@@ -99,7 +115,8 @@ Status checkCampaign(QSqlDatabase db, const QString& path) {
     const int version = ask(q, "PRAGMA user_version").toInt();
     if (version > kFormat) return campaignFailure(path, "it was written by a newer version; update the program to open it", QString("format %1").arg(version));
     if (Status whole = checkTables(q, path); !whole) return whole;
-    if (const QString found = ask(q, "PRAGMA quick_check(1)").toString(); found != "ok") return damaged(path, found.isEmpty() ? reasonOf(q.lastError()) : found);
+    if (const QString found = ask(q, "PRAGMA quick_check(1)").toString(); found != "ok")
+        return damaged(path, found.isEmpty() ? reasonOf(q.lastError()) : found);
     return checkSizes(q, path);
 }
 

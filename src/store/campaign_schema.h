@@ -17,8 +17,8 @@ Error campaignFailure(const QString& path, const QString& what, const QString& r
 /// Makes the tables of an empty database.
 Status makeCampaignSchema(QSqlDatabase db, const QString& path);
 
-/// Whether an open database is a campaign that can be read: its mark, its format, its tables (a view under their name is none, and nothing in it may act by itself), sizes that can be read, and
-/// no damage. Nothing of its content is taken before.
+/// Whether an open database is a campaign that can be read: its mark, its format, its tables (a view under their name is none, and nothing in it may act by
+/// itself), sizes that can be read, and no damage. Nothing of its content is taken before.
 Status checkCampaign(QSqlDatabase db, const QString& path);
 
 } // namespace caelumen

@@ -1,15 +1,14 @@
-// Unpacks pixels of one tile-compressed FITS image to standard output, as floats of this machine; or only tries its headers. It runs as a process of its own because
-// damaged compressed data can make the library that unpacks it read astray: then this process ends, and the caller says that the file is damaged.
+// Unpacks pixels of one tile-compressed FITS image to standard output, as floats of this machine; or only tries its headers. It runs as a process of its own
+// because damaged compressed data can make the library that unpacks it read astray: then this process ends, and the caller says that the file is damaged.
 
 #include "core/image/fits_pixels.h"
 #include "core/image/fits_reader.h"
-
-#include <sys/resource.h>
 
 #include <algorithm>
 #include <cstdio>
 #include <cstdlib>
 #include <filesystem>
+#include <sys/resource.h>
 #include <vector>
 
 namespace {

@@ -6,12 +6,12 @@
 #include "app/demo_campaign.h"
 #include "app/facts_dialog.h"
 #include "app/main_window.h"
-
 #include "core/base/file.h"
 #include "core/compare/evidence.h"
 #include "core/model/trial_json.h"
 #include "support/answers.h"
 #include "support/scenes.h"
+#include "support/watched_app.h"
 #include "support/window.h"
 
 #include <QClipboard>
@@ -20,9 +20,9 @@
 #include <QLineEdit>
 #include <QMenuBar>
 #include <QPushButton>
-#include <QStatusBar>
 #include <QSettings>
 #include <QStandardPaths>
+#include <QStatusBar>
 #include <QTimer>
 #include <qcustomplot.h>
 
@@ -39,7 +39,9 @@ class BenchWorkflowTest : public QObject {
     QString at(const char* name) const { return QString::fromStdString((m_folder / name).string()); }
     Session& session() { return m_window->session(); }
     Bench& bench() { return m_window->bench(); }
-    bool settled() { return QTest::qWaitFor([&] { return session().results() && session().resultsAreCurrent() && !session().jobs().busy(); }, 120'000); }
+    bool settled() {
+        return QTest::qWaitFor([&] { return session().results() && session().resultsAreCurrent() && !session().jobs().busy(); }, 120'000);
+    }
     void drop(const QStringList& files) { dropOn(*m_window, files); }
     const Region* region(const std::string& id) {
         for (const Region& r : session().trial().regions)
@@ -340,5 +342,5 @@ private slots:
     }
 };
 
-QTEST_MAIN(BenchWorkflowTest)
+CAELUMEN_WINDOW_TEST(BenchWorkflowTest)
 #include "bench_workflow_test.moc"

@@ -2,7 +2,6 @@
 #include "app/main_window.h"
 #include "app/subs/subs.h"
 #include "app/widgets/campaign_bar.h"
-
 #include "core/base/file.h"
 #include "core/base/json.h"
 #include "core/base/text.h"
@@ -108,7 +107,8 @@ private slots:
             QVERIFY(other.holds());
             rename(*m_window, "Edited meanwhile");
             QVERIFY(bar(*m_window).isVisible());
-            QVERIFY2(bar(*m_window).sentence().startsWith("Not saved yet") && bar(*m_window).sentence().contains(campaign()), qPrintable(bar(*m_window).sentence()));
+            QVERIFY2(bar(*m_window).sentence().startsWith("Not saved yet") && bar(*m_window).sentence().contains(campaign()),
+                     qPrintable(bar(*m_window).sentence()));
             QTest::qWait(2600); // a try in between failed
             QVERIFY(bar(*m_window).isVisible());
             rename(*m_window, "Edited twice");
@@ -225,7 +225,8 @@ private slots:
         fs::create_directories(folder);
         std::string frame = "SIMPLE  =                    T";
         const auto card = [](std::string text) { return text.append(80 - text.size(), ' '); };
-        frame = card(frame) + card("BITPIX  =                   16") + card("NAXIS   =                    2") + card("NAXIS1  =                   64") + card("NAXIS2  =                   48") + card("OBJECT  = 'Caf\xE9'") + card("FILTER  = 'Bleu fonc\xE9'") + card("END");
+        frame = card(frame) + card("BITPIX  =                   16") + card("NAXIS   =                    2") + card("NAXIS1  =                   64") +
+                card("NAXIS2  =                   48") + card("OBJECT  = 'Caf\xE9'") + card("FILTER  = 'Bleu fonc\xE9'") + card("END");
         frame.resize(2880, ' ');
         frame += std::string(8640, '\1');
         QVERIFY(writeFile(folder / "l\xE9ger.fits", frame).ok());

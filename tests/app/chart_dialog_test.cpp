@@ -1,7 +1,7 @@
 #include "app/kit/chart_dialog.h"
-
 #include "core/optics/passband.h"
 #include "support/curves.h"
+#include "support/watched_app.h"
 
 #include <QDialogButtonBox>
 #include <QDoubleSpinBox>
@@ -17,9 +17,13 @@ using namespace caelumen;
 
 namespace {
 
-double filterAt(double nm) { return 0.005 + 0.9 / (1 + std::pow(std::abs(nm - 656.3) / 3.5, 6)) + 0.85 / (1 + std::pow(std::abs(nm - 500.7) / 4, 6)); }
+double filterAt(double nm) {
+    return 0.005 + 0.9 / (1 + std::pow(std::abs(nm - 656.3) / 3.5, 6)) + 0.85 / (1 + std::pow(std::abs(nm - 500.7) / 4, 6));
+}
 
-QPointF placeOf(double nm, double t) { return {90 + (nm - 400) * 3.2, 640 - 560 * t}; }
+QPointF placeOf(double nm, double t) {
+    return {90 + (nm - 400) * 3.2, 640 - 560 * t};
+}
 
 /// A chart as people print it: axes, grid, labels, an antialiased line.
 QImage printedChart() {
@@ -48,7 +52,9 @@ class ChartDialogTest : public QObject {
 
     std::unique_ptr<ChartDialog> m_dialog;
 
-    void click(QPointF picture) { QTest::mouseClick(&m_dialog->view(), Qt::LeftButton, {}, m_dialog->view().toWidget({picture.x() - 0.5, picture.y() - 0.5}).toPoint()); }
+    void click(QPointF picture) {
+        QTest::mouseClick(&m_dialog->view(), Qt::LeftButton, {}, m_dialog->view().toWidget({picture.x() - 0.5, picture.y() - 0.5}).toPoint());
+    }
     /// Closer than the screen's own pixels: wheel in, then click.
     void clickFinely(QPointF picture) {
         ChartView& view = m_dialog->view();
@@ -93,7 +99,8 @@ private slots:
         QVERIFY2(worst < 0.01, qPrintable(QString::number(worst)));
         const auto bands = bandsOf(curve);
         QCOMPARE(bands.size(), std::size_t{2});
-        QVERIFY2(std::abs(bands[0].center_nm - 500.7) < 0.25 && std::abs(bands[1].center_nm - 656.3) < 0.25, qPrintable(QString("%1 %2").arg(bands[0].center_nm).arg(bands[1].center_nm)));
+        QVERIFY2(std::abs(bands[0].center_nm - 500.7) < 0.25 && std::abs(bands[1].center_nm - 656.3) < 0.25,
+                 qPrintable(QString("%1 %2").arg(bands[0].center_nm).arg(bands[1].center_nm)));
         QVERIFY(std::abs(bands[0].fwhm_nm - 8) < 0.4 && std::abs(bands[1].fwhm_nm - 7) < 0.4);
     }
 
@@ -144,5 +151,5 @@ private slots:
     }
 };
 
-QTEST_MAIN(ChartDialogTest)
+CAELUMEN_WINDOW_TEST(ChartDialogTest)
 #include "chart_dialog_test.moc"

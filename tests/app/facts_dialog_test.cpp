@@ -1,6 +1,6 @@
 #include "app/facts_dialog.h"
-
 #include "app/widgets/prompts.h"
+#include "support/watched_app.h"
 
 #include <QApplication>
 #include <QComboBox>
@@ -102,6 +102,23 @@ private slots:
         QCOMPARE(r.even_stack, even.toStdString());
     }
 
+    /// A mosaic that no header tells is chosen, and taken back; nothing else changes with it.
+    void aMosaicIsTold() {
+        RunFactsDialog dialog(oneRun(), "A", nullptr, m_prompts);
+        dialog.show();
+        auto* box = field<QComboBox>(dialog, "Colour mosaic");
+        QCOMPARE(box->currentIndex(), 0);
+        box->setCurrentText("GBRG");
+        dialog.accept();
+        Trial told = dialog.trial();
+        QCOMPARE(told.runs[0].bayer, std::string("GBRG"));
+        told.runs[0].bayer.clear();
+        told.filters[0].guessed = told.runs[0].guessed = dialog.trial().filters[0].guessed;
+        QVERIFY(told.runs[0].sub_count == oneRun().runs[0].sub_count && told.filters[0].kind == oneRun().filters[0].kind);
+        RunFactsDialog again(dialog.trial(), "A", nullptr, m_prompts);
+        QCOMPARE(field<QComboBox>(again, "Colour mosaic")->currentText(), QString("GBRG"));
+    }
+
     /// A stack that has gone since is no reason to refuse another correction; whoever measures tells that it is gone.
     void aStackThatIsGoneBlocksNothing() {
         Trial trial = oneRun();
@@ -136,11 +153,15 @@ private slots:
     void wrongNumbersAreRefusedInWords_data() {
         QTest::addColumn<QString>("label");
         QTest::addColumn<QString>("value");
-        QTest::newRow("words") << "Sub exposure (s)" << "three minutes";
-        QTest::newRow("negative") << "Sub exposure (s)" << "-3";
-        QTest::newRow("zero subs") << "Number of subs" << "0";
+        QTest::newRow("words") << "Sub exposure (s)"
+                               << "three minutes";
+        QTest::newRow("negative") << "Sub exposure (s)"
+                                  << "-3";
+        QTest::newRow("zero subs") << "Number of subs"
+                                   << "0";
         QTest::newRow("absurd temperature") << QString::fromUtf8("Sensor (\u00B0C)") << "900";
-        QTest::newRow("no time") << "Start (UTC)" << "last night";
+        QTest::newRow("no time") << "Start (UTC)"
+                                 << "last night";
     }
     void wrongNumbersAreRefusedInWords() {
         QFETCH(QString, label);
@@ -151,7 +172,8 @@ private slots:
         dialog.accept();
         QVERIFY(dialog.isVisible());
         bool told = false;
-        for (const QLabel* l : dialog.findChildren<QLabel*>()) told = told || (l->isVisible() && (l->text().contains("must be a number") || l->text().contains("not a time")));
+        for (const QLabel* l : dialog.findChildren<QLabel*>())
+            told = told || (l->isVisible() && (l->text().contains("must be a number") || l->text().contains("not a time")));
         QVERIFY(told);
         QVERIFY(dialog.trial() == oneRun());
     }
@@ -173,5 +195,5 @@ private slots:
     }
 };
 
-QTEST_MAIN(FactsDialogTest)
+CAELUMEN_WINDOW_TEST(FactsDialogTest)
 #include "facts_dialog_test.moc"

@@ -1,9 +1,9 @@
 #include "app/bench/frame_view.h"
 #include "app/bench/region_drawing.h"
 #include "app/widgets/theme.h"
-
 #include "core/image/fits_writer.h"
 #include "support/scenes.h"
+#include "support/watched_app.h"
 
 #include <QSignalSpy>
 #include <QWheelEvent>
@@ -51,8 +51,10 @@ private slots:
         m_view->resize(700, 500);
         m_view->show();
         QVERIFY(QTest::qWaitForWindowExposed(m_view.get()));
-        m_view->setLanes({{"A", "A one", filterStyle(0, true), painter(100, "a.fits")}, {"B", "B two", filterStyle(1, false), painter(400, "b.fits")}}, QSize(600, 420));
-        m_view->setRegions({{"N1", RegionRole::Nebula, RegionShape::Circle, {{300, 200}}, 40, "", "", true}, {"S1", RegionRole::Sky, RegionShape::Rect, {{50, 50}, {120, 110}}, 0, "", "", false}});
+        m_view->setLanes({{"A", "A one", filterStyle(0, true), painter(100, "a.fits")}, {"B", "B two", filterStyle(1, false), painter(400, "b.fits")}},
+                         QSize(600, 420));
+        m_view->setRegions({{"N1", RegionRole::Nebula, RegionShape::Circle, {{300, 200}}, 40, "", "", true},
+                            {"S1", RegionRole::Sky, RegionShape::Rect, {{50, 50}, {120, 110}}, 0, "", "", false}});
     }
 
     void keysFlipBetweenRuns() {
@@ -175,5 +177,5 @@ private slots:
     }
 };
 
-QTEST_MAIN(FrameViewTest)
+CAELUMEN_WINDOW_TEST(FrameViewTest)
 #include "frame_view_test.moc"

@@ -61,7 +61,8 @@ private slots:
     void otherKindsWaitTheirTurn() {
         JobService jobs;
         QStringList order;
-        for (const char* name : {"a", "b", "c"}) jobs.run(name, name, [&order, name](const Job&) -> JobService::Finish { return [&order, name] { order << name; }; });
+        for (const char* name : {"a", "b", "c"})
+            jobs.run(name, name, [&order, name](const Job&) -> JobService::Finish { return [&order, name] { order << name; }; });
         QTRY_COMPARE(order, QStringList({"a", "b", "c"}));
     }
 

@@ -3,6 +3,7 @@
 #include "core/base/json.h"
 #include "core/model/trial_json.h"
 #include "support/kit_fixture.h"
+#include "support/watched_app.h"
 
 #include <QClipboard>
 #include <QComboBox>
@@ -36,7 +37,8 @@ private slots:
         QCOMPARE(kit().facts().report.bands.size(), std::size_t{2});
         QVERIFY(std::abs(kit().facts().report.bands[1].normal.fwhm_nm - 7) < 0.1);
         m_window->showWorkspace(MainWindow::Workspace::Night);
-        QVERIFY(std::any_of(m_window->night().model().filters().begin(), m_window->night().model().filters().end(), [](const PlanFilter& f) { return f.id == "duo7" && f.claimed; }));
+        QVERIFY(std::any_of(m_window->night().model().filters().begin(), m_window->night().model().filters().end(),
+                            [](const PlanFilter& f) { return f.id == "duo7" && f.claimed; }));
     }
 
     /// A filter is described once in a campaign: another trial takes it from there, and another campaign can copy it.
@@ -190,7 +192,8 @@ private slots:
         QVERIFY(kit().sideBySide().findChild<QLabel*>("dim")->text().contains("is no rate"));
         rates->clear();
         QTest::keyClick(rates, Qt::Key_Return);
-        QVERIFY2(kit().sideBySide().focusText().contains("0.34 mm") && kit().sideBySide().focusText().contains("refocus"), qPrintable(kit().sideBySide().focusText()));
+        QVERIFY2(kit().sideBySide().focusText().contains("0.34 mm") && kit().sideBySide().focusText().contains("refocus"),
+                 qPrintable(kit().sideBySide().focusText()));
         table.setFocus();
         QTest::keyClick(&table, Qt::Key_C, Qt::ControlModifier);
         QVERIFY(QGuiApplication::clipboard()->text().contains(seven) && QGuiApplication::clipboard()->text().count('\n') == 4);
@@ -249,5 +252,5 @@ private slots:
     }
 };
 
-QTEST_MAIN(KitFiltersTest)
+CAELUMEN_WINDOW_TEST(KitFiltersTest)
 #include "kit_filters_test.moc"

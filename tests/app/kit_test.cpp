@@ -5,21 +5,21 @@
 #include "app/kit/filter_table.h"
 #include "app/kit/ghost_panel.h"
 #include "app/kit/kit.h"
-#include "app/night/night.h"
 #include "app/kit/passband_plot.h"
 #include "app/kit/rig_dialog.h"
 #include "app/kit/site_dialog.h"
 #include "app/main_window.h"
-
+#include "app/night/night.h"
 #include "core/base/file.h"
 #include "core/base/json.h"
 #include "core/model/trial_json.h"
 #include "support/kit_fixture.h"
+#include "support/watched_app.h"
 
 #include <QAction>
 #include <QClipboard>
-#include <QDir>
 #include <QComboBox>
+#include <QDir>
 #include <QDoubleSpinBox>
 #include <QLabel>
 #include <QLineEdit>
@@ -114,7 +114,9 @@ private slots:
         QTimer::singleShot(200, this, [] {
             auto* dialog = qobject_cast<ChartDialog*>(QApplication::activeModalWidget());
             QVERIFY(dialog);
-            const auto click = [&](double x, double y) { QTest::mouseClick(&dialog->view(), Qt::LeftButton, {}, dialog->view().toWidget({x - 0.5, y - 0.5}).toPoint()); };
+            const auto click = [&](double x, double y) {
+                QTest::mouseClick(&dialog->view(), Qt::LeftButton, {}, dialog->view().toWidget({x - 0.5, y - 0.5}).toPoint());
+            };
             click(60, 440);
             click(660, 440);
             click(60, 440);
@@ -127,7 +129,8 @@ private slots:
         QVERIFY(QTest::qWaitFor([&] { return m_window->session().trial().filter("duo7")->curve == at("chart.csv").toStdString(); }, 20'000));
         QCOMPARE(m_answers->suggested, at("chart.csv"));
         QCOMPARE(kit().facts().report.bands.size(), std::size_t{1});
-        QVERIFY2(std::abs(kit().facts().report.bands[0].normal.center_nm - 540) < 1.5, qPrintable(QString::number(kit().facts().report.bands[0].normal.center_nm)));
+        QVERIFY2(std::abs(kit().facts().report.bands[0].normal.center_nm - 540) < 1.5,
+                 qPrintable(QString::number(kit().facts().report.bands[0].normal.center_nm)));
         QVERIFY(std::abs(kit().facts().report.bands[0].normal.peak - 0.9) < 0.02);
     }
 
@@ -165,7 +168,8 @@ private slots:
         QTest::keyClicks(editor, "7,5");
         QTest::keyClick(editor, Qt::Key_Return);
         QTRY_COMPARE(m_window->session().trial().rig.gaps_mm.size(), before.size() + 1);
-        QVERIFY(std::any_of(m_window->session().trial().rig.gaps_mm.begin(), m_window->session().trial().rig.gaps_mm.end(), [](const auto& g) { return g.second == 7.5; }));
+        QVERIFY(std::any_of(m_window->session().trial().rig.gaps_mm.begin(), m_window->session().trial().rig.gaps_mm.end(),
+                            [](const auto& g) { return g.second == 7.5; }));
         // 7.5 mm at f/5 are 1.5 mm of pupil: the halo is 2 x 7.5 / 5 = 3 mm wide
         const double pixel = *m_window->session().trial().rig.pixel_um;
         ghosts.diameter().setValue(std::round(3000 / pixel));
@@ -209,7 +213,8 @@ private slots:
     }
 
     void whatIsForetoldStandsBesideWhatWasMeasured() {
-        QVERIFY(QTest::qWaitFor([&] { return m_window->session().results() && m_window->session().resultsAreCurrent() && !m_window->session().jobs().busy(); }, 120'000));
+        QVERIFY(QTest::qWaitFor([&] { return m_window->session().results() && m_window->session().resultsAreCurrent() && !m_window->session().jobs().busy(); },
+                                120'000));
         clickFilter(1);
         QVERIFY(!kit().facts().starThroughput.empty());
         QVERIFY2(said().contains("foretold") && said().contains("measured"), qPrintable(said()));
@@ -217,9 +222,11 @@ private slots:
             const auto m = kit().facts().starThroughput.find(c.name);
             if (m != kit().facts().starThroughput.end()) {
                 const auto& open = kit().facts().baselineSystem;
-                const double foretold = c.starlight / std::find_if(open.begin(), open.end(), [&](const SystemChannel& o) { return o.name == c.name; })->starlight;
+                const double foretold =
+                    c.starlight / std::find_if(open.begin(), open.end(), [&](const SystemChannel& o) { return o.name == c.name; })->starlight;
                 // The virtual night's stars are of all colours, the foretold one is like the sun.
-                QVERIFY2(std::abs(m->second.value / foretold - 1) < 0.3, qPrintable(QString("%1: %2 measured, %3 foretold").arg(c.name.c_str()).arg(m->second.value).arg(foretold)));
+                QVERIFY2(std::abs(m->second.value / foretold - 1) < 0.3,
+                         qPrintable(QString("%1: %2 measured, %3 foretold").arg(c.name.c_str()).arg(m->second.value).arg(foretold)));
             }
         }
         QVERIFY(!kit().facts().nebulaThroughput.empty());
@@ -284,8 +291,10 @@ private slots:
     void aCameraOfOnesOwnIsKept() {
         clickFilter(1);
         const int before = kit().cameraBox().count();
-        QVERIFY(writeFile(m_folder / "camera.json", R"({"caelumen_camera": 1, "name": "Garden shed 9", "pixel_um": 9, "gains": [{"setting": 30, "e_per_adu": 1.1}],
-            "channels": [{"name": "L", "points": [[300, 0], [400, 0.5], [700, 0.5], [1000, 0]]}]})").ok());
+        QVERIFY(
+            writeFile(m_folder / "camera.json", R"({"caelumen_camera": 1, "name": "Garden shed 9", "pixel_um": 9, "gains": [{"setting": 30, "e_per_adu": 1.1}],
+            "channels": [{"name": "L", "points": [[300, 0], [400, 0.5], [700, 0.5], [1000, 0]]}]})")
+                .ok());
         drop(at("camera.json"));
         QCOMPARE(kit().cameraBox().count(), before + 1);
         QCOMPARE(kit().cameraBox().currentText(), QString("Garden shed 9"));
@@ -339,7 +348,7 @@ private slots:
         QCOMPARE(*camera->gains[1].read_noise_e, 2.1);
         QVERIFY(std::abs(camera->channels[0].efficiency.at(600) - 0.8) < 1e-9);
         describe([&](CameraDialog& d) { edit(d, "Name")->setText("Roof camera, cooled"); });
-        QVERIFY(kit().cameraBox().findText("Roof camera") < 0); // renamed, not doubled
+        QVERIFY(kit().cameraBox().findText("Roof camera") < 0);                                   // renamed, not doubled
         describe([&](CameraDialog& d) { d.findChild<QPlainTextEdit*>()->setPlainText("fast"); }); // stays open with its reason, then given up
         QCOMPARE(kit().facts().camera->gains.size(), std::size_t{2});
 
@@ -398,7 +407,8 @@ private slots:
         const std::vector<BandClaim> expected{{656.3, 7.0, 0.9}, {500.7, 3.0, 0.88}, {672, std::nullopt, std::nullopt}};
         QVERIFY(*claims == expected);
         QVERIFY(*claimsFromText(claimsToText(expected)) == expected);
-        QVERIFY(*claimsFromText("656,3, 7,5, 90 %") == (std::vector<BandClaim>{{656.3, 7.5, 0.9}}) && *claimsFromText("656.3,7,90") == (std::vector<BandClaim>{{656.3, 7.0, 0.9}}));
+        QVERIFY(*claimsFromText("656,3, 7,5, 90 %") == (std::vector<BandClaim>{{656.3, 7.5, 0.9}}) &&
+                *claimsFromText("656.3,7,90") == (std::vector<BandClaim>{{656.3, 7.0, 0.9}}));
         for (const char* bad : {"none", "5, 7, 90", "656.3, 7, 90, 4", "656.3, 0, 90"}) QVERIFY2(!claimsFromText(bad).ok(), bad);
     }
 
@@ -476,5 +486,5 @@ private slots:
     }
 };
 
-QTEST_MAIN(KitTest)
+CAELUMEN_WINDOW_TEST(KitTest)
 #include "kit_test.moc"

@@ -1,15 +1,15 @@
-#include "app/night/night.h"
-#include "app/widgets/place_zone.h"
-
 #include "app/kit/kit.h"
 #include "app/main_window.h"
 #include "app/night/calendar_view.h"
+#include "app/night/night.h"
 #include "app/night/night_chart.h"
+#include "app/widgets/place_zone.h"
 #include "core/base/file.h"
 #include "core/base/json.h"
 #include "core/model/plan_json.h"
 #include "support/answers.h"
 #include "support/scenes.h"
+#include "support/watched_app.h"
 #include "support/window.h"
 
 #include <QDateEdit>
@@ -43,7 +43,7 @@ class NightTest : public QObject {
     const Plan& plan() { return night().model().plan(); }
     const Trial& trial() { return m_window->session().trial(); }
     QString said() { return night().page().toPlainText(); }
-    template <class Box>
+    template<class Box>
     Box* box(const QString& name) {
         for (Box* b : night().findChildren<Box*>())
             if (b->accessibleName() == name) return b;
@@ -289,7 +289,7 @@ private slots:
         QCOMPARE(trial().site.zone, std::string("Asia/Kathmandu"));
         QCOMPARE(night().model().timeAt(0).offsetFromUtc(), 5 * 3600 + 45 * 60);
         QVERIFY2(said().contains("of the battery"), qPrintable(said()));
-        QVERIFY2(said().contains("off the sun of this place"), qPrintable(said())); // Nepal's clock in the south of Africa
+        QVERIFY2(said().contains("off the sun of this place"), qPrintable(said()));                                      // Nepal's clock in the south of Africa
         for (int i = 0; i < night().checks().count(); ++i) QVERIFY(!night().checks().item(i)->text().contains("Darks")); // they are at hand
         QVERIFY(!NightModel::setDarks("10 long"));
         QVERIFY(NightModel::setDarks({}));
@@ -379,5 +379,5 @@ private slots:
     }
 };
 
-QTEST_MAIN(NightTest)
+CAELUMEN_WINDOW_TEST(NightTest)
 #include "night_test.moc"

@@ -30,7 +30,8 @@ TrialResults someResults() {
     r.conditions[1].sky = SkyMoment{};
     r.conditions[1].sky->moon.alt_deg = 25;
     r.conditions[1].sky->moonIlluminated = 0.4;
-    r.measurements = {{"B", "duo", "R", "time_ratio", "N1", 5.5, 0.5, {}, true, {}}, {"B", "duo", "G", "halo_depth", "H1", 18.2, 0.4, {"upper-limit"}, true, {}}};
+    r.measurements = {{"B", "duo", "R", "time_ratio", "N1", 5.5, 0.5, {}, true, {}},
+                      {"B", "duo", "G", "halo_depth", "H1", 18.2, 0.4, {"upper-limit"}, true, {}}};
     r.absent = {{"B", "B-R", "colour_slope", "", "fewer than 8 matched stars"}};
     return r;
 }

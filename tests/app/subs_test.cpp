@@ -1,11 +1,11 @@
-#include "app/subs/subs.h"
-
 #include "app/subs/run_table.h"
 #include "app/subs/sub_view.h"
+#include "app/subs/subs.h"
 #include "app/subs/told_dialog.h"
 #include "core/simulate/demo.h"
 #include "core/simulate/virtual_subs.h"
 #include "support/answers.h"
+#include "support/watched_app.h"
 #include "support/window.h"
 
 #include <QClipboard>
@@ -291,7 +291,8 @@ private slots:
         QTest::keyClick(m_window.get(), Qt::Key_2, Qt::AltModifier);
         auto* page = byName<QTextBrowser>(*m_window, "What the night proves");
         QVERIFY(page);
-        QTRY_VERIFY2_WITH_TIMEOUT(page->toPlainText().contains("Plan against what happened") && page->toPlainText().contains("5 of 8"), qPrintable(page->toPlainText()), 5000);
+        QTRY_VERIFY2_WITH_TIMEOUT(page->toPlainText().contains("Plan against what happened") && page->toPlainText().contains("5 of 8"),
+                                  qPrintable(page->toPlainText()), 5000);
     }
 
     void oneRunIsStackedWhereOneSays() {
@@ -305,7 +306,8 @@ private slots:
     void groupsAreEdited() {
         takeIn();
         tellFacts([](ToldDialog& d) { QTest::keyClicks(byName<QLineEdit>(d, "Filter"), "Another filter"); });
-        QTRY_VERIFY_WITH_TIMEOUT(subs().runs().count() == 2 && (subs().runs().item(0)->text() + subs().runs().item(1)->text()).contains("Another filter"), 20'000);
+        QTRY_VERIFY_WITH_TIMEOUT(subs().runs().count() == 2 && (subs().runs().item(0)->text() + subs().runs().item(1)->text()).contains("Another filter"),
+                                 20'000);
         m_window->session().undoStack().undo();
         QTRY_VERIFY_WITH_TIMEOUT(!(subs().runs().item(0)->text() + subs().runs().item(1)->text()).contains("Another filter"), 20'000);
         QTRY_VERIFY2_WITH_TIMEOUT(model().judged(), qPrintable(problemIn(*m_window) + subs().summary().text()), 20'000);
@@ -358,7 +360,7 @@ private slots:
         for (int c = 0; c < table.columnCount(); ++c) heads << table.horizontalHeaderItem(c)->text();
         const int cloud = static_cast<int>(heads.indexOf("cloud"));
         QVERIFY2(cloud > 0, qPrintable(heads.join("|")));
-        for (int r = 0; r < 2; ++r) QCOMPARE(table.item(r, cloud)->text(), QString("2.0")); // minutes: one sub of two
+        for (int r = 0; r < 2; ++r) QCOMPARE(table.item(r, cloud)->text(), QString("2.0"));                                       // minutes: one sub of two
         QVERIFY2(table.item(1, table.columnCount() - 1)->text().contains(QString::fromUtf8("\u00B1")), qPrintable(table.text())); // on the night's scale
         table.setFocus();
         QTest::keyClick(&table, Qt::Key_C, Qt::ControlModifier);
@@ -381,7 +383,8 @@ private slots:
         watch->trigger();
         QCOMPARE(model().watched(), folder);
         const QDir from(at("capture/open"));
-        for (const QString& name : from.entryList({"dark*", "flat*", "bias*", "light-001*", "light-002*", "light-003*", "light-004*"})) QFile::copy(from.filePath(name), folder + "/" + name);
+        for (const QString& name : from.entryList({"dark*", "flat*", "bias*", "light-001*", "light-002*", "light-003*", "light-004*"}))
+            QFile::copy(from.filePath(name), folder + "/" + name);
         QTRY_VERIFY_WITH_TIMEOUT(model().judged() && model().run().subs.size() == 4, 20'000);
         QVERIFY(!keeps(2));
         QTRY_VERIFY2_WITH_TIMEOUT(problemIn(*m_window).contains("Left out as it landed: light-003"), qPrintable(problemIn(*m_window)), 5000);
@@ -429,5 +432,5 @@ private slots:
     }
 };
 
-QTEST_MAIN(SubsTest)
+CAELUMEN_WINDOW_TEST(SubsTest)
 #include "subs_test.moc"

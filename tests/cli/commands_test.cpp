@@ -1,9 +1,8 @@
+#include "core/base/file.h"
 #include "core/base/json.h"
+#include "core/base/text.h"
 #include "core/image/fits_writer.h"
 #include "core/model/trial_json.h"
-
-#include "core/base/file.h"
-#include "core/base/text.h"
 #include "support/scenes.h"
 
 #include <QDir>
@@ -31,9 +30,7 @@ class CommandsTest : public QObject {
     }
 
 private slots:
-    void initTestCase() {
-        QVERIFY(writeTrial(scenes::smallTrial({"open", "duo7"}, 640), m_folder.path()).ok());
-    }
+    void initTestCase() { QVERIFY(writeTrial(scenes::smallTrial({"open", "duo7"}, 640), m_folder.path()).ok()); }
 
     void measureWritesJsonAndCsv() {
         const Ran r = run({"measure", "trial/trial.json", "--out", "r.json", "--csv", "r.csv"});
@@ -83,8 +80,12 @@ private slots:
     }
 
     void subsBecomeAStackAndLines() {
-        QVERIFY(writeFile(m_folder / "night.json", R"({"caelumen_scenario":1,"seed":3,"width":480,"height":320,"sub_count":5,"filters":[{"id":"duo7"}],"calibration":{"darks":2,"flats":2,"biases":2},
-            "target":{"name":"IC 2944","ra_deg":174.5,"dec_deg":-63},"events":[{"kind":"cloud","sub":2,"transparency":0.4}]})").ok());
+        QVERIFY(
+            writeFile(
+                m_folder / "night.json",
+                R"({"caelumen_scenario":1,"seed":3,"width":480,"height":320,"sub_count":5,"filters":[{"id":"duo7"}],"calibration":{"darks":2,"flats":2,"biases":2},
+            "target":{"name":"IC 2944","ra_deg":174.5,"dec_deg":-63},"events":[{"kind":"cloud","sub":2,"transparency":0.4}]})")
+                .ok());
         QCOMPARE(run({"simulate", "night.json"}).code, 2);
         const Ran night = run({"simulate", "night.json", "--out", "night"});
         QVERIFY2(night.code == 0, night.err);
@@ -115,7 +116,8 @@ private slots:
         QCOMPARE(j.size(), std::size_t{2});
         QCOMPARE(j[0]["width"].get<int>(), 640);
         QCOMPARE(j[1]["facts"]["filter"].get<std::string>(), std::string("Twinline 7"));
-        for (const char* key : {"file", "width", "height", "channels", "bayer", "level", "noise", "stars", "fwhm_px", "eccentricity", "facts"}) QVERIFY2(j[0].contains(key), key);
+        for (const char* key : {"file", "width", "height", "channels", "bayer", "level", "noise", "stars", "fwhm_px", "eccentricity", "facts"})
+            QVERIFY2(j[0].contains(key), key);
         QVERIFY(run({"frames", "trial/A.fits"}).out.contains("EXPTIME"));
     }
 
@@ -171,8 +173,10 @@ private slots:
         QTest::newRow("passband, index out of range") << QStringList{"passband", "trial/duo7.csv", "--f-ratio", "5", "--n-eff", "9"};
         QTest::newRow("passband, obstruction is no number") << QStringList{"passband", "trial/duo7.csv", "--f-ratio", "5", "--obstruction", "30%"};
         QTest::newRow("sky without target") << QStringList{"sky", "--lat", "-31.9", "--lon", "20.7", "--time", "2026-06-20T18:05:00Z"};
-        QTest::newRow("sky, latitude out of range") << QStringList{"sky", "--lat", "-131.9", "--lon", "20.7", "--time", "2026-06-20T18:05:00Z", "--ra", "250", "--dec", "-48"};
-        QTest::newRow("sky, year without ephemeris") << QStringList{"sky", "--lat", "-31.9", "--lon", "20.7", "--time", "1840-06-20T18:05:00Z", "--ra", "250", "--dec", "-48"};
+        QTest::newRow("sky, latitude out of range") << QStringList{"sky",  "--lat", "-131.9", "--lon", "20.7", "--time", "2026-06-20T18:05:00Z",
+                                                                   "--ra", "250",   "--dec",  "-48"};
+        QTest::newRow("sky, year without ephemeris") << QStringList{"sky",  "--lat", "-31.9", "--lon", "20.7", "--time", "1840-06-20T18:05:00Z",
+                                                                    "--ra", "250",   "--dec", "-48"};
         QTest::newRow("frames without file") << QStringList{"frames", "--json"};
     }
     void wrongUsageIsTwo() {
@@ -185,22 +189,28 @@ private slots:
 
     void badInputIsOneLineAndOne_data() {
         QTest::addColumn<QString>("fault");
-        for (const char* fault : {"missing", "not-json", "not-a-trial", "missing-stack", "cut-stack", "region-outside", "unwritable"}) QTest::newRow(fault) << QString(fault);
+        for (const char* fault : {"missing", "not-json", "not-a-trial", "missing-stack", "cut-stack", "region-outside", "unwritable"})
+            QTest::newRow(fault) << QString(fault);
     }
     void badInputIsOneLineAndOne() {
         QFETCH(QString, fault);
         const fs::path path = m_folder / "trial/bad.json";
         Json j = Json::parse(*readText(m_folder / "trial/trial.json"));
         QStringList arguments{"measure", "trial/bad.json", "--out", "bad-results.json"};
-        if (fault == "missing") arguments[1] = "none.json";
-        else if (fault == "not-a-trial") j = Json::parse("{\"a\":1}");
-        else if (fault == "missing-stack") j["runs"][1]["stack"] = "gone.fits";
+        if (fault == "missing")
+            arguments[1] = "none.json";
+        else if (fault == "not-a-trial")
+            j = Json::parse("{\"a\":1}");
+        else if (fault == "missing-stack")
+            j["runs"][1]["stack"] = "gone.fits";
         else if (fault == "cut-stack") {
             fs::copy_file(m_folder / "trial/B.fits", m_folder / "trial/cut.fits", fs::copy_options::overwrite_existing);
             fs::resize_file(m_folder / "trial/cut.fits", 300'000);
             j["runs"][1]["stack"] = "cut.fits";
-        } else if (fault == "region-outside") j["regions"][0]["center"] = {90000, 5};
-        else if (fault == "unwritable") arguments[3] = "no/such/folder/r.json";
+        } else if (fault == "region-outside")
+            j["regions"][0]["center"] = {90000, 5};
+        else if (fault == "unwritable")
+            arguments[3] = "no/such/folder/r.json";
         QVERIFY(writeFile(path, fault == "not-json" ? "{\"caelumen_trial\": 1," : j.dump()).ok());
         const Ran r = run(arguments);
         QVERIFY2(r.code == 1, r.err);
@@ -280,7 +290,9 @@ private slots:
 
     void idsDoNotLeaveTheirFolder() {
         for (const char* bad : {"../../out", "/abs", ".", "a/b"}) {
-            QVERIFY(writeFile(m_folder / "leave.json", jsonText({{"caelumen_scenario", 1}, {"width", 64}, {"height", 64}, {"filters", Json::array({{{"id", bad}}})}})).ok());
+            QVERIFY(writeFile(m_folder / "leave.json",
+                              jsonText({{"caelumen_scenario", 1}, {"width", 64}, {"height", 64}, {"filters", Json::array({{{"id", bad}}})}}))
+                        .ok());
             const Ran r = run({"simulate", "leave.json", "--out", "leaving"});
             QVERIFY2(r.code == 1 && r.err.contains("leave.json"), bad);
             QVERIFY(!fs::exists(m_folder / "leaving"));

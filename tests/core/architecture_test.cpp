@@ -1,9 +1,8 @@
-#include <QtTest>
-
 #include <QDirIterator>
 #include <QMap>
 #include <QRegularExpression>
 #include <QSet>
+#include <QtTest>
 
 /// Which folder may include which, as docs/architecture.md draws it. A new folder needs a line here and there.
 class ArchitectureTest : public QObject {
@@ -46,7 +45,8 @@ class ArchitectureTest : public QObject {
             {"app/kit", words("app app/widgets core/base core/compare core/model core/optics report")},
             {"app/night", words("app app/widgets core/base core/model core/optics core/plan core/simulate report")},
             {"app/subs", words("app app/widgets core/base core/optics core/plan core/prepare core/simulate core/sky report")},
-            {"app", words("app/bench app/kit app/night app/subs app/widgets core/base core/compare core/image core/model core/optics core/picture core/simulate core/sky report store")},
+            {"app", words("app/bench app/kit app/night app/subs app/widgets core/base core/compare core/image core/model core/optics core/picture "
+                          "core/simulate core/sky report store")},
         };
     }
 

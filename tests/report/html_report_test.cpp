@@ -1,7 +1,6 @@
-#include "report/html_report.h"
-
 #include "core/compare/measure_trial.h"
 #include "report/filter_style.h"
+#include "report/html_report.h"
 #include "report/moon_picture.h"
 #include "report/svg_plots.h"
 #include "support/scenes.h"
@@ -33,7 +32,8 @@ private slots:
             rest.remove("http://www.w3.org/2000/svg"); // a name, not a link
             QVERIFY2(!rest.contains(link), link);
         }
-        for (const char* part : {"Conditions", "What else differed", "Pictures", "Scores", "Method", "Time ratio", "Bortle", "caelumen 0."}) QVERIFY2(html.contains(part), part);
+        for (const char* part : {"Conditions", "What else differed", "Pictures", "Scores", "Method", "Time ratio", "Bortle", "caelumen 0."})
+            QVERIFY2(html.contains(part), part);
     }
 
     void cancellingStops() {

@@ -1,5 +1,4 @@
 #include "store/campaign.h"
-
 #include "support/scenes.h"
 
 #include <QCoreApplication>
@@ -313,11 +312,13 @@ private slots:
             QSqlDatabase db = QSqlDatabase::addDatabase("QSQLITE", "hostile");
             db.setDatabaseName(path);
             QVERIFY(db.open());
-            for (const QString& statement : sql.contains("BEGIN") ? QStringList{sql} : sql.split("; ")) QVERIFY2(QSqlQuery(db).exec(statement), qPrintable(statement));
+            for (const QString& statement : sql.contains("BEGIN") ? QStringList{sql} : sql.split("; "))
+                QVERIFY2(QSqlQuery(db).exec(statement), qPrintable(statement));
             db.close();
         }
         QSqlDatabase::removeDatabase("hostile");
-        for (const auto& c : {Campaign::open(path).ok() ? std::string() : Campaign::open(path).error().message, Campaign::openToRead(path).ok() ? std::string() : Campaign::openToRead(path).error().message})
+        for (const auto& c : {Campaign::open(path).ok() ? std::string() : Campaign::open(path).error().message,
+                              Campaign::openToRead(path).ok() ? std::string() : Campaign::openToRead(path).error().message})
             QVERIFY2(c.find(path.toStdString()) != std::string::npos && c.find("damaged") != std::string::npos, c.c_str());
     }
 

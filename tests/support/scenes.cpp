@@ -44,8 +44,10 @@ MadePlane make(const PlaneScene& s) {
     }
     Random random(s.seed);
     while (static_cast<int>(out.stars.size()) < s.stars) {
-        const PlacedStar star{12 + random.uniform() * (s.width - 24), 12 + random.uniform() * (s.height - 24), s.faintest * std::pow(s.brightest / s.faintest, random.uniform())};
-        const bool lonely = std::none_of(out.stars.begin(), out.stars.end(), [&](const PlacedStar& o) { return std::hypot(o.x - star.x, o.y - star.y) < 5 * s.fwhm; });
+        const PlacedStar star{12 + random.uniform() * (s.width - 24), 12 + random.uniform() * (s.height - 24),
+                              s.faintest * std::pow(s.brightest / s.faintest, random.uniform())};
+        const bool lonely =
+            std::none_of(out.stars.begin(), out.stars.end(), [&](const PlacedStar& o) { return std::hypot(o.x - star.x, o.y - star.y) < 5 * s.fwhm; });
         if (lonely) out.stars.push_back(star);
     }
     for (const PlacedStar& star : out.stars) addStar(out.plane, star.x, star.y, star.flux, s.fwhm, s.beta, s.axisRatio, s.turn_deg);

@@ -25,7 +25,9 @@
 namespace caelumen {
 namespace {
 
-QString text(std::string_view s) { return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size())); }
+QString text(std::string_view s) {
+    return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size()));
+}
 
 QFrame* panelOf(QWidget* inner) {
     auto* frame = new QFrame;
@@ -39,8 +41,18 @@ QFrame* panelOf(QWidget* inner) {
 } // namespace
 
 Bench::Bench(Session& session, Prompts& prompts, QWidget* parent)
-    : QWidget(parent), m_session(session), m_prompts(prompts), m_lanes(new LaneList), m_view(new FrameView), m_evidence(new EvidencePlot), m_fairness(new FairnessList), m_answer(new QLabel), m_fairTitle(new QLabel(tr("What else differed"))),
-      m_tools(new QToolBar), m_across(new QSplitter(Qt::Horizontal)), m_down(new QSplitter(Qt::Vertical)) {
+    : QWidget(parent)
+    , m_session(session)
+    , m_prompts(prompts)
+    , m_lanes(new LaneList)
+    , m_view(new FrameView)
+    , m_evidence(new EvidencePlot)
+    , m_fairness(new FairnessList)
+    , m_answer(new QLabel)
+    , m_fairTitle(new QLabel(tr("What else differed")))
+    , m_tools(new QToolBar)
+    , m_across(new QSplitter(Qt::Horizontal))
+    , m_down(new QSplitter(Qt::Vertical)) {
     buildTools();
     auto* middle = new QWidget;
     auto* column = new QVBoxLayout(middle);
@@ -129,7 +141,10 @@ Bench::Bench(Session& session, Prompts& prompts, QWidget* parent)
         const int x = static_cast<int>(std::lround(q.x / picture->pitch())), y = static_cast<int>(std::lround(q.y / picture->pitch()));
         const auto& level = picture->levels().front();
         if (x >= 0 && y >= 0 && x < level.width && y < level.height)
-            for (int c = 0; c < picture->channels(); ++c) rates << QString("%1 %2").arg(picture->channels() == 3 ? QString("RGB"[c]) : QString("L")).arg(picture->rate(c, picture->row(0, c, y)[x]), 0, 'g', 4);
+            for (int c = 0; c < picture->channels(); ++c)
+                rates << QString("%1 %2")
+                             .arg(picture->channels() == 3 ? QString("RGB"[c]) : QString("L"))
+                             .arg(picture->rate(c, picture->row(0, c, y)[x]), 0, 'g', 4);
         emit status(tr("x %1  y %2    %3 e-/s/px").arg(p.x, 0, 'f', 1).arg(p.y, 0, 'f', 1).arg(rates.join("  ")));
     });
     connect(&m_session, &Session::trialChanged, this, &Bench::trialChanged);
@@ -227,7 +242,8 @@ void Bench::picturesChanged() {
         const auto picture = m_session.picture(id);
         if (picture && (!painter || &painter->pyramid() != picture.get())) painter = std::make_shared<PicturePainter>(picture);
         if (!picture) painter.reset();
-        lanes.push_back({id, QString("%1  %2").arg(id, QString::fromStdString(f ? f->name : run.filter)), filterStyle(static_cast<int>(i), run.baseline, theme().isRed()), painter, m_session.whyNoPicture(id)});
+        lanes.push_back({id, QString("%1  %2").arg(id, QString::fromStdString(f ? f->name : run.filter)),
+                         filterStyle(static_cast<int>(i), run.baseline, theme().isRed()), painter, m_session.whyNoPicture(id)});
     }
     restretch();
     m_view->setLanes(std::move(lanes), m_session.frameSize());
@@ -315,9 +331,14 @@ void Bench::fillScores() {
 
 void Bench::fillAnswer() {
     const TrialResults* r = m_session.results();
-    if (!m_session.hasTrial()) m_answer->setText(tr("Drop two or more stacked frames on the window to compare filters."));
-    else if (!r) m_answer->setText(m_session.trial().runs.size() < 2 ? tr("Add a second run: a comparison needs two.") : m_session.whyNotMeasured().isEmpty() ? tr("Measuring \u2026") : tr("Not measured: %1").arg(m_session.whyNotMeasured()));
-    else m_answer->setText(QString::fromStdString(answerSentence(m_session.trial(), *r, m_run.toStdString())));
+    if (!m_session.hasTrial())
+        m_answer->setText(tr("Drop two or more stacked frames on the window to compare filters."));
+    else if (!r)
+        m_answer->setText(m_session.trial().runs.size() < 2      ? tr("Add a second run: a comparison needs two.")
+                          : m_session.whyNotMeasured().isEmpty() ? tr("Measuring \u2026")
+                                                                 : tr("Not measured: %1").arg(m_session.whyNotMeasured()));
+    else
+        m_answer->setText(QString::fromStdString(answerSentence(m_session.trial(), *r, m_run.toStdString())));
 }
 
 void Bench::flipTo(const QString& run) {
@@ -343,7 +364,10 @@ void Bench::showEvidence(const QString& score, const QString& run) {
     for (ScorePanel* panel : m_panels) panel->setCurrent(m_run, text(panel->score().id) == m_score);
     refreshEvidence();
     // To the pixels: the region in the middle, what was masked hatched.
-    const Region* region = score == "nebula" ? regionOfRole(RegionRole::Nebula) : score == "halo" ? regionOfRole(RegionRole::HaloStar) : score == "background" ? regionOfRole(RegionRole::Sky) : nullptr;
+    const Region* region = score == "nebula"       ? regionOfRole(RegionRole::Nebula)
+                           : score == "halo"       ? regionOfRole(RegionRole::HaloStar)
+                           : score == "background" ? regionOfRole(RegionRole::Sky)
+                                                   : nullptr;
     std::vector<StarDisc> discs;
     if (const TrialResults* r = m_session.results(); r && r->evidence && (score == "nebula" || score == "background" || score == "gradient"))
         for (const RunEvidence& e : *r->evidence)
@@ -354,8 +378,10 @@ void Bench::showEvidence(const QString& score, const QString& run) {
             }
     m_view->setOverlay(discs);
     if (sender() && qobject_cast<FrameView*>(sender())) return; // chosen on the picture: it is in sight
-    if (region) m_view->showRegion(*region);
-    else m_view->fitFrame();
+    if (region)
+        m_view->showRegion(*region);
+    else
+        m_view->fitFrame();
 }
 
 void Bench::drawn(Region region) {
@@ -416,7 +442,8 @@ void Bench::setBaseline(const QString& run) {
 void Bench::removeRun(const QString& run) {
     Trial changed = m_session.trial();
     std::erase_if(changed.runs, [&](const Run& r) { return r.id == run.toStdString(); });
-    std::erase_if(changed.filters, [&](const Filter& f) { return std::none_of(changed.runs.begin(), changed.runs.end(), [&](const Run& r) { return r.filter == f.id; }); });
+    std::erase_if(changed.filters,
+                  [&](const Filter& f) { return std::none_of(changed.runs.begin(), changed.runs.end(), [&](const Run& r) { return r.filter == f.id; }); });
     m_session.edit(tr("Remove run %1").arg(run), changed);
 }
 

@@ -30,11 +30,17 @@ const PlaneHarvest* planeOf(const RunEvidence& e, const std::string& channel) {
     return e.planes.empty() ? nullptr : &e.planes.front();
 }
 
-QString valueText(const Measurement* m, const QString& unit) { return m ? QString::fromStdString(formatValue(*m)) + (unit.isEmpty() ? "" : " " + unit) : QObject::tr("not measured"); }
+QString valueText(const Measurement* m, const QString& unit) {
+    return m ? QString::fromStdString(formatValue(*m)) + (unit.isEmpty() ? "" : " " + unit) : QObject::tr("not measured");
+}
 
 } // namespace
 
-EvidencePlot::EvidencePlot(QWidget* parent) : QWidget(parent), m_title(new QLabel), m_text(new QLabel), m_plot(new QCustomPlot) {
+EvidencePlot::EvidencePlot(QWidget* parent)
+    : QWidget(parent)
+    , m_title(new QLabel)
+    , m_text(new QLabel)
+    , m_plot(new QCustomPlot) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(8, 6, 8, 6);
     layout->setSpacing(3);
@@ -75,11 +81,16 @@ void EvidencePlot::show(const QString& score, const Trial& trial, const TrialRes
         return;
     }
     m_plot->setVisible(true);
-    if (score == "background") background(trial, *results, run);
-    else if (score == "nebula") nebula(trial, *results, region);
-    else if (score == "halo") halo(trial, *results, run, region);
-    else if (score == "colour") colour(trial, *results, run);
-    else gradient(trial, *results, run);
+    if (score == "background")
+        background(trial, *results, run);
+    else if (score == "nebula")
+        nebula(trial, *results, region);
+    else if (score == "halo")
+        halo(trial, *results, run, region);
+    else if (score == "colour")
+        colour(trial, *results, run);
+    else
+        gradient(trial, *results, run);
     m_plot->setVisible(m_plot->plottableCount() > 0);
     m_plot->replot();
 }
@@ -122,7 +133,8 @@ void EvidencePlot::background(const Trial& trial, const TrialResults& r, const Q
     m_plot->yAxis->setLabel(tr("Pixels"));
     m_plot->xAxis->setRange(low, low + 2 * span);
     m_plot->yAxis->setRange(0, top * 1.08);
-    m_text->setText(tr("Background %1; pixel noise %2; line: the clipped mean.").arg(valueText(m, "e-/s/px"), valueText(r.find(run.toStdString(), "pixel_noise", m->channel), "")));
+    m_text->setText(tr("Background %1; pixel noise %2; line: the clipped mean.")
+                        .arg(valueText(m, "e-/s/px"), valueText(r.find(run.toStdString(), "pixel_noise", m->channel), "")));
 }
 
 void EvidencePlot::nebula(const Trial& trial, const TrialResults& r, const QString& region) {
@@ -167,7 +179,9 @@ void EvidencePlot::halo(const Trial& trial, const TrialResults& r, const QString
     const Measurement* m = r.headline(run.toStdString(), "halo_flux_fraction");
     if (!e || !m) {
         const Absence* why = r.whyAbsent(run.toStdString(), "halo_depth");
-        m_text->setText(run.toStdString() == r.baseline ? tr("The baseline is what halos are measured against; choose another run.") : why ? QString::fromStdString(why->reason) : tr("No halo star is chosen."));
+        m_text->setText(run.toStdString() == r.baseline ? tr("The baseline is what halos are measured against; choose another run.")
+                        : why                           ? QString::fromStdString(why->reason)
+                                                        : tr("No halo star is chosen."));
         return;
     }
     const auto it = e->halos.find(region.toStdString() + "/" + m->channel);
@@ -210,12 +224,18 @@ void EvidencePlot::halo(const Trial& trial, const TrialResults& r, const QString
     m_plot->xAxis->setRange(0, x.radius.back());
     m_plot->yAxis->setRange(-0.8 * std::max(scale / unit, 0.1), 2.4 * std::max(scale / unit, 0.1));
     if (x.unexplained > 0 && x.rings.empty()) {
-        m_text->setText(tr("Dotted: with the difference in focus. Light stands out that is neither a disc nor a ring with an edge all round: %1 of the star's. A halo may hide under it, so no limit is stated.").arg(valueText(m, "")));
+        m_text->setText(tr("Dotted: with the difference in focus. Light stands out that is neither a disc nor a ring with an edge all round: %1 of the star's. "
+                           "A halo may hide under it, so no limit is stated.")
+                            .arg(valueText(m, "")));
     } else if (x.rings.empty()) {
-        m_text->setText(tr("Dotted: with the difference in focus. No edge stands out. Limit for a disc of %1 px: depth %2 mag/arcsec\u00B2.").arg(x.limitRadius, 0, 'f', 0).arg(valueText(r.headline(run.toStdString(), "halo_depth"), "")));
+        m_text->setText(tr("Dotted: with the difference in focus. No edge stands out. Limit for a disc of %1 px: depth %2 mag/arcsec\u00B2.")
+                            .arg(x.limitRadius, 0, 'f', 0)
+                            .arg(valueText(r.headline(run.toStdString(), "halo_depth"), "")));
     } else {
         const Measurement* gap = r.headline(run.toStdString(), "halo_gap_mm");
-        m_text->setText(tr("Excess per pixel and unit of star light (dotted: with the difference in focus). Radius %1 px, depth %2 mag/arcsec\u00B2%3").arg(valueText(r.headline(run.toStdString(), "halo_radius"), ""), valueText(r.headline(run.toStdString(), "halo_depth"), ""), gap ? tr("; a gap of %1 mm: %2").arg(valueText(gap, ""), QString::fromStdString(gap->note)) : QString()));
+        m_text->setText(tr("Excess per pixel and unit of star light (dotted: with the difference in focus). Radius %1 px, depth %2 mag/arcsec\u00B2%3")
+                            .arg(valueText(r.headline(run.toStdString(), "halo_radius"), ""), valueText(r.headline(run.toStdString(), "halo_depth"), ""),
+                                 gap ? tr("; a gap of %1 mm: %2").arg(valueText(gap, ""), QString::fromStdString(gap->note)) : QString()));
     }
 }
 
@@ -225,7 +245,9 @@ void EvidencePlot::colour(const Trial& trial, const TrialResults& r, const QStri
     const auto points = e ? e->colours.find("B-R") : std::map<std::string, std::vector<ColourPoint>>::const_iterator{};
     if (!e || points == e->colours.end()) {
         const Absence* why = r.whyAbsent(run.toStdString(), "colour_slope");
-        m_text->setText(run.toStdString() == r.baseline ? tr("The baseline is what star colours are held against; choose another run.") : why ? QString::fromStdString(why->reason) : QString());
+        m_text->setText(run.toStdString() == r.baseline ? tr("The baseline is what star colours are held against; choose another run.")
+                        : why                           ? QString::fromStdString(why->reason)
+                                                        : QString());
         return;
     }
     auto* dots = m_plot->addGraph();
@@ -253,7 +275,9 @@ void EvidencePlot::colour(const Trial& trial, const TrialResults& r, const QStri
         same->setPen(QPen(theme().dim, 1, Qt::DashLine));
         same->addData(x0, at + (x0 - f.medianIndex));
         same->addData(x1, at + (x1 - f.medianIndex));
-        m_text->setText(tr("%1 stars. Slope %2 (dashed: all colour kept), scatter %3 mag.").arg(points->second.size()).arg(valueText(r.headline(run.toStdString(), "colour_slope"), ""), valueText(r.headline(run.toStdString(), "colour_scatter"), "")));
+        m_text->setText(tr("%1 stars. Slope %2 (dashed: all colour kept), scatter %3 mag.")
+                            .arg(points->second.size())
+                            .arg(valueText(r.headline(run.toStdString(), "colour_slope"), ""), valueText(r.headline(run.toStdString(), "colour_scatter"), "")));
     }
     m_plot->xAxis->setLabel(tr("B-R in the baseline (mag)"));
     m_plot->yAxis->setLabel(tr("B-R with the filter (mag)"));
@@ -298,7 +322,9 @@ void EvidencePlot::gradient(const Trial& trial, const TrialResults& r, const QSt
     m_plot->xAxis->setRange(-1, 1);
     const double pad = 0.15 * std::max(high - low, 1e-9);
     m_plot->yAxis->setRange(low - pad, high + pad);
-    m_text->setText(tr("Gradient %1 of the level, brightening towards %2\u00B0; vignetting %3. Open points: left out as nebula or halo.").arg(valueText(m, ""), valueText(r.headline(run.toStdString(), "gradient_angle"), ""), valueText(r.headline(run.toStdString(), "vignette"), "")));
+    m_text->setText(
+        tr("Gradient %1 of the level, brightening towards %2\u00B0; vignetting %3. Open points: left out as nebula or halo.")
+            .arg(valueText(m, ""), valueText(r.headline(run.toStdString(), "gradient_angle"), ""), valueText(r.headline(run.toStdString(), "vignette"), "")));
 }
 
 QString EvidencePlot::csv() const {

@@ -55,7 +55,8 @@ public:
 
 } // namespace
 
-FairnessList::FairnessList(QWidget* parent) : QListWidget(parent) {
+FairnessList::FairnessList(QWidget* parent)
+    : QListWidget(parent) {
     setItemDelegate(new Delegate(this));
     setSelectionMode(QAbstractItemView::NoSelection);
     setVerticalScrollMode(QAbstractItemView::ScrollPerPixel);
@@ -72,14 +73,20 @@ void FairnessList::show(const TrialResults* results, const QString& run) {
         auto* item = new QListWidgetItem(QString::fromStdString(f.text) + (f.normalised ? tr(" (Allowed for.)") : QString()), this);
         item->setData(kGrade, static_cast<int>(f.grade));
         QString subject = QString::fromStdString(f.subject).replace('_', ' ');
-        item->setData(kSubject, tr("Run %1: %2, %3").arg(QString::fromStdString(f.run), subject, f.grade == Grade::Voids ? tr("voids") : f.grade == Grade::Weakens ? tr("weakens") : tr("note")));
+        item->setData(kSubject, tr("Run %1: %2, %3")
+                                    .arg(QString::fromStdString(f.run), subject,
+                                         f.grade == Grade::Voids     ? tr("voids")
+                                         : f.grade == Grade::Weakens ? tr("weakens")
+                                                                     : tr("note")));
         QStringList touched;
         for (const std::string& q : f.quantities)
             if (const Quantity* known = quantity(q)) touched << QString::fromUtf8(known->label.data(), static_cast<qsizetype>(known->label.size()));
         item->setToolTip(tr("Touches: %1").arg(touched.join(", ")));
     }
     if (count() == 0) {
-        auto* item = new QListWidgetItem(run.toStdString() == results->baseline ? tr("The others are held against this run.") : tr("Nothing that is known of: only the filter differed."), this);
+        auto* item = new QListWidgetItem(run.toStdString() == results->baseline ? tr("The others are held against this run.")
+                                                                                : tr("Nothing that is known of: only the filter differed."),
+                                         this);
         item->setData(kGrade, 0);
         item->setData(kSubject, tr("Fair"));
     }

@@ -15,7 +15,8 @@
 
 namespace caelumen {
 
-FrameView::FrameView(QWidget* parent) : QWidget(parent) {
+FrameView::FrameView(QWidget* parent)
+    : QWidget(parent) {
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
     setMinimumSize(320, 240);
@@ -90,9 +91,13 @@ const Region* FrameView::region(const QString& id) const {
     return it == m_regions.end() ? nullptr : &*it;
 }
 
-QTransform FrameView::transform() const { return {m_zoom, 0, 0, m_zoom, m_origin.x(), m_origin.y()}; }
+QTransform FrameView::transform() const {
+    return {m_zoom, 0, 0, m_zoom, m_origin.x(), m_origin.y()};
+}
 
-Point FrameView::toFrame(QPointF view) const { return {(view.x() - m_origin.x()) / m_zoom, (view.y() - m_origin.y()) / m_zoom}; }
+Point FrameView::toFrame(QPointF view) const {
+    return {(view.x() - m_origin.x()) / m_zoom, (view.y() - m_origin.y()) / m_zoom};
+}
 
 void FrameView::viewMoved() {
     m_composed.clear();
@@ -145,7 +150,10 @@ void FrameView::paintEvent(QPaintEvent*) {
     if (!shown || !shown->picture) {
         painter.fillRect(rect(), theme().plot);
         painter.setPen(theme().dim);
-        painter.drawText(rect().adjusted(30, 30, -30, -30), Qt::AlignCenter | Qt::TextWordWrap, shown && !shown->missing.isEmpty() ? tr("No picture: %1").arg(shown->missing) : m_lanes.empty() ? tr("Drop two or more stacked frames here\nto compare filters.\n\nFITS or TIFF, one frame for each filter.") : tr("Loading the picture \u2026"));
+        painter.drawText(rect().adjusted(30, 30, -30, -30), Qt::AlignCenter | Qt::TextWordWrap,
+                         shown && !shown->missing.isEmpty() ? tr("No picture: %1").arg(shown->missing)
+                         : m_lanes.empty() ? tr("Drop two or more stacked frames here\nto compare filters.\n\nFITS or TIFF, one frame for each filter.")
+                                           : tr("Loading the picture \u2026"));
         return;
     }
     painter.drawImage(0, 0, composed(*shown));
@@ -202,8 +210,10 @@ void FrameView::paintEvent(QPaintEvent*) {
 }
 
 void FrameView::resizeEvent(QResizeEvent*) {
-    if (m_fitted) fitFrame();
-    else viewMoved();
+    if (m_fitted)
+        fitFrame();
+    else
+        viewMoved();
 }
 
 void FrameView::wheelEvent(QWheelEvent* event) {
@@ -250,7 +260,10 @@ void FrameView::mousePressEvent(QMouseEvent* event) {
     const Point p = toFrame(m_press);
     Region r;
     switch (m_tool) {
-    case Tool::NebulaOutline: m_outline.push_back(p); update(); return;
+    case Tool::NebulaOutline:
+        m_outline.push_back(p);
+        update();
+        return;
     case Tool::HaloStar:
         r.role = RegionRole::HaloStar;
         r.shape = RegionShape::Star;
@@ -293,8 +306,10 @@ void FrameView::mouseMoveEvent(QMouseEvent* event) {
     }
     case Drag::Draw: {
         const Point from = toFrame(m_press);
-        if (m_edited->shape == RegionShape::Circle) m_edited->radius = std::max(1.0, std::hypot(p.x - from.x, p.y - from.y));
-        else m_edited->points = {{std::min(from.x, p.x), std::min(from.y, p.y)}, {std::max(from.x, p.x), std::max(from.y, p.y)}};
+        if (m_edited->shape == RegionShape::Circle)
+            m_edited->radius = std::max(1.0, std::hypot(p.x - from.x, p.y - from.y));
+        else
+            m_edited->points = {{std::min(from.x, p.x), std::min(from.y, p.y)}, {std::max(from.x, p.x), std::max(from.y, p.y)}};
         update();
         break;
     }
@@ -318,7 +333,9 @@ void FrameView::mouseReleaseEvent(QMouseEvent* event) {
         m_edited.reset();
         // A plain click gives a region of a handy size.
         if (!moved && drawn.shape == RegionShape::Circle) drawn.radius = 0.03 * m_frame.width();
-        if (!moved && drawn.shape == RegionShape::Rect) drawn.points = {{drawn.points[0].x - 0.04 * m_frame.width(), drawn.points[0].y - 0.04 * m_frame.width()}, {drawn.points[0].x + 0.04 * m_frame.width(), drawn.points[0].y + 0.04 * m_frame.width()}};
+        if (!moved && drawn.shape == RegionShape::Rect)
+            drawn.points = {{drawn.points[0].x - 0.04 * m_frame.width(), drawn.points[0].y - 0.04 * m_frame.width()},
+                            {drawn.points[0].x + 0.04 * m_frame.width(), drawn.points[0].y + 0.04 * m_frame.width()}};
         emit regionDrawn(drawn);
         emit toolDone();
     }
@@ -360,15 +377,26 @@ void FrameView::keyPressEvent(QKeyEvent* event) {
     };
     const auto nudge = [&](double dx, double dy) { emit regionChanged(regionDragged(*chosen, -1, {}, {dx, dy})); };
     switch (key) {
-    case Qt::Key_Left: chosen ? nudge(-step, 0) : flip(-1); return;
-    case Qt::Key_Right: chosen ? nudge(step, 0) : flip(1); return;
-    case Qt::Key_Up: if (chosen) nudge(0, -step); return;
-    case Qt::Key_Down: if (chosen) nudge(0, step); return;
-    case Qt::Key_Escape:
-        if (m_tool != Tool::Look) emit toolDone();
-        else select({});
+    case Qt::Key_Left:
+        chosen ? nudge(-step, 0) : flip(-1);
         return;
-    default: QWidget::keyPressEvent(event);
+    case Qt::Key_Right:
+        chosen ? nudge(step, 0) : flip(1);
+        return;
+    case Qt::Key_Up:
+        if (chosen) nudge(0, -step);
+        return;
+    case Qt::Key_Down:
+        if (chosen) nudge(0, step);
+        return;
+    case Qt::Key_Escape:
+        if (m_tool != Tool::Look)
+            emit toolDone();
+        else
+            select({});
+        return;
+    default:
+        QWidget::keyPressEvent(event);
     }
 }
 

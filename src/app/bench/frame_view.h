@@ -35,7 +35,7 @@ public:
     void setCurrent(const QString& run);
     QString current() const { return m_current; }
     void setRegions(const std::vector<Region>& regions);
-    void setStretchNote(const QString& note); ///< printed on the picture
+    void setStretchNote(const QString& note);            ///< printed on the picture
     void setOverlay(const std::vector<StarDisc>& discs); ///< masked stars, shown while a figure is inspected; empty: none
     void setShowRegions(bool show);
     void setTool(Tool tool);
@@ -55,8 +55,8 @@ public:
 signals:
     void flipped(const QString& run);
     void regionSelected(const QString& id);
-    void regionChanged(const caelumen::Region& region);  ///< moved or resized, at the end of the drag
-    void regionDrawn(const caelumen::Region& region);    ///< without an id
+    void regionChanged(const caelumen::Region& region); ///< moved or resized, at the end of the drag
+    void regionDrawn(const caelumen::Region& region);   ///< without an id
     void renameAsked(const QString& id);
     void toolDone();
     void hovered(const caelumen::Point& frame, bool inside);

@@ -35,7 +35,9 @@ namespace {
 
 class LaneDelegate : public QStyledItemDelegate {
 public:
-    LaneDelegate(const std::vector<LaneEntry>& entries, QObject* parent) : QStyledItemDelegate(parent), m_entries(entries) {}
+    LaneDelegate(const std::vector<LaneEntry>& entries, QObject* parent)
+        : QStyledItemDelegate(parent)
+        , m_entries(entries) {}
 
     QSize sizeHint(const QStyleOptionViewItem& option, const QModelIndex&) const override { return {180, 3 * option.fontMetrics.height() + 22}; }
 
@@ -68,11 +70,13 @@ public:
         painter->setFont(bold);
         painter->setPen(t.text);
         QString title = e.run + "  " + e.filter + (e.guessed ? "?" : "");
-        painter->drawText(QRect(text.left(), text.top(), text.width(), line), Qt::AlignVCenter, QFontMetrics(bold).elidedText(title, Qt::ElideRight, text.width()));
+        painter->drawText(QRect(text.left(), text.top(), text.width(), line), Qt::AlignVCenter,
+                          QFontMetrics(bold).elidedText(title, Qt::ElideRight, text.width()));
         painter->setFont(option.font);
         painter->setPen(e.problem.isEmpty() ? t.dim : t.bad);
         const QString second = !e.problem.isEmpty() ? QObject::tr("not measured") : e.baseline ? QObject::tr("baseline \u00B7 %1").arg(e.kind) : e.kind;
-        painter->drawText(QRect(text.left(), text.top() + line + 2, text.width(), line), Qt::AlignVCenter, option.fontMetrics.elidedText(second, Qt::ElideRight, text.width()));
+        painter->drawText(QRect(text.left(), text.top() + line + 2, text.width(), line), Qt::AlignVCenter,
+                          option.fontMetrics.elidedText(second, Qt::ElideRight, text.width()));
         int left = text.left();
         if (e.sky) {
             const QRectF moon(left, text.top() + 2 * line + 5, line - 3, line - 3);
@@ -81,7 +85,8 @@ public:
             left += line + 3;
         }
         painter->setPen(t.dim);
-        painter->drawText(QRect(left, text.top() + 2 * line + 4, text.right() - left, line), Qt::AlignVCenter, option.fontMetrics.elidedText(e.conditionsShort, Qt::ElideRight, text.right() - left));
+        painter->drawText(QRect(left, text.top() + 2 * line + 4, text.right() - left, line), Qt::AlignVCenter,
+                          option.fontMetrics.elidedText(e.conditionsShort, Qt::ElideRight, text.right() - left));
         painter->restore();
     }
 
@@ -91,7 +96,9 @@ private:
 
 } // namespace
 
-LaneList::LaneList(QWidget* parent) : QListView(parent), m_model(new Model(this)) {
+LaneList::LaneList(QWidget* parent)
+    : QListView(parent)
+    , m_model(new Model(this)) {
     setModel(m_model);
     setItemDelegate(new LaneDelegate(m_model->entries, this));
     setSelectionMode(QAbstractItemView::SingleSelection);

@@ -12,7 +12,9 @@ namespace {
 
 constexpr double kStarMark = 13; // view pixels
 
-QPointF toView(const QTransform& view, Point p) { return view.map(QPointF(p.x, p.y)); }
+QPointF toView(const QTransform& view, Point p) {
+    return view.map(QPointF(p.x, p.y));
+}
 
 QPainterPath outline(const Region& r, const QTransform& view) {
     QPainterPath path;
@@ -22,7 +24,9 @@ QPainterPath outline(const Region& r, const QTransform& view) {
         path.addEllipse(toView(view, r.points.at(0)), radius, radius);
         break;
     }
-    case RegionShape::Star: path.addEllipse(toView(view, r.points.at(0)), kStarMark, kStarMark); break;
+    case RegionShape::Star:
+        path.addEllipse(toView(view, r.points.at(0)), kStarMark, kStarMark);
+        break;
     case RegionShape::Rect: {
         const Region::Bounds b = r.bounds();
         path.addRect(QRectF(toView(view, b.min), toView(view, b.max)).normalized());
@@ -70,7 +74,8 @@ std::vector<RegionHandle> regionHandles(const Region& r, const QTransform& view)
     if (r.shape == RegionShape::Circle) {
         const Point c = r.points.at(0);
         int i = 0;
-        for (const Point d : {Point{r.radius, 0}, Point{0, r.radius}, Point{-r.radius, 0}, Point{0, -r.radius}}) out.push_back({i++, toView(view, {c.x + d.x, c.y + d.y})});
+        for (const Point d : {Point{r.radius, 0}, Point{0, r.radius}, Point{-r.radius, 0}, Point{0, -r.radius}})
+            out.push_back({i++, toView(view, {c.x + d.x, c.y + d.y})});
     } else if (r.shape == RegionShape::Rect) {
         const Region::Bounds b = r.bounds();
         int i = 0;
@@ -81,7 +86,9 @@ std::vector<RegionHandle> regionHandles(const Region& r, const QTransform& view)
     return out;
 }
 
-bool regionHit(const Region& r, const QTransform& view, QPointF at) { return outline(r, view).contains(at); }
+bool regionHit(const Region& r, const QTransform& view, QPointF at) {
+    return outline(r, view).contains(at);
+}
 
 Region regionDragged(const Region& region, int handle, Point to, Point delta) {
     Region r = region;

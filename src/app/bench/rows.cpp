@@ -12,7 +12,9 @@
 namespace caelumen {
 namespace {
 
-QString text(std::string_view s) { return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size())); }
+QString text(std::string_view s) {
+    return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size()));
+}
 
 } // namespace
 
@@ -34,7 +36,10 @@ std::vector<LaneEntry> laneEntries(const Trial& trial, const TrialResults* r) {
                 e.sky = c->sky;
                 e.conditions = QString::fromStdString(conditionsSentence(trial, *c));
                 QStringList brief;
-                if (c->sky) brief << (c->sky->moon.alt_deg > 0 ? QObject::tr("%1% at %2\u00B0").arg(100 * c->sky->moonIlluminated, 0, 'f', 0).arg(c->sky->moon.alt_deg, 0, 'f', 0) : QObject::tr("moon down"));
+                if (c->sky)
+                    brief << (c->sky->moon.alt_deg > 0
+                                  ? QObject::tr("%1% at %2\u00B0").arg(100 * c->sky->moonIlluminated, 0, 'f', 0).arg(c->sky->moon.alt_deg, 0, 'f', 0)
+                                  : QObject::tr("moon down"));
                 if (c->total_s) brief << QObject::tr("%1 min").arg(*c->total_s / 60, 0, 'f', 0);
                 e.conditionsShort = brief.join(" \u00B7 ");
             }
@@ -61,7 +66,8 @@ std::vector<ScoreRow> scoreRows(const Trial& trial, const TrialResults* r, const
             row.sigma = m->sigma;
             row.limit = m->flagged("upper-limit");
             row.text = QString::fromStdString(formatValue(*m));
-            row.tip = QObject::tr("%1, channel %2%3").arg(text(q->label), QString::fromStdString(m->channel), m->region.empty() ? QString() : ", " + QString::fromStdString(m->region));
+            row.tip = QObject::tr("%1, channel %2%3")
+                          .arg(text(q->label), QString::fromStdString(m->channel), m->region.empty() ? QString() : ", " + QString::fromStdString(m->region));
             QStringList flags;
             for (const std::string& f : m->flags) flags << QString::fromStdString(f);
             if (!flags.isEmpty()) row.tip += "\n" + QObject::tr("Flags: ") + flags.join(", ");

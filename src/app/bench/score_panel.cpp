@@ -13,7 +13,9 @@
 
 namespace caelumen {
 
-ScorePanel::ScorePanel(const Score& score, QWidget* parent) : QWidget(parent), m_score(score) {
+ScorePanel::ScorePanel(const Score& score, QWidget* parent)
+    : QWidget(parent)
+    , m_score(score) {
     setMinimumWidth(150);
     setCursor(Qt::PointingHandCursor);
     const auto text = [](std::string_view s) { return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size())); };
@@ -34,8 +36,12 @@ void ScorePanel::setCurrent(const QString& run, bool active) {
     update();
 }
 
-int ScorePanel::rowTop() const { return 2 * fontMetrics().height() + 14; }
-double ScorePanel::rowHeight() const { return m_rows.empty() ? 20 : std::min(34.0, (height() - rowTop() - 4.0) / static_cast<double>(m_rows.size())); }
+int ScorePanel::rowTop() const {
+    return 2 * fontMetrics().height() + 14;
+}
+double ScorePanel::rowHeight() const {
+    return m_rows.empty() ? 20 : std::min(34.0, (height() - rowTop() - 4.0) / static_cast<double>(m_rows.size()));
+}
 
 int ScorePanel::rowAt(int y) const {
     const int i = static_cast<int>(std::floor((y - rowTop()) / rowHeight()));
@@ -95,10 +101,12 @@ void ScorePanel::paintEvent(QPaintEvent*) {
         const QRectF words(right + 6, top, textWidth, rowHeight());
         if (!r.value) {
             p.setPen(t.dim);
-            p.drawText(words.adjusted(r.baseline ? 0 : left - right, 0, 0, 0), Qt::AlignVCenter | Qt::AlignRight, fontMetrics().elidedText(r.text, Qt::ElideRight, static_cast<int>(words.width() + (r.baseline ? 0 : right - left))));
+            p.drawText(words.adjusted(r.baseline ? 0 : left - right, 0, 0, 0), Qt::AlignVCenter | Qt::AlignRight,
+                       fontMetrics().elidedText(r.text, Qt::ElideRight, static_cast<int>(words.width() + (r.baseline ? 0 : right - left))));
             continue;
         }
-        const double from = std::clamp(x(*r.value - *r.sigma), left, right), to = std::clamp(x(*r.value + *r.sigma), left, right), at = std::clamp(x(*r.value), left, right);
+        const double from = std::clamp(x(*r.value - *r.sigma), left, right), to = std::clamp(x(*r.value + *r.sigma), left, right),
+                     at = std::clamp(x(*r.value), left, right);
         p.setPen(QPen(colour, 2, r.limit ? Qt::DotLine : Qt::SolidLine));
         p.drawLine(QPointF(from, y), QPointF(to, y));
         p.drawLine(QPointF(from, y - 3), QPointF(from, y + 3));

@@ -15,10 +15,10 @@ struct ScoreRow {
     QString run;
     FilterStyle style;
     std::optional<double> value, sigma;
-    QString text;              ///< the value in words, or why there is none
+    QString text; ///< the value in words, or why there is none
     QString tip;
     bool limit = false, baseline = false, unfair = false;
-    bool tied = false;         ///< cannot be told from its neighbour in the ranking
+    bool tied = false; ///< cannot be told from its neighbour in the ranking
 };
 
 /// One of the five scores as a chart of values with whiskers, one row a run, in the order of the lanes. Clicking a row asks for its evidence.

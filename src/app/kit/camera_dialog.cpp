@@ -3,8 +3,6 @@
 #include "app/widgets/paths.h"
 #include "app/widgets/prompts.h"
 
-#include <fmt/format.h>
-
 #include <QCheckBox>
 #include <QComboBox>
 #include <QFormLayout>
@@ -15,6 +13,7 @@
 #include <QPushButton>
 #include <QRegularExpression>
 #include <QVBoxLayout>
+#include <fmt/format.h>
 
 #include <algorithm>
 
@@ -26,7 +25,10 @@ const char* const kLetters = "RGBL";
 QString shortly(const CameraChannel& channel) {
     const auto& t = channel.efficiency.transmission;
     const auto peak = static_cast<std::size_t>(std::max_element(t.begin(), t.end()) - t.begin());
-    return CameraDialog::tr("%1: %n points, at most %2 % at %3 nm", nullptr, static_cast<int>(t.size())).arg(QString::fromStdString(channel.name)).arg(100 * t[peak], 0, 'f', 0).arg(channel.efficiency.wavelength_nm[peak], 0, 'f', 0);
+    return CameraDialog::tr("%1: %n points, at most %2 % at %3 nm", nullptr, static_cast<int>(t.size()))
+        .arg(QString::fromStdString(channel.name))
+        .arg(100 * t[peak], 0, 'f', 0)
+        .arg(channel.efficiency.wavelength_nm[peak], 0, 'f', 0);
 }
 
 } // namespace
@@ -47,7 +49,8 @@ Result<std::vector<GainStep>> gainsFromText(const QString& text) {
             v.push_back(f.replace(',', '.').toDouble(&ok));
             good = good && ok;
         }
-        if (!good || v[0] < 0 || v[1] <= 0 || (v.size() > 2 && v[2] < 0)) return Error{fmt::format("\"{}\" is no gain; write setting, electrons per ADU and read noise: 100, 0.25, 1.5.", line.trimmed().toStdString())};
+        if (!good || v[0] < 0 || v[1] <= 0 || (v.size() > 2 && v[2] < 0))
+            return Error{fmt::format("\"{}\" is no gain; write setting, electrons per ADU and read noise: 100, 0.25, 1.5.", line.trimmed().toStdString())};
         out.push_back({v[0], v[1], v.size() > 2 ? std::optional(v[2]) : std::nullopt});
     }
     return out;
@@ -55,13 +58,22 @@ Result<std::vector<GainStep>> gainsFromText(const QString& text) {
 
 QString gainsToText(const std::vector<GainStep>& gains) {
     QString out;
-    for (const GainStep& g : gains) out += QString("%1, %2").arg(g.setting).arg(g.e_per_adu) + (g.read_noise_e ? QString(", %1").arg(*g.read_noise_e) : QString()) + '\n';
+    for (const GainStep& g : gains)
+        out += QString("%1, %2").arg(g.setting).arg(g.e_per_adu) + (g.read_noise_e ? QString(", %1").arg(*g.read_noise_e) : QString()) + '\n';
     return out;
 }
 
 CameraDialog::CameraDialog(Camera camera, Prompts& prompts, QWidget* parent)
-    : QDialog(parent), m_camera(std::move(camera)), m_prompts(prompts), m_name(new QLineEdit(QString::fromStdString(m_camera.name))), m_window(new QLineEdit(QString::fromStdString(m_camera.window))), m_infrared(new QCheckBox(tr("passes the near infrared"))), m_gains(new QPlainTextEdit(gainsToText(m_camera.gains))),
-      m_channels(new QListWidget), m_channel(new QComboBox), m_problem(problemLabel()) {
+    : QDialog(parent)
+    , m_camera(std::move(camera))
+    , m_prompts(prompts)
+    , m_name(new QLineEdit(QString::fromStdString(m_camera.name)))
+    , m_window(new QLineEdit(QString::fromStdString(m_camera.window)))
+    , m_infrared(new QCheckBox(tr("passes the near infrared")))
+    , m_gains(new QPlainTextEdit(gainsToText(m_camera.gains)))
+    , m_channels(new QListWidget)
+    , m_channel(new QComboBox)
+    , m_problem(problemLabel()) {
     setWindowTitle(tr("Camera"));
     auto* form = new QFormLayout;
     m_name->setCursorPosition(0);
@@ -116,14 +128,17 @@ void CameraDialog::fillChannels() {
 }
 
 void CameraDialog::importCurve() {
-    const QString path = m_prompts.openFile(this, tr("Efficiency of channel %1").arg(m_channel->currentText()), tr("Curves (*.csv *.txt *.tsv *.dat);;All files (*)"));
+    const QString path =
+        m_prompts.openFile(this, tr("Efficiency of channel %1").arg(m_channel->currentText()), tr("Curves (*.csv *.txt *.tsv *.dat);;All files (*)"));
     if (path.isEmpty()) return;
     auto curve = readCurve(toPath(path));
     if (!curve) return complain(QString::fromStdString(curve.error().message), m_channel);
     const std::string letter = m_channel->currentText().toStdString();
     const auto known = std::find_if(m_camera.channels.begin(), m_camera.channels.end(), [&](const CameraChannel& c) { return c.name == letter; });
-    if (known != m_camera.channels.end()) known->efficiency = std::move(*curve);
-    else m_camera.channels.push_back({letter, std::move(*curve)});
+    if (known != m_camera.channels.end())
+        known->efficiency = std::move(*curve);
+    else
+        m_camera.channels.push_back({letter, std::move(*curve)});
     m_problem->hide();
     fillChannels();
 }

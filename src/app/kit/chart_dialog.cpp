@@ -39,7 +39,11 @@ QLabel* wrapped() {
 /// One step back or forth between two states of the marks.
 class ChartDialog::Change : public QUndoCommand {
 public:
-    Change(ChartDialog& dialog, const QString& what, ChartMarks before, ChartMarks after) : QUndoCommand(what), m_dialog(dialog), m_before(std::move(before)), m_after(std::move(after)) {}
+    Change(ChartDialog& dialog, const QString& what, ChartMarks before, ChartMarks after)
+        : QUndoCommand(what)
+        , m_dialog(dialog)
+        , m_before(std::move(before))
+        , m_after(std::move(after)) {}
     void undo() override { m_dialog.put(m_before); }
     void redo() override { m_dialog.put(m_after); }
 
@@ -49,7 +53,17 @@ private:
 };
 
 ChartDialog::ChartDialog(const QImage& picture, const QString& name, QWidget* parent)
-    : QDialog(parent), m_picture(chartFrom(picture)), m_undo(new QUndoStack(this)), m_view(new ChartView), m_tools(new QButtonGroup(this)), m_values{}, m_logarithmic(nullptr), m_advice(wrapped()), m_reading(new QLabel), m_found(wrapped()), m_use(nullptr) {
+    : QDialog(parent)
+    , m_picture(chartFrom(picture))
+    , m_undo(new QUndoStack(this))
+    , m_view(new ChartView)
+    , m_tools(new QButtonGroup(this))
+    , m_values{}
+    , m_logarithmic(nullptr)
+    , m_advice(wrapped())
+    , m_reading(new QLabel)
+    , m_found(wrapped())
+    , m_use(nullptr) {
     setWindowTitle(tr("Curve of %1 from a picture").arg(name));
     m_view->setPicture(picture);
     connect(&m_jobs, &JobService::failed, m_found, &QLabel::setText);
@@ -77,8 +91,12 @@ ChartDialog::ChartDialog(const QImage& picture, const QString& name, QWidget* pa
         m_before = {};
         set(marks, what);
     };
-    connect(m_view, &ChartView::markMoved, this, [moved](int i, ChartPoint to, bool dropped) { moved(tr("Move a mark"), dropped, [&](ChartMarks& m) { m.axes[static_cast<std::size_t>(i)] = to; }); });
-    connect(m_view, &ChartView::pointMoved, this, [moved](int i, ChartPoint to, bool dropped) { moved(tr("Move a point"), dropped, [&](ChartMarks& m) { m.points[static_cast<std::size_t>(i)] = to; }); });
+    connect(m_view, &ChartView::markMoved, this, [moved](int i, ChartPoint to, bool dropped) {
+        moved(tr("Move a mark"), dropped, [&](ChartMarks& m) { m.axes[static_cast<std::size_t>(i)] = to; });
+    });
+    connect(m_view, &ChartView::pointMoved, this, [moved](int i, ChartPoint to, bool dropped) {
+        moved(tr("Move a point"), dropped, [&](ChartMarks& m) { m.points[static_cast<std::size_t>(i)] = to; });
+    });
     connect(m_view, &ChartView::pointRemoved, this, [this](int i) {
         ChartMarks marks = m_marks;
         marks.points.erase(marks.points.begin() + i);
@@ -151,7 +169,8 @@ QWidget* ChartDialog::buildSteps() {
     layout->addWidget(m_reading);
     auto* help = wrapped();
     help->setObjectName("dim");
-    help->setText(tr("Wheel: zoom \u00B7 right button: move \u00B7 drag marks and points to correct them \u00B7 Delete: remove a point \u00B7 Ctrl+Z: undo \u00B7 0: whole picture"));
+    help->setText(tr("Wheel: zoom \u00B7 right button: move \u00B7 drag marks and points to correct them \u00B7 Delete: remove a point \u00B7 Ctrl+Z: undo "
+                     "\u00B7 0: whole picture"));
     layout->addWidget(help);
     connect(m_tools, &QButtonGroup::idToggled, this, [this] {
         m_trouble.clear();
@@ -174,10 +193,14 @@ Curve ChartDialog::curve() const {
 }
 
 void ChartDialog::sortPoints(ChartMarks& marks) const {
-    if (const auto s = scale()) std::stable_sort(marks.points.begin(), marks.points.end(), [&](const ChartPoint& a, const ChartPoint& b) { return s->wavelength(a) < s->wavelength(b); });
+    if (const auto s = scale())
+        std::stable_sort(marks.points.begin(), marks.points.end(),
+                         [&](const ChartPoint& a, const ChartPoint& b) { return s->wavelength(a) < s->wavelength(b); });
 }
 
-void ChartDialog::set(const ChartMarks& marks, const QString& what) { m_undo->push(new Change(*this, what, m_marks, marks)); }
+void ChartDialog::set(const ChartMarks& marks, const QString& what) {
+    m_undo->push(new Change(*this, what, m_marks, marks));
+}
 
 void ChartDialog::put(const ChartMarks& marks) {
     m_marks = marks;
@@ -224,27 +247,39 @@ void ChartDialog::follow(ChartPoint at) {
     });
 }
 
-QString ChartDialog::advice() const { return m_advice->text(); }
+QString ChartDialog::advice() const {
+    return m_advice->text();
+}
 
 void ChartDialog::hovered(ChartPoint at) {
     const auto s = scale();
-    m_reading->setText(s ? tr("%1 nm, %2 %").arg(s->wavelength(at), 0, 'f', 1).arg(100 * s->transmission(at), 0, m_logarithmic->isChecked() ? 'g' : 'f', m_logarithmic->isChecked() ? 2 : 1) : tr("x %1, y %2").arg(at.x, 0, 'f', 1).arg(at.y, 0, 'f', 1));
+    m_reading->setText(s ? tr("%1 nm, %2 %")
+                               .arg(s->wavelength(at), 0, 'f', 1)
+                               .arg(100 * s->transmission(at), 0, m_logarithmic->isChecked() ? 'g' : 'f', m_logarithmic->isChecked() ? 2 : 1)
+                         : tr("x %1, y %2").arg(at.x, 0, 'f', 1).arg(at.y, 0, 'f', 1));
 }
 
 void ChartDialog::refresh() {
     m_view->setMarks(m_marks);
     const int tool = m_tools->checkedId();
     QString advice = m_trouble;
-    if (advice.isEmpty() && tool <= Transmission2) advice = tr("Click where the axis says %1%2.").arg(m_values[static_cast<std::size_t>(tool)]->value()).arg(m_values[static_cast<std::size_t>(tool)]->suffix());
-    else if (advice.isEmpty() && tool == Follow) advice = tr("Click on the line, where nothing else crosses it.");
-    else if (advice.isEmpty()) advice = tr("Click along the line, close together where it bends.");
-    if (m_trouble.isEmpty() && !scale() && std::all_of(m_marks.axes.begin(), m_marks.axes.end(), [](const auto& m) { return m.has_value(); })) advice = tr("The marks do not fit their values: two of an axis must lie apart and say different things.");
+    if (advice.isEmpty() && tool <= Transmission2)
+        advice = tr("Click where the axis says %1%2.")
+                     .arg(m_values[static_cast<std::size_t>(tool)]->value())
+                     .arg(m_values[static_cast<std::size_t>(tool)]->suffix());
+    else if (advice.isEmpty() && tool == Follow)
+        advice = tr("Click on the line, where nothing else crosses it.");
+    else if (advice.isEmpty())
+        advice = tr("Click along the line, close together where it bends.");
+    if (m_trouble.isEmpty() && !scale() && std::all_of(m_marks.axes.begin(), m_marks.axes.end(), [](const auto& m) { return m.has_value(); }))
+        advice = tr("The marks do not fit their values: two of an axis must lie apart and say different things.");
     m_advice->setText(advice);
     const Curve c = curve();
     QString found;
     if (!c.empty()) {
         found = tr("%n points", nullptr, static_cast<int>(c.wavelength_nm.size()));
-        for (const Band& b : bandsOf(c)) found += tr("\nband at %1 nm, %2 nm wide, %3 %").arg(b.center_nm, 0, 'f', 1).arg(b.fwhm_nm, 0, 'f', 1).arg(100 * b.peak, 0, 'f', 0);
+        for (const Band& b : bandsOf(c))
+            found += tr("\nband at %1 nm, %2 nm wide, %3 %").arg(b.center_nm, 0, 'f', 1).arg(b.fwhm_nm, 0, 'f', 1).arg(100 * b.peak, 0, 'f', 0);
     }
     m_found->setText(found);
     m_use->setEnabled(!c.empty());

@@ -18,7 +18,8 @@ constexpr std::array kNames{"\u03BB1", "\u03BB2", "T1", "T2"};
 
 } // namespace
 
-ChartView::ChartView(QWidget* parent) : QWidget(parent) {
+ChartView::ChartView(QWidget* parent)
+    : QWidget(parent) {
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
     setMinimumSize(420, 320);
@@ -44,7 +45,9 @@ void ChartView::fit() {
     update();
 }
 
-QPointF ChartView::toWidget(ChartPoint p) const { return m_origin + m_zoom * QPointF(p.x + 0.5, p.y + 0.5); }
+QPointF ChartView::toWidget(ChartPoint p) const {
+    return m_origin + m_zoom * QPointF(p.x + 0.5, p.y + 0.5);
+}
 
 ChartPoint ChartView::toPicture(QPointF p) const {
     const QPointF at = (p - m_origin) / m_zoom;
@@ -141,8 +144,10 @@ void ChartView::mouseReleaseEvent(QMouseEvent* event) {
         return;
     }
     const bool moved = event->position() != m_pressed;
-    if (m_grip == Grip::Mark && moved) emit markMoved(m_held, toPicture(event->position()), true);
-    else if (m_grip == Grip::Mark) emit clicked(toPicture(event->position())); // both axes often start at one corner
+    if (m_grip == Grip::Mark && moved)
+        emit markMoved(m_held, toPicture(event->position()), true);
+    else if (m_grip == Grip::Mark)
+        emit clicked(toPicture(event->position())); // both axes often start at one corner
     if (m_grip == Grip::Point && moved) emit pointMoved(m_held, toPicture(event->position()), true);
     m_grip = Grip::None;
 }

@@ -2,8 +2,6 @@
 
 #include "app/widgets/prompts.h"
 
-#include <fmt/format.h>
-
 #include <QComboBox>
 #include <QFileInfo>
 #include <QFormLayout>
@@ -15,6 +13,7 @@
 #include <QPlainTextEdit>
 #include <QPushButton>
 #include <QRegularExpression>
+#include <fmt/format.h>
 
 #include <cmath>
 
@@ -40,7 +39,9 @@ Result<std::vector<BandClaim>> claimsFromText(const QString& text) {
         if (line.trimmed().isEmpty()) continue;
         std::vector<double> values;
         for (auto it = number.globalMatch(line); it.hasNext();) values.push_back(it.next().captured().toDouble());
-        const auto bad = [&] { return Error{fmt::format("\"{}\" is no claimed band; write centre and, if known, width and peak: 656.3, 7, 90 %.", line.trimmed().toStdString())}; };
+        const auto bad = [&] {
+            return Error{fmt::format("\"{}\" is no claimed band; write centre and, if known, width and peak: 656.3, 7, 90 %.", line.trimmed().toStdString())};
+        };
         if (values.empty() || values.size() > 3 || values[0] < 100 || values[0] > 3000) return bad();
         BandClaim claim{values[0], std::nullopt, std::nullopt};
         if (values.size() > 1) claim.fwhm_nm = values[1];
@@ -62,7 +63,11 @@ QString claimsToText(const std::vector<BandClaim>& claims) {
     return out.join('\n');
 }
 
-FilterDialog::FilterDialog(const Filter& filter, Prompts& prompts, QWidget* parent) : QDialog(parent), m_filter(filter), m_prompts(prompts), m_photos(new QListWidget) {
+FilterDialog::FilterDialog(const Filter& filter, Prompts& prompts, QWidget* parent)
+    : QDialog(parent)
+    , m_filter(filter)
+    , m_prompts(prompts)
+    , m_photos(new QListWidget) {
     setWindowTitle(tr("Facts of %1").arg(QString::fromStdString(filter.name)));
     auto* form = new QFormLayout;
     m_name = new QLineEdit(QString::fromStdString(filter.name));
@@ -144,7 +149,16 @@ void FilterDialog::complain(const QString& text, QWidget* where) {
 }
 
 void FilterDialog::accept() {
-    if (!check({{"Claimed density", &m_density}, {"Made for f-ratio", &m_madeFor}, {"Effective index", &m_index}, {"Thickness", &m_thickness}, {"Clear aperture", &m_clear}, {"Price", &m_price}, {"Shipping", &m_shipping}, {"Filters in the set", &m_setSize}}, m_problem)) return;
+    if (!check({{"Claimed density", &m_density},
+                {"Made for f-ratio", &m_madeFor},
+                {"Effective index", &m_index},
+                {"Thickness", &m_thickness},
+                {"Clear aperture", &m_clear},
+                {"Price", &m_price},
+                {"Shipping", &m_shipping},
+                {"Filters in the set", &m_setSize}},
+               m_problem))
+        return;
     const auto claims = claimsFromText(m_claims->toPlainText());
     if (!claims) return complain(QString::fromStdString(claims.error().message), m_claims);
     if (m_name->text().trimmed().isEmpty()) return complain(tr("A filter needs a name."), m_name);
@@ -159,7 +173,8 @@ void FilterDialog::accept() {
     m_filter.mount = m_mount->text().trimmed().toStdString();
     m_filter.certificate = m_certificate->text().trimmed().toStdString();
     m_filter.price.reset();
-    if (const auto amount = get(m_price), shipping = get(m_shipping); amount || shipping) m_filter.price = Price{amount.value_or(0), shipping.value_or(0), m_currency->text().trimmed().toStdString()};
+    if (const auto amount = get(m_price), shipping = get(m_shipping); amount || shipping)
+        m_filter.price = Price{amount.value_or(0), shipping.value_or(0), m_currency->text().trimmed().toStdString()};
     m_filter.set_size = static_cast<int>(std::lround(get(m_setSize).value_or(1)));
     m_filter.obtained = m_obtained->currentText().trimmed().toStdString();
     m_filter.notes = m_notes->toPlainText().trimmed().toStdString();

@@ -13,7 +13,8 @@ namespace caelumen {
 
 class Prompts;
 
-/// Claims as a person writes them, one band a line: centre, width, peak ("656.3, 7, 90 %"); width and peak may be left out. Decimal commas too, where a blank or semicolon parts the numbers.
+/// Claims as a person writes them, one band a line: centre, width, peak ("656.3, 7, 90 %"); width and peak may be left out. Decimal commas too, where a blank
+/// or semicolon parts the numbers.
 Result<std::vector<BandClaim>> claimsFromText(const QString& text);
 QString claimsToText(const std::vector<BandClaim>& claims);
 

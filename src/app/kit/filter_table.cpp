@@ -24,12 +24,16 @@
 namespace caelumen {
 namespace {
 
-QString number(double v, int digits) { return QString::number(v, 'f', digits); }
+QString number(double v, int digits) {
+    return QString::number(v, 'f', digits);
+}
 
 /// A cell that is sorted by its number where it has one.
 class Cell : public QTableWidgetItem {
 public:
-    Cell(const QString& text, std::optional<double> value, bool isNumber) : QTableWidgetItem(text), m_value(value) {
+    Cell(const QString& text, std::optional<double> value, bool isNumber)
+        : QTableWidgetItem(text)
+        , m_value(value) {
         setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable);
         if (isNumber) setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
     }
@@ -43,7 +47,8 @@ private:
     std::optional<double> m_value;
 };
 
-constexpr std::array kLineColumns{std::pair{EmissionLine::Halpha, "H\u03B1"}, std::pair{EmissionLine::OIII, "O III"}, std::pair{EmissionLine::SII, "S II"}, std::pair{EmissionLine::Hbeta, "H\u03B2"}};
+constexpr std::array kLineColumns{std::pair{EmissionLine::Halpha, "H\u03B1"}, std::pair{EmissionLine::OIII, "O III"}, std::pair{EmissionLine::SII, "S II"},
+                                  std::pair{EmissionLine::Hbeta, "H\u03B2"}};
 
 } // namespace
 
@@ -53,7 +58,8 @@ Result<std::map<std::string, double>> ratesFromText(const QString& text) {
     for (const QString& part : text.split(QRegularExpression("[;\n]|,\\s"), Qt::SkipEmptyParts)) {
         const auto m = rate.match(part.trimmed());
         const double value = m.captured(2).replace(',', '.').toDouble();
-        if (!m.hasMatch() || value <= 0) return Error{(QObject::tr("\"%1\" is no rate; write what one unit is worth in yours: USD 0.92; GBP 1.17").arg(part.trimmed())).toStdString()};
+        if (!m.hasMatch() || value <= 0)
+            return Error{(QObject::tr("\"%1\" is no rate; write what one unit is worth in yours: USD 0.92; GBP 1.17").arg(part.trimmed())).toStdString()};
         out[m.captured(1).toUpper().toStdString()] = value;
     }
     return out;
@@ -68,7 +74,13 @@ std::optional<double> priceOfEach(const Filter& filter, const std::string& curre
     return rate == rates.end() ? std::nullopt : std::optional(each * rate->second);
 }
 
-FilterTable::FilterTable(Session& session, QWidget* parent) : QWidget(parent), m_session(session), m_currency(new QLineEdit), m_rates(new QLineEdit), m_table(new QTableWidget), m_focus(new QLabel) {
+FilterTable::FilterTable(Session& session, QWidget* parent)
+    : QWidget(parent)
+    , m_session(session)
+    , m_currency(new QLineEdit)
+    , m_rates(new QLineEdit)
+    , m_table(new QTableWidget)
+    , m_focus(new QLabel) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(4, 6, 4, 2);
     auto* row = new QHBoxLayout;
@@ -103,7 +115,12 @@ FilterTable::FilterTable(Session& session, QWidget* parent) : QWidget(parent), m
     heads << tr("stops to") << tr("700\u20131000") << tr("each") << tr("glass mm") << tr("clear mm") << tr("mount") << tr("certificate") << tr("known by");
     m_table->setColumnCount(static_cast<int>(heads.size()));
     m_table->setHorizontalHeaderLabels(heads);
-    for (const auto& [column, tip] : {std::pair{6, tr("Optical density between the bands, in the mean")}, {7, tr("Of the near infrared, what passes")}, {8, tr("With shipping, for one filter of a set")}, {10, tr("The diameter that light passes through")}, {13, tr("Where the curve comes from")}}) m_table->horizontalHeaderItem(column)->setToolTip(tip);
+    for (const auto& [column, tip] : {std::pair{6, tr("Optical density between the bands, in the mean")},
+                                      {7, tr("Of the near infrared, what passes")},
+                                      {8, tr("With shipping, for one filter of a set")},
+                                      {10, tr("The diameter that light passes through")},
+                                      {13, tr("Where the curve comes from")}})
+        m_table->horizontalHeaderItem(column)->setToolTip(tip);
     m_later.setSingleShot(true);
     m_later.setInterval(150);
     connect(&m_later, &QTimer::timeout, this, &FilterTable::fill);
@@ -162,34 +179,60 @@ void FilterTable::fill() {
         const PassbandReport report = known.curve.empty() ? PassbandReport{} : reportPassband(known.curve, cone, {0.2, false});
         QStringList bands;
         for (const PassbandReport::Row& row : report.bands)
-            if (row.effective && known.source != CurveSource::NoFilter) bands << tr("%1 (%2)").arg(number(row.effective->center_nm, 1), number(row.effective->fwhm_nm, row.effective->fwhm_nm < 20 ? 1 : 0));
+            if (row.effective && known.source != CurveSource::NoFilter)
+                bands << tr("%1 (%2)").arg(number(row.effective->center_nm, 1), number(row.effective->fwhm_nm, row.effective->fwhm_nm < 20 ? 1 : 0));
         put(bands.isEmpty() ? none : bands.join(", "));
         for (const auto& [line, name] : kLineColumns) {
             const auto row = std::find_if(report.lines.begin(), report.lines.end(), [line = line](const PassbandReport::LineRow& l) { return l.line == line; });
-            if (row != report.lines.end() && row->covered) put(number(100 * row->effective, row->effective < 0.0995 ? 1 : 0), row->effective);
-            else put(none);
+            if (row != report.lines.end() && row->covered)
+                put(number(100 * row->effective, row->effective < 0.0995 ? 1 : 0), row->effective);
+            else
+                put(none);
         }
         const bool measured = known.source == CurveSource::Measured || known.source == CurveSource::Makers;
         const Leaks leaks = measured ? report.leaks : Leaks{};
-        if (leaks.meanDensity) put(tr("OD %1").arg(number(*leaks.meanDensity, 1)), *leaks.meanDensity);
-        else put(none);
-        if (leaks.nearInfrared) put(number(100 * *leaks.nearInfrared, 1) + " %", *leaks.nearInfrared);
-        else put(none);
+        if (leaks.meanDensity)
+            put(tr("OD %1").arg(number(*leaks.meanDensity, 1)), *leaks.meanDensity);
+        else
+            put(none);
+        if (leaks.nearInfrared)
+            put(number(100 * *leaks.nearInfrared, 1) + " %", *leaks.nearInfrared);
+        else
+            put(none);
         const auto each = rates ? priceOfEach(f, currency, *rates) : std::nullopt;
-        if (each) put(number(*each, 0) + " " + QString::fromStdString(currency), *each);
-        else put(none, {}, !f.price ? tr("Its price is not noted.") : !rates ? QString::fromStdString(rates.error().message) : tr("Its price is in %1; type its rate above.").arg(QString::fromStdString(f.price->currency)));
-        if (f.thickness_mm) put(number(*f.thickness_mm, 2), *f.thickness_mm);
-        else put(none);
-        if (f.clear_aperture_mm) put(number(*f.clear_aperture_mm, 1), *f.clear_aperture_mm);
-        else put(none);
+        if (each)
+            put(number(*each, 0) + " " + QString::fromStdString(currency), *each);
+        else
+            put(none, {},
+                !f.price ? tr("Its price is not noted.")
+                : !rates ? QString::fromStdString(rates.error().message)
+                         : tr("Its price is in %1; type its rate above.").arg(QString::fromStdString(f.price->currency)));
+        if (f.thickness_mm)
+            put(number(*f.thickness_mm, 2), *f.thickness_mm);
+        else
+            put(none);
+        if (f.clear_aperture_mm)
+            put(number(*f.clear_aperture_mm, 1), *f.clear_aperture_mm);
+        else
+            put(none);
         put(f.mount.empty() ? none : QString::fromStdString(f.mount));
         put(f.certificate.empty() ? none : QString::fromStdString(f.certificate));
         switch (known.source) {
-        case CurveSource::Nothing: put(none, {}, curveSourceText(known.source)); break;
-        case CurveSource::Measured: put(tr("a curve")); break;
-        case CurveSource::Makers: put(tr("the maker's curve"), {}, curveSourceText(known.source)); break;
-        case CurveSource::Claims: put(tr("claims"), {}, curveSourceText(known.source)); break;
-        case CurveSource::NoFilter: put(tr("no filter"), {}, curveSourceText(known.source)); break;
+        case CurveSource::Nothing:
+            put(none, {}, curveSourceText(known.source));
+            break;
+        case CurveSource::Measured:
+            put(tr("a curve"));
+            break;
+        case CurveSource::Makers:
+            put(tr("the maker's curve"), {}, curveSourceText(known.source));
+            break;
+        case CurveSource::Claims:
+            put(tr("claims"), {}, curveSourceText(known.source));
+            break;
+        case CurveSource::NoFilter:
+            put(tr("no filter"), {}, curveSourceText(known.source));
+            break;
         }
     }
     m_table->setSortingEnabled(true);
@@ -212,8 +255,10 @@ QString FilterTable::focusText() const {
     const double differ = focusShift_mm(thick->thickness_mm.value_or(0)) - (thin->kind == "none" ? 0 : focusShift_mm(*thin->thickness_mm));
     const double allowed = m_cone.fRatio * m_pixel_um.value_or(3.76) / 1000; // a blur of one pixel
     const QString names = tr("%1 and %2").arg(QString::fromStdString(thin->name), QString::fromStdString(thick->name));
-    if (differ < allowed) return tr("Their glass moves the focus alike, within %1 mm: they are parfocal at f/%2.").arg(number(differ, 2), number(m_cone.fRatio, 1));
-    return tr("Between %1 the focus moves by %2 mm, where f/%3 bears %4: refocus at each swap.").arg(names, number(differ, 2), number(m_cone.fRatio, 1), number(allowed, 3));
+    if (differ < allowed)
+        return tr("Their glass moves the focus alike, within %1 mm: they are parfocal at f/%2.").arg(number(differ, 2), number(m_cone.fRatio, 1));
+    return tr("Between %1 the focus moves by %2 mm, where f/%3 bears %4: refocus at each swap.")
+        .arg(names, number(differ, 2), number(m_cone.fRatio, 1), number(allowed, 3));
 }
 
 QString FilterTable::text() const {

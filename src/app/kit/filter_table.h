@@ -22,7 +22,8 @@ Result<std::map<std::string, double>> ratesFromText(const QString& text);
 /// What one filter of a set costs with its shipping, in one's own currency; nothing where price or rate is missing.
 std::optional<double> priceOfEach(const Filter& filter, const std::string& currency, const std::map<std::string, double>& rates);
 
-/// All filters of the trial side by side: bands and lines in the cone at hand, leaks, price for each in one currency, glass, mount, certificate; and what swapping them does to the focus.
+/// All filters of the trial side by side: bands and lines in the cone at hand, leaks, price for each in one currency, glass, mount, certificate; and what
+/// swapping them does to the focus.
 class FilterTable : public QWidget {
     Q_OBJECT
 
@@ -30,7 +31,7 @@ public:
     explicit FilterTable(Session& session, QWidget* parent = nullptr);
 
     void show(const LightCone& cone, std::optional<double> pixel_um); ///< worked out when it is looked at
-    QString text() const; ///< as it stands, tab-separated
+    QString text() const;                                             ///< as it stands, tab-separated
     QTableWidget& table() { return *m_table; }
     QString focusText() const;
 

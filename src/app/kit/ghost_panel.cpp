@@ -1,6 +1,7 @@
 #include "app/kit/ghost_panel.h"
 
 #include "app/widgets/theme.h"
+#include "core/base/pixel_scale.h"
 #include "core/compare/gaps.h"
 #include "core/optics/spacing.h"
 
@@ -32,7 +33,7 @@ std::vector<Ghost> ghostsOf(const GhostPanel::Content& c) {
     std::vector<Ghost> out;
     if (!c.rig.pixel_um) return out;
     for (const auto& [name, mm] : c.rig.gaps_mm) out.push_back({QString::fromStdString(name), ghostRadius_px(mm, *c.rig.pixel_um, c.fRatio)});
-    if (c.glass_mm) out.push_back({QObject::tr("inside the filter"), ghostRadius_px(*c.glass_mm / 1.52, *c.rig.pixel_um, c.fRatio)});
+    if (c.glass_mm) out.push_back({QObject::tr("inside the filter"), ghostRadius_px(glassAsAir_mm(*c.glass_mm), *c.rig.pixel_um, c.fRatio)});
     std::sort(out.begin(), out.end(), [](const Ghost& a, const Ghost& b) { return a.radius_px > b.radius_px; });
     return out;
 }
@@ -42,7 +43,8 @@ std::vector<Ghost> ghostsOf(const GhostPanel::Content& c) {
 /// The sensor with a star in its middle and the discs around it, one scale for all.
 class GhostPanel::Drawing : public QWidget {
 public:
-    explicit Drawing(const Content& content) : m_content(content) {
+    explicit Drawing(const Content& content)
+        : m_content(content) {
         setMinimumSize(220, 120);
         setAccessibleName(QObject::tr("Halos on the sensor, to scale"));
     }
@@ -58,7 +60,9 @@ private:
         p.setFont(font);
         p.setPen(theme().dim);
         if (ghosts.empty()) {
-            p.drawText(rect().adjusted(12, 0, -12, 0), Qt::AlignCenter | Qt::TextWordWrap, m_content.rig.pixel_um ? QObject::tr("No gap is known. Add the distances between reflecting surfaces on the right.") : QObject::tr("The pixel size is unknown: give it under the trial's facts on the Bench."));
+            p.drawText(rect().adjusted(12, 0, -12, 0), Qt::AlignCenter | Qt::TextWordWrap,
+                       m_content.rig.pixel_um ? QObject::tr("No gap is known. Add the distances between reflecting surfaces on the right.")
+                                              : QObject::tr("The pixel size is unknown: give it under the trial's facts on the Bench."));
             return;
         }
         const double widest = 2 * ghosts.front().radius_px;
@@ -94,7 +98,10 @@ private:
             p.drawText(QPointF(x, y), p.fontMetrics().elidedText(g.name, Qt::ElideRight, static_cast<int>(names) - 10));
             p.setPen(theme().dim);
             const auto& rig = m_content.rig;
-            p.drawText(QPointF(x, y + 14), rig.focal_length_mm ? QObject::tr("%1 px, %2\u2033").arg(2 * g.radius_px, 0, 'f', 0).arg(2 * g.radius_px * 206.265 * *rig.pixel_um / *rig.focal_length_mm, 0, 'f', 0) : QObject::tr("%1 px").arg(2 * g.radius_px, 0, 'f', 0));
+            p.drawText(QPointF(x, y + 14), rig.focal_length_mm ? QObject::tr("%1 px, %2\u2033")
+                                                                     .arg(2 * g.radius_px, 0, 'f', 0)
+                                                                     .arg(2 * g.radius_px * arcsecPerPixel(*rig.pixel_um, *rig.focal_length_mm), 0, 'f', 0)
+                                                               : QObject::tr("%1 px").arg(2 * g.radius_px, 0, 'f', 0));
             y += 36;
         }
         p.setPen(Qt::NoPen);
@@ -105,7 +112,13 @@ private:
     const Content& m_content;
 };
 
-GhostPanel::GhostPanel(QWidget* parent) : QWidget(parent), m_drawing(new Drawing(m_content)), m_gaps(new QTableWidget(0, 2)), m_diameter(new QDoubleSpinBox), m_gap(new QDoubleSpinBox), m_answer(new QLabel) {
+GhostPanel::GhostPanel(QWidget* parent)
+    : QWidget(parent)
+    , m_drawing(new Drawing(m_content))
+    , m_gaps(new QTableWidget(0, 2))
+    , m_diameter(new QDoubleSpinBox)
+    , m_gap(new QDoubleSpinBox)
+    , m_answer(new QLabel) {
     m_gaps->setHorizontalHeaderLabels({tr("Gap between surfaces"), tr("mm")});
     m_gaps->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
     m_gaps->horizontalHeader()->setSectionResizeMode(1, QHeaderView::ResizeToContents);
@@ -150,7 +163,9 @@ GhostPanel::GhostPanel(QWidget* parent) : QWidget(parent), m_drawing(new Drawing
     connect(m_gap, &QDoubleSpinBox::valueChanged, this, [this] { solve(false); });
 }
 
-QString GhostPanel::answer() const { return m_answer->text(); }
+QString GhostPanel::answer() const {
+    return m_answer->text();
+}
 
 void GhostPanel::show(const Content& content) {
     const bool changed = m_content.rig.gaps_mm != content.rig.gaps_mm;
@@ -212,8 +227,10 @@ void GhostPanel::removeRow() {
 void GhostPanel::solve(bool fromDiameter) {
     const QSignalBlocker a(m_diameter), b(m_gap);
     if (!m_content.rig.pixel_um) return m_answer->setText(tr("The pixel size is unknown: give it under the trial's facts on the Bench."));
-    if (fromDiameter) m_gap->setValue(ghostGap_mm(m_diameter->value() / 2, *m_content.rig.pixel_um, m_content.fRatio));
-    else m_diameter->setValue(2 * ghostRadius_px(m_gap->value(), *m_content.rig.pixel_um, m_content.fRatio));
+    if (fromDiameter)
+        m_gap->setValue(ghostGap_mm(m_diameter->value() / 2, *m_content.rig.pixel_um, m_content.fRatio));
+    else
+        m_diameter->setValue(2 * ghostRadius_px(m_gap->value(), *m_content.rig.pixel_um, m_content.fRatio));
     if (!(m_diameter->value() > 0)) return m_answer->setText(tr("Type the diameter of a halo, or a gap."));
     Rig rig = m_content.rig;
     if (m_content.glass_mm) rig.filter_thickness_mm = m_content.glass_mm;

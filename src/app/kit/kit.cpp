@@ -11,8 +11,8 @@
 #include <QCheckBox>
 #include <QComboBox>
 #include <QDoubleSpinBox>
-#include <QHash>
 #include <QHBoxLayout>
+#include <QHash>
 #include <QImageReader>
 #include <QLabel>
 #include <QListWidget>
@@ -63,9 +63,30 @@ class Page : public QTextBrowser {
 } // namespace
 
 Kit::Kit(Session& session, Prompts& prompts, QWidget* parent)
-    : QWidget(parent), m_session(session), m_prompts(prompts), m_filters(new QListWidget), m_import(new QPushButton(tr("Import a curve \u2026"))), m_chart(new QPushButton(tr("Read a chart \u2026"))), m_edit(new QPushButton(tr("Facts of the filter \u2026"))), m_ratio(new QSlider(Qt::Horizontal)), m_ratioText(new QLabel),
-      m_obstruction(new QDoubleSpinBox), m_index(new QDoubleSpinBox), m_tilt(new QDoubleSpinBox), m_camera(new QComboBox), m_gain(new QComboBox), m_light(new QComboBox), m_all(new QCheckBox(tr("All filters"))), m_plot(new PassbandPlot), m_ratios(new RatioPlot), m_ghosts(new GhostPanel), m_sideBySide(new FilterTable(session)), m_lower(new QTabWidget), m_page(new Page), m_across(new QSplitter),
-      m_down(new QSplitter(Qt::Vertical)) {
+    : QWidget(parent)
+    , m_session(session)
+    , m_prompts(prompts)
+    , m_filters(new QListWidget)
+    , m_import(new QPushButton(tr("Import a curve \u2026")))
+    , m_chart(new QPushButton(tr("Read a chart \u2026")))
+    , m_edit(new QPushButton(tr("Facts of the filter \u2026")))
+    , m_ratio(new QSlider(Qt::Horizontal))
+    , m_ratioText(new QLabel)
+    , m_obstruction(new QDoubleSpinBox)
+    , m_index(new QDoubleSpinBox)
+    , m_tilt(new QDoubleSpinBox)
+    , m_camera(new QComboBox)
+    , m_gain(new QComboBox)
+    , m_light(new QComboBox)
+    , m_all(new QCheckBox(tr("All filters")))
+    , m_plot(new PassbandPlot)
+    , m_ratios(new RatioPlot)
+    , m_ghosts(new GhostPanel)
+    , m_sideBySide(new FilterTable(session))
+    , m_lower(new QTabWidget)
+    , m_page(new Page)
+    , m_across(new QSplitter)
+    , m_down(new QSplitter(Qt::Vertical)) {
     connect(&m_jobs, &JobService::failed, this, &Kit::problem);
     auto* left = new QWidget;
     auto* leftLayout = new QVBoxLayout(left);
@@ -102,7 +123,8 @@ Kit::Kit(Session& session, Prompts& prompts, QWidget* parent)
     m_down->setSizes({420, 240});
     m_down->setChildrenCollapsible(false);
     middleLayout->addWidget(m_down, 1);
-    auto* legend = new QLabel(tr("filled: in the cone \u00B7 dotted: in parallel light \u00B7 long dashes: the maker's \u00B7 grey ground: the chosen light (root of it) \u00B7 thin dashes: the camera's channels"));
+    auto* legend = new QLabel(tr("filled: in the cone \u00B7 dotted: in parallel light \u00B7 long dashes: the maker's \u00B7 grey ground: the chosen light "
+                                 "(root of it) \u00B7 thin dashes: the camera's channels"));
     legend->setObjectName("dim");
     legend->setWordWrap(true);
     middleLayout->addWidget(legend);
@@ -143,7 +165,9 @@ Kit::Kit(Session& session, Prompts& prompts, QWidget* parent)
     trialChanged();
 }
 
-LightCone Kit::cone() const { return {ratioAt(m_ratio->value()), m_obstruction->value(), m_index->value(), m_tilt->value()}; }
+LightCone Kit::cone() const {
+    return {ratioAt(m_ratio->value()), m_obstruction->value(), m_index->value(), m_tilt->value()};
+}
 
 QString Kit::currentFilter() const {
     const auto* item = m_filters->currentItem();
@@ -160,7 +184,9 @@ FilterStyle Kit::styleOf(const std::string& filter) const {
     return filterStyleOf(trial, filter, trial.plan ? trial.plan->filters : std::vector<std::string>{}, theme().isRed());
 }
 
-QColor Kit::colourOf(const std::string& filter) const { return styleOf(filter).colour; }
+QColor Kit::colourOf(const std::string& filter) const {
+    return styleOf(filter).colour;
+}
 
 void Kit::showEvent(QShowEvent* event) {
     QWidget::showEvent(event);
@@ -180,8 +206,10 @@ void Kit::trialChanged() {
         m_trial = m_session.trialId();
         m_rig = rig;
         const QSignalBlocker a(m_ratio), b(m_obstruction);
-        if (rig.focal_length_mm && rig.aperture_mm && *rig.aperture_mm > 0) m_ratio->setValue(positionOf(*rig.focal_length_mm / *rig.aperture_mm));
-        else m_ratio->setValue(positionOf(5));
+        if (rig.focal_length_mm && rig.aperture_mm && *rig.aperture_mm > 0)
+            m_ratio->setValue(positionOf(*rig.focal_length_mm / *rig.aperture_mm));
+        else
+            m_ratio->setValue(positionOf(5));
         m_obstruction->setValue(rig.obstruction.value_or(0));
     }
     fillGains();
@@ -197,7 +225,8 @@ void Kit::fillFilters() {
     for (const Filter& f : trial.filters) {
         auto* item = new QListWidgetItem(QString::fromStdString(f.name));
         item->setData(Qt::UserRole, QString::fromStdString(f.id));
-        item->setToolTip(f.curve.empty() ? tr("%1\nNo curve yet").arg(QString::fromStdString(f.name)) : tr("%1\n%2").arg(QString::fromStdString(f.name), QString::fromStdString(f.curve)));
+        item->setToolTip(f.curve.empty() ? tr("%1\nNo curve yet").arg(QString::fromStdString(f.name))
+                                         : tr("%1\n%2").arg(QString::fromStdString(f.name), QString::fromStdString(f.curve)));
         item->setIcon(markerIcon(styleOf(f.id)));
         m_filters->addItem(item);
     }
@@ -250,11 +279,13 @@ void Kit::refresh() {
     PassbandPlot::Content content;
     content.camera = &camera;
     const auto& lamps = m_session.trial().site.lamps;
-    content.sky = m_light->currentIndex() <= 0 ? streetLight(lamps.value_or(LampMix{})) : starterLights()[static_cast<std::size_t>(m_light->currentIndex())].spectrum;
+    content.sky =
+        m_light->currentIndex() <= 0 ? streetLight(lamps.value_or(LampMix{})) : starterLights()[static_cast<std::size_t>(m_light->currentIndex())].spectrum;
     const ConeShift shift(cone);
     if (m_all->isChecked())
         for (const Filter& other : trial.filters)
-            if (const FilterCurve c = &other != filter ? curveOf(other) : FilterCurve{}; !c.curve.empty()) content.others.push_back({QString::fromStdString(other.name), colourOf(other.id), shift.apply(c.curve, 0.5)});
+            if (const FilterCurve c = &other != filter ? curveOf(other) : FilterCurve{}; !c.curve.empty())
+                content.others.push_back({QString::fromStdString(other.name), colourOf(other.id), shift.apply(c.curve, 0.5)});
     if (curve) {
         m_facts.report = reportPassband(*curve, cone, {0.1, false});
         const Fastest wanted{filter->id, filter->curve, cone.obstruction, cone.effectiveIndex, {}};
@@ -275,8 +306,10 @@ void Kit::refresh() {
             if (claims.empty()) // then the maker's own curve is the claim
                 for (const Band& b : bandsOf(*said)) claims.push_back({b.center_nm, b.fwhm_nm, b.peak});
         }
-        if (known.source == CurveSource::Measured || (known.source == CurveSource::Makers && !filter->claims.empty())) m_facts.claims = checkClaims(claims, measured, m_facts.tolerance); // nothing proves itself
-        if (filter->claimed_density && (known.source == CurveSource::Measured || known.source == CurveSource::Makers)) m_facts.density = checkDensity(*filter->claimed_density, m_facts.report.leaks, finestStep(*curve));
+        if (known.source == CurveSource::Measured || (known.source == CurveSource::Makers && !filter->claims.empty()))
+            m_facts.claims = checkClaims(claims, measured, m_facts.tolerance); // nothing proves itself
+        if (filter->claimed_density && (known.source == CurveSource::Measured || known.source == CurveSource::Makers))
+            m_facts.density = checkDensity(*filter->claimed_density, m_facts.report.leaks, finestStep(*curve));
         m_facts.skyBrightness = skyBrightness(trial.site);
         m_facts.frame = m_session.frameSize();
         takeMeasured(*filter, shift);
@@ -294,8 +327,10 @@ void Kit::refresh() {
         if (sameCurve(filter->curve, shelved->curve)) std::erase(m_facts.otherwise, "curve");
         if (sameCurve(filter->claimed_curve, shelved->claimed_curve)) std::erase(m_facts.otherwise, "maker's curve");
     }
-    if (!m_ratio->isSliderDown()) writePage();
-    else if (!m_pageLater.isActive()) m_pageLater.start(); // its tables take longer to set than the plots: a hand that drags must not wait for them
+    if (!m_ratio->isSliderDown())
+        writePage();
+    else if (!m_pageLater.isActive())
+        m_pageLater.start(); // its tables take longer to set than the plots: a hand that drags must not wait for them
     showGhosts(filter);
     m_sideBySide->show(cone, m_known.pixel_um);
     m_plot->show(content);
@@ -305,8 +340,11 @@ void Kit::refresh() {
 void Kit::writePage() {
     m_pageLater.stop();
     const int at = m_page->verticalScrollBar()->value();
-    if (!m_facts.filter) m_page->setHtml(QString("<p style='color:%1'>%2</p>").arg(theme().dim.name(), tr("No trial is open. Drop stacked frames on the window, or open a campaign.").toHtmlEscaped()));
-    else m_page->setHtml(QString("<h3 style='margin-bottom:2px'>%1</h3>").arg(QString::fromStdString(m_facts.filter->name).toHtmlEscaped()) + kitPage(m_facts));
+    if (!m_facts.filter)
+        m_page->setHtml(QString("<p style='color:%1'>%2</p>")
+                            .arg(theme().dim.name(), tr("No trial is open. Drop stacked frames on the window, or open a campaign.").toHtmlEscaped()));
+    else
+        m_page->setHtml(QString("<h3 style='margin-bottom:2px'>%1</h3>").arg(QString::fromStdString(m_facts.filter->name).toHtmlEscaped()) + kitPage(m_facts));
     m_page->verticalScrollBar()->setValue(at);
 }
 
@@ -337,14 +375,20 @@ void Kit::showGhosts(const Filter* filter) {
     m_ghosts->show(c);
 }
 
-const Camera& Kit::camera() const { return m_cameras[static_cast<std::size_t>(std::max(0, m_camera->currentIndex()))]; }
+const Camera& Kit::camera() const {
+    return m_cameras[static_cast<std::size_t>(std::max(0, m_camera->currentIndex()))];
+}
 
 void Kit::themeChanged() {
     fillFilters();
     refresh();
 }
 
-QByteArray Kit::saveLayout() const { return m_across->saveState(); }
-void Kit::restoreLayout(const QByteArray& state) { m_across->restoreState(state); }
+QByteArray Kit::saveLayout() const {
+    return m_across->saveState();
+}
+void Kit::restoreLayout(const QByteArray& state) {
+    m_across->restoreState(state);
+}
 
 } // namespace caelumen

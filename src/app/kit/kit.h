@@ -1,7 +1,7 @@
 #pragma once
 
-#include "app/job_service.h"
 #include "app/filter_curve.h"
+#include "app/job_service.h"
 #include "app/kit/kit_text.h"
 #include "app/session.h"
 #include "report/filter_style.h"
@@ -33,8 +33,8 @@ class PassbandPlot;
 class Prompts;
 class RatioPlot;
 
-/// The Kit: what is this filter, really? The trial's filters on the left; the chosen one's curve over lamps, lines and camera in the middle, with the cone of light that moves its
-/// bands; on the right what that means.
+/// The Kit: what is this filter, really? The trial's filters on the left; the chosen one's curve over lamps, lines and camera in the middle, with the cone of
+/// light that moves its bands; on the right what that means.
 class Kit : public QWidget {
     Q_OBJECT
 
@@ -50,9 +50,9 @@ public:
     /// Gives the chosen filter a curve from a file; what is wrong with the file is told through problem().
     void takeCurve(const QString& path);
     void askCurve();
-    void askChart();                         ///< for a picture of a printed chart
-    void readChart(const QString& path);     ///< lets the chart be traced, and saves and takes its curve
-    void askFacts(); ///< of the chosen filter
+    void askChart();                     ///< for a picture of a printed chart
+    void readChart(const QString& path); ///< lets the chart be traced, and saves and takes its curve
+    void askFacts();                     ///< of the chosen filter
     void askSite();
     void askRig();
     void askClaimedCurve(); ///< the maker's own
@@ -60,13 +60,13 @@ public:
     void addStarter(const std::string& id); ///< of the starter library
     void newFilter();
     void askOtherCampaign();
-    void takeShelved();                       ///< described in a dialog
-    void addNoFilter();                     ///< the empty place, to compare with
-    void removeFilter();                    ///< the chosen one, when no run used it
-    void askCamera();                       ///< for the file of a camera of one's own
+    void takeShelved();  ///< described in a dialog
+    void addNoFilter();  ///< the empty place, to compare with
+    void removeFilter(); ///< the chosen one, when no run used it
+    void askCamera();    ///< for the file of a camera of one's own
     void takeCamera(const QString& path);
-    void askCameraFacts();                  ///< of the chosen camera; a typical one is copied
-    void removeCamera();                    ///< the chosen one, when it is one's own
+    void askCameraFacts(); ///< of the chosen camera; a typical one is copied
+    void removeCamera();   ///< the chosen one, when it is one's own
     void askExportCamera();
     void askExport();
     void askImport();
@@ -102,7 +102,7 @@ private:
     void keepCamera(const Camera& camera);
     void addFilter(Filter filter); ///< under an id of its own
     void traceChart(const QImage& picture, const QString& name, const QString& path);
-    void giveCamera();  ///< the chosen one to the trial's rig
+    void giveCamera(); ///< the chosen one to the trial's rig
     void fillGains();
     void keepChoices(); ///< camera, light and tilt, for the next start
     void restoreChoices();
@@ -136,20 +136,22 @@ private:
     QTextBrowser* m_page;
     QSplitter *m_across, *m_down;
     std::vector<Camera> m_cameras; ///< typical ones, then one's own
-    qint64 m_trial = 0;          ///< whose rig the controls were set from
+    qint64 m_trial = 0;            ///< whose rig the controls were set from
     Rig m_rig;
     Rig m_known; ///< telescope and camera, headers included
     KitFacts m_facts;
-    std::string m_indexOf; ///< the filter from which the index was set
-    QTimer m_pageLater; ///< while the slider is dragged
-    bool m_stale = true;   ///< the trial has changed while the Kit was out of sight
+    std::string m_indexOf;                      ///< the filter from which the index was set
+    QTimer m_pageLater;                         ///< while the slider is dragged
+    bool m_stale = true;                        ///< the trial has changed while the Kit was out of sight
     std::map<std::string, unsigned> m_readings; ///< of the curves, by file: a changed one starts anew
     /// The fastest f-ratios of a filter depend on all but the slider: kept while that moves.
     struct Fastest {
         std::string filter, file;
         double obstruction = 0, index = 0;
         std::vector<FastestRatio> lines;
-        friend bool operator==(const Fastest& a, const Fastest& b) { return a.filter == b.filter && a.file == b.file && a.obstruction == b.obstruction && a.index == b.index; }
+        friend bool operator==(const Fastest& a, const Fastest& b) {
+            return a.filter == b.filter && a.file == b.file && a.obstruction == b.obstruction && a.index == b.index;
+        }
     } m_fastest;
 };
 

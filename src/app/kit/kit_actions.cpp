@@ -35,7 +35,8 @@ namespace caelumen {
 ClaimTolerance Kit::keptTolerance() {
     const QSettings settings;
     const ClaimTolerance usual;
-    return {settings.value("kit/tolerance-centre", usual.center_nm).toDouble(), settings.value("kit/tolerance-width", usual.fwhm).toDouble(), settings.value("kit/tolerance-peak", usual.peak).toDouble()};
+    return {settings.value("kit/tolerance-centre", usual.center_nm).toDouble(), settings.value("kit/tolerance-width", usual.fwhm).toDouble(),
+            settings.value("kit/tolerance-peak", usual.peak).toDouble()};
 }
 
 void Kit::askCurve() {
@@ -139,7 +140,9 @@ void Kit::askTolerance() {
     QDialog dialog(this);
     dialog.setWindowTitle(tr("How far a curve may lie from a claim"));
     auto* form = new QFormLayout;
-    const OptionalNumber centre = field(form, tr("Centre (nm)"), now.center_nm, {}, 0.01, 100), width = field(form, tr("Width (% of the claimed)"), 100 * now.fwhm, {}, 0.1, 100), peak = field(form, tr("Peak (% of transmission)"), 100 * now.peak, {}, 0.1, 100);
+    const OptionalNumber centre = field(form, tr("Centre (nm)"), now.center_nm, {}, 0.01, 100),
+                         width = field(form, tr("Width (% of the claimed)"), 100 * now.fwhm, {}, 0.1, 100),
+                         peak = field(form, tr("Peak (% of transmission)"), 100 * now.peak, {}, 0.1, 100);
     finish(&dialog, form, problemLabel());
     if (dialog.exec() != QDialog::Accepted) return;
     QSettings settings;
@@ -149,7 +152,9 @@ void Kit::askTolerance() {
         (void)f->value(valid);
         if (!valid) return emit problem(tr("\"%1\" is no such limit; give a number from %2 to %3.").arg(f->edit->text()).arg(f->low).arg(f->high));
     }
-    const auto keep = [&](const char* key, const OptionalNumber& f, double per, double otherwise) { settings.setValue(key, get(f).value_or(otherwise * per) / per); };
+    const auto keep = [&](const char* key, const OptionalNumber& f, double per, double otherwise) {
+        settings.setValue(key, get(f).value_or(otherwise * per) / per);
+    };
     keep("kit/tolerance-centre", centre, 1, usual.center_nm);
     keep("kit/tolerance-width", width, 100, usual.fwhm);
     keep("kit/tolerance-peak", peak, 100, usual.peak);
@@ -249,15 +254,20 @@ void Kit::removeFilter() {
     if (!filter) return;
     const QString name = QString::fromStdString(filter->name);
     for (const Run& r : changed.runs)
-        if (r.filter == id) return emit problem(tr("%1 stays: run %2 was made with it. Take that run away first, on the Bench.").arg(name, QString::fromStdString(r.id)));
+        if (r.filter == id)
+            return emit problem(tr("%1 stays: run %2 was made with it. Take that run away first, on the Bench.").arg(name, QString::fromStdString(r.id)));
     std::erase_if(changed.filters, [&](const Filter& f) { return f.id == id; });
     m_session.edit(tr("Remove %1").arg(name), changed);
 }
 
 namespace {
 
-QString cameraFile(const Camera& camera) { return QString::fromStdString(camera.name).replace(QRegularExpression("[^\\w-]+"), "-") + ".json"; }
-bool isOwn(const Camera& camera) { return camera.id.starts_with("own:"); }
+QString cameraFile(const Camera& camera) {
+    return QString::fromStdString(camera.name).replace(QRegularExpression("[^\\w-]+"), "-") + ".json";
+}
+bool isOwn(const Camera& camera) {
+    return camera.id.starts_with("own:");
+}
 
 } // namespace
 
@@ -288,7 +298,8 @@ void Kit::takeCamera(const QString& path) {
 void Kit::keepCamera(const Camera& camera) {
     const QDir own = ownCameraFolder();
     if (!own.mkpath(".")) return emit problem(tr("%1 cannot be made; check its rights.").arg(own.path()));
-    if (const Status written = writeFile(toPath(own.filePath(cameraFile(camera))), cameraToText(camera)); !written) return emit problem(QString::fromStdString(written.error().message));
+    if (const Status written = writeFile(toPath(own.filePath(cameraFile(camera))), cameraToText(camera)); !written)
+        return emit problem(QString::fromStdString(written.error().message));
     fillCameras("own:" + QString::fromStdString(camera.name));
     keepChoices();
     refresh();
@@ -309,21 +320,25 @@ void Kit::removeCamera() {
     const QString name = QString::fromStdString(camera().name);
     if (!isOwn(camera())) return emit problem(tr("%1 belongs to the program and stays; only cameras of your own can be removed.").arg(name));
     if (!m_prompts.confirm(this, tr("Remove the camera %1? Its file is deleted.").arg(name), tr("Remove"))) return;
-    if (!QFile::remove(ownCameraFolder().filePath(cameraFile(camera())))) return emit problem(tr("The file of %1 cannot be deleted; check its rights.").arg(name));
+    if (!QFile::remove(ownCameraFolder().filePath(cameraFile(camera()))))
+        return emit problem(tr("The file of %1 cannot be deleted; check its rights.").arg(name));
     fillCameras({});
     keepChoices();
     refresh();
 }
 
 void Kit::askExportCamera() {
-    const QString path = m_prompts.saveFile(this, tr("Export the camera"), QString::fromStdString(camera().name).toLower().replace(QRegularExpression("[^\\w-]+"), "-") + ".json", tr("Cameras (*.json)"));
+    const QString path =
+        m_prompts.saveFile(this, tr("Export the camera"),
+                           QString::fromStdString(camera().name).toLower().replace(QRegularExpression("[^\\w-]+"), "-") + ".json", tr("Cameras (*.json)"));
     if (path.isEmpty()) return;
     if (const Status written = m_session.write(path, cameraToText(camera())); !written) emit problem(QString::fromStdString(written.error().message));
 }
 
 void Kit::askExport() {
     if (m_session.trial().filters.empty()) return emit problem(tr("There is no filter to export; open a trial first."));
-    const QString path = m_prompts.saveFile(this, tr("Export the kit"), "kit.json", tr("Kit with curves, telescope and place (*.json);;Table of filters (*.csv)"));
+    const QString path =
+        m_prompts.saveFile(this, tr("Export the kit"), "kit.json", tr("Kit with curves, telescope and place (*.json);;Table of filters (*.csv)"));
     if (path.isEmpty()) return;
     std::string text;
     if (path.endsWith(".csv", Qt::CaseInsensitive)) {
@@ -360,8 +375,10 @@ void Kit::importKit(const QString& path) {
     if (const Status added = addToTrial(kit, changed, curveFolder()); !added) return emit problem(QString::fromStdString(added.error().message));
     // Telescope and place only where this trial says nothing: its frames were made with its own.
     changed.rig = filledFrom(changed.rig, kit.rig, kept);
-    if (changed.site == Site{}) changed.site = kit.site;
-    else if (!(kit.site == Site{}) && !(kit.site == changed.site)) kept.push_back(tr("the place %1").arg(QString::fromStdString(changed.site.name)).trimmed().toStdString());
+    if (changed.site == Site{})
+        changed.site = kit.site;
+    else if (!(kit.site == Site{}) && !(kit.site == changed.site))
+        kept.push_back(tr("the place %1").arg(QString::fromStdString(changed.site.name)).trimmed().toStdString());
     m_session.edit(tr("Import a kit"), changed);
     const auto list = [](const std::vector<std::string>& words) {
         QStringList out;

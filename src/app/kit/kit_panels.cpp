@@ -1,5 +1,4 @@
 #include "app/kit/kit.h"
-
 #include "app/kit/passband_plot.h"
 #include "app/kit/slider_ratio.h"
 #include "core/base/text.h"
@@ -129,7 +128,9 @@ void Kit::fillGains() {
     const GainStep* chosen = camera().gainAt(m_session.trial().rig.gain_setting);
     for (const GainStep& g : camera().gains) {
         m_gain->addItem(tr("gain %1").arg(g.setting));
-        m_gain->setItemData(m_gain->count() - 1, tr("%1 e\u207B/ADU").arg(g.e_per_adu) + (g.read_noise_e ? tr(", read noise %1 e\u207B").arg(*g.read_noise_e) : QString()), Qt::ToolTipRole);
+        m_gain->setItemData(m_gain->count() - 1,
+                            tr("%1 e\u207B/ADU").arg(g.e_per_adu) + (g.read_noise_e ? tr(", read noise %1 e\u207B").arg(*g.read_noise_e) : QString()),
+                            Qt::ToolTipRole);
         if (&g == chosen) m_gain->setCurrentIndex(m_gain->count() - 1);
     }
     m_gain->setVisible(m_gain->count() > 0);
@@ -166,7 +167,8 @@ QWidget* Kit::buildMenus() {
     QMenu* filters = button(tr("Filters"), tr("Add filters to plan with, or take one away"));
     QMenu* starter = filters->addMenu(tr("Add from the starter library"));
     starter->setToolTipsVisible(true);
-    for (const StarterFilter& f : starterFilters()) starter->addAction(QString::fromStdString(f.name), this, [this, id = f.id] { addStarter(id); })->setToolTip(QString::fromStdString(f.source));
+    for (const StarterFilter& f : starterFilters())
+        starter->addAction(QString::fromStdString(f.name), this, [this, id = f.id] { addStarter(id); })->setToolTip(QString::fromStdString(f.source));
     QMenu* owned = filters->addMenu(tr("Add from this campaign"));
     owned->setToolTipsVisible(true);
     connect(filters, &QMenu::aboutToShow, this, [this, owned] {
@@ -178,16 +180,19 @@ QWidget* Kit::buildMenus() {
         }
         owned->setEnabled(m_session.hasTrial() && !owned->isEmpty());
     });
-    filters->addAction(tr("Copy from another campaign \u2026"), this, &Kit::askOtherCampaign)->setToolTip(tr("Its filters with their curves, claims and prices; those that are here already stay as they are"));
+    filters->addAction(tr("Copy from another campaign \u2026"), this, &Kit::askOtherCampaign)
+        ->setToolTip(tr("Its filters with their curves, claims and prices; those that are here already stay as they are"));
     filters->addAction(tr("New filter \u2026"), this, &Kit::newFilter)->setToolTip(tr("One that is not in hand yet: its claims are enough to plan with"));
     filters->addAction(tr("No filter"), this, &Kit::addNoFilter)->setToolTip(tr("The empty place, as a baseline"));
-    filters->addAction(tr("Import the maker's curve \u2026"), this, &Kit::askClaimedCurve)->setToolTip(tr("Drawn beside the measured one; where no band is claimed in words it is the claim"));
+    filters->addAction(tr("Import the maker's curve \u2026"), this, &Kit::askClaimedCurve)
+        ->setToolTip(tr("Drawn beside the measured one; where no band is claimed in words it is the claim"));
     m_remove = filters->addAction(tr("Remove this filter"), this, &Kit::removeFilter);
     QMenu* kit = button(tr("Kit"), tr("Carry filters, telescope and place from one campaign to another"));
     kit->addAction(tr("Telescope of the trial \u2026"), this, &Kit::askRig);
     kit->addAction(tr("Place of the trial \u2026"), this, &Kit::askSite);
     kit->addSeparator();
-    kit->addAction(tr("Describe this camera \u2026"), this, &Kit::askCameraFacts)->setToolTip(tr("Window, pixels, gains and channels; a typical camera is copied first"));
+    kit->addAction(tr("Describe this camera \u2026"), this, &Kit::askCameraFacts)
+        ->setToolTip(tr("Window, pixels, gains and channels; a typical camera is copied first"));
     kit->addAction(tr("Add a camera \u2026"), this, &Kit::askCamera);
     kit->addAction(tr("Export this camera \u2026"), this, &Kit::askExportCamera);
     kit->addAction(tr("Remove this camera"), this, &Kit::removeCamera);

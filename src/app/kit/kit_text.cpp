@@ -3,6 +3,7 @@
 #include "app/widgets/copied.h"
 #include "app/widgets/theme.h"
 #include "core/base/file.h"
+#include "core/base/pixel_scale.h"
 #include "core/base/text.h"
 #include "core/optics/clear_aperture.h"
 #include "core/optics/spacing.h"
@@ -15,33 +16,48 @@
 namespace caelumen {
 namespace {
 
-QString tr(const char* text) { return QObject::tr(text); }
+QString tr(const char* text) {
+    return QObject::tr(text);
+}
 
 QString lineText(EmissionLine line) {
     switch (line) {
-    case EmissionLine::Hbeta: return "H\u03B2";
-    case EmissionLine::OIII: return "O III";
-    case EmissionLine::Halpha: return "H\u03B1";
-    case EmissionLine::NII: return "N II";
-    case EmissionLine::SII: return "S II";
+    case EmissionLine::Hbeta:
+        return "H\u03B2";
+    case EmissionLine::OIII:
+        return "O III";
+    case EmissionLine::Halpha:
+        return "H\u03B1";
+    case EmissionLine::NII:
+        return "N II";
+    case EmissionLine::SII:
+        return "S II";
     }
     return {};
 }
 
-QString number(double v, int digits) { return QString::number(v, 'f', digits); }
-QString percent(double v) { return number(100 * v, v < 0.1 ? 1 : 0) + "\u00A0%"; }
-QString exact(double v) { return number(100 * v, 1) + "\u00A0%"; } // in columns, decimals under each other
+QString number(double v, int digits) {
+    return QString::number(v, 'f', digits);
+}
+QString percent(double v) {
+    return number(100 * v, v < 0.1 ? 1 : 0) + "\u00A0%";
+}
+QString exact(double v) {
+    return number(100 * v, 1) + "\u00A0%";
+} // in columns, decimals under each other
 
 /// Rows of cells; the first row is the head.
 using Table = std::vector<QStringList>;
 
 QString html(const QString& title, const Table& table) {
     if (table.size() < 2) return {};
-    QString out = QString("<p style='margin-top:12px; margin-bottom:3px'><b>%1</b></p><table width='100%' cellspacing='0' cellpadding='2'>").arg(title.toHtmlEscaped());
+    QString out =
+        QString("<p style='margin-top:12px; margin-bottom:3px'><b>%1</b></p><table width='100%' cellspacing='0' cellpadding='2'>").arg(title.toHtmlEscaped());
     for (std::size_t r = 0; r < table.size(); ++r) {
         out += "<tr>";
         for (int c = 0; c < table[r].size(); ++c)
-            out += QString("<td align='%1' style='color:%2'>%3</td>").arg(c == 0 ? "left" : "right", (r == 0 ? theme().dim : theme().text).name(), table[r][c].toHtmlEscaped());
+            out += QString("<td align='%1' style='color:%2'>%3</td>")
+                       .arg(c == 0 ? "left" : "right", (r == 0 ? theme().dim : theme().text).name(), table[r][c].toHtmlEscaped());
         out += "</tr>";
     }
     return out + "</table>";
@@ -56,8 +72,10 @@ Table bandTable(const KitFacts& f) {
     Table t{{tr("Band"), tr("centre (nm)"), tr("width (nm)"), tr("peak")}};
     for (const PassbandReport::Row& row : f.report.bands) {
         t.push_back({tr("parallel"), number(row.normal.center_nm, 2), number(row.normal.fwhm_nm, 2), exact(row.normal.peak)});
-        if (row.effective) t.push_back({tr("in the cone"), number(row.effective->center_nm, 2), number(row.effective->fwhm_nm, 2), exact(row.effective->peak)});
-        else t.push_back({tr("in the cone"), tr("no band left"), "", ""});
+        if (row.effective)
+            t.push_back({tr("in the cone"), number(row.effective->center_nm, 2), number(row.effective->fwhm_nm, 2), exact(row.effective->peak)});
+        else
+            t.push_back({tr("in the cone"), tr("no band left"), "", ""});
     }
     return t;
 }
@@ -65,8 +83,13 @@ Table bandTable(const KitFacts& f) {
 Table lineTable(const KitFacts& f) {
     Table t{{tr("Line"), tr("parallel"), tr("in the cone"), tr("keeps 90 % to")}};
     for (const PassbandReport::LineRow& row : f.report.lines)
-        if (!row.covered) t.push_back({lineText(row.line), tr("the curve ends before it"), "", ""});
-        else t.push_back({lineText(row.line), exact(row.normal), exact(row.effective), !row.fastest.fRatio ? (row.normal < 0.05 ? QString("\u2013") : tr("slower than f/20")) : row.fastest.slowest ? tr("f/%1 to f/%2").arg(number(*row.fastest.slowest, 1), number(*row.fastest.fRatio, 1)) : "f/" + number(*row.fastest.fRatio, 1)});
+        if (!row.covered)
+            t.push_back({lineText(row.line), tr("the curve ends before it"), "", ""});
+        else
+            t.push_back({lineText(row.line), exact(row.normal), exact(row.effective),
+                         !row.fastest.fRatio   ? (row.normal < 0.05 ? QString("\u2013") : tr("slower than f/20"))
+                         : row.fastest.slowest ? tr("f/%1 to f/%2").arg(number(*row.fastest.slowest, 1), number(*row.fastest.fRatio, 1))
+                                               : "f/" + number(*row.fastest.fRatio, 1)});
     return t;
 }
 
@@ -136,7 +159,9 @@ Table nebulaTable(const KitFacts& f) {
             const double base = open ? open->lines.at(line) : bare;
             foretold << (base > 0.02 ? exact(c.lines.at(line) / base) : QString("\u2013")); // a channel that hardly sees a line tells nothing of it
         }
-        for (const auto& [region, channels] : f.nebulaThroughput) t.push_back(QStringList{tr("%1 in %2").arg(QString::fromStdString(c.name), QString::fromStdString(region))} << foretold << measuredText(channels, c.name));
+        for (const auto& [region, channels] : f.nebulaThroughput)
+            t.push_back(QStringList{tr("%1 in %2").arg(QString::fromStdString(c.name), QString::fromStdString(region))} << foretold
+                                                                                                                        << measuredText(channels, c.name));
     }
     return t;
 }
@@ -145,12 +170,13 @@ Table nebulaTable(const KitFacts& f) {
 Table rateTable(const KitFacts& f) {
     Table t;
     if (!f.skyBrightness || !f.rig || !f.rig->aperture_mm || !f.rig->focal_length_mm || !f.rig->pixel_um) return t;
-    const double scale = 206.265 * *f.rig->pixel_um / *f.rig->focal_length_mm;
+    const double scale = arcsecPerPixel(*f.rig->pixel_um, *f.rig->focal_length_mm);
     t.push_back({tr("e\u207B/s/px at %1 mag/arcsec\u00B2").arg(number(*f.skyBrightness, 1))});
     for (const SystemChannel& c : f.system) t[0] << QString::fromStdString(c.name);
     for (const auto& [name, spectrum] : skySources()) {
         QStringList row{QString::fromStdString(name)};
-        for (const SystemChannel& c : f.system) row << number(skyElectrons(c.rate.at(name), *f.skyBrightness, *f.rig->aperture_mm, f.rig->obstruction.value_or(0), scale), 3);
+        for (const SystemChannel& c : f.system)
+            row << number(skyElectrons(c.rate.at(name), *f.skyBrightness, *f.rig->aperture_mm, f.rig->obstruction.value_or(0), scale), 3);
         t.push_back(row);
     }
     return t;
@@ -167,10 +193,11 @@ Table ghostTable(const KitFacts& f) {
     if (!f.rig || !f.rig->pixel_um) return t;
     const auto add = [&](const QString& name, double gap) {
         const double px = 2 * ghostRadius_px(gap, *f.rig->pixel_um, f.report.cone.fRatio);
-        t.push_back({name, number(gap, 2), number(px, 0), f.rig->focal_length_mm ? number(px * 206.265 * *f.rig->pixel_um / *f.rig->focal_length_mm, 0) : QString("\u2013")});
+        t.push_back({name, number(gap, 2), number(px, 0),
+                     f.rig->focal_length_mm ? number(px * arcsecPerPixel(*f.rig->pixel_um, *f.rig->focal_length_mm), 0) : QString("\u2013")});
     };
     for (const auto& [name, gap] : f.rig->gaps_mm) add(QString::fromStdString(name), gap);
-    if (const auto glass = thickness(f)) add(tr("inside the filter"), *glass / 1.52);
+    if (const auto glass = thickness(f)) add(tr("inside the filter"), glassAsAir_mm(*glass));
     return t;
 }
 
@@ -187,17 +214,26 @@ QString apertureText(const KitFacts& f) {
     FilterPlace place{0, f.report.cone.fRatio, f.report.cone.obstruction, f.rig->focal_length_mm.value_or(0)};
     for (const auto& [name, mm] : f.rig->gaps_mm) {
         const QString gap = QString::fromStdString(name);
-        if (gap.contains("corrector", Qt::CaseInsensitive) || gap.contains("reducer", Qt::CaseInsensitive) || gap.contains("flattener", Qt::CaseInsensitive) || gap.contains("lens", Qt::CaseInsensitive)) continue; // in front of it
+        if (gap.contains("corrector", Qt::CaseInsensitive) || gap.contains("reducer", Qt::CaseInsensitive) || gap.contains("flattener", Qt::CaseInsensitive) ||
+            gap.contains("lens", Qt::CaseInsensitive))
+            continue; // in front of it
         place.distance_mm += mm, from << gap;
     }
     QSize sensor = f.frame;
     if (sensor.isEmpty() && f.camera) sensor = QSize(f.camera->width_px, f.camera->height_px);
-    if (from.isEmpty() || sensor.isEmpty()) return tr("Whether its clear %1 mm suffice is not known: %2.").arg(number(*f.filter->clear_aperture_mm, 1), from.isEmpty() ? tr("note the gaps between filter and sensor under \"Halos on the sensor\"") : tr("the size of the sensor is not known"));
-    const double corner = std::hypot(sensor.width(), sensor.height()) / 2 * *f.rig->pixel_um / 1000, needed = neededAperture_mm(place, corner), clear = *f.filter->clear_aperture_mm;
+    if (from.isEmpty() || sensor.isEmpty())
+        return tr("Whether its clear %1 mm suffice is not known: %2.")
+            .arg(number(*f.filter->clear_aperture_mm, 1),
+                 from.isEmpty() ? tr("note the gaps between filter and sensor under \"Halos on the sensor\"") : tr("the size of the sensor is not known"));
+    const double corner = std::hypot(sensor.width(), sensor.height()) / 2 * *f.rig->pixel_um / 1000, needed = neededAperture_mm(place, corner),
+                 clear = *f.filter->clear_aperture_mm;
     const QString where = tr("%1 mm in front of the sensor (%2)").arg(number(place.distance_mm, 1), from.join(", "));
-    if (clear >= needed) return tr("Its clear %1 mm pass all light of a sensor of %2 mm across, %3: %4 mm would do.").arg(number(clear, 1), number(2 * corner, 1), where, number(needed, 1));
+    if (clear >= needed)
+        return tr("Its clear %1 mm pass all light of a sensor of %2 mm across, %3: %4 mm would do.")
+            .arg(number(clear, 1), number(2 * corner, 1), where, number(needed, 1));
     const double axis = passedByAperture(place, 0, clear), rim = passedByAperture(place, corner, clear);
-    return tr("Its clear %1 mm darken the corners to %2 (%3 on the axis), %4: a sensor of %5 mm across needs %6 mm.").arg(number(clear, 1), percent(rim), percent(axis), where, number(2 * corner, 1), number(needed, 1));
+    return tr("Its clear %1 mm darken the corners to %2 (%3 on the axis), %4: a sensor of %5 mm across needs %6 mm.")
+        .arg(number(clear, 1), percent(rim), percent(axis), where, number(2 * corner, 1), number(needed, 1));
 }
 
 /// A band is claimed around the line.
@@ -219,12 +255,16 @@ QString headline(const KitFacts& f) {
         (part >= 0.9 ? kept : lost) << QString("%1 %2").arg(lineText(row.line), percent(row.effective));
     }
     const QString ratio = number(f.report.cone.fRatio, 1);
-    if (kept.isEmpty() && lost.isEmpty()) return f.report.bands.empty() ? tr("The curve shows no band.") : tr("None of the nebula's lines passes: a filter for broadband light.");
+    if (kept.isEmpty() && lost.isEmpty())
+        return f.report.bands.empty() ? tr("The curve shows no band.") : tr("None of the nebula's lines passes: a filter for broadband light.");
     if (lost.isEmpty()) return tr("At f/%1 it keeps its lines: %2.").arg(ratio, kept.join(", "));
-    return kept.isEmpty() ? tr("At f/%1 it loses more than a tenth of its lines: %2 is left.").arg(ratio, lost.join(", ")) : tr("At f/%1 it keeps %2, but loses more than a tenth of %3.").arg(ratio, kept.join(", "), lost.join(", "));
+    return kept.isEmpty() ? tr("At f/%1 it loses more than a tenth of its lines: %2 is left.").arg(ratio, lost.join(", "))
+                          : tr("At f/%1 it keeps %2, but loses more than a tenth of %3.").arg(ratio, kept.join(", "), lost.join(", "));
 }
 
-std::vector<Table> tables(const KitFacts& f) { return {bandTable(f), lineTable(f), matrixTable(f), skyTable(f), rateTable(f), starTable(f), nebulaTable(f), colourTable(f), ghostTable(f)}; }
+std::vector<Table> tables(const KitFacts& f) {
+    return {bandTable(f), lineTable(f), matrixTable(f), skyTable(f), rateTable(f), starTable(f), nebulaTable(f), colourTable(f), ghostTable(f)};
+}
 
 } // namespace
 
@@ -233,39 +273,54 @@ QString kitPage(const KitFacts& f) {
     const bool known = f.source != CurveSource::Nothing;
     QString out = known ? QString("<p style='font-size:14px; margin-top:0'>%1</p>").arg(headline(f).toHtmlEscaped()) : QString();
     if (const QString source = curveSourceText(f.source); !source.isEmpty()) out += paragraph(source, f.source == CurveSource::NoFilter ? t.dim : t.warn);
-    if (!known) out += paragraph(tr("Import a curve, or drop a table of wavelength and transmission here; or write down what its maker claims, with widths."), t.dim);
+    if (!known)
+        out += paragraph(tr("Import a curve, or drop a table of wavelength and transmission here; or write down what its maker claims, with widths."), t.dim);
     for (const ClaimVerdict& v : f.claims) out += paragraph(QString::fromStdString(v.text), v.holds ? t.text : t.bad);
     if (f.density) out += paragraph(QString::fromStdString(f.density->text), !f.density->known ? t.warn : f.density->holds ? t.text : t.bad);
     if (!f.claims.empty())
         out += QString("<p style='margin-top:2px; margin-bottom:4px; color:%1'>%2 <a href='tolerance' style='color:%3'>%4</a></p>")
-                   .arg(t.dim.name(), tr("Allowed: centre %1 nm, width %2, peak %3.").arg(number(f.tolerance.center_nm, 1), percent(f.tolerance.fwhm), percent(f.tolerance.peak)).toHtmlEscaped(), t.accent.name(), tr("Change \u2026"));
+                   .arg(t.dim.name(),
+                        tr("Allowed: centre %1 nm, width %2, peak %3.")
+                            .arg(number(f.tolerance.center_nm, 1), percent(f.tolerance.fwhm), percent(f.tolerance.peak))
+                            .toHtmlEscaped(),
+                        t.accent.name(), tr("Change \u2026"));
     if (f.filter && !f.filter->certificate.empty()) out += paragraph(tr("Certificate: %1.").arg(QString::fromStdString(f.filter->certificate)), t.dim);
     if (f.filter && f.filter->claims.empty() && f.source != CurveSource::NoFilter) out += paragraph(tr("No claim of the maker is noted for it."), t.dim);
     if (f.filter && f.source != CurveSource::Measured)
         for (const BandClaim& c : f.filter->claims)
-            out += paragraph(tr("Claimed at %1 nm%2%3.").arg(c.center_nm).arg(c.fwhm_nm ? tr(", %1 nm wide").arg(*c.fwhm_nm) : QString(), c.peak ? tr(", %1").arg(percent(*c.peak)) : QString()), t.text);
+            out += paragraph(tr("Claimed at %1 nm%2%3.")
+                                 .arg(c.center_nm)
+                                 .arg(c.fwhm_nm ? tr(", %1 nm wide").arg(*c.fwhm_nm) : QString(), c.peak ? tr(", %1").arg(percent(*c.peak)) : QString()),
+                             t.text);
     if (!f.otherwise.empty()) {
         QStringList words;
         for (const std::string& w : f.otherwise) words << QObject::tr(w.c_str());
         out += QString("<p style='margin-top:2px; margin-bottom:4px; color:%1'>%2 <a href='shelf' style='color:%3'>%4</a></p>")
-                   .arg(t.warn.name(), tr("Another trial of this campaign says otherwise: %1.").arg(words.join(", ")).toHtmlEscaped(), t.accent.name(), tr("Take that"));
+                   .arg(t.warn.name(), tr("Another trial of this campaign says otherwise: %1.").arg(words.join(", ")).toHtmlEscaped(), t.accent.name(),
+                        tr("Take that"));
     }
     for (const std::string& text : f.contradictions) out += paragraph(QString::fromStdString(text), t.bad);
     for (const std::string& text : f.warnings) out += paragraph(QString::fromStdString(text), t.warn);
     const Leaks& leaks = f.report.leaks;
     if (leaks.meanDensity && leaks.worst_nm && f.source != CurveSource::Claims)
-        out += paragraph(tr("Between its bands it stops to a density of %1 in the mean, %2 at worst (%3 nm).").arg(number(*leaks.meanDensity, 1), number(*leaks.worstDensity, 1), number(*leaks.worst_nm, 0)), t.text);
-    if (f.source == CurveSource::Measured || f.source == CurveSource::Makers) out += paragraph(leaks.nearInfrared ? tr("Of the near infrared (700 to 1000 nm) it passes %1.").arg(percent(*leaks.nearInfrared)) : tr("The curve does not say what it passes beyond 700 nm."), t.text);
+        out += paragraph(tr("Between its bands it stops to a density of %1 in the mean, %2 at worst (%3 nm).")
+                             .arg(number(*leaks.meanDensity, 1), number(*leaks.worstDensity, 1), number(*leaks.worst_nm, 0)),
+                         t.text);
+    if (f.source == CurveSource::Measured || f.source == CurveSource::Makers)
+        out += paragraph(leaks.nearInfrared ? tr("Of the near infrared (700 to 1000 nm) it passes %1.").arg(percent(*leaks.nearInfrared))
+                                            : tr("The curve does not say what it passes beyond 700 nm."),
+                         t.text);
     for (const Table& table : tables(f)) {
         if (table.empty()) continue;
         const bool compared = !f.baseline.isEmpty() && table[0][0] == tr("Starlight that stays");
         out += html(compared ? tr("Against %1").arg(f.baseline) : QString(), table);
     }
     if (f.rig && f.rig->pixel_um && f.rig->focal_length_mm) {
-        const double scale = 206.265 * *f.rig->pixel_um / *f.rig->focal_length_mm;
+        const double scale = arcsecPerPixel(*f.rig->pixel_um, *f.rig->focal_length_mm);
         QString said = tr("Scale %1\u2033 a pixel").arg(number(scale, 2));
         if (f.rig->reducer) said += tr(", with a reducer of %1\u00D7").arg(number(*f.rig->reducer, 2));
-        if (!f.frame.isEmpty()) said += tr(", field %1\u00B0 \u00D7 %2\u00B0").arg(number(f.frame.width() * scale / 3600, 2), number(f.frame.height() * scale / 3600, 2));
+        if (!f.frame.isEmpty())
+            said += tr(", field %1\u00B0 \u00D7 %2\u00B0").arg(number(f.frame.width() * scale / 3600, 2), number(f.frame.height() * scale / 3600, 2));
         out += paragraph(said + ".", t.text);
     }
     if (const Camera* c = f.camera) {
@@ -273,24 +328,37 @@ QString kitPage(const KitFacts& f) {
         if (!c->window.empty()) said << tr("window %1").arg(QString::fromStdString(c->window));
         if (c->pixel_um) said << tr("pixels of %1 \u00B5m").arg(number(*c->pixel_um, 2));
         if (c->full_well_e) said << tr("full well %1 e\u207B").arg(number(*c->full_well_e, 0));
-        for (const GainStep& g : c->gains) said << tr("at gain %1: %2 e\u207B/ADU").arg(number(g.setting, 0), number(g.e_per_adu, 2)) + (g.read_noise_e ? tr(" and %1 e\u207B read noise").arg(number(*g.read_noise_e, 1)) : QString());
+        for (const GainStep& g : c->gains)
+            said << tr("at gain %1: %2 e\u207B/ADU").arg(number(g.setting, 0), number(g.e_per_adu, 2)) +
+                        (g.read_noise_e ? tr(" and %1 e\u207B read noise").arg(number(*g.read_noise_e, 1)) : QString());
         if (!said.isEmpty()) out += paragraph(tr("Camera: %1.").arg(said.join("; ")), t.dim);
     }
-    if (const auto glass = thickness(f)) out += paragraph(tr("Its %1 mm of glass move the focus back by %2 mm: add that to the spacing.").arg(number(*glass, 2), number(focusShift_mm(*glass), 2)) + (f.rig && f.rig->back_focus_mm ? tr(" The %1 mm behind the corrector become %2 mm.").arg(number(*f.rig->back_focus_mm, 2), number(*f.rig->back_focus_mm + focusShift_mm(*glass), 2)) : QString()), t.text);
+    if (const auto glass = thickness(f))
+        out +=
+            paragraph(tr("Its %1 mm of glass move the focus back by %2 mm: add that to the spacing.").arg(number(*glass, 2), number(focusShift_mm(*glass), 2)) +
+                          (f.rig && f.rig->back_focus_mm ? tr(" The %1 mm behind the corrector become %2 mm.")
+                                                               .arg(number(*f.rig->back_focus_mm, 2), number(*f.rig->back_focus_mm + focusShift_mm(*glass), 2))
+                                                         : QString()),
+                      t.text);
     if (const QString aperture = apertureText(f); !aperture.isEmpty()) out += paragraph(aperture, aperture.contains(tr("darken")) ? t.warn : t.text);
     if (f.filter && f.filter->price) {
         const Price& p = *f.filter->price;
         const QString currency = QString::fromStdString(p.currency);
-        QString said = tr("%1 %2 and %3 for shipping: %4 %2 landed").arg(number(p.amount, 0), currency, number(p.shipping, 0), number(p.amount + p.shipping, 0));
-        if (f.filter->set_size > 1) said += tr(" for a set of %1, %2 %3 for each filter").arg(f.filter->set_size).arg(number((p.amount + p.shipping) / f.filter->set_size, 0), currency);
+        QString said =
+            tr("%1 %2 and %3 for shipping: %4 %2 landed").arg(number(p.amount, 0), currency, number(p.shipping, 0), number(p.amount + p.shipping, 0));
+        if (f.filter->set_size > 1)
+            said +=
+                tr(" for a set of %1, %2 %3 for each filter").arg(f.filter->set_size).arg(number((p.amount + p.shipping) / f.filter->set_size, 0), currency);
         out += paragraph(said + ".", t.text);
     }
-    if (f.filter && f.filter->made_for_f_ratio) out += paragraph(tr("Made for f/%1: its claims are held against its bands in that cone.").arg(*f.filter->made_for_f_ratio), t.text);
+    if (f.filter && f.filter->made_for_f_ratio)
+        out += paragraph(tr("Made for f/%1: its claims are held against its bands in that cone.").arg(*f.filter->made_for_f_ratio), t.text);
     if (f.filter && !f.filter->mount.empty()) out += paragraph(tr("Mount: %1.").arg(QString::fromStdString(f.filter->mount)), t.dim);
     if (f.filter && !f.filter->notes.empty()) out += paragraph(QString::fromStdString(f.filter->notes), t.dim);
     if (f.filter && !t.isRed()) // white glare would spoil adapted eyes
         for (const std::string& photo : f.filter->photos)
-            if (isFileToRead(pathOf(photo))) out += QString("<p><img src='%1' width='300'></p>").arg(QUrl::fromLocalFile(QString::fromStdString(photo)).toString().toHtmlEscaped());
+            if (isFileToRead(pathOf(photo)))
+                out += QString("<p><img src='%1' width='300'></p>").arg(QUrl::fromLocalFile(QString::fromStdString(photo)).toString().toHtmlEscaped());
     if (f.filter && !f.filter->obtained.empty()) out += paragraph(tr("How it was obtained: %1.").arg(QString::fromStdString(f.filter->obtained)), t.dim);
     return out;
 }

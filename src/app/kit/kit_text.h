@@ -26,14 +26,14 @@ struct KitFacts {
     struct Measured {
         double value = 0, sigma = 0;
     };
-    std::map<std::string, Measured> starThroughput; ///< by channel, as the trial's frames say
+    std::map<std::string, Measured> starThroughput;                          ///< by channel, as the trial's frames say
     std::map<std::string, std::map<std::string, Measured>> nebulaThroughput; ///< by region and channel
-    std::vector<SystemChannel> baselineSystem;      ///< what the baseline's own filter leaves; empty: it has none
-    QString baseline;                               ///< name of that filter
-    std::optional<double> skyBrightness;            ///< V mag per square arcsecond of the site
-    QSize frame;                                    ///< of the trial, pixels; empty: not known
+    std::vector<SystemChannel> baselineSystem;                               ///< what the baseline's own filter leaves; empty: it has none
+    QString baseline;                                                        ///< name of that filter
+    std::optional<double> skyBrightness;                                     ///< V mag per square arcsecond of the site
+    QSize frame;                                                             ///< of the trial, pixels; empty: not known
     std::vector<std::string> contradictions;
-    std::vector<std::string> otherwise; ///< in what the campaign says something else of this filter
+    std::vector<std::string> otherwise;        ///< in what the campaign says something else of this filter
     CurveSource source = CurveSource::Nothing; ///< of what follows
     std::vector<std::string> warnings;
 };

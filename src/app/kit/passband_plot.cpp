@@ -19,7 +19,8 @@ struct LineTag {
     const char* text;
     Qt::AlignmentFlag side; ///< neighbours lean away from each other
 };
-constexpr std::array kTags{LineTag{kHbeta_nm, "H\u03B2", Qt::AlignRight}, LineTag{kOIIIb_nm, "O III", Qt::AlignLeft}, LineTag{kHalpha_nm, "H\u03B1", Qt::AlignRight}, LineTag{kSIIa_nm, "S II", Qt::AlignLeft}};
+constexpr std::array kTags{LineTag{kHbeta_nm, "H\u03B2", Qt::AlignRight}, LineTag{kOIIIb_nm, "O III", Qt::AlignLeft},
+                           LineTag{kHalpha_nm, "H\u03B1", Qt::AlignRight}, LineTag{kSIIa_nm, "S II", Qt::AlignLeft}};
 constexpr std::array kTicks{kHbeta_nm, kOIIIb_nm, kOIII_nm, kNIIa_nm, kHalpha_nm, kNIIb_nm, kSIIa_nm, kSIIb_nm};
 
 std::array<double, 40> ratios() {
@@ -43,7 +44,9 @@ QCPGraph* draw(QCustomPlot& plot, const Curve& c, const QPen& pen) {
 
 } // namespace
 
-PassbandPlot::PassbandPlot(QWidget* parent) : QWidget(parent), m_plot(new QCustomPlot) {
+PassbandPlot::PassbandPlot(QWidget* parent)
+    : QWidget(parent)
+    , m_plot(new QCustomPlot) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->addWidget(m_plot);
@@ -131,7 +134,9 @@ void PassbandPlot::show(const Content& content) {
     m_plot->replot(QCustomPlot::rpQueuedReplot);
 }
 
-RatioPlot::RatioPlot(QWidget* parent) : QWidget(parent), m_plot(new QCustomPlot) {
+RatioPlot::RatioPlot(QWidget* parent)
+    : QWidget(parent)
+    , m_plot(new QCustomPlot) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->addWidget(m_plot);
@@ -142,7 +147,8 @@ RatioPlot::RatioPlot(QWidget* parent) : QWidget(parent), m_plot(new QCustomPlot)
 void RatioPlot::show(const Curve& curve, const LightCone& cone, const QColor& colour) {
     const auto all = ratios();
     // Only the marker moves with the slider: the lines depend on everything else.
-    if (m_lines.empty() || curve.wavelength_nm != m_curve.wavelength_nm || curve.transmission != m_curve.transmission || cone.obstruction != m_cone.obstruction || cone.effectiveIndex != m_cone.effectiveIndex || cone.tilt_deg != m_cone.tilt_deg) {
+    if (m_lines.empty() || curve.wavelength_nm != m_curve.wavelength_nm || curve.transmission != m_curve.transmission ||
+        cone.obstruction != m_cone.obstruction || cone.effectiveIndex != m_cone.effectiveIndex || cone.tilt_deg != m_cone.tilt_deg) {
         m_curve = curve;
         m_lines.assign(kLines.size(), {});
         for (const double n : all) {

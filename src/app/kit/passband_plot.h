@@ -22,12 +22,12 @@ public:
         Curve curve;
     };
     struct Content {
-        Layer chosen;                ///< as it is in parallel light
-        Curve effective;             ///< as the cone sees it
-        Curve claimed;               ///< the maker's own; empty: none
-        std::vector<Layer> others;   ///< in the cone
+        Layer chosen;              ///< as it is in parallel light
+        Curve effective;           ///< as the cone sees it
+        Curve claimed;             ///< the maker's own; empty: none
+        std::vector<Layer> others; ///< in the cone
         const Camera* camera = nullptr;
-        Spectrum sky;                ///< drawn as ground, scaled to its highest point
+        Spectrum sky; ///< drawn as ground, scaled to its highest point
     };
 
     explicit PassbandPlot(QWidget* parent = nullptr);

@@ -6,7 +6,9 @@
 
 namespace caelumen {
 
-RigDialog::RigDialog(const Rig& rig, QWidget* parent) : QDialog(parent), m_rig(rig) {
+RigDialog::RigDialog(const Rig& rig, QWidget* parent)
+    : QDialog(parent)
+    , m_rig(rig) {
     setWindowTitle(tr("Telescope of the trial"));
     auto* form = new QFormLayout;
     m_name = new QLineEdit(QString::fromStdString(rig.name));
@@ -26,7 +28,15 @@ RigDialog::RigDialog(const Rig& rig, QWidget* parent) : QDialog(parent), m_rig(r
 }
 
 void RigDialog::accept() {
-    if (!check({{"Focal length", &m_focal}, {"Reducer", &m_reducer}, {"Aperture", &m_aperture}, {"Obstruction", &m_obstruction}, {"Pixel", &m_pixel}, {"Spacing", &m_spacing}, {"Glass", &m_glass}}, m_problem)) return;
+    if (!check({{"Focal length", &m_focal},
+                {"Reducer", &m_reducer},
+                {"Aperture", &m_aperture},
+                {"Obstruction", &m_obstruction},
+                {"Pixel", &m_pixel},
+                {"Spacing", &m_spacing},
+                {"Glass", &m_glass}},
+               m_problem))
+        return;
     m_rig.name = m_name->text().trimmed().toStdString();
     m_rig.focal_length_mm = get(m_focal);
     m_rig.reducer = get(m_reducer);

@@ -5,8 +5,6 @@
 #include "app/widgets/theme.h"
 #include "core/base/file.h"
 
-#include <fmt/format.h>
-
 #include <QFormLayout>
 #include <QLabel>
 #include <QLineEdit>
@@ -17,6 +15,7 @@
 #include <QPushButton>
 #include <QRegularExpression>
 #include <QVBoxLayout>
+#include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
@@ -62,7 +61,8 @@ Result<std::vector<LightDome>> domesFromText(const QString& text) {
 /// The circle of the horizon laid flat: north, east, south, west.
 class SiteDialog::HorizonDrawing : public QWidget {
 public:
-    explicit HorizonDrawing(SiteDialog& dialog) : m_dialog(dialog) {
+    explicit HorizonDrawing(SiteDialog& dialog)
+        : m_dialog(dialog) {
         setCursor(Qt::CrossCursor);
         setToolTip(SiteDialog::tr("Draw the horizon with the mouse, five degrees at a time"));
         setFixedHeight(110);
@@ -79,7 +79,8 @@ private:
     void mousePressEvent(QMouseEvent* event) override { drawAt(event->position()); }
     void mouseMoveEvent(QMouseEvent* event) override { drawAt(event->position()); }
     void drawAt(QPointF p) {
-        const double azimuth = std::clamp(5 * std::round(360 * p.x() / width() / 5), 0.0, 355.0), altitude = std::clamp(std::round(90 * (floor() - p.y()) / (floor() - 6)), 0.0, 90.0);
+        const double azimuth = std::clamp(5 * std::round(360 * p.x() / width() / 5), 0.0, 355.0),
+                     altitude = std::clamp(std::round(90 * (floor() - p.y()) / (floor() - 6)), 0.0, 90.0);
         m_dialog.setHorizonPoint({azimuth, altitude});
     }
     void paintEvent(QPaintEvent*) override {
@@ -124,7 +125,11 @@ private:
     std::vector<LightDome> m_domes;
 };
 
-SiteDialog::SiteDialog(const Site& site, Prompts& prompts, QWidget* parent) : QDialog(parent), m_site(site), m_prompts(prompts), m_drawing(new HorizonDrawing(*this)) {
+SiteDialog::SiteDialog(const Site& site, Prompts& prompts, QWidget* parent)
+    : QDialog(parent)
+    , m_site(site)
+    , m_prompts(prompts)
+    , m_drawing(new HorizonDrawing(*this)) {
     setWindowTitle(tr("Place of the trial"));
     auto* form = new QFormLayout;
     m_name = new QLineEdit(QString::fromStdString(site.name));
@@ -167,7 +172,9 @@ void SiteDialog::setHorizonPoint(HorizonPoint point) {
     auto read = parseHorizon(m_horizon->toPlainText().toStdString(), "the horizon");
     std::vector<HorizonPoint> points = read ? std::move(*read) : std::vector<HorizonPoint>{{0, 0}, {180, 0}};
     std::erase_if(points, [&](const HorizonPoint& p) { return std::abs(p.azimuth_deg - point.azimuth_deg) < 2.5; });
-    points.insert(std::upper_bound(points.begin(), points.end(), point, [](const HorizonPoint& a, const HorizonPoint& b) { return a.azimuth_deg < b.azimuth_deg; }), point);
+    points.insert(
+        std::upper_bound(points.begin(), points.end(), point, [](const HorizonPoint& a, const HorizonPoint& b) { return a.azimuth_deg < b.azimuth_deg; }),
+        point);
     m_horizon->setPlainText(horizonText(points));
 }
 
@@ -177,7 +184,9 @@ void SiteDialog::redraw() {
     m_drawing->show(horizon ? *horizon : std::vector<HorizonPoint>{}, domes ? *domes : std::vector<LightDome>{});
 }
 
-QWidget* SiteDialog::horizonDrawing() const { return m_drawing; }
+QWidget* SiteDialog::horizonDrawing() const {
+    return m_drawing;
+}
 
 void SiteDialog::importHorizon() {
     const QString path = m_prompts.openFile(this, tr("Import a horizon profile"), tr("Tables (*.csv *.txt *.tsv);;All files (*)"));
@@ -197,7 +206,9 @@ void SiteDialog::complain(const QString& text, QWidget* where) {
 }
 
 void SiteDialog::accept() {
-    if (!check({{"Latitude", &m_latitude}, {"Longitude", &m_longitude}, {"Elevation", &m_elevation}, {"Bortle class", &m_bortle}, {"Sky meter", &m_sqm}}, m_problem)) return;
+    if (!check({{"Latitude", &m_latitude}, {"Longitude", &m_longitude}, {"Elevation", &m_elevation}, {"Bortle class", &m_bortle}, {"Sky meter", &m_sqm}},
+               m_problem))
+        return;
     for (std::size_t i = 0; i < kLamps.size(); ++i)
         if (!check({{kLampNames[i], &m_lamps[i]}}, m_problem)) return;
     std::vector<HorizonPoint> horizon;

@@ -15,11 +15,15 @@
 namespace caelumen {
 namespace {
 
-QString hours(double s) { return QString("%1 h").arg(s / 3600, 0, 'f', 1); }
+QString hours(double s) {
+    return QString("%1 h").arg(s / 3600, 0, 'f', 1);
+}
 
 } // namespace
 
-CalendarView::CalendarView(Span span, QWidget* parent) : QWidget(parent), m_span(span) {
+CalendarView::CalendarView(Span span, QWidget* parent)
+    : QWidget(parent)
+    , m_span(span) {
     setMinimumSize(420, 280);
     setAccessibleName(span == Span::Month ? tr("Nights of the month") : tr("Nights of the year"));
 }
@@ -94,7 +98,8 @@ void CalendarView::paintEvent(QPaintEvent*) {
             p.fillRect(QRectF(place.left(), y(n.target_s), place.width(), bottom - y(n.target_s)), pale);
             p.fillRect(QRectF(place.left(), y(n.target_moonless_s), place.width(), bottom - y(n.target_moonless_s)), t.accent);
             p.setPen(QPen(t.dim, 1));
-            p.drawPolyline(QPolygonF{QPointF(place.left(), bottom), QPointF(place.left(), y(n.dark_s)), QPointF(place.right(), y(n.dark_s)), QPointF(place.right(), bottom)});
+            p.drawPolyline(QPolygonF{QPointF(place.left(), bottom), QPointF(place.left(), y(n.dark_s)), QPointF(place.right(), y(n.dark_s)),
+                                     QPointF(place.right(), bottom)});
             const QDate d = QDate::fromString(QString::fromStdString(n.date), Qt::ISODate);
             if (d.month() != month) {
                 month = d.month();
@@ -108,7 +113,8 @@ void CalendarView::paintEvent(QPaintEvent*) {
     p.drawText(QRectF(0, 6, width(), 20), Qt::AlignCenter, QLocale::c().toString(first, "MMMM yyyy"));
     const QRectF one = placeOf(0);
     p.setPen(t.dim);
-    for (int d = 1; d <= 7; ++d) p.drawText(QRectF(12 + (d - 1) * (one.width() + 4), 30, one.width(), 18), Qt::AlignCenter, QLocale::c().dayName(d, QLocale::ShortFormat));
+    for (int d = 1; d <= 7; ++d)
+        p.drawText(QRectF(12 + (d - 1) * (one.width() + 4), 30, one.width(), 18), Qt::AlignCenter, QLocale::c().dayName(d, QLocale::ShortFormat));
     for (std::size_t i = 0; i < m_nights.size(); ++i) {
         const CalendarNight& n = m_nights[i];
         const QRectF r = placeOf(static_cast<int>(i));
@@ -122,7 +128,9 @@ void CalendarView::paintEvent(QPaintEvent*) {
         drawMoon(p, QRectF(r.right() - 23, r.top() + 6, 16, 16), n.moonLit, waxing, m_south, t.text, t.raised);
         // A night with such a moon in the target's time is still missing under this sky: without moon from the moonless hours, else by the lit part.
         const double moonlit = n.target_s - n.target_moonless_s;
-        const bool fills = std::any_of(m_missing.begin(), m_missing.end(), [&](MoonCell cell) { return cell == MoonCell::Dark ? n.target_moonless_s > 3 * 3600 : moonlit > 3 * 3600 && moonCell(n.moonLit, 45) == cell; });
+        const bool fills = std::any_of(m_missing.begin(), m_missing.end(), [&](MoonCell cell) {
+            return cell == MoonCell::Dark ? n.target_moonless_s > 3 * 3600 : moonlit > 3 * 3600 && moonCell(n.moonLit, 45) == cell;
+        });
         if (fills) {
             p.setPen(QPen(t.accent, 1.5));
             p.setBrush(Qt::NoBrush);
@@ -165,7 +173,11 @@ bool CalendarView::event(QEvent* event) {
         const auto* help = static_cast<QHelpEvent*>(event);
         if (const int i = at(help->pos()); i >= 0) {
             const CalendarNight& n = m_nights[static_cast<std::size_t>(i)];
-            QToolTip::showText(help->globalPos(), tr("%1\ndark %2, of it %3 without moon\ntarget usable %4, of it %5 without moon\nmoon %6 % lit").arg(QString::fromStdString(n.date), hours(n.dark_s), hours(n.moonless_s), hours(n.target_s), hours(n.target_moonless_s)).arg(100 * n.moonLit, 0, 'f', 0), this);
+            QToolTip::showText(help->globalPos(),
+                               tr("%1\ndark %2, of it %3 without moon\ntarget usable %4, of it %5 without moon\nmoon %6 % lit")
+                                   .arg(QString::fromStdString(n.date), hours(n.dark_s), hours(n.moonless_s), hours(n.target_s), hours(n.target_moonless_s))
+                                   .arg(100 * n.moonLit, 0, 'f', 0),
+                               this);
         }
         return true;
     }

@@ -9,7 +9,9 @@
 
 namespace caelumen {
 
-FieldView::FieldView(NightModel& model, QWidget* parent) : QWidget(parent), m_model(model) {
+FieldView::FieldView(NightModel& model, QWidget* parent)
+    : QWidget(parent)
+    , m_model(model) {
     setMinimumSize(420, 280);
     setAccessibleName(tr("The target in the frame"));
     connect(&model, &NightModel::changed, this, qOverload<>(&QWidget::update));
@@ -28,7 +30,8 @@ void FieldView::paintEvent(QPaintEvent*) {
     const auto [w, h] = m_model.field_deg();
     const double tw = d.width_arcmin / 60, th = d.height_arcmin / 60;
     if (!m_model.ready() || w <= 0) {
-        p.drawText(rect().adjusted(40, 40, -40, -40), Qt::AlignCenter | Qt::TextWordWrap, m_model.ready() ? tr("The field is drawn when focal length, pixel size and frame are known.") : m_model.problem());
+        p.drawText(rect().adjusted(40, 40, -40, -40), Qt::AlignCenter | Qt::TextWordWrap,
+                   m_model.ready() ? tr("The field is drawn when focal length, pixel size and frame are known.") : m_model.problem());
         return;
     }
     const double scale = std::min((width() - 60) / std::max(w, tw), (height() - 100) / std::max(h, th));
@@ -45,10 +48,12 @@ void FieldView::paintEvent(QPaintEvent*) {
         p.drawEllipse(middle, tw * scale / 2, th * scale / 2);
     }
     p.setPen(t.text);
-    p.drawText(QRectF(0, 14, width(), 20), Qt::AlignCenter, QString::fromStdString(d.id + (d.name.empty() ? "" : ", " + d.name) + (d.kind.empty() ? "" : ", " + d.kind)));
+    p.drawText(QRectF(0, 14, width(), 20), Qt::AlignCenter,
+               QString::fromStdString(d.id + (d.name.empty() ? "" : ", " + d.name) + (d.kind.empty() ? "" : ", " + d.kind)));
     p.setPen(t.dim);
     QString size = tr("frame %1\u00B0 \u00D7 %2\u00B0").arg(w, 0, 'f', 2).arg(h, 0, 'f', 2);
-    size += tw > 0 ? tr(", target %1\u2032 \u00D7 %2\u2032 (which way it lies is not drawn)").arg(d.width_arcmin, 0, 'g', 3).arg(d.height_arcmin, 0, 'g', 3) : tr(", the target's size is not known");
+    size += tw > 0 ? tr(", target %1\u2032 \u00D7 %2\u2032 (which way it lies is not drawn)").arg(d.width_arcmin, 0, 'g', 3).arg(d.height_arcmin, 0, 'g', 3)
+                   : tr(", the target's size is not known");
     p.drawText(QRectF(0, height() - 34.0, width(), 20), Qt::AlignCenter, size);
 }
 

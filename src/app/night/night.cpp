@@ -1,13 +1,13 @@
 #include "app/night/night.h"
 
+#include "app/filter_curve.h"
 #include "app/night/calendar_view.h"
 #include "app/night/field_view.h"
 #include "app/night/night_chart.h"
 #include "app/night/night_text.h"
 #include "app/widgets/form_fields.h"
-#include "app/widgets/prompts.h"
-#include "app/filter_curve.h"
 #include "app/widgets/place_zone.h"
+#include "app/widgets/prompts.h"
 #include "app/widgets/theme.h"
 
 #include <QComboBox>
@@ -19,10 +19,10 @@
 #include <QLineEdit>
 #include <QListWidget>
 #include <QMenu>
+#include <QPainter>
 #include <QPushButton>
 #include <QScrollBar>
 #include <QSignalBlocker>
-#include <QPainter>
 #include <QSplitter>
 #include <QStyledItemDelegate>
 #include <QTabWidget>
@@ -34,10 +34,35 @@
 
 namespace caelumen {
 Night::Night(Session& session, Prompts& prompts, QWidget* parent)
-    : QWidget(parent), m_session(session), m_prompts(prompts), m_model(session), m_date(new QDateEdit), m_place(new QLabel), m_search(new QLineEdit), m_targets(new QListWidget), m_filters(new QListWidget), m_checks(new QListWidget), m_subs(new QSpinBox), m_rounds(new QSpinBox), m_exposure(new QDoubleSpinBox),
-      m_lowest(new QDoubleSpinBox), m_order(choices({tr("A B B A"), tr("square")}, tr("Mirrored blocks cancel a steady drift of sky, moon and altitude; a Latin square gives each filter each place once"), tr("Order"))),
-      m_flip(choices({tr("wait for the flip"), tr("start flipped")}, tr("No block over the meridian, or a mount that starts on its far side and needs no flip"), tr("Meridian"))), m_dusk(choices({tr("sun below \u221218\u00B0"), tr("sun below \u221212\u00B0")}, tr("Full darkness, or nautical twilight too"), tr("Twilight"))), m_star(new QComboBox), m_lengths(choices({tr("for all"), tr("own each")}, tr("One length for all is fair; each its own, sky-limited, gathers faster but must be normalised"), tr("Lengths"))),
-      m_chart(new NightChart(m_model)), m_month(new CalendarView(CalendarView::Span::Month)), m_year(new CalendarView(CalendarView::Span::Year)), m_field(new FieldView(m_model)), m_tabs(new QTabWidget), m_page(new QTextBrowser), m_across(new QSplitter) {
+    : QWidget(parent)
+    , m_session(session)
+    , m_prompts(prompts)
+    , m_model(session)
+    , m_date(new QDateEdit)
+    , m_place(new QLabel)
+    , m_search(new QLineEdit)
+    , m_targets(new QListWidget)
+    , m_filters(new QListWidget)
+    , m_checks(new QListWidget)
+    , m_subs(new QSpinBox)
+    , m_rounds(new QSpinBox)
+    , m_exposure(new QDoubleSpinBox)
+    , m_lowest(new QDoubleSpinBox)
+    , m_order(choices({tr("A B B A"), tr("square")},
+                      tr("Mirrored blocks cancel a steady drift of sky, moon and altitude; a Latin square gives each filter each place once"), tr("Order")))
+    , m_flip(choices({tr("wait for the flip"), tr("start flipped")}, tr("No block over the meridian, or a mount that starts on its far side and needs no flip"),
+                     tr("Meridian")))
+    , m_dusk(choices({tr("sun below \u221218\u00B0"), tr("sun below \u221212\u00B0")}, tr("Full darkness, or nautical twilight too"), tr("Twilight")))
+    , m_star(new QComboBox)
+    , m_lengths(choices({tr("for all"), tr("own each")}, tr("One length for all is fair; each its own, sky-limited, gathers faster but must be normalised"),
+                        tr("Lengths")))
+    , m_chart(new NightChart(m_model))
+    , m_month(new CalendarView(CalendarView::Span::Month))
+    , m_year(new CalendarView(CalendarView::Span::Year))
+    , m_field(new FieldView(m_model))
+    , m_tabs(new QTabWidget)
+    , m_page(new QTextBrowser)
+    , m_across(new QSplitter) {
     connect(&m_jobs, &JobService::failed, this, &Night::problem);
     connect(&m_model, &NightModel::failed, this, &Night::problem);
     auto* middle = new QWidget;
@@ -125,10 +150,16 @@ void Night::fill() {
     if (const QDate d = QDate::fromString(QString::fromStdString(p.date), Qt::ISODate); d.isValid()) m_date->setDate(d);
     QStringList place;
     if (!site.name.empty()) place << QString::fromStdString(site.name);
-    if (site.latitude_deg && site.longitude_deg) place << QString::fromUtf8("%1\u00B0 %2, %3\u00B0 %4").arg(std::abs(*site.latitude_deg), 0, 'f', 1).arg(*site.latitude_deg < 0 ? tr("S") : tr("N")).arg(std::abs(*site.longitude_deg), 0, 'f', 1).arg(*site.longitude_deg < 0 ? tr("W") : tr("E"));
+    if (site.latitude_deg && site.longitude_deg)
+        place << QString::fromUtf8("%1\u00B0 %2, %3\u00B0 %4")
+                     .arg(std::abs(*site.latitude_deg), 0, 'f', 1)
+                     .arg(*site.latitude_deg < 0 ? tr("S") : tr("N"))
+                     .arg(std::abs(*site.longitude_deg), 0, 'f', 1)
+                     .arg(*site.longitude_deg < 0 ? tr("W") : tr("E"));
     if (const auto mag = skyBrightness(site)) place << tr("%1 mag/arcsec\u00B2").arg(*mag, 0, 'f', 1);
     const PlaceZone clock = placeZone(site);
-    if (site.latitude_deg && site.longitude_deg) place << (clock.guessed ? tr("clock of %1, the nearest") : tr("clock of %1")).arg(QString::fromUtf8(clock.zone.id()));
+    if (site.latitude_deg && site.longitude_deg)
+        place << (clock.guessed ? tr("clock of %1, the nearest") : tr("clock of %1")).arg(QString::fromUtf8(clock.zone.id()));
     m_place->setToolTip(clock.guessed ? tr("By its coordinates. Another clock is chosen under Plan, Pauses, power and clock.") : QString());
     m_place->setText(place.isEmpty() ? tr("The place is not known.") : place.join(QString::fromUtf8(" \u00B7 ")));
     m_subs->setValue(p.subs);
@@ -150,7 +181,9 @@ void Night::fill() {
         std::stable_sort(stars.begin(), stars.end(), [](const BrightStar* a, const BrightStar* b) { return a->magnitude < b->magnitude; });
         const double near = m_model.target().ra_deg;
         std::stable_partition(stars.begin(), stars.end(), [&](const BrightStar* s) { return std::abs(std::remainder(s->ra_deg - near, 360)) < 50; });
-        for (const BrightStar* s : stars) m_star->addItem(tr("%1 (%2 mag, B\u2212V %3)").arg(QString::fromStdString(s->name)).arg(s->magnitude, 0, 'f', 1).arg(s->colour, 0, 'f', 1), QString::fromStdString(s->name));
+        for (const BrightStar* s : stars)
+            m_star->addItem(tr("%1 (%2 mag, B\u2212V %3)").arg(QString::fromStdString(s->name)).arg(s->magnitude, 0, 'f', 1).arg(s->colour, 0, 'f', 1),
+                            QString::fromStdString(s->name));
         m_star->setCurrentIndex(std::max(0, m_star->findData(QString::fromStdString(p.brightStar))));
     }
     fillFilters();
@@ -174,7 +207,8 @@ void Night::fillFilters() {
         item->setData(Qt::UserRole, QString::fromStdString(id));
         item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsUserCheckable | Qt::ItemIsDragEnabled);
         item->setCheckState(std::find(chosen.begin(), chosen.end(), id) != chosen.end() ? Qt::Checked : Qt::Unchecked);
-        if (const CurveSource source = filterCurve(m_session, *f).source; source != CurveSource::Measured) item->setToolTip(source == CurveSource::Nothing ? tr("No curve: nothing is foretold of it") : curveSourceText(source));
+        if (const CurveSource source = filterCurve(m_session, *f).source; source != CurveSource::Measured)
+            item->setToolTip(source == CurveSource::Nothing ? tr("No curve: nothing is foretold of it") : curveSourceText(source));
     }
 }
 
@@ -208,10 +242,14 @@ void Night::fillTargets() {
         for (const Suggestion& s : m_model.suggestions()) {
             QStringList reasons;
             for (const std::string& r : s.reasons) reasons << QString::fromStdString(r);
-            add(*s.target, s.weakness.empty() ? reasons.value(0) : QString::fromStdString(s.weakness), tr("%1, %2\nFor it: %3.%4").arg(QString::fromStdString(s.target->kind), QString::fromStdString(s.target->constellation), reasons.join("; "), s.weakness.empty() ? QString() : tr("\nAgainst it: %1").arg(QString::fromStdString(s.weakness))));
+            add(*s.target, s.weakness.empty() ? reasons.value(0) : QString::fromStdString(s.weakness),
+                tr("%1, %2\nFor it: %3.%4")
+                    .arg(QString::fromStdString(s.target->kind), QString::fromStdString(s.target->constellation), reasons.join("; "),
+                         s.weakness.empty() ? QString() : tr("\nAgainst it: %1").arg(QString::fromStdString(s.weakness))));
         }
         if (m_targets->count() == 0) {
-            auto* item = new QListWidgetItem(m_model.ready() ? tr("None suits these filters in\nthis night; search for one.") : tr("Search for a target above."), m_targets);
+            auto* item = new QListWidgetItem(
+                m_model.ready() ? tr("None suits these filters in\nthis night; search for one.") : tr("Search for a target above."), m_targets);
             item->setFlags(Qt::NoItemFlags);
             item->setToolTip(item->text());
         }
@@ -239,20 +277,31 @@ void Night::fillCalendars() {
     const int step = year ? 10 : 1, nights = year ? 36 : date.daysInMonth();
     const bool south = m_model.trial().site.latitude_deg.value_or(0) < 0;
     const Observer here = m_model.track().observer();
-    const QString of = QString("%1 %2 %3 %4 %5 %6 %7 %8").arg(first.toString(Qt::ISODate)).arg(here.latitude_deg).arg(here.longitude_deg).arg(p.lowest_deg).arg(p.twilight_deg).arg(m_model.target().ra_deg).arg(m_model.target().dec_deg).arg(m_model.horizonText());
+    const QString of = QString("%1 %2 %3 %4 %5 %6 %7 %8")
+                           .arg(first.toString(Qt::ISODate))
+                           .arg(here.latitude_deg)
+                           .arg(here.longitude_deg)
+                           .arg(p.lowest_deg)
+                           .arg(p.twilight_deg)
+                           .arg(m_model.target().ra_deg)
+                           .arg(m_model.target().dec_deg)
+                           .arg(m_model.horizonText());
     QString& known = year ? m_yearOf : m_monthOf;
     const QString chosen = QString::fromStdString(p.date);
     if (!year) tellCells();
     if (of == known) return view->show(view->nights(), chosen, south);
     known = of;
     view->say(tr("Working out the nights \u2026"));
-    m_jobs.run(year ? "year" : "month", tr("Working out the nights"), [this, view, first, nights, step, p, site = m_model.trial().site, target = m_model.target(), chosen, south](const Job&) -> JobService::Finish {
-        auto found = calendar(first.toString(Qt::ISODate).toStdString(), nights, step, p, site, target.ra_deg, target.dec_deg);
-        return [view, found = std::move(found), chosen, south] {
-            if (found) view->show(*found, chosen, south);
-            else view->say(QString::fromStdString(found.error().message));
-        };
-    });
+    m_jobs.run(year ? "year" : "month", tr("Working out the nights"),
+               [this, view, first, nights, step, p, site = m_model.trial().site, target = m_model.target(), chosen, south](const Job&) -> JobService::Finish {
+                   auto found = calendar(first.toString(Qt::ISODate).toStdString(), nights, step, p, site, target.ra_deg, target.dec_deg);
+                   return [view, found = std::move(found), chosen, south] {
+                       if (found)
+                           view->show(*found, chosen, south);
+                       else
+                           view->say(QString::fromStdString(found.error().message));
+                   };
+               });
 }
 
 void Night::tellCells() {
@@ -267,14 +316,18 @@ void Night::tellCells() {
         QStringList row;
         for (const MoonCell moon : {MoonCell::Dark, MoonCell::Half, MoonCell::Full}) {
             const auto found = cells.find({bortle, moon});
-            if (found != cells.end()) row << tr("%1 (%2)").arg(moonCellName(moon)).arg(found->second);
-            else if (here == bortle) missing.push_back(moon);
+            if (found != cells.end())
+                row << tr("%1 (%2)").arg(moonCellName(moon)).arg(found->second);
+            else if (here == bortle)
+                missing.push_back(moon);
         }
         if (!row.isEmpty()) said << tr("class %1: %2").arg(bortle).arg(row.join(", "));
     }
     QString text = said.isEmpty() ? tr("This campaign has no runs yet whose sky and moon are known.") : tr("Tested so far (runs): %1.").arg(said.join("; "));
-    if (!here) text += tr(" The sky class of this place is not known.");
-    else if (missing.empty()) text += tr(" Class %1 has all three moons.").arg(*here);
+    if (!here)
+        text += tr(" The sky class of this place is not known.");
+    else if (missing.empty())
+        text += tr(" Class %1 has all three moons.").arg(*here);
     else {
         QStringList names;
         for (const MoonCell m : missing) names << tr(moonCellName(m));
@@ -298,7 +351,11 @@ void Night::themeChanged() {
     m_field->update();
 }
 
-QByteArray Night::saveLayout() const { return m_across->saveState(); }
-void Night::restoreLayout(const QByteArray& state) { m_across->restoreState(state); }
+QByteArray Night::saveLayout() const {
+    return m_across->saveState();
+}
+void Night::restoreLayout(const QByteArray& state) {
+    m_across->restoreState(state);
+}
 
 } // namespace caelumen

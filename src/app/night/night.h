@@ -25,7 +25,8 @@ class FieldView;
 class NightChart;
 class Prompts;
 
-/// The Night: what to shoot, when, and in which order. Date, target and filters on the left; the night as one picture in the middle; on the right what it can prove, and the checklist.
+/// The Night: what to shoot, when, and in which order. Date, target and filters on the left; the night as one picture in the middle; on the right what it can
+/// prove, and the checklist.
 class Night : public QWidget {
     Q_OBJECT
 
@@ -44,7 +45,7 @@ public:
     CalendarView& year() { return *m_year; }
     bool busy() const { return m_jobs.busy(); }
     void setCamera(const Camera& camera) { m_model.setCamera(camera); }
-    void newNight();             ///< a trial to plan, with this one's place, telescope and filters
+    void newNight();                       ///< a trial to plan, with this one's place, telescope and filters
     void askExport(const QString& ending); ///< pdf, ics, csv or json
     void askTargets();
     void takeTargets(const QString& path);

@@ -10,19 +10,19 @@
 #include "core/base/json.h"
 #include "core/model/plan_json.h"
 
+#include <QAbstractTextDocumentLayout>
+#include <QBuffer>
 #include <QComboBox>
 #include <QDialog>
 #include <QFormLayout>
 #include <QLabel>
 #include <QLineEdit>
 #include <QPainter>
-#include <QAbstractTextDocumentLayout>
 #include <QPdfWriter>
 #include <QRegularExpression>
 #include <QTemporaryFile>
 #include <QTextDocument>
 #include <QUrl>
-#include <QBuffer>
 
 // What the Night's menu does: ask, take in, write out.
 
@@ -54,7 +54,8 @@ QByteArray pdfOf(const NightModel& model, const NightChart& chart) {
     QImage room(1, 1, QImage::Format_ARGB32_Premultiplied);
     room.fill(Qt::transparent);
     text.addResource(QTextDocument::ImageResource, QUrl("room"), room);
-    text.setHtml(QString("<p style='margin:0'><img src='room' width='%1' height='%2'></p>").arg(w - 1).arg(picture.height() * scale + 12) + nightPage(model, true));
+    text.setHtml(QString("<p style='margin:0'><img src='room' width='%1' height='%2'></p>").arg(w - 1).arg(picture.height() * scale + 12) +
+                 nightPage(model, true));
     text.setPageSize(QSizeF(w, h));
     for (int page = 0; page < text.pageCount(); ++page) {
         if (page > 0) writer.newPage();
@@ -63,7 +64,8 @@ QByteArray pdfOf(const NightModel& model, const NightChart& chart) {
         text.drawContents(&p, QRectF(0, page * h, w, h));
         p.restore();
         p.setFont(font);
-        p.drawText(QRectF(0, h, w, foot), Qt::AlignRight | Qt::AlignBottom, QObject::tr("%1, page %2 of %3").arg(QString::fromStdString(model.plan().date)).arg(page + 1).arg(text.pageCount()));
+        p.drawText(QRectF(0, h, w, foot), Qt::AlignRight | Qt::AlignBottom,
+                   QObject::tr("%1, page %2 of %3").arg(QString::fromStdString(model.plan().date)).arg(page + 1).arg(text.pageCount()));
         if (page > 0) continue;
         p.save();
         p.scale(scale, scale);
@@ -104,9 +106,17 @@ void Night::askSettings() {
     QDialog dialog(this);
     dialog.setWindowTitle(tr("Pauses, power and clock"));
     auto* form = new QFormLayout;
-    OptionalNumber swap = field(form, tr("Swapping a filter (s)"), now.swap_s, {}, 0, 36'000), refocus = field(form, tr("Refocusing after it (s)"), now.refocus_s, {}, 0, 36'000), settle = field(form, tr("Between subs: settling, reading (s)"), now.settle_s, {}, 0, 3600), flip = field(form, tr("Meridian flip (s)"), now.flip_s, {}, 0, 36'000),
-                   slew = field(form, tr("Slewing (degrees a second)"), now.slew_deg_s, {}, 0.01, 100), slewSettle = field(form, tr("Settling after a slew (s)"), now.slewSettle_s, {}, 0, 3600), starSubs = field(form, tr("Subs on the halo star"), now.starSubs, {}, 1, 1000), starLength = field(form, tr("Each of (s)"), now.starExposure_s, {}, 0.001, 3600), battery = field(form, tr("Battery (Wh)"), now.battery_Wh > 0 ? std::optional(now.battery_Wh) : std::nullopt, {}, 0, 1e6),
-                   mount = field(form, tr("Mount (W)"), now.mount_W, {}, 0, 1e4), camera = field(form, tr("Camera and cooling (W)"), now.camera_W, {}, 0, 1e4), heaters = field(form, tr("Dew heaters (W)"), now.heaters_W, {}, 0, 1e4);
+    OptionalNumber swap = field(form, tr("Swapping a filter (s)"), now.swap_s, {}, 0, 36'000),
+                   refocus = field(form, tr("Refocusing after it (s)"), now.refocus_s, {}, 0, 36'000),
+                   settle = field(form, tr("Between subs: settling, reading (s)"), now.settle_s, {}, 0, 3600),
+                   flip = field(form, tr("Meridian flip (s)"), now.flip_s, {}, 0, 36'000),
+                   slew = field(form, tr("Slewing (degrees a second)"), now.slew_deg_s, {}, 0.01, 100),
+                   slewSettle = field(form, tr("Settling after a slew (s)"), now.slewSettle_s, {}, 0, 3600),
+                   starSubs = field(form, tr("Subs on the halo star"), now.starSubs, {}, 1, 1000),
+                   starLength = field(form, tr("Each of (s)"), now.starExposure_s, {}, 0.001, 3600),
+                   battery = field(form, tr("Battery (Wh)"), now.battery_Wh > 0 ? std::optional(now.battery_Wh) : std::nullopt, {}, 0, 1e6),
+                   mount = field(form, tr("Mount (W)"), now.mount_W, {}, 0, 1e4), camera = field(form, tr("Camera and cooling (W)"), now.camera_W, {}, 0, 1e4),
+                   heaters = field(form, tr("Dew heaters (W)"), now.heaters_W, {}, 0, 1e4);
     battery.edit->setPlaceholderText(tr("mains"));
     auto* darks = new QLineEdit(NightModel::darksText());
     darks->setPlaceholderText(tr("lengths in seconds: 10 180 300"));
@@ -121,7 +131,20 @@ void Night::askSettings() {
     QLabel* trouble = problemLabel();
     finish(&dialog, form, trouble);
     while (dialog.exec() == QDialog::Accepted) {
-        if (!check({{"Swapping", &swap}, {"Refocusing", &refocus}, {"Settling", &settle}, {"Flip", &flip}, {"Slewing", &slew}, {"Settling after a slew", &slewSettle}, {"Subs on the halo star", &starSubs}, {"Their length", &starLength}, {"Battery", &battery}, {"Mount", &mount}, {"Camera", &camera}, {"Heaters", &heaters}}, trouble)) continue;
+        if (!check({{"Swapping", &swap},
+                    {"Refocusing", &refocus},
+                    {"Settling", &settle},
+                    {"Flip", &flip},
+                    {"Slewing", &slew},
+                    {"Settling after a slew", &slewSettle},
+                    {"Subs on the halo star", &starSubs},
+                    {"Their length", &starLength},
+                    {"Battery", &battery},
+                    {"Mount", &mount},
+                    {"Camera", &camera},
+                    {"Heaters", &heaters}},
+                   trouble))
+            continue;
         if (!NightModel::setDarks(darks->text())) {
             trouble->setText(tr("\"%1\" holds something that is no length; write seconds with blanks between: 10 180 300.").arg(darks->text()));
             trouble->show();
@@ -163,14 +186,26 @@ void Night::askExport(const QString& ending) {
     if (m_model.plan().blocks.empty()) return emit problem(tr("No blocks are laid, so there is no plan to write; tick filters and lay them."));
     QString name = QString("plan-%1-%2").arg(QString::fromStdString(m_model.plan().date), QString::fromStdString(m_model.target().id).toLower());
     name.replace(QRegularExpression("[^\\w-]+"), "-");
-    const QString kinds = ending == "pdf" ? tr("Page (*.pdf)") : ending == "ics" ? tr("Calendar (*.ics)") : ending == "csv" ? tr("Table (*.csv)") : tr("Plan (*.json)");
+    const QString kinds = ending == "pdf"   ? tr("Page (*.pdf)")
+                          : ending == "ics" ? tr("Calendar (*.ics)")
+                          : ending == "csv" ? tr("Table (*.csv)")
+                                            : tr("Plan (*.json)");
     const QString path = m_prompts.saveFile(this, tr("Write the plan"), name + "." + ending, kinds);
     if (path.isEmpty()) return;
     std::string bytes;
-    if (ending == "pdf") bytes = pdfOf(m_model, *m_chart).toStdString();
-    else if (ending == "ics") bytes = planToCalendar(m_model.plan(), m_model.trial(), m_model.track());
-    else if (ending == "csv") bytes = blocksToCsv(m_model.plan(), m_model.trial(), m_model.track());
-    else bytes = jsonText(Json{{"caelumen_plan", 1}, {"target", m_model.target().id}, {"night_start", isoTime(m_model.track().start())}, {"plan", planToJson(m_model.plan())}}, 1) + "\n";
+    if (ending == "pdf")
+        bytes = pdfOf(m_model, *m_chart).toStdString();
+    else if (ending == "ics")
+        bytes = planToCalendar(m_model.plan(), m_model.trial(), m_model.track());
+    else if (ending == "csv")
+        bytes = blocksToCsv(m_model.plan(), m_model.trial(), m_model.track());
+    else
+        bytes = jsonText(Json{{"caelumen_plan", 1},
+                              {"target", m_model.target().id},
+                              {"night_start", isoTime(m_model.track().start())},
+                              {"plan", planToJson(m_model.plan())}},
+                         1) +
+                "\n";
     if (const Status written = m_session.write(path, bytes); !written) emit problem(QString::fromStdString(written.error().message));
 }
 

@@ -21,7 +21,9 @@ namespace {
 constexpr double kLeft = 46, kRight = 14, kTop = 24, kBottom = 36, kBlocks = 44, kGap = 8;
 
 /// A filter's style is that of its run; in a plan without runs that of its place in the plan.
-FilterStyle styleOf(const NightModel& model, const std::string& filter, bool red) { return filterStyleOf(model.trial(), filter, model.plan().filters, red); }
+FilterStyle styleOf(const NightModel& model, const std::string& filter, bool red) {
+    return filterStyleOf(model.trial(), filter, model.plan().filters, red);
+}
 
 QColor mixed(const QColor& a, const QColor& b, double t) {
     const auto part = [t](int x, int y) { return static_cast<int>(std::lround(x + t * (y - x))); };
@@ -30,7 +32,9 @@ QColor mixed(const QColor& a, const QColor& b, double t) {
 
 } // namespace
 
-NightChart::NightChart(NightModel& model, QWidget* parent) : QWidget(parent), m_model(model) {
+NightChart::NightChart(NightModel& model, QWidget* parent)
+    : QWidget(parent)
+    , m_model(model) {
     setMinimumSize(420, 300);
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
@@ -49,7 +53,8 @@ NightChart::Layout NightChart::layoutIn(const QRectF& where) const {
     // From before sunset to after sunrise; the whole day where the sun does not set or does not rise.
     l.from = 0, l.to = NightTrack::kLength;
     if (m_model.ready())
-        if (const auto night = m_model.track().sunBelow(-0.833); night && night->length() < NightTrack::kLength) l.from = std::max(0.0, night->from - 1800), l.to = std::min(NightTrack::kLength, night->to + 1800);
+        if (const auto night = m_model.track().sunBelow(-0.833); night && night->length() < NightTrack::kLength)
+            l.from = std::max(0.0, night->from - 1800), l.to = std::min(NightTrack::kLength, night->to + 1800);
     return l;
 }
 
@@ -99,12 +104,14 @@ void NightChart::draw(QPainter& p, const Layout& l, const Theme& t) const {
     const QRectF whole(l.sky.left(), l.sky.top(), l.sky.width(), l.rates.bottom() - l.sky.top());
     p.fillRect(whole, day);
     for (const auto& [alt, depth] : {std::pair{-0.833, 0.35}, {-6.0, 0.6}, {-12.0, 0.8}, {-18.0, 1.0}})
-        if (const auto span = track.sunBelow(alt)) p.fillRect(whole.intersected(QRectF(QPointF(x(span->from), whole.top()), QPointF(x(span->to), whole.bottom()))), mixed(day, night, depth));
+        if (const auto span = track.sunBelow(alt))
+            p.fillRect(whole.intersected(QRectF(QPointF(x(span->from), whole.top()), QPointF(x(span->to), whole.bottom()))), mixed(day, night, depth));
     // Altitudes and the limit.
     p.setPen(QPen(t.line, 1, Qt::DotLine));
     for (const int alt : {30, 60}) p.drawLine(QPointF(l.sky.left(), y(alt)), QPointF(l.sky.right(), y(alt)));
     p.setPen(t.dim);
-    for (const int alt : {0, 30, 60, 90}) p.drawText(QRectF(l.sky.left() - kLeft, y(alt) - 8, kLeft - 6, 16), Qt::AlignRight | Qt::AlignVCenter, QString::fromUtf8("%1\u00B0").arg(alt));
+    for (const int alt : {0, 30, 60, 90})
+        p.drawText(QRectF(l.sky.left() - kLeft, y(alt) - 8, kLeft - 6, 16), Qt::AlignRight | Qt::AlignVCenter, QString::fromUtf8("%1\u00B0").arg(alt));
 
     p.save();
     p.setClipRect(l.sky);
@@ -177,13 +184,15 @@ void NightChart::draw(QPainter& p, const Layout& l, const Theme& t) const {
         p.drawText(box, Qt::AlignLeft | Qt::AlignVCenter, text);
     };
     label(QString::fromStdString(m_model.target().id), t.accent, [](const SkyMoment& m) { return m.target->alt_deg; });
-    label(tr("moon, %1 % lit").arg(100 * track.at(NightTrack::kLength / 2).moonIlluminated, 0, 'f', 0), t.warn, [](const SkyMoment& m) { return m.moon.alt_deg; });
+    label(tr("moon, %1 % lit").arg(100 * track.at(NightTrack::kLength / 2).moonIlluminated, 0, 'f', 0), t.warn,
+          [](const SkyMoment& m) { return m.moon.alt_deg; });
 
     // Hours: the place's clock above, UTC below.
     p.setPen(t.dim);
     const QDateTime first = m_model.timeAt(l.from);
     const int offset = first.offsetFromUtc();
-    double hour = 3600 * std::ceil((static_cast<double>(first.toSecsSinceEpoch()) + offset) / 3600) - offset - static_cast<double>(first.toSecsSinceEpoch()) + l.from;
+    double hour =
+        3600 * std::ceil((static_cast<double>(first.toSecsSinceEpoch()) + offset) / 3600) - offset - static_cast<double>(first.toSecsSinceEpoch()) + l.from;
     const int every = l.sky.width() / ((l.to - l.from) / 3600) < 46 ? 2 : 1;
     for (int k = 0; hour < l.to; hour += 3600, ++k) {
         if (k % every) continue;
@@ -221,7 +230,8 @@ void NightChart::draw(QPainter& p, const Layout& l, const Theme& t) const {
             p.drawPath(style.marker(5));
             p.restore();
             p.setPen(t.text);
-            if (r.width() > 48) p.drawText(r.adjusted(0, 18, 0, 0), Qt::AlignHCenter | Qt::AlignVCenter, QString::fromUtf8("%1\u00D7%2").arg(b.subs).arg(b.exposure_s));
+            if (r.width() > 48)
+                p.drawText(r.adjusted(0, 18, 0, 0), Qt::AlignHCenter | Qt::AlignVCenter, QString::fromUtf8("%1\u00D7%2").arg(b.subs).arg(b.exposure_s));
         }
     }
     for (const StarBlock& series : starSeries(plan, m_model.track())) {
@@ -240,7 +250,8 @@ void NightChart::draw(QPainter& p, const Layout& l, const Theme& t) const {
     const auto& skies = m_model.skies();
     if (skies.empty()) {
         p.setPen(t.dim);
-        p.drawText(l.rates, Qt::AlignCenter | Qt::TextWordWrap, tr("The sky of each filter is foretold when the place has a sky class or meter reading and the filters have curves."));
+        p.drawText(l.rates, Qt::AlignCenter | Qt::TextWordWrap,
+                   tr("The sky of each filter is foretold when the place has a sky class or meter reading and the filters have curves."));
         return;
     }
     double low = 1e9, high = 0;
@@ -249,13 +260,15 @@ void NightChart::draw(QPainter& p, const Layout& l, const Theme& t) const {
             if (samples[i].sun.alt_deg < -12 && rates[i] > 0) low = std::min(low, rates[i]), high = std::max(high, rates[i]);
     if (high <= 0) {
         p.setPen(t.dim);
-        p.drawText(l.rates.adjusted(20, 0, -20, 0), Qt::AlignCenter | Qt::TextWordWrap, tr("No sky is foretold: the sun stays above \u221212\u00B0 or the target below the horizon."));
+        p.drawText(l.rates.adjusted(20, 0, -20, 0), Qt::AlignCenter | Qt::TextWordWrap,
+                   tr("No sky is foretold: the sun stays above \u221212\u00B0 or the target below the horizon."));
         return;
     }
     const double from = std::floor(std::log10(low * 0.8)), to = std::max(from + 1, std::ceil(std::log10(high * 1.1)));
     const auto yr = [&](double rate) { return l.rates.bottom() - (std::log10(rate) - from) / (to - from) * l.rates.height(); };
     p.setPen(t.dim);
-    for (double e = from; e <= to; ++e) p.drawText(QRectF(l.rates.left() - kLeft, yr(std::pow(10, e)) - 8, kLeft - 6, 16), Qt::AlignRight | Qt::AlignVCenter, QString::number(std::pow(10, e)));
+    for (double e = from; e <= to; ++e)
+        p.drawText(QRectF(l.rates.left() - kLeft, yr(std::pow(10, e)) - 8, kLeft - 6, 16), Qt::AlignRight | Qt::AlignVCenter, QString::number(std::pow(10, e)));
     p.drawText(QRectF(l.rates.left() + 6, l.rates.top() + 2, l.rates.width(), 16), Qt::AlignLeft, tr("sky foretold, e\u207B/s/px, brightest channel"));
     p.save();
     p.setClipRect(l.rates);
@@ -323,7 +336,8 @@ void NightChart::keyPressEvent(QKeyEvent* e) {
     const int step = e->key() == Qt::Key_Left ? -1 : e->key() == Qt::Key_Right ? 1 : 0;
     if (count == 0 || step == 0) return QWidget::keyPressEvent(e);
     if (e->modifiers() & Qt::ShiftModifier) {
-        if (m_chosen >= 0 && m_chosen < count) m_chosen = m_model.moveBlock(m_chosen, m_model.plan().blocks[static_cast<std::size_t>(m_chosen)].start_s + 60 * step, true);
+        if (m_chosen >= 0 && m_chosen < count)
+            m_chosen = m_model.moveBlock(m_chosen, m_model.plan().blocks[static_cast<std::size_t>(m_chosen)].start_s + 60 * step, true);
     } else {
         m_chosen = std::clamp(m_chosen < 0 ? 0 : m_chosen + step, 0, count - 1);
     }
@@ -338,10 +352,24 @@ bool NightChart::event(QEvent* event) {
         if (i >= 0) {
             const PlanBlock& b = m_model.plan().blocks[static_cast<std::size_t>(i)];
             const Filter* f = m_model.trial().filter(b.filter);
-            QToolTip::showText(help->globalPos(), tr("%1\n%2 to %3, %4 subs of %5 s\nDrag it, or Shift with Left and Right: one minute").arg(QString::fromStdString(f ? f->name : b.filter), m_model.timeAt(b.start_s).toString("HH:mm"), m_model.timeAt(blockEnd(m_model.plan(), b)).toString("HH:mm")).arg(b.subs).arg(b.exposure_s), this);
+            QToolTip::showText(help->globalPos(),
+                               tr("%1\n%2 to %3, %4 subs of %5 s\nDrag it, or Shift with Left and Right: one minute")
+                                   .arg(QString::fromStdString(f ? f->name : b.filter), m_model.timeAt(b.start_s).toString("HH:mm"),
+                                        m_model.timeAt(blockEnd(m_model.plan(), b)).toString("HH:mm"))
+                                   .arg(b.subs)
+                                   .arg(b.exposure_s),
+                               this);
         } else if (s > 0 && s < NightTrack::kLength) {
             const SkyMoment m = m_model.track().at(s);
-            QToolTip::showText(help->globalPos(), tr("%1: target at %2\u00B0%3, moon at %4\u00B0 and %5\u00B0 away, sun at %6\u00B0").arg(m_model.timeAt(s).toString("HH:mm")).arg(m.target->alt_deg, 0, 'f', 0).arg(m.airmass ? tr(" (airmass %1)").arg(*m.airmass, 0, 'f', 2) : QString()).arg(m.moon.alt_deg, 0, 'f', 0).arg(*m.moonSeparation_deg, 0, 'f', 0).arg(m.sun.alt_deg, 0, 'f', 0), this);
+            QToolTip::showText(help->globalPos(),
+                               tr("%1: target at %2\u00B0%3, moon at %4\u00B0 and %5\u00B0 away, sun at %6\u00B0")
+                                   .arg(m_model.timeAt(s).toString("HH:mm"))
+                                   .arg(m.target->alt_deg, 0, 'f', 0)
+                                   .arg(m.airmass ? tr(" (airmass %1)").arg(*m.airmass, 0, 'f', 2) : QString())
+                                   .arg(m.moon.alt_deg, 0, 'f', 0)
+                                   .arg(*m.moonSeparation_deg, 0, 'f', 0)
+                                   .arg(m.sun.alt_deg, 0, 'f', 0),
+                               this);
         }
         return true;
     }

@@ -7,7 +7,8 @@ namespace caelumen {
 class NightModel;
 struct Theme;
 
-/// The night as one picture: twilight, the moon's and the target's altitude over the place's horizon, the meridian, and the blocks, which a hand can move; below, the foretold sky of each filter.
+/// The night as one picture: twilight, the moon's and the target's altitude over the place's horizon, the meridian, and the blocks, which a hand can move;
+/// below, the foretold sky of each filter.
 class NightChart : public QWidget {
     Q_OBJECT
 

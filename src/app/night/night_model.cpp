@@ -8,9 +8,9 @@
 
 #include <QDateTime>
 #include <QDir>
+#include <QFileInfo>
 #include <QRegularExpression>
 #include <QSettings>
-#include <QFileInfo>
 #include <QStandardPaths>
 
 #include <algorithm>
@@ -19,7 +19,9 @@
 namespace caelumen {
 namespace {
 
-QString ownTargetsFile() { return QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/targets.csv"; }
+QString ownTargetsFile() {
+    return QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/targets.csv";
+}
 
 /// What stands in the catalogue at the trial's name or place.
 DeepSky targetOf(const Target& target, const std::vector<DeepSky>& among) {
@@ -27,7 +29,8 @@ DeepSky targetOf(const Target& target, const std::vector<DeepSky>& among) {
         if (const auto found = findTargets(among, target.name); !found.empty()) {
             DeepSky d = *found.front();
             if (target.ra_deg && target.dec_deg) d.ra_deg = *target.ra_deg, d.dec_deg = *target.dec_deg;
-            if (!target.ra_deg || std::hypot((d.ra_deg - found.front()->ra_deg) * std::cos(d.dec_deg * M_PI / 180), d.dec_deg - found.front()->dec_deg) < 1.5) return d;
+            if (!target.ra_deg || std::hypot((d.ra_deg - found.front()->ra_deg) * std::cos(d.dec_deg * M_PI / 180), d.dec_deg - found.front()->dec_deg) < 1.5)
+                return d;
         }
     DeepSky d;
     d.id = target.name.empty() ? "target" : target.name;
@@ -41,12 +44,16 @@ DeepSky targetOf(const Target& target, const std::vector<DeepSky>& among) {
 void layFor(Trial& trial, const DeepSky& target) {
     const Site& s = trial.site;
     if (!s.latitude_deg || !s.longitude_deg) return;
-    if (const auto track = NightTrack::of({*s.latitude_deg, *s.longitude_deg, s.elevation_m}, trial.plan->date, target.ra_deg, target.dec_deg)) trial.plan = layBlocks(*trial.plan, s, *track).plan;
+    if (const auto track = NightTrack::of({*s.latitude_deg, *s.longitude_deg, s.elevation_m}, trial.plan->date, target.ra_deg, target.dec_deg))
+        trial.plan = layBlocks(*trial.plan, s, *track).plan;
 }
 
 } // namespace
 
-NightModel::NightModel(Session& session, QObject* parent) : QObject(parent), m_session(session), m_camera(typicalCameras().front()) {
+NightModel::NightModel(Session& session, QObject* parent)
+    : QObject(parent)
+    , m_session(session)
+    , m_camera(typicalCameras().front()) {
     connect(&m_jobs, &JobService::failed, this, &NightModel::failed);
     std::vector<DeepSky> targets = deepSkyCatalogue();
     if (const auto text = readText(toPath(ownTargetsFile())); text.ok())
@@ -54,8 +61,10 @@ NightModel::NightModel(Session& session, QObject* parent) : QObject(parent), m_s
     m_targets = std::make_shared<const std::vector<DeepSky>>(std::move(targets));
     connect(&m_session, &Session::trialChanged, this, &NightModel::follow);
     connect(&m_session, &Session::resultsChanged, this, [this] { // the frames tell the field's size
-        if (m_frame != frame()) follow();
-        else if (m_active && trial().plan && !trial().runs.empty()) emit changed(); // and what was shot
+        if (m_frame != frame())
+            follow();
+        else if (m_active && trial().plan && !trial().runs.empty())
+            emit changed(); // and what was shot
     });
 }
 
@@ -118,7 +127,9 @@ QSize NightModel::frame() const {
     return m_camera.width_px > 0 && m_camera.height_px > 0 ? QSize(m_camera.width_px, m_camera.height_px) : QSize(6248, 4176);
 }
 
-std::pair<double, double> NightModel::field_deg() const { return {frame().width() * m_rig.scale_arcsec() / 3600, frame().height() * m_rig.scale_arcsec() / 3600}; }
+std::pair<double, double> NightModel::field_deg() const {
+    return {frame().width() * m_rig.scale_arcsec() / 3600, frame().height() * m_rig.scale_arcsec() / 3600};
+}
 
 void NightModel::setCamera(const Camera& camera) {
     m_camera = camera;
@@ -139,20 +150,29 @@ void NightModel::derive() {
     } else if (!trial().target.ra_deg && trial().target.name.empty()) {
         m_problem = tr("No target is chosen yet: search for one on the left.");
     }
-    const QString of = QString("%1 %2 %3 %4 %5 %6").arg(site.latitude_deg.value_or(0)).arg(site.longitude_deg.value_or(0)).arg(site.elevation_m).arg(QString::fromStdString(m_plan.date)).arg(m_target.ra_deg).arg(m_target.dec_deg);
+    const QString of = QString("%1 %2 %3 %4 %5 %6")
+                           .arg(site.latitude_deg.value_or(0))
+                           .arg(site.longitude_deg.value_or(0))
+                           .arg(site.elevation_m)
+                           .arg(QString::fromStdString(m_plan.date))
+                           .arg(m_target.ra_deg)
+                           .arg(m_target.dec_deg);
     if (!m_problem.isEmpty()) {
         m_track.reset();
         m_trackOf.clear();
     } else if (of != m_trackOf) {
         m_trackOf = of;
         auto track = NightTrack::of({*site.latitude_deg, *site.longitude_deg, site.elevation_m}, m_plan.date, m_target.ra_deg, m_target.dec_deg);
-        if (track) m_track = std::move(*track);
-        else m_track.reset(), m_problem = QString::fromStdString(track.error().message);
+        if (track)
+            m_track = std::move(*track);
+        else
+            m_track.reset(), m_problem = QString::fromStdString(track.error().message);
     }
     // Filters in this cone and camera.
     QString filtersOf = QString::fromStdString(m_camera.id) + QString(" %1 %2").arg(m_rig.fRatio()).arg(m_rig.obstruction);
     for (const Filter& f : trial().filters) {
-        filtersOf += QString::fromStdString("|" + f.id + ":" + f.name + ":" + f.kind + ":" + f.curve + ":" + f.claimed_curve) + QString(":%1").arg(f.effective_index.value_or(0));
+        filtersOf += QString::fromStdString("|" + f.id + ":" + f.name + ":" + f.kind + ":" + f.curve + ":" + f.claimed_curve) +
+                     QString(":%1").arg(f.effective_index.value_or(0));
         for (const std::string& file : {f.curve, f.claimed_curve})
             if (!file.empty()) filtersOf += QString(":%1").arg(m_session.curve(file).reading);
         for (const BandClaim& c : f.claims) filtersOf += QString(":%1 %2 %3").arg(c.center_nm).arg(c.fwhm_nm.value_or(0)).arg(c.peak.value_or(0));
@@ -163,8 +183,9 @@ void NightModel::derive() {
         for (const Filter& f : trial().filters) {
             const FilterCurve known = filterCurve(m_session, f);
             if (known.curve.empty()) continue; // nothing is foretold of it
-            Curve curve; // empty: nothing in the way
-            if (known.source != CurveSource::NoFilter) curve = ConeShift({m_rig.fRatio(), m_rig.obstruction, f.effective_index.value_or(1.8), 0}).apply(known.curve, 0.5);
+            Curve curve;                       // empty: nothing in the way
+            if (known.source != CurveSource::NoFilter)
+                curve = ConeShift({m_rig.fRatio(), m_rig.obstruction, f.effective_index.value_or(1.8), 0}).apply(known.curve, 0.5);
             m_filters.push_back({f.id, f.name, systemResponse(curve, m_camera), known.source == CurveSource::Claims || known.source == CurveSource::Makers});
         }
     }
@@ -177,14 +198,17 @@ void NightModel::derive() {
             for (const SkyMoment& m : m_track->samples()) {
                 double most = 0;
                 if (const auto light = skyLight(site, m))
-                    for (const SystemChannel& c : f->channels) most = std::max(most, backgroundRate(*light, c, site.lamps.value_or(LampMix{}), m_rig.aperture_mm, m_rig.obstruction, m_rig.scale_arcsec()));
+                    for (const SystemChannel& c : f->channels)
+                        most = std::max(most,
+                                        backgroundRate(*light, c, site.lamps.value_or(LampMix{}), m_rig.aperture_mm, m_rig.obstruction, m_rig.scale_arcsec()));
                 rates.push_back(most);
             }
             m_skies.emplace_back(id, std::move(rates));
         }
     }
     m_virtual.reset();
-    if (m_wantsVirtual && ready()) m_virtual.emplace(site, *m_track, static_cast<unsigned long long>(QDate::fromString(QString::fromStdString(m_plan.date), Qt::ISODate).toJulianDay()));
+    if (m_wantsVirtual && ready())
+        m_virtual.emplace(site, *m_track, static_cast<unsigned long long>(QDate::fromString(QString::fromStdString(m_plan.date), Qt::ISODate).toJulianDay()));
     deriveBlocks();
     suggest();
 }
@@ -217,7 +241,8 @@ void NightModel::deriveBlocks() {
 void NightModel::suggest() {
     const Site& site = trial().site;
     const QString night = QString("%1 %2 %3").arg(site.latitude_deg.value_or(0)).arg(site.longitude_deg.value_or(0)).arg(QString::fromStdString(m_plan.date));
-    const QString of = night + m_filtersOf + QString(" %1 %2 %3").arg(m_plan.lowest_deg).arg(m_plan.twilight_deg).arg(field_deg().first) + QString::number(m_targets->size()) + chosenFilters() + horizonText();
+    const QString of = night + m_filtersOf + QString(" %1 %2 %3").arg(m_plan.lowest_deg).arg(m_plan.twilight_deg).arg(field_deg().first) +
+                       QString::number(m_targets->size()) + chosenFilters() + horizonText();
     if (of == m_suggestionsOf) return;
     m_suggestionsOf = of;
     m_suggestions.clear();
@@ -227,16 +252,20 @@ void NightModel::suggest() {
         if (std::find(m_plan.filters.begin(), m_plan.filters.end(), f.id) != m_plan.filters.end()) chosen.push_back(f);
     if (chosen.empty()) chosen = m_filters;
     if (chosen.empty()) return;
-    m_jobs.run("suggest", tr("Looking for targets"), [this, exercise = exerciseOf(chosen), field = field_deg(), plan = m_plan, site, track = m_track, targets = m_targets](const Job&) -> JobService::Finish {
-        std::vector<Suggestion> found;
-        if (track) found = suggestTargets(*targets, exercise, field, plan, site, *track, 40);
-        else if (const auto any = NightTrack::of({*site.latitude_deg, *site.longitude_deg, site.elevation_m}, plan.date, 0, 0)) found = suggestTargets(*targets, exercise, field, plan, site, *any, 40);
-        return [this, targets, found = std::move(found)] {
-            if (targets != m_targets) return;
-            m_suggestions = found;
-            emit suggestionsChanged();
-        };
-    });
+    m_jobs.run("suggest", tr("Looking for targets"),
+               [this, exercise = exerciseOf(chosen), field = field_deg(), plan = m_plan, site, track = m_track,
+                targets = m_targets](const Job&) -> JobService::Finish {
+                   std::vector<Suggestion> found;
+                   if (track)
+                       found = suggestTargets(*targets, exercise, field, plan, site, *track, 40);
+                   else if (const auto any = NightTrack::of({*site.latitude_deg, *site.longitude_deg, site.elevation_m}, plan.date, 0, 0))
+                       found = suggestTargets(*targets, exercise, field, plan, site, *any, 40);
+                   return [this, targets, found = std::move(found)] {
+                       if (targets != m_targets) return;
+                       m_suggestions = found;
+                       emit suggestionsChanged();
+                   };
+               });
 }
 
 QString NightModel::chosenFilters() const {
@@ -320,7 +349,9 @@ void NightModel::setOwnLengths(bool own) {
     edit(own ? tr("Each its own length") : tr("One length for all"), p);
 }
 
-QString NightModel::darksText() { return QSettings().value("night/darks").toString(); }
+QString NightModel::darksText() {
+    return QSettings().value("night/darks").toString();
+}
 
 std::vector<double> NightModel::darksAtHand() {
     std::vector<double> out;

@@ -11,7 +11,8 @@
 
 namespace caelumen {
 
-/// The night that is planned, and all that follows from it. The plan lives in the trial: every edit goes through the session, can be undone and is saved at once; a drag is only tried until it ends.
+/// The night that is planned, and all that follows from it. The plan lives in the trial: every edit goes through the session, can be undone and is saved at
+/// once; a drag is only tried until it ends.
 class NightModel : public QObject {
     Q_OBJECT
 
@@ -33,9 +34,9 @@ public:
     const std::vector<std::string>& blockTroubles() const { return m_troubles; }
     std::vector<SubLength> subLengths() const;
     std::pair<double, double> field_deg() const; ///< of the frame
-    QSize frame() const; ///< of the trial's frames, else a usual one
+    QSize frame() const;                         ///< of the trial's frames, else a usual one
     bool frameKnown() const { return !m_session.frameSize().isEmpty() || (m_camera.width_px > 0 && !m_session.trial().rig.camera.empty()); }
-    QString horizonText() const; ///< its points, to tell one horizon from another
+    QString horizonText() const;                                       ///< its points, to tell one horizon from another
     const std::vector<DeepSky>& targets() const { return *m_targets; } ///< one's own first, then the catalogue
     const std::vector<Suggestion>& suggestions() const { return m_suggestions; }
     /// Foretold e-/s/px of each filter at each sample of the track, in its darkest channel; empty without a sky brightness.
@@ -47,7 +48,7 @@ public:
     /// Works things out only while somebody looks: a region dragged on the Bench must not wait for a night.
     void setActive(bool active);
     void setCamera(const Camera& camera);
-    void edit(const QString& what, Plan plan);    ///< lays the blocks anew
+    void edit(const QString& what, Plan plan);           ///< lays the blocks anew
     int moveBlock(int index, double start_s, bool done); ///< where in the row it stands now: a block that is let go may have passed another
     void tick(const std::string& point, bool done);
     void fitSubs();

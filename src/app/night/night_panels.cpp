@@ -1,5 +1,4 @@
 #include "app/night/night.h"
-
 #include "app/night/night_chart.h"
 #include "app/widgets/form_fields.h"
 #include "app/widgets/theme.h"
@@ -42,7 +41,8 @@ private:
         const QRect inside = option.rect.adjusted(6, 4, -4, -4);
         for (int i = 0; i < lines.size(); ++i) {
             p->setPen(i == 0 && index.flags().testFlag(Qt::ItemIsEnabled) ? theme().text : theme().dim);
-            p->drawText(inside.adjusted(0, i * option.fontMetrics.height(), 0, 0), Qt::AlignLeft | Qt::AlignTop, option.fontMetrics.elidedText(lines[i], Qt::ElideRight, inside.width()));
+            p->drawText(inside.adjusted(0, i * option.fontMetrics.height(), 0, 0), Qt::AlignLeft | Qt::AlignTop,
+                        option.fontMetrics.elidedText(lines[i], Qt::ElideRight, inside.width()));
         }
         p->restore();
     }
@@ -116,7 +116,8 @@ QWidget* Night::buildLeft() {
     connect(m_filters, &QListWidget::itemChanged, this, chosenFilters);
     connect(m_filters->model(), &QAbstractItemModel::rowsMoved, this, chosenFilters);
     auto* menu = new QMenu(this);
-    menu->addAction(tr("New night to plan"), this, &Night::newNight)->setToolTip(tr("A trial of its own with this one's place, telescope and filters; stacks fill it later"));
+    menu->addAction(tr("New night to plan"), this, &Night::newNight)
+        ->setToolTip(tr("A trial of its own with this one's place, telescope and filters; stacks fill it later"));
     menu->addSeparator();
     menu->addAction(tr("Pauses, power and clock \u2026"), this, &Night::askSettings);
     menu->addAction(tr("Import targets \u2026"), this, &Night::askTargets);
@@ -196,10 +197,13 @@ QWidget* Night::buildControls() {
             if (i == 1) p.rounds = std::max(1, static_cast<int>(p.filters.size()));
         });
     });
-    connect(m_flip, &QComboBox::currentIndexChanged, this, [this](int i) { editPlan(tr("Meridian"), [i](Plan& p) { p.flip = i == 1 ? FlipSchool::Flipped : FlipSchool::Wait; }); });
-    connect(m_dusk, &QComboBox::currentIndexChanged, this, [this](int i) { editPlan(tr("Twilight"), [i](Plan& p) { p.twilight_deg = kDusk[static_cast<std::size_t>(i)]; }); });
+    connect(m_flip, &QComboBox::currentIndexChanged, this,
+            [this](int i) { editPlan(tr("Meridian"), [i](Plan& p) { p.flip = i == 1 ? FlipSchool::Flipped : FlipSchool::Wait; }); });
+    connect(m_dusk, &QComboBox::currentIndexChanged, this,
+            [this](int i) { editPlan(tr("Twilight"), [i](Plan& p) { p.twilight_deg = kDusk[static_cast<std::size_t>(i)]; }); });
     connect(m_lengths, &QComboBox::activated, this, [this](int i) { m_model.setOwnLengths(i == 1); });
-    connect(m_star, &QComboBox::activated, this, [this](int i) { editPlan(tr("Halo star"), [this, i](Plan& p) { p.brightStar = m_star->itemData(i).toString().toStdString(); }); });
+    connect(m_star, &QComboBox::activated, this,
+            [this](int i) { editPlan(tr("Halo star"), [this, i](Plan& p) { p.brightStar = m_star->itemData(i).toString().toStdString(); }); });
     connect(fit, &QPushButton::clicked, &m_model, &NightModel::fitSubs);
     connect(lay, &QPushButton::clicked, this, [this] { editPlan(tr("Lay the blocks"), [](Plan&) {}); });
     return bar;

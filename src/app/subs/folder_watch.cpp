@@ -7,7 +7,8 @@
 namespace caelumen {
 namespace fs = std::filesystem;
 
-FolderWatch::FolderWatch(QObject* parent) : QObject(parent) {
+FolderWatch::FolderWatch(QObject* parent)
+    : QObject(parent) {
     m_timer.setInterval(500);
     connect(&m_timer, &QTimer::timeout, this, &FolderWatch::look);
     connect(&m_jobs, &JobService::failed, this, &FolderWatch::problem);
@@ -17,8 +18,10 @@ void FolderWatch::watch(const QString& folder, std::map<std::string, std::uintma
     m_folder = folder;
     m_growing.clear();
     m_landed = std::move(known);
-    if (folder.isEmpty()) m_timer.stop();
-    else m_timer.start();
+    if (folder.isEmpty())
+        m_timer.stop();
+    else
+        m_timer.start();
 }
 
 void FolderWatch::look() {

@@ -12,7 +12,8 @@
 
 namespace caelumen {
 
-/// Looks at a folder twice a second, away from the interface thread: files that have not grown between two looks have landed. One that grows again was only half there, and lands again.
+/// Looks at a folder twice a second, away from the interface thread: files that have not grown between two looks have landed. One that grows again was only
+/// half there, and lands again.
 class FolderWatch : public QObject {
     Q_OBJECT
 

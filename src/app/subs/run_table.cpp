@@ -14,11 +14,15 @@
 namespace caelumen {
 namespace {
 
-QString minutes(double s) { return s > 0 ? QString::number(s / 60, 'f', s < 600 ? 1 : 0) : QString::fromUtf8("\u2013"); }
+QString minutes(double s) {
+    return s > 0 ? QString::number(s / 60, 'f', s < 600 ? 1 : 0) : QString::fromUtf8("\u2013");
+}
 
 } // namespace
 
-RunTable::RunTable(SubsModel& model, QWidget* parent) : QTableWidget(parent), m_model(model) {
+RunTable::RunTable(SubsModel& model, QWidget* parent)
+    : QTableWidget(parent)
+    , m_model(model) {
     setObjectName("runTable");
     setAccessibleName(tr("All runs"));
     setSelectionBehavior(QAbstractItemView::SelectRows);
@@ -48,7 +52,8 @@ void RunTable::fill() {
     setColumnCount(static_cast<int>(heads.size()));
     setHorizontalHeaderLabels(heads);
     horizontalHeaderItem(columnCount() - 2)->setToolTip(tr("Mean starlight of the kept subs over that of the run's own clearest tenth"));
-    horizontalHeaderItem(columnCount() - 1)->setToolTip(tr("The same over the clearest of all runs of the night: stars before and after each swap of filters bring them onto one scale"));
+    horizontalHeaderItem(columnCount() - 1)
+        ->setToolTip(tr("The same over the clearest of all runs of the night: stars before and after each swap of filters bring them onto one scale"));
     setRowCount(0);
     for (std::size_t g = 0; g < groups.size(); ++g) {
         if (groups[g].kind != FrameKind::Light) continue;
@@ -76,8 +81,13 @@ void RunTable::fill() {
         for (const SubReason r : reasons) put(minutes(lost.count(r) ? lost.at(r) : 0));
         const auto clear = run->run.transparency();
         put(clear ? QString::number(clear->mean, 'f', 2) : QString::fromUtf8("\u2013"), clear ? QString() : tr("Too few stars tell of it."));
-        if (clear && run->scale) put(run->scale->sigma > 0 ? QString::fromUtf8("%1 \u00B1 %2").arg(clear->mean * run->scale->factor, 0, 'f', 2).arg(std::max(0.01, clear->mean * run->scale->sigma), 0, 'f', 2) : QString::number(clear->mean * run->scale->factor, 'f', 2));
-        else put(QString::fromUtf8("\u2013"), tr("No other run of this night was swapped with it within 45 minutes."));
+        if (clear && run->scale)
+            put(run->scale->sigma > 0 ? QString::fromUtf8("%1 \u00B1 %2")
+                                            .arg(clear->mean * run->scale->factor, 0, 'f', 2)
+                                            .arg(std::max(0.01, clear->mean * run->scale->sigma), 0, 'f', 2)
+                                      : QString::number(clear->mean * run->scale->factor, 'f', 2));
+        else
+            put(QString::fromUtf8("\u2013"), tr("No other run of this night was swapped with it within 45 minutes."));
         if (static_cast<int>(g) == m_model.current()) selectRow(row);
     }
     resizeColumnsToContents();

@@ -19,24 +19,34 @@ namespace {
 
 constexpr double kLeft = 56, kRight = 14, kTop = 22, kBottom = 20, kMoon = 34;
 
-QString number(double v) { return std::abs(v) >= 1000 ? QString::number(v, 'f', 0) : QString::number(v, 'g', 3); }
+QString number(double v) {
+    return std::abs(v) >= 1000 ? QString::number(v, 'f', 0) : QString::number(v, 'g', 3);
+}
 
 } // namespace
 
 QString SubChart::nameOf(Quantity q) {
     switch (q) {
-    case Quantity::Sky: return tr("Sky");
-    case Quantity::Transparency: return tr("Transparency");
-    case Quantity::Fwhm: return tr("FWHM");
-    case Quantity::Eccentricity: return tr("Eccentricity");
-    case Quantity::Tilt: return tr("Worst corner over middle");
-    case Quantity::Stars: return tr("Stars");
-    case Quantity::Gradient: return tr("Gradient");
+    case Quantity::Sky:
+        return tr("Sky");
+    case Quantity::Transparency:
+        return tr("Transparency");
+    case Quantity::Fwhm:
+        return tr("FWHM");
+    case Quantity::Eccentricity:
+        return tr("Eccentricity");
+    case Quantity::Tilt:
+        return tr("Worst corner over middle");
+    case Quantity::Stars:
+        return tr("Stars");
+    case Quantity::Gradient:
+        return tr("Gradient");
     }
     return {};
 }
 
-SubChart::SubChart(QWidget* parent) : QWidget(parent) {
+SubChart::SubChart(QWidget* parent)
+    : QWidget(parent) {
     setMinimumSize(260, 130);
     setAccessibleName(tr("The subs over time"));
     setMouseTracking(true);
@@ -65,19 +75,28 @@ void SubChart::show(const Content& content) {
     update();
 }
 
-double SubChart::secondOf(std::size_t sub) const { return m_seconds[sub]; }
+double SubChart::secondOf(std::size_t sub) const {
+    return m_seconds[sub];
+}
 
 std::optional<double> SubChart::valueOf(const JudgedSub& s) const {
     const SubFigures& f = s.figures;
     if (!f.problem.empty() || f.level.empty()) return std::nullopt;
     switch (m_content.quantity) {
-    case Quantity::Sky: return skyRate(f, m_content.gain);
-    case Quantity::Transparency: return f.transparency;
-    case Quantity::Fwhm: return f.fwhm_px;
-    case Quantity::Eccentricity: return f.eccentricity;
-    case Quantity::Tilt: return f.tilt;
-    case Quantity::Stars: return f.stars;
-    case Quantity::Gradient: return 100 * f.gradient;
+    case Quantity::Sky:
+        return skyRate(f, m_content.gain);
+    case Quantity::Transparency:
+        return f.transparency;
+    case Quantity::Fwhm:
+        return f.fwhm_px;
+    case Quantity::Eccentricity:
+        return f.eccentricity;
+    case Quantity::Tilt:
+        return f.tilt;
+    case Quantity::Stars:
+        return f.stars;
+    case Quantity::Gradient:
+        return 100 * f.gradient;
     }
     return std::nullopt;
 }
@@ -89,12 +108,18 @@ std::optional<double> SubChart::limit() const {
     if (all.size() < 3) return std::nullopt;
     const double middle = median(std::span<double>(all));
     switch (m_content.quantity) {
-    case Quantity::Transparency: return m_content.limits.transparency;
-    case Quantity::Fwhm: return middle * m_content.limits.fwhm;
-    case Quantity::Eccentricity: return std::max(0.5, middle + m_content.limits.eccentricity);
-    case Quantity::Tilt: return middle + m_content.limits.tilt;
-    case Quantity::Stars: return middle * m_content.limits.stars;
-    default: return std::nullopt; // the sky's limit moves with its neighbours
+    case Quantity::Transparency:
+        return m_content.limits.transparency;
+    case Quantity::Fwhm:
+        return middle * m_content.limits.fwhm;
+    case Quantity::Eccentricity:
+        return std::max(0.5, middle + m_content.limits.eccentricity);
+    case Quantity::Tilt:
+        return middle + m_content.limits.tilt;
+    case Quantity::Stars:
+        return middle * m_content.limits.stars;
+    default:
+        return std::nullopt; // the sky's limit moves with its neighbours
     }
 }
 
@@ -135,10 +160,17 @@ void SubChart::paintEvent(QPaintEvent*) {
     if (!m_content.run || m_content.run->subs.empty()) return;
     const Axes a = axes();
     p.setPen(t.dim);
-    const QString unit = m_content.quantity == Quantity::Sky ? (m_content.gain > 0 ? tr("e\u207B/s/px") : tr("ADU/s")) : m_content.quantity == Quantity::Transparency ? tr("of the best") : m_content.quantity == Quantity::Fwhm ? tr("px") : m_content.quantity == Quantity::Gradient ? tr("% of the sky") : QString();
+    const QString unit = m_content.quantity == Quantity::Sky            ? (m_content.gain > 0 ? tr("e\u207B/s/px") : tr("ADU/s"))
+                         : m_content.quantity == Quantity::Transparency ? tr("of the best")
+                         : m_content.quantity == Quantity::Fwhm         ? tr("px")
+                         : m_content.quantity == Quantity::Gradient     ? tr("% of the sky")
+                                                                        : QString();
     p.drawText(QPointF(kLeft, 15), nameOf(m_content.quantity) + (unit.isEmpty() ? QString() : ", " + unit));
     // Three or four even values on the left.
-    const double raw = (a.high - a.low) / 3, power = std::pow(10, std::floor(std::log10(raw))), step = power * (raw / power >= 5 ? 5 : raw / power >= 2 ? 2 : 1);
+    const double raw = (a.high - a.low) / 3, power = std::pow(10, std::floor(std::log10(raw))),
+                 step = power * (raw / power >= 5   ? 5
+                                 : raw / power >= 2 ? 2
+                                                    : 1);
     for (double v = step * std::ceil(a.low / step); v <= a.high; v += step) {
         p.setPen(QPen(t.line, 1, Qt::DotLine));
         p.drawLine(QPointF(a.plot.left(), a.y(v)), QPointF(a.plot.right(), a.y(v)));
@@ -224,7 +256,8 @@ QString SubChart::text() const {
     if (m_content.run)
         for (const JudgedSub& s : m_content.run->subs) {
             const auto v = valueOf(s);
-            out += copiedRow({copiedName(s.figures.file), QString::fromStdString(s.figures.start), v ? QString::number(*v, 'g', 6) : QString(), s.keep ? "keep" : "reject", reasonName(s.reason)});
+            out += copiedRow({copiedName(s.figures.file), QString::fromStdString(s.figures.start), v ? QString::number(*v, 'g', 6) : QString(),
+                              s.keep ? "keep" : "reject", reasonName(s.reason)});
         }
     return out;
 }
@@ -235,7 +268,11 @@ bool SubChart::event(QEvent* event) {
         if (const int i = subAt(help->pos()); i >= 0) {
             const JudgedSub& s = m_content.run->subs[static_cast<std::size_t>(i)];
             const auto v = valueOf(s);
-            QToolTip::showText(help->globalPos(), tr("%1\n%2 %3\n%4").arg(QString::fromStdString(s.figures.file).section('/', -1), nameOf(m_content.quantity), v ? number(*v) : tr("not measured"), s.keep ? tr("kept") : QString::fromStdString(s.words)), this);
+            QToolTip::showText(help->globalPos(),
+                               tr("%1\n%2 %3\n%4")
+                                   .arg(QString::fromStdString(s.figures.file).section('/', -1), nameOf(m_content.quantity),
+                                        v ? number(*v) : tr("not measured"), s.keep ? tr("kept") : QString::fromStdString(s.words)),
+                               this);
         }
         return true;
     }

@@ -22,7 +22,7 @@ public:
         const JudgedRun* run = nullptr;
         Quantity quantity = Quantity::Sky;
         CullLimits limits;
-        double gain = 0;           ///< e-/ADU; 0: unknown
+        double gain = 0; ///< e-/ADU; 0: unknown
         int current = -1;
         QColor colour;
         std::function<QString(const std::string& iso)> clock; ///< by the place's clock

@@ -37,7 +37,10 @@ QImage paint(const std::vector<Plane>& planes, const std::vector<std::string>& c
 
 } // namespace
 
-SubPictures::SubPictures(QObject* parent) : QObject(parent) { connect(&m_jobs, &JobService::failed, this, &SubPictures::problem); }
+SubPictures::SubPictures(QObject* parent)
+    : QObject(parent) {
+    connect(&m_jobs, &JobService::failed, this, &SubPictures::problem);
+}
 
 void SubPictures::want(const std::string& file, const SubFigures& like, std::shared_ptr<const SubMeasurer> measurer) {
     if (!of(file).isNull() || like.level.empty() || (m_jobs.busy("picture") && m_wanted == file)) return;

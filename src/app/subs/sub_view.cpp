@@ -9,7 +9,8 @@
 
 namespace caelumen {
 
-SubView::SubView(QWidget* parent) : QWidget(parent) {
+SubView::SubView(QWidget* parent)
+    : QWidget(parent) {
     setMinimumSize(260, 160);
     setAccessibleName(tr("The sub"));
     setCursor(Qt::OpenHandCursor);
@@ -73,7 +74,8 @@ void SubView::mouseMoveEvent(QMouseEvent* e) {
     if (!m_held) return;
     const double ratio = devicePixelRatioF();
     m_centre -= (e->position() - m_grip) * ratio;
-    m_centre = {std::clamp(m_centre.x(), -0.5 * m_image.width(), 0.5 * m_image.width()), std::clamp(m_centre.y(), -0.5 * m_image.height(), 0.5 * m_image.height())};
+    m_centre = {std::clamp(m_centre.x(), -0.5 * m_image.width(), 0.5 * m_image.width()),
+                std::clamp(m_centre.y(), -0.5 * m_image.height(), 0.5 * m_image.height())};
     m_grip = e->position();
     update();
 }
@@ -83,6 +85,8 @@ void SubView::mouseReleaseEvent(QMouseEvent*) {
     setCursor(Qt::OpenHandCursor);
 }
 
-void SubView::mouseDoubleClickEvent(QMouseEvent*) { setFits(!m_fit); }
+void SubView::mouseDoubleClickEvent(QMouseEvent*) {
+    setFits(!m_fit);
+}
 
 } // namespace caelumen

@@ -5,8 +5,8 @@
 
 namespace caelumen {
 
-/// One sub's pixels, one to one, dragged about by mouse; the place stays when the next sub is shown, and with it the stars: the picture is moved (and turned by half a turn after a flip) as
-/// the sub lies on the reference.
+/// One sub's pixels, one to one, dragged about by mouse; the place stays when the next sub is shown, and with it the stars: the picture is moved (and turned by
+/// half a turn after a flip) as the sub lies on the reference.
 class SubView : public QWidget {
     Q_OBJECT
 

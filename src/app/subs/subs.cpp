@@ -3,8 +3,8 @@
 #include "app/subs/run_table.h"
 #include "app/subs/sub_view.h"
 #include "app/widgets/form_fields.h"
-#include "app/widgets/prompts.h"
 #include "app/widgets/place_zone.h"
+#include "app/widgets/prompts.h"
 #include "app/widgets/theme.h"
 #include "report/filter_style.h"
 
@@ -36,19 +36,61 @@
 namespace caelumen {
 namespace {
 
-QString hours(double s) { return s >= 3600 ? QObject::tr("%1 h %2 min").arg(static_cast<int>(s / 3600)).arg(static_cast<int>(std::fmod(s, 3600) / 60)) : s >= 60 ? QObject::tr("%1 min").arg(s / 60, 0, 'f', s < 600 ? 1 : 0) : QObject::tr("%1 s").arg(s, 0, 'f', 0); }
+QString hours(double s) {
+    return s >= 3600 ? QObject::tr("%1 h %2 min").arg(static_cast<int>(s / 3600)).arg(static_cast<int>(std::fmod(s, 3600) / 60))
+           : s >= 60 ? QObject::tr("%1 min").arg(s / 60, 0, 'f', s < 600 ? 1 : 0)
+                     : QObject::tr("%1 s").arg(s, 0, 'f', 0);
+}
 
 } // namespace
 
 Subs::Subs(Session& session, Prompts& prompts, QWidget* parent)
-    : QWidget(parent), m_session(session), m_prompts(prompts), m_model(session), m_runs(new QListWidget), m_others(new QListWidget), m_where(new QLabel), m_summary(new QLabel), m_notes(new QLabel), m_cameraText(new QLabel), m_addFolder(new QPushButton(tr("Add a folder \u2026"))), m_stackRun(new QPushButton(tr("Stack this run \u2026"))),
-      m_stackAll(new QPushButton(tr("Stack all runs for the Bench \u2026"))), m_lines(new QPushButton(tr("Separate the lines"))), m_cancel(new QPushButton(tr("Cancel"))), m_more(new QToolButton), m_playButton(quietButton(QString::fromUtf8("\u25B6"), tr("Play (Space)"))), m_whole(quietButton(tr("Whole frame"), tr("The whole frame, or one to one (Z)"))), m_view(new SubView), m_chart(new SubChart), m_quantity(new QComboBox),
-      m_mosaic(choices({tr("half size, nothing made up"), tr("full size, interpolated")}, tr("Half size: each 2x2 cell gives R, the mean of both G, and B. Full size: each colour is interpolated from its own sites"), tr("Mosaic"))),
-      m_method(choices({tr("mean"), tr("median")}, tr("The mean of what is not rejected, or the median"), tr("Combination"))), m_reject(choices({tr("nothing"), tr("beyond sigmas"), tr("beyond winsorised sigmas")}, tr("Values that the others contradict: satellites, cosmic rays"), tr("Rejection"))),
-      m_normalise(choices({tr("nothing"), tr("sky"), tr("sky and stars")}, tr("What is made alike before subs are combined: the stack keeps the mean sky either way. Recorded in its header"), tr("Made alike"))),
-      m_weights(choices({tr("all alike"), tr("by their noise")}, tr("All subs alike keeps the stack a plain mean"), tr("Weights"))), m_flats(choices({tr("divided"), tr("subtracted")}, tr("Divided out; or frames through a diffuser, as long as the subs, subtracted: takes glow and rings away too, but does not correct transmission"), tr("Flats"))),
-      m_pace(choices({tr("every second"), tr("every 3 s"), tr("every 10 s"), tr("every 2 min")}, tr("How fast the virtual camera takes subs"), tr("Pace"))), m_cameraRow(new QWidget), m_halves(new QCheckBox(tr("odd and even halves beside it"))), m_maps(new QCheckBox(tr("coverage, rejection and noise maps"))), m_low(new QDoubleSpinBox), m_high(new QDoubleSpinBox), m_table(new QTableView), m_runTable(new RunTable(m_model)), m_follow(quietButton(tr("Follow"), tr("While a folder is watched, show each sub as it lands (L)"))), m_tabs(new QTabWidget),
-      m_across(new QSplitter), m_down(new QSplitter(Qt::Vertical)) {
+    : QWidget(parent)
+    , m_session(session)
+    , m_prompts(prompts)
+    , m_model(session)
+    , m_runs(new QListWidget)
+    , m_others(new QListWidget)
+    , m_where(new QLabel)
+    , m_summary(new QLabel)
+    , m_notes(new QLabel)
+    , m_cameraText(new QLabel)
+    , m_addFolder(new QPushButton(tr("Add a folder \u2026")))
+    , m_stackRun(new QPushButton(tr("Stack this run \u2026")))
+    , m_stackAll(new QPushButton(tr("Stack all runs for the Bench \u2026")))
+    , m_lines(new QPushButton(tr("Separate the lines")))
+    , m_cancel(new QPushButton(tr("Cancel")))
+    , m_more(new QToolButton)
+    , m_playButton(quietButton(QString::fromUtf8("\u25B6"), tr("Play (Space)")))
+    , m_whole(quietButton(tr("Whole frame"), tr("The whole frame, or one to one (Z)")))
+    , m_view(new SubView)
+    , m_chart(new SubChart)
+    , m_quantity(new QComboBox)
+    , m_mosaic(choices({tr("half size, nothing made up"), tr("full size, interpolated")},
+                       tr("Half size: each 2x2 cell gives R, the mean of both G, and B. Full size: each colour is interpolated from its own sites"),
+                       tr("Mosaic")))
+    , m_method(choices({tr("mean"), tr("median")}, tr("The mean of what is not rejected, or the median"), tr("Combination")))
+    , m_reject(choices({tr("nothing"), tr("beyond sigmas"), tr("beyond winsorised sigmas")}, tr("Values that the others contradict: satellites, cosmic rays"),
+                       tr("Rejection")))
+    , m_normalise(choices({tr("nothing"), tr("sky"), tr("sky and stars")},
+                          tr("What is made alike before subs are combined: the stack keeps the mean sky either way. Recorded in its header"), tr("Made alike")))
+    , m_weights(choices({tr("all alike"), tr("by their noise")}, tr("All subs alike keeps the stack a plain mean"), tr("Weights")))
+    , m_flats(choices(
+          {tr("divided"), tr("subtracted")},
+          tr("Divided out; or frames through a diffuser, as long as the subs, subtracted: takes glow and rings away too, but does not correct transmission"),
+          tr("Flats")))
+    , m_pace(choices({tr("every second"), tr("every 3 s"), tr("every 10 s"), tr("every 2 min")}, tr("How fast the virtual camera takes subs"), tr("Pace")))
+    , m_cameraRow(new QWidget)
+    , m_halves(new QCheckBox(tr("odd and even halves beside it")))
+    , m_maps(new QCheckBox(tr("coverage, rejection and noise maps")))
+    , m_low(new QDoubleSpinBox)
+    , m_high(new QDoubleSpinBox)
+    , m_table(new QTableView)
+    , m_runTable(new RunTable(m_model))
+    , m_follow(quietButton(tr("Follow"), tr("While a folder is watched, show each sub as it lands (L)")))
+    , m_tabs(new QTabWidget)
+    , m_across(new QSplitter)
+    , m_down(new QSplitter(Qt::Vertical)) {
     connect(&m_lineJobs, &JobService::failed, this, &Subs::problem);
     for (QLabel* rich : {m_summary, m_notes}) rich->setTextFormat(Qt::RichText); // names in them are masked
     setFocusPolicy(Qt::StrongFocus);
@@ -103,7 +145,9 @@ Subs::Subs(Session& session, Prompts& prompts, QWidget* parent)
     connect(&m_camera, &VirtualCamera::changed, this, &Subs::fill);
     JobService& jobs = m_model.jobs();
     connect(&jobs, &JobService::started, this, [this](const QString& title) { m_where->setText(title), m_cancel->show(); });
-    connect(&jobs, &JobService::progressed, this, [this](double part, const QString& what, int left) { m_where->setText(left >= 0 ? tr("%1 %, %2, about %3 s left").arg(static_cast<int>(100 * part)).arg(what).arg(left) : what); });
+    connect(&jobs, &JobService::progressed, this, [this](double part, const QString& what, int left) {
+        m_where->setText(left >= 0 ? tr("%1 %, %2, about %3 s left").arg(static_cast<int>(100 * part)).arg(what).arg(left) : what);
+    });
     connect(&jobs, &JobService::idle, this, [this] { m_where->clear(), m_cancel->hide(); });
     connect(m_cancel, &QPushButton::clicked, this, [this] {
         m_model.jobs().cancel();
@@ -113,7 +157,9 @@ Subs::Subs(Session& session, Prompts& prompts, QWidget* parent)
     fillControls();
 }
 
-QTimeZone Subs::zone() const { return m_model.trialFits() ? placeZone(m_session.trial().site).zone : QTimeZone(); }
+QTimeZone Subs::zone() const {
+    return m_model.trialFits() ? placeZone(m_session.trial().site).zone : QTimeZone();
+}
 
 QString Subs::clock(const std::string& iso) const {
     const QDateTime t = QDateTime::fromString(QString::fromStdString(iso), Qt::ISODate);
@@ -121,7 +167,9 @@ QString Subs::clock(const std::string& iso) const {
     return (zone().isValid() ? t.toTimeZone(zone()) : t.toUTC()).toString("HH:mm");
 }
 
-int Subs::groupOf(const QListWidget* list) const { return list->currentItem() ? list->currentItem()->data(Qt::UserRole).toInt() : -1; }
+int Subs::groupOf(const QListWidget* list) const {
+    return list->currentItem() ? list->currentItem()->data(Qt::UserRole).toInt() : -1;
+}
 
 void Subs::fill() {
     m_filling = true;
@@ -130,13 +178,18 @@ void Subs::fill() {
     for (std::size_t i = 0; i < m_model.groups().size(); ++i) {
         const FrameGroup& g = m_model.groups()[i];
         QString text = QString::fromStdString(g.title());
-        if (g.kind == FrameKind::Light) text += "\n" + (g.frames.size() == 1 ? tr("one sub, %1").arg(hours(g.total_s)) : tr("%1 subs, %2").arg(g.frames.size()).arg(hours(g.total_s)));
-        if (const SubsRun* run = g.kind == FrameKind::Light ? m_model.runOf(static_cast<int>(i)) : nullptr; run && run->judged) text += tr("; kept %1, %2").arg(run->run.kept()).arg(hours(run->run.kept_s()));
+        if (g.kind == FrameKind::Light)
+            text += "\n" + (g.frames.size() == 1 ? tr("one sub, %1").arg(hours(g.total_s)) : tr("%1 subs, %2").arg(g.frames.size()).arg(hours(g.total_s)));
+        if (const SubsRun* run = g.kind == FrameKind::Light ? m_model.runOf(static_cast<int>(i)) : nullptr; run && run->judged)
+            text += tr("; kept %1, %2").arg(run->run.kept()).arg(hours(run->run.kept_s()));
         if (g.kind != FrameKind::Light) text += "\n" + (g.frames.size() == 1 ? tr("one frame") : tr("%1 frames").arg(g.frames.size()));
         auto* item = new QListWidgetItem(text, g.kind == FrameKind::Light ? m_runs : m_others);
         item->setData(Qt::UserRole, static_cast<int>(i));
         const bool guessed = m_model.frames()[g.frames.front()].guessed;
-        item->setToolTip(tr("%1 x %2 pixels%3").arg(g.width).arg(g.height).arg(guessed ? tr("\nWhat they are was guessed from their names; More tells otherwise") : QString()));
+        item->setToolTip(tr("%1 x %2 pixels%3")
+                             .arg(g.width)
+                             .arg(g.height)
+                             .arg(guessed ? tr("\nWhat they are was guessed from their names; More tells otherwise") : QString()));
         if (g.kind != FrameKind::Light) continue;
         if (static_cast<int>(i) == m_model.current()) m_runs->setCurrentItem(item);
         ++lights;
@@ -157,7 +210,11 @@ void Subs::fill() {
     m_runTable->fill();
     m_follow->setVisible(!m_model.watched().isEmpty());
     m_cameraRow->setVisible(m_camera.running());
-    if (m_camera.running()) m_cameraText->setText(m_camera.planned() > 0 ? tr("Virtual camera: %1 of %2 subs. Made up: nothing real is measured with it.").arg(m_camera.taken()).arg(m_camera.planned()) : tr("Virtual camera: taking its calibration frames \u2026"));
+    if (m_camera.running())
+        m_cameraText->setText(
+            m_camera.planned() > 0
+                ? tr("Virtual camera: %1 of %2 subs. Made up: nothing real is measured with it.").arg(m_camera.taken()).arg(m_camera.planned())
+                : tr("Virtual camera: taking its calibration frames \u2026"));
     m_filling = false;
 }
 
@@ -208,20 +265,30 @@ void Subs::fillRun() {
         const SubsRun* mine = m_model.runOf(m_model.current());
         if (mine && mine->scale && mine->run.transparency()) {
             const double clear = mine->run.transparency()->mean;
-            text += tr("<br>Its subs got %1 % of the clearest starlight of the night").arg(100 * clear * mine->scale->factor, 0, 'f', 0) + (mine->scale->sigma > 0 ? tr(" (\u00B1 %1 %).").arg(std::max(1.0, 100 * clear * mine->scale->sigma), 0, 'f', 0) : tr("."));
+            text += tr("<br>Its subs got %1 % of the clearest starlight of the night").arg(100 * clear * mine->scale->factor, 0, 'f', 0) +
+                    (mine->scale->sigma > 0 ? tr(" (\u00B1 %1 %).").arg(std::max(1.0, 100 * clear * mine->scale->sigma), 0, 'f', 0) : tr("."));
         }
         if (mine && mine->moon) {
             const MoonResponse* moon = &*mine->moon;
             const double part = 100 * moon->slopeSigma / std::max(1e-12, std::abs(moon->slope));
-            text += tr("<br>Moon: %1 %2 per 100 nL of modelled moonlight in %3 (\u00B1 %4 %), %5 without moon.").arg(100 * moon->slope, 0, 'g', 3).arg(gain > 0 ? tr("e\u207B/s/px") : tr("ADU/s")).arg(QString::fromStdString(channel)).arg(part, 0, 'f', 0).arg(moon->intercept, 0, 'g', 3);
-            if (const auto against = m_model.moonAgainstFirst(channel)) text += tr(" That is %1 \u00B1 %2 of what the first run lets through.").arg(against->value, 0, 'g', 2).arg(std::max(against->sigma, 0.001), 0, 'g', 1);
+            text += tr("<br>Moon: %1 %2 per 100 nL of modelled moonlight in %3 (\u00B1 %4 %), %5 without moon.")
+                        .arg(100 * moon->slope, 0, 'g', 3)
+                        .arg(gain > 0 ? tr("e\u207B/s/px") : tr("ADU/s"))
+                        .arg(QString::fromStdString(channel))
+                        .arg(part, 0, 'f', 0)
+                        .arg(moon->intercept, 0, 'g', 3);
+            if (const auto against = m_model.moonAgainstFirst(channel))
+                text += tr(" That is %1 \u00B1 %2 of what the first run lets through.")
+                            .arg(against->value, 0, 'g', 2)
+                            .arg(std::max(against->sigma, 0.001), 0, 'g', 1);
         }
     }
     m_summary->setText(text);
     QString notes;
     if (const SubMeasurer* m = m_model.measurer()) {
         for (const std::string& line : m->calibration().history) notes += QString::fromStdString(line).toHtmlEscaped() + "<br>";
-        for (const std::string& line : m->calibration().warnings) notes += QString("<span style='color:%1'>%2</span><br>").arg(theme().warn.name(), QString::fromStdString(line).toHtmlEscaped());
+        for (const std::string& line : m->calibration().warnings)
+            notes += QString("<span style='color:%1'>%2</span><br>").arg(theme().warn.name(), QString::fromStdString(line).toHtmlEscaped());
     }
     m_notes->setText(notes);
     const bool ready = m_model.judged() && run.kept() > 0;
@@ -243,7 +310,11 @@ void Subs::fillSub() {
     content.clock = [this](const std::string& iso) { return clock(iso); };
     m_chart->show(content);
     if (m_sub < 0 || m_sub >= static_cast<int>(run.subs.size())) {
-        m_view->show({}, {}, false, m_model.groups().empty() ? tr("No subs yet. Drop a folder of subs, darks and flats on this window: they are told apart by their headers and names.") : tr("No lights among these frames. Choose frames on the left and say under More what they are."), {}, false);
+        m_view->show({}, {}, false,
+                     m_model.groups().empty()
+                         ? tr("No subs yet. Drop a folder of subs, darks and flats on this window: they are told apart by their headers and names.")
+                         : tr("No lights among these frames. Choose frames on the left and say under More what they are."),
+                     {}, false);
         return;
     }
     const auto at = static_cast<std::size_t>(m_sub);
@@ -262,8 +333,11 @@ void Subs::fillSub() {
         flipped = std::abs(std::remainder(s.alignment->rotation_deg, 360)) > 90;
     }
     QString caption = tr("%1 of %2  %3").arg(m_sub + 1).arg(run.subs.size()).arg(QString::fromStdString(s.figures.file).section('/', -1));
-    if (m_model.judged()) caption += s.keep ? (s.byHand ? tr("   kept by you") : tr("   kept")) : tr("   left out: %1").arg(s.words.empty() ? tr(reasonName(s.reason)) : QString::fromStdString(s.words));
-    m_view->show(image, offset, flipped, s.figures.problem.empty() ? tr("Reading the sub \u2026") : QString::fromStdString(s.figures.problem), caption, !s.keep);
+    if (m_model.judged())
+        caption += s.keep ? (s.byHand ? tr("   kept by you") : tr("   kept"))
+                          : tr("   left out: %1").arg(s.words.empty() ? tr(reasonName(s.reason)) : QString::fromStdString(s.words));
+    m_view->show(image, offset, flipped, s.figures.problem.empty() ? tr("Reading the sub \u2026") : QString::fromStdString(s.figures.problem), caption,
+                 !s.keep);
     if (image.isNull()) m_model.wantPicture(at);
 }
 
@@ -273,7 +347,9 @@ void Subs::hearLanded(int group, int sub) {
         showSub(sub);
     }
     const JudgedSub& s = m_model.runOf(group)->run.subs[static_cast<std::size_t>(sub)];
-    if (!s.keep) emit problem(tr("Left out as it landed: %1 (%2). %3").arg(QString::fromStdString(s.figures.file).section('/', -1), tr(reasonName(s.reason)), QString::fromStdString(s.words)));
+    if (!s.keep)
+        emit problem(tr("Left out as it landed: %1 (%2). %3")
+                         .arg(QString::fromStdString(s.figures.file).section('/', -1), tr(reasonName(s.reason)), QString::fromStdString(s.words)));
 }
 
 void Subs::showSub(int sub) {
@@ -282,11 +358,15 @@ void Subs::showSub(int sub) {
     fillSub();
 }
 
-void Subs::step(int by) { showSub(std::clamp(m_sub + by, 0, std::max(0, static_cast<int>(m_model.run().subs.size()) - 1))); }
+void Subs::step(int by) {
+    showSub(std::clamp(m_sub + by, 0, std::max(0, static_cast<int>(m_model.run().subs.size()) - 1)));
+}
 
 void Subs::play(bool on) {
-    if (on && !m_model.run().subs.empty()) m_play.start();
-    else m_play.stop();
+    if (on && !m_model.run().subs.empty())
+        m_play.start();
+    else
+        m_play.stop();
     m_playButton->setText(QString::fromUtf8(playing() ? "\u25A0" : "\u25B6"));
 }
 

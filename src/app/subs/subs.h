@@ -29,7 +29,8 @@ class Prompts;
 class RunTable;
 class SubView;
 
-/// Subs: which of them count? Runs and calibration frames on the left; the sub in hand at its own size and a quantity over the night in the middle; verdicts, limits and stacking on the right.
+/// Subs: which of them count? Runs and calibration frames on the left; the sub in hand at its own size and a quantity over the night in the middle; verdicts,
+/// limits and stacking on the right.
 class Subs : public QWidget {
     Q_OBJECT
 
@@ -66,7 +67,7 @@ public:
 
 signals:
     void problem(const QString& sentence);
-    void told(const QString& sentence); ///< what went well
+    void told(const QString& sentence);                          ///< what went well
     void stacksMade(const QStringList& files, bool ofThisTrial); ///< for the Bench; whether the trial in hand is of the same target
 
 private:
@@ -76,8 +77,8 @@ private:
     QWidget* buildLimits();
     QWidget* buildStacking();
     void buildMenu(QMenu* menu);
-    void fill();      ///< groups
-    void fillRun();   ///< figures and verdicts
+    void fill();    ///< groups
+    void fillRun(); ///< figures and verdicts
     void fillSub();
     void fillControls();
     void editDecisions(const QString& what, int merge, const std::function<void(SubsDecisions&)>& change);

@@ -1,7 +1,6 @@
-#include "app/subs/subs.h"
-
 #include "app/camera_shelf.h"
 #include "app/filter_curve.h"
+#include "app/subs/subs.h"
 #include "app/subs/told_dialog.h"
 #include "app/widgets/paths.h"
 #include "app/widgets/prompts.h"
@@ -46,43 +45,55 @@ void Subs::buildMenu(QMenu* menu) {
     camera->setToolTip(tr("Drops made-up subs into a folder that is watched: to try, to teach, to test"));
     menu->addSeparator();
     auto* library = menu->addAction(tr("Dark library \u2026"), this, [this] {
-        if (const QString folder = m_prompts.folder(this, tr("Where darks and biases for all campaigns lie")); !folder.isEmpty()) m_model.setDarkLibrary(folder);
+        if (const QString folder = m_prompts.folder(this, tr("Where darks and biases for all campaigns lie")); !folder.isEmpty())
+            m_model.setDarkLibrary(folder);
     });
     menu->addSeparator();
     auto* filter = menu->addAction(tr("Facts of these subs \u2026"), this, &Subs::askFacts);
     filter->setToolTip(tr("Filter, target, exposure, gain, mosaic and place, where headers are silent or wrong"));
     auto* kinds = menu->addMenu(tr("They are"));
     for (const FrameKind kind : {FrameKind::Light, FrameKind::Dark, FrameKind::Flat, FrameKind::Bias, FrameKind::FlatDark})
-        kinds->addAction(tr(kind == FrameKind::Light ? "lights" : kind == FrameKind::Dark ? "darks" : kind == FrameKind::Flat ? "flats" : kind == FrameKind::Bias ? "biases" : "flat darks"), this, [this, kind] {
-            const int group = groupOf(m_others->hasFocus() || m_runs->currentRow() < 0 ? m_others : m_runs);
-            if (group >= 0) m_model.tellKind(group, kind);
-        });
+        kinds->addAction(tr(kind == FrameKind::Light  ? "lights"
+                            : kind == FrameKind::Dark ? "darks"
+                            : kind == FrameKind::Flat ? "flats"
+                            : kind == FrameKind::Bias ? "biases"
+                                                      : "flat darks"),
+                         this, [this, kind] {
+                             const int group = groupOf(m_others->hasFocus() || m_runs->currentRow() < 0 ? m_others : m_runs);
+                             if (group >= 0) m_model.tellKind(group, kind);
+                         });
     auto* remove = menu->addAction(tr("Take these frames out"), this, [this] {
         const int group = groupOf(m_others->hasFocus() || m_runs->currentRow() < 0 ? m_others : m_runs);
         if (group >= 0) m_model.removeGroup(group);
     });
     remove->setToolTip(tr("The files stay where they are"));
     menu->addSeparator();
-    menu->addAction(tr("Oxygen of several filters \u2026"), this, [this] {
-        const QStringList files = m_prompts.openFrames(this);
-        if (files.isEmpty()) return;
-        QString out = m_prompts.saveFile(this, tr("Oxygen of several filters"), QFileInfo(files.first()).dir().filePath("oxygen.fits"), tr("FITS (*.fits)"));
-        if (out.isEmpty()) return;
-        out = asFits(out);
-        std::vector<std::filesystem::path> paths;
-        for (const QString& f : files) paths.push_back(toPath(f));
-        m_lineJobs.run("oxygen", tr("Adding oxygen"), [this, paths, out](const Job& job) -> JobService::Finish {
-            const Status done = addOxygen(paths, toPath(out), job);
-            return [this, out, text = done ? QString() : QString::fromStdString(done.error().message)] {
-                if (text.isEmpty()) emit told(tr("Written: %1").arg(out));
-                else emit problem(text);
-            };
-        });
-    })->setToolTip(tr("Line frames of several runs, laid on each other and weighted by their noise"));
+    menu->addAction(tr("Oxygen of several filters \u2026"), this,
+                    [this] {
+                        const QStringList files = m_prompts.openFrames(this);
+                        if (files.isEmpty()) return;
+                        QString out = m_prompts.saveFile(this, tr("Oxygen of several filters"), QFileInfo(files.first()).dir().filePath("oxygen.fits"),
+                                                         tr("FITS (*.fits)"));
+                        if (out.isEmpty()) return;
+                        out = asFits(out);
+                        std::vector<std::filesystem::path> paths;
+                        for (const QString& f : files) paths.push_back(toPath(f));
+                        m_lineJobs.run("oxygen", tr("Adding oxygen"), [this, paths, out](const Job& job) -> JobService::Finish {
+                            const Status done = addOxygen(paths, toPath(out), job);
+                            return [this, out, text = done ? QString() : QString::fromStdString(done.error().message)] {
+                                if (text.isEmpty())
+                                    emit told(tr("Written: %1").arg(out));
+                                else
+                                    emit problem(text);
+                            };
+                        });
+                    })
+        ->setToolTip(tr("Line frames of several runs, laid on each other and weighted by their noise"));
     connect(menu, &QMenu::aboutToShow, this, [this, watch, camera, library, filter, kinds, remove] {
         watch->setText(m_model.watched().isEmpty() ? tr("Watch a folder \u2026") : tr("Stop watching %1").arg(QFileInfo(m_model.watched()).fileName()));
         camera->setEnabled(!m_camera.running());
-        library->setText(SubsModel::darkLibrary().isEmpty() ? tr("Dark library \u2026") : tr("Dark library: %1 \u2026").arg(QFileInfo(SubsModel::darkLibrary()).fileName()));
+        library->setText(SubsModel::darkLibrary().isEmpty() ? tr("Dark library \u2026")
+                                                            : tr("Dark library: %1 \u2026").arg(QFileInfo(SubsModel::darkLibrary()).fileName()));
         const bool any = !m_model.groups().empty();
         filter->setEnabled(groupOf(m_runs) >= 0);
         kinds->setEnabled(any), remove->setEnabled(any);
@@ -132,7 +143,8 @@ void Subs::stackAll() {
         if (m_model.groups()[i].kind != FrameKind::Light) continue;
         QString name = QFileInfo(suggestedStack(static_cast<int>(i))).completeBaseName();
         // Nothing that is there is written over.
-        for (int k = 2; names.contains(name) || QFileInfo::exists(QDir(folder).filePath(name + ".fits")); ++k) name = QFileInfo(suggestedStack(static_cast<int>(i))).completeBaseName() + QString("-%1").arg(k);
+        for (int k = 2; names.contains(name) || QFileInfo::exists(QDir(folder).filePath(name + ".fits")); ++k)
+            name = QFileInfo(suggestedStack(static_cast<int>(i))).completeBaseName() + QString("-%1").arg(k);
         names << name;
         wanted.emplace_back(static_cast<int>(i), QDir(folder).filePath(name + ".fits"));
     }
@@ -154,7 +166,8 @@ LineMatrix Subs::lineMatrixOf(const QString& stack) const {
     const Rig rig = run != t.runs.end() ? effectiveRig(t, *run) : t.rig;
     const Curve curve = f ? filterCurve(m_session, *f).curve : Curve{};
     const double ratio = rig.focal_length_mm && rig.aperture_mm ? *rig.focal_length_mm / *rig.aperture_mm : 100;
-    return lineMatrix(curve.empty() ? curve : ConeShift({ratio, rig.obstruction.value_or(0), f->effective_index.value_or(1.8), 0}).apply(curve, 0.5), cameraOf(rig.camera));
+    return lineMatrix(curve.empty() ? curve : ConeShift({ratio, rig.obstruction.value_or(0), f->effective_index.value_or(1.8), 0}).apply(curve, 0.5),
+                      cameraOf(rig.camera));
 }
 
 void Subs::separateLines() {
@@ -165,8 +178,11 @@ void Subs::separateLines() {
         QStringList written, failed;
         for (const auto& [file, matrix] : work) {
             const auto made = writeLines(file, matrix);
-            if (made) written << QFileInfo(QString::fromStdString(nameText(made->red))).fileName() << QFileInfo(QString::fromStdString(nameText(made->oxygen))).fileName();
-            else failed << QString::fromStdString(made.error().message);
+            if (made)
+                written << QFileInfo(QString::fromStdString(nameText(made->red))).fileName()
+                        << QFileInfo(QString::fromStdString(nameText(made->oxygen))).fileName();
+            else
+                failed << QString::fromStdString(made.error().message);
         }
         return [this, written, failed] {
             if (!written.isEmpty()) emit told(tr("Written: %1").arg(written.join(", ")));

@@ -7,7 +7,10 @@
 namespace caelumen {
 namespace {
 
-constexpr std::array<std::pair<const char*, std::optional<double> ToldFacts::*>, 4> kToldNumbers{{{"exposure_s", &ToldFacts::exposure_s}, {"gain_e_per_adu", &ToldFacts::gain_e_per_adu}, {"latitude_deg", &ToldFacts::latitude_deg}, {"longitude_deg", &ToldFacts::longitude_deg}}};
+constexpr std::array<std::pair<const char*, std::optional<double> ToldFacts::*>, 4> kToldNumbers{{{"exposure_s", &ToldFacts::exposure_s},
+                                                                                                  {"gain_e_per_adu", &ToldFacts::gain_e_per_adu},
+                                                                                                  {"latitude_deg", &ToldFacts::latitude_deg},
+                                                                                                  {"longitude_deg", &ToldFacts::longitude_deg}}};
 
 } // namespace
 
@@ -23,7 +26,9 @@ SubsRecipe asRecipe(const SubsDecisions& d) {
 
 Json decisionsToJson(const SubsDecisions& d) {
     const Json recipe = subsRecipeToJson(asRecipe(d));
-    Json out = {{"cull", recipe["cull"]}, {"combine", recipe["combine"]}, {"mosaic", recipe["mosaic"]}, {"flat_school", recipe["flat_school"]}, {"halves", d.halves}, {"maps", d.maps}};
+    Json out = {{"cull", recipe["cull"]},     {"combine", recipe["combine"]},
+                {"mosaic", recipe["mosaic"]}, {"flat_school", recipe["flat_school"]},
+                {"halves", d.halves},         {"maps", d.maps}};
     out["sources"] = Json::array();
     for (const QString& s : d.sources) out["sources"].push_back(s.toStdString());
     out["kinds"] = Json::object();
@@ -62,7 +67,9 @@ SubsDecisions decisionsFromJson(const Json& json) {
     if (const auto it = json.find("told"); it != json.end() && it->is_object())
         for (const auto& [file, facts] : it->items()) {
             ToldFacts t;
-            const auto text = [&facts = facts](const char* key) { return facts.is_object() && facts.contains(key) && facts[key].is_string() ? facts[key].get<std::string>() : std::string(); };
+            const auto text = [&facts = facts](const char* key) {
+                return facts.is_object() && facts.contains(key) && facts[key].is_string() ? facts[key].get<std::string>() : std::string();
+            };
             t.filter = text("filter"), t.target = text("target"), t.bayer = text("bayer");
             for (const auto& [key, member] : kToldNumbers)
                 if (facts.is_object() && facts.contains(key) && facts[key].is_number()) t.*member = facts[key].get<double>();

@@ -18,10 +18,10 @@ struct ToldFacts {
 
 /// What a person has decided about subs: kept in the campaign, undone like every edit.
 struct SubsDecisions {
-    QStringList sources;                               ///< folders and files
-    std::map<std::string, FrameKind> kinds;            ///< by file: told otherwise than its header
-    std::map<std::string, ToldFacts> told;             ///< by file
-    std::vector<std::string> keep, reject;             ///< files
+    QStringList sources;                    ///< folders and files
+    std::map<std::string, FrameKind> kinds; ///< by file: told otherwise than its header
+    std::map<std::string, ToldFacts> told;  ///< by file
+    std::vector<std::string> keep, reject;  ///< files
     CullLimits limits = CullLimits::forFairTest();
     CombineOptions combine;
     MosaicMode mosaic = MosaicMode::Half;

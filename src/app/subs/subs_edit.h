@@ -9,7 +9,12 @@ namespace caelumen {
 /// A change of what a person decided; consecutive ones of the same kind become one step.
 class SubsEdit : public QUndoCommand {
 public:
-    SubsEdit(SubsModel& model, const QString& what, SubsDecisions before, SubsDecisions after, int merge) : QUndoCommand(what), m_model(model), m_before(std::move(before)), m_after(std::move(after)), m_merge(merge) {}
+    SubsEdit(SubsModel& model, const QString& what, SubsDecisions before, SubsDecisions after, int merge)
+        : QUndoCommand(what)
+        , m_model(model)
+        , m_before(std::move(before))
+        , m_after(std::move(after))
+        , m_merge(merge) {}
     void redo() override { m_model.setDecisions(m_after); }
     void undo() override { m_model.setDecisions(m_before); }
     int id() const override { return m_merge > 0 ? 1000 + m_merge : -1; }

@@ -65,8 +65,10 @@ SubsRun& SubsModel::runFor(std::size_t group) {
     out.run = {};
     for (const fs::path& p : r.lights) {
         JudgedSub s;
-        if (const auto it = out.figures.find(nameText(p)); it != out.figures.end()) s.figures = it->second;
-        else s.figures.file = nameText(p), s.figures.exposure_s = r.run.sub_exposure_s.value_or(0);
+        if (const auto it = out.figures.find(nameText(p)); it != out.figures.end())
+            s.figures = it->second;
+        else
+            s.figures.file = nameText(p), s.figures.exposure_s = r.run.sub_exposure_s.value_or(0);
         out.run.subs.push_back(std::move(s));
     }
     return out;
@@ -92,49 +94,52 @@ void SubsModel::measureNext() {
     const QString key = keyOf(m_groups[*next]);
     const SubsRun& run = m_runs.at(key);
     const SubsRecipe r = recipe(static_cast<int>(*next));
-    m_jobs.run("measure", tr("Measuring subs"), [this, key, r, of = run.of, known = run.figures, judgedBefore = run.judged, measurer = run.measurer](const Job& job) mutable -> JobService::Finish {
-        if (!measurer) {
-            auto made = SubMeasurer::make(r, job);
-            if (!made) {
-                if (made.error().message == kCancelled) return {};
-                return [this, key, sentence = QString::fromStdString(made.error().message)] {
-                    if (const auto it = m_runs.find(key); it != m_runs.end()) it->second.hopeless = true;
-                    emit problem(sentence);
-                    measureNext();
-                };
+    m_jobs.run(
+        "measure", tr("Measuring subs"),
+        [this, key, r, of = run.of, known = run.figures, judgedBefore = run.judged, measurer = run.measurer](const Job& job) mutable -> JobService::Finish {
+            if (!measurer) {
+                auto made = SubMeasurer::make(r, job);
+                if (!made) {
+                    if (made.error().message == kCancelled) return {};
+                    return [this, key, sentence = QString::fromStdString(made.error().message)] {
+                        if (const auto it = m_runs.find(key); it != m_runs.end()) it->second.hopeless = true;
+                        emit problem(sentence);
+                        measureNext();
+                    };
+                }
+                measurer = std::make_shared<const SubMeasurer>(std::move(*made));
             }
-            measurer = std::make_shared<const SubMeasurer>(std::move(*made));
-        }
-        SubsRecipe fresh = r;
-        std::erase_if(fresh.lights, [&](const fs::path& p) { return known.count(nameText(p)) > 0; });
-        auto figures = measureSubs(fresh, *measurer, toPath(notebookFor(key + of)), job, [this, key, of](const SubFigures& f) {
-            QMetaObject::invokeMethod(this, [this, key, of, f] { takeFigures(key, of, f); }, Qt::QueuedConnection);
+            SubsRecipe fresh = r;
+            std::erase_if(fresh.lights, [&](const fs::path& p) { return known.count(nameText(p)) > 0; });
+            auto figures = measureSubs(fresh, *measurer, toPath(notebookFor(key + of)), job, [this, key, of](const SubFigures& f) {
+                QMetaObject::invokeMethod(
+                    this, [this, key, of, f] { takeFigures(key, of, f); }, Qt::QueuedConnection);
+            });
+            if (!figures) return {};
+            for (SubFigures& f : *figures) known[f.file] = std::move(f);
+            std::vector<SubFigures> all;
+            for (const fs::path& p : r.lights) all.push_back(known[nameText(p)]);
+            std::optional<Result<JudgedRun>> judged;
+            if (!judgedBefore || !figures->empty()) judged = judgeRun(std::move(all), r.cull, r.reference);
+            return [this, key, of, measurer, known = std::move(known), judged = std::move(judged)]() mutable {
+                const auto it = m_runs.find(key);
+                if (it == m_runs.end() || it->second.of != of) return measureNext();
+                for (auto& [other, kept] : m_runs)
+                    if (other != key && other != m_currentKey) kept.measurer.reset();
+                it->second.measurer = measurer;
+                it->second.gain = measurer->gain();
+                it->second.figures = std::move(known);
+                if (judged && judged->ok()) {
+                    takeJudged(key, std::move(**judged));
+                } else if (judged) {
+                    it->second.hopeless = true;
+                    emit problem(QString::fromStdString(judged->error().message));
+                }
+                emit groupsChanged();
+                emit runChanged();
+                measureNext();
+            };
         });
-        if (!figures) return {};
-        for (SubFigures& f : *figures) known[f.file] = std::move(f);
-        std::vector<SubFigures> all;
-        for (const fs::path& p : r.lights) all.push_back(known[nameText(p)]);
-        std::optional<Result<JudgedRun>> judged;
-        if (!judgedBefore || !figures->empty()) judged = judgeRun(std::move(all), r.cull, r.reference);
-        return [this, key, of, measurer, known = std::move(known), judged = std::move(judged)]() mutable {
-            const auto it = m_runs.find(key);
-            if (it == m_runs.end() || it->second.of != of) return measureNext();
-            for (auto& [other, kept] : m_runs)
-                if (other != key && other != m_currentKey) kept.measurer.reset();
-            it->second.measurer = measurer;
-            it->second.gain = measurer->gain();
-            it->second.figures = std::move(known);
-            if (judged && judged->ok()) {
-                takeJudged(key, std::move(**judged));
-            } else if (judged) {
-                it->second.hopeless = true;
-                emit problem(QString::fromStdString(judged->error().message));
-            }
-            emit groupsChanged();
-            emit runChanged();
-            measureNext();
-        };
-    });
 }
 
 void SubsModel::takeFigures(const QString& key, const QString& of, const SubFigures& figures) {
@@ -176,7 +181,8 @@ void SubsModel::judgeNow() {
 void SubsModel::rescale() {
     std::map<std::string, std::vector<SubsRun*>> nights;
     for (const FrameGroup& g : m_groups)
-        if (const auto it = m_runs.find(keyOf(g)); g.kind == FrameKind::Light && it != m_runs.end() && it->second.judged && !g.night.empty()) nights[g.night + "|" + g.target].push_back(&it->second);
+        if (const auto it = m_runs.find(keyOf(g)); g.kind == FrameKind::Light && it != m_runs.end() && it->second.judged && !g.night.empty())
+            nights[g.night + "|" + g.target].push_back(&it->second);
     for (auto& [night, runs] : nights) {
         const std::vector<const JudgedRun*> judged = [&runs = runs] {
             std::vector<const JudgedRun*> out;
@@ -199,9 +205,12 @@ std::optional<MoonRejection> SubsModel::moonAgainstFirst(const std::string& chan
 
 void SubsModel::wantPicture(std::size_t sub) {
     const SubsRun& r = here();
-    if (r.measurer && sub < r.run.subs.size()) m_pictures.want(r.run.subs[sub].figures.file, r.judged ? r.run.subs[r.run.reference].figures : r.run.subs[sub].figures, r.measurer);
+    if (r.measurer && sub < r.run.subs.size())
+        m_pictures.want(r.run.subs[sub].figures.file, r.judged ? r.run.subs[r.run.reference].figures : r.run.subs[sub].figures, r.measurer);
 }
 
-QImage SubsModel::picture(std::size_t sub) const { return sub < run().subs.size() ? m_pictures.of(run().subs[sub].figures.file) : QImage(); }
+QImage SubsModel::picture(std::size_t sub) const {
+    return sub < run().subs.size() ? m_pictures.of(run().subs[sub].figures.file) : QImage();
+}
 
 } // namespace caelumen

@@ -16,7 +16,9 @@
 namespace caelumen {
 namespace fs = std::filesystem;
 
-SubsModel::SubsModel(Session& session, QObject* parent) : QObject(parent), m_session(session) {
+SubsModel::SubsModel(Session& session, QObject* parent)
+    : QObject(parent)
+    , m_session(session) {
     connect(&m_jobs, &JobService::failed, this, &SubsModel::problem);
     connect(&m_watch, &FolderWatch::problem, this, &SubsModel::problem);
     connect(&m_watch, &FolderWatch::landed, this, &SubsModel::takeLanded);
@@ -116,7 +118,9 @@ void SubsModel::keepDarkLengths() const {
     QSettings().setValue("subs/dark-lengths", text.join(' '));
 }
 
-QString SubsModel::keyOf(const FrameGroup& g) const { return QString::fromStdString(g.title()) + QString("|%1x%2|%3").arg(g.width).arg(g.height).arg(static_cast<int>(g.kind)); }
+QString SubsModel::keyOf(const FrameGroup& g) const {
+    return QString::fromStdString(g.title()) + QString("|%1x%2|%3").arg(g.width).arg(g.height).arg(static_cast<int>(g.kind));
+}
 
 void SubsModel::regroup() {
     m_frames = m_read;
@@ -147,7 +151,8 @@ void SubsModel::regroup() {
 }
 
 void SubsModel::choose(int group) {
-    if (group < 0 || group >= static_cast<int>(m_groups.size()) || m_groups[static_cast<std::size_t>(group)].kind != FrameKind::Light || group == m_current) return;
+    if (group < 0 || group >= static_cast<int>(m_groups.size()) || m_groups[static_cast<std::size_t>(group)].kind != FrameKind::Light || group == m_current)
+        return;
     m_current = group;
     m_currentKey = keyOf(m_groups[static_cast<std::size_t>(group)]);
     m_pictures.clear();
@@ -161,7 +166,8 @@ SubsRecipe SubsModel::recipe(int group) const {
     all.insert(all.end(), m_library.begin(), m_library.end());
     SubsRecipe out = recipeFor(m_groups[static_cast<std::size_t>(group)], all);
     const SubsRecipe decided = asRecipe(m_decisions);
-    out.cull = decided.cull, out.combine = decided.combine, out.mosaic = decided.mosaic, out.flatSchool = decided.flatSchool, out.halves = decided.halves, out.maps = decided.maps;
+    out.cull = decided.cull, out.combine = decided.combine, out.mosaic = decided.mosaic, out.flatSchool = decided.flatSchool, out.halves = decided.halves,
+    out.maps = decided.maps;
     if (trialFits()) { // what it knows of telescope and place; the header tells the rest
         const Trial& t = m_session.trial();
         out.rig = t.rig;
@@ -187,7 +193,9 @@ bool SubsModel::trialFits() const {
     return mine.empty() || its.empty() || QString::fromStdString(mine).compare(QString::fromStdString(its), Qt::CaseInsensitive) == 0;
 }
 
-CullOptions SubsModel::cull() const { return asRecipe(m_decisions).cull; }
+CullOptions SubsModel::cull() const {
+    return asRecipe(m_decisions).cull;
+}
 
 void SubsModel::addSources(const QStringList& paths) {
     SubsDecisions d = m_decisions;
@@ -218,8 +226,10 @@ void SubsModel::tellKind(int group, FrameKind kind) {
 void SubsModel::tell(int group, const ToldFacts& facts) {
     SubsDecisions d = m_decisions;
     for (const std::size_t i : m_groups[static_cast<std::size_t>(group)].frames) {
-        if (facts == ToldFacts{}) d.told.erase(nameText(m_frames[i].path));
-        else d.told[nameText(m_frames[i].path)] = facts;
+        if (facts == ToldFacts{})
+            d.told.erase(nameText(m_frames[i].path));
+        else
+            d.told[nameText(m_frames[i].path)] = facts;
     }
     decide(tr("Facts of subs"), d);
 }
@@ -284,7 +294,9 @@ void SubsModel::stack(const std::vector<std::pair<int, QString>>& wanted) {
     });
 }
 
-QString SubsModel::darkLibrary() { return QSettings().value("subs/darks").toString(); }
+QString SubsModel::darkLibrary() {
+    return QSettings().value("subs/darks").toString();
+}
 
 void SubsModel::setDarkLibrary(const QString& folder) {
     QSettings().setValue("subs/darks", folder);

@@ -27,15 +27,15 @@ public:
     void decide(const QString& what, const SubsDecisions& changed, int merge = 0); ///< one undo step
     const std::vector<IntakeFrame>& frames() const { return m_frames; }
     const std::vector<FrameGroup>& groups() const { return m_groups; }
-    int current() const { return m_current; }                                       ///< of groups(); -1 without lights
+    int current() const { return m_current; } ///< of groups(); -1 without lights
     void choose(int group);
-    const JudgedRun& run() const { return here().run; }                             ///< of the current group, by time
-    bool judged() const { return here().judged; }                                   ///< against each other; before that only figures are known
+    const JudgedRun& run() const { return here().run; } ///< of the current group, by time
+    bool judged() const { return here().judged; }       ///< against each other; before that only figures are known
     const SubMeasurer* measurer() const { return here().measurer.get(); }
-    const SubsRun* runOf(int group) const;                                          ///< of any group of lights; null before anything is known of it
+    const SubsRun* runOf(int group) const; ///< of any group of lights; null before anything is known of it
     SubsRecipe recipe(int group) const;
-    bool trialFits() const;                                                         ///< the trial in hand is of the same target: its telescope and place are these subs'
-    QString unusable() const;                                                       ///< what could not be taken in, a line each
+    bool trialFits() const;   ///< the trial in hand is of the same target: its telescope and place are these subs'
+    QString unusable() const; ///< what could not be taken in, a line each
 
     void addSources(const QStringList& paths);
     void removeGroup(int group);
@@ -69,9 +69,9 @@ public:
 
 signals:
     void groupsChanged();
-    void runChanged();                       ///< another run, its figures or verdicts
+    void runChanged(); ///< another run, its figures or verdicts
     void pictureReady(int sub);
-    void landed(int group, int sub);         ///< of the watched folder, newly judged
+    void landed(int group, int sub); ///< of the watched folder, newly judged
     void stacked(const QStringList& files, const QStringList& notes);
     void problem(const QString& sentence);
     void watchChanged();
@@ -82,7 +82,7 @@ private:
     void load();
     void takeIn();
     void regroup();
-    void measure();                  ///< every run: the current one first
+    void measure(); ///< every run: the current one first
     void measureNext();
     SubsRun& runFor(std::size_t group); ///< with its subs as they are now
     const SubsRun& here() const;
@@ -90,8 +90,8 @@ private:
     void takeJudged(const QString& key, JudgedRun judged);
     void judgeNow();
     void takeFigures(const QString& key, const QString& of, const SubFigures& figures); ///< one sub has been measured, the others not yet
-    void rescale();               ///< the transparency of all runs of a night on one scale
-    void takeLanded(const std::set<std::string>& files);            ///< in the watched folder
+    void rescale();                                                                     ///< the transparency of all runs of a night on one scale
+    void takeLanded(const std::set<std::string>& files);                                ///< in the watched folder
     CullOptions cull() const;
     QString keyOf(const FrameGroup& group) const;
 
@@ -102,8 +102,8 @@ private:
     std::vector<FrameGroup> m_groups;
     int m_current = -1;
     QString m_currentKey;
-    std::map<QString, SubsRun> m_runs;           ///< by group of lights
-    std::set<std::string> m_landed;              ///< files of the watched folder whose verdict nobody has heard
+    std::map<QString, SubsRun> m_runs; ///< by group of lights
+    std::set<std::string> m_landed;    ///< files of the watched folder whose verdict nobody has heard
     FolderWatch m_watch;
     SubPictures m_pictures;
     QTimer m_tellLater; ///< not of each of hundreds

@@ -1,7 +1,6 @@
-#include "app/subs/subs.h"
-
 #include "app/subs/run_table.h"
 #include "app/subs/sub_view.h"
+#include "app/subs/subs.h"
 #include "app/widgets/form_fields.h"
 #include "app/widgets/prompts.h"
 #include "app/widgets/theme.h"
@@ -40,7 +39,9 @@ QWidget* Subs::buildLeft() {
     layout->addWidget(headingLabel(tr("Runs")));
     m_runs->setAccessibleName(tr("Runs"));
     m_runs->setWordWrap(true);
-    for (QListWidget* list : {m_runs, m_others}) list->setSpacing(3), list->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff), list->setResizeMode(QListView::Adjust), list->setTextElideMode(Qt::ElideNone);
+    for (QListWidget* list : {m_runs, m_others})
+        list->setSpacing(3), list->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff), list->setResizeMode(QListView::Adjust),
+            list->setTextElideMode(Qt::ElideNone);
     layout->addWidget(m_runs, 3);
     layout->addWidget(headingLabel(tr("Calibration frames")));
     m_others->setAccessibleName(tr("Calibration frames"));
@@ -116,7 +117,9 @@ QWidget* Subs::buildMiddle() {
     lower->setContentsMargins(4, 4, 4, 10);
     auto* line = new QHBoxLayout;
     m_quantity->setAccessibleName(tr("Quantity"));
-    for (const auto q : {SubChart::Quantity::Sky, SubChart::Quantity::Transparency, SubChart::Quantity::Fwhm, SubChart::Quantity::Eccentricity, SubChart::Quantity::Tilt, SubChart::Quantity::Stars, SubChart::Quantity::Gradient}) m_quantity->addItem(SubChart::nameOf(q), static_cast<int>(q));
+    for (const auto q : {SubChart::Quantity::Sky, SubChart::Quantity::Transparency, SubChart::Quantity::Fwhm, SubChart::Quantity::Eccentricity,
+                         SubChart::Quantity::Tilt, SubChart::Quantity::Stars, SubChart::Quantity::Gradient})
+        m_quantity->addItem(SubChart::nameOf(q), static_cast<int>(q));
     line->addWidget(m_quantity);
     m_where->setObjectName("dim");
     m_where->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
@@ -140,7 +143,7 @@ QWidget* Subs::buildLimits() {
     auto* page = new QWidget;
     auto* form = new QFormLayout(page);
     form->setContentsMargins(12, 12, 12, 12);
-    const auto limit = [&](const QString& label, double CullLimits::* member, double low, double high, double step, int digits, const QString& tip) {
+    const auto limit = [&](const QString& label, double CullLimits::*member, double low, double high, double step, int digits, const QString& tip) {
         auto* box = new QDoubleSpinBox;
         box->setRange(low, high);
         box->setSingleStep(step);
@@ -155,7 +158,8 @@ QWidget* Subs::buildLimits() {
             if (!m_filling) editDecisions(tr("Limits"), merge, [&](SubsDecisions& d) { d.limits.*member = v; });
         });
     };
-    limit(tr("Transparency at least"), &CullLimits::transparency, 0, 1, 0.01, 2, tr("Of the run's best decile; what the air takes with altitude is allowed for where place and target are known"));
+    limit(tr("Transparency at least"), &CullLimits::transparency, 0, 1, 0.01, 2,
+          tr("Of the run's best decile; what the air takes with altitude is allowed for where place and target are known"));
     limit(tr("FWHM at most, times"), &CullLimits::fwhm, 1, 10, 0.05, 2, tr("The run's median"));
     limit(tr("Eccentricity at most, plus"), &CullLimits::eccentricity, 0, 1, 0.01, 2, tr("Above the run's median"));
     limit(tr("Sky at most, times"), &CullLimits::sky, 1, 100, 0.05, 2, tr("The sky of the subs before and after: a slow rise under the moon passes"));
@@ -166,10 +170,12 @@ QWidget* Subs::buildLimits() {
     fair->setToolTip(tr("Tight: filters are compared under one sky, so thin cloud, drifting focus and flares of the sky count"));
     usual->setToolTip(tr("Wide: every photon helps"));
     form->addRow(QString(), fair);
-    connect(fair, &QPushButton::clicked, this, [this] { editDecisions(tr("Limits for a fair test"), 0, [](SubsDecisions& d) { d.limits = CullLimits::forFairTest(); }); });
+    connect(fair, &QPushButton::clicked, this,
+            [this] { editDecisions(tr("Limits for a fair test"), 0, [](SubsDecisions& d) { d.limits = CullLimits::forFairTest(); }); });
     form->addRow(QString(), usual);
     connect(usual, &QPushButton::clicked, this, [this] { editDecisions(tr("Limits for a picture"), 0, [](SubsDecisions& d) { d.limits = {}; }); });
-    auto* words = new QLabel(tr("Every limit is against the run itself. What you decide on a sub yourself stands whatever the limits say. Straight trails alone reject nothing: clipping takes them out."));
+    auto* words = new QLabel(tr("Every limit is against the run itself. What you decide on a sub yourself stands whatever the limits say. Straight trails "
+                                "alone reject nothing: clipping takes them out."));
     words->setWordWrap(true);
     words->setObjectName("dim");
     form->addRow(words);
@@ -256,7 +262,8 @@ QWidget* Subs::buildRight() {
     row->addWidget(m_stackAll, 1);
     layout->addLayout(row);
     layout->addWidget(m_lines);
-    m_lines->setToolTip(tr("Hydrogen or sulphur from red, oxygen from green and blue by their noise, beside the stack; with the crosstalk of filter and camera where the curve is known"));
+    m_lines->setToolTip(tr("Hydrogen or sulphur from red, oxygen from green and blue by their noise, beside the stack; with the crosstalk of filter and camera "
+                           "where the curve is known"));
     m_stackAll->setToolTip(tr("Each run in the same way; the stacks become a trial, with the first run as its baseline until you say otherwise"));
     connect(m_stackRun, &QPushButton::clicked, this, &Subs::stackRun);
     connect(m_stackAll, &QPushButton::clicked, this, &Subs::stackAll);

@@ -8,7 +8,8 @@
 namespace caelumen {
 namespace fs = std::filesystem;
 
-VirtualCamera::VirtualCamera(QObject* parent) : QObject(parent) {
+VirtualCamera::VirtualCamera(QObject* parent)
+    : QObject(parent) {
     connect(&m_jobs, &JobService::failed, this, &VirtualCamera::problem);
     m_timer.setSingleShot(true);
     connect(&m_timer, &QTimer::timeout, this, &VirtualCamera::next);
@@ -50,7 +51,12 @@ void VirtualCamera::start(const QString& folder, const QStringList& filters, int
             const Status done = writeVirtualRun(frames, place, i == 0 ? VirtualFrames{} : VirtualFrames{0, 6, 0});
             std::error_code ignored;
             fs::remove(place / "subs.json", ignored);
-            if (!done) return [this, sentence = QString::fromStdString(done.error().message)] { m_running = false; emit problem(sentence); emit changed(); };
+            if (!done)
+                return [this, sentence = QString::fromStdString(done.error().message)] {
+                    m_running = false;
+                    emit problem(sentence);
+                    emit changed();
+                };
         }
         return [this, runs = std::move(runs)] {
             m_runs = runs;
@@ -83,7 +89,8 @@ void VirtualCamera::next() {
         return;
     }
     m_jobs.run("camera", tr("Virtual camera"), [this, run = m_runs[r], index, folder = m_folder](const Job&) -> JobService::Finish {
-        const fs::path file = toPath(folder) / QString("%1-%2.fits").arg(QString::fromStdString(run->scene.filter.id)).arg(index + 1, 3, 10, QChar('0')).toStdString();
+        const fs::path file =
+            toPath(folder) / QString("%1-%2.fits").arg(QString::fromStdString(run->scene.filter.id)).arg(index + 1, 3, 10, QChar('0')).toStdString();
         const Status done = writeVirtualSub(*run, static_cast<std::size_t>(index), file);
         return [this, failed = done ? QString() : QString::fromStdString(done.error().message)] {
             if (!failed.isEmpty()) {

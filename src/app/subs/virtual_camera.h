@@ -8,8 +8,8 @@
 
 namespace caelumen {
 
-/// A camera that is not there: drops subs of a made-up night into a folder at any pace, first its darks, flats and biases. A cloud passes, satellites cross, focus is lost and found again,
-/// the moon comes up. So live use can be tried, taught and tested without hardware.
+/// A camera that is not there: drops subs of a made-up night into a folder at any pace, first its darks, flats and biases. A cloud passes, satellites cross,
+/// focus is lost and found again, the moon comes up. So live use can be tried, taught and tested without hardware.
 class VirtualCamera : public QObject {
     Q_OBJECT
 

@@ -13,12 +13,15 @@
 
 namespace caelumen {
 
-FileField::FileField(const std::string& path, const QString& title, const QString& filter, Prompts& prompts, QWidget* parent) : QWidget(parent), m_edit(new QLineEdit), m_before(path) {
+FileField::FileField(const std::string& path, const QString& title, const QString& filter, Prompts& prompts, QWidget* parent)
+    : QWidget(parent)
+    , m_edit(new QLineEdit)
+    , m_before(path) {
     setAcceptDrops(true);
     m_edit->setAcceptDrops(false); // a drop on the text is a file too
     m_edit->setPlaceholderText(tr("none"));
     connect(m_edit, &QLineEdit::textChanged, m_edit, &QLineEdit::setToolTip); // long names do not fit
-    m_edit->setText(QString::fromStdString(path)); // its end is shown
+    m_edit->setText(QString::fromStdString(path));                            // its end is shown
     auto* choose = quietButton(QStringLiteral("\u2026"), title);
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(0, 0, 0, 0);
@@ -30,11 +33,14 @@ FileField::FileField(const std::string& path, const QString& title, const QStrin
     });
 }
 
-std::string FileField::path() const { return m_edit->text().trimmed().toStdString(); }
+std::string FileField::path() const {
+    return m_edit->text().trimmed().toStdString();
+}
 
 QString FileField::problem() const {
     const QString name = QString::fromStdString(path());
-    return name.isEmpty() || path() == m_before || QFileInfo(name).isFile() ? QString() : tr("%1 does not exist; choose the file, or leave the field empty.").arg(name);
+    return name.isEmpty() || path() == m_before || QFileInfo(name).isFile() ? QString()
+                                                                            : tr("%1 does not exist; choose the file, or leave the field empty.").arg(name);
 }
 
 void FileField::dragEnterEvent(QDragEnterEvent* event) {

@@ -9,6 +9,7 @@
 #include <QToolButton>
 #include <QVBoxLayout>
 
+#include <algorithm>
 #include <array>
 #include <cmath>
 
@@ -18,7 +19,9 @@ namespace {
 struct Kind {
     const char *id, *name;
 };
-constexpr std::array kKinds{Kind{"none", "no filter"}, Kind{"uv-ir-cut", "UV/IR cut"}, Kind{"light-pollution", "light pollution"}, Kind{"multi-band", "multi-band"}, Kind{"dual-band", "dual-band"}, Kind{"single-line", "single line"}, Kind{"near-infrared", "near infrared pass"}, Kind{"other", "other"}};
+constexpr std::array kKinds{
+    Kind{"none", "no filter"},      Kind{"uv-ir-cut", "UV/IR cut"},     Kind{"light-pollution", "light pollution"},  Kind{"multi-band", "multi-band"},
+    Kind{"dual-band", "dual-band"}, Kind{"single-line", "single line"}, Kind{"near-infrared", "near infrared pass"}, Kind{"other", "other"}};
 
 } // namespace
 
@@ -74,6 +77,16 @@ QComboBox* kindBox(const std::string& chosen) {
         box->addItem(QObject::tr(k.name), QString(k.id));
         if (chosen == k.id) box->setCurrentIndex(box->count() - 1);
     }
+    return box;
+}
+
+QComboBox* bayerBox(const std::string& chosen, const QString& known) {
+    auto* box = new QComboBox;
+    box->addItem(known.isEmpty() ? QObject::tr("as the header says") : QObject::tr("as the header says: %1").arg(known), QString());
+    for (const char* pattern : {"RGGB", "BGGR", "GRBG", "GBRG"}) box->addItem(pattern, QString(pattern));
+    box->addItem(QObject::tr("none: a monochrome camera"), QString("none"));
+    box->setCurrentIndex(std::max(0, box->findData(QString::fromStdString(chosen))));
+    box->setToolTip(QObject::tr("Colours of the first two pixels of the first two stored rows"));
     return box;
 }
 

@@ -35,6 +35,9 @@ QString kindName(const std::string& kind);
 /// Kinds of filters, their ids as data.
 QComboBox* kindBox(const std::string& chosen);
 
+/// Colour mosaics as stored, none, or as the header says (`known`, empty: nothing); ids as in a run ("RGGB", "none", "") as data.
+QComboBox* bayerBox(const std::string& chosen, const QString& known);
+
 /// A box of texts to choose from.
 QComboBox* choices(const QStringList& texts, const QString& tip, const QString& name);
 /// A button that leaves the keys to what lies around it.

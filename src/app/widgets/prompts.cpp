@@ -7,14 +7,22 @@
 
 namespace caelumen {
 
-QString framesFilter() { return QObject::tr("Frames (*.fits *.fit *.fts *.fz *.gz *.tif *.tiff *.cr2 *.cr3 *.nef *.arw *.raf *.rw2 *.orf *.pef *.dng);;All files (*)"); }
+QString framesFilter() {
+    return QObject::tr("Frames (*.fits *.fit *.fts *.fz *.gz *.tif *.tiff *.cr2 *.cr3 *.nef *.arw *.raf *.rw2 *.orf *.pef *.dng);;All files (*)");
+}
 
 QStringList Prompts::openFrames(QWidget* parent) {
     return QFileDialog::getOpenFileNames(parent, QObject::tr("Choose frames"), {}, framesFilter());
 }
-QString Prompts::openFile(QWidget* parent, const QString& title, const QString& filter) { return QFileDialog::getOpenFileName(parent, title, {}, filter); }
-QString Prompts::folder(QWidget* parent, const QString& title) { return QFileDialog::getExistingDirectory(parent, title); }
-QString Prompts::saveFile(QWidget* parent, const QString& title, const QString& suggestion, const QString& filter) { return QFileDialog::getSaveFileName(parent, title, suggestion, filter); }
+QString Prompts::openFile(QWidget* parent, const QString& title, const QString& filter) {
+    return QFileDialog::getOpenFileName(parent, title, {}, filter);
+}
+QString Prompts::folder(QWidget* parent, const QString& title) {
+    return QFileDialog::getExistingDirectory(parent, title);
+}
+QString Prompts::saveFile(QWidget* parent, const QString& title, const QString& suggestion, const QString& filter) {
+    return QFileDialog::getSaveFileName(parent, title, suggestion, filter);
+}
 
 QString Prompts::text(QWidget* parent, const QString& title, const QString& label, const QString& value) {
     bool ok = false;
@@ -29,6 +37,8 @@ bool Prompts::confirm(QWidget* parent, const QString& question, const QString& y
     return box.clickedButton() == button;
 }
 
-void Prompts::tell(QWidget* parent, const QString& sentence) { QMessageBox(QMessageBox::Information, QObject::tr("Caelumen"), sentence, QMessageBox::Ok, parent).exec(); }
+void Prompts::tell(QWidget* parent, const QString& sentence) {
+    QMessageBox(QMessageBox::Information, QObject::tr("Caelumen"), sentence, QMessageBox::Ok, parent).exec();
+}
 
 } // namespace caelumen

@@ -10,7 +10,9 @@
 #include <QSvgRenderer>
 
 /// Q_INIT_RESOURCE must stand outside any namespace.
-static void initResources() { Q_INIT_RESOURCE(caelumen); }
+static void initResources() {
+    Q_INIT_RESOURCE(caelumen);
+}
 
 namespace caelumen {
 namespace {
@@ -62,22 +64,31 @@ Theme makeTheme(ThemeKind kind) {
     t.kind = kind;
     switch (kind) {
     case ThemeKind::Grey:
-        t.window = "#2b2b2c", t.panel = "#242425", t.raised = "#39393b", t.line = "#4a4a4c", t.text = "#dededf", t.dim = "#9b9b9e", t.accent = "#c9b98a", t.warn = "#d8a94a", t.bad = "#e0654f", t.plot = "#1f1f20";
+        t.window = "#2b2b2c", t.panel = "#242425", t.raised = "#39393b", t.line = "#4a4a4c", t.text = "#dededf", t.dim = "#9b9b9e", t.accent = "#c9b98a",
+        t.warn = "#d8a94a", t.bad = "#e0654f", t.plot = "#1f1f20";
         break;
     case ThemeKind::Light:
-        t.window = "#ececea", t.panel = "#f8f8f6", t.raised = "#ffffff", t.line = "#c4c4c0", t.text = "#222222", t.dim = "#6a6a66", t.accent = "#7a6420", t.warn = "#94660a", t.bad = "#a8321f", t.plot = "#ffffff";
+        t.window = "#ececea", t.panel = "#f8f8f6", t.raised = "#ffffff", t.line = "#c4c4c0", t.text = "#222222", t.dim = "#6a6a66", t.accent = "#7a6420",
+        t.warn = "#94660a", t.bad = "#a8321f", t.plot = "#ffffff";
         break;
     case ThemeKind::Red:
-        t.window = "#120202", t.panel = "#0c0101", t.raised = "#240605", t.line = "#4a100b", t.text = "#d8402c", t.dim = "#8f2a1e", t.accent = "#ff5a40", t.warn = "#e84a32", t.bad = "#ff6a4a", t.plot = "#080000";
+        t.window = "#120202", t.panel = "#0c0101", t.raised = "#240605", t.line = "#4a100b", t.text = "#d8402c", t.dim = "#8f2a1e", t.accent = "#ff5a40",
+        t.warn = "#e84a32", t.bad = "#ff6a4a", t.plot = "#080000";
         break;
     }
     return t;
 }
 
-QString themeName(ThemeKind kind) { return kind == ThemeKind::Light ? "light" : kind == ThemeKind::Red ? "red" : "grey"; }
-ThemeKind themeFromName(const QString& name) { return name == "light" ? ThemeKind::Light : name == "red" ? ThemeKind::Red : ThemeKind::Grey; }
+QString themeName(ThemeKind kind) {
+    return kind == ThemeKind::Light ? "light" : kind == ThemeKind::Red ? "red" : "grey";
+}
+ThemeKind themeFromName(const QString& name) {
+    return name == "light" ? ThemeKind::Light : name == "red" ? ThemeKind::Red : ThemeKind::Grey;
+}
 
-const Theme& theme() { return current(); }
+const Theme& theme() {
+    return current();
+}
 
 void applyTheme(QApplication& app, ThemeKind kind) {
     initResources();
@@ -93,10 +104,17 @@ void applyTheme(QApplication& app, ThemeKind kind) {
     }();
     (void)fusion;
     QPalette p;
-    for (const auto& [role, colour] : std::initializer_list<std::pair<QPalette::ColorRole, QColor>>{
-             {QPalette::Window, t.window}, {QPalette::WindowText, t.text}, {QPalette::Base, t.panel}, {QPalette::AlternateBase, t.raised}, {QPalette::Text, t.text}, {QPalette::Button, t.raised}, {QPalette::ButtonText, t.text},
-             {QPalette::BrightText, t.bad}, {QPalette::Highlight, t.accent}, {QPalette::HighlightedText, t.window}, {QPalette::ToolTipBase, t.raised}, {QPalette::ToolTipText, t.text}, {QPalette::PlaceholderText, t.dim},
-             {QPalette::Light, t.line}, {QPalette::Midlight, t.line}, {QPalette::Mid, t.line}, {QPalette::Dark, t.panel}, {QPalette::Shadow, t.panel}, {QPalette::Link, t.accent}, {QPalette::LinkVisited, t.accent}})
+    for (const auto& [role, colour] :
+         std::initializer_list<std::pair<QPalette::ColorRole, QColor>>{{QPalette::Window, t.window},       {QPalette::WindowText, t.text},
+                                                                       {QPalette::Base, t.panel},          {QPalette::AlternateBase, t.raised},
+                                                                       {QPalette::Text, t.text},           {QPalette::Button, t.raised},
+                                                                       {QPalette::ButtonText, t.text},     {QPalette::BrightText, t.bad},
+                                                                       {QPalette::Highlight, t.accent},    {QPalette::HighlightedText, t.window},
+                                                                       {QPalette::ToolTipBase, t.raised},  {QPalette::ToolTipText, t.text},
+                                                                       {QPalette::PlaceholderText, t.dim}, {QPalette::Light, t.line},
+                                                                       {QPalette::Midlight, t.line},       {QPalette::Mid, t.line},
+                                                                       {QPalette::Dark, t.panel},          {QPalette::Shadow, t.panel},
+                                                                       {QPalette::Link, t.accent},         {QPalette::LinkVisited, t.accent}})
         p.setColor(role, colour);
     for (const auto role : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText}) p.setColor(QPalette::Disabled, role, t.dim);
     app.setPalette(p);

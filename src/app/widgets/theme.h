@@ -12,7 +12,8 @@ namespace caelumen {
 
 enum class ThemeKind { Grey, Light, Red };
 
-/// Colours of one theme. Grey is the room to judge colour in; light is for daylight; red is for use beside the telescope: nothing in it is blue, green or white.
+/// Colours of one theme. Grey is the room to judge colour in; light is for daylight; red is for use beside the telescope: nothing in it is blue, green or
+/// white.
 struct Theme {
     ThemeKind kind = ThemeKind::Grey;
     QColor window, panel, raised, line, text, dim, accent, warn, bad, plot;

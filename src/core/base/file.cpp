@@ -20,7 +20,9 @@ namespace {
 
 constexpr std::size_t kLongestName = 255; // NAME_MAX of the file systems that people use
 
-Error notWritten(const fs::path& path, const std::string& reason) { return Error{fmt::format("{} could not be written ({}); check the folder and the space left.", shown(path), reason)}; }
+Error notWritten(const fs::path& path, const std::string& reason) {
+    return Error{fmt::format("{} could not be written ({}); check the folder and the space left.", shown(path), reason)};
+}
 
 /// Brings a file's bytes to the disk.
 bool flushToDisk(const fs::path& path) {
@@ -36,7 +38,7 @@ bool flushToDisk(const fs::path& path) {
 } // namespace
 
 Status isFileToRead(const fs::path& path) {
-    struct stat found{};
+    struct stat found {};
     if (::stat(path.c_str(), &found) != 0) {
         if (errno == ENOENT || errno == ENOTDIR) return Error{fmt::format("{} does not exist; check the name and the folder.", shown(path))};
         return Error{fmt::format("{} cannot be opened ({}); check the name and its permissions.", shown(path), std::strerror(errno))};
@@ -75,10 +77,11 @@ Result<fs::path> outputPlace(const fs::path& path) {
         if (failed || links > 40) return Error{fmt::format("{} is a link that leads nowhere; give another name.", shown(path))};
         place = place.parent_path() / next;
     }
-    struct stat found{};
+    struct stat found {};
     if (::stat(place.c_str(), &found) != 0) {
         if (errno == ENOENT && fs::is_directory(place.has_parent_path() ? place.parent_path() : ".", failed)) return place;
-        if (errno == ENOENT) return Error{fmt::format("{} could not be written: there is no folder {}; make it first.", shown(path), shown(place.parent_path()))};
+        if (errno == ENOENT)
+            return Error{fmt::format("{} could not be written: there is no folder {}; make it first.", shown(path), shown(place.parent_path()))};
         return notWritten(path, std::strerror(errno));
     }
     if (S_ISDIR(found.st_mode)) return Error{fmt::format("{} is a folder; give the name of a file in it.", shown(path))};
@@ -105,7 +108,7 @@ Status writeThrough(const fs::path& path, const std::function<Status(const fs::p
         fs::remove(part, ignored);
         throw;
     }
-    struct stat before{};
+    struct stat before {};
     if (::stat(place->c_str(), &before) == 0) {
         if (::chown(part.c_str(), before.st_uid, before.st_gid) != 0) errno = 0; // only some may; the mode is what matters
         if (::chmod(part.c_str(), before.st_mode & 07777) != 0) return giveUp(notWritten(path, std::strerror(errno)));
@@ -135,9 +138,11 @@ Status keepApart(const std::vector<fs::path>& outputs, const std::vector<fs::pat
     for (std::size_t i = 0; i < outputs.size(); ++i) {
         if (outputs[i].empty()) continue;
         for (const fs::path& input : inputs)
-            if (!input.empty() && same(outputs[i], input)) return Error{fmt::format("{} would be written over {}, which is read; give another name.", shown(outputs[i]), shown(input))};
+            if (!input.empty() && same(outputs[i], input))
+                return Error{fmt::format("{} would be written over {}, which is read; give another name.", shown(outputs[i]), shown(input))};
         for (std::size_t j = 0; j < i; ++j)
-            if (!outputs[j].empty() && same(outputs[i], outputs[j])) return Error{fmt::format("{} is named for two outputs; give each its own name.", shown(outputs[i]))};
+            if (!outputs[j].empty() && same(outputs[i], outputs[j]))
+                return Error{fmt::format("{} is named for two outputs; give each its own name.", shown(outputs[i]))};
     }
     return Done{};
 }

@@ -21,8 +21,9 @@ Result<std::string> readText(const std::filesystem::path& path, std::size_t limi
 /// Writes beside the final name and renames when all bytes are on the disk: a file is there whole or not at all.
 Status writeFile(const std::filesystem::path& path, std::string_view bytes);
 
-/// Calls `write` with a short temporary name in the same folder; brings the bytes to the disk and renames it to `path` when that succeeds, removes it otherwise. A link is followed, so that it stays
-/// a link; the mode of a file that is there is kept. Refused: a folder, a pipe or a device, and a file that may not be written. What writers that have died left in the folder is removed.
+/// Calls `write` with a short temporary name in the same folder; brings the bytes to the disk and renames it to `path` when that succeeds, removes it
+/// otherwise. A link is followed, so that it stays a link; the mode of a file that is there is kept. Refused: a folder, a pipe or a device, and a file that may
+/// not be written. What writers that have died left in the folder is removed.
 Status writeThrough(const std::filesystem::path& path, const std::function<Status(const std::filesystem::path&)>& write);
 
 /// Where writing to `path` will end, links followed; an Error where writeThrough would refuse. For work that takes long: it is asked first.
@@ -37,10 +38,12 @@ Status outputsAreSafe(const std::vector<std::filesystem::path>& outputs, const s
 /// The name of what is written beside a stack: "b.fits" and "odd" make "b-odd.fits".
 std::filesystem::path besideStack(const std::filesystem::path& stack, const std::string& what);
 
-/// The name of what is kept beside a file while work on it lasts: "b.fits" and "work" make "b.fits.work"; a short name where that would be too long for a folder.
+/// The name of what is kept beside a file while work on it lasts: "b.fits" and "work" make "b.fits.work"; a short name where that would be too long for a
+/// folder.
 std::filesystem::path workBeside(const std::filesystem::path& file, const std::string& what);
 
-/// What may be the name of a file or folder of its own, inside the folder that it is put in: no separator, no control character, not too long, not hidden. For ids that name files.
+/// What may be the name of a file or folder of its own, inside the folder that it is put in: no separator, no control character, not too long, not hidden. For
+/// ids that name files.
 bool isPlainName(std::string_view name);
 
 } // namespace caelumen

@@ -41,6 +41,8 @@ Result<Json> readJson(const std::filesystem::path& path, std::size_t limit) {
     return parseJson(*text, shown(path));
 }
 
-std::string jsonText(const Json& json, int indent) { return json.dump(indent, ' ', false, Json::error_handler_t::replace); }
+std::string jsonText(const Json& json, int indent) {
+    return json.dump(indent, ' ', false, Json::error_handler_t::replace);
+}
 
 } // namespace caelumen

@@ -10,7 +10,8 @@
 
 namespace caelumen {
 
-/// JSON out of text; `name` is named in errors. Refused: what is nested deeper than any file of ours, and text that holds a zero character, at which a file name would end.
+/// JSON out of text; `name` is named in errors. Refused: what is nested deeper than any file of ours, and text that holds a zero character, at which a file
+/// name would end.
 Result<Json> parseJson(const std::string& text, const std::string& name);
 /// The same of a file of at most `limit` bytes.
 Result<Json> readJson(const std::filesystem::path& path, std::size_t limit = 64u << 20);

@@ -4,11 +4,16 @@
 
 namespace caelumen {
 
-JsonFields::JsonFields(const Json& json, std::string file, std::string place) : m_json(&json), m_file(std::move(file)), m_place(std::move(place)) {
+JsonFields::JsonFields(const Json& json, std::string file, std::string place)
+    : m_json(&json)
+    , m_file(std::move(file))
+    , m_place(std::move(place)) {
     if (!json.is_object()) throw BadJson{fmt::format("{}: {} must be an object in braces.", m_file, m_place)};
 }
 
-void JsonFields::fail(const std::string& what) const { throw BadJson{fmt::format("{}: {} {}.", m_file, m_place, what)}; }
+void JsonFields::fail(const std::string& what) const {
+    throw BadJson{fmt::format("{}: {} {}.", m_file, m_place, what)};
+}
 
 const Json* JsonFields::field(const char* key) const {
     const auto it = m_json->find(key);
@@ -66,7 +71,8 @@ std::optional<Point> JsonFields::point(const char* key) const {
 
 Point JsonFields::asPoint(const Json& json, const char* key) const {
     constexpr double kFar = 1e7;
-    if (!json.is_array() || json.size() != 2 || !json[0].is_number() || !json[1].is_number()) fail(fmt::format("has \"{}\" that must be two numbers [x, y]", key));
+    if (!json.is_array() || json.size() != 2 || !json[0].is_number() || !json[1].is_number())
+        fail(fmt::format("has \"{}\" that must be two numbers [x, y]", key));
     return {checked(key, json[0].get<double>(), -kFar, kFar), checked(key, json[1].get<double>(), -kFar, kFar)};
 }
 

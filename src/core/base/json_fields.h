@@ -18,7 +18,8 @@ struct BadJson {
     std::string message;
 };
 
-/// The fields of one object of a file that a person may have written. A missing or null one is no fault; one of the wrong kind or out of range is thrown as BadJson, which names file and place.
+/// The fields of one object of a file that a person may have written. A missing or null one is no fault; one of the wrong kind or out of range is thrown as
+/// BadJson, which names file and place.
 class JsonFields {
 public:
     /// `file` as it is shown, `place` as in "run 3" or "the site".

@@ -9,7 +9,8 @@
 
 namespace caelumen {
 
-MappedBuffer::MappedBuffer(std::size_t bytes) : m_bytes(bytes) {
+MappedBuffer::MappedBuffer(std::size_t bytes)
+    : m_bytes(bytes) {
     if (bytes == 0) return;
     if (const auto file = unnamedFile("Pictures")) {
         // Space is reserved now: a full disk must not become a fault in the middle of drawing.
@@ -25,7 +26,9 @@ MappedBuffer::MappedBuffer(std::size_t bytes) : m_bytes(bytes) {
     }
 }
 
-MappedBuffer::MappedBuffer(MappedBuffer&& other) noexcept : m_data(std::exchange(other.m_data, nullptr)), m_bytes(std::exchange(other.m_bytes, 0)) {}
+MappedBuffer::MappedBuffer(MappedBuffer&& other) noexcept
+    : m_data(std::exchange(other.m_data, nullptr))
+    , m_bytes(std::exchange(other.m_bytes, 0)) {}
 
 MappedBuffer& MappedBuffer::operator=(MappedBuffer&& other) noexcept {
     std::swap(m_data, other.m_data);

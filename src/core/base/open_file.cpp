@@ -14,7 +14,8 @@
 namespace caelumen {
 namespace fs = std::filesystem;
 
-OpenFile::OpenFile(OpenFile&& other) noexcept : m_number(std::exchange(other.m_number, -1)) {}
+OpenFile::OpenFile(OpenFile&& other) noexcept
+    : m_number(std::exchange(other.m_number, -1)) {}
 
 OpenFile& OpenFile::operator=(OpenFile&& other) noexcept {
     std::swap(m_number, other.m_number);
@@ -47,13 +48,16 @@ bool OpenFile::append(const void* from, std::size_t bytes) const {
     return true;
 }
 
-fs::path OpenFile::name() const { return fmt::format("/proc/{}/fd/{}", ::getpid(), m_number); }
+fs::path OpenFile::name() const {
+    return fmt::format("/proc/{}/fd/{}", ::getpid(), m_number);
+}
 
 Result<OpenFile> unnamedFile(const std::string& purpose) {
     std::error_code failed;
     const fs::path folder = fs::temp_directory_path(failed);
     const auto error = [&](const std::string& reason) {
-        return Error{fmt::format("{}: no file can be made in {} ({}); make room there, or name another folder in TMPDIR.", purpose, shown(failed ? fs::path("/tmp") : folder), reason)};
+        return Error{fmt::format("{}: no file can be made in {} ({}); make room there, or name another folder in TMPDIR.", purpose,
+                                 shown(failed ? fs::path("/tmp") : folder), reason)};
     };
     if (failed) return error(failed.message());
     std::string name = (folder / "caelumen-XXXXXX").native();

@@ -10,7 +10,8 @@ namespace caelumen {
 /// An open file, closed with this.
 class OpenFile {
 public:
-    explicit OpenFile(int number) : m_number(number) {}
+    explicit OpenFile(int number)
+        : m_number(number) {}
     OpenFile(const OpenFile&) = delete;
     OpenFile& operator=(const OpenFile&) = delete;
     OpenFile(OpenFile&& other) noexcept;

@@ -27,7 +27,9 @@ __attribute__((always_inline)) inline Floats load(const float* from) {
     std::memcpy(&v, from, sizeof v);
     return v;
 }
-__attribute__((always_inline)) inline void store(const Floats& v, float* to) { std::memcpy(to, &v, sizeof v); }
+__attribute__((always_inline)) inline void store(const Floats& v, float* to) {
+    std::memcpy(to, &v, sizeof v);
+}
 
 /// All bits where the byte is 0, of eight bytes.
 __attribute__((always_inline)) inline Ints seen(const std::uint8_t* hidden) {
@@ -317,14 +319,15 @@ CAELUMEN_FAST void sixPoint(const float* const rows[6], const SixTaps& across, c
 #pragma GCC ivdep
     for (int i = 0; i < n + 5; ++i) {
         const auto k = static_cast<float>(i - 2);
-        room[i] = (d.start[0] + d.step[0] * k) * r0[i] + (d.start[1] + d.step[1] * k) * r1[i] + (d.start[2] + d.step[2] * k) * r2[i] + (d.start[3] + d.step[3] * k) * r3[i] + (d.start[4] + d.step[4] * k) * r4[i] +
-                  (d.start[5] + d.step[5] * k) * r5[i];
+        room[i] = (d.start[0] + d.step[0] * k) * r0[i] + (d.start[1] + d.step[1] * k) * r1[i] + (d.start[2] + d.step[2] * k) * r2[i] +
+                  (d.start[3] + d.step[3] * k) * r3[i] + (d.start[4] + d.step[4] * k) * r4[i] + (d.start[5] + d.step[5] * k) * r5[i];
     }
 #pragma GCC ivdep
     for (int i = 0; i < n; ++i) {
         const auto k = static_cast<float>(i);
-        out[i] += weight * ((a.start[0] + a.step[0] * k) * room[i] + (a.start[1] + a.step[1] * k) * room[i + 1] + (a.start[2] + a.step[2] * k) * room[i + 2] + (a.start[3] + a.step[3] * k) * room[i + 3] +
-                            (a.start[4] + a.step[4] * k) * room[i + 4] + (a.start[5] + a.step[5] * k) * room[i + 5]);
+        out[i] +=
+            weight * ((a.start[0] + a.step[0] * k) * room[i] + (a.start[1] + a.step[1] * k) * room[i + 1] + (a.start[2] + a.step[2] * k) * room[i + 2] +
+                      (a.start[3] + a.step[3] * k) * room[i + 3] + (a.start[4] + a.step[4] * k) * room[i + 4] + (a.start[5] + a.step[5] * k) * room[i + 5]);
     }
 }
 
@@ -356,7 +359,7 @@ CAELUMEN_FAST void asinhCodes(const float* v, int n, const AsinhScale& how, std:
         std::memcpy(&sign, &x, sizeof sign);
         const bool finite = (sign & 0x7f800000U) != 0x7f800000U;
         const float size = finite ? __builtin_fabsf(x) : 0.0F, far = size < 1e15F ? size : 1e15F; // squares stay finite
-        const float u = far + __builtin_sqrtf(far * far + 1); // at least 1
+        const float u = far + __builtin_sqrtf(far * far + 1);                                     // at least 1
         std::memcpy(&bits, &u, sizeof bits);
         // ln u = e ln 2 + ln m with m from 2/3 to 4/3; ln m = 2 atanh((m - 1) / (m + 1)).
         const auto e = static_cast<std::int32_t>(bits - 0x3f2aaaabU) >> 23;

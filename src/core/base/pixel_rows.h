@@ -55,7 +55,8 @@ void add(const float* from, int n, float* to);
 /// How many bytes are 1, of bytes that are 0 or 1.
 std::int64_t count(const std::uint8_t* flags, std::int64_t n);
 
-/// Values in [low, high) that are not NaN and not hidden (`hidden` may be null): their number, the sum of their offsets from `pivot`, and of the squares of these.
+/// Values in [low, high) that are not NaN and not hidden (`hidden` may be null): their number, the sum of their offsets from `pivot`, and of the squares of
+/// these.
 struct Sums {
     std::int64_t count = 0;
     double sum = 0, squares = 0;
@@ -76,8 +77,8 @@ void calibrate(const float* v, int n, const float* zero, float level, const floa
 struct SixTaps {
     float start[6], step[6];
 };
-/// Interpolates six rows along a walk that goes one pixel to the right each step: down first, then across. The rows point at the walk's first pixel; two pixels before it and three after
-/// the last are read. `room` holds n + 5 floats. Adds weight times the value to out[i].
+/// Interpolates six rows along a walk that goes one pixel to the right each step: down first, then across. The rows point at the walk's first pixel; two pixels
+/// before it and three after the last are read. `room` holds n + 5 floats. Adds weight times the value to out[i].
 void sixPoint(const float* const rows[6], const SixTaps& across, const SixTaps& down, int n, float weight, float* room, float* out);
 
 /// In place: (v - start - step * i) * scale + pivot.

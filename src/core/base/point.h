@@ -11,6 +11,8 @@ struct Point {
 };
 
 /// sqrt(x^2 + y^2) without std::hypot's care for overflow, which pixels never need: many times as fast.
-inline double length(double x, double y) { return std::sqrt(x * x + y * y); }
+inline double length(double x, double y) {
+    return std::sqrt(x * x + y * y);
+}
 
 } // namespace caelumen

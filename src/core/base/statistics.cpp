@@ -26,7 +26,9 @@ double truncatedSigma(double kappa) {
     return std::sqrt(1 - 2 * kappa * pdf / inside);
 }
 
-void sortAll(std::span<double> v) { std::sort(v.begin(), v.end()); }
+void sortAll(std::span<double> v) {
+    std::sort(v.begin(), v.end());
+}
 
 /// By rounds of so many bits: floats keep their order as whole numbers once the sign is seen to.
 template<unsigned kBits, unsigned kRounds>
@@ -86,7 +88,7 @@ ClippedStats clipped(std::span<T> v, double kappa, int rounds) {
         const double before = squares;
         const double low = centre - kappa * out.sigma, high = centre + kappa * out.sigma;
         while (from < to && static_cast<double>(v[from]) < low) count(from++, -1);
-        while (from < to && static_cast<double>(v[to - 1]) > high) count(--to, -1);
+        while (from<to&& static_cast<double>(v[to - 1])> high) count(--to, -1);
         if (to - from == kept) break;
         // What a far outlier left behind in the last digits would spoil the small sum of the rest.
         if (squares < 1e-6 * before) countAll();
@@ -96,11 +98,19 @@ ClippedStats clipped(std::span<T> v, double kappa, int rounds) {
 
 } // namespace
 
-ClippedStats clippedStats(std::span<float> values, double kappa, int rounds) { return clipped(values, kappa, rounds); }
-ClippedStats clippedStats(std::span<double> values, double kappa, int rounds) { return clipped(values, kappa, rounds); }
+ClippedStats clippedStats(std::span<float> values, double kappa, int rounds) {
+    return clipped(values, kappa, rounds);
+}
+ClippedStats clippedStats(std::span<double> values, double kappa, int rounds) {
+    return clipped(values, kappa, rounds);
+}
 
-double median(std::span<float> values) { return medianOf(values); }
-double median(std::span<double> values) { return medianOf(values); }
+double median(std::span<float> values) {
+    return medianOf(values);
+}
+double median(std::span<double> values) {
+    return medianOf(values);
+}
 
 double robustSigma(std::span<double> values) {
     const double centre = medianOf(values);
@@ -134,7 +144,9 @@ unsigned long long Random::next() {
     return z ^ (z >> 31);
 }
 
-double Random::uniform() { return static_cast<double>(next() >> 11) * 0x1.0p-53; }
+double Random::uniform() {
+    return static_cast<double>(next() >> 11) * 0x1.0p-53;
+}
 
 double Random::normal() {
     if (m_spare) {
@@ -166,6 +178,8 @@ double Random::poisson(double mean) {
     return n;
 }
 
-std::size_t Random::index(std::size_t n) { return static_cast<std::size_t>(uniform() * static_cast<double>(n)); }
+std::size_t Random::index(std::size_t n) {
+    return static_cast<std::size_t>(uniform() * static_cast<double>(n));
+}
 
 } // namespace caelumen

@@ -45,12 +45,13 @@ double quantile(std::span<double> values, double fraction);
 /// the same on every machine.
 class Random {
 public:
-    explicit Random(unsigned long long seed) : m_state(seed) {}
+    explicit Random(unsigned long long seed)
+        : m_state(seed) {}
     unsigned long long next();
-    double uniform();                  ///< 0 <= x < 1
-    double normal();                   ///< mean 0, sigma 1 (Marsaglia polar)
-    double poisson(double mean);       ///< exact below 30, else a rounded normal, never negative
-    std::size_t index(std::size_t n);  ///< 0..n-1
+    double uniform();                 ///< 0 <= x < 1
+    double normal();                  ///< mean 0, sigma 1 (Marsaglia polar)
+    double poisson(double mean);      ///< exact below 30, else a rounded normal, never negative
+    std::size_t index(std::size_t n); ///< 0..n-1
 
 private:
     unsigned long long m_state;

@@ -111,11 +111,16 @@ std::vector<std::vector<std::string>> csvRows(const std::string& text) {
     };
     for (std::size_t i = 0; i < text.size(); ++i) {
         const char c = text[i];
-        if (quoted && c == '"' && i + 1 < text.size() && text[i + 1] == '"') field += text[++i];
-        else if (c == '"') quoted = !quoted;
-        else if (!quoted && c == separator) endField();
-        else if (!quoted && c == '\n') endRow();
-        else if (c != '\r' || quoted) field += c;
+        if (quoted && c == '"' && i + 1 < text.size() && text[i + 1] == '"')
+            field += text[++i];
+        else if (c == '"')
+            quoted = !quoted;
+        else if (!quoted && c == separator)
+            endField();
+        else if (!quoted && c == '\n')
+            endRow();
+        else if (c != '\r' || quoted)
+            field += c;
     }
     if (!field.empty() || !row.empty()) endRow();
     return rows;

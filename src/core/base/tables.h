@@ -7,14 +7,15 @@
 
 namespace caelumen {
 
-/// The first two numbers of a line of a table, in the ways people write one: comma, semicolon, tab or blanks between the columns, decimal comma, a per cent sign. Nothing for a
-/// header or comment.
+/// The first two numbers of a line of a table, in the ways people write one: comma, semicolon, tab or blanks between the columns, decimal comma, a per cent
+/// sign. Nothing for a header or comment.
 std::optional<std::pair<double, double>> twoNumbers(const std::string& line);
 
 /// All numbers that a line begins with, two at least, written in the same ways; empty for a header or comment.
 std::vector<double> numbersOf(const std::string& line);
 
-/// What a spreadsheet would take as a formula (it begins with = + - @, a tab or a line end, and is no number) behind an apostrophe, as text; all else as it is. csvRows takes the apostrophe off.
+/// What a spreadsheet would take as a formula (it begins with = + - @, a tab or a line end, and is no number) behind an apostrophe, as text; all else as it is.
+/// csvRows takes the apostrophe off.
 std::string harmlessCell(std::string text);
 
 /// A row of comma-separated values (RFC 4180), harmless ones, fields quoted where they must be, with its line end.

@@ -23,7 +23,9 @@ unsigned long long startOf(int process) {
     if (!std::getline(file, text)) return 0;
     const auto after = text.rfind(')'); // the name may hold blanks
     unsigned long long start = 0;
-    if (after == std::string::npos || std::sscanf(text.c_str() + after + 1, " %*c %*d %*d %*d %*d %*d %*u %*u %*u %*u %*u %*u %*u %*d %*d %*d %*d %*d %*d %llu", &start) != 1) return 0;
+    if (after == std::string::npos ||
+        std::sscanf(text.c_str() + after + 1, " %*c %*d %*d %*d %*d %*d %*u %*u %*u %*u %*u %*u %*u %*d %*d %*d %*d %*d %*d %llu", &start) != 1)
+        return 0;
     return start;
 }
 
@@ -33,7 +35,7 @@ const std::string& machine() {
         std::ifstream file("/proc/sys/kernel/random/boot_id");
         std::string text;
         std::getline(file, text);
-        return fmt::format("{:06x}", std::hash<std::string>{}(text) & 0xFFFFFF);
+        return fmt::format("{:06x}", std::hash<std::string>{}(text)&0xFFFFFF);
     }();
     return id;
 }
@@ -62,7 +64,9 @@ void clearAbandoned(const fs::path& folder) {
         if (std::sscanf(name.c_str(), ".caelumen-%6[0-9a-f]-%d-%llu-", of, &process, &start) != 3 || name.find(".part") == std::string::npos) continue;
         std::error_code ignored;
         // Of another machine, or of this one before it was started anew: nobody writes for days without a byte.
-        const bool abandoned = of == machine() ? startOf(process) != start : fs::file_time_type::clock::now() - fs::last_write_time(it->path(), ignored) > std::chrono::hours(48) && !ignored;
+        const bool abandoned = of == machine()
+                                   ? startOf(process) != start
+                                   : fs::file_time_type::clock::now() - fs::last_write_time(it->path(), ignored) > std::chrono::hours(48) && !ignored;
         if (abandoned) fs::remove(it->path(), ignored);
     }
 }

@@ -5,7 +5,9 @@ namespace {
 
 constexpr std::size_t kByteMarkLength = 3; // of U+EF80 to U+EFFF in UTF-8: EE BE 80 to EE BF BF
 
-unsigned char byteAt(std::string_view text, std::size_t i) { return i < text.size() ? static_cast<unsigned char>(text[i]) : 0; }
+unsigned char byteAt(std::string_view text, std::size_t i) {
+    return i < text.size() ? static_cast<unsigned char>(text[i]) : 0;
+}
 
 void append(std::string& out, char32_t c) {
     const auto put = [&](char32_t v) { out += static_cast<char>(static_cast<unsigned char>(v)); };
@@ -32,7 +34,9 @@ unsigned char markedByte(std::string_view text, std::size_t i) {
 
 std::string fromUtf16(std::string_view bytes, bool bigEnd) {
     std::string out;
-    const auto unit = [&](std::size_t i) { return static_cast<char32_t>(bigEnd ? byteAt(bytes, i) << 8 | byteAt(bytes, i + 1) : byteAt(bytes, i + 1) << 8 | byteAt(bytes, i)); };
+    const auto unit = [&](std::size_t i) {
+        return static_cast<char32_t>(bigEnd ? byteAt(bytes, i) << 8 | byteAt(bytes, i + 1) : byteAt(bytes, i + 1) << 8 | byteAt(bytes, i));
+    };
     for (std::size_t i = 2; i + 1 < bytes.size(); i += 2) {
         char32_t c = unit(i);
         if (c >= 0xD800 && c < 0xDC00 && i + 3 < bytes.size() && unit(i + 2) >= 0xDC00 && unit(i + 2) < 0xE000) {
@@ -58,8 +62,10 @@ std::string slug(const std::string& name) {
     std::string out;
     for (const char c : lowered(name)) {
         const auto byte = static_cast<unsigned char>(c);
-        if (std::isalnum(byte) || byte >= 0x80) out += c;
-        else if (!out.empty() && out.back() != '-') out += '-';
+        if (std::isalnum(byte) || byte >= 0x80)
+            out += c;
+        else if (!out.empty() && out.back() != '-')
+            out += '-';
     }
     while (!out.empty() && out.back() == '-') out.pop_back();
     return out.empty() ? "filter" : out;
@@ -121,8 +127,10 @@ std::string nameText(const std::filesystem::path& path) {
     for (std::size_t i = 0; i < bytes.size();) {
         std::size_t n = utf8Length(bytes, i);
         if (n == kByteMarkLength && markedByte(bytes, i) != 0) n = 0;
-        if (n == 0) append(out, 0xEF00U + byteAt(bytes, i++));
-        else out.append(bytes, i, n), i += n;
+        if (n == 0)
+            append(out, 0xEF00U + byteAt(bytes, i++));
+        else
+            out.append(bytes, i, n), i += n;
     }
     return out;
 }
@@ -130,12 +138,16 @@ std::string nameText(const std::filesystem::path& path) {
 std::filesystem::path pathOf(std::string_view text) {
     std::string bytes;
     for (std::size_t i = 0; i < text.size();) {
-        if (const unsigned char c = markedByte(text, i); c != 0) bytes += static_cast<char>(c), i += kByteMarkLength;
-        else bytes += text[i++];
+        if (const unsigned char c = markedByte(text, i); c != 0)
+            bytes += static_cast<char>(c), i += kByteMarkLength;
+        else
+            bytes += text[i++];
     }
     return bytes;
 }
 
-std::string shown(const std::filesystem::path& path) { return oneLine(path.native()); }
+std::string shown(const std::filesystem::path& path) {
+    return oneLine(path.native());
+}
 
 } // namespace caelumen

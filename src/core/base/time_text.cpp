@@ -63,13 +63,15 @@ std::optional<std::string> utcTime(std::string_view text) {
         if (!hours || !minutes || *hours > 14 || *minutes > 59) return std::nullopt;
         offset = (isWest ? -1 : 1) * (60 * *hours + *minutes);
     }
-    const std::chrono::year_month_day date{std::chrono::year(*year), std::chrono::month(static_cast<unsigned>(*month)), std::chrono::day(static_cast<unsigned>(*day))};
+    const std::chrono::year_month_day date{std::chrono::year(*year), std::chrono::month(static_cast<unsigned>(*month)),
+                                           std::chrono::day(static_cast<unsigned>(*day))};
     if (!cut.rest.empty() || !date.ok() || *year < 1000 || *hour > 23 || *minute > 59 || !second || *second > 60) return std::nullopt; // 60: a leap second
     const auto moment = std::chrono::sys_days(date) + std::chrono::minutes(60 * *hour + *minute - offset);
     const auto midnight = std::chrono::floor<std::chrono::days>(moment);
     const std::chrono::year_month_day d(midnight);
     const long minutes = (moment - midnight).count();
-    return fmt::format("{:04}-{:02}-{:02}T{:02}:{:02}:{:02}{}Z", static_cast<int>(d.year()), static_cast<unsigned>(d.month()), static_cast<unsigned>(d.day()), minutes / 60, minutes % 60, *second, fraction);
+    return fmt::format("{:04}-{:02}-{:02}T{:02}:{:02}:{:02}{}Z", static_cast<int>(d.year()), static_cast<unsigned>(d.month()), static_cast<unsigned>(d.day()),
+                       minutes / 60, minutes % 60, *second, fraction);
 }
 
 } // namespace caelumen

@@ -31,7 +31,8 @@ Boxes boxesOn(const Sky& sky, const std::vector<NoiseBox>& all, const Surface* s
     for (const NoiseBox& b : all) {
         if (inSky ? !b.inSky : excludedAt(sky, b.centre)) continue;
         out.boxes.push_back(b);
-        if (surface && surface->valid) out.boxes.back().mean -= static_cast<float>(surface->at(SurfaceBasis::at(b.centre, sky.plane->view.width, sky.plane->view.height)));
+        if (surface && surface->valid)
+            out.boxes.back().mean -= static_cast<float>(surface->at(SurfaceBasis::at(b.centre, sky.plane->view.width, sky.plane->view.height)));
         out.apart += b.onGrid;
     }
     return out;
@@ -42,8 +43,12 @@ struct Variance {
     double value = 0, sigma = 0;
 };
 
-double errorOf(const BoxScatter& s) { return s.sigma / std::sqrt(2.0 * std::max(10.0, s.boxes)); }
-Variance varianceOf(const BoxScatter& s) { return {s.sigma * s.sigma, 2 * s.sigma * errorOf(s)}; }
+double errorOf(const BoxScatter& s) {
+    return s.sigma / std::sqrt(2.0 * std::max(10.0, s.boxes));
+}
+Variance varianceOf(const BoxScatter& s) {
+    return {s.sigma * s.sigma, 2 * s.sigma * errorOf(s)};
+}
 
 /// Noise of the boxes that all runs have, across the frame, brought to the sky regions by how single pixels scatter there.
 Variance noiseByRuns(const Sky& sky) {
@@ -106,8 +111,10 @@ std::vector<std::optional<Structure>> whatRepeats(const std::vector<const Sky*>&
                 float& box = boxes[n][static_cast<std::size_t>(j * grid.across + i)];
                 if (!std::isfinite(box)) continue;
                 const Point at = toPlane(grid.centre(i, j));
-                if (excludedAt(*planes[n], at)) box = std::numeric_limits<float>::quiet_NaN();
-                else if (planes[n]->surface->valid) box -= static_cast<float>(planes[n]->surface->at(SurfaceBasis::at(at, h.view.width, h.view.height)));
+                if (excludedAt(*planes[n], at))
+                    box = std::numeric_limits<float>::quiet_NaN();
+                else if (planes[n]->surface->valid)
+                    box -= static_cast<float>(planes[n]->surface->at(SurfaceBasis::at(at, h.view.width, h.view.height)));
             }
         const auto channel = std::string_view("RGB").find(h.channel);
         all[n] = {runs[n], &boxes[n], channel == std::string_view::npos ? -1 : static_cast<int>(channel), lightRatio(h, *reference) / (h.boxSide * h.boxSide)};

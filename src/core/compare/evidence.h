@@ -15,10 +15,10 @@ struct RunEvidence {
     std::string run;
     Alignment alignment;
     std::vector<PlaneHarvest> planes;
-    std::map<std::string, Surface> surfaces;                         ///< by channel
-    std::map<std::string, std::vector<char>> excludedCells;          ///< by channel, of the mesh
-    std::map<std::string, HaloExcess> halos;                         ///< by "region/channel"
-    std::map<std::string, std::vector<ColourPoint>> colours;         ///< by index
+    std::map<std::string, Surface> surfaces;                 ///< by channel
+    std::map<std::string, std::vector<char>> excludedCells;  ///< by channel, of the mesh
+    std::map<std::string, HaloExcess> halos;                 ///< by "region/channel"
+    std::map<std::string, std::vector<ColourPoint>> colours; ///< by index
     std::map<std::string, ColourFit> colourFits;
 };
 

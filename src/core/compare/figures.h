@@ -8,8 +8,12 @@ namespace caelumen {
 /// Collects the figures of one run as they are computed.
 class FigureSheet {
 public:
-    FigureSheet(TrialResults& results, const Run& run, const RunConditions& conditions) : m_results(results), m_run(run), m_conditions(conditions) {}
-    Measurement& add(const std::string& channel, const std::string& quantity, const std::string& region, double value, double sigma, std::vector<std::string> flags = {});
+    FigureSheet(TrialResults& results, const Run& run, const RunConditions& conditions)
+        : m_results(results)
+        , m_run(run)
+        , m_conditions(conditions) {}
+    Measurement& add(const std::string& channel, const std::string& quantity, const std::string& region, double value, double sigma,
+                     std::vector<std::string> flags = {});
     void absent(const std::string& channel, const std::string& quantity, const std::string& region, const std::string& reason);
     const RunConditions& conditions() const { return m_conditions; }
 
@@ -27,9 +31,9 @@ struct BoxNoise {
     double value = 0, sigma = 0, correlation = 1;
     double structure = 0, structureSigma = 0; ///< variance of box means that more subs would not average down
     NoiseSource source = NoiseSource::Unknown;
-    double pixelStructure = 0;                ///< of that, in single pixels
-    double unseenLight = 0;                   ///< of stars too faint to hide, e-/s/px
-    double inflation = 1; ///< by how much the error of a mean exceeds that of white pixel noise: shared noise, or unevenness on the scale of mesh cells
+    double pixelStructure = 0; ///< of that, in single pixels
+    double unseenLight = 0;    ///< of stars too faint to hide, e-/s/px
+    double inflation = 1;      ///< by how much the error of a mean exceeds that of white pixel noise: shared noise, or unevenness on the scale of mesh cells
     bool valid = false;
     std::vector<std::string> flags() const; ///< of all figures that rest on it
 };
@@ -74,7 +78,8 @@ void backgroundFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline, 
 void gradientFigures(FigureSheet& sheet, const Sky& sky, const Site& site);
 void artefactFigures(FigureSheet& sheet, const Sky& sky);
 void starFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline);
-void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky>& run, const std::vector<Sky>& baseline, bool isBaseline, const RunConditions& baselineConditions, double perArea);
+void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky>& run, const std::vector<Sky>& baseline, bool isBaseline,
+                   const RunConditions& baselineConditions, double perArea);
 void haloFigures(FigureSheet& sheet, const Trial& trial, const OpenRun& run, const std::vector<Sky>& skies, RunEvidence& evidence, const RunEvidence& baseline);
 void colourFigures(FigureSheet& sheet, RunEvidence& evidence, const RunEvidence& baseline);
 

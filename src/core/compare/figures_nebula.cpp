@@ -25,7 +25,8 @@ Signal signalOf(const Sky& sky, const Trial& trial, const Region& region) {
     const Underlay under = underlay(sky, trial.regions, sum.basis, noise.inflation);
     if (!under.valid) return out;
     out.value = sum.mean - under.level;
-    out.sigma = std::hypot(meanSigma(sum.pixelSigma, sum.used, noise.inflation), under.sigma, std::hypot(sum.fillSigma, kGlowError * (sum.glow - sky.plane->sky.glow)));
+    out.sigma =
+        std::hypot(meanSigma(sum.pixelSigma, sum.used, noise.inflation), under.sigma, std::hypot(sum.fillSigma, kGlowError * (sum.glow - sky.plane->sky.glow)));
     out.shared = under.shared;
     if (under.fallback) out.flags.push_back("no-sky-region");
     if (noise.correlation > 1.3) out.flags.push_back("correlated-noise");
@@ -53,8 +54,8 @@ struct Interval {
     double value = 0, sigma = 0;
 };
 
-/// Square of the ratio of two signals to noise, with the sign of the first. A baseline that hardly shows the nebula makes it uncertain to one side above all: sigma is half of what the ratios
-/// that fit within one sigma span (Fieller 1954, J. R. Stat. Soc. B 16, 175). The second must be more than its sigma.
+/// Square of the ratio of two signals to noise, with the sign of the first. A baseline that hardly shows the nebula makes it uncertain to one side above all:
+/// sigma is half of what the ratios that fit within one sigma span (Fieller 1954, J. R. Stat. Soc. B 16, 175). The second must be more than its sigma.
 Interval hoursOf(double a, double aSigma, double b, double bSigma) {
     const auto square = [](double r) { return std::copysign(r * r, r); };
     const double aa = a * a - aSigma * aSigma, bb = b * b - bSigma * bSigma, spread = std::sqrt(std::max(0.0, a * a * b * b - aa * bb));
@@ -63,7 +64,8 @@ Interval hoursOf(double a, double aSigma, double b, double bSigma) {
 
 } // namespace
 
-void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky>& run, const std::vector<Sky>& baseline, bool isBaseline, const RunConditions& base, double perArea) {
+void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky>& run, const std::vector<Sky>& baseline, bool isBaseline,
+                   const RunConditions& base, double perArea) {
     const RunConditions& c = sheet.conditions();
     for (const Sky& sky : run) {
         const BoxNoise& noise = sky.noise;
@@ -71,7 +73,8 @@ void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky
             const double hour = std::sqrt(*c.total_s / 3600);
             sheet.add(sky.plane->channel, "faint_limit", "", 5 * noise.value * hour, 5 * noise.sigma * hour, noise.flags());
         } else {
-            sheet.absent(sky.plane->channel, "faint_limit", "", noise.valid ? "the total integration is unknown" : "fewer than 12 star-free boxes of 10 arcsec fit on the sky");
+            sheet.absent(sky.plane->channel, "faint_limit", "",
+                         noise.valid ? "the total integration is unknown" : "fewer than 12 star-free boxes of 10 arcsec fit on the sky");
         }
     }
     for (const Region& region : trial.regions) {
@@ -95,19 +98,25 @@ void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky
                 const bool outside = it == sky.plane->regions.end() || it->second.inside == 0;
                 for (const char* q : {"nebula_signal", "nebula_contrast", "nebula_snr", "nebula_snr_hour", "time_ratio", "throughput"})
                     if (!isBaseline || (std::string(q) != "time_ratio" && std::string(q) != "throughput"))
-                        sheet.absent(ch, q, region.id, outside ? "the region lies outside this run's frame" : "stars hide nearly all of the region, or there is no free sky");
+                        sheet.absent(ch, q, region.id,
+                                     outside ? "the region lies outside this run's frame" : "stars hide nearly all of the region, or there is no free sky");
                 continue;
             }
             const bool speaks = ch == spokesman || run.size() == 1;
-            const auto put = [&](const char* q, double value, double sigma, std::vector<std::string> flags) { sheet.add(ch, q, region.id, value, sigma, std::move(flags)).headline = speaks; };
+            const auto put = [&](const char* q, double value, double sigma, std::vector<std::string> flags) {
+                sheet.add(ch, q, region.id, value, sigma, std::move(flags)).headline = speaks;
+            };
             put("nebula_signal", s.value, s.sigma, s.flags);
             const bool pedestal = std::find(c.flags.begin(), c.flags.end(), "pedestal-unknown") != c.flags.end();
             const auto [background, backgroundSigma, fromModel] = backgroundOf(sky);
-            if (pedestal) sheet.absent(ch, "nebula_contrast", region.id, "the pedestal is unknown, so there is no absolute background");
-            else if (!(background > 3 * backgroundSigma)) sheet.absent(ch, "nebula_contrast", region.id, "the background is not above zero");
+            if (pedestal)
+                sheet.absent(ch, "nebula_contrast", region.id, "the pedestal is unknown, so there is no absolute background");
+            else if (!(background > 3 * backgroundSigma))
+                sheet.absent(ch, "nebula_contrast", region.id, "the background is not above zero");
             else {
                 // What lifts the sky regions lowers the signal too.
-                const double contrast = s.value / background, own = s.sigma * s.sigma - s.shared * s.shared, apart = backgroundSigma * backgroundSigma - s.shared * s.shared;
+                const double contrast = s.value / background, own = s.sigma * s.sigma - s.shared * s.shared,
+                             apart = backgroundSigma * backgroundSigma - s.shared * s.shared;
                 const double variance = own + std::pow((1 + contrast) * s.shared, 2) + contrast * contrast * std::max(0.0, apart);
                 put("nebula_contrast", contrast, std::sqrt(variance) / background, s.flags);
             }
@@ -119,27 +128,33 @@ void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky
             const BoxNoise baseNoise = other ? other->noise : BoxNoise{};
             const Signal b = other ? signalOf(*other, trial, region) : Signal{};
             if (!noise.valid) {
-                for (const char* q : {"nebula_snr", "nebula_snr_hour"}) sheet.absent(ch, q, region.id, "fewer than 12 star-free boxes of 10 arcsec fit on the sky");
+                for (const char* q : {"nebula_snr", "nebula_snr_hour"})
+                    sheet.absent(ch, q, region.id, "fewer than 12 star-free boxes of 10 arcsec fit on the sky");
                 if (!isBaseline) sheet.absent(ch, "time_ratio", region.id, "fewer than 12 star-free boxes of 10 arcsec fit on the sky");
             } else {
                 const double snrSigma = std::hypot(s.sigma / noise.value, s.snr * noise.sigma / noise.value);
                 put("nebula_snr", s.snr, snrSigma, noisy);
-                if (c.total_s) put("nebula_snr_hour", s.snr * std::sqrt(3600 / *c.total_s), snrSigma * std::sqrt(3600 / *c.total_s), noisy);
-                else sheet.absent(ch, "nebula_snr_hour", region.id, "the total integration is unknown");
+                if (c.total_s)
+                    put("nebula_snr_hour", s.snr * std::sqrt(3600 / *c.total_s), snrSigma * std::sqrt(3600 / *c.total_s), noisy);
+                else
+                    sheet.absent(ch, "nebula_snr_hour", region.id, "the total integration is unknown");
                 if (!isBaseline) {
                     if (!b.valid || !baseNoise.valid || !c.total_s || !base.total_s) {
                         sheet.absent(ch, "time_ratio", region.id, "the baseline's signal or integration is unknown");
                     } else if (b.value < 3 * b.sigma) {
                         sheet.absent(ch, "time_ratio", region.id, "the nebula is not detected in the baseline, so there is nothing to compare with");
                     } else {
-                        const Interval hours = hoursOf(s.snr / std::sqrt(*c.total_s), snrSigma / std::sqrt(*c.total_s), b.snr / std::sqrt(*base.total_s), std::hypot(b.sigma, b.snr * baseNoise.sigma) / baseNoise.value / std::sqrt(*base.total_s));
+                        const Interval hours = hoursOf(s.snr / std::sqrt(*c.total_s), snrSigma / std::sqrt(*c.total_s), b.snr / std::sqrt(*base.total_s),
+                                                       std::hypot(b.sigma, b.snr * baseNoise.sigma) / baseNoise.value / std::sqrt(*base.total_s));
                         put("time_ratio", hours.value, hours.sigma, noisy);
                     }
                 }
             }
             if (isBaseline) continue;
-            if (!b.valid || b.value < 3 * b.sigma) sheet.absent(ch, "throughput", region.id, "the nebula is not detected in the baseline, so there is nothing to divide by");
-            else put("throughput", s.value / b.value / perArea, std::hypot(s.sigma / b.value, s.value * b.sigma / (b.value * b.value)) / perArea, s.flags);
+            if (!b.valid || b.value < 3 * b.sigma)
+                sheet.absent(ch, "throughput", region.id, "the nebula is not detected in the baseline, so there is nothing to divide by");
+            else
+                put("throughput", s.value / b.value / perArea, std::hypot(s.sigma / b.value, s.value * b.sigma / (b.value * b.value)) / perArea, s.flags);
         }
     }
 }

@@ -11,7 +11,8 @@
 
 namespace caelumen {
 
-Measurement& FigureSheet::add(const std::string& channel, const std::string& what, const std::string& region, double value, double sigma, std::vector<std::string> flags) {
+Measurement& FigureSheet::add(const std::string& channel, const std::string& what, const std::string& region, double value, double sigma,
+                              std::vector<std::string> flags) {
     for (const std::string& f : m_conditions.flags)
         if (std::find(flags.begin(), flags.end(), f) == flags.end()) flags.push_back(f);
     m_results.measurements.push_back({m_run.id, m_run.filter, channel, what, region, value, sigma, std::move(flags), false, {}});
@@ -103,7 +104,8 @@ Background backgroundOf(const Sky& sky) {
     if (pooled.used == 0) return {sky.surface->b0, std::sqrt(std::max(0.0, sky.surface->covariance[0][0])), true};
     // Unresolved stars skew the sky; what the skew shows beyond its own noise joins the error.
     const double statistical = meanSigma(pooled.pixelSigma, pooled.used, sky.noise.inflation);
-    const double sigma = std::sqrt(statistical * statistical + std::pow(std::max(0.0, pooled.skew - 2 * statistical), 2) + std::pow(kGlowError * pooled.glow, 2) + std::pow(kUnseenError * sky.noise.unseenLight, 2));
+    const double sigma = std::sqrt(statistical * statistical + std::pow(std::max(0.0, pooled.skew - 2 * statistical), 2) +
+                                   std::pow(kGlowError * pooled.glow, 2) + std::pow(kUnseenError * sky.noise.unseenLight, 2));
     // What stars hide is as bright as the sky model says it is beside what they leave.
     return {pooled.mean + (sky.surface->valid ? sky.surface->at(pooled.whole) - sky.surface->at(pooled.basis) : 0.0), sigma, false};
 }
@@ -112,9 +114,12 @@ namespace {
 
 const char* howNoiseWasTold(NoiseSource source) {
     switch (source) {
-    case NoiseSource::Halves: return "noise by what the odd and the even half of the stack differ by";
-    case NoiseSource::Runs: return "the sky's own structure, which repeats from run to run, is taken out";
-    case NoiseSource::Unknown: break;
+    case NoiseSource::Halves:
+        return "noise by what the odd and the even half of the stack differ by";
+    case NoiseSource::Runs:
+        return "the sky's own structure, which repeats from run to run, is taken out";
+    case NoiseSource::Unknown:
+        break;
     }
     return "no half stacks and no other run to tell noise from the sky's own structure by: it may hold both";
 }
@@ -123,12 +128,14 @@ void noiseFigures(FigureSheet& sheet, const Sky& sky) {
     const BoxNoise& noise = sky.noise;
     const std::string& channel = sky.plane->channel;
     if (!noise.valid) {
-        for (const char* q : {"box_noise", "noise_correlation", "sky_structure"}) sheet.absent(channel, q, "", "fewer than 12 star-free boxes of 10 arcsec fit on the sky");
+        for (const char* q : {"box_noise", "noise_correlation", "sky_structure"})
+            sheet.absent(channel, q, "", "fewer than 12 star-free boxes of 10 arcsec fit on the sky");
         return;
     }
     const std::vector<std::string> flags = noise.flags();
     sheet.add(channel, "box_noise", "", noise.value, noise.sigma, flags).note = howNoiseWasTold(noise.source);
-    sheet.add(channel, "noise_correlation", "", noise.correlation, noise.correlation * length(noise.sigma / noise.value, sky.plane->noise.sigma() / sky.plane->noise.value), flags);
+    sheet.add(channel, "noise_correlation", "", noise.correlation,
+              noise.correlation * length(noise.sigma / noise.value, sky.plane->noise.sigma() / sky.plane->noise.value), flags);
     if (noise.source == NoiseSource::Unknown) {
         sheet.absent(channel, "sky_structure", "", "there are neither half stacks nor another run to tell noise from the sky's own structure by");
         return;
@@ -150,7 +157,8 @@ void backgroundFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline, 
     std::vector<std::string> flags;
     const bool known = std::find(sheet.conditions().flags.begin(), sheet.conditions().flags.end(), "pedestal-unknown") == sheet.conditions().flags.end();
     if (h.sky.used == 0 && !sky.surface->valid) {
-        for (const char* q : {"background", "background_ratio", "background_mag"}) sheet.absent(h.channel, q, "", "there is neither a sky region nor enough free sky for a model");
+        for (const char* q : {"background", "background_ratio", "background_mag"})
+            sheet.absent(h.channel, q, "", "there is neither a sky region nor enough free sky for a model");
     } else {
         const Background own = backgroundOf(sky);
         const double value = own.level;
@@ -161,22 +169,25 @@ void backgroundFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline, 
             const Background base = backgroundOf(*baseline);
             const double ratio = value / base.level / perArea;
             if (!known) {
-                for (const char* q : {"background_ratio", "background_mag"}) sheet.absent(h.channel, q, "", "the pedestal is unknown, so there is no absolute background to divide");
+                for (const char* q : {"background_ratio", "background_mag"})
+                    sheet.absent(h.channel, q, "", "the pedestal is unknown, so there is no absolute background to divide");
             } else if (base.level > 3 * base.sigma && value > 0) {
                 const double relative = std::hypot(own.sigma / value, base.sigma / base.level);
                 sheet.add(h.channel, "background_ratio", "", ratio, ratio * relative, flags);
                 sheet.add(h.channel, "background_mag", "", -2.5 * std::log10(ratio), 2.5 / std::log(10.0) * relative, flags);
             } else {
-                for (const char* q : {"background_ratio", "background_mag"}) sheet.absent(h.channel, q, "", "the background is not above zero; check the pedestal");
+                for (const char* q : {"background_ratio", "background_mag"})
+                    sheet.absent(h.channel, q, "", "the background is not above zero; check the pedestal");
             }
         }
     }
     if (h.noise.value > 0) {
-        const double structure = std::min(noise.pixelStructure, 0.3 * h.noise.value * h.noise.value), value = std::sqrt(h.noise.value * h.noise.value - structure);
+        const double structure = std::min(noise.pixelStructure, 0.3 * h.noise.value * h.noise.value),
+                     value = std::sqrt(h.noise.value * h.noise.value - structure);
         const double doubt = noise.structure > 0 ? structure * std::min(1.0, noise.structureSigma / noise.structure) : 0;
         sheet.add(h.channel, "pixel_noise", "", value, length(h.noise.sigma(), (doubt + 0.2 * structure) / (2 * value)));
-    }
-    else sheet.absent(h.channel, "pixel_noise", "", "no unmasked sky pixels");
+    } else
+        sheet.absent(h.channel, "pixel_noise", "", "no unmasked sky pixels");
     noiseFigures(sheet, sky);
 }
 
@@ -186,8 +197,10 @@ namespace {
 std::string lightsAround(const RunConditions& c, const Site& site) {
     if (!c.sky || !c.sky->target || !site.latitude_deg) return {};
     std::string out;
-    if (c.sky->moon.alt_deg > 0) out += fmt::format("; the moon lies towards {:.0f} deg", positionAngleTowards(*c.sky->target, c.sky->moon, *site.latitude_deg));
-    for (const LightDome& d : site.domes) out += fmt::format("; a light dome lies towards {:.0f} deg", positionAngleTowards(*c.sky->target, {0, d.azimuth_deg}, *site.latitude_deg));
+    if (c.sky->moon.alt_deg > 0)
+        out += fmt::format("; the moon lies towards {:.0f} deg", positionAngleTowards(*c.sky->target, c.sky->moon, *site.latitude_deg));
+    for (const LightDome& d : site.domes)
+        out += fmt::format("; a light dome lies towards {:.0f} deg", positionAngleTowards(*c.sky->target, {0, d.azimuth_deg}, *site.latitude_deg));
     return out;
 }
 
@@ -197,7 +210,8 @@ void gradientFigures(FigureSheet& sheet, const Sky& sky, const Site& site) {
     const PlaneHarvest& h = *sky.plane;
     const Surface& s = *sky.surface;
     if (!s.valid) {
-        for (const char* q : {"gradient", "gradient_rate", "gradient_angle", "vignette", "gradient_residual"}) sheet.absent(h.channel, q, "", "too few free mesh cells for a sky model");
+        for (const char* q : {"gradient", "gradient_rate", "gradient_angle", "vignette", "gradient_residual"})
+            sheet.absent(h.channel, q, "", "too few free mesh cells for a sky model");
         return;
     }
     // Corners in u, v: the span of a plane over a rectangle.
@@ -215,7 +229,8 @@ void gradientFigures(FigureSheet& sheet, const Sky& sky, const Site& site) {
         sheet.add(h.channel, "gradient", "", value, std::hypot(spanSigma / s.b0, value * std::sqrt(c[0][0]) / s.b0), flags);
         sheet.add(h.channel, "vignette", "", s.q / s.b0, std::hypot(std::sqrt(c[3][3]) / s.b0, s.q / s.b0 * std::sqrt(c[0][0]) / s.b0));
     } else {
-        const char* why = known ? "the level at the centre is not above zero; check the pedestal" : "the pedestal is unknown, so there is no level to divide by";
+        const char* why =
+            known ? "the level at the centre is not above zero; check the pedestal" : "the pedestal is unknown, so there is no level to divide by";
         sheet.absent(h.channel, "gradient", "", why);
         sheet.absent(h.channel, "vignette", "", why);
     }
@@ -226,7 +241,9 @@ void gradientFigures(FigureSheet& sheet, const Sky& sky, const Site& site) {
     const double angleSigma = std::min(104.0, std::atan2(across, size) * 180 / M_PI); // 104 degrees: no direction at all
     auto& angle = sheet.add(h.channel, "gradient_angle", "", std::atan2(s.by, s.bx) * 180 / M_PI, angleSigma, flags);
     if (hasRing(h.mesh, *sky.excluded, s, h.view.width, h.view.height)) angle.note = "ring in the residual";
-    if (wcs) angle.note += fmt::format("{}towards position angle {:.0f} deg on the sky", angle.note.empty() ? "" : "; ", wcs->positionAngle(angle.value)) + lightsAround(sheet.conditions(), site);
+    if (wcs)
+        angle.note += fmt::format("{}towards position angle {:.0f} deg on the sky", angle.note.empty() ? "" : "; ", wcs->positionAngle(angle.value)) +
+                      lightsAround(sheet.conditions(), site);
     sheet.add(h.channel, "gradient_residual", "", s.residual, s.residual / std::sqrt(2.0 * std::max(1.0, static_cast<double>(s.cells) - 4)));
 }
 
@@ -274,16 +291,18 @@ void starFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline) {
             sheet.absent(h.channel, "star_tilt", "", "fewer than 5 bright stars in the centre or in every corner");
         }
     } else {
-        for (const char* q : {"star_fwhm", "star_fwhm_arcsec", "star_eccentricity", "star_tilt"}) sheet.absent(h.channel, q, "", "fewer than 3 unsaturated stars are bright enough to fit");
+        for (const char* q : {"star_fwhm", "star_fwhm_arcsec", "star_eccentricity", "star_tilt"})
+            sheet.absent(h.channel, q, "", "fewer than 3 unsaturated stars are bright enough to fit");
     }
     if (!baseline) return;
     const PlaneHarvest& b = *baseline->plane;
     if (h.stars.psf && b.stars.psf) {
         const double ratio = h.stars.psf->fwhm * pitch / h.view.alignment.scale / (b.stars.psf->fwhm * b.view.geometry.pitch);
-        sheet.add(h.channel, "softness", "", ratio, ratio * std::hypot(h.stars.psf->fwhmSigma / h.stars.psf->fwhm, b.stars.psf->fwhmSigma / b.stars.psf->fwhm), few);
+        sheet.add(h.channel, "softness", "", ratio, ratio * std::hypot(h.stars.psf->fwhmSigma / h.stars.psf->fwhm, b.stars.psf->fwhmSigma / b.stars.psf->fwhm),
+                  few);
     }
-    // An aperture holds less of a wider star image, and the part of its ring that is not masked takes some of the star for sky: both as if all the light within four FWHM had been
-    // caught, as far as wings are well known.
+    // An aperture holds less of a wider star image, and the part of its ring that is not masked takes some of the star for sky: both as if all the light within
+    // four FWHM had been caught, as far as wings are well known.
     struct Catch {
         double aperture = 1, area = 0, whole = 1;
         double of(const ApertureFlux& f) const { return (aperture - f.ringLight * area) / whole; }

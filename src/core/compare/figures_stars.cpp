@@ -1,6 +1,5 @@
 #include "core/base/statistics.h"
 #include "core/compare/figures.h"
-
 #include "core/compare/gaps.h"
 #include "core/optics/spacing.h"
 
@@ -29,17 +28,19 @@ double expectedRadius(const Rig& rig, const RunConditions& c, double most) {
             if (px < most) best = std::max(best, px);
         };
         for (const auto& [name, mm] : rig.gaps_mm) offer(mm);
-        if (best == 0 && rig.filter_thickness_mm) offer(*rig.filter_thickness_mm / 1.52);
+        if (best == 0 && rig.filter_thickness_mm) offer(glassAsAir_mm(*rig.filter_thickness_mm));
     }
     if (best > 0) return best;
     return c.scale_arcsec ? 60 / *c.scale_arcsec : 40;
 }
 
-constexpr std::array kHaloQuantities{"halo_clean_mag", "halo_radius", "halo_radius_arcsec", "halo_hole", "halo_flux_fraction", "halo_depth", "halo_offset", "halo_offset_angle", "halo_gap_mm"};
+constexpr std::array kHaloQuantities{"halo_clean_mag", "halo_radius", "halo_radius_arcsec", "halo_hole",  "halo_flux_fraction",
+                                     "halo_depth",     "halo_offset", "halo_offset_angle",  "halo_gap_mm"};
 
 } // namespace
 
-void haloFigures(FigureSheet& sheet, const Trial& trial, const OpenRun& run, const std::vector<Sky>& skies, RunEvidence& evidence, const RunEvidence& baseline) {
+void haloFigures(FigureSheet& sheet, const Trial& trial, const OpenRun& run, const std::vector<Sky>& skies, RunEvidence& evidence,
+                 const RunEvidence& baseline) {
     const RunConditions& c = sheet.conditions();
     for (const Region& region : trial.regions) {
         if (region.role != RegionRole::HaloStar) continue;
@@ -76,12 +77,14 @@ void haloFigures(FigureSheet& sheet, const Trial& trial, const OpenRun& run, con
                 }
                 sheet.add(plane.channel, "halo_flux_fraction", id, ring.fraction, ring.fractionSigma, flags);
                 sheet.add(plane.channel, "halo_offset", id, ring.offset, ring.offsetSigma, flags);
-                sheet.add(plane.channel, "halo_offset_angle", id, ring.offsetAngle_deg, std::min(104.0, std::atan2(ring.offsetSigma, ring.offset) * 180 / M_PI), flags);
+                sheet.add(plane.channel, "halo_offset_angle", id, ring.offsetAngle_deg, std::min(104.0, std::atan2(ring.offsetSigma, ring.offset) * 180 / M_PI),
+                          flags);
                 if (c.scale_arcsec) {
                     sheet.add(plane.channel, "halo_radius_arcsec", id, ring.radius * *c.scale_arcsec, ring.radiusSigma * *c.scale_arcsec, flags);
                     sheet.add(plane.channel, "halo_depth", id, depth(ring.plateau), 1.0857 * ring.plateauSigma / ring.plateau, flags);
                 } else {
-                    for (const char* q : {"halo_radius_arcsec", "halo_depth"}) sheet.absent(plane.channel, q, id, "the pixel scale is unknown; give pixel size and focal length");
+                    for (const char* q : {"halo_radius_arcsec", "halo_depth"})
+                        sheet.absent(plane.channel, q, id, "the pixel scale is unknown; give pixel size and focal length");
                 }
                 if (c.focal_ratio && run.rig.pixel_um) {
                     const double gap = ghostGap_mm(ring.radius, *run.rig.pixel_um, *c.focal_ratio);
@@ -91,21 +94,25 @@ void haloFigures(FigureSheet& sheet, const Trial& trial, const OpenRun& run, con
                 }
             }
             if (excess.rings.empty()) {
-                const char* why = excess.unexplained > 0 ? "light stands out around this star, but neither a disc nor a ring with an edge all round" : "no halo stands out of the noise around this star";
-                for (const char* q : {"halo_radius", "halo_radius_arcsec", "halo_hole", "halo_offset", "halo_offset_angle", "halo_gap_mm"}) sheet.absent(plane.channel, q, region.id, why);
+                const char* why = excess.unexplained > 0 ? "light stands out around this star, but neither a disc nor a ring with an edge all round"
+                                                         : "no halo stands out of the noise around this star";
+                for (const char* q : {"halo_radius", "halo_radius_arcsec", "halo_hole", "halo_offset", "halo_offset_angle", "halo_gap_mm"})
+                    sheet.absent(plane.channel, q, region.id, why);
                 if (excess.unexplained > 0) {
                     auto odd = flags;
                     odd.push_back("unexplained-light");
-                    sheet.add(plane.channel, "halo_flux_fraction", region.id, excess.unexplained, excess.unexplainedSigma, odd).note = "light of no round shape: no limit can be stated for a halo under it";
-                    sheet.absent(plane.channel, "halo_depth", region.id, "light that is neither disc nor ring stands out around this star, so that no limit can be stated");
-                } else
-                if (excess.limit > 0) {
+                    sheet.add(plane.channel, "halo_flux_fraction", region.id, excess.unexplained, excess.unexplainedSigma, odd).note =
+                        "light of no round shape: no limit can be stated for a halo under it";
+                    sheet.absent(plane.channel, "halo_depth", region.id,
+                                 "light that is neither disc nor ring stands out around this star, so that no limit can be stated");
+                } else if (excess.limit > 0) {
                     flags.push_back("upper-limit");
                     const double fraction = excess.limit * M_PI * excess.limitRadius * excess.limitRadius;
                     sheet.add(plane.channel, "halo_flux_fraction", region.id, fraction, fraction / 3, flags);
                     if (c.scale_arcsec) sheet.add(plane.channel, "halo_depth", region.id, depth(excess.limit), 1.0857 / 3, flags);
                 } else {
-                    for (const char* q : {"halo_flux_fraction", "halo_depth"}) sheet.absent(plane.channel, q, region.id, "the surroundings of the star hold too few free pixels");
+                    for (const char* q : {"halo_flux_fraction", "halo_depth"})
+                        sheet.absent(plane.channel, q, region.id, "the surroundings of the star hold too few free pixels");
                 }
             }
             // The star whose plateau is as bright as one box noise.
@@ -114,7 +121,8 @@ void haloFigures(FigureSheet& sheet, const Trial& trial, const OpenRun& run, con
             const double plateau = (excess.rings.empty() ? excess.limit : excess.rings.front().plateau) * perPixel;
             const double plateauSigma = (excess.rings.empty() ? excess.limit / 3 : excess.rings.front().plateauSigma) * perPixel;
             if (sky == skies.end() || !sky->noise.valid || !(plateau > 0)) {
-                sheet.absent(plane.channel, "halo_clean_mag", region.id, excess.unexplained > 0 ? "light around this star is unexplained" : "the noise of 10 arcsec boxes or the halo is not known");
+                sheet.absent(plane.channel, "halo_clean_mag", region.id,
+                             excess.unexplained > 0 ? "light around this star is unexplained" : "the noise of 10 arcsec boxes or the halo is not known");
             } else {
                 const double sigma = 1.0857 * std::hypot(plateauSigma / plateau, sky->noise.sigma / sky->noise.value);
                 sheet.add(plane.channel, "halo_clean_mag", region.id, -2.5 * std::log10(sky->noise.value / plateau), sigma, flags);

@@ -1,5 +1,7 @@
 #include "core/compare/gaps.h"
 
+#include "core/optics/spacing.h"
+
 #include <fmt/format.h>
 
 #include <cmath>
@@ -16,7 +18,7 @@ std::string explainGap(double gap_mm, const Rig& rig) {
         }
     };
     for (const auto& [name, mm] : rig.gaps_mm) offer(name, mm);
-    if (rig.filter_thickness_mm && *rig.filter_thickness_mm > 0) offer("the filter's glass", *rig.filter_thickness_mm / 1.52);
+    if (rig.filter_thickness_mm && *rig.filter_thickness_mm > 0) offer("the filter's glass", glassAsAir_mm(*rig.filter_thickness_mm));
     return best.empty() ? "fits no known gap of the rig" : best;
 }
 

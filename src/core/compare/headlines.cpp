@@ -22,7 +22,9 @@ std::string workingChannel(const Trial& trial, const TrialResults& results, cons
 }
 
 /// A limit says less than light that nobody can explain, and that less than a halo.
-int certainty(const Measurement& m) { return m.flagged("upper-limit") ? 0 : m.flagged("unexplained-light") ? 1 : 2; }
+int certainty(const Measurement& m) {
+    return m.flagged("upper-limit") ? 0 : m.flagged("unexplained-light") ? 1 : 2;
+}
 
 /// Region and channel with the most halo light; limits only where nothing is detected.
 std::pair<std::string, std::string> worstHalo(const TrialResults& results, const std::string& run) {
@@ -30,8 +32,10 @@ std::pair<std::string, std::string> worstHalo(const TrialResults& results, const
     for (const Measurement& m : results.measurements) {
         if (m.run != run || m.quantity != "halo_flux_fraction") continue;
         const int rank = certainty(m);
-        if (!worst || rank > certainty(*worst)) worst = &m;
-        else if (rank == certainty(*worst) && (rank == 0 ? m.value < worst->value : m.value > worst->value)) worst = &m;
+        if (!worst || rank > certainty(*worst))
+            worst = &m;
+        else if (rank == certainty(*worst) && (rank == 0 ? m.value < worst->value : m.value > worst->value))
+            worst = &m;
     }
     return worst ? std::pair{worst->region, worst->channel} : std::pair<std::string, std::string>{};
 }
@@ -46,8 +50,10 @@ void chooseHeadlines(const Trial& trial, TrialResults& results) {
             if (m.run != c.run) continue;
             const Quantity* q = quantity(m.quantity);
             if (!q || q->group == "colour") continue;
-            if (q->group == "halo") m.headline = m.region == haloRegion && m.channel == haloChannel;
-            else if (q->group != "nebula" || m.quantity == "faint_limit") m.headline = m.channel == working;
+            if (q->group == "halo")
+                m.headline = m.region == haloRegion && m.channel == haloChannel;
+            else if (q->group != "nebula" || m.quantity == "faint_limit")
+                m.headline = m.channel == working;
         }
     }
 }

@@ -8,6 +8,7 @@
 #include "core/compare/headlines.h"
 #include "core/compare/nebula_mask.h"
 #include "core/compare/rank_runs.h"
+#include "core/compare/reference.h"
 #include "core/compare/star_memory.h"
 #include "core/compare/wcs_alignment.h"
 #include "core/image/plane_scan.h"
@@ -17,7 +18,6 @@
 #include "core/stars/defects.h"
 
 #include <fmt/format.h>
-
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
@@ -44,43 +44,8 @@ std::size_t baselineIndex(const Trial& trial) {
 }
 
 /// Green first: it has the stars to align by in most filters, and stands for the eye.
-std::vector<std::size_t> channelOrder(const FrameInfo& info) { return info.channels.size() == 3 ? std::vector<std::size_t>{1, 0, 2} : std::vector<std::size_t>{0}; }
-
-std::vector<AlignStar> alignStars(const PlaneStars& found, const PlaneGeometry& geometry) {
-    std::vector<AlignStar> out;
-    for (const Star& s : found.stars) {
-        if (out.size() >= 4000) break;
-        out.push_back({geometry.toStored({s.x, s.y}), s.flux});
-    }
-    return out;
-}
-
-/// What every run is measured with, taken from the baseline.
-struct Reference {
-    std::map<std::string, std::vector<AlignStar>> stars; ///< by channel
-    std::vector<Point> photometry;
-    double apertureRadius = 4, haloReach = 100;
-
-    template<class T>
-    const T* of(const std::map<std::string, T>& by, const std::string& channel) const {
-        if (const auto it = by.find(channel); it != by.end()) return &it->second;
-        if (const auto it = by.find("G"); it != by.end()) return &it->second;
-        return by.empty() ? nullptr : &by.begin()->second;
-    }
-};
-
-double haloReachPixels(const OpenRun& run) {
-    const RunConditions& c = run.conditions;
-    const double side = std::min(c.width, c.height);
-    double reach = std::max(c.scale_arcsec ? 300 / *c.scale_arcsec : 0, 270.0); // far enough for the ghosts of common gaps, whether or not they are known
-    if (c.focal_ratio && run.rig.pixel_um) {
-        const auto offer = [&](double mm) {
-            const double px = mm / *c.focal_ratio / (*run.rig.pixel_um / 1000);
-            if (px < 0.3 * side) reach = std::max(reach, 1.5 * px);
-        };
-        for (const auto& [name, mm] : run.rig.gaps_mm) offer(mm);
-    }
-    return std::min(reach, 700.0);
+std::vector<std::size_t> channelOrder(const FrameInfo& info) {
+    return info.channels.size() == 3 ? std::vector<std::size_t>{1, 0, 2} : std::vector<std::size_t>{0};
 }
 
 /// d ln FWHM / d ln amplitude: linear frames show a few thousandths at most, the stretches that people use from two hundredths to a quarter.
@@ -94,7 +59,11 @@ std::vector<std::string> allQuantities() {
 
 class Measurer {
 public:
-    Measurer(const Trial& trial, const fs::path& folder, const Job& job, StarMemory& memory) : m_trial(trial), m_folder(folder), m_job(job), m_memory(memory) {}
+    Measurer(const Trial& trial, const fs::path& folder, const Job& job, StarMemory& memory)
+        : m_trial(trial)
+        , m_folder(folder)
+        , m_job(job)
+        , m_memory(memory) {}
 
     Result<TrialResults> run() {
         if (m_trial.runs.empty()) return Error{"The trial has no runs; add two or more stacked frames."};
@@ -106,7 +75,8 @@ public:
         }
         m_baseline = baselineIndex(m_trial);
         if (!m_open[m_baseline].problem.empty())
-            return Error{fmt::format("The baseline run \"{}\" cannot be measured: {}; add it to the trial.", m_trial.runs[m_baseline].id, m_open[m_baseline].problem)};
+            return Error{
+                fmt::format("The baseline run \"{}\" cannot be measured: {}; add it to the trial.", m_trial.runs[m_baseline].id, m_open[m_baseline].problem)};
         if (Status regions = checkRegions(); !regions) return regions.error();
 
         m_evidence.resize(m_open.size());
@@ -119,8 +89,8 @@ public:
             planes += m_open[i].file.info().channels.size();
         }
         m_step = 0.97 / static_cast<double>(2 * planes);
-        // One plane at a time: all threads share it, so that memory holds no other. First the stars of all runs, since what any of them shows is hidden in all; then everything else.
-        // The baseline first, since all others are measured by its stars.
+        // One plane at a time: all threads share it, so that memory holds no other. First the stars of all runs, since what any of them shows is hidden in all;
+        // then everything else. The baseline first, since all others are measured by its stars.
         std::vector<std::size_t> order{m_baseline};
         for (std::size_t i = 0; i < m_open.size(); ++i)
             if (i != m_baseline) order.push_back(i);
@@ -155,7 +125,8 @@ private:
         for (const Region& r : m_trial.regions) {
             const Region::Bounds b = r.bounds();
             if (b.max.x < -0.5 || b.max.y < -0.5 || b.min.x > c.width - 0.5 || b.min.y > c.height - 0.5)
-                return Error{fmt::format("Region \"{}\" lies outside the baseline's frame of {} x {} pixels; move it into the picture.", r.id, c.width, c.height)};
+                return Error{
+                    fmt::format("Region \"{}\" lies outside the baseline's frame of {} x {} pixels; move it into the picture.", r.id, c.width, c.height)};
         }
         return Done{};
     }
@@ -191,14 +162,8 @@ private:
     }
 
     /// Stretched data has no electrons any more: the brighter a star, the wider it looks.
-    static bool looksStretched(const PlaneStars& stars) { return stars.psf && stars.psf->growth > kStretchedGrowth && stars.psf->growth > 5 * stars.psf->growthSigma; }
-
-    void learnFromBaseline(const PlaneStars& stars, const PlaneView& view, const std::string& channel) {
-        m_reference.stars[channel] = alignStars(stars, view.geometry);
-        if (!m_reference.photometry.empty() || !stars.psf) return;
-        m_reference.photometry = photometryStars(stars, view);
-        m_reference.apertureRadius = 1.5 * stars.psf->fwhm * view.geometry.pitch;
-        m_reference.haloReach = haloReachPixels(m_open[m_baseline]);
+    static bool looksStretched(const PlaneStars& stars) {
+        return stars.psf && stars.psf->growth > kStretchedGrowth && stars.psf->growth > 5 * stars.psf->growthSigma;
     }
 
     PlaneView viewOf(std::size_t i, std::size_t c) const {
@@ -206,28 +171,6 @@ private:
         const PlaneGeometry geometry = info.geometry(c);
         const auto size = [&](int stored) { return static_cast<int>(std::lround(stored / geometry.pitch)); };
         return {geometry, m_evidence[i].alignment, size(info.width), size(info.height)};
-    }
-
-    /// Reads a plane and finds its stars. `scaled01`: as the run's first plane told.
-    Result<Survey> surveyPlane(std::size_t i, std::size_t c, std::optional<bool> scaled01) {
-        OpenRun& o = m_open[i];
-        const FrameInfo& info = o.file.info();
-        auto plane = scaled01 ? o.file.readChannel(c, std::move(m_spare), o.toRate(*scaled01)) : o.file.readChannel(c, std::move(m_spare));
-        if (!plane) return plane.error();
-        Survey out;
-        if (scaled01) {
-            out.scaled01 = *scaled01;
-        } else {
-            const float top = topOf(*plane);
-            out.scaled01 = !info.integer && top > 0 && top <= 1.0F;
-            rescale(*plane, o.toRate(out.scaled01));
-        }
-        out.hasValues = std::any_of(plane->data(), plane->data() + plane->size(), [](float v) { return v == v; });
-        const SmoothSky sky = findingSky(*plane);
-        out.defects = markDefects(*plane, sky);
-        out.stars = findStars(*plane, sky, o.rateOf(o.knownSaturation), info.geometry(c).split, out.defects.tops);
-        keep(std::move(*plane), i, c);
-        return out;
     }
 
     Status surveyRun(std::size_t i) {
@@ -244,8 +187,9 @@ private:
             m_keys.insert(key);
             auto known = m_memory.find(key);
             if (!known) {
-                auto fresh = surveyPlane(i, c, scaleKnown);
+                auto fresh = surveyPlane(o, c, scaleKnown, m_spare);
                 if (!fresh) return fresh.error();
+                m_kept = std::pair(i, c);
                 known = std::make_shared<const Survey>(std::move(*fresh));
                 m_memory.keep(key, known);
             }
@@ -256,18 +200,22 @@ private:
             hasValues = hasValues || found.hasValues;
             if (looksStretched(found.stars)) {
                 if (i == m_baseline)
-                    return Error{fmt::format("{} is stretched (its bright stars are wider than its faint ones), so nothing in it can be measured; give the linear stack as the baseline.", shown(info.path))};
+                    return Error{fmt::format("{} is stretched (its bright stars are wider than its faint ones), so nothing in it can be measured; give the "
+                                             "linear stack as the baseline.",
+                                             shown(info.path))};
                 m_stretched[i] = true;
-                m_refused[i] = "the frame is stretched, not linear (its bright stars are wider than its faint ones); give the stack as it was before stretching";
+                m_refused[i] =
+                    "the frame is stretched, not linear (its bright stars are wider than its faint ones); give the stack as it was before stretching";
                 return Done{};
             }
-            if (i == m_baseline) learnFromBaseline(found.stars, viewOf(i, c), info.channels[c]);
+            if (i == m_baseline) m_reference.learn(found.stars, viewOf(i, c), info.channels[c], o);
             if (aligned) continue;
-            const auto* reference = m_reference.of(m_reference.stars, info.channels[c]);
+            const auto* reference = m_reference.starsFor(info.channels[c]);
             const auto promised = promisedAlignment(i);
             auto alignment = align(reference ? *reference : std::vector<AlignStar>{}, alignStars(found.stars, info.geometry(c)), statedScale(i));
             if (!alignment && promised && c == channelOrder(info).back()) alignment = *promised; // better than nothing; fairness says so
-            if (alignment && promised) o.conditions.wcsOffset_px = distanceBetween(*alignment, *promised, m_open[m_baseline].conditions.width, m_open[m_baseline].conditions.height);
+            if (alignment && promised)
+                o.conditions.wcsOffset_px = distanceBetween(*alignment, *promised, m_open[m_baseline].conditions.width, m_open[m_baseline].conditions.height);
             if (!alignment) {
                 if (refusal.empty()) refusal = alignment.error().message;
                 continue;
@@ -275,7 +223,8 @@ private:
             m_evidence[i].alignment = *alignment;
             aligned = true;
         }
-        if (!hasValues && i == m_baseline) return Error{fmt::format("{} has no pixel with a value: all are NaN, infinite or zero; give another frame as the baseline.", shown(info.path))};
+        if (!hasValues && i == m_baseline)
+            return Error{fmt::format("{} has no pixel with a value: all are NaN, infinite or zero; give another frame as the baseline.", shown(info.path))};
         if (!aligned) m_refused[i] = hasValues ? refusal : "no pixel has a value: all are NaN, infinite or zero";
         return Done{};
     }
@@ -295,7 +244,8 @@ private:
             const auto& channels = m_open[i].file.info().channels;
             const bool has = std::find(channels.begin(), channels.end(), channel) != channels.end();
             for (std::size_t c = 0; c < channels.size(); ++c)
-                if (!has || channels[c] == channel) sources.push_back({&m_surveys[i][c]->stars.stars, &m_surveys[i][c]->stars.psf, m_surveys[i][c]->stars.typicalNoise, viewOf(i, c)});
+                if (!has || channels[c] == channel)
+                    sources.push_back({&m_surveys[i][c]->stars.stars, &m_surveys[i][c]->stars.psf, m_surveys[i][c]->stars.typicalNoise, viewOf(i, c)});
         }
         return known->second = commonDiscs(sources);
     }
@@ -339,16 +289,18 @@ private:
         auto opened = openRun(m_trial, brief, m_folder);
         if (!opened) return opened.error();
         const FrameInfo& info = opened->file.info();
-        if (!opened->problem.empty()) return Error{fmt::format("The short stack {} cannot be used: {}; add it to the trial as short_exposure_s.", shown(info.path), opened->problem)};
+        if (!opened->problem.empty())
+            return Error{fmt::format("The short stack {} cannot be used: {}; add it to the trial as short_exposure_s.", shown(info.path), opened->problem)};
         for (std::size_t c = 0; c < info.channels.size(); ++c) {
-            const auto target = std::find_if(m_evidence[i].planes.begin(), m_evidence[i].planes.end(), [&](const PlaneHarvest& p) { return p.channel == info.channels[c]; });
+            const auto target =
+                std::find_if(m_evidence[i].planes.begin(), m_evidence[i].planes.end(), [&](const PlaneHarvest& p) { return p.channel == info.channels[c]; });
             if (target == m_evidence[i].planes.end()) continue;
             auto plane = opened->file.readChannel(c);
             if (!plane) return plane.error();
             rescale(*plane, opened->toRate(!info.integer && topOf(*plane) <= 1));
             const PlaneGeometry geometry = info.geometry(c);
             const PlaneStars stars = findStars(*plane, opened->rateOf(opened->knownSaturation), geometry.split);
-            const auto* reference = m_reference.of(m_reference.stars, info.channels[c]);
+            const auto* reference = m_reference.starsFor(info.channels[c]);
             auto alignment = align(reference ? *reference : std::vector<AlignStar>{}, alignStars(stars, geometry), statedScale(i));
             if (!alignment) alignment = m_evidence[i].alignment; // few stars in so short a stack: it was taken beside the long one
             const PlaneView view{geometry, *alignment, plane->width(), plane->height()};
@@ -365,7 +317,8 @@ private:
         return Done{};
     }
 
-    /// What the halves of a stack differ by, in its own rates and with its own noise; nothing where it has no halves. Halves that merely lie beside it and do not fit are left out.
+    /// What the halves of a stack differ by, in its own rates and with its own noise; nothing where it has no halves. Halves that merely lie beside it and do
+    /// not fit are left out.
     Result<std::optional<Plane>> halvesOf(std::size_t i, std::size_t c, const Plane& whole, bool scaled01) {
         const OpenRun& o = m_open[i];
         if (o.halves.odd.empty()) return std::optional<Plane>{};
@@ -430,13 +383,15 @@ private:
             const Run& run = m_trial.runs[i];
             FigureSheet sheet(part, run, m_open[i].conditions);
             if (!m_refused[i].empty()) {
-                for (const char* q : {"background", "nebula_signal", "nebula_contrast", "time_ratio", "halo_radius", "halo_depth", "colour_slope", "colour_cast", "colour_scatter", "gradient", "star_count"})
+                for (const char* q : {"background", "nebula_signal", "nebula_contrast", "time_ratio", "halo_radius", "halo_depth", "colour_slope",
+                                      "colour_cast", "colour_scatter", "gradient", "star_count"})
                     sheet.absent("", q, "", m_refused[i]);
                 return;
             }
             if (i != m_baseline) part.alignment.push_back({run.id, m_evidence[i].alignment});
             const RunConditions& c = m_open[i].conditions;
-            const double perArea = c.scale_arcsec && baseConditions.scale_arcsec ? std::pow(*c.scale_arcsec / *baseConditions.scale_arcsec, 2) : 1 / std::pow(m_evidence[i].alignment.scale, 2);
+            const double perArea = c.scale_arcsec && baseConditions.scale_arcsec ? std::pow(*c.scale_arcsec / *baseConditions.scale_arcsec, 2)
+                                                                                 : 1 / std::pow(m_evidence[i].alignment.scale, 2);
             const std::vector<Sky>& skies = allSkies[i];
             for (const Sky& sky : skies) {
                 const Sky* other = nullptr;
@@ -444,7 +399,8 @@ private:
                     for (const Sky& b : base)
                         if (b.plane->channel == sky.plane->channel || base.size() == 1) other = &b;
                 if (!other && i != m_baseline)
-                    for (const char* q : {"background_ratio", "background_mag", "star_throughput", "softness"}) sheet.absent(sky.plane->channel, q, "", "the baseline has no such channel");
+                    for (const char* q : {"background_ratio", "background_mag", "star_throughput", "softness"})
+                        sheet.absent(sky.plane->channel, q, "", "the baseline has no such channel");
                 backgroundFigures(sheet, sky, other, perArea);
                 gradientFigures(sheet, sky, m_trial.site);
                 starFigures(sheet, sky, other);
@@ -465,7 +421,9 @@ private:
         r.fairness = judgeFairness(m_trial, r);
         for (std::size_t i = 0; i < m_open.size(); ++i)
             if (m_stretched[i])
-                r.fairness.insert(r.fairness.begin(), {m_trial.runs[i].id, "stretch", Grade::Voids, allQuantities(), "The frame is stretched, not linear: its bright stars are wider than its faint ones. Nothing in it was measured.", false});
+                r.fairness.insert(r.fairness.begin(),
+                                  {m_trial.runs[i].id, "stretch", Grade::Voids, allQuantities(),
+                                   "The frame is stretched, not linear: its bright stars are wider than its faint ones. Nothing in it was measured.", false});
         r.ranking = rankRuns(m_trial, r);
         r.warnings = m_warnings;
         m_job.report(1, "Done");
@@ -483,11 +441,11 @@ private:
     std::vector<std::string> m_warnings;
     Reference m_reference;
     std::vector<std::vector<std::shared_ptr<const Survey>>> m_surveys; ///< by run and channel
-    std::set<std::string> m_keys;                         ///< of them in the memory
-    std::map<std::string, std::vector<StarDisc>> m_discs; ///< by channel
+    std::set<std::string> m_keys;                                      ///< of them in the memory
+    std::map<std::string, std::vector<StarDisc>> m_discs;              ///< by channel
     StructureGrid m_grid;
     std::size_t m_baseline = 0;
-    Plane m_spare; ///< the last plane, and memory for the next
+    Plane m_spare;                                             ///< the last plane, and memory for the next
     std::optional<std::pair<std::size_t, std::size_t>> m_kept; ///< which run and channel that is
     int m_done = 0;
     double m_step = 0;

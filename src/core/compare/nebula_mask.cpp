@@ -81,7 +81,8 @@ std::vector<char> grown(const BackgroundMesh& mesh, const std::vector<char>& bri
     return out;
 }
 
-/// Nebula that fades on slowly beyond where it is seen bends the sky's model: cells around it are given up until the model no longer changes, or too little sky is left.
+/// Nebula that fades on slowly beyond where it is seen bends the sky's model: cells around it are given up until the model no longer changes, or too little sky
+/// is left.
 Surface beyondFadingNebula(const PlaneHarvest& h, std::vector<char>& excluded, Surface surface) {
     for (int round = 0; round < 4 && surface.valid; ++round) {
         std::vector<char> wider = grown(h.mesh, excluded, 2, 0.3);
@@ -155,8 +156,10 @@ void fitSurfaces(const Trial& trial, std::vector<RunEvidence>& runs, std::size_t
         for (std::size_t i = 0; i < known.size(); ++i) free += h.mesh.cells[i].used > 0 && !known[i];
         Surface s = fitSurface(h.mesh, plane.excluded, h.view.width, h.view.height);
         // Hardly any cell is free of nebula in all runs: then each run for itself.
-        if (!s.valid || s.coverage < 0.12) s = fitSurface(h.mesh, known, h.view.width, h.view.height);
-        else s = beyondFadingNebula(h, plane.excluded, s);
+        if (!s.valid || s.coverage < 0.12)
+            s = fitSurface(h.mesh, known, h.view.width, h.view.height);
+        else
+            s = beyondFadingNebula(h, plane.excluded, s);
         s.coverage = static_cast<double>(free) / static_cast<double>(std::max<std::size_t>(1, known.size()));
         surfaces[n] = s;
     });

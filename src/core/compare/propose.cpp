@@ -74,7 +74,8 @@ namespace {
 
 /// A half whose whole is among the frames is no run of its own.
 bool isHalf(const fs::path& path, const std::vector<fs::path>& frames) {
-    return std::any_of(frames.begin(), frames.end(), [&](const fs::path& whole) { return path == besideStack(whole, "odd") || path == besideStack(whole, "even"); });
+    return std::any_of(frames.begin(), frames.end(),
+                       [&](const fs::path& whole) { return path == besideStack(whole, "odd") || path == besideStack(whole, "even"); });
 }
 
 /// The trial's filter that a header means: by its id or name, however they are spelt.
@@ -184,11 +185,14 @@ std::vector<Region> proposeRegions(const TrialResults& results) {
                 }
         return best;
     };
-    const auto nebula = [&](std::pair<int, int> p, const char* id, double cells) { out.push_back({id, RegionRole::Nebula, RegionShape::Circle, {storedCentre(p.first, p.second)}, cells * cell, "", "", true}); };
+    const auto nebula = [&](std::pair<int, int> p, const char* id, double cells) {
+        out.push_back({id, RegionRole::Nebula, RegionShape::Circle, {storedCentre(p.first, p.second)}, cells * cell, "", "", true});
+    };
     if (const auto first = peak([](int, int) { return true; }); first.first >= 0) {
         nebula(first, "N1", 1.8);
         const double top = smooth[at(first.first, first.second)];
-        const auto second = peak([&](int i, int j) { return std::hypot(i - first.first, j - first.second) > 0.22 * std::min(w, h) && smooth[at(i, j)] < 0.6 * top; });
+        const auto second =
+            peak([&](int i, int j) { return std::hypot(i - first.first, j - first.second) > 0.22 * std::min(w, h) && smooth[at(i, j)] < 0.6 * top; });
         if (second.first >= 0) nebula(second, "N2", 1.5);
     }
     // Free sky: in each quarter the block of cells that stands out least.
@@ -215,7 +219,8 @@ std::vector<Region> proposeRegions(const TrialResults& results) {
         }
         if (best.first < 0 || least > 8.0 * block * block) continue;
         const Point low = grid->view.toBaseline({static_cast<double>(best.first * mesh.cell), static_cast<double>(best.second * mesh.cell)});
-        const Point high = grid->view.toBaseline({static_cast<double>((best.first + block) * mesh.cell - 1), static_cast<double>((best.second + block) * mesh.cell - 1)});
+        const Point high =
+            grid->view.toBaseline({static_cast<double>((best.first + block) * mesh.cell - 1), static_cast<double>((best.second + block) * mesh.cell - 1)});
         out.push_back({fmt::format("S{}", ++sky), RegionRole::Sky, RegionShape::Rect, {low, high}, 0, "", "", true});
     }
     // The brightest star well inside, by the area it burns out where it is saturated.

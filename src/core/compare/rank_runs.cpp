@@ -34,7 +34,8 @@ Ranking rank(const Trial& trial, const TrialResults& results, const Score& score
         if (!m || m->flagged("upper-limit") || m->flagged("unexplained-light") || voided(results, run.id, score)) continue;
         out.runs.push_back({run.id, m->value, m->sigma, 0});
     }
-    std::stable_sort(out.runs.begin(), out.runs.end(), [&](const RankedRun& a, const RankedRun& b) { return better == Better::Higher ? a.value > b.value : a.value < b.value; });
+    std::stable_sort(out.runs.begin(), out.runs.end(),
+                     [&](const RankedRun& a, const RankedRun& b) { return better == Better::Higher ? a.value > b.value : a.value < b.value; });
     std::size_t head = 0; // best of the present group
     for (std::size_t i = 0; i < out.runs.size(); ++i) {
         if (i > 0) {

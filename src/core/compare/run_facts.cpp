@@ -1,5 +1,6 @@
 #include "core/compare/run_facts.h"
 
+#include "core/base/pixel_scale.h"
 #include "core/base/text.h"
 
 #include <fmt/format.h>
@@ -51,7 +52,7 @@ Result<OpenRun> openRun(const Trial& trial, const Run& run, const std::filesyste
     c.sub_count = resolve(run.sub_count, h.sub_count, "number of subs", c);
     c.conflicts.insert(c.conflicts.end(), known.conflicts.begin(), known.conflicts.end());
     const auto &gain = out.rig.gain_e_per_adu, &pedestal = out.rig.pedestal_adu;
-    if (out.rig.pixel_um && out.rig.focal_length_mm) c.scale_arcsec = 206.265 * *out.rig.pixel_um / *out.rig.focal_length_mm;
+    if (out.rig.pixel_um && out.rig.focal_length_mm) c.scale_arcsec = arcsecPerPixel(*out.rig.pixel_um, *out.rig.focal_length_mm);
     if (out.rig.focal_length_mm && out.rig.aperture_mm) c.focal_ratio = *out.rig.focal_length_mm / *out.rig.aperture_mm;
     if (c.sub_exposure_s) c.total_s = *c.sub_exposure_s * c.sub_count.value_or(1);
     c.gainAssumed = !gain;
@@ -67,9 +68,12 @@ Result<OpenRun> openRun(const Trial& trial, const Run& run, const std::filesyste
     out.knownSaturation = out.fullScale * subs;
     if (out.rig.full_well_e) out.knownSaturation = std::min(out.knownSaturation, (*out.rig.full_well_e / out.gain) * subs + out.pedestal);
 
-    if (!c.sub_exposure_s) out.problem = "the sub exposure is unknown: neither the trial nor the header gives it";
-    else if (run.combine == "sum" && !c.sub_count) out.problem = "the number of subs in the sum is unknown: neither the trial nor the header gives it";
-    else out.seconds = run.combine == "sum" ? *c.total_s : *c.sub_exposure_s;
+    if (!c.sub_exposure_s)
+        out.problem = "the sub exposure is unknown: neither the trial nor the header gives it";
+    else if (run.combine == "sum" && !c.sub_count)
+        out.problem = "the number of subs in the sum is unknown: neither the trial nor the header gives it";
+    else
+        out.seconds = run.combine == "sum" ? *c.total_s : *c.sub_exposure_s;
     if (out.pedestalUnknown) c.flags.push_back("pedestal-unknown");
     if (c.gainAssumed || !c.scale_arcsec) c.flags.push_back("assumed-scale"); // without a pixel scale the boxes are 5 pixels wide
     c.wcs = h.wcs;
@@ -80,7 +84,8 @@ Result<OpenRun> openRun(const Trial& trial, const Run& run, const std::filesyste
 
     if (!c.start.empty() && trial.site.latitude_deg && trial.site.longitude_deg) {
         if (const auto time = parseTime(c.start))
-            c.sky = skyAt({*trial.site.latitude_deg, *trial.site.longitude_deg, trial.site.elevation_m}, time->plusSeconds(c.total_s.value_or(0) / 2), trial.target.ra_deg, trial.target.dec_deg);
+            c.sky = skyAt({*trial.site.latitude_deg, *trial.site.longitude_deg, trial.site.elevation_m}, time->plusSeconds(c.total_s.value_or(0) / 2),
+                          trial.target.ra_deg, trial.target.dec_deg);
     }
     return out;
 }

@@ -13,14 +13,14 @@ struct OpenRun {
     FrameFile file;
     Rig rig;
     RunConditions conditions;
-    double gain = 1;          ///< e-/ADU
-    double pedestal = 0;      ///< ADU
-    double seconds = 0;       ///< what one pixel's value spans: the sub for a mean or median, all for a sum
-    double fullScale = 65535; ///< ADU
+    double gain = 1;                ///< e-/ADU
+    double pedestal = 0;            ///< ADU
+    double seconds = 0;             ///< what one pixel's value spans: the sub for a mean or median, all for a sum
+    double fullScale = 65535;       ///< ADU
     double knownSaturation = 1e300; ///< ADU above the pedestal's zero, as stored
     bool pedestalUnknown = false;
     Halves halves;
-    std::string problem;      ///< why nothing can be measured; empty when it can
+    std::string problem; ///< why nothing can be measured; empty when it can
 
     /// Stored value to e-/s per pixel. `scaled01`: the data spans 0..1.
     Rescale toRate(bool scaled01) const;

@@ -16,7 +16,9 @@ constexpr std::array kScores{
 
 } // namespace
 
-std::span<const Score> scores() { return kScores; }
+std::span<const Score> scores() {
+    return kScores;
+}
 
 const Measurement* scoreOf(const TrialResults& results, const std::string& run, const Score& score, const std::string& nebula) {
     return results.headline(run, std::string(score.headline), score.id == "nebula" ? nebula : std::string());

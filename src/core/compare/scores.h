@@ -9,7 +9,7 @@ namespace caelumen {
 
 /// The five scores of a comparison: which figure speaks for each, and which other figures belong beside it.
 struct Score {
-    std::string_view id;       ///< the group of quantity.h
+    std::string_view id; ///< the group of quantity.h
     std::string_view label;
     std::string_view headline; ///< quantity id
     std::string_view question; ///< what it answers

@@ -53,9 +53,14 @@ std::string answerSentence(const Trial& trial, const TrialResults& r, const std:
     const Measurement* ratio = nebula ? r.headline(run, "time_ratio", nebula->id) : nullptr;
     if (ratio && ratio->sigma < std::abs(ratio->value)) {
         const std::string place = nebula->name.empty() ? nebula->id : nebula->name;
-        if (ratio->value > 1 + ratio->sigma) text = fmt::format("{} shows {} {} times faster than {} under this sky.", filter, place, formatNumber(ratio->value, ratio->sigma), open);
-        else if (ratio->value < 1 - ratio->sigma && ratio->value > 0) text = fmt::format("{} needs {} times as long as {} to show {} under this sky.", filter, formatNumber(1 / ratio->value, ratio->sigma / (ratio->value * ratio->value)), open, place);
-        else text = fmt::format("{} and {} show {} equally fast within the errors (time ratio {}).", filter, open, place, formatNumber(ratio->value, ratio->sigma));
+        if (ratio->value > 1 + ratio->sigma)
+            text = fmt::format("{} shows {} {} times faster than {} under this sky.", filter, place, formatNumber(ratio->value, ratio->sigma), open);
+        else if (ratio->value < 1 - ratio->sigma && ratio->value > 0)
+            text = fmt::format("{} needs {} times as long as {} to show {} under this sky.", filter,
+                               formatNumber(1 / ratio->value, ratio->sigma / (ratio->value * ratio->value)), open, place);
+        else
+            text =
+                fmt::format("{} and {} show {} equally fast within the errors (time ratio {}).", filter, open, place, formatNumber(ratio->value, ratio->sigma));
     } else if (const Absence* why = r.whyAbsent(run, "time_ratio")) {
         text = fmt::format("{}: how much faster it shows the nebula is not known, because {}.", filter, why->reason);
     } else {
@@ -70,17 +75,21 @@ std::string answerSentence(const Trial& trial, const TrialResults& r, const std:
 
 std::string conditionsSentence(const Trial& trial, const RunConditions& c) {
     std::vector<std::string> parts;
-    if (trial.site.sqm) parts.push_back(fmt::format("{:.2f} mag/arcsec\u00B2", *trial.site.sqm));
-    else if (trial.site.bortle) parts.push_back(fmt::format("Bortle {}", *trial.site.bortle));
+    if (trial.site.sqm)
+        parts.push_back(fmt::format("{:.2f} mag/arcsec\u00B2", *trial.site.sqm));
+    else if (trial.site.bortle)
+        parts.push_back(fmt::format("Bortle {}", *trial.site.bortle));
     if (c.sky) {
         if (c.sky->moon.alt_deg > 0) {
-            parts.push_back(fmt::format("moon {:.0f} % at {:.0f}\u00B0", 100 * c.sky->moonIlluminated, c.sky->moon.alt_deg) + (c.sky->moonSeparation_deg ? fmt::format(", {:.0f}\u00B0 away", *c.sky->moonSeparation_deg) : ""));
+            parts.push_back(fmt::format("moon {:.0f} % at {:.0f}\u00B0", 100 * c.sky->moonIlluminated, c.sky->moon.alt_deg) +
+                            (c.sky->moonSeparation_deg ? fmt::format(", {:.0f}\u00B0 away", *c.sky->moonSeparation_deg) : ""));
         } else {
             parts.push_back("moon down");
         }
         if (c.sky->target) parts.push_back(fmt::format("target at {:.0f}\u00B0", c.sky->target->alt_deg));
     }
-    if (c.sub_exposure_s) parts.push_back(c.sub_count ? fmt::format("{} \u00D7 {:g} s", *c.sub_count, *c.sub_exposure_s) : fmt::format("{:g} s", *c.sub_exposure_s));
+    if (c.sub_exposure_s)
+        parts.push_back(c.sub_count ? fmt::format("{} \u00D7 {:g} s", *c.sub_count, *c.sub_exposure_s) : fmt::format("{:g} s", *c.sub_exposure_s));
     return fmt::format("{}", fmt::join(parts, "  \u00B7  "));
 }
 

@@ -4,7 +4,29 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 namespace caelumen {
+
+Result<Survey> surveyPlane(const OpenRun& o, std::size_t c, std::optional<bool> scaled01, Plane& plane) {
+    const FrameInfo& info = o.file.info();
+    auto read = scaled01 ? o.file.readChannel(c, std::move(plane), o.toRate(*scaled01)) : o.file.readChannel(c, std::move(plane));
+    if (!read) return read.error();
+    plane = std::move(*read);
+    Survey out;
+    if (scaled01) {
+        out.scaled01 = *scaled01;
+    } else {
+        const float top = topOf(plane);
+        out.scaled01 = !info.integer && top > 0 && top <= 1.0F;
+        rescale(plane, o.toRate(out.scaled01));
+    }
+    out.hasValues = std::any_of(plane.data(), plane.data() + plane.size(), [](float v) { return v == v; });
+    const SmoothSky sky = findingSky(plane);
+    out.defects = markDefects(plane, sky);
+    out.stars = findStars(plane, sky, o.rateOf(o.knownSaturation), info.geometry(c).split, out.defects.tops);
+    return out;
+}
 
 std::string surveyKey(const OpenRun& run, std::size_t channel) {
     const auto& path = run.file.info().path;
@@ -12,7 +34,8 @@ std::string surveyKey(const OpenRun& run, std::size_t channel) {
     const auto size = std::filesystem::file_size(path, failed);
     const auto time = std::filesystem::last_write_time(path, failed).time_since_epoch().count();
     const Rescale plain = run.toRate(false), parts = run.toRate(true);
-    return fmt::format("{}|{}|{}|{}|{}|{:a} {:a} {:a} {:a} {:a}", nameText(path), size, time, channel, run.file.info().mosaic ? run.file.info().mosaic->name : "", plain.zero, plain.factor, parts.zero, parts.factor, run.knownSaturation);
+    return fmt::format("{}|{}|{}|{}|{}|{:a} {:a} {:a} {:a} {:a}", nameText(path), size, time, channel,
+                       run.file.info().mosaic ? run.file.info().mosaic->name : "", plain.zero, plain.factor, parts.zero, parts.factor, run.knownSaturation);
 }
 
 std::shared_ptr<const Survey> StarMemory::find(const std::string& key) const {

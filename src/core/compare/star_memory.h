@@ -19,6 +19,10 @@ struct Survey {
     bool scaled01 = false, hasValues = false;
 };
 
+/// Reads a plane and finds its stars. `scaled01`: whether values go from 0 to 1, as the run's first plane told. `plane` gives its memory and is the plane
+/// afterwards, in rates and without defects.
+Result<Survey> surveyPlane(const OpenRun& run, std::size_t channel, std::optional<bool> scaled01, Plane& plane);
+
 /// What a survey depends on: the file as it lies there, the plane, and the facts that turn its values into rates.
 std::string surveyKey(const OpenRun& run, std::size_t channel);
 

@@ -7,7 +7,8 @@
 
 namespace caelumen {
 
-/// The alignment that the headers' sky coordinates of two frames promise: fitted to a grid over the baseline's width x height. `matched` is 0, since no star had a say.
+/// The alignment that the headers' sky coordinates of two frames promise: fitted to a grid over the baseline's width x height. `matched` is 0, since no star
+/// had a say.
 std::optional<Alignment> alignmentFromWcs(const TanWcs& baseline, const TanWcs& run, int width, int height);
 
 /// Largest distance, over the corners and the middle of the baseline's frame, between where two alignments lead; run pixels.

@@ -23,7 +23,8 @@ struct FrameFacts {
     std::optional<double> focal_length_mm;
     std::optional<double> aperture_mm;
     std::optional<double> sensor_temperature_c;
-    std::optional<double> night_transparency, night_transparency_sigma; ///< of a stack: mean starlight of its subs over that of the night's clearest, in any filter
+    std::optional<double> night_transparency,
+        night_transparency_sigma; ///< of a stack: mean starlight of its subs over that of the night's clearest, in any filter
     std::optional<double> ra_deg, dec_deg;
     std::optional<double> site_latitude_deg, site_longitude_deg;
     std::optional<std::string> start; ///< ISO 8601, UTC

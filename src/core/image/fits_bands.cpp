@@ -16,8 +16,10 @@ std::string cardText(std::string_view text) {
     std::string out;
     for (const char c : line) {
         const auto code = static_cast<unsigned char>(c);
-        if (code < 0x80) out += c;
-        else if ((code & 0xC0) != 0x80) out += '?'; // once a character
+        if (code < 0x80)
+            out += c;
+        else if ((code & 0xC0) != 0x80)
+            out += '?'; // once a character
     }
     return out;
 }
@@ -27,15 +29,22 @@ std::string cardText(std::string_view text) {
 void putCard(fitsfile* file, const HeaderCard& card, int* status) {
     const std::string said = cardText(card.comment);
     const char* comment = said.empty() ? nullptr : said.c_str();
-    if (card.keyword == "HISTORY") fits_write_history(file, cardText(std::get<std::string>(card.value)).c_str(), status);
-    else if (const auto* text = std::get_if<std::string>(&card.value)) fits_write_key_str(file, card.keyword.c_str(), cardText(*text).c_str(), comment, status);
-    else if (const auto* whole = std::get_if<long long>(&card.value)) fits_write_key_lng(file, card.keyword.c_str(), *whole, comment, status);
-    else fits_write_key_dbl(file, card.keyword.c_str(), std::get<double>(card.value), -10, comment, status);
+    if (card.keyword == "HISTORY")
+        fits_write_history(file, cardText(std::get<std::string>(card.value)).c_str(), status);
+    else if (const auto* text = std::get_if<std::string>(&card.value))
+        fits_write_key_str(file, card.keyword.c_str(), cardText(*text).c_str(), comment, status);
+    else if (const auto* whole = std::get_if<long long>(&card.value))
+        fits_write_key_lng(file, card.keyword.c_str(), *whole, comment, status);
+    else
+        fits_write_key_dbl(file, card.keyword.c_str(), std::get<double>(card.value), -10, comment, status);
 }
 
-Error FitsBandWriter::failed(int status) const { return Error{fmt::format("{} could not be written ({}); check the folder and the space left.", shown(m_named), fitsReason(status))}; }
+Error FitsBandWriter::failed(int status) const {
+    return Error{fmt::format("{} could not be written ({}); check the folder and the space left.", shown(m_named), fitsReason(status))};
+}
 
-Result<FitsBandWriter> FitsBandWriter::create(const std::filesystem::path& part, const std::filesystem::path& named, int width, int height, int planes, const std::vector<HeaderCard>& cards) {
+Result<FitsBandWriter> FitsBandWriter::create(const std::filesystem::path& part, const std::filesystem::path& named, int width, int height, int planes,
+                                              const std::vector<HeaderCard>& cards) {
     FitsBandWriter out;
     out.m_named = named;
     out.m_width = width, out.m_height = height;

@@ -9,7 +9,8 @@ namespace caelumen {
 class FitsBandWriter {
 public:
     /// `named` is the final name, which errors give.
-    static Result<FitsBandWriter> create(const std::filesystem::path& part, const std::filesystem::path& named, int width, int height, int planes, const std::vector<HeaderCard>& cards);
+    static Result<FitsBandWriter> create(const std::filesystem::path& part, const std::filesystem::path& named, int width, int height, int planes,
+                                         const std::vector<HeaderCard>& cards);
     Status write(int plane, int y, int rows, const float* values);
     /// The last cards, and the end of the file.
     Status finish(const std::vector<HeaderCard>& cards);

@@ -33,7 +33,8 @@ std::optional<TanWcs> wcsOf(const HeaderLookup& header) {
     const auto n = [&](const char* key) { return headerNumber(header(key)); };
     const auto type = header("CTYPE1");
     const auto x = n("CRPIX1"), y = n("CRPIX2"), ra = n("CRVAL1"), dec = n("CRVAL2");
-    if (!type || type->find("RA--") == std::string::npos || type->find("TAN") == std::string::npos || !x || !y || !ra || !dec || std::abs(*dec) > 90) return std::nullopt;
+    if (!type || type->find("RA--") == std::string::npos || type->find("TAN") == std::string::npos || !x || !y || !ra || !dec || std::abs(*dec) > 90)
+        return std::nullopt;
     TanWcs w;
     w.reference = {*x - 1, *y - 1}; // FITS counts from 1
     w.ra_deg = *ra;
@@ -122,7 +123,8 @@ FrameFacts factsFromHeader(const HeaderLookup& header) {
     number("sensor_temperature_c", facts.sensor_temperature_c, {"CCD-TEMP", "CCDTEMP"});
     positive("night_transparency", facts.night_transparency, {"TRANSNGT"});
     number("night_transparency_sigma", facts.night_transparency_sigma, {"TRANSERR"});
-    if (const auto mode = header("CAELMOS"); mode && *mode == "full") facts.sources["interpolated"] = "CAELMOS"; // a stack whose colours were interpolated to every pixel
+    if (const auto mode = header("CAELMOS"); mode && *mode == "full")
+        facts.sources["interpolated"] = "CAELMOS"; // a stack whose colours were interpolated to every pixel
     words("frame_kind", facts.frame_kind, {"IMAGETYP", "FRAME", "OBSTYPE"});
     words("filter", facts.filter, {"FILTER", "FILTER1"});
     words("target", facts.target, {"OBJECT"});

@@ -114,9 +114,11 @@ Result<FitsImage> findImage(const fs::path& path, bool tryFirst) {
         std::error_code ignored;
         const auto fileSize = static_cast<long long>(fs::file_size(from, ignored));
         if (!compressed && bytes > fileSize)
-            return Error{fmt::format("{} is cut short: its header promises {} bytes of pixels but the file has {}; copy it again.", shown(path), bytes, fileSize)};
+            return Error{
+                fmt::format("{} is cut short: its header promises {} bytes of pixels but the file has {}; copy it again.", shown(path), bytes, fileSize)};
         if (compressed && width * height > kMaxPackedPixels)
-            return Error{fmt::format("{} holds {} x {} compressed pixels, more than can be unpacked here; unpack it first if it is a frame.", shown(path), width, height)};
+            return Error{fmt::format("{} holds {} x {} compressed pixels, more than can be unpacked here; unpack it first if it is a frame.", shown(path),
+                                     width, height)};
         if (compressed && bytes / 2000 > fileSize)
             return Error{fmt::format("{} claims far more pixels than so small a compressed file can hold; its header is probably damaged.", shown(path))};
 
@@ -132,7 +134,10 @@ Result<FitsImage> findImage(const fs::path& path, bool tryFirst) {
         if (!primary) return primary.error();
         const HeaderLookup own = lookup(file), first = lookup(primary->get());
         out.info.facts = merged(own, first);
-        const auto key = [&](const char* k) { auto v = own(k); return v ? v : first(k); };
+        const auto key = [&](const char* k) {
+            auto v = own(k);
+            return v ? v : first(k);
+        };
         if (const auto pattern = key("BAYERPAT"); pattern && planes == 1) {
             const auto order = key("ROWORDER");
             const bool bottomUp = order && order->find("BOTTOM-UP") != std::string::npos;
@@ -149,8 +154,12 @@ Result<FitsImage> findImage(const fs::path& path, bool tryFirst) {
 
 } // namespace
 
-Result<FitsImage> readFitsInfo(const fs::path& path) { return findImage(path, true); }
-Result<FitsImage> readFitsInfoHere(const fs::path& path) { return findImage(path, false); }
+Result<FitsImage> readFitsInfo(const fs::path& path) {
+    return findImage(path, true);
+}
+Result<FitsImage> readFitsInfoHere(const fs::path& path) {
+    return findImage(path, false);
+}
 
 Result<Plane> readFitsPlane(const FrameInfo& info, const FitsPlace& place, int plane, Plane spare, const std::function<void(float* row, int y)>& eachRow) {
     Plane out = Plane::unfilled(info.width, info.height, std::move(spare));

@@ -21,10 +21,18 @@ namespace caelumen {
 
 namespace {
 
-std::uint16_t swapped(std::uint16_t v) { return __builtin_bswap16(v); }
-std::uint32_t swapped(std::uint32_t v) { return __builtin_bswap32(v); }
-std::uint64_t swapped(std::uint64_t v) { return __builtin_bswap64(v); }
-std::uint8_t swapped(std::uint8_t v) { return v; }
+std::uint16_t swapped(std::uint16_t v) {
+    return __builtin_bswap16(v);
+}
+std::uint32_t swapped(std::uint32_t v) {
+    return __builtin_bswap32(v);
+}
+std::uint64_t swapped(std::uint64_t v) {
+    return __builtin_bswap64(v);
+}
+std::uint8_t swapped(std::uint8_t v) {
+    return v;
+}
 
 template<class Raw, class Value>
 void convert(const char* from, std::size_t count, double zero, double scale, std::optional<long long> blank, float* to) {
@@ -35,8 +43,10 @@ void convert(const char* from, std::size_t count, double zero, double scale, std
         std::memcpy(&raw, from + i * sizeof(Raw), sizeof(Raw));
         const Value v = std::bit_cast<Value>(swapped(raw));
         if constexpr (std::is_integral_v<Value>) {
-            if (plain) to[i] = static_cast<float>(v) + offset;
-            else to[i] = blank && static_cast<long long>(v) == *blank ? kNoData : static_cast<float>(zero + scale * static_cast<double>(v));
+            if (plain)
+                to[i] = static_cast<float>(v) + offset;
+            else
+                to[i] = blank && static_cast<long long>(v) == *blank ? kNoData : static_cast<float>(zero + scale * static_cast<double>(v));
         } else {
             to[i] = static_cast<float>(zero + scale * static_cast<double>(v));
         }
@@ -72,9 +82,13 @@ Result<FitsRows> FitsRows::open(const std::filesystem::path& path, int hdu, cons
     return out;
 }
 
-OpenFile FitsRows::file() const { return OpenFile(::open(m_path.c_str(), O_RDONLY | O_CLOEXEC)); }
+OpenFile FitsRows::file() const {
+    return OpenFile(::open(m_path.c_str(), O_RDONLY | O_CLOEXEC));
+}
 
-Status FitsRows::read(long long first, long long count, float* to) const { return read(file(), first, count, to); }
+Status FitsRows::read(long long first, long long count, float* to) const {
+    return read(file(), first, count, to);
+}
 
 Status FitsRows::read(const OpenFile& file, long long first, long long count, float* to) const {
     // In pieces that stay in the cache between reading and turning round.
@@ -89,18 +103,30 @@ Status FitsRows::read(const OpenFile& file, long long first, long long count, fl
         if (!file.read(raw, pixels * size, m_start + (first + done) * static_cast<long long>(size)))
             return Error{fmt::format("The pixels of {} cannot be read; the file is gone, damaged or cut short, copy it again.", shown(m_named))};
         switch (m_bitpix) {
-        case 8: convert<std::uint8_t, std::uint8_t>(raw, pixels, m_zero, m_scale, m_blank, to); break;
+        case 8:
+            convert<std::uint8_t, std::uint8_t>(raw, pixels, m_zero, m_scale, m_blank, to);
+            break;
         case 16:
-            if (asIs) rows::fromWords(reinterpret_cast<const std::uint16_t*>(raw), static_cast<int>(pixels), static_cast<float>(m_zero), to);
-            else convert<std::uint16_t, std::int16_t>(raw, pixels, m_zero, m_scale, m_blank, to);
+            if (asIs)
+                rows::fromWords(reinterpret_cast<const std::uint16_t*>(raw), static_cast<int>(pixels), static_cast<float>(m_zero), to);
+            else
+                convert<std::uint16_t, std::int16_t>(raw, pixels, m_zero, m_scale, m_blank, to);
             break;
-        case 32: convert<std::uint32_t, std::int32_t>(raw, pixels, m_zero, m_scale, m_blank, to); break;
-        case 64: convert<std::uint64_t, std::int64_t>(raw, pixels, m_zero, m_scale, m_blank, to); break;
+        case 32:
+            convert<std::uint32_t, std::int32_t>(raw, pixels, m_zero, m_scale, m_blank, to);
+            break;
+        case 64:
+            convert<std::uint64_t, std::int64_t>(raw, pixels, m_zero, m_scale, m_blank, to);
+            break;
         case -32:
-            if (asIs && m_zero == 0) rows::fromFloats(reinterpret_cast<const std::uint32_t*>(raw), static_cast<int>(pixels), to);
-            else convert<std::uint32_t, float>(raw, pixels, m_zero, m_scale, {}, to);
+            if (asIs && m_zero == 0)
+                rows::fromFloats(reinterpret_cast<const std::uint32_t*>(raw), static_cast<int>(pixels), to);
+            else
+                convert<std::uint32_t, float>(raw, pixels, m_zero, m_scale, {}, to);
             break;
-        default: convert<std::uint64_t, double>(raw, pixels, m_zero, m_scale, {}, to); break;
+        default:
+            convert<std::uint64_t, double>(raw, pixels, m_zero, m_scale, {}, to);
+            break;
         }
     }
     return Done{};

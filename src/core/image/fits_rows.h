@@ -9,8 +9,9 @@
 
 namespace caelumen {
 
-/// The pixels of an uncompressed FITS image where they lie in the file, as floats with BSCALE and BZERO applied (FITS standard 4.0, sections 4.4.2 and 5). Blanks of integers come back as NaN;
-/// floats as they are, infinities too. Reading is safe from several threads, from any place, and needs no open file in between.
+/// The pixels of an uncompressed FITS image where they lie in the file, as floats with BSCALE and BZERO applied (FITS standard 4.0, sections 4.4.2 and 5).
+/// Blanks of integers come back as NaN; floats as they are, infinities too. Reading is safe from several threads, from any place, and needs no open file in
+/// between.
 class FitsRows {
 public:
     /// `hdu` counts from 1. `named` is the name in errors where it is not the path.

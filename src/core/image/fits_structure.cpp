@@ -36,7 +36,8 @@ struct Header {
     double dataBytes() const {
         if (axes == 0) return 0;
         double n = 1;
-        for (int i = 0; i < axes; ++i) n *= i == 0 && sizes[0] == 0 && isFirst && axes > 1 ? 1 : sizes[static_cast<std::size_t>(i)]; // random groups have no first axis
+        for (int i = 0; i < axes; ++i)
+            n *= i == 0 && sizes[0] == 0 && isFirst && axes > 1 ? 1 : sizes[static_cast<std::size_t>(i)]; // random groups have no first axis
         return std::abs(bits) / 8 * (isFirst ? n : groups * (heap + n));
     }
     bool isFrame() const {
@@ -62,7 +63,8 @@ std::string take(std::string_view card, Header& to) {
     const std::string_view key = card.substr(0, 8);
     const auto number = [&](double& value, double low, double high) -> std::string {
         const auto v = valueOf(card);
-        if (!v || *v < low || *v > high || std::floor(*v) != *v) return fmt::format("{} is {}", oneLine(key.substr(0, key.find(' '))), oneLine(card.substr(10, 20)));
+        if (!v || *v < low || *v > high || std::floor(*v) != *v)
+            return fmt::format("{} is {}", oneLine(key.substr(0, key.find(' '))), oneLine(card.substr(10, 20)));
         value = *v;
         return {};
     };
@@ -88,7 +90,9 @@ using Source = std::function<std::size_t(char*, std::size_t)>;
 
 class Walk {
 public:
-    Walk(const fs::path& path, Source source) : m_path(path), m_source(std::move(source)) {}
+    Walk(const fs::path& path, Source source)
+        : m_path(path)
+        , m_source(std::move(source)) {}
 
     /// The next header; nothing at the end of the file.
     Result<std::optional<Header>> next() {
@@ -97,16 +101,20 @@ public:
         std::array<char, kBlock> block{};
         for (long long cards = 0;; cards += static_cast<long long>(kBlock / kCard)) {
             const std::size_t got = m_source(block.data(), kBlock);
-            if (cards == 0 && m_count > 0 && (got < kBlock || std::string_view(block.data(), 8) != "XTENSION")) return std::optional<Header>(); // what else follows is nobody's
+            if (cards == 0 && m_count > 0 && (got < kBlock || std::string_view(block.data(), 8) != "XTENSION"))
+                return std::optional<Header>(); // what else follows is nobody's
             if (got < kBlock) return Error{fmt::format("{} is cut short within its header; copy it again.", shown(m_path))};
-            if (cards > kMostCards) return Error{fmt::format("The header of {} has more than {} lines, more than can be handled; take its comments and history out.", shown(m_path), kMostCards)};
+            if (cards > kMostCards)
+                return Error{fmt::format("The header of {} has more than {} lines, more than can be handled; take its comments and history out.", shown(m_path),
+                                         kMostCards)};
             for (std::size_t at = 0; at < kBlock; at += kCard) {
                 const std::string_view card(block.data() + at, kCard);
                 if (card.starts_with("END") && (card[3] == ' ' || card[3] == '\0')) {
                     ++m_count;
                     return std::optional(out);
                 }
-                if (const std::string wrong = take(card, out); !wrong.empty()) return Error{fmt::format("{} cannot be read as FITS: its header is damaged ({}); copy it again.", shown(m_path), wrong)};
+                if (const std::string wrong = take(card, out); !wrong.empty())
+                    return Error{fmt::format("{} cannot be read as FITS: its header is damaged ({}); copy it again.", shown(m_path), wrong)};
             }
         }
     }
@@ -117,7 +125,9 @@ private:
     int m_count = 0;
 };
 
-double toBlocks(double bytes) { return std::ceil(bytes / kBlock) * kBlock; }
+double toBlocks(double bytes) {
+    return std::ceil(bytes / kBlock) * kBlock;
+}
 
 struct GzClose {
     void operator()(gzFile_s* file) const { gzclose(file); }
@@ -161,7 +171,8 @@ Result<std::shared_ptr<const OpenFile>> unpackGzippedFits(const fs::path& path) 
         const int got = gzread(packed.get(), to, static_cast<unsigned>(bytes));
         if (got <= 0) return 0;
         if (!unpacked->append(to, static_cast<std::size_t>(got)) && !full)
-            full = Error{fmt::format("{} cannot be unpacked into {} ({}); make room there.", shown(path), shown(fs::temp_directory_path(failed)), std::strerror(errno))};
+            full = Error{
+                fmt::format("{} cannot be unpacked into {} ({}); make room there.", shown(path), shown(fs::temp_directory_path(failed)), std::strerror(errno))};
         done += got;
         return full ? 0 : static_cast<std::size_t>(got);
     };
@@ -173,7 +184,8 @@ Result<std::shared_ptr<const OpenFile>> unpackGzippedFits(const fs::path& path) 
         if (!*header) break;
         const double bytes = toBlocks((*header)->dataBytes());
         if (done + bytes > kMostUnpacked || (done + bytes > kSmall && done + bytes > kMostPacked * size))
-            return Error{fmt::format("{} would unpack to {:.0f} MB, more than a frame packed into {:.1f} MB can be; if it is one, unpack it yourself first.", shown(path), (done + bytes) / 1e6, size / 1e6)};
+            return Error{fmt::format("{} would unpack to {:.0f} MB, more than a frame packed into {:.1f} MB can be; if it is one, unpack it yourself first.",
+                                     shown(path), (done + bytes) / 1e6, size / 1e6)};
         for (double left = bytes; left > 0;) {
             const std::size_t got = source(piece.data(), static_cast<std::size_t>(std::min(left, static_cast<double>(piece.size()))));
             if (got == 0) {

@@ -33,9 +33,8 @@ Status writeFits(const std::filesystem::path& path, const std::vector<const Plan
                 fits_write_img(raw, TFLOAT, first, count, const_cast<float*>(plane->data()), &status);
             } else {
                 std::vector<std::uint16_t> whole(plane->size());
-                std::transform(plane->data(), plane->data() + plane->size(), whole.begin(), [](float v) {
-                    return static_cast<std::uint16_t>(std::isfinite(v) ? std::clamp(std::lround(v), 0L, 65535L) : 0L);
-                });
+                std::transform(plane->data(), plane->data() + plane->size(), whole.begin(),
+                               [](float v) { return static_cast<std::uint16_t>(std::isfinite(v) ? std::clamp(std::lround(v), 0L, 65535L) : 0L); });
                 fits_write_img(raw, TUSHORT, first, count, whole.data(), &status);
             }
             first += count;

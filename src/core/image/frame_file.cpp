@@ -8,7 +8,6 @@
 #include "core/image/tiff_reader.h"
 
 #include <fmt/format.h>
-
 #include <tbb/parallel_for.h>
 
 #include <array>
@@ -25,7 +24,8 @@ Result<FrameFile> FrameFile::open(const fs::path& path, const std::string& bayer
     info.mosaic.reset();
     if (bayer != "none") {
         info.mosaic = mosaicPattern(bayer, 0, 0, false, info.height);
-        if (!info.mosaic || info.width < 2 || info.height < 2) return Error{fmt::format("\"{}\" is no mosaic of {}; give RGGB, BGGR, GRBG, GBRG or none.", bayer, shown(path))};
+        if (!info.mosaic || info.width < 2 || info.height < 2)
+            return Error{fmt::format("\"{}\" is no mosaic of {}; give RGGB, BGGR, GRBG, GBRG or none.", bayer, shown(path))};
     }
     info.channels = info.mosaic ? std::vector<std::string>{"R", "G", "B"} : std::vector<std::string>{"L"};
     return out;
@@ -80,7 +80,8 @@ Result<Plane> FrameFile::readChannel(std::size_t c, Plane spare, Rescale by) con
 }
 
 Result<Plane> FrameFile::readStored(int plane) const {
-    if (m_kind == Kind::Fits) return readFitsPlane(m_info, m_place, plane, {}, [width = m_info.width](float* row, int) { zerosOfRow(row, width); }); // infinities become NaN
+    if (m_kind == Kind::Fits)
+        return readFitsPlane(m_info, m_place, plane, {}, [width = m_info.width](float* row, int) { zerosOfRow(row, width); }); // infinities become NaN
     return m_kind == Kind::Raw ? readRawPlane(m_info) : readTiffPlane(m_info, plane);
 }
 

@@ -20,20 +20,18 @@ struct FrameInfo {
     int width = 0, height = 0;         ///< as stored
     std::vector<std::string> channels; ///< {"L"} or {"R","G","B"}; a mosaic has three
     std::optional<MosaicPattern> mosaic;
-    int bits = 0;                      ///< per sample
+    int bits = 0; ///< per sample
     bool integer = false;
     FrameFacts facts;
 
     /// Where the pixels of channel `c` lie in the stored frame.
-    PlaneGeometry geometry(std::size_t c) const {
-        return mosaic ? mosaicGeometry(*mosaic, static_cast<int>(c)) : PlaneGeometry{};
-    }
+    PlaneGeometry geometry(std::size_t c) const { return mosaic ? mosaicGeometry(*mosaic, static_cast<int>(c)) : PlaneGeometry{}; }
 };
 
 /// Where in a FITS file an image lies, and how.
 struct FitsPlace {
-    int hdu = 1;             ///< the extension, from 1
-    bool compressed = false; ///< in tiles
+    int hdu = 1;                                   ///< the extension, from 1
+    bool compressed = false;                       ///< in tiles
     std::shared_ptr<const OpenFile> unpacked = {}; ///< where the whole file was gzipped: what is in it
 };
 
@@ -44,7 +42,8 @@ struct FitsPlace {
 /// Coordinates are those of plane.h; for TIFF the first row is the top one.
 class FrameFile {
 public:
-    /// `bayer`: the colour mosaic where the header is silent or wrong ("RGGB", for the picture as it is stored; "none": no mosaic); empty: as the header says. A frame of three planes refuses one.
+    /// `bayer`: the colour mosaic where the header is silent or wrong ("RGGB", for the picture as it is stored; "none": no mosaic); empty: as the header says.
+    /// A frame of three planes refuses one.
     static Result<FrameFile> open(const std::filesystem::path& path, const std::string& bayer = {});
 
     const FrameInfo& info() const { return m_info; }

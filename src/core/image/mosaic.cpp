@@ -8,10 +8,20 @@ std::optional<MosaicPattern> mosaicPattern(const std::string& bayerpat, int xOff
     std::array<int, 3> seen{};
     for (std::size_t i = 0; i < 4; ++i) {
         switch (bayerpat[i]) {
-        case 'R': case 'r': colours[i] = 0; break;
-        case 'G': case 'g': colours[i] = 1; break;
-        case 'B': case 'b': colours[i] = 2; break;
-        default: return std::nullopt;
+        case 'R':
+        case 'r':
+            colours[i] = 0;
+            break;
+        case 'G':
+        case 'g':
+            colours[i] = 1;
+            break;
+        case 'B':
+        case 'b':
+            colours[i] = 2;
+            break;
+        default:
+            return std::nullopt;
         }
         ++seen[static_cast<std::size_t>(colours[i])];
     }

@@ -22,7 +22,8 @@ std::optional<double> numberIn(const std::string& text, const std::regex& patter
 /// `captured`: the name tells exposure or gain too, so that a colour or a lone letter in it means a filter and not a nebula.
 std::optional<std::string> filterIn(const std::string& name, bool captured) {
     using Words = std::vector<std::pair<const char*, const char*>>;
-    static const Words kLines{{"ha", "Ha"}, {"halpha", "Ha"}, {"hb", "Hb"}, {"hbeta", "Hb"}, {"oiii", "OIII"}, {"o3", "OIII"}, {"sii", "SII"}, {"s2", "SII"}, {"nii", "NII"}, {"hoo", "HOO"}, {"lum", "L"}, {"luminance", "L"}, {"nofilter", "none"}, {"uvir", "UV/IR"}};
+    static const Words kLines{{"ha", "Ha"},  {"halpha", "Ha"}, {"hb", "Hb"},   {"hbeta", "Hb"}, {"oiii", "OIII"},   {"o3", "OIII"},       {"sii", "SII"},
+                              {"s2", "SII"}, {"nii", "NII"},   {"hoo", "HOO"}, {"lum", "L"},    {"luminance", "L"}, {"nofilter", "none"}, {"uvir", "UV/IR"}};
     static const Words kColours{{"red", "R"}, {"green", "G"}, {"blue", "B"}, {"clear", "Clear"}, {"ir", "IR"}};
     static const std::regex kSplit("[^_ .()\\[\\]-]+");
     for (auto it = std::sregex_iterator(name.begin(), name.end(), kSplit); it != std::sregex_iterator(); ++it) {
@@ -38,7 +39,8 @@ std::optional<std::string> filterIn(const std::string& name, bool captured) {
 } // namespace
 
 void completeFromName(FrameFacts& facts, const std::string& fileName) {
-    static const std::regex kEnding("\\.(fits?|fts|tiff?|fz|gz)(\\.(fz|gz))?$", std::regex::icase), kExposure("(?:^|[^a-z0-9.])(\\d+(?:\\.\\d+)?)_?(?:s|secs?|seconds?)(?![a-z0-9])"), kGain("(?:^|[^a-z])gain[_ =-]?(\\d+(?:\\.\\d+)?)(?![\\d])"),
+    static const std::regex kEnding("\\.(fits?|fts|tiff?|fz|gz)(\\.(fz|gz))?$", std::regex::icase),
+        kExposure("(?:^|[^a-z0-9.])(\\d+(?:\\.\\d+)?)_?(?:s|secs?|seconds?)(?![a-z0-9])"), kGain("(?:^|[^a-z])gain[_ =-]?(\\d+(?:\\.\\d+)?)(?![\\d])"),
         kOffset("(?:^|[^a-z])offset[_ =-]?(\\d+(?:\\.\\d+)?)(?![\\d])"), kTemperature("(?:^|[_ ])(-?\\d+(?:\\.\\d+)?)c(?![a-z0-9])");
     constexpr std::size_t kLongest = 400; // of a name; longer ones are no capture program's
     if (fileName.size() > kLongest) return;

@@ -28,7 +28,9 @@ bool zerosAreSky(const Plane& plane, float zero) {
 
 std::int64_t zerosOfRow(float* row, int width, Rescale by) {
     const rows::Found e = rows::scaleAndLook(row, width, by.zero, by.factor);
-    if (e.infinite) std::replace_if(row, row + width, [](float v) { return !std::isfinite(v); }, kNoData);
+    if (e.infinite)
+        std::replace_if(
+            row, row + width, [](float v) { return !std::isfinite(v); }, kNoData);
     return e.zeros;
 }
 

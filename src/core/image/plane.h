@@ -17,8 +17,14 @@ inline constexpr float kNoData = std::numeric_limits<float>::quiet_NaN();
 class Plane {
 public:
     Plane() = default;
-    Plane(int width, int height, float fill = 0) : Plane(unfilled(width, height)) { std::fill_n(data(), size(), fill); }
-    Plane(const Plane& other) : Plane(unfilled(other.m_width, other.m_height)) { std::copy_n(other.data(), size(), data()); }
+    Plane(int width, int height, float fill = 0)
+        : Plane(unfilled(width, height)) {
+        std::fill_n(data(), size(), fill);
+    }
+    Plane(const Plane& other)
+        : Plane(unfilled(other.m_width, other.m_height)) {
+        std::copy_n(other.data(), size(), data());
+    }
     Plane(Plane&& other) noexcept { swap(other); }
     Plane& operator=(Plane other) noexcept {
         swap(other);

@@ -14,7 +14,9 @@ constexpr std::size_t kGrain = 1 << 18;
 
 } // namespace
 
-float Tops::top() const { return ofBlock.empty() ? -std::numeric_limits<float>::infinity() : *std::max_element(ofBlock.begin(), ofBlock.end()); }
+float Tops::top() const {
+    return ofBlock.empty() ? -std::numeric_limits<float>::infinity() : *std::max_element(ofBlock.begin(), ofBlock.end());
+}
 
 Tops topsOf(const Plane& plane) {
     Tops out;
@@ -31,7 +33,8 @@ rows::Counts countAbove(const Plane& plane, const Tops& tops, float low, float h
     for (std::size_t b = 0; b < tops.ofBlock.size(); ++b) {
         if (tops.ofBlock[b] < low) continue;
         const int y = static_cast<int>(b) * Tops::kRows;
-        const rows::Counts part = rows::countAbove(plane.row(y), static_cast<std::int64_t>(plane.width()) * std::min(Tops::kRows, plane.height() - y), low, high);
+        const rows::Counts part =
+            rows::countAbove(plane.row(y), static_cast<std::int64_t>(plane.width()) * std::min(Tops::kRows, plane.height() - y), low, high);
         out.low += part.low;
         out.high += part.high;
     }
@@ -40,7 +43,8 @@ rows::Counts countAbove(const Plane& plane, const Tops& tops, float low, float h
 
 void rescale(Plane& plane, Rescale by) {
     if (by.isNone()) return;
-    tbb::parallel_for(Range(0, plane.size(), kGrain), [&](const Range& r) { rows::scale(plane.data() + r.begin(), static_cast<std::int64_t>(r.size()), by.zero, by.factor); });
+    tbb::parallel_for(Range(0, plane.size(), kGrain),
+                      [&](const Range& r) { rows::scale(plane.data() + r.begin(), static_cast<std::int64_t>(r.size()), by.zero, by.factor); });
 }
 
 } // namespace caelumen

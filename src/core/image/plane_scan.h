@@ -15,7 +15,9 @@ struct Tops {
     float top() const;
 };
 Tops topsOf(const Plane& plane);
-inline float topOf(const Plane& plane) { return topsOf(plane).top(); }
+inline float topOf(const Plane& plane) {
+    return topsOf(plane).top();
+}
 
 /// How many values reach `low`, and how many of these `high`; only blocks are looked at whose top does.
 rows::Counts countAbove(const Plane& plane, const Tops& tops, float low, float high);

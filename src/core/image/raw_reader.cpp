@@ -3,17 +3,19 @@
 #include "core/base/text.h"
 
 #include <fmt/format.h>
-#include <libraw/libraw.h>
 
 #include <algorithm>
 #include <ctime>
+#include <libraw/libraw.h>
 #include <memory>
 
 namespace caelumen {
 namespace fs = std::filesystem;
 namespace {
 
-Error damaged(const fs::path& path, int code) { return Error{fmt::format("{} cannot be read as camera raw ({}); copy it again, or convert it to FITS.", shown(path), libraw_strerror(code))}; }
+Error damaged(const fs::path& path, int code) {
+    return Error{fmt::format("{} cannot be read as camera raw ({}); copy it again, or convert it to FITS.", shown(path), libraw_strerror(code))};
+}
 
 Result<std::unique_ptr<LibRaw>> opened(const fs::path& path) {
     auto raw = std::make_unique<LibRaw>(); // it is too large for a stack
@@ -24,14 +26,16 @@ Result<std::unique_ptr<LibRaw>> opened(const fs::path& path) {
 std::string utc(std::time_t when) {
     std::tm parts{};
     if (when <= 0 || !gmtime_r(&when, &parts)) return {};
-    return fmt::format("{:04}-{:02}-{:02}T{:02}:{:02}:{:02}Z", parts.tm_year + 1900, parts.tm_mon + 1, parts.tm_mday, parts.tm_hour, parts.tm_min, parts.tm_sec);
+    return fmt::format("{:04}-{:02}-{:02}T{:02}:{:02}:{:02}Z", parts.tm_year + 1900, parts.tm_mon + 1, parts.tm_mday, parts.tm_hour, parts.tm_min,
+                       parts.tm_sec);
 }
 
 } // namespace
 
 bool looksRaw(const fs::path& path) {
     const std::string ending = lowered(path.extension().native());
-    static constexpr const char* kEndings[] = {".cr2", ".cr3", ".crw", ".nef", ".nrw", ".arw", ".sr2", ".raf", ".rw2", ".orf", ".pef", ".dng", ".srw", ".3fr", ".iiq", ".raw"};
+    static constexpr const char* kEndings[] = {".cr2", ".cr3", ".crw", ".nef", ".nrw", ".arw", ".sr2", ".raf",
+                                               ".rw2", ".orf", ".pef", ".dng", ".srw", ".3fr", ".iiq", ".raw"};
     return std::find(std::begin(kEndings), std::end(kEndings), ending) != std::end(kEndings);
 }
 
@@ -44,7 +48,8 @@ Result<FrameInfo> readRawInfo(const fs::path& path) {
     out.path = path;
     out.width = d.sizes.width;
     out.height = d.sizes.height;
-    if (out.width < 2 || out.height < 2 || static_cast<long long>(out.width) * out.height > (1LL << 29)) return Error{fmt::format("{} claims {} x {} pixels; it is damaged or no camera raw.", shown(path), out.width, out.height)};
+    if (out.width < 2 || out.height < 2 || static_cast<long long>(out.width) * out.height > (1LL << 29))
+        return Error{fmt::format("{} claims {} x {} pixels; it is damaged or no camera raw.", shown(path), out.width, out.height)};
     out.bits = 16;
     out.integer = true;
     if (d.idata.filters >= 1000) {
@@ -82,7 +87,8 @@ Result<Plane> readRawPlane(const FrameInfo& info) {
     if (const int code = raw.unpack(); code != LIBRAW_SUCCESS) return damaged(info.path, code);
     const auto& d = raw.imgdata;
     const auto& s = d.sizes;
-    if (!d.rawdata.raw_image || s.width != info.width || s.height != info.height || s.top_margin + s.height > s.raw_height || s.left_margin + s.width > s.raw_width)
+    if (!d.rawdata.raw_image || s.width != info.width || s.height != info.height || s.top_margin + s.height > s.raw_height ||
+        s.left_margin + s.width > s.raw_width)
         return Error{fmt::format("{} holds no plain sensor picture; convert it to FITS.", shown(info.path))};
     Plane out = Plane::unfilled(info.width, info.height);
     const std::size_t pitch = s.raw_pitch / 2U;

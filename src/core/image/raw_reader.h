@@ -4,8 +4,8 @@
 
 namespace caelumen {
 
-/// Camera raw through LibRaw: the visible part of the sensor as a mosaic (or one plane for sensors without filters), in the camera's own numbers: nothing is demosaiced, scaled or
-/// white-balanced. The black level is told as the pedestal.
+/// Camera raw through LibRaw: the visible part of the sensor as a mosaic (or one plane for sensors without filters), in the camera's own numbers: nothing is
+/// demosaiced, scaled or white-balanced. The black level is told as the pedestal.
 Result<FrameInfo> readRawInfo(const std::filesystem::path& path);
 
 /// Its stored pixels.

@@ -33,7 +33,8 @@ Result<StoredRows> StoredRows::open(const FrameFile& file) {
         const auto plane = file.readStored(p);
         if (!plane) return plane.error();
         if (!unpacked->append(plane->data(), plane->size() * sizeof(float)))
-            return Error{fmt::format("{} cannot be unpacked into {} ({}); make room there.", shown(out.m_path), shown(fs::temp_directory_path()), std::strerror(errno))};
+            return Error{
+                fmt::format("{} cannot be unpacked into {} ({}); make room there.", shown(out.m_path), shown(fs::temp_directory_path()), std::strerror(errno))};
     }
     out.m_unpacked = std::make_shared<const OpenFile>(std::move(*unpacked));
     return out;
@@ -49,7 +50,8 @@ Status StoredRows::readStored(int plane, int y, int count, float* to) const {
     const auto pixels = static_cast<long long>(count) * m_width, first = (static_cast<long long>(plane) * m_height + y) * m_width;
     if (m_inPlace) {
         if (Status done = m_inPlace->read(first, pixels, to); !done) return done;
-        for (int row = 0; row < count && m_inPlace->isFloat(); ++row) zerosOfRow(to + static_cast<std::ptrdiff_t>(row) * m_width, m_width); // infinities become NaN
+        for (int row = 0; row < count && m_inPlace->isFloat(); ++row)
+            zerosOfRow(to + static_cast<std::ptrdiff_t>(row) * m_width, m_width); // infinities become NaN
         return Done{};
     }
     constexpr auto kSize = static_cast<long long>(sizeof(float));

@@ -7,9 +7,9 @@
 
 namespace caelumen {
 
-/// Any rows of a frame on disk, in any order, without the rest: what stacking needs, which touches every frame band by band. An uncompressed FITS image is read where it lies;
-/// all else is unpacked once into a nameless file of the temporary folder. Values are stored units with BZERO and BSCALE applied; blanks and infinities come back as NaN, zero rims as
-/// zeros. Reading is safe from several threads; a thousand frames need no thousand open files.
+/// Any rows of a frame on disk, in any order, without the rest: what stacking needs, which touches every frame band by band. An uncompressed FITS image is read
+/// where it lies; all else is unpacked once into a nameless file of the temporary folder. Values are stored units with BZERO and BSCALE applied; blanks and
+/// infinities come back as NaN, zero rims as zeros. Reading is safe from several threads; a thousand frames need no thousand open files.
 class StoredRows {
 public:
     static Result<StoredRows> open(const FrameFile& file);

@@ -2,16 +2,16 @@
 
 #include "core/base/text.h"
 
-#include <fcntl.h>
 #include <fmt/format.h>
-#include <spawn.h>
-#include <sys/wait.h>
-#include <unistd.h>
 
 #include <array>
 #include <cerrno>
+#include <fcntl.h>
 #include <optional>
+#include <spawn.h>
 #include <string>
+#include <sys/wait.h>
+#include <unistd.h>
 #include <vector>
 
 namespace caelumen {
@@ -63,12 +63,17 @@ Ended runHelper(const fs::path& program, std::vector<std::string> words, char* t
     }
     const bool whole = readAll(ends[0], to, bytes);
     ::close(ends[0]);
-    while (::waitpid(child, &status, 0) < 0 && errno == EINTR) {}
+    while (::waitpid(child, &status, 0) < 0 && errno == EINTR) {
+    }
     return whole && WIFEXITED(status) && WEXITSTATUS(status) == 0 ? Ended::Well : Ended::Badly;
 }
 
-Error missing(const fs::path& path) { return {fmt::format("{} may be compressed and the program that unpacks it, caelumen-unpack, is missing; install Caelumen again.", shown(path))}; }
-Error notStarted(const fs::path& path) { return {fmt::format("{} cannot be unpacked now, since no more programs can be started; close some and try again.", shown(path))}; }
+Error missing(const fs::path& path) {
+    return {fmt::format("{} may be compressed and the program that unpacks it, caelumen-unpack, is missing; install Caelumen again.", shown(path))};
+}
+Error notStarted(const fs::path& path) {
+    return {fmt::format("{} cannot be unpacked now, since no more programs can be started; close some and try again.", shown(path))};
+}
 
 } // namespace
 
@@ -76,10 +81,14 @@ Status unpackPixels(const fs::path& path, const fs::path& named, int hdu, long l
     const auto program = helper();
     if (!program) return missing(named);
     int status = 0;
-    switch (runHelper(*program, {fs::absolute(path).native(), std::to_string(hdu), std::to_string(first), std::to_string(count)}, reinterpret_cast<char*>(to), static_cast<std::size_t>(count) * sizeof(float), status)) {
-    case Ended::Well: return Done{};
-    case Ended::NotStarted: return notStarted(named);
-    case Ended::Badly: break;
+    switch (runHelper(*program, {fs::absolute(path).native(), std::to_string(hdu), std::to_string(first), std::to_string(count)}, reinterpret_cast<char*>(to),
+                      static_cast<std::size_t>(count) * sizeof(float), status)) {
+    case Ended::Well:
+        return Done{};
+    case Ended::NotStarted:
+        return notStarted(named);
+    case Ended::Badly:
+        break;
     }
     return Error{fmt::format("The pixels of {} cannot be unpacked; the file is damaged or cut short, copy it again.", shown(named))};
 }

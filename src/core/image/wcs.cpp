@@ -20,7 +20,8 @@ std::optional<Point> TanWcs::toPixel(Point sky) const {
     const double a = (sky.x - ra_deg) * kDegree, d = sky.y * kDegree, d0 = dec_deg * kDegree;
     const double along = std::sin(d) * std::sin(d0) + std::cos(d) * std::cos(d0) * std::cos(a);
     if (along < 0.17) return std::nullopt;
-    const double xi = std::cos(d) * std::sin(a) / along / kDegree, eta = (std::sin(d) * std::cos(d0) - std::cos(d) * std::sin(d0) * std::cos(a)) / along / kDegree;
+    const double xi = std::cos(d) * std::sin(a) / along / kDegree,
+                 eta = (std::sin(d) * std::cos(d0) - std::cos(d) * std::sin(d0) * std::cos(a)) / along / kDegree;
     const double det = cd[0] * cd[3] - cd[1] * cd[2];
     return Point{reference.x + (cd[3] * xi - cd[1] * eta) / det, reference.y + (cd[0] * eta - cd[2] * xi) / det};
 }

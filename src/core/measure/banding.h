@@ -14,8 +14,8 @@ struct BandingPair {
     Banding rows, columns;
 };
 
-/// Levels of rows and columns above the smooth sky, clipped at 3 sigma of a pixel, with structure longer than 64 pixels removed. Each is taken twice, from alternating
-/// stretches of 64 pixels: what both halves share is banding, whatever the noise is like. Large frames are looked at in part.
+/// Levels of rows and columns above the smooth sky, clipped at 3 sigma of a pixel, with structure longer than 64 pixels removed. Each is taken twice, from
+/// alternating stretches of 64 pixels: what both halves share is banding, whatever the noise is like. Large frames are looked at in part.
 BandingPair measureBanding(const Plane& plane, const Mask& mask, const SmoothSky& sky, double pixelNoise);
 
 } // namespace caelumen

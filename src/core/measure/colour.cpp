@@ -62,7 +62,7 @@ double correctedSlope(const std::vector<ColourPoint>& p, Random& random, int rep
     return inverse * a > 0 && std::abs(inverse) > 0.5 * std::abs(a) ? 1 / inverse : none;
 }
 
-double medianOf(const std::vector<ColourPoint>& p, double ColourPoint::* member) {
+double medianOf(const std::vector<ColourPoint>& p, double ColourPoint::*member) {
     std::vector<double> v(p.size());
     std::transform(p.begin(), p.end(), v.begin(), [&](const ColourPoint& c) { return c.*member; });
     return median(std::span<double>(v));
@@ -124,7 +124,8 @@ std::optional<ColourFit> fitColour(const std::vector<ColourPoint>& points) {
     constexpr std::size_t kBootstraps = 48;
     std::vector<double> slopes(kBootstraps), casts(kBootstraps), scatters(kBootstraps);
     const Pairs pairs = pairsOf(points.size(), 6'000);
-    // Each with its own extrapolation: carrying one correction over to all would make the slope's error a fifth too small. Each with dice of its own, so that they can run side by side.
+    // Each with its own extrapolation: carrying one correction over to all would make the slope's error a fifth too small. Each with dice of its own, so that
+    // they can run side by side.
     tbb::parallel_for(std::size_t{0}, kBootstraps, [&](std::size_t k) {
         Random dice(20200522 + k);
         std::vector<ColourPoint> sample(points.size());

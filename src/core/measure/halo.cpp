@@ -187,7 +187,8 @@ void measureOffset(const HaloProfile& p, HaloRing& ring, double pitch, double kn
     ring.offsetAngle_deg = std::atan2(my, mx) * 180 / M_PI;
 }
 
-/// What the filter adds, by sector, about a centre that lies beside the star by `offset` (plane pixels): `taken` is the star's own light (the baseline's, by radius) and `takenSigma` its error.
+/// What the filter adds, by sector, about a centre that lies beside the star by `offset` (plane pixels): `taken` is the star's own light (the baseline's, by
+/// radius) and `takenSigma` its error.
 HaloProfile excessAbout(const HaloProfile& f, const std::vector<double>& taken, const std::vector<double>& takenSigma, Point offset) {
     HaloProfile out = f;
     const double away = length(offset.x, offset.y);
@@ -203,7 +204,8 @@ HaloProfile excessAbout(const HaloProfile& f, const std::vector<double>& taken, 
             const auto k = static_cast<std::size_t>(at);
             if (!(takenSigma[k] > 0)) continue;
             const double t = at - static_cast<double>(k);
-            value = static_cast<float>((1 - t) * (static_cast<double>(f.sectors[k][s]) - taken[k]) + (t > 0 ? t * (static_cast<double>(f.sectors[k + 1][s]) - taken[k + 1]) : 0));
+            value = static_cast<float>((1 - t) * (static_cast<double>(f.sectors[k][s]) - taken[k]) +
+                                       (t > 0 ? t * (static_cast<double>(f.sectors[k + 1][s]) - taken[k + 1]) : 0));
             sigma = std::max(sigma, takenSigma[k]);
         }
         std::tie(out.value[i], out.sigma[i]) = meanOverSectors(out.sectors[i]);
@@ -212,8 +214,8 @@ HaloProfile excessAbout(const HaloProfile& f, const std::vector<double>& taken, 
     return out;
 }
 
-/// Whether the edge of a disc is seen all round, as far as the noise lets tell: light that steps down at a radius on one side only is nebula, or a neighbour. `height` is of the disc, radii and
-/// blur in plane pixels.
+/// Whether the edge of a disc is seen all round, as far as the noise lets tell: light that steps down at a radius on one side only is nebula, or a neighbour.
+/// `height` is of the disc, radii and blur in plane pixels.
 bool closesAround(const HaloProfile& p, double edge, double hole, double height, double blur) {
     struct Part {
         double n = 0, sum = 0, squares = 0, expected = 0;
@@ -228,17 +230,21 @@ bool closesAround(const HaloProfile& p, double edge, double hole, double height,
     for (std::size_t quarter = 0; quarter < 4; ++quarter) {
         const auto between = [&](double from, double to) {
             Part part;
-            for (auto i = static_cast<std::size_t>(std::max({0.0, p.blind, from})); i < std::min(p.sectors.size(), static_cast<std::size_t>(std::max(0.0, to))); ++i)
+            for (auto i = static_cast<std::size_t>(std::max({0.0, p.blind, from})); i < std::min(p.sectors.size(), static_cast<std::size_t>(std::max(0.0, to)));
+                 ++i)
                 for (std::size_t s = 4 * quarter; s < 4 * quarter + 4; ++s)
                     if (const auto v = static_cast<double>(p.sectors[i][s]); std::isfinite(v)) {
-                        part.n += 1, part.sum += v, part.squares += v * v, part.expected += discLight(static_cast<double>(i) + 0.5, edge, hole, std::max(blur, 0.1));
+                        part.n += 1, part.sum += v, part.squares += v * v,
+                            part.expected += discLight(static_cast<double>(i) + 0.5, edge, hole, std::max(blur, 0.1));
                     }
             return part;
         };
         const double inner = std::max(edge - gap - width, edge * hole);
-        const Part inside = between(std::min(inner, edge - gap - 1.5), edge - gap), outside = between(edge + std::max(gap, blur), edge + std::max(gap, blur) + width);
+        const Part inside = between(std::min(inner, edge - gap - 1.5), edge - gap),
+                   outside = between(edge + std::max(gap, blur), edge + std::max(gap, blur) + width);
         if (inside.n < 4 || outside.n < 6) continue;
-        const double foretold = height * (inside.expected / inside.n - outside.expected / outside.n), fall = inside.mean() - outside.mean(), error = std::sqrt(inside.variance() + outside.variance());
+        const double foretold = height * (inside.expected / inside.n - outside.expected / outside.n), fall = inside.mean() - outside.mean(),
+                     error = std::sqrt(inside.variance() + outside.variance());
         steps += fall + error > 0.25 * foretold;
         parts.push_back(fall / foretold);
         if (parts.back() > boldest) boldest = parts.back(), doubt = error / foretold;
@@ -311,7 +317,8 @@ Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double r
     for (int y = std::max(0, c1 - r); y <= std::min(plane.height() - 1, c1 + r); ++y) {
         const float* row = plane.row(y);
         const double dy = y - out.centre.y, across = std::sqrt(std::max(0.0, static_cast<double>(bins * bins) - dy * dy));
-        const int first = std::max({0, c0 - r, static_cast<int>(out.centre.x - across)}), last = std::min({plane.width() - 1, c0 + r, static_cast<int>(out.centre.x + across) + 1});
+        const int first = std::max({0, c0 - r, static_cast<int>(out.centre.x - across)}),
+                  last = std::min({plane.width() - 1, c0 + r, static_cast<int>(out.centre.x + across) + 1});
         for (int x = first; x <= last; ++x) {
             const double dx = x - out.centre.x;
             const auto bin = static_cast<std::size_t>(std::sqrt(dx * dx + dy * dy));
@@ -365,10 +372,11 @@ HaloExcess haloExcess(const HaloProfile& f, const HaloProfile& b, double scale, 
         const auto i = static_cast<std::size_t>(r);
         const double t = r - static_cast<double>(i), per = perBase / b.flux;
         const auto between = [&](const std::vector<double>& v) { return (1 - t) * v[i] + t * v[i + 1]; };
-        return Base{between(b.value) * per, b.sigma[i] > 0 && b.sigma[i + 1] > 0 ? length((1 - t) * b.sigma[i], t * b.sigma[i + 1]) * per : 0, b.core.empty() ? 0 : between(b.core) * perBase};
+        return Base{between(b.value) * per, b.sigma[i] > 0 && b.sigma[i + 1] > 0 ? length((1 - t) * b.sigma[i], t * b.sigma[i + 1]) * per : 0,
+                    b.core.empty() ? 0 : between(b.core) * perBase};
     };
-    const double unit = f.flux * pitch * pitch;  // from light per stored pixel and unit flux to the plane's
-    std::vector<double> taken, takenSigma;       // the star's own light, plane units
+    const double unit = f.flux * pitch * pitch; // from light per stored pixel and unit flux to the plane's
+    std::vector<double> taken, takenSigma;      // the star's own light, plane units
     for (std::size_t i = 0; i < f.value.size(); ++i) {
         const double radius = (static_cast<double>(i) + 0.5) * pitch;
         const Base base = baselineAt(radius);
@@ -389,7 +397,8 @@ HaloExcess haloExcess(const HaloProfile& f, const HaloProfile& b, double scale, 
     e.wing = wing.mean;
     e.wingSigma = wing.meanSigma;
 
-    e.limitRadius = std::clamp(expectedRadius, (static_cast<double>(first) + 6) * pitch, std::max((static_cast<double>(first) + 6) * pitch, 0.85 * static_cast<double>(e.value.size()) * pitch));
+    e.limitRadius = std::clamp(expectedRadius, (static_cast<double>(first) + 6) * pitch,
+                               std::max((static_cast<double>(first) + 6) * pitch, 0.85 * static_cast<double>(e.value.size()) * pitch));
 
     // A pixel's width and the star image soften an edge.
     const double blur = length(0.45 * pitch, std::max(f.fwhm * pitch, b.fwhm * b.pitch * scale) / kSigmaToFwhm);
@@ -461,19 +470,23 @@ HaloExcess haloExcess(const HaloProfile& f, const HaloProfile& b, double scale, 
         const double area = M_PI * (ring.radius * ring.radius - ring.inner * ring.inner);
         ring.plateauSigma = std::sqrt(variance + std::pow(ring.plateau * fluxError, 2));
         ring.fraction = ring.plateau * area;
-        ring.fractionSigma = length(std::sqrt(light + std::pow(ring.plateau * fluxError, 2)) * area, ring.plateau * 2 * M_PI * (d.holeSeen ? ring.radius - ring.inner : ring.radius) * ring.radiusSigma);
+        ring.fractionSigma = length(std::sqrt(light + std::pow(ring.plateau * fluxError, 2)) * area,
+                                    ring.plateau * 2 * M_PI * (d.holeSeen ? ring.radius - ring.inner : ring.radius) * ring.radiusSigma);
         measureOffset(f, ring, pitch, length(offset.x, offset.y) * pitch);
         e.rings.push_back(ring);
     }
     if (!e.rings.empty()) return e;
 
-    // No limit where what is left is more than noise: a shape without an edge all round, unevenness everywhere, light on one side that the baseline does not have.
+    // No limit where what is left is more than noise: a shape without an edge all round, unevenness everywhere, light on one side that the baseline does not
+    // have.
     const auto last = std::min(excess.value.size(), static_cast<std::size_t>(e.limitRadius / pitch));
     constexpr double kUneven = 2.5, kOneSided = 6;
     if (found.structure > kUneven || found.limit > 3 * found.limitSigma) unexplained(std::max(found.limit, found.limitSigma), found.limitSigma, e.limitRadius);
     if (last > first + 6) {
-        const OneSided own = oneSided(excess, first, last), theirs = oneSided(b, static_cast<std::size_t>(b.blind), static_cast<std::size_t>(e.limitRadius / scale / b.pitch));
-        if (own.light > kOneSided * own.sigma && own.light > 1.5 * theirs.light + 3 * theirs.sigma && own.light > e.unexplained) e.unexplained = own.light, e.unexplainedSigma = own.sigma;
+        const OneSided own = oneSided(excess, first, last),
+                       theirs = oneSided(b, static_cast<std::size_t>(b.blind), static_cast<std::size_t>(e.limitRadius / scale / b.pitch));
+        if (own.light > kOneSided * own.sigma && own.light > 1.5 * theirs.light + 3 * theirs.sigma && own.light > e.unexplained)
+            e.unexplained = own.light, e.unexplainedSigma = own.sigma;
     }
     if (!(e.unexplained > 0) && found.limitSigma > 0) e.limit = std::max(0.0, found.limit) + 3 * found.limitSigma;
     return e;

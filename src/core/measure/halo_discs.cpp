@@ -14,11 +14,11 @@ namespace {
 
 constexpr std::size_t kMostDiscs = 4;
 constexpr double kDetected = 5, kEdgeSeen = 2.5, kKept = 4.5;
-constexpr double kFine = 40;    ///< rings; farther out every second one is tried, and settles later
-constexpr double kSoftest = 0.1; ///< of the radius
+constexpr double kFine = 40;                    ///< rings; farther out every second one is tried, and settles later
+constexpr double kSoftest = 0.1;                ///< of the radius
 constexpr double kAsMuch = 0.8, kOfEdge = 0.12; ///< haze ends nowhere, however bright it is
-constexpr double kVerySoft = 25; ///< by which an edge softer than the star image has to better it
-constexpr double kHoleSeen = 9; ///< by which a hole has to better the fit
+constexpr double kVerySoft = 25;                ///< by which an edge softer than the star image has to better it
+constexpr double kHoleSeen = 9;                 ///< by which a hole has to better the fit
 
 struct Shape {
     double radius = 0, hole = 0;
@@ -28,7 +28,9 @@ struct Shape {
 class DiscSearch {
 public:
     DiscSearch(const std::vector<double>& radius, const std::vector<double>& value, const std::vector<double>& sigma, const HaloSearch& search)
-        : m_blur(std::max(search.blur, 1e-6)), m_hole(search.hole), m_limitRadius(search.limitRadius) {
+        : m_blur(std::max(search.blur, 1e-6))
+        , m_hole(search.hole)
+        , m_limitRadius(search.limitRadius) {
         for (std::size_t i = search.first; i < radius.size(); ++i) {
             if (!(sigma[i] > 0)) continue;
             m_radius.push_back(radius[i]);
@@ -102,8 +104,8 @@ private:
         double chi = 0, inflation = 1;
     };
 
-    /// Sums over the first rings: of weights, of what they weigh, and of the products of the smooth light near a star (1, the fall of wings, the square of the radius), so that a fit need not
-    /// add them up again.
+    /// Sums over the first rings: of weights, of what they weigh, and of the products of the smooth light near a star (1, the fall of wings, the square of the
+    /// radius), so that a fit need not add them up again.
     struct Smooth {
         double ww = 0, wf = 0, ws = 0, ff = 0, fs = 0, ss = 0, vw = 0, vf = 0, vs = 0, vv = 0;
     };
@@ -126,7 +128,11 @@ private:
     };
     void light(const Shape& s, std::size_t from, std::size_t to, Lit& out) const {
         const double soft = 4 * M_SQRT2 * m_blur, inner = s.hole > 0 ? s.hole * s.radius - soft : 0;
-        const auto ring = [&](double r) { return static_cast<std::size_t>(std::lower_bound(m_radius.begin() + static_cast<std::ptrdiff_t>(from), m_radius.begin() + static_cast<std::ptrdiff_t>(to), r) - m_radius.begin()); };
+        const auto ring = [&](double r) {
+            return static_cast<std::size_t>(
+                std::lower_bound(m_radius.begin() + static_cast<std::ptrdiff_t>(from), m_radius.begin() + static_cast<std::ptrdiff_t>(to), r) -
+                m_radius.begin());
+        };
         out.light.resize(m_radius.size());
         out.first = ring(inner);
         out.end = std::max(out.first, ring(s.radius + soft));
@@ -171,7 +177,8 @@ private:
             for (std::size_t n = 0; n < k; ++n) {
                 const Lit& other = m_lit[n];
                 double both = 0;
-                for (std::size_t i = std::max(disc.first, other.first); i < std::min(disc.end, other.end); ++i) both += m_weight[i] * disc.light[i] * other.light[i];
+                for (std::size_t i = std::max(disc.first, other.first); i < std::min(disc.end, other.end); ++i)
+                    both += m_weight[i] * disc.light[i] * other.light[i];
                 a(static_cast<Eigen::Index>(kSmooth + n), at) = both;
             }
         }
@@ -205,7 +212,8 @@ private:
         int n = 0;
         for (std::size_t i = 4; i < reach * 9 / 10; i += 2) {
             shapes.back().radius = m_radius[i];
-            if (std::any_of(known.begin(), known.end(), [&](const Shape& k) { return std::abs(k.radius - m_radius[i]) < 4 * m_blur + 0.15 * k.radius; })) continue;
+            if (std::any_of(known.begin(), known.end(), [&](const Shape& k) { return std::abs(k.radius - m_radius[i]) < 4 * m_blur + 0.15 * k.radius; }))
+                continue;
             squares += std::pow(significanceOf(shapes, 0, reach, true), 2);
             ++n;
         }
@@ -238,13 +246,16 @@ private:
         std::vector<Candidate> candidates;
         std::vector<Shape> shapes = known;
         shapes.emplace_back();
-        for (std::size_t i = 4; i < m_radius.size() * 3 / 4; i += m_radius[i] > kFine * m_pitch ? 2 : 1) { // there must be sky around it
+        for (std::size_t i = 4; i<m_radius.size() * 3 / 4; i += m_radius[i]> kFine * m_pitch ? 2 : 1) { // there must be sky around it
             const double radius = m_radius[i] + 0.5 * m_pitch;
-            if (std::any_of(known.begin(), known.end(), [&](const Shape& k) { return std::abs(k.radius - radius) < 3 * m_blur + 2 * m_pitch + 0.05 * k.radius; })) continue;
+            if (std::any_of(known.begin(), known.end(),
+                            [&](const Shape& k) { return std::abs(k.radius - radius) < 3 * m_blur + 2 * m_pitch + 0.05 * k.radius; }))
+                continue;
             for (const double hole : holesAt(radius)) {
                 shapes.back() = {radius, hole, 0};
                 double height = 0;
-                if (const double s = significanceOf(shapes, 0, reachFor(shapes), true, &height); s > kDetected) candidates.push_back({s, height, shapes.back()});
+                if (const double s = significanceOf(shapes, 0, reachFor(shapes), true, &height); s > kDetected)
+                    candidates.push_back({s, height, shapes.back()});
             }
         }
         std::sort(candidates.begin(), candidates.end(), [](const Candidate& a, const Candidate& b) { return a.significance > b.significance; });
@@ -276,7 +287,8 @@ private:
 
     /// Three and more discs without holes, one in another: steps that a search for discs makes of light that falls smoothly, as haze does.
     bool isStaircase(const std::vector<Shape>& shapes) const {
-        return std::count_if(shapes.begin(), shapes.end(), [&](const Shape& s) { return s.hole == 0 || s.hole == m_hole || s.hole * s.radius < 1.3 * m_radius.front(); }) >= 3;
+        return std::count_if(shapes.begin(), shapes.end(),
+                             [&](const Shape& s) { return s.hole == 0 || s.hole == m_hole || s.hole * s.radius < 1.3 * m_radius.front(); }) >= 3;
     }
 
     /// Near the edge alone, over a straight slope: what bends gently has none.
@@ -287,7 +299,8 @@ private:
         if (to < from + 10) return 0;
         std::vector<Shape> shapes;
         for (const Shape& k : known)
-            if ((k.radius > m_radius[from] && k.radius < m_radius[to - 1]) || (k.hole * k.radius > m_radius[from] && k.hole * k.radius < m_radius[to - 1])) shapes.push_back(k);
+            if ((k.radius > m_radius[from] && k.radius < m_radius[to - 1]) || (k.hole * k.radius > m_radius[from] && k.hole * k.radius < m_radius[to - 1]))
+                shapes.push_back(k);
         shapes.push_back(shape);
         return significanceOf(shapes, from, to, false);
     }
@@ -447,7 +460,7 @@ private:
 
     double m_blur, m_hole, m_limitRadius, m_pitch = 1;
     std::vector<double> m_radius, m_value, m_weight;
-    std::vector<double> m_fall;    ///< of wings
+    std::vector<double> m_fall; ///< of wings
     std::vector<Smooth> m_smooth;
     mutable std::array<Lit, kMostDiscs + 1> m_lit; ///< room
 };

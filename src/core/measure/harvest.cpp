@@ -13,9 +13,13 @@
 
 namespace caelumen {
 
-SmoothSky findingSky(const Plane& plane) { return SmoothSky(sampleMesh(plane, std::clamp(defaultCell(plane), 24, 64))); }
+SmoothSky findingSky(const Plane& plane) {
+    return SmoothSky(sampleMesh(plane, std::clamp(defaultCell(plane), 24, 64)));
+}
 
-PlaneStars findStars(const Plane& plane, double knownSaturation, Point split) { return findStars(plane, findingSky(plane), knownSaturation, split); }
+PlaneStars findStars(const Plane& plane, double knownSaturation, Point split) {
+    return findStars(plane, findingSky(plane), knownSaturation, split);
+}
 
 PlaneStars findStars(const Plane& plane, const SmoothSky& sky, double knownSaturation, Point split, const Tops& tops) {
     PlaneStars out;
@@ -37,7 +41,9 @@ std::optional<ScaledStar> starFlux(const Plane& plane, const PlaneStars& stars, 
 }
 
 int PlaneStars::counted() const {
-    return static_cast<int>(std::count_if(stars.begin(), stars.end(), [](const Star& s) { return s.snr >= kCountedStar || s.above5; /* in planes too small for a filtered noise */ }));
+    return static_cast<int>(std::count_if(stars.begin(), stars.end(), [](const Star& s) {
+        return s.snr >= kCountedStar || s.above5; /* in planes too small for a filtered noise */
+    }));
 }
 
 std::vector<Point> photometryStars(const PlaneStars& stars, const PlaneView& view, std::size_t limit) {
@@ -93,7 +99,8 @@ void takeRegions(PlaneHarvest& h, const Plane& plane, const Mask& mask, const St
     std::vector<RegionSum> sums(summed.size() + 1); // each by itself, and all sky pooled
     tbb::parallel_for(std::size_t{0}, sums.size(), [&](std::size_t i) {
         const bool pooled = i == summed.size();
-        sums[i] = sumRegions(plane, mask, glow, rq.view, pooled ? skies : std::vector<const Region*>{summed[i]}, !pooled && summed[i]->role == RegionRole::Nebula);
+        sums[i] =
+            sumRegions(plane, mask, glow, rq.view, pooled ? skies : std::vector<const Region*>{summed[i]}, !pooled && summed[i]->role == RegionRole::Nebula);
     });
     for (std::size_t i = 0; i < summed.size(); ++i) h.regions[summed[i]->id] = sums[i];
     h.sky = sums.back();
@@ -136,14 +143,16 @@ void takeFluxes(PlaneHarvest& h, const Plane& plane, const Mask& mask, const Smo
         for (double r = 0; r <= SkyRing(o.radius).outer + 1; r += 0.25) starLight.push_back(h.stars.psf->lightAt(r));
     o.starLight = &starLight;
     h.fluxes.resize(rq.photometry->size());
-    tbb::parallel_for(std::size_t{0}, h.fluxes.size(), [&](std::size_t i) { h.fluxes[i] = apertureFlux(plane, mask, sky, rq.view.toPlane((*rq.photometry)[i]), o); });
+    tbb::parallel_for(std::size_t{0}, h.fluxes.size(),
+                      [&](std::size_t i) { h.fluxes[i] = apertureFlux(plane, mask, sky, rq.view.toPlane((*rq.photometry)[i]), o); });
 }
 
 void takeHalos(PlaneHarvest& h, const Plane& plane, const HarvestRequest& rq) {
     for (const Region& r : *rq.regions) {
         if (r.role != RegionRole::HaloStar || r.points.empty()) continue;
         const double reach = std::clamp(rq.haloReach * rq.view.scale(), 30.0, std::max(31.0, 0.48 * std::min(plane.width(), plane.height())));
-        h.halos.emplace(r.id, measureHaloProfile(plane, rq.view.toPlane(r.points[0]), reach, h.stars.psf, h.stars.stars, h.stars.typicalNoise, h.stars.saturation, rq.view.geometry.pitch));
+        h.halos.emplace(r.id, measureHaloProfile(plane, rq.view.toPlane(r.points[0]), reach, h.stars.psf, h.stars.stars, h.stars.typicalNoise,
+                                                 h.stars.saturation, rq.view.geometry.pitch));
     }
 }
 
@@ -172,7 +181,9 @@ PlaneHarvest harvestPlane(const Plane& plane, PlaneStars stars, const HarvestReq
 
     // Each reads the pixels and writes its own part.
     double correlation = 1;
-    const auto noiseIn = [&](const std::vector<Region>& regions) { return pixelNoise(rq.halves ? *rq.halves : plane, mask, rq.view, regions, rq.halves ? nullptr : &sky); };
+    const auto noiseIn = [&](const std::vector<Region>& regions) {
+        return pixelNoise(rq.halves ? *rq.halves : plane, mask, rq.view, regions, rq.halves ? nullptr : &sky);
+    };
     tbb::parallel_invoke([&] { h.noise = noiseIn(*rq.regions); }, [&] { h.frameNoise = noiseIn({}); });
     tbb::parallel_invoke(
         [&] {

@@ -40,8 +40,8 @@ std::optional<ScaledStar> starFlux(const Plane& plane, const PlaneStars& stars, 
 struct HarvestRequest {
     std::string channel;
     PlaneView view;
-    double arcsecPerStoredPixel = 0;                ///< 0: unknown
-    double total_s = 0;                             ///< integration, for photon noise
+    double arcsecPerStoredPixel = 0; ///< 0: unknown
+    double total_s = 0;              ///< integration, for photon noise
     const std::vector<Region>* regions = nullptr;
     const std::vector<StarDisc>* discs = nullptr;   ///< what is hidden in all runs alike (commonDiscs); null: the plane's own stars
     StructureGrid grid;                             ///< where all runs put the same boxes
@@ -56,22 +56,22 @@ struct PlaneHarvest {
     std::string channel;
     PlaneView view;
     PlaneStars stars;
-    std::vector<StarDisc> discs;                    ///< what was hidden
-    BackgroundMesh mesh;                            ///< star-masked
-    RegionSum sky;                                  ///< all sky regions pooled
-    std::map<std::string, RegionSum> regions;       ///< each nebula and sky region
-    PixelNoise noise;                               ///< in the sky regions, where they hold enough
-    PixelNoise frameNoise;                          ///< across the frame
+    std::vector<StarDisc> discs;              ///< what was hidden
+    BackgroundMesh mesh;                      ///< star-masked
+    RegionSum sky;                            ///< all sky regions pooled
+    std::map<std::string, RegionSum> regions; ///< each nebula and sky region
+    PixelNoise noise;                         ///< in the sky regions, where they hold enough
+    PixelNoise frameNoise;                    ///< across the frame
     BandingPair banding;
     int boxSide = 1;
     std::vector<NoiseBox> boxes;
-    std::vector<NoiseBox> halfBoxes;                ///< the same of what half stacks differ by: noise alone; empty without halves
-    std::vector<float> structure;                   ///< the boxes that all runs have, on HarvestRequest::grid
-    double apertureRadius = 0;                      ///< plane pixels
-    std::vector<ApertureFlux> fluxes;               ///< in the order of HarvestRequest::photometry
+    std::vector<NoiseBox> halfBoxes;  ///< the same of what half stacks differ by: noise alone; empty without halves
+    std::vector<float> structure;     ///< the boxes that all runs have, on HarvestRequest::grid
+    double apertureRadius = 0;        ///< plane pixels
+    std::vector<ApertureFlux> fluxes; ///< in the order of HarvestRequest::photometry
     std::map<std::string, Result<HaloProfile>> halos;
-    std::vector<float> skyValues;                   ///< for a histogram
-    double hiddenPart = 0;                          ///< part of the frame hidden by stars
+    std::vector<float> skyValues; ///< for a histogram
+    double hiddenPart = 0;        ///< part of the frame hidden by stars
 };
 PlaneHarvest harvestPlane(const Plane& plane, PlaneStars stars, const HarvestRequest& request);
 

@@ -12,7 +12,9 @@
 
 namespace caelumen {
 
-int boxSide(double scale) { return scale > 0 ? std::max(1, static_cast<int>(std::lround(10 / scale))) : 5; }
+int boxSide(double scale) {
+    return scale > 0 ? std::max(1, static_cast<int>(std::lround(10 / scale))) : 5;
+}
 
 namespace {
 
@@ -80,7 +82,8 @@ std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, co
             const double quarter = 0.25 * k; // a glow that changes over a few pixels, from the middles of the quarters
             const auto light = [&](double dx, double dy) { return glow.at(static_cast<int>(centre.x + dx + 0.5), static_cast<int>(centre.y + dy + 0.5)); };
             const double starlight = 0.25 * (light(-quarter, -quarter) + light(quarter, -quarter) + light(-quarter, quarter) + light(quarter, quarter));
-            out.push_back({centre, static_cast<float>(sum / (k * k) - starlight), i, j, inSky, (i / own) % beside == 0 && (j / own) % beside == 0, beside * own, stepsTo(k + kGap) * own});
+            out.push_back({centre, static_cast<float>(sum / (k * k) - starlight), i, j, inSky, (i / own) % beside == 0 && (j / own) % beside == 0, beside * own,
+                           stepsTo(k + kGap) * own});
         }
     });
     std::vector<NoiseBox> boxes;
@@ -95,7 +98,8 @@ using BoxRow = std::span<const NoiseBox>;
 /// Finds boxes of one row at places that only grow.
 class Finder {
 public:
-    explicit Finder(BoxRow row) : m_row(row) {}
+    explicit Finder(BoxRow row)
+        : m_row(row) {}
     const NoiseBox* at(int i) {
         while (m_next < m_row.size() && m_row[m_next].i < i) ++m_next;
         return m_next < m_row.size() && m_row[m_next].i == i ? &m_row[m_next] : nullptr;
@@ -146,7 +150,7 @@ std::vector<float> bendsOf(const std::map<int, BoxRow>& rows, int NoiseBox::*dis
     return bends;
 }
 
-constexpr double kWhite = 1.12;        ///< up to this times white noise, boxes count as independent
+constexpr double kWhite = 1.12; ///< up to this times white noise, boxes count as independent
 constexpr std::size_t kEnoughBends = 40;
 
 } // namespace
@@ -191,7 +195,8 @@ std::vector<int> placesAlong(int size, int side, double step) {
     return out;
 }
 
-/// The middle one of many places' own scatters, since nebula brings noise of its own to some of them: of the differences of differences, down and across, in which whatever slopes cancels.
+/// The middle one of many places' own scatters, since nebula brings noise of its own to some of them: of the differences of differences, down and across, in
+/// which whatever slopes cancels.
 PixelNoise noiseOfPlaces(const Plane& plane, const Mask& mask) {
     constexpr int kPlace = 32;
     constexpr double kPlaces = 800;
@@ -205,7 +210,8 @@ PixelNoise noiseOfPlaces(const Plane& plane, const Mask& mask) {
         for (int j = 0; j < down; ++j) {
             const int y = y0 + j;
             const float* row = plane.row(y) + x0;
-            const std::uint8_t *here = maskRow(mask, w, y), *above = maskRow(mask, w, std::max(0, y - kClear)), *below = maskRow(mask, w, std::min(h - 1, y + kClear));
+            const std::uint8_t *here = maskRow(mask, w, y), *above = maskRow(mask, w, std::max(0, y - kClear)),
+                               *below = maskRow(mask, w, std::min(h - 1, y + kClear));
             for (int i = 0; i < across; ++i) {
                 const int x = x0 + i;
                 const auto at = static_cast<std::size_t>(i);
@@ -248,7 +254,8 @@ PixelNoise pixelNoise(const Plane& plane, const Mask& mask, const PlaneView& vie
         if (first >= end) return;
         const float* row = plane.row(y);
         if (sky) sky->row(y, 0, first, end + kLag, level.data() + first);
-        const std::uint8_t *here = maskRow(mask, w, y), *above = maskRow(mask, w, std::max(0, y - kClear)), *below = maskRow(mask, w, std::min(h - 1, y + kClear));
+        const std::uint8_t *here = maskRow(mask, w, y), *above = maskRow(mask, w, std::max(0, y - kClear)),
+                           *below = maskRow(mask, w, std::min(h - 1, y + kClear));
         const auto isClear = [&](int x) { return !here[std::max(0, x - kClear)] && !here[std::min(w - 1, x + kClear)] && !above[x] && !below[x]; };
         for (int x = first; x < end; x += every) {
             const float step = row[x + kLag] - row[x] - (level[static_cast<std::size_t>(x + kLag)] - level[static_cast<std::size_t>(x)]);
@@ -265,7 +272,8 @@ PixelNoise pixelNoise(const Plane& plane, const Mask& mask, const PlaneView& vie
     for (const Region& r : regions) {
         if (r.role != RegionRole::Sky) continue;
         const PlaneView::Box b = view.boxOf(r);
-        for (int y = b.y0; y < b.y1; y += step) take(y, b.x0, b.x1, step, [&](int x) { return r.contains(toBaseline({static_cast<double>(x), static_cast<double>(y)})); });
+        for (int y = b.y0; y < b.y1; y += step)
+            take(y, b.x0, b.x1, step, [&](int x) { return r.contains(toBaseline({static_cast<double>(x), static_cast<double>(y)})); });
     }
     if (steps.size() < 400) return noiseOfPlaces(plane, mask);
     PixelNoise out;

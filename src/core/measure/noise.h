@@ -11,11 +11,11 @@ namespace caelumen {
 struct NoiseBox {
     Point centre; ///< plane pixels
     float mean = 0;
-    int i = 0, j = 0;        ///< place in half-box steps
-    bool inSky = false;      ///< wholly inside a sky region
-    bool onGrid = false;     ///< one of the boxes that do not overlap each other
-    int beside = 2;          ///< steps to the next one that does not overlap this
-    int apart = 3;           ///< steps to the next one that does not share noise with it either, where interpolation has spread it
+    int i = 0, j = 0;    ///< place in half-box steps
+    bool inSky = false;  ///< wholly inside a sky region
+    bool onGrid = false; ///< one of the boxes that do not overlap each other
+    int beside = 2;      ///< steps to the next one that does not overlap this
+    int apart = 3;       ///< steps to the next one that does not share noise with it either, where interpolation has spread it
 };
 
 /// Side of the boxes in plane pixels: max(1, round(10 arcsec / scale)).
@@ -23,16 +23,17 @@ int boxSide(double arcsecPerPlanePixel);
 
 /// Means of all star-free boxes of side k, at half-box steps (a quarter of them do not overlap). Boxes with any hidden or missing pixel are
 /// left out; at most about 80 000 of each kind are kept, spread over the frame. The starlight that the mask leaves (`glow`) is taken off.
-std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, const PlaneView& view, const std::vector<Region>& regions, const StarGlow& glow = {});
+std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, const PlaneView& view, const std::vector<Region>& regions,
+                                 const StarGlow& glow = {});
 
 /// Scatter of box means, and how many independent boxes it rests on.
 struct BoxScatter {
     double sigma = 0, boxes = 0;
 };
 
-/// Scatter free of whatever varies smoothly: from each box minus the mean of its two neighbours, along rows and columns. Where too few have neighbours, the scatter of the means themselves.
-/// Boxes that touch share the noise that interpolation has spread over their border, which would pass for something smooth: where they scatter more than `pixelNoise` lets expect, neighbours are
-/// taken a little apart.
+/// Scatter free of whatever varies smoothly: from each box minus the mean of its two neighbours, along rows and columns. Where too few have neighbours, the
+/// scatter of the means themselves. Boxes that touch share the noise that interpolation has spread over their border, which would pass for something smooth:
+/// where they scatter more than `pixelNoise` lets expect, neighbours are taken a little apart.
 BoxScatter boxScatter(const std::vector<NoiseBox>& boxes, int side, double pixelNoise);
 
 /// Pixels from one box to the next that shares neither pixels nor interpolated noise with it.
@@ -46,8 +47,8 @@ struct PixelNoise {
 };
 
 /// Noise of unmasked pixels from the differences of pixels six apart (so that any sky or nebula cancels and interpolation is forgotten), clipped at 3 sigma,
-/// inside the sky regions, less the slope of the sky where that is given; without any, the median over places of 32 pixels, evenly across the frame, each from the differences of such differences down and across. Where
-/// there are enough, only pixels two and more away from any mask.
+/// inside the sky regions, less the slope of the sky where that is given; without any, the median over places of 32 pixels, evenly across the frame, each from
+/// the differences of such differences down and across. Where there are enough, only pixels two and more away from any mask.
 PixelNoise pixelNoise(const Plane& plane, const Mask& mask, const PlaneView& view, const std::vector<Region>& regions, const SmoothSky* sky = nullptr);
 
 } // namespace caelumen

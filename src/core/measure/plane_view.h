@@ -25,7 +25,11 @@ struct PlaneView {
     }
     Alignment::Affine backward() const {
         const Alignment::Affine a = alignment.backward();
-        return {a.xx * geometry.pitch, a.xy * geometry.pitch, a.yx * geometry.pitch, a.yy * geometry.pitch, a.xx * geometry.origin.x + a.xy * geometry.origin.y + a.dx,
+        return {a.xx * geometry.pitch,
+                a.xy * geometry.pitch,
+                a.yx * geometry.pitch,
+                a.yy * geometry.pitch,
+                a.xx * geometry.origin.x + a.xy * geometry.origin.y + a.dx,
                 a.yx * geometry.origin.x + a.yy * geometry.origin.y + a.dy};
     }
     /// Plane pixels per baseline pixel.

@@ -75,16 +75,18 @@ private:
     Eigen::Matrix<double, 6, 6> m_covariance = Eigen::Matrix<double, 6, 6>::Zero(); ///< for noise of one in each pixel
 };
 
-/// Gives cells that stars hide (nearly) whole the light that their neighbours lead to expect: a bright star on the brightest part must not take that part out of
-/// the mean. Solves Laplace's equation over the hidden cells, for what is left beside the trend: it knows no humps. And, the other way round, how much of them each seen cell then
-/// stands for.
+/// Gives cells that stars hide (nearly) whole the light that their neighbours lead to expect: a bright star on the brightest part must not take that part out
+/// of the mean. Solves Laplace's equation over the hidden cells, for what is left beside the trend: it knows no humps. And, the other way round, how much of
+/// them each seen cell then stands for.
 void fillHidden(RegionCells& grid) {
     std::vector<std::size_t> hidden;
     double sum = 0, n = 0, most = 0;
     for (std::size_t i = 0; i < grid.cells.size(); ++i) {
         const RegionCell& c = grid.cells[i];
-        if (c.whole > 0 && !c.isKnown()) hidden.push_back(i);
-        else if (c.whole > 0) sum += c.level, most = std::max(most, std::abs(c.level)), ++n;
+        if (c.whole > 0 && !c.isKnown())
+            hidden.push_back(i);
+        else if (c.whole > 0)
+            sum += c.level, most = std::max(most, std::abs(c.level)), ++n;
     }
     if (hidden.empty() || n < 3) return;
     for (const std::size_t i : hidden) {

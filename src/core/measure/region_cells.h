@@ -30,7 +30,9 @@ public:
         m_across = (b.x1 - 1) / kRegionCell + 1 - m_x;
         cells.resize(static_cast<std::size_t>(m_across) * static_cast<std::size_t>((b.y1 - 1) / kRegionCell + 1 - m_y));
     }
-    std::size_t index(int x, int y) const { return static_cast<std::size_t>(y / kRegionCell - m_y) * static_cast<std::size_t>(m_across) + static_cast<std::size_t>(x / kRegionCell - m_x); }
+    std::size_t index(int x, int y) const {
+        return static_cast<std::size_t>(y / kRegionCell - m_y) * static_cast<std::size_t>(m_across) + static_cast<std::size_t>(x / kRegionCell - m_x);
+    }
     std::size_t across() const { return static_cast<std::size_t>(m_across); }
     std::vector<RegionCell> cells;
     double trendError = 0; ///< of the region's mean, by carrying the trend over hidden cells, for noise of one in each pixel
@@ -39,7 +41,8 @@ private:
     int m_x = 0, m_y = 0, m_across = 0;
 };
 
-/// Levels of the cells of nebula: what stands beside a trend where pixels were seen, and where stars hide them; and the trend itself over the whole of each cell.
+/// Levels of the cells of nebula: what stands beside a trend where pixels were seen, and where stars hide them; and the trend itself over the whole of each
+/// cell.
 void levelStructured(RegionCells& grid);
 
 } // namespace caelumen

@@ -12,18 +12,24 @@
 
 namespace caelumen {
 
-/// The stretches x0 <= x < x1 of row `y` that lie in a region. A convex one has one, whose ends are looked for from outside; a polygon those between its crossings.
+/// The stretches x0 <= x < x1 of row `y` that lie in a region. A convex one has one, whose ends are looked for from outside; a polygon those between its
+/// crossings.
 class RowSpans {
 public:
-    RowSpans(const Region& region, const PlaneView& view) : m_region(region), m_toBaseline(view.backward()), m_box(view.boxOf(region)) {
+    RowSpans(const Region& region, const PlaneView& view)
+        : m_region(region)
+        , m_toBaseline(view.backward())
+        , m_box(view.boxOf(region)) {
         if (region.shape == RegionShape::Polygon)
             for (const Point& p : region.points) m_corners.push_back(view.toPlane(p));
     }
     const PlaneView::Box& box() const { return m_box; }
     const std::vector<std::pair<int, int>>& at(int y) {
         m_spans.clear();
-        if (m_region.shape == RegionShape::Polygon) cross(y);
-        else shrink(y);
+        if (m_region.shape == RegionShape::Polygon)
+            cross(y);
+        else
+            shrink(y);
         return m_spans;
     }
 
@@ -42,7 +48,9 @@ private:
             if ((a.y > y) != (b.y > y)) m_crossings.push_back((b.x - a.x) * (y - a.y) / (b.y - a.y) + a.x);
         }
         std::sort(m_crossings.begin(), m_crossings.end());
-        const auto pixelFrom = [&](double x) { return static_cast<int>(std::clamp(std::ceil(x), static_cast<double>(m_box.x0), static_cast<double>(m_box.x1))); };
+        const auto pixelFrom = [&](double x) {
+            return static_cast<int>(std::clamp(std::ceil(x), static_cast<double>(m_box.x0), static_cast<double>(m_box.x1)));
+        };
         for (std::size_t i = 0; i + 1 < m_crossings.size(); i += 2)
             if (const int x0 = pixelFrom(m_crossings[i]), x1 = pixelFrom(m_crossings[i + 1]); x0 < x1) m_spans.emplace_back(x0, x1);
     }

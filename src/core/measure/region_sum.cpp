@@ -52,7 +52,8 @@ void findMiddles(RegionCells& grid, const Plane& plane, const Mask& mask, const 
 
 } // namespace
 
-RegionSum sumRegions(const Plane& plane, const Mask& mask, const StarGlow& glow, const PlaneView& view, const std::vector<const Region*>& regions, bool structured) {
+RegionSum sumRegions(const Plane& plane, const Mask& mask, const StarGlow& glow, const PlaneView& view, const std::vector<const Region*>& regions,
+                     bool structured) {
     RegionSum out;
     const int rowStep = rowsBetween(view, regions, kEnough);
     constexpr int kLag = 6;
@@ -86,7 +87,8 @@ RegionSum sumRegions(const Plane& plane, const Mask& mask, const StarGlow& glow,
             c.whole += length;
             c.wholeX += 0.5 * length * (run.x0 + run.x1 - 1);
             c.wholeY += static_cast<double>(length) * run.y;
-            const auto low = static_cast<float>(centre - limit), high = std::nextafter(static_cast<float>(centre + limit), std::numeric_limits<float>::infinity());
+            const auto low = static_cast<float>(centre - limit),
+                       high = std::nextafter(static_cast<float>(centre + limit), std::numeric_limits<float>::infinity());
             const rows::Sums part = rows::sums(run.row + run.x0, run.hidden ? run.hidden + run.x0 : nullptr, length, low, high, static_cast<float>(centre));
             const auto n = static_cast<double>(part.count);
             c.sum += n * static_cast<double>(static_cast<float>(centre)) + part.sum;
@@ -120,7 +122,8 @@ RegionSum sumRegions(const Plane& plane, const Mask& mask, const StarGlow& glow,
             const bool seen = c.isKnown(), filled = !seen && c.isFilled;
             if (c.n < 1 && !filled) continue;
             const SurfaceBasis basis = filled ? whole : SurfaceBasis::at({c.x / c.n, c.y / c.n}, plane.width(), plane.height());
-            // Sky counts by the pixels seen. What a cell of nebula adds to the trend counts whole, but what peeps out between stars less: most of its light may be theirs.
+            // Sky counts by the pixels seen. What a cell of nebula adds to the trend counts whole, but what peeps out between stars less: most of its light may
+            // be theirs.
             const double weight = !structured ? c.n : filled ? c.whole : std::min(c.whole, 2 * c.n);
             sum += weight * (filled ? c.filled : structured ? c.level : (c.sum - c.glow) / c.n);
             if (!filled) out.glow += weight * c.glow / c.n;
@@ -137,8 +140,7 @@ RegionSum sumRegions(const Plane& plane, const Mask& mask, const StarGlow& glow,
     if (structured)
         for (const RegionCells& grid : grids)
             for (const RegionCell& c : grid.cells)
-                if (c.whole > 0 && !c.isKnown() && c.isFilled)
-                    out.fillSigma += 0.2 * c.whole * std::abs(c.filled + c.trend - out.mean) / area;
+                if (c.whole > 0 && !c.isKnown() && c.isFilled) out.fillSigma += 0.2 * c.whole * std::abs(c.filled + c.trend - out.mean) / area;
     for (const RegionCells& grid : grids) out.fillSigma = length(out.fillSigma, grid.trendError * out.pixelSigma);
     out.glow /= area;
     out.basis = structured ? out.whole : SurfaceBasis{u / area, v / area, rr / area}; // the trend reaches over all of it

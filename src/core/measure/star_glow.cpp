@@ -13,8 +13,8 @@ namespace {
 
 constexpr double kNear = 38; ///< pixels within which light is placed finely
 
-/// Part of a star's light beyond the reach of its measured wings, by the power law on which they end: the aureole of optics and air falls with the square of the
-/// radius, an empty star image much faster.
+/// Part of a star's light beyond the reach of its measured wings, by the power law on which they end: the aureole of optics and air falls with the square of
+/// the radius, an empty star image much faster.
 double farLight(const Psf& psf, double reach) {
     if (psf.wings.size() < 12) return 0;
     const double last = static_cast<double>(psf.wings.size()) - 1, middle = std::floor(0.6 * last);
@@ -60,7 +60,8 @@ StarGlow::StarGlow(const std::vector<Star>& stars, const std::vector<double>& hi
             }
         }
     };
-    const double worthwhile = stars.empty() ? 0 : 1e-4 * std::max_element(stars.begin(), stars.end(), [](const Star& a, const Star& b) { return a.flux < b.flux; })->flux;
+    const double worthwhile =
+        stars.empty() ? 0 : 1e-4 * std::max_element(stars.begin(), stars.end(), [](const Star& a, const Star& b) { return a.flux < b.flux; })->flux;
     const double near = std::min(reach, kNear);
     double everything = 0;
     std::vector<double> fluxes, ends; // where they fade, within what is placed finely
@@ -78,7 +79,9 @@ StarGlow::StarGlow(const std::vector<Star>& stars, const std::vector<double>& hi
         for (std::size_t k = 0; k < stars.size(); ++k) {
             if (stars[k].y + reach < top || stars[k].y - reach > bottom) continue;
             if (hidden[k] < ends[k]) add(m_near, kFine, top / kFine, (bottom + kFine - 1) / kFine, stars[k], fluxes[k], hidden[k], ends[k]);
-            if (fluxes[k] >= worthwhile) add(m_wide, kCoarse, top / kCoarse, (bottom + kCoarse - 1) / kCoarse, stars[k], fluxes[k], std::max(near, hidden[k]), reach); // the far wings of faint stars are nothing
+            if (fluxes[k] >= worthwhile)
+                add(m_wide, kCoarse, top / kCoarse, (bottom + kCoarse - 1) / kCoarse, stars[k], fluxes[k], std::max(near, hidden[k]),
+                    reach); // the far wings of faint stars are nothing
         }
     });
     m_far = everything * farLight(*psf, reach) / (static_cast<double>(width) * height);

@@ -12,20 +12,24 @@ namespace caelumen {
 class StarGlow {
 public:
     StarGlow() = default;
-    /// `hidden[i]` is the radius to which star i is masked, plane pixels. Nothing is predicted without a star image. Where a star gives no more than `nothing` to a pixel it is left out.
+    /// `hidden[i]` is the radius to which star i is masked, plane pixels. Nothing is predicted without a star image. Where a star gives no more than `nothing`
+    /// to a pixel it is left out.
     StarGlow(const std::vector<Star>& stars, const std::vector<double>& hidden, const std::optional<Psf>& psf, int width, int height, double nothing = 0);
 
     /// Unmasked starlight at a pixel.
     double at(int x, int y) const {
         if (m_near.empty()) return 0;
-        const auto light = [](const Grid& g, int gx, int gy) { return static_cast<double>(g.light[static_cast<std::size_t>(gy) * static_cast<std::size_t>(g.across) + static_cast<std::size_t>(gx)]); };
+        const auto light = [](const Grid& g, int gx, int gy) {
+            return static_cast<double>(g.light[static_cast<std::size_t>(gy) * static_cast<std::size_t>(g.across) + static_cast<std::size_t>(gx)]);
+        };
         return (light(m_near, x / kFine, y / kFine) + light(m_wide, x / kCoarse, y / kCoarse)) * m_scale + m_far;
     }
     /// Its mean over the pixels of each cell that the mask leaves.
     std::vector<double> over(const BackgroundMesh& mesh, const Mask& mask) const;
 
-    /// Holds the prediction against a star-masked mesh: cells with more starlight than their neighbours must be as much brighter. Wings that were measured too faint (in a crowded field
-    /// nobody sees them end) and stars too faint to be found are made up for, in both directions by at most a factor of three. Gives `over` as it is then.
+    /// Holds the prediction against a star-masked mesh: cells with more starlight than their neighbours must be as much brighter. Wings that were measured too
+    /// faint (in a crowded field nobody sees them end) and stars too faint to be found are made up for, in both directions by at most a factor of three. Gives
+    /// `over` as it is then.
     std::vector<double> calibrate(const BackgroundMesh& mesh, const Mask& mask);
 
 private:

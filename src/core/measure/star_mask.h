@@ -26,8 +26,8 @@ struct MaskSource {
     PlaneView view;
 };
 
-/// One list of discs for several planes, so that all are masked alike: every star that any of them shows, as wide as the widest of its discs. As little light is left as the frame can bear: a
-/// fiftieth of a pixel's noise, more where that would hide over half of the first plane's frame.
+/// One list of discs for several planes, so that all are masked alike: every star that any of them shows, as wide as the widest of its discs. As little light
+/// is left as the frame can bear: a fiftieth of a pixel's noise, more where that would hide over half of the first plane's frame.
 std::vector<StarDisc> commonDiscs(const std::vector<MaskSource>& planes);
 
 /// A mask in a plane's own grid that hides the discs.

@@ -32,7 +32,8 @@ std::vector<float> structureBoxes(const Plane& plane, const Mask& mask, int k, c
             if (x0 < 0 || y0 < 0 || x0 + k > plane.width() || y0 + k > plane.height()) continue;
             const double sum = boxSum(plane, mask, x0, y0, k);
             if (!std::isfinite(sum)) continue;
-            out[static_cast<std::size_t>(j) * static_cast<std::size_t>(grid.across) + static_cast<std::size_t>(i)] = static_cast<float>(sum / (k * k) - glow.at(x0 + k / 2, y0 + k / 2));
+            out[static_cast<std::size_t>(j) * static_cast<std::size_t>(grid.across) + static_cast<std::size_t>(i)] =
+                static_cast<float>(sum / (k * k) - glow.at(x0 + k / 2, y0 + k / 2));
         }
     });
     return out;
@@ -51,7 +52,11 @@ constexpr std::size_t kFewest = 30;
 /// Sums over rectangles of a grid, of boxes that are known and of how many these are.
 class Totals {
 public:
-    Totals(const std::vector<float>& boxes, const StructureGrid& grid) : m_across(grid.across), m_down(grid.down), m_sum(static_cast<std::size_t>((m_across + 1) * (m_down + 1)), 0), m_count(m_sum.size(), 0) {
+    Totals(const std::vector<float>& boxes, const StructureGrid& grid)
+        : m_across(grid.across)
+        , m_down(grid.down)
+        , m_sum(static_cast<std::size_t>((m_across + 1) * (m_down + 1)), 0)
+        , m_count(m_sum.size(), 0) {
         for (int j = 0; j < m_down; ++j)
             for (int i = 0; i < m_across; ++i) {
                 const float v = boxes[static_cast<std::size_t>(j * m_across + i)];
@@ -77,7 +82,7 @@ private:
 };
 
 Stands standsOf(const std::vector<float>& boxes, const StructureGrid& grid) {
-    constexpr int kReach = 6;              // steps: what is smooth over that cancels
+    constexpr int kReach = 6;                     // steps: what is smooth over that cancels
     constexpr double kEnough = 8, kOverlap = 1.3; // boxes around it; they overlap each other
     Stands out{std::vector<float>(grid.size(), std::numeric_limits<float>::quiet_NaN()), 0};
     const Totals totals(boxes, grid);
@@ -149,7 +154,9 @@ std::vector<std::optional<Structure>> findStructure(const std::vector<StructureP
     std::vector<std::pair<std::size_t, std::size_t>> pairs;
     for (std::size_t i = 0; i < planes.size(); ++i)
         for (std::size_t j = i + 1; j < planes.size(); ++j)
-            if (planes[i].run != planes[j].run && (planes[i].channel == planes[j].channel || planes[i].channel < 0 || planes[j].channel < 0) && stands[i].sigma > 0 && stands[j].sigma > 0) pairs.emplace_back(i, j);
+            if (planes[i].run != planes[j].run && (planes[i].channel == planes[j].channel || planes[i].channel < 0 || planes[j].channel < 0) &&
+                stands[i].sigma > 0 && stands[j].sigma > 0)
+                pairs.emplace_back(i, j);
     std::vector<std::optional<Together>> found(pairs.size());
     tbb::parallel_for(std::size_t{0}, pairs.size(), [&](std::size_t k) { found[k] = together(stands[pairs[k].first], stands[pairs[k].second]); });
     std::vector<std::vector<Word>> words(planes.size());

@@ -112,13 +112,16 @@ Eigen::Vector4d consensus(const std::vector<Cell>& cells, const std::vector<Cell
         double level, limit;
     };
     std::vector<Judge> judges;
-    for (std::size_t i = 0; i < quiet.size(); i += 1 + quiet.size() / 1000) judges.push_back({quiet[i].basis, quiet[i].level, 3 * length(noise * quiet[i].error, floor)});
+    for (std::size_t i = 0; i < quiet.size(); i += 1 + quiet.size() / 1000)
+        judges.push_back({quiet[i].basis, quiet[i].level, 3 * length(noise * quiet[i].error, floor)});
     const auto score = [&](const Eigen::Vector4d& p) {
         double sum = 0;
         for (const Judge& c : judges) {
             const double r = c.level - c.basis.dot(p);
-            if (r < -c.limit) sum -= 1;
-            else if (r < c.limit) sum += 1 - r * r / (c.limit * c.limit);
+            if (r < -c.limit)
+                sum -= 1;
+            else if (r < c.limit)
+                sum += 1 - r * r / (c.limit * c.limit);
         }
         return sum;
     };
@@ -139,7 +142,8 @@ Eigen::Vector4d consensus(const std::vector<Cell>& cells, const std::vector<Cell
 }
 
 /// Drops kept cells that lie in a patch whose mean residual stands out on the bright side.
-std::vector<double> withoutFaintPatches(const BackgroundMesh& mesh, const std::vector<Cell>& cells, const std::vector<double>& kept, const std::vector<double>& residual, double scatter) {
+std::vector<double> withoutFaintPatches(const BackgroundMesh& mesh, const std::vector<Cell>& cells, const std::vector<double>& kept,
+                                        const std::vector<double>& residual, double scatter) {
     // Sums over rectangles from a table of running sums.
     const auto across = static_cast<std::size_t>(mesh.across) + 1, down = static_cast<std::size_t>(mesh.down) + 1;
     std::vector<double> sum(across * down, 0), count(across * down, 0);
@@ -165,7 +169,9 @@ std::vector<double> withoutFaintPatches(const BackgroundMesh& mesh, const std::v
             const auto x = static_cast<int>(cells[i].index % (across - 1)), y = static_cast<int>(cells[i].index / (across - 1));
             const auto x0 = static_cast<std::size_t>(std::max(0, x - reach)), x1 = static_cast<std::size_t>(std::min(mesh.across, x + reach + 1));
             const auto y0 = static_cast<std::size_t>(std::max(0, y - reach)), y1 = static_cast<std::size_t>(std::min(mesh.down, y + reach + 1));
-            const auto over = [&](const std::vector<double>& t) { return t[y1 * across + x1] - t[y0 * across + x1] - t[y1 * across + x0] + t[y0 * across + x0]; };
+            const auto over = [&](const std::vector<double>& t) {
+                return t[y1 * across + x1] - t[y0 * across + x1] - t[y1 * across + x0] + t[y0 * across + x0];
+            };
             const double n = over(count);
             if (n >= 3 && over(sum) / n > 3 * scatter / std::sqrt(n)) next[i] = 0;
         }
@@ -266,13 +272,15 @@ Surface fitSurface(const BackgroundMesh& mesh, const std::vector<char>& excluded
     for (std::size_t widening = 0; widening < 14; ++widening) {
         const bool strict = widening + 1 < kFlatness.size();
         if (widening >= kFlatness.size()) noise *= 1.6;
-        const double floor = level * (widening < kFlatness.size() ? kFlatness[widening] : kFlatness.back() * std::pow(1.6, static_cast<double>(widening - kFlatness.size() + 1)));
+        const double floor = level * (widening < kFlatness.size() ? kFlatness[widening]
+                                                                  : kFlatness.back() * std::pow(1.6, static_cast<double>(widening - kFlatness.size() + 1)));
         scatter = length(noise, floor);
         p = consensus(cells, quiet, noise, floor);
         residuals();
         for (int round = 0; round < 25; ++round) {
             std::vector<double> next(cells.size());
-            for (std::size_t i = 0; i < cells.size(); ++i) next[i] = std::abs(residual[i]) <= 3 * scatter && quiet[i].level - quiet[i].basis.dot(p) <= 3 * length(noise * quiet[i].error, floor) ? 1 : 0;
+            for (std::size_t i = 0; i < cells.size(); ++i)
+                next[i] = std::abs(residual[i]) <= 3 * scatter && quiet[i].level - quiet[i].basis.dot(p) <= 3 * length(noise * quiet[i].error, floor) ? 1 : 0;
             if (std::count(next.begin(), next.end(), 1.0) < 8) break;
             const bool same = round > 0 && next == kept;
             kept = next;
@@ -310,7 +318,9 @@ Surface refitSurface(const BackgroundMesh& mesh, const std::vector<char>& exclud
 
 namespace {
 
-std::array<double, 4> differenceOf(const Surface& part, const Surface& first) { return {part.b0 - first.b0, part.bx - first.bx, part.by - first.by, part.q - first.q}; }
+std::array<double, 4> differenceOf(const Surface& part, const Surface& first) {
+    return {part.b0 - first.b0, part.bx - first.bx, part.by - first.by, part.q - first.q};
+}
 
 } // namespace
 

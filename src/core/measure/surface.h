@@ -12,7 +12,7 @@ namespace caelumen {
 struct Surface {
     double b0 = 0, bx = 0, by = 0, q = 0;
     std::array<std::array<double, 4>, 4> covariance{}; ///< of b0, bx, by, q
-    double residual = 0;   ///< rms of the cells used about the model
+    double residual = 0;                               ///< rms of the cells used about the model
     double excess = 1;     ///< that rms over what the cells' own errors let expect: faint stars, flat-field and gas on the scale of cells
     double coverage = 0;   ///< cells offered to the fit over all cells (neither hidden by stars nor excluded)
     std::size_t cells = 0; ///< cells used
@@ -28,10 +28,12 @@ struct Surface {
 /// given) gets the cells that stand out as brighter.
 Surface fitSurface(const BackgroundMesh& mesh, const std::vector<char>& excluded, int width, int height, std::vector<char>* rejectedHigh = nullptr);
 
-/// The same model through what is left when more cells are excluded, starting from a surface that was fitted before: cells within 3 sigma of it. Invalid where too few are left.
+/// The same model through what is left when more cells are excluded, starting from a surface that was fitted before: cells within 3 sigma of it. Invalid where
+/// too few are left.
 Surface refitSurface(const BackgroundMesh& mesh, const std::vector<char>& excluded, int width, int height, const Surface& start);
 
-/// Two fits to the same sky, the second to a part of the first's cells, differ by more than chance: something other than noise lies in the cells that only the first has.
+/// Two fits to the same sky, the second to a part of the first's cells, differ by more than chance: something other than noise lies in the cells that only the
+/// first has.
 bool disagree(const Surface& first, const Surface& part);
 
 /// A fit with larger errors: where another that leaves out more or less sky differs from it, some of what makes them differ may still be in it.

@@ -69,7 +69,9 @@ void pool(MergedFigure& figure) {
     }
 }
 
-Json orNull(const std::string& text) { return text.empty() ? Json(nullptr) : Json(text); }
+Json orNull(const std::string& text) {
+    return text.empty() ? Json(nullptr) : Json(text);
+}
 
 } // namespace
 
@@ -95,12 +97,23 @@ Json mergedToJson(const std::vector<MergedFigure>& figures) {
         const bool any = f.testers > 0;
         const auto number = [&](double v) { return any ? Json(v) : Json(nullptr); };
         const Quantity* known = quantity(f.quantity);
-        Json j{{"filter", f.filter}, {"channel", orNull(f.channel)}, {"quantity", f.quantity}, {"region_kind", orNull(f.regionKind)}, {"unit", known ? Json(std::string(known->unit)) : Json(nullptr)},
-               {"value", number(f.value)}, {"sigma", number(f.sigma)}, {"between_sigma", number(f.betweenSigma)}, {"q", number(f.q)}, {"testers", f.testers}, {"each", Json::array()}};
+        Json j{{"filter", f.filter},
+               {"channel", orNull(f.channel)},
+               {"quantity", f.quantity},
+               {"region_kind", orNull(f.regionKind)},
+               {"unit", known ? Json(std::string(known->unit)) : Json(nullptr)},
+               {"value", number(f.value)},
+               {"sigma", number(f.sigma)},
+               {"between_sigma", number(f.betweenSigma)},
+               {"q", number(f.q)},
+               {"testers", f.testers},
+               {"each", Json::array()}};
         for (const MergeShare& s : f.each) {
             Json e{{"source", s.source}, {"value", s.value}, {"sigma", s.sigma}, {"weight", s.weight}, {"voided", s.leftOut == LeftOut::Voided}};
-            if (s.leftOut != LeftOut::No) e["left_out"] = leftOutReason(s.leftOut);
-            else if (f.testers > 2) e["apart"] = s.apart;
+            if (s.leftOut != LeftOut::No)
+                e["left_out"] = leftOutReason(s.leftOut);
+            else if (f.testers > 2)
+                e["apart"] = s.apart;
             j["each"].push_back(std::move(e));
         }
         list.push_back(std::move(j));

@@ -10,7 +10,7 @@ struct MergeShare {
     double value = 0, sigma = 0;
     double weight = 0; ///< 1 / (sigma^2 + between^2), in logarithms for ratios; 0: left out
     LeftOut leftOut = LeftOut::No;
-    double apart = 0;  ///< how many of its own errors (scatter between testers included) it lies from the mean of the others; 0 with fewer than three
+    double apart = 0; ///< how many of its own errors (scatter between testers included) it lies from the mean of the others; 0 with fewer than three
 };
 
 /// One figure of a filter over all testers.
@@ -23,8 +23,9 @@ struct MergedFigure {
     std::vector<MergeShare> each;
 };
 
-/// Random effects after DerSimonian & Laird (1986, Control. Clin. Trials 7, 177): each tester's value is the filter's plus the tester's own deviation, whose scatter is estimated from Q.
-/// Angles are brought within half a turn of the first before they are averaged. By filter, then in the order of the list of quantities, channel and region kind.
+/// Random effects after DerSimonian & Laird (1986, Control. Clin. Trials 7, 177): each tester's value is the filter's plus the tester's own deviation, whose
+/// scatter is estimated from Q. Angles are brought within half a turn of the first before they are averaged. By filter, then in the order of the list of
+/// quantities, channel and region kind.
 std::vector<MergedFigure> mergeResults(const std::vector<TesterResults>& testers);
 
 /// As in docs/formats.md.

@@ -55,11 +55,16 @@ TesterFigure together(const std::vector<TesterFigure>& all) {
 
 const char* leftOutReason(LeftOut why) {
     switch (why) {
-    case LeftOut::No: return "";
-    case LeftOut::Voided: return "a fairness finding voids it";
-    case LeftOut::Limit: return "it is a limit";
-    case LeftOut::NoError: return "it has no error";
-    case LeftOut::NotPositive: return "a ratio that is not above zero has no logarithm";
+    case LeftOut::No:
+        return "";
+    case LeftOut::Voided:
+        return "a fairness finding voids it";
+    case LeftOut::Limit:
+        return "it is a limit";
+    case LeftOut::NoError:
+        return "it has no error";
+    case LeftOut::NotPositive:
+        return "a ratio that is not above zero has no logarithm";
     }
     return "";
 }
@@ -87,10 +92,14 @@ Result<TesterResults> testerResultsFromJson(const Json& json, const std::string&
             f.value = *value;
             f.sigma = m.number("sigma").value_or(0);
             const auto flags = m.texts("flags");
-            if (voided.count({m.text("run"), f.quantity})) f.leftOut = LeftOut::Voided;
-            else if (std::find(flags.begin(), flags.end(), "upper-limit") != flags.end()) f.leftOut = LeftOut::Limit;
-            else if (!(f.sigma > 0)) f.leftOut = LeftOut::NoError;
-            else if (isAveragedInLogarithms(f.quantity) && !(f.value > 0)) f.leftOut = LeftOut::NotPositive;
+            if (voided.count({m.text("run"), f.quantity}))
+                f.leftOut = LeftOut::Voided;
+            else if (std::find(flags.begin(), flags.end(), "upper-limit") != flags.end())
+                f.leftOut = LeftOut::Limit;
+            else if (!(f.sigma > 0))
+                f.leftOut = LeftOut::NoError;
+            else if (isAveragedInLogarithms(f.quantity) && !(f.value > 0))
+                f.leftOut = LeftOut::NotPositive;
             auto [at, fresh] = groups.try_emplace({f.filter, f.channel, f.quantity, f.regionKind});
             if (fresh) order.push_back(&at->second);
             at->second.push_back(std::move(f));

@@ -70,14 +70,16 @@ Facts resolveFacts(const Rig& trial, const Rig& run, const FrameFacts* header, c
         std::optional<double>& value = out.rig.*known.rig;
         Fact fact{known.name.id, 0, (run.*known.rig) ? FactSource::Run : FactSource::Trial, {}};
         if (value && said)
-            if (auto conflict = conflictOf(*known.name.unit ? fmt::format("{} ({})", known.name.label, known.name.unit) : known.name.label, *said, *value)) out.conflicts.push_back(*conflict);
+            if (auto conflict = conflictOf(*known.name.unit ? fmt::format("{} ({})", known.name.label, known.name.unit) : known.name.label, *said, *value))
+                out.conflicts.push_back(*conflict);
         if (!value && said) {
             value = said;
             fact.source = FactSource::Header;
             if (const auto keyword = header->sources.find(known.name.id); keyword != header->sources.end()) fact.from = keyword->second;
         }
         if (!value && camera)
-            if (const auto own = ofCamera(*camera, known.rig, out.rig.gain_setting ? out.rig.gain_setting : header ? header->gain_setting : std::nullopt)) value = own, fact.source = FactSource::Camera, fact.from = camera->name;
+            if (const auto own = ofCamera(*camera, known.rig, out.rig.gain_setting ? out.rig.gain_setting : header ? header->gain_setting : std::nullopt))
+                value = own, fact.source = FactSource::Camera, fact.from = camera->name;
         if (!value) continue;
         fact.value = *value;
         out.list.push_back(std::move(fact));
@@ -90,7 +92,8 @@ std::string factsSentence(const std::vector<Fact>& facts) {
     std::string out;
     for (const Fact& f : facts) {
         const FactName& name = factName(f.id);
-        out += fmt::format("{}{} {:.6g}{}{} ({}{}{})", out.empty() ? "" : ", ", name.label, f.value, *name.unit ? " " : "", name.unit, factSourceName(f.source), f.from.empty() ? "" : ", ", f.from);
+        out += fmt::format("{}{} {:.6g}{}{} ({}{}{})", out.empty() ? "" : ", ", name.label, f.value, *name.unit ? " " : "", name.unit, factSourceName(f.source),
+                           f.from.empty() ? "" : ", ", f.from);
     }
     return out;
 }

@@ -16,7 +16,7 @@ const char* factSourceName(FactSource source); ///< "run", "trial", "header", "c
 
 /// One thing that is known of telescope and camera.
 struct Fact {
-    std::string id;   ///< as in a rig: "pixel_um", "gain_e_per_adu", ...
+    std::string id; ///< as in a rig: "pixel_um", "gain_e_per_adu", ...
     double value = 0;
     FactSource source = FactSource::Trial;
     std::string from; ///< keyword of a header, name of a camera; else empty
@@ -40,7 +40,8 @@ struct Facts {
 /// What to say of two sources that differ by more than one per cent; nothing where they agree. `what` names fact and unit.
 std::optional<std::string> conflictOf(const std::string& what, double header, double trial);
 
-/// The one place where facts are resolved: what the run says, else the trial, else the frame's header, else the camera (at the rig's gain setting, else the header's, else its first). Nothing is assumed here.
+/// The one place where facts are resolved: what the run says, else the trial, else the frame's header, else the camera (at the rig's gain setting, else the
+/// header's, else its first). Nothing is assumed here.
 Facts resolveFacts(const Rig& trial, const Rig& run, const FrameFacts* header, const Camera* camera = nullptr);
 
 /// All of them in a line: "focal length 480 mm (trial), pixel size 3.76 um (header, XPIXSZ), ...".

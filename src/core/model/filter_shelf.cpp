@@ -9,12 +9,20 @@
 namespace caelumen {
 namespace {
 
-bool says(const std::string& text) { return !text.empty(); }
-bool says(int count) { return count > 1; } // a set's size
+bool says(const std::string& text) {
+    return !text.empty();
+}
+bool says(int count) {
+    return count > 1;
+} // a set's size
 template<class T>
-bool says(const std::optional<T>& value) { return value.has_value(); }
+bool says(const std::optional<T>& value) {
+    return value.has_value();
+}
 template<class T>
-bool says(const std::vector<T>& list) { return !list.empty(); }
+bool says(const std::vector<T>& list) {
+    return !list.empty();
+}
 
 /// Calls `visit(what, own, shelved)` with each thing that can be said of a filter apart from its id and name.
 template<class A, class B, class Visit>
@@ -47,8 +55,10 @@ const Filter* onShelf(const FilterShelf& shelf, const std::string& name) {
 void keepOnShelf(FilterShelf& shelf, const Trial& trial) {
     for (const Filter& f : trial.filters) {
         if (f.guessed || f.name.empty()) continue;
-        if (const Filter* there = onShelf(shelf, f.name)) shelf[static_cast<std::size_t>(there - shelf.data())] = f;
-        else shelf.push_back(f);
+        if (const Filter* there = onShelf(shelf, f.name))
+            shelf[static_cast<std::size_t>(there - shelf.data())] = f;
+        else
+            shelf.push_back(f);
     }
 }
 

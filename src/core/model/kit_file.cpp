@@ -19,7 +19,9 @@ namespace {
 
 constexpr const char *kBands = "claimed_bands", *kPoints = "curve_points", *kClaimedPoints = "claimed_curve_points";
 
-constexpr std::array kColumns{"id", "name", "kind", kBands, "made_for_f_ratio", "effective_index", "thickness_mm", "clear_aperture_mm", "claimed_density", "mount", "price", "shipping", "currency", "set_size", "landed_each", "obtained", "notes"};
+constexpr std::array kColumns{
+    "id",    "name",     "kind",     kBands,     "made_for_f_ratio", "effective_index", "thickness_mm", "clear_aperture_mm", "claimed_density", "mount",
+    "price", "shipping", "currency", "set_size", "landed_each",      "obtained",        "notes"};
 
 /// "500.7 x 3 x 0.88; 656.3 x 3": centre, width and peak of each band.
 std::string bandsToText(const std::vector<BandClaim>& claims) {
@@ -105,18 +107,35 @@ std::string filtersToCsv(const std::vector<Filter>& filters) {
     std::string out = csvRow({kColumns.begin(), kColumns.end()});
     const auto number = [](const std::optional<double>& v) { return v ? fmt::format("{:g}", *v) : std::string(); };
     for (const Filter& f : filters) {
-        const auto money = [&](double Price::* part) { return f.price ? fmt::format("{:g}", *f.price.*part) : std::string(); };
+        const auto money = [&](double Price::*part) { return f.price ? fmt::format("{:g}", *f.price.*part) : std::string(); };
         const std::string each = f.price ? fmt::format("{:.2f}", (f.price->amount + f.price->shipping) / std::max(1, f.set_size)) : "";
-        out += csvRow({f.id, f.name, f.kind, bandsToText(f.claims), number(f.made_for_f_ratio), number(f.effective_index), number(f.thickness_mm), number(f.clear_aperture_mm), number(f.claimed_density), f.mount, money(&Price::amount), money(&Price::shipping), f.price ? f.price->currency : "", std::to_string(f.set_size), each, f.obtained, f.notes});
+        out += csvRow({f.id, f.name, f.kind, bandsToText(f.claims), number(f.made_for_f_ratio), number(f.effective_index), number(f.thickness_mm),
+                       number(f.clear_aperture_mm), number(f.claimed_density), f.mount, money(&Price::amount), money(&Price::shipping),
+                       f.price ? f.price->currency : "", std::to_string(f.set_size), each, f.obtained, f.notes});
     }
     return out;
 }
 
 Rig filledFrom(const Rig& own, const Rig& other, std::vector<std::string>& kept) {
-    for (const auto& [what, member] : {std::pair{"focal length", &Rig::focal_length_mm}, {"aperture", &Rig::aperture_mm}, {"obstruction", &Rig::obstruction}, {"pixel size", &Rig::pixel_um}, {"gain", &Rig::gain_e_per_adu}, {"read noise", &Rig::read_noise_e}, {"full well", &Rig::full_well_e}, {"pedestal", &Rig::pedestal_adu}, {"full scale", &Rig::full_scale_adu}, {"glass of a filter", &Rig::filter_thickness_mm}, {"reducer", &Rig::reducer}, {"spacing", &Rig::back_focus_mm}, {"gain setting", &Rig::gain_setting}})
-        if (own.*member && other.*member && std::abs(*(own.*member) - *(other.*member)) > 1e-6 * std::abs(*(own.*member))) kept.push_back(fmt::format("{} {:g} (the kit says {:g})", what, *(own.*member), *(other.*member)));
-    if (!own.name.empty() && !other.name.empty() && own.name != other.name) kept.push_back(fmt::format("name \"{}\" (the kit says \"{}\")", own.name, other.name));
-    if (!own.camera.empty() && !other.camera.empty() && own.camera != other.camera) kept.push_back(fmt::format("camera {} (the kit says {})", own.camera, other.camera));
+    for (const auto& [what, member] : {std::pair{"focal length", &Rig::focal_length_mm},
+                                       {"aperture", &Rig::aperture_mm},
+                                       {"obstruction", &Rig::obstruction},
+                                       {"pixel size", &Rig::pixel_um},
+                                       {"gain", &Rig::gain_e_per_adu},
+                                       {"read noise", &Rig::read_noise_e},
+                                       {"full well", &Rig::full_well_e},
+                                       {"pedestal", &Rig::pedestal_adu},
+                                       {"full scale", &Rig::full_scale_adu},
+                                       {"glass of a filter", &Rig::filter_thickness_mm},
+                                       {"reducer", &Rig::reducer},
+                                       {"spacing", &Rig::back_focus_mm},
+                                       {"gain setting", &Rig::gain_setting}})
+        if (own.*member && other.*member && std::abs(*(own.*member) - *(other.*member)) > 1e-6 * std::abs(*(own.*member)))
+            kept.push_back(fmt::format("{} {:g} (the kit says {:g})", what, *(own.*member), *(other.*member)));
+    if (!own.name.empty() && !other.name.empty() && own.name != other.name)
+        kept.push_back(fmt::format("name \"{}\" (the kit says \"{}\")", own.name, other.name));
+    if (!own.camera.empty() && !other.camera.empty() && own.camera != other.camera)
+        kept.push_back(fmt::format("camera {} (the kit says {})", own.camera, other.camera));
     if (!own.gaps_mm.empty() && !other.gaps_mm.empty() && own.gaps_mm != other.gaps_mm) kept.emplace_back("the gaps between reflecting surfaces");
     return effectiveRig(other, own);
 }
@@ -126,21 +145,26 @@ Result<std::vector<Filter>> filtersFromCsv(const std::string& text, const std::s
     if (rows.empty()) return Error{fmt::format("{} holds no table of filters; its first line must name the columns (id, name, kind, ...).", name)};
     const auto& head = rows.front();
     const auto column = [&](const std::string& key) { return static_cast<std::size_t>(std::find(head.begin(), head.end(), key) - head.begin()); };
-    if (column("name") == head.size()) return Error{fmt::format("{} has no column \"name\"; its first line must name the columns (id, name, kind, ...).", name)};
+    if (column("name") == head.size())
+        return Error{fmt::format("{} has no column \"name\"; its first line must name the columns (id, name, kind, ...).", name)};
     if (unknown)
         for (const std::string& heading : head)
             if (!heading.empty() && std::find(kColumns.begin(), kColumns.end(), heading) == kColumns.end()) unknown->push_back(heading);
     // Each row becomes the filter that a trial file would say, so that both are checked alike.
     Json filters = Json::array();
     for (std::size_t r = 1; r < rows.size(); ++r) {
-        const auto at = [&](const char* key) { const std::size_t c = column(key); return c < rows[r].size() ? rows[r][c] : std::string(); };
+        const auto at = [&](const char* key) {
+            const std::size_t c = column(key);
+            return c < rows[r].size() ? rows[r][c] : std::string();
+        };
         std::string wrong;
         const auto number = [&](const std::string& said, const char* key) -> Json {
             std::string plain = said;
             std::replace(plain.begin(), plain.end(), ',', '.');
             char* end = nullptr;
             const double v = std::strtod(plain.c_str(), &end);
-            if (end == plain.c_str() || *end != '\0' || !std::isfinite(v)) wrong = fmt::format("{}, line {}: \"{}\" is no number for {}.", name, r + 1, said, key);
+            if (end == plain.c_str() || *end != '\0' || !std::isfinite(v))
+                wrong = fmt::format("{}, line {}: \"{}\" is no number for {}.", name, r + 1, said, key);
             return v;
         };
         Json f{{"id", at("id").empty() ? fmt::format("filter-{}", r) : at("id")}, {"name", at("name")}};
@@ -188,10 +212,12 @@ Status addToTrial(const KitFile& kit, Trial& trial, const std::filesystem::path&
     for (Filter f : kit.filters) {
         const std::string id = f.id;
         const auto same = std::find_if(trial.filters.begin(), trial.filters.end(), [&](const Filter& other) { return other.name == f.name; });
-        if (same != trial.filters.end()) f.id = same->id;
+        if (same != trial.filters.end())
+            f.id = same->id;
         else
             for (int n = 2; trial.filter(f.id); ++n) f.id = fmt::format("{}-{}", id, n);
-        for (const auto& [curves, file, before, ending] : {std::tuple{&kit.curves, &f.curve, &Filter::curve, ""}, {&kit.claimed, &f.claimed_curve, &Filter::claimed_curve, " claimed"}}) {
+        for (const auto& [curves, file, before, ending] :
+             {std::tuple{&kit.curves, &f.curve, &Filter::curve, ""}, {&kit.claimed, &f.claimed_curve, &Filter::claimed_curve, " claimed"}}) {
             const auto curve = curves->find(id);
             if (curve == curves->end()) {
                 if (same != trial.filters.end()) *file = (*same).*before;
@@ -200,12 +226,15 @@ Status addToTrial(const KitFile& kit, Trial& trial, const std::filesystem::path&
             std::error_code failed;
             std::filesystem::create_directories(folder, failed);
             auto path = folder / fmt::format("{}{}.csv", safeName(f.id), ending);
-            for (int n = 2; std::filesystem::exists(path, failed); ++n) path = folder / fmt::format("{}{}-{}.csv", safeName(f.id), ending, n); // others may still use the old one
+            for (int n = 2; std::filesystem::exists(path, failed); ++n)
+                path = folder / fmt::format("{}{}-{}.csv", safeName(f.id), ending, n); // others may still use the old one
             if (const Status written = writeFile(path, curveToCsv(curve->second)); !written) return written;
             *file = nameText(path);
         }
-        if (same != trial.filters.end()) *same = f;
-        else trial.filters.push_back(f);
+        if (same != trial.filters.end())
+            *same = f;
+        else
+            trial.filters.push_back(f);
     }
     return Done{};
 }

@@ -28,7 +28,8 @@ Result<std::vector<Filter>> filtersFromCsv(const std::string& text, const std::s
 /// A trial's telescope with what it does not say itself filled from another; `kept` gets a sentence for each fact that differs and was kept.
 Rig filledFrom(const Rig& own, const Rig& other, std::vector<std::string>& kept);
 
-/// Adds the filters of a kit to a trial under ids of their own; a filter that is there with the same name is replaced, keeping its id. Curves are written into `folder` as CSV.
+/// Adds the filters of a kit to a trial under ids of their own; a filter that is there with the same name is replaced, keeping its id. Curves are written into
+/// `folder` as CSV.
 Status addToTrial(const KitFile& kit, Trial& trial, const std::filesystem::path& folder);
 
 } // namespace caelumen

@@ -5,7 +5,6 @@
 
 #include <fmt/format.h>
 
-
 namespace caelumen {
 namespace {
 
@@ -25,7 +24,19 @@ Json planToJson(const Plan& p) {
     for (const auto& [filter, s] : p.exposures) out["exposures"][filter] = s;
     out["order"] = p.order == BlockOrder::Square ? "square" : "mirrored";
     out["flip"] = p.flip == FlipSchool::Flipped ? "flipped" : "wait";
-    for (const auto& [key, value] : {std::pair{"swap_s", p.swap_s}, {"refocus_s", p.refocus_s}, {"settle_s", p.settle_s}, {"flip_s", p.flip_s}, {"slew_deg_s", p.slew_deg_s}, {"slew_settle_s", p.slewSettle_s}, {"lowest_deg", p.lowest_deg}, {"twilight_deg", p.twilight_deg}, {"battery_wh", p.battery_Wh}, {"mount_w", p.mount_W}, {"camera_w", p.camera_W}, {"heaters_w", p.heaters_W}}) out[key] = value;
+    for (const auto& [key, value] : {std::pair{"swap_s", p.swap_s},
+                                     {"refocus_s", p.refocus_s},
+                                     {"settle_s", p.settle_s},
+                                     {"flip_s", p.flip_s},
+                                     {"slew_deg_s", p.slew_deg_s},
+                                     {"slew_settle_s", p.slewSettle_s},
+                                     {"lowest_deg", p.lowest_deg},
+                                     {"twilight_deg", p.twilight_deg},
+                                     {"battery_wh", p.battery_Wh},
+                                     {"mount_w", p.mount_W},
+                                     {"camera_w", p.camera_W},
+                                     {"heaters_w", p.heaters_W}})
+        out[key] = value;
     if (!p.brightStar.empty()) out["bright_star"] = {{"name", p.brightStar}, {"subs", p.starSubs}, {"exposure_s", p.starExposure_s}};
     if (!p.done.empty()) out["done"] = p.done;
     return out;
@@ -50,12 +61,14 @@ Result<Plan> planFromJson(const Json& json, const std::string& name) {
         }
         p.order = r.oneOf("order", BlockOrder::Mirrored, {{"mirrored", BlockOrder::Mirrored}, {"square", BlockOrder::Square}});
         p.flip = r.oneOf("flip", FlipSchool::Wait, {{"wait", FlipSchool::Wait}, {"flipped", FlipSchool::Flipped}});
-        for (const auto& [key, to] : {std::pair{"swap_s", &p.swap_s}, {"refocus_s", &p.refocus_s}, {"settle_s", &p.settle_s}, {"flip_s", &p.flip_s}}) *to = r.numberOr(key, *to, 0, kLongest_s);
+        for (const auto& [key, to] : {std::pair{"swap_s", &p.swap_s}, {"refocus_s", &p.refocus_s}, {"settle_s", &p.settle_s}, {"flip_s", &p.flip_s}})
+            *to = r.numberOr(key, *to, 0, kLongest_s);
         p.slew_deg_s = r.numberOr("slew_deg_s", p.slew_deg_s, 0.01, 100);
         p.slewSettle_s = r.numberOr("slew_settle_s", p.slewSettle_s, 0, 3600);
         p.lowest_deg = r.numberOr("lowest_deg", p.lowest_deg, 0, 90);
         p.twilight_deg = r.numberOr("twilight_deg", p.twilight_deg, -18, 0);
-        for (const auto& [key, to] : {std::pair{"battery_wh", &p.battery_Wh}, {"mount_w", &p.mount_W}, {"camera_w", &p.camera_W}, {"heaters_w", &p.heaters_W}}) *to = r.numberOr(key, *to, 0, 1e6);
+        for (const auto& [key, to] : {std::pair{"battery_wh", &p.battery_Wh}, {"mount_w", &p.mount_W}, {"camera_w", &p.camera_W}, {"heaters_w", &p.heaters_W}})
+            *to = r.numberOr(key, *to, 0, 1e6);
         const JsonFields star = r.object("bright_star");
         p.brightStar = star.text("name");
         p.starSubs = star.wholeOr("subs", p.starSubs, 1, 10'000);

@@ -12,14 +12,17 @@ constexpr std::array kQuantities{
     Quantity{"background_ratio", "Background against baseline", "1", Lower, "background", "Background over the baseline's, per square arcsecond."},
     Quantity{"background_mag", "Sky darkening", "mag", Higher, "background", "-2.5 log10 of the background ratio: positive is darker than the baseline."},
     Quantity{"pixel_noise", "Pixel noise", "e-/s/px", Lower, "background", "Scatter of sky pixels, from the differences of pixels six apart."},
-    Quantity{"box_noise", "Box noise", "e-/s/px", Lower, "background", "Noise of the means of empty 10 arcsec boxes, which faint nebula has to beat and more subs average down."},
-    Quantity{"sky_structure", "Sky structure", "e-/s/px", Neither, "background", "What boxes of 10 arcsec differ by beside their noise, in every stack alike: stars too faint to mask, gas, galaxies."},
+    Quantity{"box_noise", "Box noise", "e-/s/px", Lower, "background",
+             "Noise of the means of empty 10 arcsec boxes, which faint nebula has to beat and more subs average down."},
+    Quantity{"sky_structure", "Sky structure", "e-/s/px", Neither, "background",
+             "What boxes of 10 arcsec differ by beside their noise, in every stack alike: stars too faint to mask, gas, galaxies."},
     Quantity{"noise_correlation", "Noise correlation", "1", Lower, "background", "How much neighbouring pixels share noise; 1 is none."},
     Quantity{"nebula_signal", "Nebula signal", "e-/s/px", Higher, "nebula", "Mean of the nebula region above the sky surface, stars masked."},
     Quantity{"nebula_contrast", "Nebula contrast", "1", Higher, "nebula", "Nebula signal over background."},
     Quantity{"nebula_snr", "Nebula SNR", "1", Higher, "nebula", "Nebula signal over box noise: what one 10 arcsec box shows in this stack."},
     Quantity{"nebula_snr_hour", "Nebula SNR in one hour", "1", Higher, "nebula", "Nebula SNR scaled to one hour of integration."},
-    Quantity{"time_ratio", "Time ratio", "1", Higher, "nebula", "One hour with this filter is worth this many hours of the baseline on this nebula under this sky."},
+    Quantity{"time_ratio", "Time ratio", "1", Higher, "nebula",
+             "One hour with this filter is worth this many hours of the baseline on this nebula under this sky."},
     Quantity{"faint_limit", "Faint limit", "e-/s/px", Lower, "nebula", "Five box noises in one hour."},
     Quantity{"throughput", "Nebula throughput", "1", Higher, "nebula", "Nebula signal over the baseline's, per square arcsecond."},
     Quantity{"halo_radius", "Halo radius", "px", Lower, "halo", "Where the outer edge of the excess light falls to half of its plateau."},
@@ -30,7 +33,8 @@ constexpr std::array kQuantities{
     Quantity{"halo_offset", "Halo offset", "px", Lower, "halo", "Centre of the halo minus the star: a tilted surface."},
     Quantity{"halo_offset_angle", "Halo offset direction", "deg", Neither, "halo", "Direction of the offset, from +x towards +y."},
     Quantity{"halo_gap_mm", "Gap that explains the halo", "mm", Neither, "halo", "Air gap whose double reflection makes a disc of this size at this f-ratio."},
-    Quantity{"halo_clean_mag", "Clean down to", "mag", Lower, "halo", "Brightest star whose halo stays under one box noise in this stack; magnitude 0 is one electron per second in this channel."},
+    Quantity{"halo_clean_mag", "Clean down to", "mag", Lower, "halo",
+             "Brightest star whose halo stays under one box noise in this stack; magnitude 0 is one electron per second in this channel."},
     Quantity{"colour_slope", "Star colour kept", "1", Higher, "colour", "Slope of the filter's star colours on the baseline's: 1 keeps all colour, 0 none."},
     Quantity{"colour_cast", "Colour cast", "mag", Neither, "colour", "Shift at the median star colour: a white balance removes it."},
     Quantity{"colour_scatter", "Colour scatter", "mag", Lower, "colour", "Scatter about the fit beyond photon noise: no white balance removes it."},
@@ -54,7 +58,9 @@ constexpr std::array kQuantities{
 
 } // namespace
 
-std::span<const Quantity> quantities() { return kQuantities; }
+std::span<const Quantity> quantities() {
+    return kQuantities;
+}
 
 const Quantity* quantity(std::string_view id) {
     const auto it = std::find_if(kQuantities.begin(), kQuantities.end(), [&](const Quantity& q) { return q.id == id; });

@@ -23,6 +23,7 @@ struct Region {
 
     bool contains(Point p) const;
     Point centre() const;
+    double area() const; ///< pixels; a star has none
     struct Bounds {
         Point min, max;
     };
@@ -34,7 +35,7 @@ struct Region {
 
 bool operator==(const Region& a, const Region& b);
 
-const char* regionRoleName(RegionRole role);   ///< as in the trial file
+const char* regionRoleName(RegionRole role); ///< as in the trial file
 const char* regionShapeName(RegionShape shape);
 
 } // namespace caelumen

@@ -11,26 +11,37 @@
 namespace caelumen {
 namespace {
 
-Json orNull(const std::string& text) { return text.empty() ? Json(nullptr) : Json(text); }
+Json orNull(const std::string& text) {
+    return text.empty() ? Json(nullptr) : Json(text);
+}
 
 std::string_view unitOf(const std::string& id) {
     const Quantity* q = quantity(id);
     return q ? q->unit : std::string_view("1");
 }
 
-std::string joined(const std::vector<std::string>& words, const char* between) { return fmt::format("{}", fmt::join(words, between)); }
+std::string joined(const std::vector<std::string>& words, const char* between) {
+    return fmt::format("{}", fmt::join(words, between));
+}
 
 } // namespace
 
-std::string programName() { return std::string("caelumen ") + CAELUMEN_VERSION; }
+std::string programName() {
+    return std::string("caelumen ") + CAELUMEN_VERSION;
+}
 
-bool Measurement::flagged(const std::string& flag) const { return std::find(flags.begin(), flags.end(), flag) != flags.end(); }
+bool Measurement::flagged(const std::string& flag) const {
+    return std::find(flags.begin(), flags.end(), flag) != flags.end();
+}
 
 const char* gradeName(Grade grade) {
     switch (grade) {
-    case Grade::Note: return "note";
-    case Grade::Weakens: return "weakens";
-    case Grade::Voids: return "voids";
+    case Grade::Note:
+        return "note";
+    case Grade::Weakens:
+        return "weakens";
+    case Grade::Voids:
+        return "voids";
     }
     return "";
 }
@@ -70,10 +81,18 @@ Json resultsToJson(const TrialResults& r) {
     j["baseline"] = r.baseline;
     j["alignment"] = Json::array();
     for (const auto& [run, a] : r.alignment)
-        j["alignment"].push_back({{"run", run}, {"dx", a.dx}, {"dy", a.dy}, {"rotation_deg", a.rotation_deg}, {"scale", a.scale}, {"mirrored", a.mirrored}, {"rms_px", a.rms_px}, {"matched", a.matched}});
+        j["alignment"].push_back({{"run", run},
+                                  {"dx", a.dx},
+                                  {"dy", a.dy},
+                                  {"rotation_deg", a.rotation_deg},
+                                  {"scale", a.scale},
+                                  {"mirrored", a.mirrored},
+                                  {"rms_px", a.rms_px},
+                                  {"matched", a.matched}});
     j["measurements"] = Json::array();
     for (const Measurement& m : r.measurements) {
-        Json o{{"run", m.run}, {"filter", m.filter}, {"channel", orNull(m.channel)}, {"quantity", m.quantity}, {"region", orNull(m.region)}, {"value", m.value}, {"sigma", m.sigma}, {"unit", unitOf(m.quantity)}, {"flags", m.flags}};
+        Json o{{"run", m.run},     {"filter", m.filter}, {"channel", orNull(m.channel)}, {"quantity", m.quantity}, {"region", orNull(m.region)},
+               {"value", m.value}, {"sigma", m.sigma},   {"unit", unitOf(m.quantity)},   {"flags", m.flags}};
         if (m.headline) o["headline"] = true;
         if (!m.note.empty()) o["note"] = m.note;
         j["measurements"].push_back(std::move(o));
@@ -86,12 +105,18 @@ Json resultsToJson(const TrialResults& r) {
         Json o{{"quantity", k.quantity}, {"region", orNull(k.region)}, {"order", Json::array()}, {"pairs", Json::array()}};
         for (const RankedRun& run : k.runs) o["order"].push_back({{"run", run.run}, {"rank", run.rank}, {"value", run.value}, {"sigma", run.sigma}});
         for (const RankedPair& p : k.pairs)
-            o["pairs"].push_back({{"better", p.better}, {"worse", p.worse}, {"separated", p.separated}, {"more_subs", p.moreSubs ? Json(*p.moreSubs) : Json(nullptr)}});
+            o["pairs"].push_back(
+                {{"better", p.better}, {"worse", p.worse}, {"separated", p.separated}, {"more_subs", p.moreSubs ? Json(*p.moreSubs) : Json(nullptr)}});
         j["ranking"].push_back(std::move(o));
     }
     j["fairness"] = Json::array();
     for (const Unfairness& f : r.fairness)
-        j["fairness"].push_back({{"run", f.run}, {"subject", f.subject}, {"grade", gradeName(f.grade)}, {"quantities", f.quantities}, {"text", f.text}, {"normalised", f.normalised}});
+        j["fairness"].push_back({{"run", f.run},
+                                 {"subject", f.subject},
+                                 {"grade", gradeName(f.grade)},
+                                 {"quantities", f.quantities},
+                                 {"text", f.text},
+                                 {"normalised", f.normalised}});
     j["warnings"] = r.warnings;
     j["conditions"] = Json::array();
     for (const RunConditions& c : r.conditions) {
@@ -120,13 +145,16 @@ Json resultsToJson(const TrialResults& r) {
 std::string resultsToCsv(const TrialResults& r) {
     std::string out = "run,filter,channel,quantity,region,value,sigma,unit,flags,headline,note\n";
     for (const Measurement& m : r.measurements)
-        out += csvRow({m.run, m.filter, m.channel, m.quantity, m.region, fmt::format("{:.9g}", m.value), fmt::format("{:.4g}", m.sigma), std::string(unitOf(m.quantity)), joined(m.flags, " "), m.headline ? "yes" : "", m.note});
-    for (const Absence& a : r.absent) out += csvRow({a.run, "", a.channel, a.quantity, a.region, "", "", std::string(unitOf(a.quantity)), "absent", "", a.reason});
+        out += csvRow({m.run, m.filter, m.channel, m.quantity, m.region, fmt::format("{:.9g}", m.value), fmt::format("{:.4g}", m.sigma),
+                       std::string(unitOf(m.quantity)), joined(m.flags, " "), m.headline ? "yes" : "", m.note});
+    for (const Absence& a : r.absent)
+        out += csvRow({a.run, "", a.channel, a.quantity, a.region, "", "", std::string(unitOf(a.quantity)), "absent", "", a.reason});
     return out;
 }
 
 const Ranking* rankingOf(const TrialResults& results, std::string_view quantity, const std::string& region) {
-    const auto it = std::find_if(results.ranking.begin(), results.ranking.end(), [&](const Ranking& r) { return r.quantity == quantity && (r.region.empty() || region.empty() || r.region == region); });
+    const auto it = std::find_if(results.ranking.begin(), results.ranking.end(),
+                                 [&](const Ranking& r) { return r.quantity == quantity && (r.region.empty() || region.empty() || r.region == region); });
     return it == results.ranking.end() ? nullptr : &*it;
 }
 

@@ -53,20 +53,20 @@ struct RunConditions {
     std::optional<int> sub_count;
     double gain_e_per_adu = 1;
     bool gainAssumed = false;
-    std::optional<double> scale_arcsec;            ///< per stored pixel
+    std::optional<double> scale_arcsec; ///< per stored pixel
     std::optional<double> focal_ratio;
-    std::optional<TanWcs> wcs;                     ///< of the header
-    std::optional<double> wcsOffset_px;            ///< how far the header's sky coordinates lie from the baseline's stars
-    std::optional<double> nearInfrared;            ///< mean transmission of the filter from 700 to 1000 nm, where a curve is given
-    int bits = 0;                                  ///< of integer data; 0: floating point
+    std::optional<TanWcs> wcs;          ///< of the header
+    std::optional<double> wcsOffset_px; ///< how far the header's sky coordinates lie from the baseline's stars
+    std::optional<double> nearInfrared; ///< mean transmission of the filter from 700 to 1000 nm, where a curve is given
+    int bits = 0;                       ///< of integer data; 0: floating point
     std::optional<double> sensor_temperature_c, gain_setting, offset_setting;
     std::optional<double> night_transparency, night_transparency_sigma; ///< starlight over the night's clearest, on a scale that all its runs share
     std::string start, camera, combine;
-    std::optional<SkyMoment> sky;                  ///< at the middle of the run
+    std::optional<SkyMoment> sky; ///< at the middle of the run
     int width = 0, height = 0;
-    std::vector<std::string> flags;                ///< for every figure of the run
-    std::vector<Fact> facts;                       ///< of telescope and camera, with who says so
-    std::vector<std::string> conflicts;            ///< header against trial, in words
+    std::vector<std::string> flags;     ///< for every figure of the run
+    std::vector<Fact> facts;            ///< of telescope and camera, with who says so
+    std::vector<std::string> conflicts; ///< header against trial, in words
 };
 
 struct RunEvidence; ///< what figures were read from (core/compare/evidence.h)
@@ -80,7 +80,7 @@ struct TrialResults {
     std::vector<Unfairness> fairness;
     std::vector<Ranking> ranking;
     std::vector<RunConditions> conditions;
-    std::vector<std::string> warnings; ///< what was left out, and why
+    std::vector<std::string> warnings;                        ///< what was left out, and why
     std::shared_ptr<const std::vector<RunEvidence>> evidence; ///< in memory, never written
 
     const Measurement* find(const std::string& run, const std::string& quantity, const std::string& channel = {}, const std::string& region = {}) const;

@@ -28,7 +28,8 @@ Result<std::vector<HorizonPoint>> parseHorizon(const std::string& text, const st
         const auto p = twoNumbers(line);
         if (!p) continue;
         if (p->first < 0 || p->first > 360 || p->second < -10 || p->second > 90)
-            return Error{fmt::format("{} has a horizon point of azimuth {:g} and altitude {:g} degrees; give azimuths 0 to 360 and altitudes -10 to 90.", name, p->first, p->second)};
+            return Error{fmt::format("{} has a horizon point of azimuth {:g} and altitude {:g} degrees; give azimuths 0 to 360 and altitudes -10 to 90.", name,
+                                     p->first, p->second)};
         if (out.size() >= 10'000) return Error{fmt::format("{} has more than ten thousand horizon points; thin it out.", name)};
         out.push_back({p->first, p->second});
     }

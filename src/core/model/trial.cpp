@@ -22,7 +22,9 @@ const Run* Trial::baseline() const {
     return it == runs.end() ? nullptr : &*it;
 }
 
-Rig effectiveRig(const Trial& trial, const Run& run) { return effectiveRig(trial.rig, run.rig); }
+Rig effectiveRig(const Trial& trial, const Run& run) {
+    return effectiveRig(trial.rig, run.rig);
+}
 
 Rig effectiveRig(Rig rig, const Rig& own) {
     const auto take = [](auto& to, const auto& from) {

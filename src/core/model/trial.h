@@ -15,9 +15,9 @@ namespace caelumen {
 
 /// A glow of light above a town, as seen from a site.
 struct LightDome {
-    double azimuth_deg = 0;      ///< of its middle, from north through east
-    double half_width_deg = 30;  ///< where it has fallen to half
-    double strength = 1;         ///< brightness at the horizon over that of the darkest direction, less one
+    double azimuth_deg = 0;     ///< of its middle, from north through east
+    double half_width_deg = 30; ///< where it has fallen to half
+    double strength = 1;        ///< brightness at the horizon over that of the darkest direction, less one
     friend bool operator==(const LightDome&, const LightDome&) = default;
 };
 
@@ -31,12 +31,12 @@ struct Site {
     std::string name;
     std::optional<double> latitude_deg, longitude_deg; ///< north and east positive
     double elevation_m = 0;
-    std::optional<int> bortle;                         ///< 1..9
-    std::optional<double> sqm;                         ///< mag/arcsec^2, overrides the class
-    std::vector<HorizonPoint> horizon = {};            ///< by azimuth; empty: flat
+    std::optional<int> bortle;              ///< 1..9
+    std::optional<double> sqm;              ///< mag/arcsec^2, overrides the class
+    std::vector<HorizonPoint> horizon = {}; ///< by azimuth; empty: flat
     std::vector<LightDome> domes = {};
-    std::optional<LampMix> lamps = {};                 ///< what its street light is made of
-    std::string zone = {};                             ///< of its clocks, by the system's zone data ("Africa/Johannesburg"); empty: this computer's
+    std::optional<LampMix> lamps = {}; ///< what its street light is made of
+    std::string zone = {};             ///< of its clocks, by the system's zone data ("Africa/Johannesburg"); empty: this computer's
     friend bool operator==(const Site&, const Site&) = default;
 };
 
@@ -51,12 +51,12 @@ struct Rig {
     std::string name;
     std::optional<double> focal_length_mm, aperture_mm, obstruction; ///< obstruction: ratio of diameters
     std::optional<double> pixel_um, gain_e_per_adu, read_noise_e, full_well_e, pedestal_adu, full_scale_adu;
-    std::map<std::string, double> gaps_mm;                           ///< between reflecting surfaces, in air
+    std::map<std::string, double> gaps_mm; ///< between reflecting surfaces, in air
     std::optional<double> filter_thickness_mm;
-    std::optional<double> reducer = {};                              ///< factor that focal_length_mm already holds
-    std::string camera = {};                                         ///< id of one of the program's or the person's cameras; empty: none is chosen
-    std::optional<double> gain_setting = {};                         ///< row of that camera's gains
-    std::optional<double> back_focus_mm = {};                        ///< distance in air that the corrector asks for to the sensor
+    std::optional<double> reducer = {};       ///< factor that focal_length_mm already holds
+    std::string camera = {};                  ///< id of one of the program's or the person's cameras; empty: none is chosen
+    std::optional<double> gain_setting = {};  ///< row of that camera's gains
+    std::optional<double> back_focus_mm = {}; ///< distance in air that the corrector asks for to the sensor
     friend bool operator==(const Rig&, const Rig&) = default;
 };
 
@@ -71,18 +71,18 @@ struct Filter {
     std::string curve;          ///< file, relative to the trial
     std::optional<Price> price;
     bool guessed = false;
-    std::vector<BandClaim> claims = {};        ///< what the maker says
-    std::optional<double> effective_index = {}; ///< of the coating, 1.4 to 2.2
+    std::vector<BandClaim> claims = {};          ///< what the maker says
+    std::optional<double> effective_index = {};  ///< of the coating, 1.4 to 2.2
     std::optional<double> made_for_f_ratio = {}; ///< its bands are shifted so that they fit in that cone
     std::optional<double> thickness_mm = {};
-    int set_size = 1;                          ///< filters that the price buys
-    std::string mount = {};                    ///< size and thread, as people say it
+    int set_size = 1;       ///< filters that the price buys
+    std::string mount = {}; ///< size and thread, as people say it
     std::string notes = {};
-    std::vector<std::string> photos = {};      ///< files, relative to the trial
-    std::string obtained = {};                 ///< bought, lent or given by the maker: for the disclosure
-    std::string claimed_curve = {};            ///< the maker's own curve, file
-    std::string certificate = {};              ///< of this very filter, file or number
-    std::optional<double> claimed_density = {}; ///< optical density that its maker promises between the bands
+    std::vector<std::string> photos = {};         ///< files, relative to the trial
+    std::string obtained = {};                    ///< bought, lent or given by the maker: for the disclosure
+    std::string claimed_curve = {};               ///< the maker's own curve, file
+    std::string certificate = {};                 ///< of this very filter, file or number
+    std::optional<double> claimed_density = {};   ///< optical density that its maker promises between the bands
     std::optional<double> clear_aperture_mm = {}; ///< diameter that light passes through
     friend bool operator==(const Filter&, const Filter&) = default;
 };
@@ -91,11 +91,11 @@ struct Filter {
 struct Run {
     std::string id, filter;
     bool baseline = false;
-    std::string stack;                 ///< file, relative to the trial
-    std::string combine = "mean";      ///< mean, median or sum
+    std::string stack;            ///< file, relative to the trial
+    std::string combine = "mean"; ///< mean, median or sum
     std::optional<double> sub_exposure_s;
     std::optional<int> sub_count;
-    std::string start;                 ///< ISO 8601, UTC; empty: unknown
+    std::string start; ///< ISO 8601, UTC; empty: unknown
     std::optional<double> sensor_temperature_c;
     std::string short_stack;
     std::optional<double> short_exposure_s;
@@ -117,7 +117,7 @@ struct Trial {
     std::vector<Filter> filters;
     std::vector<Run> runs;
     std::vector<Region> regions;
-    std::optional<Plan> plan = {};     ///< of the night that fills it
+    std::optional<Plan> plan = {}; ///< of the night that fills it
     friend bool operator==(const Trial&, const Trial&) = default;
 
     const Filter* filter(const std::string& id) const;

@@ -32,7 +32,8 @@ Rig readRig(const JsonFields& r, bool withName) {
     rig.camera = r.text("camera");
     rig.gain_setting = r.number("gain_setting", 0, 1e6);
     for (const auto& [name, value] : r.items("gaps_mm")) {
-        if (!value->is_number() || !(value->get<double>() > 0) || value->get<double>() > 1e4) r.fail(fmt::format("has a gap \"{}\" that must be millimetres above zero", name));
+        if (!value->is_number() || !(value->get<double>() > 0) || value->get<double>() > 1e4)
+            r.fail(fmt::format("has a gap \"{}\" that must be millimetres above zero", name));
         rig.gaps_mm[name] = value->get<double>();
     }
     return rig;
@@ -55,13 +56,18 @@ void readSurroundings(const JsonFields& r, Site& site) {
             const auto azimuth = d.number("azimuth_deg", 0, 360);
             if (!azimuth) d.fail("needs \"azimuth_deg\"");
             const LightDome usual;
-            site.domes.push_back({*azimuth, d.positive("half_width_deg", 180).value_or(usual.half_width_deg), d.number("strength", 0, 1000).value_or(usual.strength)});
+            site.domes.push_back(
+                {*azimuth, d.positive("half_width_deg", 180).value_or(usual.half_width_deg), d.number("strength", 0, 1000).value_or(usual.strength)});
         }
     }
     if (r.field("lamps")) {
         const JsonFields l = r.object("lamps", "the lamps of the site");
         LampMix mix{0, 0, 0, 0, 0};
-        for (const auto& [key, part] : {std::pair{"high_pressure_sodium", &mix.highPressureSodium}, {"low_pressure_sodium", &mix.lowPressureSodium}, {"metal_halide", &mix.metalHalide}, {"led_warm", &mix.ledWarm}, {"led_cool", &mix.ledCool}})
+        for (const auto& [key, part] : {std::pair{"high_pressure_sodium", &mix.highPressureSodium},
+                                        {"low_pressure_sodium", &mix.lowPressureSodium},
+                                        {"metal_halide", &mix.metalHalide},
+                                        {"led_warm", &mix.ledWarm},
+                                        {"led_cool", &mix.ledCool}})
             *part = l.number(key, 0, 1e6).value_or(0);
         if (!(mix.highPressureSodium + mix.lowPressureSodium + mix.metalHalide + mix.ledWarm + mix.ledCool > 0)) l.fail("name no lamp with a part above zero");
         site.lamps = mix;
@@ -118,8 +124,10 @@ Run readRun(const JsonFields& r) {
     run.stack = r.needText("stack");
     run.combine = r.text("combine", "mean");
     run.bayer = r.text("bayer");
-    if (!run.bayer.empty() && run.bayer != "none" && run.bayer != "RGGB" && run.bayer != "BGGR" && run.bayer != "GRBG" && run.bayer != "GBRG") r.fail(fmt::format("has \"bayer\" = \"{}\"; it must be RGGB, BGGR, GRBG, GBRG or none", run.bayer));
-    if (run.combine != "mean" && run.combine != "median" && run.combine != "sum") r.fail(fmt::format("has \"combine\" = \"{}\"; it must be mean, median or sum", run.combine));
+    if (!run.bayer.empty() && run.bayer != "none" && run.bayer != "RGGB" && run.bayer != "BGGR" && run.bayer != "GRBG" && run.bayer != "GBRG")
+        r.fail(fmt::format("has \"bayer\" = \"{}\"; it must be RGGB, BGGR, GRBG, GBRG or none", run.bayer));
+    if (run.combine != "mean" && run.combine != "median" && run.combine != "sum")
+        r.fail(fmt::format("has \"combine\" = \"{}\"; it must be mean, median or sum", run.combine));
     run.sub_exposure_s = r.positive("sub_exposure_s", 1e7);
     run.sub_count = r.whole("sub_count", 1, 10'000'000);
     run.start = readTime(r, "start");
@@ -153,9 +161,12 @@ Region readRegion(const JsonFields& r) {
         region.points = {*at};
         return region;
     }
-    if (role == "nebula") region.role = RegionRole::Nebula;
-    else if (role == "sky") region.role = RegionRole::Sky;
-    else r.fail(fmt::format("has \"role\" = \"{}\"; it must be nebula, sky or halo_star", role));
+    if (role == "nebula")
+        region.role = RegionRole::Nebula;
+    else if (role == "sky")
+        region.role = RegionRole::Sky;
+    else
+        r.fail(fmt::format("has \"role\" = \"{}\"; it must be nebula, sky or halo_star", role));
     const std::string shape = r.needText("shape");
     if (shape == "circle") {
         region.shape = RegionShape::Circle;
@@ -224,7 +235,9 @@ void rigToJson(Json& j, const Rig& rig) {
     for (const auto& [name, gap] : rig.gaps_mm) j["gaps_mm"][name] = gap;
 }
 
-Json pointToJson(Point p) { return Json::array({p.x, p.y}); }
+Json pointToJson(Point p) {
+    return Json::array({p.x, p.y});
+}
 
 } // namespace
 
@@ -285,9 +298,14 @@ Json trialToJson(const Trial& t) {
     put(site, "sqm", t.site.sqm);
     put(site, "zone", t.site.zone);
     for (const HorizonPoint& p : t.site.horizon) site["horizon"].push_back({{"azimuth_deg", p.azimuth_deg}, {"altitude_deg", p.altitude_deg}});
-    for (const LightDome& d : t.site.domes) site["light_domes"].push_back({{"azimuth_deg", d.azimuth_deg}, {"half_width_deg", d.half_width_deg}, {"strength", d.strength}});
+    for (const LightDome& d : t.site.domes)
+        site["light_domes"].push_back({{"azimuth_deg", d.azimuth_deg}, {"half_width_deg", d.half_width_deg}, {"strength", d.strength}});
     if (const auto& l = t.site.lamps)
-        site["lamps"] = {{"high_pressure_sodium", l->highPressureSodium}, {"low_pressure_sodium", l->lowPressureSodium}, {"metal_halide", l->metalHalide}, {"led_warm", l->ledWarm}, {"led_cool", l->ledCool}};
+        site["lamps"] = {{"high_pressure_sodium", l->highPressureSodium},
+                         {"low_pressure_sodium", l->lowPressureSodium},
+                         {"metal_halide", l->metalHalide},
+                         {"led_warm", l->ledWarm},
+                         {"led_cool", l->ledCool}};
     j["site"] = site;
     Json target = Json::object();
     put(target, "name", t.target.name);
@@ -350,7 +368,9 @@ Json trialToJson(const Trial& t) {
     for (const Region& r : t.regions) {
         Json o{{"id", r.id}, {"role", regionRoleName(r.role)}};
         switch (r.shape) {
-        case RegionShape::Star: o["at"] = pointToJson(r.points.at(0)); break;
+        case RegionShape::Star:
+            o["at"] = pointToJson(r.points.at(0));
+            break;
         case RegionShape::Circle:
             o["shape"] = "circle";
             o["center"] = pointToJson(r.points.at(0));

@@ -6,14 +6,24 @@
 namespace caelumen {
 namespace {
 
-double superGauss(double nm, double centre, double width, double peak, double power) { return peak * std::exp(-std::pow(std::abs(nm - centre) / width, power)); }
+double superGauss(double nm, double centre, double width, double peak, double power) {
+    return peak * std::exp(-std::pow(std::abs(nm - centre) / width, power));
+}
 
-double edge(double nm, double at, double width) { return 1 / (1 + std::exp(-(nm - at) / width)); }
+double edge(double nm, double at, double width) {
+    return 1 / (1 + std::exp(-(nm - at) / width));
+}
 
 /// Windows: clear glass with its coating; one that stops the near infrared (and takes some hydrogen light); a camera's own blue-green glass.
-double clearWindow(double nm) { return 0.97 * edge(nm, 345, 6); }
-double cutWindow(double nm) { return 0.96 * edge(nm, 400, 4) * (1 - edge(nm, 690, 5)); }
-double hydrogenBlockingWindow(double nm) { return 0.94 * edge(nm, 405, 5) * (1 - edge(nm, 600, 22)); }
+double clearWindow(double nm) {
+    return 0.97 * edge(nm, 345, 6);
+}
+double cutWindow(double nm) {
+    return 0.96 * edge(nm, 400, 4) * (1 - edge(nm, 690, 5));
+}
+double hydrogenBlockingWindow(double nm) {
+    return 0.94 * edge(nm, 405, 5) * (1 - edge(nm, 600, 22));
+}
 
 Curve seen(int channel, double (*window)(double)) {
     Curve c;
@@ -38,20 +48,28 @@ Camera colourCamera(const char* id, const char* name, double (*window)(double), 
 } // namespace
 
 double sensorEfficiency(int channel, double nm) {
-    const double sensor = nm < 400 ? std::max(0.0, 0.45 + (nm - 400) * 0.006) : nm < 530 ? 0.55 + 0.30 * (nm - 400) / 130 : nm < 620 ? 0.85 : std::max(0.0, 0.85 - 0.78 * (nm - 620) / 400);
+    const double sensor = nm < 400   ? std::max(0.0, 0.45 + (nm - 400) * 0.006)
+                          : nm < 530 ? 0.55 + 0.30 * (nm - 400) / 130
+                          : nm < 620 ? 0.85
+                                     : std::max(0.0, 0.85 - 0.78 * (nm - 620) / 400);
     if (nm < 340 || nm > 1050) return 0;
     switch (channel) {
-    case 0: return sensor * (0.93 / (1 + std::exp(-(nm - 588) / 5.5)) + superGauss(nm, 415, 25, 0.05, 2));
-    case 1: return sensor * std::min(0.95, superGauss(nm, 533, 50, 0.92, 2.6) + 0.05 + (nm > 780 ? 0.8 / (1 + std::exp(-(nm - 820) / 12)) : 0));
-    case 2: return sensor * std::min(0.95, superGauss(nm, 457, 52, 0.88, 2.8) + 0.03 + (nm > 760 ? 0.85 / (1 + std::exp(-(nm - 810) / 14)) : 0));
-    default: return sensor;
+    case 0:
+        return sensor * (0.93 / (1 + std::exp(-(nm - 588) / 5.5)) + superGauss(nm, 415, 25, 0.05, 2));
+    case 1:
+        return sensor * std::min(0.95, superGauss(nm, 533, 50, 0.92, 2.6) + 0.05 + (nm > 780 ? 0.8 / (1 + std::exp(-(nm - 820) / 12)) : 0));
+    case 2:
+        return sensor * std::min(0.95, superGauss(nm, 457, 52, 0.88, 2.8) + 0.03 + (nm > 760 ? 0.85 / (1 + std::exp(-(nm - 810) / 14)) : 0));
+    default:
+        return sensor;
     }
 }
 
 const GainStep* Camera::gainAt(std::optional<double> setting) const {
     if (gains.empty()) return nullptr;
     if (!setting) return &gains.front();
-    return &*std::min_element(gains.begin(), gains.end(), [&](const GainStep& a, const GainStep& b) { return std::abs(a.setting - *setting) < std::abs(b.setting - *setting); });
+    return &*std::min_element(gains.begin(), gains.end(),
+                              [&](const GainStep& a, const GainStep& b) { return std::abs(a.setting - *setting) < std::abs(b.setting - *setting); });
 }
 
 const std::vector<Camera>& typicalCameras() {

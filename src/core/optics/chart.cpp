@@ -32,7 +32,10 @@ std::array<double, 3> paperOf(const ChartPicture& picture) {
 /// How much of a place the line covers: 1 at its colour, 0 at `reach` from it and beyond, on the straight way to the paper.
 class Ink {
 public:
-    Ink(const ChartPicture& picture, std::array<double, 3> colour, double reach) : m_picture(picture), m_colour(colour), m_reach(2 * reach) {}
+    Ink(const ChartPicture& picture, std::array<double, 3> colour, double reach)
+        : m_picture(picture)
+        , m_colour(colour)
+        , m_reach(2 * reach) {}
     double at(ChartPoint p) const { return std::clamp(1 - distance(m_picture.at(p), m_colour) / m_reach, 0.0, 1.0); }
 
 private:
@@ -107,7 +110,8 @@ std::array<double, 3> ChartPicture::at(ChartPoint p) const {
 Result<ChartScale> ChartScale::from(const std::array<AxisMark, 2>& wavelength, const std::array<AxisMark, 2>& transmission, ChartRun run) {
     const auto between = [](const std::array<AxisMark, 2>& m) { return ChartPoint{m[1].at.x - m[0].at.x, m[1].at.y - m[0].at.y}; };
     ChartPoint x = between(wavelength), y = between(transmission);
-    if (run == ChartRun::Logarithmic && !(transmission[0].value > 0 && transmission[1].value > 0)) return Error{"A logarithmic axis has no zero; give both marks of the transmission axis a value above it."};
+    if (run == ChartRun::Logarithmic && !(transmission[0].value > 0 && transmission[1].value > 0))
+        return Error{"A logarithmic axis has no zero; give both marks of the transmission axis a value above it."};
     const auto evenly = [&](double t) { return run == ChartRun::Logarithmic ? std::log10(t) : t; };
     double nm = wavelength[1].value - wavelength[0].value, part = evenly(transmission[1].value) - evenly(transmission[0].value);
     if (std::hypot(x.x, x.y) < 10) return Error{"The two marks of the wavelength axis lie on top of each other; set them farther apart."};
@@ -119,7 +123,9 @@ Result<ChartScale> ChartScale::from(const std::array<AxisMark, 2>& wavelength, c
         (p == &x ? nm : part) /= size;
         *p = {p->x / size, p->y / size};
     }
-    if (std::abs(x.x * y.y - x.y * y.x) < 0.5) return Error{"The two axes run in nearly the same direction; set the marks of the wavelengths along the one, those of the transmission along the other."};
+    if (std::abs(x.x * y.y - x.y * y.x) < 0.5)
+        return Error{
+            "The two axes run in nearly the same direction; set the marks of the wavelengths along the one, those of the transmission along the other."};
     ChartScale s;
     s.m_origin = wavelength[0].at;
     s.m_along = nm > 0 ? x : ChartPoint{-x.x, -x.y};
@@ -138,7 +144,9 @@ std::pair<double, double> ChartScale::steps(ChartPoint p) const {
     return {(dx * m_up.y - dy * m_up.x) / det, (m_along.x * dy - m_along.y * dx) / det};
 }
 
-double ChartScale::wavelength(ChartPoint p) const { return m_nm0 + steps(p).first * m_nmPerStep; }
+double ChartScale::wavelength(ChartPoint p) const {
+    return m_nm0 + steps(p).first * m_nmPerStep;
+}
 double ChartScale::transmission(ChartPoint p) const {
     const double t = m_t0 + steps(p).second * m_tPerStep;
     return m_run == ChartRun::Logarithmic ? std::pow(10, t) : t;
@@ -173,7 +181,8 @@ Result<std::vector<ChartPoint>> followLine(const ChartPicture& picture, const Ch
 
     // The part of the picture in which transmissions make sense, column by column along the wavelength axis.
     const auto [lowest, highest] = scale.span();
-    const ChartPoint along = scale.along(), up = scale.up(), foot = scale.place(scale.wavelength(heart), lowest), head = scale.place(scale.wavelength(heart), highest);
+    const ChartPoint along = scale.along(), up = scale.up(), foot = scale.place(scale.wavelength(heart), lowest),
+                     head = scale.place(scale.wavelength(heart), highest);
     const auto tall = static_cast<std::size_t>(std::hypot(head.x - foot.x, head.y - foot.y));
     if (tall < 20 || tall > 20'000) return Error{"The transmission axis is too short or too long in this picture; check its two marks."};
     const auto column = [&](int step) {

@@ -35,7 +35,8 @@ struct AxisMark {
 /// How transmission runs along its axis. Charts of how well a filter blocks (optical density) are logarithmic.
 enum class ChartRun { Even, Logarithmic };
 
-/// From a picture to wavelength and transmission by two marks on each axis. A turned or skewed picture is allowed: each value runs evenly, or its logarithm does, along its own axis.
+/// From a picture to wavelength and transmission by two marks on each axis. A turned or skewed picture is allowed: each value runs evenly, or its logarithm
+/// does, along its own axis.
 class ChartScale {
 public:
     static Result<ChartScale> from(const std::array<AxisMark, 2>& wavelength, const std::array<AxisMark, 2>& transmission, ChartRun run = ChartRun::Even);
@@ -44,11 +45,11 @@ public:
     double transmission(ChartPoint p) const;
     ChartPoint place(double nm, double transmission) const;
     ChartPoint along() const { return m_along; } ///< one pixel along the wavelength axis, to longer wavelengths
-    std::pair<double, double> span() const; ///< transmissions between which a line may lie
+    std::pair<double, double> span() const;      ///< transmissions between which a line may lie
     ChartPoint up() const { return m_up; }       ///< one pixel along the transmission axis, to higher transmission
 
 private:
-    ChartPoint m_origin, m_along, m_up; ///< where the first wavelength mark lies, and steps of one pixel along the axes
+    ChartPoint m_origin, m_along, m_up;                          ///< where the first wavelength mark lies, and steps of one pixel along the axes
     double m_nm0 = 0, m_nmPerStep = 0, m_t0 = 0, m_tPerStep = 0; ///< of log10 of the transmission where that runs evenly
     double m_lowest = 0;                                         ///< of the two marks
     ChartRun m_run = ChartRun::Even;
@@ -60,8 +61,9 @@ struct TraceOptions {
     int mostGap = 24;        ///< steps that grid lines, letters and dashes may hide
 };
 
-/// Follows the line of the colour found at `start` to both ends. The middle of the line to a part of a pixel, also where it is steep or turns: the upper and the lower rim are taken
-/// back by half the line's width (closing and opening with a disc; Serra 1982, Image Analysis and Mathematical Morphology). An error where there is no line at `start`.
+/// Follows the line of the colour found at `start` to both ends. The middle of the line to a part of a pixel, also where it is steep or turns: the upper and
+/// the lower rim are taken back by half the line's width (closing and opening with a disc; Serra 1982, Image Analysis and Mathematical Morphology). An error
+/// where there is no line at `start`.
 Result<std::vector<ChartPoint>> followLine(const ChartPicture& picture, const ChartScale& scale, ChartPoint start, const TraceOptions& options = {});
 
 /// The points as a curve: sorted by wavelength, points at one wavelength averaged, transmission cut to 0..1.

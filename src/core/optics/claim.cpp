@@ -14,18 +14,24 @@ std::vector<ClaimVerdict> checkClaims(const std::vector<BandClaim>& claims, cons
         ClaimVerdict v{c, std::nullopt, false, {}};
         const double reach = std::max(5.0, 1.5 * c.fwhm_nm.value_or(0));
         for (const Band& b : measured)
-            if (std::abs(b.center_nm - c.center_nm) < reach && (!v.measured || std::abs(b.center_nm - c.center_nm) < std::abs(v.measured->center_nm - c.center_nm))) v.measured = b;
+            if (std::abs(b.center_nm - c.center_nm) < reach &&
+                (!v.measured || std::abs(b.center_nm - c.center_nm) < std::abs(v.measured->center_nm - c.center_nm)))
+                v.measured = b;
         if (!v.measured) {
             v.text = fmt::format("Claimed at {:g} nm: the curve has no band there.", c.center_nm);
             out.push_back(v);
             continue;
         }
         std::vector<std::string> wrong;
-        if (std::abs(v.measured->center_nm - c.center_nm) > tolerance.center_nm) wrong.push_back(fmt::format("its centre lies at {:.1f} nm", v.measured->center_nm));
-        if (c.fwhm_nm && std::abs(v.measured->fwhm_nm / *c.fwhm_nm - 1) > tolerance.fwhm) wrong.push_back(fmt::format("it is {:.1f} nm wide, not {:g}", v.measured->fwhm_nm, *c.fwhm_nm));
-        if (c.peak && v.measured->peak < *c.peak - tolerance.peak) wrong.push_back(fmt::format("it peaks at {:.0f} %, not {:.0f}", 100 * v.measured->peak, 100 * *c.peak));
+        if (std::abs(v.measured->center_nm - c.center_nm) > tolerance.center_nm)
+            wrong.push_back(fmt::format("its centre lies at {:.1f} nm", v.measured->center_nm));
+        if (c.fwhm_nm && std::abs(v.measured->fwhm_nm / *c.fwhm_nm - 1) > tolerance.fwhm)
+            wrong.push_back(fmt::format("it is {:.1f} nm wide, not {:g}", v.measured->fwhm_nm, *c.fwhm_nm));
+        if (c.peak && v.measured->peak < *c.peak - tolerance.peak)
+            wrong.push_back(fmt::format("it peaks at {:.0f} %, not {:.0f}", 100 * v.measured->peak, 100 * *c.peak));
         v.holds = wrong.empty();
-        v.text = v.holds ? fmt::format("Claimed at {:g} nm: holds ({:.1f} nm, {:.1f} nm wide, {:.0f} %).", c.center_nm, v.measured->center_nm, v.measured->fwhm_nm, 100 * v.measured->peak)
+        v.text = v.holds ? fmt::format("Claimed at {:g} nm: holds ({:.1f} nm, {:.1f} nm wide, {:.0f} %).", c.center_nm, v.measured->center_nm,
+                                       v.measured->fwhm_nm, 100 * v.measured->peak)
                          : fmt::format("Claimed at {:g} nm: wrong, {}.", c.center_nm, fmt::join(wrong, "; "));
         out.push_back(v);
     }
@@ -37,8 +43,13 @@ LeakVerdict checkDensity(double claimed, const Leaks& measured, double finest) {
     const std::string said = fmt::format("A density of {:g} between the bands is claimed: ", claimed);
     if (!measured.worstDensity) return {false, false, said + "the curve does not reach there."};
     const double worst = *measured.worstDensity, deepest = finest > 0 ? -std::log10(finest) : 9;
-    if (worst < claimed - kTolerance && worst < deepest - kTolerance) return {false, true, said + fmt::format("wrong, it is {:.1f} at {:.0f} nm, {:.0f} times as much light.", worst, measured.worst_nm.value_or(0), std::pow(10, claimed - worst))};
-    if (std::min(worst, deepest) >= claimed - kTolerance) return {true, true, said + (worst < 9 ? fmt::format("holds, {:.1f} at worst ({:.0f} nm).", worst, measured.worst_nm.value_or(0)) : "holds, nothing passes.")};
+    if (worst < claimed - kTolerance && worst < deepest - kTolerance)
+        return {false, true,
+                said + fmt::format("wrong, it is {:.1f} at {:.0f} nm, {:.0f} times as much light.", worst, measured.worst_nm.value_or(0),
+                                   std::pow(10, claimed - worst))};
+    if (std::min(worst, deepest) >= claimed - kTolerance)
+        return {true, true,
+                said + (worst < 9 ? fmt::format("holds, {:.1f} at worst ({:.0f} nm).", worst, measured.worst_nm.value_or(0)) : "holds, nothing passes.")};
     return {false, false, said + fmt::format("this curve tells densities down to {:.1f} only, so it neither proves nor refutes that.", deepest)};
 }
 
@@ -69,7 +80,8 @@ Curve curveOfClaims(const std::vector<BandClaim>& claims) {
         const double nm = low + kStep * static_cast<double>(i);
         double most = 0;
         for (const BandClaim& c : claims)
-            if (c.fwhm_nm && *c.fwhm_nm > 0) most = std::max(most, std::min(1.0, c.peak.value_or(kUsualPeak)) * std::pow(2, -std::pow(2 * std::abs(nm - c.center_nm) / *c.fwhm_nm, kSteep)));
+            if (c.fwhm_nm && *c.fwhm_nm > 0)
+                most = std::max(most, std::min(1.0, c.peak.value_or(kUsualPeak)) * std::pow(2, -std::pow(2 * std::abs(nm - c.center_nm) / *c.fwhm_nm, kSteep)));
         out.wavelength_nm.push_back(nm);
         out.transmission.push_back(most);
     }
@@ -92,7 +104,8 @@ std::vector<std::string> contradictions(const std::vector<BandClaim>& claims) {
         for (const EmissionLine line : kLines)
             for (const double nm : lineWavelengths(line))
                 if (std::abs(nm - a.center_nm) < nearest) nearest = std::abs(nm - a.center_nm), at = nm;
-        if (nearest > *a.fwhm_nm / 2 && nearest < 15) out.push_back(fmt::format("A band at {:g} nm, {:g} nm wide, misses the line at {:.2f} nm.", a.center_nm, *a.fwhm_nm, at));
+        if (nearest > *a.fwhm_nm / 2 && nearest < 15)
+            out.push_back(fmt::format("A band at {:g} nm, {:g} nm wide, misses the line at {:.2f} nm.", a.center_nm, *a.fwhm_nm, at));
     }
     return out;
 }

@@ -25,7 +25,7 @@ struct ClaimVerdict {
     BandClaim claim;
     std::optional<Band> measured; ///< absent: no band near the claimed place
     bool holds = false;
-    std::string text;             ///< a plain sentence
+    std::string text; ///< a plain sentence
 };
 
 /// What a maker says of the light between the bands, held against the curve.
@@ -43,8 +43,8 @@ double finestStep(const Curve& curve);
 /// Each claim against the nearest measured band within one and a half claimed widths (5 nm where no width is claimed).
 std::vector<ClaimVerdict> checkClaims(const std::vector<BandClaim>& claims, const std::vector<Band>& measured, const ClaimTolerance& tolerance = {});
 
-/// The curve that claims describe, 400 to 700 nm and as far as bands lie: flat tops of the claimed width and peak (90 % where none is claimed) with steep sides, dark between. Bands without a
-/// width are left out; empty where none has one.
+/// The curve that claims describe, 400 to 700 nm and as far as bands lie: flat tops of the claimed width and peak (90 % where none is claimed) with steep
+/// sides, dark between. Bands without a width are left out; empty where none has one.
 Curve curveOfClaims(const std::vector<BandClaim>& claims);
 
 /// What does not fit together in the claims themselves, in sentences.

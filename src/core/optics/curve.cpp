@@ -27,7 +27,9 @@ double Curve::at(double nm) const {
 
 namespace {
 
-bool isEmptyRow(const std::string& line) { return line.find_first_not_of(" ,;\t\r\"") == std::string::npos; }
+bool isEmptyRow(const std::string& line) {
+    return line.find_first_not_of(" ,;\t\r\"") == std::string::npos;
+}
 
 bool isComment(const std::string& line) {
     const auto first = line.find_first_not_of(" \t\"");
@@ -74,7 +76,8 @@ Result<Table> tableIn(const std::string& text, const std::string& name) {
                 out.takeHeading(line);
                 continue;
             }
-            return Error{fmt::format("{}, line {}: \"{}\" is no row of wavelength and transmission; correct it or take it out.", name, at, oneLine(std::string_view(line).substr(0, 60)))};
+            return Error{fmt::format("{}, line {}: \"{}\" is no row of wavelength and transmission; correct it or take it out.", name, at,
+                                     oneLine(std::string_view(line).substr(0, 60)))};
         }
         if (out.rows.size() >= 1'000'000) return Error{fmt::format("{} has more than a million points; thin it out.", name)};
         out.rows.push_back({at, std::move(numbers)});
@@ -117,7 +120,8 @@ Result<Curve> parseCurve(const std::string& text, const std::string& name) {
     std::map<double, Point> points;
     for (const Table::Row& row : table->rows) {
         const double x = micrometres ? 1000 * row.numbers[column] : row.numbers[column], y = row.numbers[column + 1];
-        if (x < 100 || x > 30'000) return Error{fmt::format("{}, line {}: a wavelength of {:g}; give 100 to 3000 nm (or angstrom, or micrometres).", name, row.line, x)};
+        if (x < 100 || x > 30'000)
+            return Error{fmt::format("{}, line {}: a wavelength of {:g}; give 100 to 3000 nm (or angstrom, or micrometres).", name, row.line, x)};
         if (densities && (y < -0.05 || y > 30)) return Error{fmt::format("{}, line {}: an optical density of {:g}; give 0 to 30.", name, row.line, y)};
         Point& point = points[x];
         point.sum += densities ? std::pow(10, -std::max(0.0, y)) : y;
@@ -132,10 +136,15 @@ Result<Curve> parseCurve(const std::string& text, const std::string& name) {
             if (!held || one->mean() > held->mean()) std::swap(one, held);
     const bool hasSign = text.find('%') != std::string::npos;
     if (top[0]->mean() > 1.5 && top[1]->mean() > 0.05 && top[1]->mean() <= 1.05 && !hasSign)
-        return Error{fmt::format("{}, line {}: {:g} stands far above the other transmissions, which stay below 1; correct it, or mark per cent with %.", name, top[0]->line, top[0]->mean())};
+        return Error{fmt::format("{}, line {}: {:g} stands far above the other transmissions, which stay below 1; correct it, or mark per cent with %.", name,
+                                 top[0]->line, top[0]->mean())};
     const bool angstrom = points.rbegin()->first > 3000, perCent = top[0]->mean() > 1.5;
-    if (densities) curve.notes.emplace_back("The heading says optical density, so transmission is ten to the power of minus what the table holds.");
-    else if (hasSign && !perCent) curve.notes.push_back(fmt::format("The table says per cent, but no value exceeds {:g}: it was read as parts of one. If it is per cent after all, the filter passes a hundredth of what is shown.", top[0]->mean()));
+    if (densities)
+        curve.notes.emplace_back("The heading says optical density, so transmission is ten to the power of minus what the table holds.");
+    else if (hasSign && !perCent)
+        curve.notes.push_back(fmt::format("The table says per cent, but no value exceeds {:g}: it was read as parts of one. If it is per cent after all, the "
+                                          "filter passes a hundredth of what is shown.",
+                                          top[0]->mean()));
     if (column == 1) curve.notes.emplace_back("The first column counts the rows and was passed over.");
     for (const auto& [x, p] : points) {
         const double nm = angstrom ? 0.1 * x : x, t = perCent ? 0.01 * p.mean() : p.mean();

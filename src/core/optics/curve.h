@@ -20,8 +20,9 @@ struct Curve {
 };
 
 /// A curve from text in the ways people write it: comma, semicolon, tab or blanks between the columns, decimal comma, percent or fraction, nm or
-/// angstrom or micrometres, transmission or (where the heading says so) optical density, with a column of numbers before them, with headings or without, comments after # or !, in any order. Points at one wavelength are averaged. A row that is none (words, NaN, infinite, far above all others) is an Error
-/// that names its line. `name` is named in errors.
+/// angstrom or micrometres, transmission or (where the heading says so) optical density, with a column of numbers before them, with headings or without,
+/// comments after # or !, in any order. Points at one wavelength are averaged. A row that is none (words, NaN, infinite, far above all others) is an Error that
+/// names its line. `name` is named in errors.
 Result<Curve> parseCurve(const std::string& text, const std::string& name);
 Result<Curve> readCurve(const std::filesystem::path& path);
 

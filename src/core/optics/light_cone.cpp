@@ -10,7 +10,9 @@ namespace {
 constexpr int kNodes = 128;
 constexpr int kAround = 64; ///< directions of the pupil, for a tilted cone
 
-double clampedAt(const Curve& c, double nm) { return c.at(std::clamp(nm, c.wavelength_nm.front(), c.wavelength_nm.back())); }
+double clampedAt(const Curve& c, double nm) {
+    return c.at(std::clamp(nm, c.wavelength_nm.front(), c.wavelength_nm.back()));
+}
 
 } // namespace
 
@@ -56,7 +58,8 @@ Curve ConeShift::apply(const Curve& c, double step_nm) const {
     if (c.wavelength_nm.size() < 2) return c;
     const double first = c.wavelength_nm.front(), last = c.wavelength_nm.back();
     const auto steps = static_cast<std::size_t>(std::clamp(std::ceil((last - first) / step_nm), 2.0, 200'000.0));
-    for (std::size_t i = 0; i <= steps; ++i) out.wavelength_nm.push_back(i == steps ? last : first + (last - first) * static_cast<double>(i) / static_cast<double>(steps));
+    for (std::size_t i = 0; i <= steps; ++i)
+        out.wavelength_nm.push_back(i == steps ? last : first + (last - first) * static_cast<double>(i) / static_cast<double>(steps));
     out.transmission.assign(out.wavelength_nm.size(), 0);
     // Each ray walks along the curve once.
     for (const double s : m_scales) {
@@ -113,8 +116,10 @@ FastestRatio fastestRatio(const Curve& curve, EmissionLine line, LightCone cone,
     const auto lost = std::find_if_not(best, steps.end(), inside); // on the fast side
     FastestRatio out;
     out.most = most;
-    if (lost == steps.end()) out.fRatio = kFastest, out.note = "kept at every f-ratio down to f/1.2";
-    else out.fRatio = border(std::prev(lost)->first, lost->first);
+    if (lost == steps.end())
+        out.fRatio = kFastest, out.note = "kept at every f-ratio down to f/1.2";
+    else
+        out.fRatio = border(std::prev(lost)->first, lost->first);
     const auto slow = std::find_if_not(std::make_reverse_iterator(std::next(best)), steps.rend(), inside);
     if (slow != steps.rend()) out.slowest = border(std::prev(slow)->first, slow->first);
     return out;

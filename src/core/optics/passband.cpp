@@ -62,7 +62,9 @@ double integral(const Curve& c, double a, double b) {
     return sum;
 }
 
-double density(double transmission) { return transmission > 1e-9 ? -std::log10(transmission) : 9; }
+double density(double transmission) {
+    return transmission > 1e-9 ? -std::log10(transmission) : 9;
+}
 
 } // namespace
 
@@ -81,7 +83,8 @@ std::vector<Band> bandsOf(const Curve& c) {
         const Flank low = walk(c, peak, -1), high = walk(c, peak, 1);
         // A shoulder: its half lies within what a higher band has taken.
         bool shoulder = false;
-        for (std::size_t i = 0; i < c.wavelength_nm.size() && !shoulder; ++i) shoulder = taken[i] && c.wavelength_nm[i] > low.half_nm && c.wavelength_nm[i] < high.half_nm;
+        for (std::size_t i = 0; i < c.wavelength_nm.size() && !shoulder; ++i)
+            shoulder = taken[i] && c.wavelength_nm[i] > low.half_nm && c.wavelength_nm[i] < high.half_nm;
         std::fill(taken.begin() + static_cast<std::ptrdiff_t>(low.foot), taken.begin() + static_cast<std::ptrdiff_t>(high.foot) + 1, char{1});
         if (shoulder) continue;
         bands.push_back({0.5 * (low.half_nm + high.half_nm), high.half_nm - low.half_nm, height, low.half_nm, high.half_nm, low.open, high.open});
@@ -92,22 +95,32 @@ std::vector<Band> bandsOf(const Curve& c) {
 
 const char* lineName(EmissionLine line) {
     switch (line) {
-    case EmissionLine::Hbeta: return "Hb";
-    case EmissionLine::OIII: return "OIII";
-    case EmissionLine::Halpha: return "Ha";
-    case EmissionLine::NII: return "NII";
-    case EmissionLine::SII: return "SII";
+    case EmissionLine::Hbeta:
+        return "Hb";
+    case EmissionLine::OIII:
+        return "OIII";
+    case EmissionLine::Halpha:
+        return "Ha";
+    case EmissionLine::NII:
+        return "NII";
+    case EmissionLine::SII:
+        return "SII";
     }
     return "";
 }
 
 std::vector<double> lineWavelengths(EmissionLine line) {
     switch (line) {
-    case EmissionLine::Hbeta: return {kHbeta_nm};
-    case EmissionLine::OIII: return {kOIII_nm};
-    case EmissionLine::Halpha: return {kHalpha_nm};
-    case EmissionLine::NII: return {kNIIb_nm};
-    case EmissionLine::SII: return {kSIIa_nm, kSIIb_nm};
+    case EmissionLine::Hbeta:
+        return {kHbeta_nm};
+    case EmissionLine::OIII:
+        return {kOIII_nm};
+    case EmissionLine::Halpha:
+        return {kHalpha_nm};
+    case EmissionLine::NII:
+        return {kNIIb_nm};
+    case EmissionLine::SII:
+        return {kSIIa_nm, kSIIb_nm};
     }
     return {};
 }

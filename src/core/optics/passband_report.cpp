@@ -7,8 +7,12 @@
 namespace caelumen {
 namespace {
 
-Json toJson(const std::optional<double>& value) { return value ? Json(*value) : Json(nullptr); }
-Json toJson(const Band& b) { return {{"center_nm", b.center_nm}, {"fwhm_nm", b.fwhm_nm}, {"peak", b.peak}}; }
+Json toJson(const std::optional<double>& value) {
+    return value ? Json(*value) : Json(nullptr);
+}
+Json toJson(const Band& b) {
+    return {{"center_nm", b.center_nm}, {"fwhm_nm", b.fwhm_nm}, {"peak", b.peak}};
+}
 
 } // namespace
 
@@ -26,7 +30,8 @@ PassbandReport reportPassband(const Curve& curve, const LightCone& cone, const R
         const auto all = lineWavelengths(line);
         row.covered = std::all_of(all.begin(), all.end(), [&](double nm) { return curve.covers(nm); });
         for (const double nm : all)
-            if (nm >= curve.wavelength_nm.front() && nm <= curve.wavelength_nm.back()) row.effective += shift.transmission(curve, nm) / static_cast<double>(all.size());
+            if (nm >= curve.wavelength_nm.front() && nm <= curve.wavelength_nm.back())
+                row.effective += shift.transmission(curve, nm) / static_cast<double>(all.size());
         if (options.fastest) row.fastest = fastestRatio(curve, line, cone);
         out.lines.push_back(row);
     }
@@ -48,7 +53,10 @@ Json passbandToJson(const PassbandReport& r) {
         json["bands"].push_back(band);
     }
     for (const PassbandReport::LineRow& row : r.lines)
-        json["lines"][lineName(row.line)] = {{"normal", row.covered ? Json(row.normal) : Json(nullptr)}, {"effective", row.covered ? Json(row.effective) : Json(nullptr)}, {"fastest_f_ratio", toJson(row.fastest.fRatio)}, {"slowest_f_ratio", toJson(row.fastest.slowest)}};
+        json["lines"][lineName(row.line)] = {{"normal", row.covered ? Json(row.normal) : Json(nullptr)},
+                                             {"effective", row.covered ? Json(row.effective) : Json(nullptr)},
+                                             {"fastest_f_ratio", toJson(row.fastest.fRatio)},
+                                             {"slowest_f_ratio", toJson(row.fastest.slowest)}};
     json["leak_od_mean"] = toJson(r.leaks.meanDensity);
     json["leak_od_worst"] = toJson(r.leaks.worstDensity);
     json["leak_worst_nm"] = toJson(r.leaks.worst_nm);

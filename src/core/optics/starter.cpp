@@ -33,7 +33,8 @@ Curve edge(double at, double width, double peak) {
     return c;
 }
 
-const char* const kCoating = "Made up: super-Gaussian bands, as stacks of quarter-wave layers have (H. A. Macleod, Thin-Film Optical Filters, 2010, chapter 8).";
+const char* const kCoating =
+    "Made up: super-Gaussian bands, as stacks of quarter-wave layers have (H. A. Macleod, Thin-Film Optical Filters, 2010, chapter 8).";
 const char* const kGlass = "Made up: a logistic edge, as coloured glass has.";
 
 } // namespace
@@ -41,10 +42,42 @@ const char* const kGlass = "Made up: a logistic edge, as coloured glass has.";
 const std::vector<StarterFilter>& starterFilters() {
     static const std::vector<StarterFilter> all{
         {"starter-uvir", "Clear Water UV/IR cut", "uv-ir-cut", kCoating, {{555, 290, 0.97}}, 2.0, {}, 1.85, shaped({{555, 290, 0.97, 40}}, 0.0005)},
-        {"starter-lantern", "Lantern Notch", "light-pollution", kCoating, {{487, 88, 0.95}, {663, 70, 0.95}}, 1.9, {}, 1.85, shaped({{487, 88, 0.95, 16}, {663, 70, 0.95, 16}}, 0.003, 780, 0.4)},
-        {"starter-four", "Four Windows", "multi-band", kCoating, {{488, 16, 0.92}, {503, 14, 0.93}, {656.5, 14, 0.94}, {672, 12, 0.92}}, 1.9, {}, 2.0, shaped({{487, 13, 0.92}, {503, 14, 0.93}, {656, 11, 0.94}, {673, 12, 0.92}}, 0.001)},
-        {"starter-duo7", "Pair of Lines 7", "dual-band", kCoating, {{500.7, 7, 0.9}, {656.3, 7, 0.9}}, 1.8, {}, 2.0, shaped({{500.9, 7.1, 0.9}, {656.5, 6.9, 0.91}}, 0.0003)},
-        {"starter-duo3", "Pair of Lines 3, for fast cones", "dual-band", kCoating, {{500.7, 3.2, 0.85}, {656.3, 3.3, 0.85}}, 1.75, 2.8, 3.0, shaped({{502.05, 2.9, 0.95}, {658.05, 3.0, 0.97}}, 0.0001)},
+        {"starter-lantern",
+         "Lantern Notch",
+         "light-pollution",
+         kCoating,
+         {{487, 88, 0.95}, {663, 70, 0.95}},
+         1.9,
+         {},
+         1.85,
+         shaped({{487, 88, 0.95, 16}, {663, 70, 0.95, 16}}, 0.003, 780, 0.4)},
+        {"starter-four",
+         "Four Windows",
+         "multi-band",
+         kCoating,
+         {{488, 16, 0.92}, {503, 14, 0.93}, {656.5, 14, 0.94}, {672, 12, 0.92}},
+         1.9,
+         {},
+         2.0,
+         shaped({{487, 13, 0.92}, {503, 14, 0.93}, {656, 11, 0.94}, {673, 12, 0.92}}, 0.001)},
+        {"starter-duo7",
+         "Pair of Lines 7",
+         "dual-band",
+         kCoating,
+         {{500.7, 7, 0.9}, {656.3, 7, 0.9}},
+         1.8,
+         {},
+         2.0,
+         shaped({{500.9, 7.1, 0.9}, {656.5, 6.9, 0.91}}, 0.0003)},
+        {"starter-duo3",
+         "Pair of Lines 3, for fast cones",
+         "dual-band",
+         kCoating,
+         {{500.7, 3.2, 0.85}, {656.3, 3.3, 0.85}},
+         1.75,
+         2.8,
+         3.0,
+         shaped({{502.05, 2.9, 0.95}, {658.05, 3.0, 0.97}}, 0.0001)},
         {"starter-ha6", "Ember 6", "single-line", kCoating, {{656.3, 6, 0.93}}, 1.9, {}, 2.0, shaped({{656.6, 6.1, 0.93}}, 0.0001)},
         {"starter-oiii4", "Glass Sea 4", "single-line", kCoating, {{500.7, 4, 0.9}}, 1.8, {}, 2.0, shaped({{500.9, 4.2, 0.9}}, 0.0001)},
         {"starter-sii6", "Rust 6", "single-line", kCoating, {{672.4, 6, 0.9}}, 1.9, {}, 2.0, shaped({{672.7, 6.2, 0.9}}, 0.0002, 820, 0.02)},

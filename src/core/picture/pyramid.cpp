@@ -12,8 +12,8 @@
 namespace caelumen {
 namespace {
 
-constexpr double kSteps = 2600;   // codes per unit of asinh: 1/2600 of the noise near the sky
-constexpr double kZero = 22000;   // code of the sky level
+constexpr double kSteps = 2600; // codes per unit of asinh: 1/2600 of the noise near the sky
+constexpr double kZero = 22000; // code of the sky level
 
 } // namespace
 
@@ -72,10 +72,12 @@ Result<PicturePyramid> PicturePyramid::load(const OpenRun& run, const Job& job) 
             s.sky = median(std::span<double>(sample)) * factor - zero;
             s.noise = std::max(robustSigma(sample) * factor, 1e-12);
             // From stored units to codes at once.
-            const rows::AsinhScale scale{static_cast<float>(factor / s.noise), static_cast<float>(-(zero + s.sky) / s.noise), static_cast<float>(kZero), static_cast<float>(kSteps)};
+            const rows::AsinhScale scale{static_cast<float>(factor / s.noise), static_cast<float>(-(zero + s.sky) / s.noise), static_cast<float>(kZero),
+                                         static_cast<float>(kSteps)};
             std::uint16_t* to = p.words(0, c);
             const auto width = static_cast<std::size_t>(plane->width());
-            tbb::parallel_for(0, plane->height(), [&](int y) { rows::asinhCodes(plane->row(y), plane->width(), scale, to + static_cast<std::size_t>(y) * width); });
+            tbb::parallel_for(0, plane->height(),
+                              [&](int y) { rows::asinhCodes(plane->row(y), plane->width(), scale, to + static_cast<std::size_t>(y) * width); });
             spare = std::move(*plane);
         }
         for (int level = 1; level < static_cast<int>(p.m_levels.size()); ++level) {
@@ -89,7 +91,8 @@ Result<PicturePyramid> PicturePyramid::load(const OpenRun& run, const Job& job) 
                     std::uint16_t* out = to + static_cast<std::size_t>(y) * static_cast<std::size_t>(coarse.width);
                     const int whole = fine.width / 2; // codes average well: near the sky the scale is linear
                     rows::halveCodes(a, b, whole, out);
-                    if (whole < coarse.width) out[whole] = static_cast<std::uint16_t>((a[fine.width - 1] + b[fine.width - 1] + 1) / 2); // the last column stands alone
+                    if (whole < coarse.width)
+                        out[whole] = static_cast<std::uint16_t>((a[fine.width - 1] + b[fine.width - 1] + 1) / 2); // the last column stands alone
                 });
             }
         }

@@ -69,13 +69,15 @@ StretchTable stretchTable(const PicturePyramid& run, const Stretch& stretch) {
         auto& t = table[static_cast<std::size_t>(c)];
         t.resize(65536);
         for (int code = 0; code < 65536; ++code)
-            t[static_cast<std::size_t>(code)] = static_cast<std::uint8_t>(std::lround(255 * stretch.grey(run.channels() == 3 ? c : 1, run.rate(c, static_cast<std::uint16_t>(code)))));
+            t[static_cast<std::size_t>(code)] =
+                static_cast<std::uint8_t>(std::lround(255 * stretch.grey(run.channels() == 3 ? c : 1, run.rate(c, static_cast<std::uint16_t>(code)))));
         t[0] = 0; // no data
     }
     return table;
 }
 
-void renderTile(const PicturePyramid& run, const StretchTable& table, PictureTint tint, int level, int x0, int y0, int width, int height, std::uint32_t* to, std::size_t stride) {
+void renderTile(const PicturePyramid& run, const StretchTable& table, PictureTint tint, int level, int x0, int y0, int width, int height, std::uint32_t* to,
+                std::size_t stride) {
     const bool colour = run.channels() == 3;
     for (int y = 0; y < height; ++y, to += stride) {
         const std::uint16_t* r = run.row(level, 0, y0 + y) + x0;
@@ -83,7 +85,8 @@ void renderTile(const PicturePyramid& run, const StretchTable& table, PictureTin
         const std::uint16_t* b = colour ? run.row(level, 2, y0 + y) + x0 : r;
         const std::uint8_t *tr = table[0].data(), *tg = table[colour ? 1 : 0].data(), *tb = table[colour ? 2 : 0].data();
         if (tint == PictureTint::Natural) {
-            for (int x = 0; x < width; ++x) to[x] = 0xff000000U | static_cast<std::uint32_t>(tr[r[x]]) << 16 | static_cast<std::uint32_t>(tg[g[x]]) << 8 | tb[b[x]];
+            for (int x = 0; x < width; ++x)
+                to[x] = 0xff000000U | static_cast<std::uint32_t>(tr[r[x]]) << 16 | static_cast<std::uint32_t>(tg[g[x]]) << 8 | tb[b[x]];
         } else {
             for (int x = 0; x < width; ++x) {
                 const std::uint32_t grey = (tr[r[x]] * 3U + tg[g[x]] * 4U + tb[b[x]]) / 8U;

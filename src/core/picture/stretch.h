@@ -34,6 +34,7 @@ StretchTable stretchTable(const PicturePyramid& run, const Stretch& stretch);
 enum class PictureTint { Natural, Red };
 
 /// Pixels of a tile as 0xffRRGGBB, row by row with `stride` words between rows. The area must lie inside the level.
-void renderTile(const PicturePyramid& run, const StretchTable& table, PictureTint tint, int level, int x0, int y0, int width, int height, std::uint32_t* to, std::size_t stride);
+void renderTile(const PicturePyramid& run, const StretchTable& table, PictureTint tint, int level, int x0, int y0, int width, int height, std::uint32_t* to,
+                std::size_t stride);
 
 } // namespace caelumen

@@ -2,7 +2,8 @@
 
 namespace caelumen {
 
-// name|right ascension (h m)|declination (d m)|V|B-V: stars that are bright enough to throw halos, after the Bright Star Catalogue (Hoffleit & Jaschek 1982). J2000, to an arcminute.
+// name|right ascension (h m)|declination (d m)|V|B-V: stars that are bright enough to throw halos, after the Bright Star Catalogue (Hoffleit & Jaschek 1982).
+// J2000, to an arcminute.
 const char* const kBrightStars = R"(
 Alpheratz, alpha And|00 08.4|+29 05|2.06|-0.11
 Caph, beta Cas|00 09.2|+59 09|2.27|0.34

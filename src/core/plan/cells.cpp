@@ -6,9 +6,13 @@
 
 namespace caelumen {
 
-MoonCell moonCell(double lit, double alt) { return alt <= 0 || lit < 0.1 ? MoonCell::Dark : lit > 0.75 ? MoonCell::Full : MoonCell::Half; }
+MoonCell moonCell(double lit, double alt) {
+    return alt <= 0 || lit < 0.1 ? MoonCell::Dark : lit > 0.75 ? MoonCell::Full : MoonCell::Half;
+}
 
-const char* moonCellName(MoonCell cell) { return cell == MoonCell::Dark ? "no moon" : cell == MoonCell::Half ? "half moon" : "full moon"; }
+const char* moonCellName(MoonCell cell) {
+    return cell == MoonCell::Dark ? "no moon" : cell == MoonCell::Half ? "half moon" : "full moon";
+}
 
 std::optional<int> skyClass(const Site& site) {
     if (!site.sqm) return site.bortle;
@@ -26,7 +30,8 @@ SkyCells cellsOf(const std::vector<Trial>& trials) {
         for (const Run& r : t.runs) {
             const auto start = parseTime(r.start);
             if (!start) continue;
-            const SkyMoment m = skyAt({*t.site.latitude_deg, *t.site.longitude_deg, t.site.elevation_m}, start->plusSeconds(0.5 * r.sub_count.value_or(0) * r.sub_exposure_s.value_or(0)), std::nullopt, std::nullopt);
+            const SkyMoment m = skyAt({*t.site.latitude_deg, *t.site.longitude_deg, t.site.elevation_m},
+                                      start->plusSeconds(0.5 * r.sub_count.value_or(0) * r.sub_exposure_s.value_or(0)), std::nullopt, std::nullopt);
             ++out[{*sky, moonCell(m.moonIlluminated, m.moon.alt_deg)}];
         }
     }

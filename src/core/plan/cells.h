@@ -14,8 +14,8 @@ enum class MoonCell { Dark, Half, Full };
 MoonCell moonCell(double illuminated, double alt_deg);
 const char* moonCellName(MoonCell cell);
 
-/// Which skies a campaign has tested: how many runs in each class of sky and moon. Runs whose start, or whose place's position or class, is not known are left out; a meter's reading
-/// counts as the class it comes closest to.
+/// Which skies a campaign has tested: how many runs in each class of sky and moon. Runs whose start, or whose place's position or class, is not known are left
+/// out; a meter's reading counts as the class it comes closest to.
 using SkyCells = std::map<std::pair<int, MoonCell>, int>;
 SkyCells cellsOf(const std::vector<Trial>& trials);
 

@@ -3,8 +3,8 @@
 namespace caelumen {
 
 // number|name|constellation|right ascension (h m)|declination (d m)|width|height (arcmin)|kind|hydrogen oxygen sulphur continuum, 0 to 3
-// Positions and sizes after the common catalogues (Messier 1781, Dreyer 1888 and 1895, Sharpless 1959, Gum 1955, Rodgers, Campbell & Whiteoak 1960, Abell 1966).
-// Kinds: E emission, R reflection, P planetary, S remnant of a supernova, W bubble of a hot star, G galaxy, O open cluster, C globular cluster.
+// Positions and sizes after the common catalogues (Messier 1781, Dreyer 1888 and 1895, Sharpless 1959, Gum 1955, Rodgers, Campbell & Whiteoak 1960, Abell
+// 1966). Kinds: E emission, R reflection, P planetary, S remnant of a supernova, W bubble of a hot star, G galaxy, O open cluster, C globular cluster.
 const char* const kDeepSky = R"(
 M 1|Crab|Tau|05 34.5|+22 01|7|5|S|3312
 M 2||Aqr|21 33.5|-00 49|16|16|C|0003

@@ -13,12 +13,15 @@ constexpr double kCertain = 1.96; ///< sigmas of 95 %
 /// Photons s^-1 cm^-2 arcsec^-2 of one rayleigh.
 const double kRayleigh = 1e6 / (4 * M_PI) * std::pow(M_PI / 180 / 3600, 2);
 
-double collecting(const PlanRig& r) { return M_PI / 4 * r.aperture_mm * r.aperture_mm / 100 * (1 - r.obstruction * r.obstruction); }
+double collecting(const PlanRig& r) {
+    return M_PI / 4 * r.aperture_mm * r.aperture_mm / 100 * (1 - r.obstruction * r.obstruction);
+}
 
 double signalIn(const SystemChannel& c, const PlanRig& rig, const DeepSky& target) {
     const double grasp = collecting(rig) * rig.scale_arcsec() * rig.scale_arcsec();
     double sum = 0;
-    for (const auto& [line, strength] : {std::pair{EmissionLine::Halpha, target.hydrogen}, {EmissionLine::OIII, target.oxygen}, {EmissionLine::SII, target.sulphur}}) {
+    for (const auto& [line, strength] :
+         {std::pair{EmissionLine::Halpha, target.hydrogen}, {EmissionLine::OIII, target.oxygen}, {EmissionLine::SII, target.sulphur}}) {
         const auto part = c.lines.find(line);
         if (part != c.lines.end()) sum += grasp * kRayleigh * lineBrightness(strength) * part->second;
     }
@@ -99,8 +102,12 @@ PlanRig planRig(const Rig& rig, const Camera& camera) {
     return out;
 }
 
-double lineBrightness(int strength) { return strength <= 0 ? 0 : strength == 1 ? 5 : strength == 2 ? 25 : 100; }
-double continuumBrightness(int strength) { return strength <= 1 ? 25.5 : strength == 2 ? 24 : 22.5; }
+double lineBrightness(int strength) {
+    return strength <= 0 ? 0 : strength == 1 ? 5 : strength == 2 ? 25 : 100;
+}
+double continuumBrightness(int strength) {
+    return strength <= 1 ? 25.5 : strength == 2 ? 24 : 22.5;
+}
 
 std::optional<double> backgroundAt(const SystemChannel& channel, const PlanRig& rig, const Site& site, const SkyMoment& moment) {
     const auto light = skyLight(site, moment);
@@ -108,7 +115,8 @@ std::optional<double> backgroundAt(const SystemChannel& channel, const PlanRig& 
     return backgroundRate(*light, channel, site.lamps.value_or(LampMix{}), rig.aperture_mm, rig.obstruction, rig.scale_arcsec());
 }
 
-Forecasts forecast(const Plan& plan, const std::vector<PlanFilter>& filters, const PlanRig& rig, const Site& site, const DeepSky& target, const NightTrack& track, std::optional<ProofGround> ground) {
+Forecasts forecast(const Plan& plan, const std::vector<PlanFilter>& filters, const PlanRig& rig, const Site& site, const DeepSky& target,
+                   const NightTrack& track, std::optional<ProofGround> ground) {
     Forecasts out;
     if (!ground) {
         ground.emplace();
@@ -194,18 +202,10 @@ Forecasts forecast(const Plan& plan, const std::vector<PlanFilter>& filters, con
 }
 
 std::optional<ProofGround> groundOf(const Trial& trial, const DeepSky& target, double scale_arcsec) {
-    const auto areaOf = [](const Region& r) {
-        if (r.shape == RegionShape::Circle) return M_PI * r.radius * r.radius;
-        if (r.shape == RegionShape::Star || r.points.size() < 2) return 0.0;
-        double twice = 0; // a rectangle has two corners
-        if (r.points.size() == 2) return std::abs((r.points[1].x - r.points[0].x) * (r.points[1].y - r.points[0].y));
-        for (std::size_t i = 0, j = r.points.size() - 1; i < r.points.size(); j = i++) twice += r.points[j].x * r.points[i].y - r.points[i].x * r.points[j].y;
-        return 0.5 * std::abs(twice);
-    };
     double nebulae = 0, count = 0, sky = 0;
     for (const Region& r : trial.regions) {
-        if (r.role == RegionRole::Nebula) nebulae += areaOf(r), count += 1;
-        if (r.role == RegionRole::Sky) sky += areaOf(r);
+        if (r.role == RegionRole::Nebula) nebulae += r.area(), count += 1;
+        if (r.role == RegionRole::Sky) sky += r.area();
     }
     if (!(nebulae > 0) || !(sky > 0)) return std::nullopt;
     constexpr double kFree = 0.8, kOverlap = 1.25; // of stars; boxes are laid at half steps
@@ -217,7 +217,9 @@ std::optional<ProofGround> groundOf(const Trial& trial, const DeepSky& target, d
     return g;
 }
 
-double noiseAdded(double background, double readNoise_e, double exposure_s) { return std::sqrt(1 + readNoise_e * readNoise_e / std::max(1e-12, background * exposure_s)) - 1; }
+double noiseAdded(double background, double readNoise_e, double exposure_s) {
+    return std::sqrt(1 + readNoise_e * readNoise_e / std::max(1e-12, background * exposure_s)) - 1;
+}
 
 SubLength subLength(const PlanFilter& filter, const PlanRig& rig, const Site& site, const SkyMoment& moment, double starMagnitude, double fwhm_px) {
     SubLength out;
@@ -228,7 +230,8 @@ SubLength subLength(const PlanFilter& filter, const PlanRig& rig, const Site& si
         if (!b || *b <= 0) continue;
         if (out.channel.empty() || *b < out.background) out.channel = c.name, out.background = *b;
         brightest = std::max(brightest, *b);
-        if (const auto rate = c.rate.find("moonlight"); rate != c.rate.end()) star = std::max(star, rate->second * collecting(rig) * std::pow(10, -0.4 * starMagnitude));
+        if (const auto rate = c.rate.find("moonlight"); rate != c.rate.end())
+            star = std::max(star, rate->second * collecting(rig) * std::pow(10, -0.4 * starMagnitude));
     }
     if (out.background <= 0) return out;
     out.skyLimited_s = 10 * rig.readNoise_e * rig.readNoise_e / out.background;

@@ -30,8 +30,10 @@ std::string calendarLine(const std::string& key, const std::string& text) {
     std::string masked = key + ":";
     for (const char c : text) {
         if (c == ',' || c == ';' || c == '\\') masked += '\\';
-        if (c == '\n') masked += "\\n";
-        else if (const auto code = static_cast<unsigned char>(c); code >= 0x20 && code != 0x7F) masked += c;
+        if (c == '\n')
+            masked += "\\n";
+        else if (const auto code = static_cast<unsigned char>(c); code >= 0x20 && code != 0x7F)
+            masked += c;
     }
     std::string out;
     std::size_t column = 0;
@@ -64,17 +66,22 @@ std::vector<Shot> shots(const Plan& plan, const Trial& trial, const NightTrack& 
     return out;
 }
 
-std::string amount(double subs) { return subs >= 2000 ? "more than a night of subs" : fmt::format("{:.0f} {}", subs, subs < 2 ? "sub" : "subs"); }
+std::string amount(double subs) {
+    return subs >= 2000 ? "more than a night of subs" : fmt::format("{:.0f} {}", subs, subs < 2 ? "sub" : "subs");
+}
 
 } // namespace
 
 std::string blocksToCsv(const Plan& plan, const Trial& trial, const NightTrack& track) {
-    std::string out = csvRow({"block", "filter", "on", "start_utc", "end_utc", "subs", "exposure_s", "altitude_deg", "airmass", "moon_altitude_deg", "moon_separation_deg"});
+    std::string out =
+        csvRow({"block", "filter", "on", "start_utc", "end_utc", "subs", "exposure_s", "altitude_deg", "airmass", "moon_altitude_deg", "moon_separation_deg"});
     int n = 0;
     for (const Shot& s : shots(plan, trial, track)) {
         const PlanBlock& b = s.block;
-        out += csvRow({std::to_string(++n), nameOf(trial, b.filter), s.target, isoTime(track.start().plusSeconds(b.start_s)), isoTime(track.start().plusSeconds(blockEnd(plan, b))), std::to_string(b.subs), fmt::format("{:g}", b.exposure_s), fmt::format("{:.1f}", s.at.alt_deg),
-                       s.airmass ? fmt::format("{:.3f}", *s.airmass) : "", fmt::format("{:.1f}", track.at((b.start_s + blockEnd(plan, b)) / 2).moon.alt_deg), fmt::format("{:.1f}", s.moonAway_deg)});
+        out += csvRow({std::to_string(++n), nameOf(trial, b.filter), s.target, isoTime(track.start().plusSeconds(b.start_s)),
+                       isoTime(track.start().plusSeconds(blockEnd(plan, b))), std::to_string(b.subs), fmt::format("{:g}", b.exposure_s),
+                       fmt::format("{:.1f}", s.at.alt_deg), s.airmass ? fmt::format("{:.3f}", *s.airmass) : "",
+                       fmt::format("{:.1f}", track.at((b.start_s + blockEnd(plan, b)) / 2).moon.alt_deg), fmt::format("{:.1f}", s.moonAway_deg)});
     }
     return out;
 }
@@ -88,7 +95,8 @@ std::string planToCalendar(const Plan& plan, const Trial& trial, const NightTrac
         out += "BEGIN:VEVENT\r\n";
         out += fmt::format("UID:{}-{}@caelumen\r\n", basicTime(track.start().plusSeconds(b.start_s)), ++n);
         out += fmt::format("DTSTAMP:{}\r\n", basicTime(track.start()));
-        out += fmt::format("DTSTART:{}\r\nDTEND:{}\r\n", basicTime(track.start().plusSeconds(b.start_s)), basicTime(track.start().plusSeconds(blockEnd(plan, b))));
+        out +=
+            fmt::format("DTSTART:{}\r\nDTEND:{}\r\n", basicTime(track.start().plusSeconds(b.start_s)), basicTime(track.start().plusSeconds(blockEnd(plan, b))));
         out += calendarLine("SUMMARY", fmt::format("{}: {} x {:g} s", nameOf(trial, b.filter), b.subs, b.exposure_s));
         out += calendarLine("DESCRIPTION", fmt::format("{}, {} of {}", s.target, n, all.size()));
         if (!trial.site.name.empty()) out += calendarLine("LOCATION", trial.site.name);
@@ -101,7 +109,8 @@ std::string planToCalendar(const Plan& plan, const Trial& trial, const NightTrac
     return out + "END:VCALENDAR\r\n";
 }
 
-std::vector<std::string> proofSentences(const Forecasts& all, const std::vector<Balance>& balance, const Plan& plan, const Trial& trial, const DeepSky& target) {
+std::vector<std::string> proofSentences(const Forecasts& all, const std::vector<Balance>& balance, const Plan& plan, const Trial& trial,
+                                        const DeepSky& target) {
     std::vector<std::string> out;
     if (plan.blocks.empty()) return out;
     if (all.empty()) {
@@ -111,40 +120,59 @@ std::vector<std::string> proofSentences(const Forecasts& all, const std::vector<
         const auto b = std::find_if(balance.begin(), balance.end(), [&](const Balance& x) { return x.filter == filter; });
         return b == balance.end() ? 0 : b->subs;
     };
-    const auto judge = [&](const std::string& one, const std::string& other, double ratio, double sigma, const std::optional<double>& needed, const std::string& where) {
+    const auto judge = [&](const std::string& one, const std::string& other, double ratio, double sigma, const std::optional<double>& needed,
+                           const std::string& where) {
         const std::string &name = nameOf(trial, one), &base = nameOf(trial, other);
         const int subs = std::min(subsOf(one), subsOf(other));
         if (needed && subs >= *needed)
-            out.push_back(fmt::format("It can tell {} from {}: {:.1f} \u00B1 {:.1f} times {}{}, for which {} of each would do; {} are planned.", name, base, ratio > 1 ? ratio : 1 / ratio, std::max(0.05, ratio > 1 ? sigma : sigma / (ratio * ratio)), ratio > 1 ? "faster" : "slower", where, amount(*needed), subs));
-        else if (needed) out.push_back(fmt::format("It cannot tell {} from {}: that takes {} of each, {} are planned.", name, base, amount(*needed), subs));
-        else out.push_back(fmt::format("It cannot tell {} from {} ({:.1f} \u00B1 {:.1f} times {}): gradients, faint stars and the nebula's rim leave more in doubt than what separates them, however many subs there are.", name, base, ratio > 1 ? ratio : 1 / ratio, std::max(0.05, ratio > 1 ? sigma : sigma / (ratio * ratio)), ratio > 1 ? "faster" : "slower"));
+            out.push_back(fmt::format("It can tell {} from {}: {:.1f} \u00B1 {:.1f} times {}{}, for which {} of each would do; {} are planned.", name, base,
+                                      ratio > 1 ? ratio : 1 / ratio, std::max(0.05, ratio > 1 ? sigma : sigma / (ratio * ratio)),
+                                      ratio > 1 ? "faster" : "slower", where, amount(*needed), subs));
+        else if (needed)
+            out.push_back(fmt::format("It cannot tell {} from {}: that takes {} of each, {} are planned.", name, base, amount(*needed), subs));
+        else
+            out.push_back(fmt::format("It cannot tell {} from {} ({:.1f} \u00B1 {:.1f} times {}): gradients, faint stars and the nebula's rim leave more in "
+                                      "doubt than what separates them, however many subs there are.",
+                                      name, base, ratio > 1 ? ratio : 1 / ratio, std::max(0.05, ratio > 1 ? sigma : sigma / (ratio * ratio)),
+                                      ratio > 1 ? "faster" : "slower"));
     };
     for (const Forecast& f : all.filters)
-        if (f.filter != plan.filters.front() && f.timeRatio > 0) judge(f.filter, plan.filters.front(), f.timeRatio, f.timeRatioSigma, f.subsToTell, " in " + f.channel);
+        if (f.filter != plan.filters.front() && f.timeRatio > 0)
+            judge(f.filter, plan.filters.front(), f.timeRatio, f.timeRatioSigma, f.subsToTell, " in " + f.channel);
     for (const ForetoldPair& p : all.pairs) judge(p.faster, p.slower, p.ratio, p.sigma, p.subsToTell, "");
     for (const Forecast& f : all.filters)
-        if (!f.seen()) out.push_back(fmt::format("The target will hardly be seen through {}: {:.1f} sigma above its sky, where {:.0f} are needed.", nameOf(trial, f.filter), f.signal / f.signalSigma, kSeen));
+        if (!f.seen())
+            out.push_back(fmt::format("The target will hardly be seen through {}: {:.1f} sigma above its sky, where {:.0f} are needed.",
+                                      nameOf(trial, f.filter), f.signal / f.signalSigma, kSeen));
     for (const Forecast& f : all.filters)
         if (f.claimed) out.push_back(fmt::format("{} is foretold from what its maker claims: no measured curve is known.", nameOf(trial, f.filter)));
     if (!all.empty())
         for (const std::string& id : plan.filters)
-            if (std::none_of(all.filters.begin(), all.filters.end(), [&](const Forecast& f) { return f.filter == id; })) out.push_back(fmt::format("Nothing is foretold of {}: it has no curve, passes nothing of this target, or its blocks lie while the target is down.", nameOf(trial, id)));
+            if (std::none_of(all.filters.begin(), all.filters.end(), [&](const Forecast& f) { return f.filter == id; }))
+                out.push_back(
+                    fmt::format("Nothing is foretold of {}: it has no curve, passes nothing of this target, or its blocks lie while the target is down.",
+                                nameOf(trial, id)));
     if (target.continuum > 0 && target.hydrogen + target.oxygen + target.sulphur <= 1)
         for (const std::string& id : plan.filters)
             if (const Filter* f = trial.filter(id); f && (f->kind == "dual-band" || f->kind == "multi-band" || f->kind == "single-line"))
-                out.push_back(fmt::format("{} shines by its stars and dust, of which {} passes a sliver: it will lose here, and tells nothing about nebulae.", target.id, nameOf(trial, id)));
+                out.push_back(fmt::format("{} shines by its stars and dust, of which {} passes a sliver: it will lose here, and tells nothing about nebulae.",
+                                          target.id, nameOf(trial, id)));
     for (const Balance& b : balance) {
         if (b.subs == 0) continue;
-        if (std::abs(b.skyMore) > 0.05) out.push_back(fmt::format("The sky over {}'s blocks is {:.0f} % {} than over the baseline's: its background would be wronged by as much.", nameOf(trial, b.filter), 100 * std::abs(b.skyMore), b.skyMore > 0 ? "brighter" : "darker"));
-        if (std::abs(b.airmassMore) > 0.1) out.push_back(fmt::format("{} looks through {:.2f} {} air than the baseline.", nameOf(trial, b.filter), std::abs(b.airmassMore), b.airmassMore > 0 ? "more" : "less"));
+        if (std::abs(b.skyMore) > 0.05)
+            out.push_back(fmt::format("The sky over {}'s blocks is {:.0f} % {} than over the baseline's: its background would be wronged by as much.",
+                                      nameOf(trial, b.filter), 100 * std::abs(b.skyMore), b.skyMore > 0 ? "brighter" : "darker"));
+        if (std::abs(b.airmassMore) > 0.1)
+            out.push_back(fmt::format("{} looks through {:.2f} {} air than the baseline.", nameOf(trial, b.filter), std::abs(b.airmassMore),
+                                      b.airmassMore > 0 ? "more" : "less"));
     }
     if (plan.brightStar.empty()) out.emplace_back("It says nothing about halos beyond the stars of the field: no bright-star series is planned.");
     return out;
 }
 
 Budget budgetOf(const Plan& plan, int width, int height, const std::vector<double>& darksAtHand) {
-    constexpr int kCalibration = 20;   // frames of each kind
-    constexpr double kFlat_s = 6;      // to take one, with reading
+    constexpr int kCalibration = 20; // frames of each kind
+    constexpr double kFlat_s = 6;    // to take one, with reading
     Budget b;
     if (plan.blocks.empty()) return b;
     double first = 1e9, last = 0;
@@ -163,11 +191,14 @@ Budget budgetOf(const Plan& plan, int width, int height, const std::vector<doubl
     std::set<double> lengths;
     for (const PlanBlock& block : plan.blocks) lengths.insert(block.exposure_s);
     if (!plan.brightStar.empty()) lengths.insert(plan.starExposure_s);
-    const auto missing = std::count_if(lengths.begin(), lengths.end(), [&](double s) { return std::none_of(darksAtHand.begin(), darksAtHand.end(), [&](double have) { return std::abs(have / s - 1) < 0.01; }); });
+    const auto missing = std::count_if(lengths.begin(), lengths.end(), [&](double s) {
+        return std::none_of(darksAtHand.begin(), darksAtHand.end(), [&](double have) { return std::abs(have / s - 1) < 0.01; });
+    });
     b.calibrationFiles = kCalibration * (static_cast<int>(filters.size()) + static_cast<int>(missing) + 1);
     b.flats_min = static_cast<double>(filters.size()) * (plan.swap_s + kCalibration * kFlat_s) / 60;
     for (const double s : lengths)
-        if (std::none_of(darksAtHand.begin(), darksAtHand.end(), [&](double have) { return std::abs(have / s - 1) < 0.01; })) b.darks_min += kCalibration * (s + 2) / 60;
+        if (std::none_of(darksAtHand.begin(), darksAtHand.end(), [&](double have) { return std::abs(have / s - 1) < 0.01; }))
+            b.darks_min += kCalibration * (s + 2) / 60;
     b.storage_GB = static_cast<double>(b.files + b.calibrationFiles) * width * height * 2 / 1e9;
     return b;
 }
@@ -187,9 +218,12 @@ std::vector<std::pair<std::string, std::string>> checklist(const Plan& plan, con
     for (const PlanBlock& b : plan.blocks) lengths.insert(b.exposure_s);
     if (!plan.brightStar.empty()) lengths.insert(plan.starExposure_s);
     for (const double s : lengths)
-        if (std::none_of(darksAtHand.begin(), darksAtHand.end(), [&](double have) { return std::abs(have / s - 1) < 0.01; })) darks += (darks.empty() ? "" : ", ") + fmt::format("{:g} s", s);
+        if (std::none_of(darksAtHand.begin(), darksAtHand.end(), [&](double have) { return std::abs(have / s - 1) < 0.01; }))
+            darks += (darks.empty() ? "" : ", ") + fmt::format("{:g} s", s);
     if (!flats.empty()) out.emplace_back("flats", "Flats for each filter, before the camera comes off: " + flats);
-    if (!darks.empty()) out.emplace_back("darks", (darksAtHand.empty() ? "Darks at the night's temperature: " : "Darks that are missing, at the night's temperature: ") + darks);
+    if (!darks.empty())
+        out.emplace_back("darks",
+                         (darksAtHand.empty() ? "Darks at the night's temperature: " : "Darks that are missing, at the night's temperature: ") + darks);
     out.emplace_back("dew", "Heaters on before the dew falls: fog on glass passes for a filter's halo");
     out.emplace_back("power", "Batteries full, mains outdoors behind residual-current protection and dry");
     out.emplace_back("told", "Somebody knows where you are and when you come back");

@@ -11,8 +11,8 @@ struct ProofGround {
     double starsTo15 = 900;                 ///< stars a square degree brighter than V = 15
 };
 
-/// Stars a square degree brighter than V = 15 at a place (ICRS degrees): a cosecant law of galactic latitude through the mean counts of both skies (Allen 1973, Astrophysical Quantities, section
-/// 117); good to a factor of two, since arms and dust are not in it.
+/// Stars a square degree brighter than V = 15 at a place (ICRS degrees): a cosecant law of galactic latitude through the mean counts of both skies (Allen 1973,
+/// Astrophysical Quantities, section 117); good to a factor of two, since arms and dust are not in it.
 double starsTo15(double ra_deg, double dec_deg);
 
 /// What a run will gather in one channel, e-/s and pixel; exposures in s.
@@ -23,10 +23,10 @@ struct RunRates {
     double fwhm_px = 3;
 };
 
-/// The Bench's figures for such a run, with the errors that it will state: photons and read noise; what a fitted sky leaves of gradients; clumps of stars too faint to be hidden; the rim of the nebula
-/// beneath the sky regions; and how well so many boxes tell the noise. The parts that are no photons do not average down with subs. Their sizes come from
-/// the scatter of some hundred virtual nights, from a city roof under a full moon to a desert (docs/measurements.md): within 30 % of it, but half of it where more than 10,000 stars a square degree
-/// (to V = 16.5) crowd in a deep stack.
+/// The Bench's figures for such a run, with the errors that it will state: photons and read noise; what a fitted sky leaves of gradients; clumps of stars too
+/// faint to be hidden; the rim of the nebula beneath the sky regions; and how well so many boxes tell the noise. The parts that are no photons do not average
+/// down with subs. Their sizes come from the scatter of some hundred virtual nights, from a city roof under a full moon to a desert (docs/measurements.md):
+/// within 30 % of it, but half of it where more than 10,000 stars a square degree (to V = 16.5) crowd in a deep stack.
 struct ForetoldRun {
     double snr = 0;           ///< the signal over the noise of a box, the square root of whose boxes is left out
     double signalSigma = 0;   ///< e-/s and pixel

@@ -20,11 +20,15 @@ const Span* longest(const std::vector<Span>& spans) {
     return it == spans.end() ? nullptr : &*it;
 }
 
-std::string hours(double s) { return fmt::format("{} h {:02} min", static_cast<int>(s / 3600), static_cast<int>(std::fmod(s, 3600) / 60)); }
+std::string hours(double s) {
+    return fmt::format("{} h {:02} min", static_cast<int>(s / 3600), static_cast<int>(std::fmod(s, 3600) / 60));
+}
 
 } // namespace
 
-double blockLength(const Plan& plan, const PlanBlock& block) { return block.subs * (block.exposure_s + plan.settle_s); }
+double blockLength(const Plan& plan, const PlanBlock& block) {
+    return block.subs * (block.exposure_s + plan.settle_s);
+}
 
 PlanBlock blockOf(const Plan& plan, const std::string& filter, double start_s) {
     const auto own = plan.exposures.find(filter);
@@ -37,8 +41,10 @@ std::vector<std::string> blockOrder(const Plan& plan) {
     const std::size_t n = plan.filters.size();
     for (int round = 0; round < plan.rounds; ++round)
         for (std::size_t i = 0; i < n; ++i) {
-            if (plan.order == BlockOrder::Square) out.push_back(plan.filters[(i + static_cast<std::size_t>(round)) % n]);
-            else out.push_back(plan.filters[round % 2 == 0 ? i : n - 1 - i]);
+            if (plan.order == BlockOrder::Square)
+                out.push_back(plan.filters[(i + static_cast<std::size_t>(round)) % n]);
+            else
+                out.push_back(plan.filters[round % 2 == 0 ? i : n - 1 - i]);
         }
     return out;
 }
@@ -68,9 +74,14 @@ Laid layBlocks(Plan plan, const Site& site, const NightTrack& track, std::option
     const Span* window = longest(spans);
     if (!window) {
         const auto dark = track.sunBelow(plan.twilight_deg);
-        if (!dark) return {plan, fmt::format("The sun does not sink below {:g} degrees in this night; allow more twilight or choose another date.", plan.twilight_deg)};
+        if (!dark)
+            return {plan,
+                    fmt::format("The sun does not sink below {:g} degrees in this night; allow more twilight or choose another date.", plan.twilight_deg)};
         const auto up = track.targetAbove(plan.lowest_deg, horizonOf(site));
-        if (up.empty()) return {plan, fmt::format("The target does not rise above {:g} degrees and the horizon at this place in this night; choose another target, date or limit.", plan.lowest_deg)};
+        if (up.empty())
+            return {plan, fmt::format(
+                              "The target does not rise above {:g} degrees and the horizon at this place in this night; choose another target, date or limit.",
+                              plan.lowest_deg)};
         return {plan, "The target is up by day only in this night; choose another date or target."};
     }
     const auto transit = track.transit();
@@ -86,7 +97,8 @@ Laid layBlocks(Plan plan, const Site& site, const NightTrack& track, std::option
         if (plan.flip == FlipSchool::Wait && transit && block.start_s < *transit && blockEnd(plan, block) > *transit) block.start_s = *transit + plan.flip_s;
         if (blockEnd(plan, block) > window->to + 1) {
             const double missing = blockLength(plan, block) * static_cast<double>(order.size() - i) - (window->to - now);
-            return {plan, fmt::format("{} of {} blocks fit; some {} are missing. Make the blocks shorter or take fewer filters.", i, order.size(), hours(missing))};
+            return {plan,
+                    fmt::format("{} of {} blocks fit; some {} are missing. Make the blocks shorter or take fewer filters.", i, order.size(), hours(missing))};
         }
         plan.blocks.push_back(block);
         now = blockEnd(plan, block);
@@ -102,8 +114,10 @@ int subsThatFit(const Plan& plan, const Site& site, const NightTrack& track) {
         const int middle = (low + high + 1) / 2;
         Plan p = plan;
         p.subs = middle;
-        if (layBlocks(p, site, track).problem.empty()) low = middle;
-        else high = middle - 1;
+        if (layBlocks(p, site, track).problem.empty())
+            low = middle;
+        else
+            high = middle - 1;
     }
     return low;
 }
@@ -157,10 +171,13 @@ std::vector<std::string> blockProblems(const Plan& plan, const Trial& trial, con
         const PlanBlock& b = plan.blocks[i];
         const double end = blockEnd(plan, b);
         seen.insert(b.filter);
-        if (!dark || b.start_s < dark->from - 1 || end > dark->to + 1) ++twilight;
-        else if (std::none_of(spans.begin(), spans.end(), [&](const Span& s) { return b.start_s >= s.from - 1 && end <= s.to + 1; })) ++low;
+        if (!dark || b.start_s < dark->from - 1 || end > dark->to + 1)
+            ++twilight;
+        else if (std::none_of(spans.begin(), spans.end(), [&](const Span& s) { return b.start_s >= s.from - 1 && end <= s.to + 1; }))
+            ++low;
         if (plan.flip == FlipSchool::Wait && transit && b.start_s < *transit - 1 && end > *transit + 1) ++over;
-        if (i + 1 < plan.blocks.size() && end > plan.blocks[i + 1].start_s + 1) out.push_back(fmt::format("Block {} runs into block {}.", i + 1, i + 2));
+        if (i + 1 < plan.blocks.size() && end > plan.blocks[i + 1].start_s + 1)
+            out.push_back(fmt::format("Block {} runs into block {}.", i + 1, i + 2));
         else if (i + 1 < plan.blocks.size() && b.filter != plan.blocks[i + 1].filter && end + plan.swap_s + plan.refocus_s > plan.blocks[i + 1].start_s + 1)
             out.push_back(fmt::format("Between blocks {} and {} there is no time to swap the filter and refocus.", i + 1, i + 2));
     }

@@ -8,7 +8,9 @@ namespace caelumen {
 
 /// How long a block takes: its subs, each with the mount's settling.
 double blockLength(const Plan& plan, const PlanBlock& block);
-inline double blockEnd(const Plan& plan, const PlanBlock& block) { return block.start_s + blockLength(plan, block); }
+inline double blockEnd(const Plan& plan, const PlanBlock& block) {
+    return block.start_s + blockLength(plan, block);
+}
 
 /// A filter's block as the plan has it: with its own exposure, if it has one, and as many subs as gather light for as long as the others.
 PlanBlock blockOf(const Plan& plan, const std::string& filter, double start_s);
@@ -16,7 +18,8 @@ PlanBlock blockOf(const Plan& plan, const std::string& filter, double start_s);
 /// The filters in the order in which their blocks come.
 std::vector<std::string> blockOrder(const Plan& plan);
 
-/// From the first block's start to the last one's end when they follow each other without a gap but swaps, refocusing and star series (`slew_s` there and back).
+/// From the first block's start to the last one's end when they follow each other without a gap but swaps, refocusing and star series (`slew_s` there and
+/// back).
 double seriesLength(const Plan& plan, double slew_s = 60);
 
 /// When the plan's target can be shot: sun low enough, target high enough and above the horizon.
@@ -27,8 +30,8 @@ struct Laid {
     std::string problem; ///< one sentence where the blocks do not fit; the plan then holds those that do
 };
 
-/// Lays all blocks from the start of the longest usable stretch (or from `from`): swap and refocus between filters, the bright-star series after each filter's first block,
-/// no block over the meridian where one waits for the flip.
+/// Lays all blocks from the start of the longest usable stretch (or from `from`): swap and refocus between filters, the bright-star series after each filter's
+/// first block, no block over the meridian where one waits for the flip.
 Laid layBlocks(Plan plan, const Site& site, const NightTrack& track, std::optional<double> from = {});
 
 /// The most subs a block may have for all blocks to fit; 0 when not even one does.

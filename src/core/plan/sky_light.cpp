@@ -41,7 +41,11 @@ double backgroundRate(const SkyLight& light, const SystemChannel& channel, const
         const auto rate = channel.rate.find(source);
         return nL > 0 && rate != channel.rate.end() ? skyElectrons(rate->second, magnitudeOf(nL), aperture_mm, obstruction, scale_arcsec) : 0.0;
     };
-    const std::array<std::pair<const char*, double>, 5> lamps{{{"high-pressure sodium", mix.highPressureSodium}, {"low-pressure sodium", mix.lowPressureSodium}, {"metal halide", mix.metalHalide}, {"LED 2700 K", mix.ledWarm}, {"LED 4000 K", mix.ledCool}}};
+    const std::array<std::pair<const char*, double>, 5> lamps{{{"high-pressure sodium", mix.highPressureSodium},
+                                                               {"low-pressure sodium", mix.lowPressureSodium},
+                                                               {"metal halide", mix.metalHalide},
+                                                               {"LED 2700 K", mix.ledWarm},
+                                                               {"LED 4000 K", mix.ledCool}}};
     double all = 0, sum = electrons("natural sky", light.natural) + electrons("moonlight", light.moon);
     for (const auto& [name, share] : lamps) all += share;
     for (const auto& [name, share] : lamps)

@@ -26,7 +26,8 @@ struct StarBlock {
 /// One after each filter's first block; none where the plan has no star.
 std::vector<StarBlock> starSeries(const Plan& plan, const NightTrack& track);
 
-/// What is wrong with the series, in sentences: no time to go there and back (and to swap and refocus), a star too low or behind the horizon, the moon beside it.
+/// What is wrong with the series, in sentences: no time to go there and back (and to swap and refocus), a star too low or behind the horizon, the moon beside
+/// it.
 std::vector<std::string> starProblems(const Plan& plan, const Trial& trial, const NightTrack& track);
 
 } // namespace caelumen

@@ -1,6 +1,5 @@
 #include "core/plan/suggest.h"
 
-
 #include <erfa.h>
 #include <fmt/format.h>
 
@@ -13,10 +12,13 @@ namespace {
 
 constexpr double kDegree = M_PI / 180;
 
-/// Hour angle and declination from a place in the sky, and back, for one latitude: a catalogue of hundreds is not sent through the whole of the earth's turning.
+/// Hour angle and declination from a place in the sky, and back, for one latitude: a catalogue of hundreds is not sent through the whole of the earth's
+/// turning.
 struct Turning {
     double sinLat, cosLat;
-    explicit Turning(double latitude_deg) : sinLat(std::sin(latitude_deg * kDegree)), cosLat(std::cos(latitude_deg * kDegree)) {}
+    explicit Turning(double latitude_deg)
+        : sinLat(std::sin(latitude_deg * kDegree))
+        , cosLat(std::cos(latitude_deg * kDegree)) {}
     std::pair<double, double> hourAngleAndDeclination(const Horizontal& h) const {
         const double a = h.alt_deg * kDegree, z = h.az_deg * kDegree;
         const double dec = std::asin(std::clamp(std::sin(a) * sinLat + std::cos(a) * std::cos(z) * cosLat, -1.0, 1.0));
@@ -31,7 +33,9 @@ struct Turning {
     }
 };
 
-std::string hoursText(double s) { return fmt::format("{:.1f} h", s / 3600); }
+std::string hoursText(double s) {
+    return fmt::format("{:.1f} h", s / 3600);
+}
 
 } // namespace
 
@@ -54,7 +58,8 @@ Exercise exerciseOf(const std::vector<PlanFilter>& filters) {
     return out;
 }
 
-std::vector<Suggestion> suggestTargets(const std::vector<DeepSky>& among, const Exercise& exercise, std::pair<double, double> frame, const Plan& plan, const Site& site, const NightTrack& track, std::size_t most) {
+std::vector<Suggestion> suggestTargets(const std::vector<DeepSky>& among, const Exercise& exercise, std::pair<double, double> frame, const Plan& plan,
+                                       const Site& site, const NightTrack& track, std::size_t most) {
     std::vector<Suggestion> out;
     const auto dark = track.sunBelow(plan.twilight_deg);
     if (!dark) return out;
@@ -114,7 +119,10 @@ std::vector<Suggestion> suggestTargets(const std::vector<DeepSky>& among, const 
         const double fits = g.fill <= 0 ? 0.3 : g.fill < 0.08 ? 0.2 : g.fill < 0.25 ? 0.6 : g.fill <= 0.9 ? 1 : g.fill < 1.5 ? 0.7 : 0.35;
         const double time = std::min(1.0, g.usable_s / (5 * 3600)), height = std::min(1.0, g.highest_deg / 60);
         // Oxygen suffers most from moonlight.
-        const double part = moonlit / g.usable_s, moon = 1 - part * (0.5 + 0.3 * exercise.oxygen) * (g.moonAway_deg < 30 ? 1.6 : g.moonAway_deg < 60 ? 1.1 : 0.7);
+        const double part = moonlit / g.usable_s, moon = 1 - part * (0.5 + 0.3 * exercise.oxygen) *
+                                                                 (g.moonAway_deg < 30   ? 1.6
+                                                                  : g.moonAway_deg < 60 ? 1.1
+                                                                                        : 0.7);
         g.score = std::clamp(light, 0.0, 1.0) * fits * (0.4 + 0.6 * time) * (0.5 + 0.5 * height) * std::clamp(moon, 0.05, 1.0) * (flips ? 0.9 : 1.0);
         if (g.score < 0.02) continue;
 
@@ -130,12 +138,15 @@ std::vector<Suggestion> suggestTargets(const std::vector<DeepSky>& among, const 
         if (g.fill > 0) g.reasons.push_back(fmt::format("fills {:.0f} % of the frame's shorter side", 100 * g.fill));
         if (part > 0.02) g.reasons.push_back(fmt::format("moon {:.0f} degrees away", g.moonAway_deg));
         const std::pair<double, std::string> weak[] = {
-            {light, exercise.oxygen > 0.3 && d.oxygen < 2 ? "Little oxygen: it says little about that band." : exercise.sulphur > 0.3 && d.sulphur < 2 ? "Little sulphur: it says little about that band." : "Faint in what the filters pass."},
+            {light, exercise.oxygen > 0.3 && d.oxygen < 2     ? "Little oxygen: it says little about that band."
+                    : exercise.sulphur > 0.3 && d.sulphur < 2 ? "Little sulphur: it says little about that band."
+                                                              : "Faint in what the filters pass."},
             {fits, g.fill < 0.25 ? "Small in this frame." : "Larger than the frame: no sky is left beside it."},
             {time, fmt::format("Only {} in this night.", hoursText(g.usable_s))},
             {height, fmt::format("Stays low, {:.0f} degrees at most.", g.highest_deg)},
             {moon, fmt::format("The moon is {:.0f} degrees away.", g.moonAway_deg)},
-            {flips ? 0.9 : 1.0, fmt::format("The series takes {} and cannot be had on one side of the meridian: the mount must flip between blocks.", hoursText(series))}};
+            {flips ? 0.9 : 1.0,
+             fmt::format("The series takes {} and cannot be had on one side of the meridian: the mount must flip between blocks.", hoursText(series))}};
         const auto* worst = std::min_element(std::begin(weak), std::end(weak), [](const auto& x, const auto& y) { return x.first < y.first; });
         if (worst->first < 0.95) g.weakness = worst->second;
         out.push_back(std::move(g));

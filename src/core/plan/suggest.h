@@ -7,13 +7,13 @@ namespace caelumen {
 /// How well a target suits a test of one filter in this telescope, place and night.
 struct Suggestion {
     const DeepSky* target = nullptr;
-    double score = 0;               ///< 0..1, the product of its parts
-    double usable_s = 0;            ///< dark, high and clear of the horizon, without the meridian in a block
-    double moonAway_deg = 180;      ///< when it stands highest in that time
+    double score = 0;          ///< 0..1, the product of its parts
+    double usable_s = 0;       ///< dark, high and clear of the horizon, without the meridian in a block
+    double moonAway_deg = 180; ///< when it stands highest in that time
     double highest_deg = 0;
-    double fill = 0;                ///< of the frame's shorter side
+    double fill = 0; ///< of the frame's shorter side
     std::vector<std::string> reasons;
-    std::string weakness;           ///< its worst part, in a sentence
+    std::string weakness; ///< its worst part, in a sentence
 };
 
 /// What the test's filters show: which lines pass any of them but not... the part of each line's light that the narrowest of them keeps.
@@ -23,8 +23,10 @@ struct Exercise {
 };
 Exercise exerciseOf(const std::vector<PlanFilter>& filters);
 
-/// The best targets for this night, best first, at most `most`. `frame_deg`: the field's width and height. Targets that never rise high enough or are lost in moonlight are left out.
-std::vector<Suggestion> suggestTargets(const std::vector<DeepSky>& among, const Exercise& exercise, std::pair<double, double> frame_deg, const Plan& plan, const Site& site, const NightTrack& anyTrack, std::size_t most);
+/// The best targets for this night, best first, at most `most`. `frame_deg`: the field's width and height. Targets that never rise high enough or are lost in
+/// moonlight are left out.
+std::vector<Suggestion> suggestTargets(const std::vector<DeepSky>& among, const Exercise& exercise, std::pair<double, double> frame_deg, const Plan& plan,
+                                       const Site& site, const NightTrack& anyTrack, std::size_t most);
 
 /// A night of the calendar.
 struct CalendarNight {

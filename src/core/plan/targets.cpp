@@ -40,14 +40,22 @@ std::optional<double> sixtieths(std::string text) {
 
 const char* kindOf(char letter) {
     switch (letter) {
-    case 'E': return "emission";
-    case 'R': return "reflection";
-    case 'P': return "planetary";
-    case 'S': return "remnant";
-    case 'W': return "bubble";
-    case 'G': return "galaxy";
-    case 'O': return "open cluster";
-    default: return "globular cluster";
+    case 'E':
+        return "emission";
+    case 'R':
+        return "reflection";
+    case 'P':
+        return "planetary";
+    case 'S':
+        return "remnant";
+    case 'W':
+        return "bubble";
+    case 'G':
+        return "galaxy";
+    case 'O':
+        return "open cluster";
+    default:
+        return "globular cluster";
     }
 }
 
@@ -90,7 +98,8 @@ const std::vector<BrightStar>& brightStars() {
     static const std::vector<BrightStar> all = [] {
         std::vector<BrightStar> out;
         for (const std::string& line : parts(kBrightStars, '\n'))
-            if (const auto p = parts(line, '|'); p.size() == 5) out.push_back({p[0], 15 * *sixtieths(p[1]), *sixtieths(p[2]), numberOr(p[3], 0), numberOr(p[4], 0)});
+            if (const auto p = parts(line, '|'); p.size() == 5)
+                out.push_back({p[0], 15 * *sixtieths(p[1]), *sixtieths(p[2]), numberOr(p[3], 0), numberOr(p[4], 0)});
         return out;
     }();
     return all;
@@ -101,7 +110,13 @@ std::vector<const DeepSky*> findTargets(const std::vector<DeepSky>& among, const
     std::vector<std::pair<int, const DeepSky*>> found;
     for (const DeepSky& d : among) {
         const std::string id = plain(d.id), name = plain(d.name), place = plain(d.constellation);
-        const int rank = id == wanted ? 0 : id.starts_with(wanted) ? 1 : name.starts_with(wanted) ? 2 : name.find(wanted) != std::string::npos ? 3 : place == wanted ? 4 : id.find(wanted) != std::string::npos ? 5 : -1;
+        const int rank = id == wanted                             ? 0
+                         : id.starts_with(wanted)                 ? 1
+                         : name.starts_with(wanted)               ? 2
+                         : name.find(wanted) != std::string::npos ? 3
+                         : place == wanted                        ? 4
+                         : id.find(wanted) != std::string::npos   ? 5
+                                                                  : -1;
         if (rank >= 0) found.emplace_back(rank, &d);
     }
     std::stable_sort(found.begin(), found.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
@@ -118,7 +133,8 @@ Result<std::vector<DeepSky>> parseTargets(const std::string& text, const std::st
         for (const std::string& cell : rows.front()) head.push_back(plain(cell));
         if (std::find(head.begin(), head.end(), "ra") != head.end()) {
             columns = head;
-            if (std::find(head.begin(), head.end(), "dec") == head.end()) return Error{fmt::format("{} has a column \"ra\" but none \"dec\"; name both.", name)};
+            if (std::find(head.begin(), head.end(), "dec") == head.end())
+                return Error{fmt::format("{} has a column \"ra\" but none \"dec\"; name both.", name)};
             rows.erase(rows.begin());
         }
     }
@@ -140,7 +156,8 @@ Result<std::vector<DeepSky>> parseTargets(const std::string& text, const std::st
         // Hours when written in parts or with an h; degrees else.
         const bool hours = ra.find_first_of(" :hH") != std::string::npos;
         if (d.id.empty() || !a || !b || !(*a >= 0 && *a <= (hours ? 24 : 360)) || !(std::abs(*b) <= 90))
-            return Error{fmt::format("{} has no target in line {}: write a name, right ascension and declination, as \"NGC 6188, 16 40 06, -48 40\".", name, line)};
+            return Error{
+                fmt::format("{} has no target in line {}: write a name, right ascension and declination, as \"NGC 6188, 16 40 06, -48 40\".", name, line)};
         d.ra_deg = hours ? 15 * *a : *a;
         d.dec_deg = *b;
         d.width_arcmin = d.height_arcmin = std::max(0.0, numberOr(cell("size"), 0));

@@ -5,11 +5,15 @@
 namespace caelumen {
 namespace fs = std::filesystem;
 
-BandShelf::BandShelf(fs::path file, const std::string& stamp) : m_file(std::move(file)), m_stamp(std::hash<std::string>{}(stamp)) {
+BandShelf::BandShelf(fs::path file, const std::string& stamp)
+    : m_file(std::move(file))
+    , m_stamp(std::hash<std::string>{}(stamp)) {
     m_in.open(m_file, std::ios::binary);
     std::uint64_t found = 0;
-    if (m_in.read(reinterpret_cast<char*>(&found), sizeof found) && found == m_stamp) m_whole = sizeof found;
-    else m_in.close();
+    if (m_in.read(reinterpret_cast<char*>(&found), sizeof found) && found == m_stamp)
+        m_whole = sizeof found;
+    else
+        m_in.close();
 }
 
 bool BandShelf::take(std::vector<float>& values) {

@@ -8,8 +8,8 @@
 
 namespace caelumen {
 
-/// Finished bands of a stack, kept in a file beside it while the work lasts: a run that was cancelled or killed goes on behind the last whole one. Bands of other work, told by
-/// their stamp, are thrown away; a band that was cut short does not count. Without room for the file, nothing is kept.
+/// Finished bands of a stack, kept in a file beside it while the work lasts: a run that was cancelled or killed goes on behind the last whole one. Bands of
+/// other work, told by their stamp, are thrown away; a band that was cut short does not count. Without room for the file, nothing is kept.
 class BandShelf {
 public:
     BandShelf(std::filesystem::path file, const std::string& stamp);

@@ -16,11 +16,17 @@
 namespace caelumen {
 namespace {
 
-std::string celsius(std::optional<double> t) { return t ? fmt::format("{:.0f} C", *t) : std::string("unknown temperature"); }
-std::string length(std::optional<double> s) { return s ? fmt::format("{:g} s", *s) : std::string("unknown exposure"); }
+std::string celsius(std::optional<double> t) {
+    return t ? fmt::format("{:.0f} C", *t) : std::string("unknown temperature");
+}
+std::string length(std::optional<double> s) {
+    return s ? fmt::format("{:g} s", *s) : std::string("unknown exposure");
+}
 
 /// The colour site of a stored pixel: 0 for frames without a mosaic, else its place in the 2x2 cell.
-int siteOf(const FrameInfo& info, int x, int y) { return info.mosaic ? 2 * (y & 1) + (x & 1) : 0; }
+int siteOf(const FrameInfo& info, int x, int y) {
+    return info.mosaic ? 2 * (y & 1) + (x & 1) : 0;
+}
 
 /// Turns a mean flat into factors: each colour site over the median of its central half.
 void normaliseFlat(Plane& flat, const FrameInfo& info, std::vector<std::int64_t>& dead) {
@@ -62,8 +68,12 @@ void findHot(const Plane& dark, double full, std::vector<std::int64_t>& hot) {
 class CalibrationMaker {
 public:
     CalibrationMaker(const SubsRecipe& recipe, const FrameInfo& light, const Job& job)
-        : m_recipe(recipe), m_light(light), m_facts(light.facts), m_job(job), m_exposure(recipe.run.sub_exposure_s ? recipe.run.sub_exposure_s : light.facts.sub_exposure_s),
-          m_planes(light.mosaic ? 1 : light.channels.size()) {
+        : m_recipe(recipe)
+        , m_light(light)
+        , m_facts(light.facts)
+        , m_job(job)
+        , m_exposure(recipe.run.sub_exposure_s ? recipe.run.sub_exposure_s : light.facts.sub_exposure_s)
+        , m_planes(light.mosaic ? 1 : light.channels.size()) {
         const Rig rig = factsOf(recipe, m_facts).rig;
         m_pedestal = rig.pedestal_adu;
         m_full = rig.full_scale_adu.value_or(light.integer && light.bits <= 16 ? std::pow(2.0, light.bits) - 1 : 65535);
@@ -135,12 +145,15 @@ private:
         auto mean = masterOf(chosen, {}, nullptr, m_planes, m_job);
         if (!mean) return mean.error();
         m_out.dark = std::move(*mean);
-        did("dark: mean of {} of {} frames, {} at {} for subs of {} at {}", chosen.size(), frames->size(), length(d.sub_exposure_s), celsius(d.sensor_temperature_c), length(m_exposure), celsius(m_facts.sensor_temperature_c));
+        did("dark: mean of {} of {} frames, {} at {} for subs of {} at {}", chosen.size(), frames->size(), length(d.sub_exposure_s),
+            celsius(d.sensor_temperature_c), length(m_exposure), celsius(m_facts.sensor_temperature_c));
         if (d.sensor_temperature_c && m_facts.sensor_temperature_c && std::abs(*d.sensor_temperature_c - *m_facts.sensor_temperature_c) > 2)
-            warn("The nearest darks were taken at {}, the subs at {}: dark current is not fully removed.", celsius(d.sensor_temperature_c), celsius(m_facts.sensor_temperature_c));
+            warn("The nearest darks were taken at {}, the subs at {}: dark current is not fully removed.", celsius(d.sensor_temperature_c),
+                 celsius(m_facts.sensor_temperature_c));
         if (d.gain_setting && m_facts.gain_setting && std::abs(*d.gain_setting - *m_facts.gain_setting) > 0.5)
             warn("The darks were taken at gain {:g}, the subs at {:g}: take darks at the subs' gain.", *d.gain_setting, *m_facts.gain_setting);
-        for (const std::string& leak : lightInDarks(*frames, m_out.dark.front(), m_bias.empty() ? nullptr : &m_bias.front(), m_biasLevel)) m_out.warnings.push_back(leak);
+        for (const std::string& leak : lightInDarks(*frames, m_out.dark.front(), m_bias.empty() ? nullptr : &m_bias.front(), m_biasLevel))
+            m_out.warnings.push_back(leak);
         if (d.sub_exposure_s && m_exposure && std::abs(*d.sub_exposure_s / *m_exposure - 1) > 0.02) scaleDarks(*d.sub_exposure_s);
         findHot(m_out.dark.front(), m_full, m_out.defects);
         m_out.zeroKnown = true;
@@ -148,7 +161,8 @@ private:
     }
 
     void scaleDarks(double taken_s) {
-        if (m_bias.empty()) return warn("The nearest darks last {}, the subs {}, and without biases they cannot be scaled.", length(taken_s), length(m_exposure));
+        if (m_bias.empty())
+            return warn("The nearest darks last {}, the subs {}, and without biases they cannot be scaled.", length(taken_s), length(m_exposure));
         const auto ratio = static_cast<float>(*m_exposure / taken_s);
         for (std::size_t p = 0; p < m_planes; ++p)
             tbb::parallel_for(0, m_light.height, [&](int y) {
@@ -157,7 +171,8 @@ private:
                 for (int x = 0; x < m_light.width; ++x) to[x] = zero[x] + (to[x] - zero[x]) * ratio;
             });
         did("dark current scaled by {:.3g} above the bias", ratio);
-        warn("The nearest darks last {}, the subs {}: their current was scaled, which does not remove a glow of the sensor's edge exactly.", length(taken_s), length(m_exposure));
+        warn("The nearest darks last {}, the subs {}: their current was scaled, which does not remove a glow of the sensor's edge exactly.", length(taken_s),
+             length(m_exposure));
     }
 
     bool subtracts() const { return m_recipe.flatSchool == FlatSchool::Subtract; }
@@ -205,7 +220,9 @@ private:
         for (const CalibrationFrame& f : frames) {
             const auto own = f.info.facts.sub_exposure_s;
             if (own && m_exposure && std::abs(*own / *m_exposure - 1) > 0.05)
-                return Error{fmt::format("The diffuser frame {} lasts {}, the subs {}: subtracted, it would take away another glow than they have. Take diffuser frames of the subs' length, or divide by flats.", shown(f.info.path.filename()), length(own), length(m_exposure))};
+                return Error{fmt::format("The diffuser frame {} lasts {}, the subs {}: subtracted, it would take away another glow than they have. Take "
+                                         "diffuser frames of the subs' length, or divide by flats.",
+                                         shown(f.info.path.filename()), length(own), length(m_exposure))};
         }
         return Done{};
     }
@@ -246,7 +263,8 @@ private:
             m_out.diffuser = std::move(*flat);
             m_out.zeroKnown = false; // the sky went with it
             did("diffuser: mean of {} frames subtracted", frames.size());
-            warn("The flats were subtracted (diffuser school): glow and rings go, but transmission is not corrected, so fluxes and throughput differ across the frame.");
+            warn("The flats were subtracted (diffuser school): glow and rings go, but transmission is not corrected, so fluxes and throughput differ across "
+                 "the frame.");
             return Done{};
         }
         m_out.factor = std::move(*flat);
@@ -299,6 +317,8 @@ void Calibration::apply(int plane, int y, int count, int width, float* rows) con
     }
 }
 
-Result<Calibration> makeCalibration(const SubsRecipe& recipe, const FrameInfo& light, const Job& job) { return CalibrationMaker(recipe, light, job).make(); }
+Result<Calibration> makeCalibration(const SubsRecipe& recipe, const FrameInfo& light, const Job& job) {
+    return CalibrationMaker(recipe, light, job).make();
+}
 
 } // namespace caelumen

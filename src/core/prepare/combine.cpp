@@ -11,7 +11,6 @@
 namespace caelumen {
 namespace {
 
-
 struct Value {
     double v;
     double weight;
@@ -19,7 +18,9 @@ struct Value {
     double steep = 0; ///< sigma for what its star image makes of a steep picture
 };
 
-double medianOf(std::vector<float>& values) { return median(std::span<float>(values)); }
+double medianOf(std::vector<float>& values) {
+    return median(std::span<float>(values));
+}
 
 /// The values' own sigma about their median.
 double scatter(const std::vector<Value>& kept, double centre, Rejection how, std::vector<float>& room) {
@@ -27,7 +28,8 @@ double scatter(const std::vector<Value>& kept, double centre, Rejection how, std
     for (const Value& k : kept) room.push_back(static_cast<float>(std::abs(k.v - centre)));
     // Of few values the median deviation comes out too small (Croux & Rousseeuw 1992, table 1).
     static constexpr double kFew[] = {0, 0, 1.196, 1.495, 1.363, 1.206, 1.200, 1.140, 1.129, 1.107};
-    double s = kMadToSigma * medianOf(room) * (kept.size() < 10 ? kFew[kept.size()] : static_cast<double>(kept.size()) / (static_cast<double>(kept.size()) - 0.8));
+    double s =
+        kMadToSigma * medianOf(room) * (kept.size() < 10 ? kFew[kept.size()] : static_cast<double>(kept.size()) / (static_cast<double>(kept.size()) - 0.8));
     if (how != Rejection::Winsor || kept.size() < 4) return s;
     for (int round = 0; round < 5; ++round) {
         double sum = 0, squares = 0;
@@ -46,11 +48,16 @@ double scatter(const std::vector<Value>& kept, double centre, Rejection how, std
 /// How steep the picture is about a pixel, from the medians of its neighbours, which hits and trails do not reach.
 class Steepness {
 public:
-    Steepness(std::span<const float* const> subs, int width, const StarImages& images, float pivot) : m_subs(subs), m_width(width), m_images(images), m_pivot(pivot) {}
+    Steepness(std::span<const float* const> subs, int width, const StarImages& images, float pivot)
+        : m_subs(subs)
+        , m_width(width)
+        , m_images(images)
+        , m_pivot(pivot) {}
 
     void lookAt(int x, double centre) {
         const auto at = [&](int to, std::ptrdiff_t row, bool there) { return there ? medianAt(to, row, centre) : centre; };
-        const double left = at(x - 1, 0, x > 0), right = at(x + 1, 0, x + 1 < m_width), up = at(x, m_images.above, m_images.above != 0), down = at(x, m_images.below, m_images.below != 0);
+        const double left = at(x - 1, 0, x > 0), right = at(x + 1, 0, x + 1 < m_width), up = at(x, m_images.above, m_images.above != 0),
+                     down = at(x, m_images.below, m_images.below != 0);
         m_laplacian = left + right + up + down - 4 * centre;
         m_gradient = 0.5 * std::hypot(right - left, down - up);
     }
@@ -85,7 +92,8 @@ std::vector<double> spreadsOf(const std::vector<std::optional<double>>& fwhm_px)
     if (known.size() < 2) return {};
     const double middle = median(std::span<double>(known));
     std::vector<double> out;
-    for (const auto& f : fwhm_px) out.push_back(f ? 0.5 * (squared(*f) - middle) * std::max(1.0, middle / squared(*f)) : 0); // the top of a sharper star is exact so
+    for (const auto& f : fwhm_px)
+        out.push_back(f ? 0.5 * (squared(*f) - middle) * std::max(1.0, middle / squared(*f)) : 0); // the top of a sharper star is exact so
     return out;
 }
 
@@ -106,7 +114,8 @@ double clippingBias(std::size_t n, const CombineOptions& options) {
     return (after - before) / static_cast<double>(width); // the same noise before and after: only the clipping differs
 }
 
-void combineRows(std::span<const float* const> subs, int width, const NoiseModel& model, const CombineOptions& options, std::span<const double> weights, float* out, RowFates fates, const StarImages& images) {
+void combineRows(std::span<const float* const> subs, int width, const NoiseModel& model, const CombineOptions& options, std::span<const double> weights,
+                 float* out, RowFates fates, const StarImages& images) {
     const auto n = static_cast<std::size_t>(width);
     thread_local std::vector<float> sum, weight, count, low, high, room;
     thread_local std::vector<std::uint8_t> doubtful;
@@ -126,7 +135,10 @@ void combineRows(std::span<const float* const> subs, int width, const NoiseModel
     const double partLimit = model.part > 0 ? 0.3 * model.sky / model.part : 1e30;
     const auto f = [](double v) { return static_cast<float>(v); };
     constexpr double kNever = 1e30;
-    rows::screen(gathered, width, {pivot, f(model.sky * model.sky), f(model.photon), f(model.part * model.part), f(rejects ? lowest : kNever), f(rejects ? highest : kNever), f(bias), f(partLimit)}, out, doubtful.data());
+    rows::screen(gathered, width,
+                 {pivot, f(model.sky * model.sky), f(model.photon), f(model.part * model.part), f(rejects ? lowest : kNever), f(rejects ? highest : kNever),
+                  f(bias), f(partLimit)},
+                 out, doubtful.data());
     constexpr double kOnStar = 1; // sigmas of the sky: below that the picture is flat
     Steepness steepness(subs, width, images, pivot);
     for (std::size_t x = 0; x < n; ++x) {
@@ -156,7 +168,8 @@ void combineRows(std::span<const float* const> subs, int width, const NoiseModel
             }
         for (int round = 0; rejects && round < 5 && kept.size() > 1; ++round) {
             const double centre = middle();
-            const double here = std::max(0.0, centre), expected = std::sqrt(model.sky * model.sky + model.photon * here + model.part * model.part * here * here);
+            const double here = std::max(0.0, centre),
+                         expected = std::sqrt(model.sky * model.sky + model.photon * here + model.part * model.part * here * here);
             if (kept.size() == 2) { // nobody can tell which: light of a trail is more likely than its lack
                 const bool apart = expected > 0 && std::abs(kept[0].v - kept[1].v) > (lowest + highest) * expected;
                 if (apart) kept.erase(kept.begin() + (kept[0].v > kept[1].v ? 0 : 1)), ++tooHigh;
@@ -167,7 +180,7 @@ void combineRows(std::span<const float* const> subs, int width, const NoiseModel
             const std::size_t before = kept.size();
             std::erase_if(kept, [&](const Value& k) {
                 const double allowed = k.steep > 0 ? std::hypot(s, k.steep) : s;
-                const bool down = k.v < centre - lowest * allowed, up = k.v > centre + highest * allowed;
+                const bool down = k.v<centre - lowest * allowed, up = k.v> centre + highest * allowed;
                 tooLow = static_cast<std::uint16_t>(tooLow + down), tooHigh = static_cast<std::uint16_t>(tooHigh + up);
                 return down || up;
             });
@@ -175,7 +188,8 @@ void combineRows(std::span<const float* const> subs, int width, const NoiseModel
         }
         if (!fates.rejectedLow.empty()) fates.rejectedLow[x] = tooLow, fates.rejectedHigh[x] = tooHigh;
         double total = 0, by = 0;
-        if (median) total = middle(), by = 1;
+        if (median)
+            total = middle(), by = 1;
         else
             for (const Value& k : kept) total += k.weight * k.v, by += k.weight;
         out[x] = static_cast<float>(model.level + total / by - (median ? 0 : correction));

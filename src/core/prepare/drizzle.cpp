@@ -42,7 +42,8 @@ void dropInto(std::span<const RowBand> from, std::span<const Alignment::Affine> 
     });
 }
 
-void DrizzledRows::choose(std::span<const float* const> rows, std::span<const std::int8_t> sites, int width, std::ptrdiff_t above, std::ptrdiff_t below, bool halves) {
+void DrizzledRows::choose(std::span<const float* const> rows, std::span<const std::int8_t> sites, int width, std::ptrdiff_t above, std::ptrdiff_t below,
+                          bool halves) {
     const auto n = static_cast<std::size_t>(width);
     m_width = width, m_subs = rows.size(), m_halves = halves;
     m_values.resize((halves ? 3 : 1) * m_subs * 3 * n);
@@ -64,7 +65,8 @@ void DrizzledRows::choose(std::span<const float* const> rows, std::span<const st
         float *const odd = into(1), *const even = into(2);
         for (float* half : {odd, even}) std::copy_n(all - n, n, half - n), std::copy_n(all + n, n, half + n);
         for (std::size_t x = 0; x < n; ++x) {
-            const bool drop = m_drops[x] >= kFewestDrops, first = drop ? m_taken[x] % 2 == 0 : i % 2 == 0; // halves of equal depth, whichever subs hit the pixel
+            const bool drop = m_drops[x] >= kFewestDrops,
+                       first = drop ? m_taken[x] % 2 == 0 : i % 2 == 0; // halves of equal depth, whichever subs hit the pixel
             odd[x] = first ? all[x] : kNoData, even[x] = first ? kNoData : all[x];
             if (drop && all[x] == all[x]) ++m_taken[x];
         }

@@ -31,7 +31,9 @@ std::optional<FrameKind> kindIn(const std::string& text) {
     return std::nullopt;
 }
 
-std::string near(std::optional<double> v, double step) { return v ? fmt::format("{:.0f}", std::round(*v / step)) : std::string("?"); }
+std::string near(std::optional<double> v, double step) {
+    return v ? fmt::format("{:.0f}", std::round(*v / step)) : std::string("?");
+}
 
 } // namespace
 
@@ -43,11 +45,16 @@ std::string nightOf(const std::string& start, std::optional<double> longitude) {
 
 const char* frameKindName(FrameKind kind) {
     switch (kind) {
-    case FrameKind::Light: return "light";
-    case FrameKind::Dark: return "dark";
-    case FrameKind::Flat: return "flat";
-    case FrameKind::Bias: return "bias";
-    case FrameKind::FlatDark: return "flat dark";
+    case FrameKind::Light:
+        return "light";
+    case FrameKind::Dark:
+        return "dark";
+    case FrameKind::Flat:
+        return "flat";
+    case FrameKind::Bias:
+        return "bias";
+    case FrameKind::FlatDark:
+        return "flat dark";
     }
     return "";
 }
@@ -84,7 +91,8 @@ IntakeFrame takeIn(const fs::path& path) {
         if (!kind && path.has_parent_path()) kind = kindIn(lowered(path.parent_path().filename().native()));
     }
     out.kind = kind.value_or(FrameKind::Light);
-    if (f.sub_count && *f.sub_count > 1 && out.kind == FrameKind::Light) out.problem = fmt::format("{} is a stack of {} subs already; drop it on the Bench.", shown(path), *f.sub_count);
+    if (f.sub_count && *f.sub_count > 1 && out.kind == FrameKind::Light)
+        out.problem = fmt::format("{} is a stack of {} subs already; drop it on the Bench.", shown(path), *f.sub_count);
     return out;
 }
 
@@ -117,7 +125,8 @@ std::vector<IntakeFrame> takeInAll(const std::vector<fs::path>& files, const Job
     tbb::parallel_for(std::size_t{0}, files.size(), [&](std::size_t i) {
         if (job.cancelled()) return;
         out[i] = takeIn(files[i]);
-        if (const std::size_t n = ++done; n % 50 == 0) job.report(static_cast<double>(n) / static_cast<double>(files.size()), fmt::format("Reading headers, {} of {}", n, files.size()));
+        if (const std::size_t n = ++done; n % 50 == 0)
+            job.report(static_cast<double>(n) / static_cast<double>(files.size()), fmt::format("Reading headers, {} of {}", n, files.size()));
     });
     if (job.cancelled()) out.clear();
     return out;
@@ -126,9 +135,12 @@ std::vector<IntakeFrame> takeInAll(const std::vector<fs::path>& files, const Job
 std::string FrameGroup::title() const {
     const auto with = [](std::string text, const std::string& more) { return more.empty() ? text : text.empty() ? more : text + ", " + more; };
     std::string out;
-    if (kind == FrameKind::Light) out = with(filter.empty() ? "no filter named" : filter, target);
-    else if (kind == FrameKind::Flat) out = with("flats", filter);
-    else out = plural(frameKindName(kind));
+    if (kind == FrameKind::Light)
+        out = with(filter.empty() ? "no filter named" : filter, target);
+    else if (kind == FrameKind::Flat)
+        out = with("flats", filter);
+    else
+        out = plural(frameKindName(kind));
     if (exposure_s && kind != FrameKind::Bias) out = with(out, fmt::format("{:g} s", *exposure_s));
     if (gain) out = with(out, fmt::format("gain {:g}", *gain));
     if (temperature_c) out = with(out, fmt::format("{:.0f} C", *temperature_c));
@@ -163,7 +175,8 @@ std::vector<FrameGroup> groupFrames(const std::vector<IntakeFrame>& frames) {
     std::vector<FrameGroup> out;
     std::vector<FrameGroup> parted;
     for (auto& [key, g] : groups) { // sensors drift by a degree or two; a gap of more is another setting
-        std::stable_sort(g.frames.begin(), g.frames.end(), [&](std::size_t a, std::size_t b) { return frames[a].temperature_c.value_or(-300) < frames[b].temperature_c.value_or(-300); });
+        std::stable_sort(g.frames.begin(), g.frames.end(),
+                         [&](std::size_t a, std::size_t b) { return frames[a].temperature_c.value_or(-300) < frames[b].temperature_c.value_or(-300); });
         FrameGroup part = g;
         part.frames.clear(), part.total_s = 0;
         for (std::size_t k = 0; k < g.frames.size(); ++k) {
@@ -210,8 +223,12 @@ SubsRecipe recipeFor(const FrameGroup& lights, const std::vector<IntakeFrame>& f
         const auto a = day(f.night), b = day(lights.night);
         return a && b ? std::abs(*a - *b) : 1e6;
     };
-    const bool named = std::any_of(frames.begin(), frames.end(), [&](const IntakeFrame& f) { return f.kind == FrameKind::Flat && suits(f) && f.filter == lights.filter; });
-    const auto flat = [&](const IntakeFrame& f) { return f.kind == FrameKind::Flat && f.width == first.width && f.height == first.height && f.mosaic == first.mosaic && f.problem.empty() && (!named || f.filter == lights.filter); };
+    const bool named =
+        std::any_of(frames.begin(), frames.end(), [&](const IntakeFrame& f) { return f.kind == FrameKind::Flat && suits(f) && f.filter == lights.filter; });
+    const auto flat = [&](const IntakeFrame& f) {
+        return f.kind == FrameKind::Flat && f.width == first.width && f.height == first.height && f.mosaic == first.mosaic && f.problem.empty() &&
+               (!named || f.filter == lights.filter);
+    };
     for (const IntakeFrame& f : frames)
         if (flat(f)) nearest = std::min(nearest, away(f));
     std::optional<double> flatExposure;

@@ -49,7 +49,9 @@ std::vector<HeaderCard> cardsOf(const FrameFacts& f, const std::string& filter) 
     return out;
 }
 
-double noiseOf(const Plane& plane) { return SmoothSky(sampleMesh(plane, defaultCell(plane))).typicalSigma(); }
+double noiseOf(const Plane& plane) {
+    return SmoothSky(sampleMesh(plane, defaultCell(plane))).typicalSigma();
+}
 
 } // namespace
 
@@ -61,7 +63,8 @@ LineMatrix lineMatrix(const Curve& effective, const Camera& camera) {
         for (const SystemChannel& c : systemResponse(curve, camera)) seen[c.name == "R" ? 0 : c.name == "G" ? 1 : 2] = c.lines.at(line);
         return seen;
     };
-    const auto hydrogen = response(EmissionLine::Halpha, effective), sulphur = response(EmissionLine::SII, effective), oxygen = response(EmissionLine::OIII, effective);
+    const auto hydrogen = response(EmissionLine::Halpha, effective), sulphur = response(EmissionLine::SII, effective),
+               oxygen = response(EmissionLine::OIII, effective);
     const bool isSulphur = sulphur[0] > hydrogen[0];
     const auto& red = isSulphur ? sulphur : hydrogen;
     const bool known = !effective.empty() && red[0] >= 0.02 && oxygen[1] + oxygen[2] >= 0.02;
@@ -89,12 +92,15 @@ LineWeights lineWeights(const LineMatrix& m, const std::array<double, 3>& noise)
     return out;
 }
 
-std::pair<fs::path, fs::path> lineOutputs(const fs::path& stack, const LineMatrix& matrix) { return {besideStack(stack, matrix.sulphur ? "sulphur" : "hydrogen"), besideStack(stack, "oxygen")}; }
+std::pair<fs::path, fs::path> lineOutputs(const fs::path& stack, const LineMatrix& matrix) {
+    return {besideStack(stack, matrix.sulphur ? "sulphur" : "hydrogen"), besideStack(stack, "oxygen")};
+}
 
 Result<LineFrames> writeLines(const fs::path& stack, const LineMatrix& matrix) {
     const auto file = FrameFile::open(stack);
     if (!file) return file.error();
-    if (file->info().channels.size() != 3 || file->info().mosaic) return Error{fmt::format("{} has no three channels; lines are separated from a stack of a colour camera.", shown(stack))};
+    if (file->info().channels.size() != 3 || file->info().mosaic)
+        return Error{fmt::format("{} has no three channels; lines are separated from a stack of a colour camera.", shown(stack))};
     const std::string red = matrix.sulphur ? "sulphur" : "hydrogen";
     LineFrames out;
     std::tie(out.red, out.oxygen) = lineOutputs(stack, matrix);
@@ -118,8 +124,13 @@ Result<LineFrames> writeLines(const fs::path& stack, const LineMatrix& matrix) {
             }
         });
         auto cards = cardsOf(file->info().facts, file->info().facts.filter.value_or("") + (file->info().facts.filter ? ", " : "") + name);
-        cards.push_back({"HISTORY", fmt::format("{} from {}: {:.4f} R {:+.4f} G {:+.4f} B", name, shown(stack.filename()), weights[0], weights[1], weights[2]), ""});
-        cards.push_back({"HISTORY", std::string(matrix.source == LineMatrix::Source::FilterAndCamera ? "with the crosstalk of filter and camera" : matrix.source == LineMatrix::Source::Camera ? "with the camera's response to each line; no curve of the filter" : "green and blue by their noise, no crosstalk known"), ""});
+        cards.push_back(
+            {"HISTORY", fmt::format("{} from {}: {:.4f} R {:+.4f} G {:+.4f} B", name, shown(stack.filename()), weights[0], weights[1], weights[2]), ""});
+        cards.push_back({"HISTORY",
+                         std::string(matrix.source == LineMatrix::Source::FilterAndCamera ? "with the crosstalk of filter and camera"
+                                     : matrix.source == LineMatrix::Source::Camera        ? "with the camera's response to each line; no curve of the filter"
+                                                                                          : "green and blue by their noise, no crosstalk known"),
+                         ""});
         return writeFits(path, {&line}, cards);
     };
     if (const Status done = write(out.weights.red, red, out.red); !done) return done.error();
@@ -195,8 +206,11 @@ Status addOxygen(const std::vector<fs::path>& files, const fs::path& out, const 
     for (std::size_t i = 0; i < result.size(); ++i) result.data()[i] = share[i] > 0 ? result.data()[i] / share[i] + static_cast<float>(level) : kNoData;
     auto cards = cardsOf(all[0].facts, "oxygen of several filters");
     for (HeaderCard& c : cards)
-        if (c.keyword == "NCOMBINE") c.value = static_cast<long long>(std::llround(sum / weights[0] * static_cast<double>(all[0].facts.sub_count.value_or(1)))); // as many of the first one's subs would be as deep
-    for (std::size_t i = 0; i < files.size(); ++i) cards.push_back({"HISTORY", fmt::format("{}: {:.1f} %", shown(files[i].filename()), 100 * weights[i] / sum), ""});
+        if (c.keyword == "NCOMBINE")
+            c.value = static_cast<long long>(
+                std::llround(sum / weights[0] * static_cast<double>(all[0].facts.sub_count.value_or(1)))); // as many of the first one's subs would be as deep
+    for (std::size_t i = 0; i < files.size(); ++i)
+        cards.push_back({"HISTORY", fmt::format("{}: {:.1f} %", shown(files[i].filename()), 100 * weights[i] / sum), ""});
     return writeFits(out, {&result}, cards);
 }
 

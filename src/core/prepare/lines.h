@@ -12,18 +12,21 @@ namespace caelumen {
 
 /// What light of the red line (hydrogen or sulphur) and of oxygen becomes in R, G and B.
 struct LineMatrix {
-    /// What it rests on. Nothing: red is the line, green and blue see oxygen alike, which holds for no camera. A filter weakens a line alike in all channels, so the camera alone tells how they share it.
+    /// What it rests on. Nothing: red is the line, green and blue see oxygen alike, which holds for no camera. A filter weakens a line alike in all channels,
+    /// so the camera alone tells how they share it.
     enum class Source { Nothing, Camera, FilterAndCamera };
     std::array<double, 3> red{1, 0, 0}, oxygen{0, 1, 1};
     Source source = Source::Nothing;
-    bool sulphur = false;  ///< the red line
+    bool sulphur = false; ///< the red line
     friend bool operator==(const LineMatrix&, const LineMatrix&) = default;
 };
-/// From a filter's curve in its cone and a camera with three channels. The red line is the one that the filter passes better. An empty curve, or one that lacks a line: the camera alone, for hydrogen.
+/// From a filter's curve in its cone and a camera with three channels. The red line is the one that the filter passes better. An empty curve, or one that lacks
+/// a line: the camera alone, for hydrogen.
 LineMatrix lineMatrix(const Curve& effective, const Camera& camera);
 
-/// How R, G and B are added up for a line: least squares for both lines at once, weighted by the noise of each channel, scaled to the electrons that the line has in red (the red line)
-/// or in the mean of green and blue (oxygen), whatever the noise. Without crosstalk this is red alone, and green and blue weighted by noise.
+/// How R, G and B are added up for a line: least squares for both lines at once, weighted by the noise of each channel, scaled to the electrons that the line
+/// has in red (the red line) or in the mean of green and blue (oxygen), whatever the noise. Without crosstalk this is red alone, and green and blue weighted by
+/// noise.
 struct LineWeights {
     std::array<double, 3> red{}, oxygen{};
 };

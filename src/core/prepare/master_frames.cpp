@@ -26,7 +26,8 @@ Result<CalibrationFrame> openOne(const fs::path& path, const FrameInfo& light, c
     const FrameInfo& info = file->info();
     const auto stored = [](const FrameInfo& i) { return i.mosaic ? std::size_t{1} : i.channels.size(); };
     if (info.width != light.width || info.height != light.height || stored(info) != stored(light))
-        return Error{fmt::format("{} is a {} of {} x {} pixels, but the subs have {} x {}; give frames of the same camera and binning.", shown(path), kind, info.width, info.height, light.width, light.height)};
+        return Error{fmt::format("{} is a {} of {} x {} pixels, but the subs have {} x {}; give frames of the same camera and binning.", shown(path), kind,
+                                 info.width, info.height, light.width, light.height)};
     auto rows = aduRows(*file, full);
     if (!rows) return rows.error();
     CalibrationFrame out{info, std::move(*rows), 0, 0};
@@ -55,10 +56,14 @@ double distance(const FrameFacts& dark, const FrameFacts& light, std::optional<d
     double d = 0;
     if (dark.gain_setting && light.gain_setting && std::abs(*dark.gain_setting - *light.gain_setting) > 0.5) d += 100;
     if (dark.offset_setting && light.offset_setting && std::abs(*dark.offset_setting - *light.offset_setting) > 0.5) d += 100;
-    if (dark.sub_exposure_s && exposure) d += 3 * std::abs(std::log2(*dark.sub_exposure_s / *exposure));
-    else d += 2;
-    if (dark.sensor_temperature_c && light.sensor_temperature_c) d += std::abs(*dark.sensor_temperature_c - *light.sensor_temperature_c) / 6;
-    else d += 0.5;
+    if (dark.sub_exposure_s && exposure)
+        d += 3 * std::abs(std::log2(*dark.sub_exposure_s / *exposure));
+    else
+        d += 2;
+    if (dark.sensor_temperature_c && light.sensor_temperature_c)
+        d += std::abs(*dark.sensor_temperature_c - *light.sensor_temperature_c) / 6;
+    else
+        d += 0.5;
     return d;
 }
 
@@ -75,7 +80,8 @@ BlockMap blocksOf(const Plane& dark, const Plane* bias) {
         for (std::size_t i = 0; i < kBlocks; ++i) {
             values.clear();
             const auto part = [](std::size_t k, int size) { return static_cast<int>(k) * size / static_cast<int>(kBlocks); };
-            const int x0 = part(i, dark.width()), x1 = part(i + 1, dark.width()), y0 = part(j, dark.height()), y1 = part(j + 1, dark.height()), step = std::max(1, (x1 - x0) * (y1 - y0) / 20'000) | 1;
+            const int x0 = part(i, dark.width()), x1 = part(i + 1, dark.width()), y0 = part(j, dark.height()), y1 = part(j + 1, dark.height()),
+                      step = std::max(1, (x1 - x0) * (y1 - y0) / 20'000) | 1;
             for (int y = y0; y < y1; ++y)
                 for (int x = x0 + y % step; x < x1; x += step)
                     if (const float v = dark.at(x, y) - (bias ? bias->at(x, y) : 0); std::isfinite(v)) values.push_back(v);
@@ -84,7 +90,8 @@ BlockMap blocksOf(const Plane& dark, const Plane* bias) {
     // Second differences along rows: slopes cancel.
     std::vector<double> bends;
     for (std::size_t j = 0; j < kBlocks; ++j)
-        for (std::size_t i = 1; i + 1 < kBlocks; ++i) bends.push_back((out.value[j * kBlocks + i] - 0.5 * (out.value[j * kBlocks + i - 1] + out.value[j * kBlocks + i + 1])) / std::sqrt(1.5));
+        for (std::size_t i = 1; i + 1 < kBlocks; ++i)
+            bends.push_back((out.value[j * kBlocks + i] - 0.5 * (out.value[j * kBlocks + i - 1] + out.value[j * kBlocks + i + 1])) / std::sqrt(1.5));
     out.noise = robustSigma(bends);
     return out;
 }
@@ -92,7 +99,8 @@ BlockMap blocksOf(const Plane& dark, const Plane* bias) {
 struct Rise {
     double adu = 0, sigma = 0;
 };
-/// From one side of the sensor to the other, the steeper of both directions, as far as both halves rise alike: a glow of electronics at the rim fades before the middle.
+/// From one side of the sensor to the other, the steeper of both directions, as far as both halves rise alike: a glow of electronics at the rim fades before
+/// the middle.
 Rise riseAcross(const BlockMap& map) {
     constexpr std::size_t kHalf = kBlocks / 2;
     const auto mean = [&](bool down, std::size_t k) {
@@ -103,7 +111,9 @@ Rise riseAcross(const BlockMap& map) {
     Rise steepest;
     for (const bool down : {false, true}) {
         // Outer against inner lines of each half, brought to the whole sensor.
-        const auto half = [&](std::size_t from) { return 0.5 * (mean(down, from + 3) + mean(down, from + 2) - mean(down, from + 1) - mean(down, from)) * kBlocks / 2; };
+        const auto half = [&](std::size_t from) {
+            return 0.5 * (mean(down, from + 3) + mean(down, from + 2) - mean(down, from + 1) - mean(down, from)) * kBlocks / 2;
+        };
         const double one = half(0), other = half(kHalf);
         const double both = one * other > 0 ? std::copysign(std::min(std::abs(one), std::abs(other)), one) : 0;
         if (std::abs(both) > std::abs(steepest.adu)) steepest.adu = both;
@@ -181,7 +191,8 @@ Result<Plane> meanOfFrames(const std::vector<StoredRows>& frames, int plane, con
     return out;
 }
 
-Result<std::vector<Plane>> masterOf(const std::vector<CalibrationFrame>& frames, const std::vector<double>& scale, const std::vector<Plane>* zero, std::size_t planes, const Job& job) {
+Result<std::vector<Plane>> masterOf(const std::vector<CalibrationFrame>& frames, const std::vector<double>& scale, const std::vector<Plane>* zero,
+                                    std::size_t planes, const Job& job) {
     std::vector<Plane> out;
     for (std::size_t p = 0; p < planes; ++p) {
         auto mean = meanOfFrames(rowsOf(frames), static_cast<int>(p), scale, zero && !zero->empty() ? &(*zero)[p] : nullptr, job);
@@ -199,7 +210,9 @@ void leaveOutLeaks(std::vector<CalibrationFrame>& frames, const char* kind, std:
     const double middle = median(std::span<double>(room)), sigma = robustSigma(room), limit = std::max(6 * sigma, 0.02 * std::abs(middle) + 4);
     std::erase_if(frames, [&](const CalibrationFrame& f) {
         const bool out = f.level > middle + limit;
-        if (out) warnings.push_back(fmt::format("{} is brighter than the other {} ({:.0f} against {:.0f} ADU): light leaked in. It was left out.", shown(f.info.path.filename()), plural(kind), f.level, middle));
+        if (out)
+            warnings.push_back(fmt::format("{} is brighter than the other {} ({:.0f} against {:.0f} ADU): light leaked in. It was left out.",
+                                           shown(f.info.path.filename()), plural(kind), f.level, middle));
         return out;
     });
 }
@@ -208,7 +221,8 @@ std::vector<CalibrationFrame> nearestDarks(const std::vector<CalibrationFrame>& 
     std::map<std::string, std::vector<CalibrationFrame>> groups;
     for (const CalibrationFrame& f : all) {
         const FrameFacts& x = f.info.facts;
-        const std::string key = fmt::format("{:.0f} {:.2f} {:.0f}", x.gain_setting.value_or(-1), std::log(x.sub_exposure_s.value_or(1e-3)), std::round(x.sensor_temperature_c.value_or(-99) / 2));
+        const std::string key = fmt::format("{:.0f} {:.2f} {:.0f}", x.gain_setting.value_or(-1), std::log(x.sub_exposure_s.value_or(1e-3)),
+                                            std::round(x.sensor_temperature_c.value_or(-99) / 2));
         groups[key].push_back(f);
     }
     const auto best = std::min_element(groups.begin(), groups.end(), [&](const auto& a, const auto& b) {
@@ -225,7 +239,8 @@ std::vector<std::string> lightInDarks(const std::vector<CalibrationFrame>& all, 
     std::vector<double> inner(map.value.begin(), map.value.end());
     const double level = median(std::span<double>(inner));
     if (std::abs(rise) > std::max({5 * error, 2.0, bias ? 0.3 * std::abs(level) : 0.02 * std::abs(level)}))
-        out.push_back(fmt::format("The darks rise by {:.1f} ADU across the sensor{}: light leaked in. Take them again with the telescope capped in the dark.", std::abs(rise), bias ? fmt::format(" on {:.1f} above the biases", level) : ""));
+        out.push_back(fmt::format("The darks rise by {:.1f} ADU across the sensor{}: light leaked in. Take them again with the telescope capped in the dark.",
+                                  std::abs(rise), bias ? fmt::format(" on {:.1f} above the biases", level) : ""));
     if (!biasLevel) return out;
     // A current grows with exposure, group by group; a leak follows the lamp.
     std::map<double, std::vector<double>> byLength;
@@ -233,9 +248,12 @@ std::vector<std::string> lightInDarks(const std::vector<CalibrationFrame>& all, 
         if (f.info.facts.sub_exposure_s && *f.info.facts.sub_exposure_s > 0.1) byLength[*f.info.facts.sub_exposure_s].push_back(f.level - *biasLevel);
     for (auto shorter = byLength.begin(); shorter != byLength.end(); ++shorter)
         for (auto longer = std::next(shorter); longer != byLength.end(); ++longer) {
-            const double a = median(std::span<double>(shorter->second)), b = median(std::span<double>(longer->second)), foretold = a * longer->first / shorter->first;
+            const double a = median(std::span<double>(shorter->second)), b = median(std::span<double>(longer->second)),
+                         foretold = a * longer->first / shorter->first;
             if (longer->first < 1.5 * shorter->first || std::abs(b - foretold) < std::max(8.0, 0.4 * std::max(b, foretold))) continue;
-            out.push_back(fmt::format("Darks of {:g} s lie {:.0f} ADU above the biases, those of {:g} s {:.0f}: that is no current, which grows with the exposure; light leaked in, or they were taken at other temperatures.", shorter->first, a, longer->first, b));
+            out.push_back(fmt::format("Darks of {:g} s lie {:.0f} ADU above the biases, those of {:g} s {:.0f}: that is no current, which grows with the "
+                                      "exposure; light leaked in, or they were taken at other temperatures.",
+                                      shorter->first, a, longer->first, b));
             return out;
         }
     return out;

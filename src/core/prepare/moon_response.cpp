@@ -38,7 +38,8 @@ Result<MoonResponse> moonResponse(const JudgedRun& run, const std::string& chann
     if (points.empty()) return Error{"Where the moon stood is not known: the subs need times, and the run its place and target."};
     if (points.size() < 6) return Error{fmt::format("Only {} subs are kept; six are needed to follow the moon.", points.size())};
     const auto [least, most] = std::minmax_element(points.begin(), points.end(), [](const Point& a, const Point& b) { return a.x < b.x; });
-    if (most->x - least->x < 3) return Error{fmt::format("The moon's light changed by {:.1f} nanolamberts only; that shows in no background.", most->x - least->x)};
+    if (most->x - least->x < 3)
+        return Error{fmt::format("The moon's light changed by {:.1f} nanolamberts only; that shows in no background.", most->x - least->x)};
     // Hundreds of subs in their tens of thousands of pairs tell no more than a part of them.
     while (points.size() > 100) {
         std::vector<Point> fewer;

@@ -52,7 +52,7 @@ Wander wanderOf(const std::vector<Block>& blocks) {
         }
     Wander out;
     if (near.size() < 6 || far.size() < 4) return out; // a usual night's
-    const auto square = [](std::vector<double> v) { // around nothing: a steady drift is a walk too
+    const auto square = [](std::vector<double> v) {    // around nothing: a steady drift is a walk too
         for (double& x : v) x = std::abs(x);
         return std::pow(1.4826 * median(std::span<double>(v)), 2);
     };
@@ -81,7 +81,8 @@ std::vector<Link> linksOf(const std::vector<Block>& blocks, const Wander& wander
         };
         const auto na = std::min<std::ptrdiff_t>(kEach, std::ssize(a)), nb = std::min<std::ptrdiff_t>(kEach, std::ssize(b));
         const Sight before = mean(a.end() - na, a.end()), after = mean(b.begin(), b.begin() + nb);
-        out.push_back({a.back().run, b.front().run, after.light - before.light, wander.own * (1.0 / static_cast<double>(na) + 1.0 / static_cast<double>(nb)) + wander.perSecond * (after.second - before.second)});
+        out.push_back({a.back().run, b.front().run, after.light - before.light,
+                       wander.own * (1.0 / static_cast<double>(na) + 1.0 / static_cast<double>(nb)) + wander.perSecond * (after.second - before.second)});
     }
     return out;
 }
@@ -123,7 +124,9 @@ std::vector<std::optional<NightScale>> nightScales(const std::vector<const Judge
         for (const Sight& s : b)
             if (place[s.run] >= 0) air.push_back(s.light - constantOf(s.run));
     const double clearest = quantile(air, 0.9);
-    for (const std::size_t r : linked) out[r] = NightScale{std::exp(-constantOf(r) - clearest), place[r] > 0 ? std::exp(-constantOf(r) - clearest) * std::sqrt(covariance(place[r] - 1, place[r] - 1)) : 0};
+    for (const std::size_t r : linked)
+        out[r] = NightScale{std::exp(-constantOf(r) - clearest),
+                            place[r] > 0 ? std::exp(-constantOf(r) - clearest) * std::sqrt(covariance(place[r] - 1, place[r] - 1)) : 0};
     return out;
 }
 

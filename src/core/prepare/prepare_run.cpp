@@ -52,20 +52,26 @@ void get(const Json& j, const char* key, std::optional<T>& to) {
     if (const auto it = j.find(key); it != j.end() && it->is_number()) to = it->get<T>();
 }
 
-double rounded(double v) { return std::isfinite(v) ? std::strtod(fmt::format("{:.6g}", v).c_str(), nullptr) : 0; }
+double rounded(double v) {
+    return std::isfinite(v) ? std::strtod(fmt::format("{:.6g}", v).c_str(), nullptr) : 0;
+}
 
 Json alignmentToJson(const Alignment& a) {
-    return {{"dx", rounded(a.dx)}, {"dy", rounded(a.dy)}, {"rotation_deg", rounded(a.rotation_deg)}, {"scale", a.scale}, {"mirrored", a.mirrored}, {"rms_px", rounded(a.rms_px)}, {"matched", a.matched}};
+    return {{"dx", rounded(a.dx)},         {"dy", rounded(a.dy)}, {"rotation_deg", rounded(a.rotation_deg)}, {"scale", a.scale}, {"mirrored", a.mirrored},
+            {"rms_px", rounded(a.rms_px)}, {"matched", a.matched}};
 }
 
 /// Thin cloud that was kept: good enough for a picture, but its light is missing in a comparison.
 std::string veilOf(const JudgedRun& run) {
     constexpr double kVeiled = 0.92;
-    const auto veiled = std::count_if(run.subs.begin(), run.subs.end(), [](const JudgedSub& s) { return s.keep && s.figures.transparency.value_or(1) < kVeiled; });
+    const auto veiled =
+        std::count_if(run.subs.begin(), run.subs.end(), [](const JudgedSub& s) { return s.keep && s.figures.transparency.value_or(1) < kVeiled; });
     const auto clear = run.transparency();
     if (veiled == 0 || !clear) return {};
-    return fmt::format("{} of {} kept {} less than {:.0f} % of the clearest starlight (down to {:.0f} %, {}): the stack has {:.1f} % of it. For a fair test leave them out (cull limit \"transparency\").", veiled, run.kept(),
-                       veiled == 1 ? "sub shows" : "subs show", 100 * kVeiled, 100 * clear->least, shown(pathOf(clear->dimmest).filename()), 100 * clear->mean);
+    return fmt::format("{} of {} kept {} less than {:.0f} % of the clearest starlight (down to {:.0f} %, {}): the stack has {:.1f} % of it. For a fair test "
+                       "leave them out (cull limit \"transparency\").",
+                       veiled, run.kept(), veiled == 1 ? "sub shows" : "subs show", 100 * kVeiled, 100 * clear->least, shown(pathOf(clear->dimmest).filename()),
+                       100 * clear->mean);
 }
 
 /// No sky is darker than nothing: the darks hold light, or are of another offset.
@@ -76,7 +82,10 @@ std::string belowZero(const JudgedRun& run) {
             for (const auto& [channel, level] : s.figures.level) levels[channel].push_back(level), noises[channel].push_back(s.figures.noise.at(channel));
     for (auto& [channel, level] : levels) {
         const double middle = median(std::span<double>(level)), noise = median(std::span<double>(noises[channel]));
-        if (middle < -0.05 * noise) return fmt::format("The sky lies {:.1f} ADU below zero in {} once the dark is taken away: light leaked into the darks, or they are of another offset, gain or length. No background can be told from this stack.", -middle, channel);
+        if (middle < -0.05 * noise)
+            return fmt::format("The sky lies {:.1f} ADU below zero in {} once the dark is taken away: light leaked into the darks, or they are of another "
+                               "offset, gain or length. No background can be told from this stack.",
+                               -middle, channel);
     }
     return {};
 }
@@ -93,8 +102,21 @@ Status areAlike(const std::vector<SubFigures>& subs, const FrameInfo& like) {
 } // namespace
 
 Json subFiguresToJson(const SubFigures& f) {
-    Json j = {{"file", f.file}, {"problem", f.problem}, {"start", f.start}, {"exposure_s", f.exposure_s}, {"level", f.level}, {"noise", f.noise}, {"sky", f.sky}, {"channel", f.channel}, {"stars", f.stars},
-              {"gradient", f.gradient}, {"vignette", f.vignette}, {"vignette_sigma", f.vignetteSigma}, {"trails", f.trails}, {"saturated", f.saturatedPart}, {"aperture", f.aperture_px}};
+    Json j = {{"file", f.file},
+              {"problem", f.problem},
+              {"start", f.start},
+              {"exposure_s", f.exposure_s},
+              {"level", f.level},
+              {"noise", f.noise},
+              {"sky", f.sky},
+              {"channel", f.channel},
+              {"stars", f.stars},
+              {"gradient", f.gradient},
+              {"vignette", f.vignette},
+              {"vignette_sigma", f.vignetteSigma},
+              {"trails", f.trails},
+              {"saturated", f.saturatedPart},
+              {"aperture", f.aperture_px}};
     put(j, "temperature", f.temperature_c);
     put(j, "fwhm", f.fwhm_px);
     put(j, "eccentricity", f.eccentricity);
@@ -144,7 +166,8 @@ std::optional<SubFigures> subFiguresFromJson(const Json& j) {
     }
 }
 
-Result<std::vector<SubFigures>> measureSubs(const SubsRecipe& recipe, const SubMeasurer& measurer, const fs::path& notebook, const Job& job, const std::function<void(const SubFigures&)>& each) {
+Result<std::vector<SubFigures>> measureSubs(const SubsRecipe& recipe, const SubMeasurer& measurer, const fs::path& notebook, const Job& job,
+                                            const std::function<void(const SubFigures&)>& each) {
     std::map<std::string, SubFigures> known;
     const std::string masters = notebook.empty() ? "" : stampOf(recipe);
     if (!notebook.empty()) {
@@ -171,7 +194,8 @@ Result<std::vector<SubFigures>> measureSubs(const SubsRecipe& recipe, const SubM
         }
         out.push_back(measurer.measure(path));
         if (each) each(out.back());
-        if (notes.is_open() && out.back().problem.empty()) notes << jsonText(Json{{"masters", masters}, {"stamp", stamp}, {"figures", subFiguresToJson(out.back())}}) << "\n" << std::flush;
+        if (notes.is_open() && out.back().problem.empty())
+            notes << jsonText(Json{{"masters", masters}, {"stamp", stamp}, {"figures", subFiguresToJson(out.back())}}) << "\n" << std::flush;
     }
     return out;
 }
@@ -243,18 +267,30 @@ Json preparedToJson(const PreparedRun& p) {
         }
         subs.push_back(std::move(j));
     }
-    Json out = {{"caelumen_stack", 1}, {"program", programName()}, {"subs", subs}, {"kept", p.run.kept()}, {"total_s", p.run.kept_s() > 0 ? Json(p.run.kept_s()) : Json(nullptr)}, {"reference", p.run.subs.empty() ? "" : p.run.subs[p.run.reference].figures.file}};
+    Json out = {{"caelumen_stack", 1},
+                {"program", programName()},
+                {"subs", subs},
+                {"kept", p.run.kept()},
+                {"total_s", p.run.kept_s() > 0 ? Json(p.run.kept_s()) : Json(nullptr)},
+                {"reference", p.run.subs.empty() ? "" : p.run.subs[p.run.reference].figures.file}};
     Json lost = Json::object();
     for (const auto& [reason, seconds] : p.run.lost_s()) lost[reasonName(reason)] = seconds;
     out["lost_s"] = lost;
     Json moon = Json::object();
     if (!p.run.subs.empty())
         for (const auto& [channel, level] : p.run.subs[p.run.reference].figures.level)
-            if (const auto m = moonResponse(p.run, channel, p.gain_e_per_adu)) moon[channel] = {{"intercept", rounded(m->intercept)}, {"intercept_sigma", rounded(m->interceptSigma)}, {"slope_per_nl", rounded(m->slope)}, {"slope_sigma", rounded(m->slopeSigma)}, {"subs", m->subs}};
+            if (const auto m = moonResponse(p.run, channel, p.gain_e_per_adu))
+                moon[channel] = {{"intercept", rounded(m->intercept)},
+                                 {"intercept_sigma", rounded(m->interceptSigma)},
+                                 {"slope_per_nl", rounded(m->slope)},
+                                 {"slope_sigma", rounded(m->slopeSigma)},
+                                 {"subs", m->subs}};
     out["moon_response"] = moon;
     if (const auto clear = p.run.transparency()) {
         out["transparency"] = {{"mean", rounded(clear->mean)}, {"least", rounded(clear->least)}, {"most", rounded(clear->most)}};
-        if (p.nightScale) out["transparency"]["in_the_night"] = {{"mean", rounded(clear->mean * p.nightScale->factor)}, {"sigma", rounded(clear->mean * p.nightScale->sigma)}};
+        if (p.nightScale)
+            out["transparency"]["in_the_night"] = {{"mean", rounded(clear->mean * p.nightScale->factor)},
+                                                   {"sigma", rounded(clear->mean * p.nightScale->sigma)}};
     }
     out["history"] = p.history;
     out["warnings"] = p.warnings;

@@ -13,11 +13,14 @@ struct PreparedRun {
     std::optional<NightScale> nightScale; ///< as the recipe has it
 };
 
-/// Everything that `caelumen-cli stack` does. Figures of subs are kept beside the stack while the work lasts ("STACK.work"): after a cancelled or killed run they are not measured again.
+/// Everything that `caelumen-cli stack` does. Figures of subs are kept beside the stack while the work lasts ("STACK.work"): after a cancelled or killed run
+/// they are not measured again.
 Result<PreparedRun> prepareRun(const SubsRecipe& recipe, const std::filesystem::path& out, const Job& job = {});
 
-/// Figures of all lights, those found in `notebook` taken from there, the others added to it as they are measured; an empty name keeps none. `each` hears of every one.
-Result<std::vector<SubFigures>> measureSubs(const SubsRecipe& recipe, const SubMeasurer& measurer, const std::filesystem::path& notebook, const Job& job = {}, const std::function<void(const SubFigures&)>& each = {});
+/// Figures of all lights, those found in `notebook` taken from there, the others added to it as they are measured; an empty name keeps none. `each` hears of
+/// every one.
+Result<std::vector<SubFigures>> measureSubs(const SubsRecipe& recipe, const SubMeasurer& measurer, const std::filesystem::path& notebook, const Job& job = {},
+                                            const std::function<void(const SubFigures&)>& each = {});
 
 /// The report of docs/formats.md.
 Json preparedToJson(const PreparedRun& prepared);

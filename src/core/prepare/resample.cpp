@@ -53,9 +53,12 @@ void resampleRow(const RowBand& from, const Alignment::Affine& to, int y, int wi
             const double sx = start.x + stepX * k, sy = start.y + stepY * k;
             const int ix = static_cast<int>(std::floor(sx + kWhole)), iy = static_cast<int>(std::floor(sy + kWhole));
             // The walk goes on while the phases stay between 0 and 1.
-            const auto stays = [](double phase, double drift) { return drift > 0 ? (1 - kWhole - phase) / drift : drift < 0 ? (phase + kWhole) / -drift : 1e9; };
+            const auto stays = [](double phase, double drift) {
+                return drift > 0 ? (1 - kWhole - phase) / drift : drift < 0 ? (phase + kWhole) / -drift : 1e9;
+            };
             const double drift = std::max(std::abs(stepX - direction), std::abs(stepY));
-            const double most = std::min({std::ceil(std::min(stays(sx - ix, stepX - direction), stays(sy - iy, stepY))), static_cast<double>(count - k), drift > 0 ? kEven / drift : 1e9});
+            const double most = std::min({std::ceil(std::min(stays(sx - ix, stepX - direction), stays(sy - iy, stepY))), static_cast<double>(count - k),
+                                          drift > 0 ? kEven / drift : 1e9});
             const int length = static_cast<int>(std::max(1.0, most));
             const double endX = start.x + stepX * (k + length - 1) - (ix + direction * (length - 1)), endY = start.y + stepY * (k + length - 1) - iy;
             const bool whole = std::abs(sx - ix) < kWhole && std::abs(sy - iy) < kWhole && std::abs(endX) < kWhole && std::abs(endY) < kWhole;
@@ -77,7 +80,8 @@ void resampleRow(const RowBand& from, const Alignment::Affine& to, int y, int wi
                 const int begin = direction > 0 ? first : last, lowest = ix + direction * begin;
                 const float* six[6];
                 for (int r = 0; r < 6; ++r) six[r] = from.row(iy - 2 + r) + lowest;
-                const auto across = tapsFrom(start.x + stepX * (k + begin) - lowest, direction * stepX - 1, n), down = tapsFrom(start.y + stepY * (k + begin) - iy, direction * stepY, n);
+                const auto across = tapsFrom(start.x + stepX * (k + begin) - lowest, direction * stepX - 1, n),
+                           down = tapsFrom(start.y + stepY * (k + begin) - iy, direction * stepY, n);
                 if (stride == 1 && direction > 0) {
                     rows::sixPoint(six, across, down, n, weight, room.data(), place + first);
                 } else {

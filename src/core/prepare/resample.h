@@ -13,8 +13,9 @@ struct RowBand {
     bool has(int y) const { return y >= y0 && y < y0 + rows; }
 };
 
-/// Adds `weight` times one output row, taken from `from` at to(x, y) for x = 0 .. width-1, to `out`: Lanczos interpolation over six pixels each way (Duchon 1979, J. Appl. Meteor. 18, 1016),
-/// which keeps stars sharp that are hardly sampled; whole-pixel shifts are copied as they are. Places whose neighbourhood is not all there become NaN.
+/// Adds `weight` times one output row, taken from `from` at to(x, y) for x = 0 .. width-1, to `out`: Lanczos interpolation over six pixels each way (Duchon
+/// 1979, J. Appl. Meteor. 18, 1016), which keeps stars sharp that are hardly sampled; whole-pixel shifts are copied as they are. Places whose neighbourhood is
+/// not all there become NaN.
 void resampleRow(const RowBand& from, const Alignment::Affine& to, int y, int width, float weight, float* out);
 
 /// The sum of the squared weights of that interpolation, mean over the frame: what it does to the variance of white noise.

@@ -42,7 +42,10 @@ std::string stampOf(const SubsRecipe& recipe, const SubMeasurer& measurer, const
 /// The resampled rows first <= y < end of every channel and kept sub. The rows next to those that are combined are held too, and go on to the next band.
 class RowBlock {
 public:
-    RowBlock(const StackPlan& plan, int rows) : m_plan(plan), m_room(rows + 2), m_values(plan.channels.size(), std::vector<float>(plan.inputs.size() * static_cast<std::size_t>(m_room) * static_cast<std::size_t>(plan.width))) {}
+    RowBlock(const StackPlan& plan, int rows)
+        : m_plan(plan)
+        , m_room(rows + 2)
+        , m_values(plan.channels.size(), std::vector<float>(plan.inputs.size() * static_cast<std::size_t>(m_room) * static_cast<std::size_t>(plan.width))) {}
 
     /// Makes rows y to y + rows - 1 and their neighbours available.
     Status hold(int y, int rows) {
@@ -55,7 +58,9 @@ public:
     const float* row(std::size_t channel, std::size_t sub, int y) const { return m_values[channel].data() + offset(sub, y); }
 
 private:
-    std::size_t offset(std::size_t sub, int y) const { return (sub * static_cast<std::size_t>(m_room) + static_cast<std::size_t>(y - m_first)) * static_cast<std::size_t>(m_plan.width); }
+    std::size_t offset(std::size_t sub, int y) const {
+        return (sub * static_cast<std::size_t>(m_room) + static_cast<std::size_t>(y - m_first)) * static_cast<std::size_t>(m_plan.width);
+    }
 
     void move(int by, int rows) {
         const auto row = static_cast<std::size_t>(m_plan.width);
@@ -107,7 +112,8 @@ private:
                 const SkyPlane& o = channel.offset[i];
                 const double scale = channel.scale[i], start = o.middle + o.x * (-0.5 * (m_plan.width - 1)) + o.y * (y - 0.5 * (m_plan.height - 1));
                 const double pivot = scale == 1 ? 0 : channel.model.level;
-                rows::level(out, m_plan.width, static_cast<float>(start + pivot), static_cast<float>(o.x), static_cast<float>(scale), static_cast<float>(pivot));
+                rows::level(out, m_plan.width, static_cast<float>(start + pivot), static_cast<float>(o.x), static_cast<float>(scale),
+                            static_cast<float>(pivot));
             }
         }
         return Done{};
@@ -137,12 +143,18 @@ struct BandPixels {
     }
     const std::vector<float>& of(Product product) const {
         switch (product) {
-        case Product::Odd: return odd;
-        case Product::Even: return even;
-        case Product::Coverage: return coverage;
-        case Product::Rejected: return rejected;
-        case Product::Noise: return noise;
-        case Product::Stack: break;
+        case Product::Odd:
+            return odd;
+        case Product::Even:
+            return even;
+        case Product::Coverage:
+            return coverage;
+        case Product::Rejected:
+            return rejected;
+        case Product::Noise:
+            return noise;
+        case Product::Stack:
+            break;
         }
         return stack;
     }
@@ -152,12 +164,22 @@ struct BandPixels {
 class Stacker {
 public:
     Stacker(const SubsRecipe& recipe, const SubMeasurer& measurer, const StackPlan& plan, const fs::path& out, const Job& job, double worthKeeping)
-        : m_recipe(recipe), m_plan(plan), m_job(job), m_subs(plan.inputs.size()), m_row(static_cast<std::size_t>(plan.width)), m_least(static_cast<std::uint16_t>(std::max<std::size_t>(1, (m_subs + 1) / 2))),
-          m_bandRows(rowsOfBand()), m_tallies(plan.channels.size()), m_shelf(workBeside(out, "bands"), stampOf(recipe, measurer, plan)),
-          m_keeps(static_cast<double>(m_subs * plan.channels.size()) * plan.width * plan.height >= worthKeeping) {
+        : m_recipe(recipe)
+        , m_plan(plan)
+        , m_job(job)
+        , m_subs(plan.inputs.size())
+        , m_row(static_cast<std::size_t>(plan.width))
+        , m_least(static_cast<std::uint16_t>(std::max<std::size_t>(1, (m_subs + 1) / 2)))
+        , m_bandRows(rowsOfBand())
+        , m_tallies(plan.channels.size())
+        , m_shelf(workBeside(out, "bands"), stampOf(recipe, measurer, plan))
+        , m_keeps(static_cast<double>(m_subs * plan.channels.size()) * plan.width * plan.height >= worthKeeping) {
         m_products.emplace_back(Product::Stack, out);
-        if (recipe.halves && m_subs >= 2) m_products.emplace_back(Product::Odd, besideStack(out, "odd")), m_products.emplace_back(Product::Even, besideStack(out, "even"));
-        if (recipe.maps) m_products.emplace_back(Product::Coverage, besideStack(out, "coverage")), m_products.emplace_back(Product::Rejected, besideStack(out, "rejected")), m_products.emplace_back(Product::Noise, besideStack(out, "noise"));
+        if (recipe.halves && m_subs >= 2)
+            m_products.emplace_back(Product::Odd, besideStack(out, "odd")), m_products.emplace_back(Product::Even, besideStack(out, "even"));
+        if (recipe.maps)
+            m_products.emplace_back(Product::Coverage, besideStack(out, "coverage")), m_products.emplace_back(Product::Rejected, besideStack(out, "rejected")),
+                m_products.emplace_back(Product::Noise, besideStack(out, "noise"));
     }
 
     Result<StackSummary> run(const std::vector<HeaderCard>& cards) {
@@ -179,7 +201,8 @@ private:
     Status openAndWork(std::size_t p, const std::vector<HeaderCard>& cards) {
         if (p == m_products.size()) return work();
         return writeThrough(m_products[p].second, [&](const fs::path& part) -> Status {
-            auto writer = FitsBandWriter::create(part, m_products[p].second, m_plan.width, m_plan.height, m_summary.planes, cardsFor(m_products[p].first, cards));
+            auto writer =
+                FitsBandWriter::create(part, m_products[p].second, m_plan.width, m_plan.height, m_summary.planes, cardsFor(m_products[p].first, cards));
             if (!writer) return writer.error();
             m_writers.push_back(std::move(*writer));
             return openAndWork(p + 1, cards);
@@ -226,7 +249,8 @@ private:
                 at += pixels;
             }
             Tally& tally = m_tallies[c];
-            tally.rejected += static_cast<double>(at[0]), tally.values += static_cast<double>(at[1]), tally.covered += static_cast<double>(at[2]), tally.drizzled += static_cast<double>(at[3]);
+            tally.rejected += static_cast<double>(at[0]), tally.values += static_cast<double>(at[1]), tally.covered += static_cast<double>(at[2]),
+                tally.drizzled += static_cast<double>(at[3]);
             const auto many = static_cast<std::ptrdiff_t>(at[4]);
             tally.differences.insert(tally.differences.end(), at + 5, at + 5 + many);
             at += 5 + many;
@@ -250,7 +274,8 @@ private:
             if (m_keeps) record.insert(record.end(), from.begin(), from.end());
         }
         if (m_keeps) {
-            for (const double v : {band.rejected, band.values, band.covered, band.drizzled, static_cast<double>(band.differences.size())}) record.push_back(static_cast<float>(v));
+            for (const double v : {band.rejected, band.values, band.covered, band.drizzled, static_cast<double>(band.differences.size())})
+                record.push_back(static_cast<float>(v));
             for (const double d : band.differences) record.push_back(static_cast<float>(d));
         }
         Tally& tally = m_tallies[c];
@@ -285,7 +310,9 @@ private:
             odd = even = all; // values are divided, not subs
             if (halved) odd.rows = drops.of(DrizzledRows::Part::Odd), even.rows = drops.of(DrizzledRows::Part::Even);
         }
-        const auto combine = [&](const Part& part, float* out, RowFates fates = {}) { combineRows(part.rows, m_plan.width, channel.model, m_recipe.combine, part.weights, out, fates, {part.spread, up, down}); };
+        const auto combine = [&](const Part& part, float* out, RowFates fates = {}) {
+            combineRows(part.rows, m_plan.width, channel.model, m_recipe.combine, part.weights, out, fates, {part.spread, up, down});
+        };
         std::vector<std::uint16_t> there(m_row), low(m_row), high(m_row);
         float* const result = m_pixels.stack.data() + at;
         combine(all, result, {there, low, high});
@@ -332,12 +359,16 @@ private:
             // The halves' difference has the noise of both: with n subs half and half, twice that of the stack.
             const auto n = static_cast<double>(m_subs), first = static_cast<double>((m_subs + 1) / 2), second = static_cast<double>(m_subs / 2);
             if (tally.differences.size() > 100) m_summary.noise[name] = robustSigma(tally.differences) / std::sqrt((1 / first + 1 / second) * n);
-            if (m_plan.channels[c].dropReach > 0) last.push_back({"HISTORY", fmt::format("{}: {:.1f} % of the pixels drizzled", name, 100 * tally.drizzled / (static_cast<double>(m_plan.width) * m_plan.height)), ""});
+            if (m_plan.channels[c].dropReach > 0)
+                last.push_back(
+                    {"HISTORY",
+                     fmt::format("{}: {:.1f} % of the pixels drizzled", name, 100 * tally.drizzled / (static_cast<double>(m_plan.width) * m_plan.height)), ""});
             last.push_back({"HISTORY", fmt::format("{}: {:.3f} % of the values rejected", name, 100 * m_summary.rejectedPart[name]), ""});
         }
         m_summary.coveredPart = m_tallies.front().covered / (static_cast<double>(m_plan.width) * m_plan.height);
         for (std::size_t p = 0; p < m_products.size(); ++p)
-            if (const Status finished = m_writers[p].finish(m_products[p].first == Product::Stack ? last : std::vector<HeaderCard>{}); !finished) return finished;
+            if (const Status finished = m_writers[p].finish(m_products[p].first == Product::Stack ? last : std::vector<HeaderCard>{}); !finished)
+                return finished;
         m_job.report(1, "Stacking");
         return Done{};
     }
@@ -366,7 +397,8 @@ std::vector<fs::path> stackOutputs(const SubsRecipe& recipe, const fs::path& out
     return all;
 }
 
-Result<StackSummary> stackSubs(const SubsRecipe& recipe, const SubMeasurer& measurer, const JudgedRun& run, const fs::path& out, const Job& job, double worthKeeping) {
+Result<StackSummary> stackSubs(const SubsRecipe& recipe, const SubMeasurer& measurer, const JudgedRun& run, const fs::path& out, const Job& job,
+                               double worthKeeping) {
     const auto plan = planStack(recipe, measurer, run);
     if (!plan) return plan.error();
     return Stacker(recipe, measurer, *plan, out, job, worthKeeping).run(stackHeader(recipe, measurer, run, *plan));

@@ -19,9 +19,10 @@ struct StackSummary {
 /// Every file that stacking a recipe writes, and those it keeps while it works.
 std::vector<std::filesystem::path> stackOutputs(const SubsRecipe& recipe, const std::filesystem::path& out);
 
-/// Stacks the subs that were kept on the reference, band by band, so that memory does not grow with their number; every value is resampled once. Pixels that less than half of the subs
-/// cover become NaN. Nothing is left under the final names unless all went well. From `worthKeeping` values on (subs times pixels times channels; half a minute's work) finished bands are
-/// kept beside the stack while it is made, and a broken run goes on from them.
-Result<StackSummary> stackSubs(const SubsRecipe& recipe, const SubMeasurer& measurer, const JudgedRun& run, const std::filesystem::path& out, const Job& job = {}, double worthKeeping = 2e9);
+/// Stacks the subs that were kept on the reference, band by band, so that memory does not grow with their number; every value is resampled once. Pixels that
+/// less than half of the subs cover become NaN. Nothing is left under the final names unless all went well. From `worthKeeping` values on (subs times pixels
+/// times channels; half a minute's work) finished bands are kept beside the stack while it is made, and a broken run goes on from them.
+Result<StackSummary> stackSubs(const SubsRecipe& recipe, const SubMeasurer& measurer, const JudgedRun& run, const std::filesystem::path& out,
+                               const Job& job = {}, double worthKeeping = 2e9);
 
 } // namespace caelumen

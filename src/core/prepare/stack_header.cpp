@@ -29,12 +29,15 @@ std::vector<HeaderCard> stackHeader(const SubsRecipe& recipe, const SubMeasurer&
     out.push_back({"NCOMBINE", static_cast<long long>(plan.inputs.size()), "subs combined"});
     if (timed) {
         const auto named = facts.sources.find("sub_exposure_s");
-        out.push_back({"EXPTIME", exposure, named != facts.sources.end() && named->second == kFromName ? "s, each sub, by the names of the files" : "s, each sub"});
+        out.push_back(
+            {"EXPTIME", exposure, named != facts.sources.end() && named->second == kFromName ? "s, each sub, by the names of the files" : "s, each sub"});
         out.push_back({"TOTALEXP", exposure * static_cast<double>(plan.inputs.size()), "s, all subs"});
     }
     if (const auto clear = run.transparency()) {
         out.push_back({"TRANSP", clear->mean, "starlight kept, of the clearest subs'; mean"});
-        if (const auto& night = recipe.nightScale) out.push_back({"TRANSNGT", clear->mean * night->factor, "the same, of the night's clearest subs'"}), out.push_back({"TRANSERR", clear->mean * night->sigma, "its error"});
+        if (const auto& night = recipe.nightScale)
+            out.push_back({"TRANSNGT", clear->mean * night->factor, "the same, of the night's clearest subs'"}),
+                out.push_back({"TRANSERR", clear->mean * night->sigma, "its error"});
     }
     if (measurer.gain() > 0) out.push_back({"EGAIN", measurer.gain(), "e-/ADU"});
     if (facts.gain_setting) out.push_back({"GAIN", *facts.gain_setting, "camera setting"});
@@ -54,19 +57,27 @@ std::vector<HeaderCard> stackHeader(const SubsRecipe& recipe, const SubMeasurer&
     if (facts.camera) out.push_back({"INSTRUME", *facts.camera, ""});
     if (facts.telescope) out.push_back({"TELESCOP", *facts.telescope, ""});
     if (!start.empty()) out.push_back({"DATE-OBS", start.back() == 'Z' ? start.substr(0, start.size() - 1) : start, "UTC, first sub"});
-    if (measurer.like().mosaic) out.push_back({"CAELMOS", std::string(half ? "half" : "full"), half ? "each 2x2 cell: R, mean of G, B" : "colours interpolated to every pixel"});
+    if (measurer.like().mosaic)
+        out.push_back({"CAELMOS", std::string(half ? "half" : "full"), half ? "each 2x2 cell: R, mean of G, B" : "colours interpolated to every pixel"});
     const auto say = [&](const std::string& line) { out.push_back({"HISTORY", line, ""}); };
     say(fmt::format("{}: {} of {} subs kept", programName(), run.kept(), run.subs.size()));
     for (const std::string& line : measurer.calibration().history) say(line);
-    if (measurer.like().mosaic) say(half ? fmt::format("mosaic {}: each 2x2 cell gives R, the mean of both G, and B", measurer.like().mosaic->name) : fmt::format("mosaic {}: each colour interpolated from its own sites at every pixel", measurer.like().mosaic->name));
-    if (plan.channels.front().dropReach > 0) say(fmt::format("drizzled: where two subs or more have a site of a colour within {:.2f} pixels, these alone count", plan.channels.front().dropReach));
+    if (measurer.like().mosaic)
+        say(half ? fmt::format("mosaic {}: each 2x2 cell gives R, the mean of both G, and B", measurer.like().mosaic->name)
+                 : fmt::format("mosaic {}: each colour interpolated from its own sites at every pixel", measurer.like().mosaic->name));
+    if (plan.channels.front().dropReach > 0)
+        say(fmt::format("drizzled: where two subs or more have a site of a colour within {:.2f} pixels, these alone count", plan.channels.front().dropReach));
     say(fmt::format("aligned on {}", shown(pathOf(run.subs[run.reference].figures.file).filename())));
     say("resampled once (Lanczos, six pixels); whole-pixel shifts copied");
-    if (const auto clear = run.transparency()) say(fmt::format("transparency {:.2f} to {:.2f}, mean {:.3f}, of the clearest subs", clear->least, clear->most, clear->mean));
+    if (const auto clear = run.transparency())
+        say(fmt::format("transparency {:.2f} to {:.2f}, mean {:.3f}, of the clearest subs", clear->least, clear->most, clear->mean));
     const CombineOptions& c = recipe.combine;
-    say(c.normalise == Normalising::None ? "not normalised" : c.normalise == Normalising::Level ? "sky level and slope of each sub brought to their mean" : "sky level and slope brought to their mean, stars to the mean transparency");
+    say(c.normalise == Normalising::None    ? "not normalised"
+        : c.normalise == Normalising::Level ? "sky level and slope of each sub brought to their mean"
+                                            : "sky level and slope brought to their mean, stars to the mean transparency");
     say(c.method == Combination::Median ? "median" : c.weightByNoise ? "mean, weighted by the noise of the sky" : "mean, all subs alike");
-    if (c.reject != Rejection::None) say(fmt::format("{} rejection below {:g} and above {:g} sigma", c.reject == Rejection::Winsor ? "winsorised" : "sigma", c.low, c.high));
+    if (c.reject != Rejection::None)
+        say(fmt::format("{} rejection below {:g} and above {:g} sigma", c.reject == Rejection::Winsor ? "winsorised" : "sigma", c.low, c.high));
     return out;
 }
 

@@ -14,11 +14,16 @@ namespace {
 
 using Affine = Alignment::Affine;
 
-Affine toStored(const PlaneGeometry& g) { return {g.pitch, 0, 0, g.pitch, g.origin.x, g.origin.y}; }
-Affine toPlane(const PlaneGeometry& g) { return {1 / g.pitch, 0, 0, 1 / g.pitch, -g.origin.x / g.pitch, -g.origin.y / g.pitch}; }
+Affine toStored(const PlaneGeometry& g) {
+    return {g.pitch, 0, 0, g.pitch, g.origin.x, g.origin.y};
+}
+Affine toPlane(const PlaneGeometry& g) {
+    return {1 / g.pitch, 0, 0, 1 / g.pitch, -g.origin.x / g.pitch, -g.origin.y / g.pitch};
+}
 /// First a, then b.
 Affine after(const Affine& a, const Affine& b) {
-    return {b.xx * a.xx + b.xy * a.yx, b.xx * a.xy + b.xy * a.yy, b.yx * a.xx + b.yy * a.yx, b.yx * a.xy + b.yy * a.yy, b.xx * a.dx + b.xy * a.dy + b.dx, b.yx * a.dx + b.yy * a.dy + b.dy};
+    return {b.xx * a.xx + b.xy * a.yx, b.xx * a.xy + b.xy * a.yy,        b.yx * a.xx + b.yy * a.yx,
+            b.yx * a.xy + b.yy * a.yy, b.xx * a.dx + b.xy * a.dy + b.dx, b.yx * a.dx + b.yy * a.dy + b.dy};
 }
 
 SkyPlane skyOn(const StackPlan& plan, const StackChannel& c, const JudgedSub& sub, const PlaneGeometry& judged, int planeWidth, int planeHeight) {
@@ -70,8 +75,10 @@ std::vector<double> variancesOf(const StackPlan& plan, std::size_t c) {
         const double own = in.sub->figures.noise.at(plan.channels[c].name);
         const bool two = in.to[c].size() == 2;
         double kept = 0; // variance of the mean of the lattices
-        if (plan.channels[c].dropReach > 0) kept = 1;
-        else for (const Affine& a : in.to[c]) kept += noiseKept(a, plan.width, plan.height) / static_cast<double>(in.to[c].size() * in.to[c].size());
+        if (plan.channels[c].dropReach > 0)
+            kept = 1;
+        else
+            for (const Affine& a : in.to[c]) kept += noiseKept(a, plan.width, plan.height) / static_cast<double>(in.to[c].size() * in.to[c].size());
         const double single = two ? 2 : 1; // the greens' noise was measured on the mean of the two
         out.push_back(own * own * single * kept);
     }
@@ -137,7 +144,8 @@ Result<StackPlan> planStack(const SubsRecipe& recipe, const SubMeasurer& measure
         channel.model.part = 0.08;
         channel.model.bias = clippingBias(channel.dropReach > 0 ? static_cast<std::size_t>(std::lround(drops)) : plan.inputs.size(), recipe.combine);
         std::vector<std::optional<double>> widths;
-        for (const StackInput& in : plan.inputs) widths.push_back(in.sub->figures.fwhm_px ? std::optional(*in.sub->figures.fwhm_px / channel.output.pitch) : std::nullopt);
+        for (const StackInput& in : plan.inputs)
+            widths.push_back(in.sub->figures.fwhm_px ? std::optional(*in.sub->figures.fwhm_px / channel.output.pitch) : std::nullopt);
         channel.spread = spreadsOf(widths);
     }
     return plan;

@@ -23,8 +23,8 @@ struct StackChannel {
     std::vector<double> scale;         ///< by kept sub
     double dropReach = 0;              ///< of a mosaic at full size that is drizzled, see core/prepare/drizzle.h; 0: interpolated
     NoiseModel model;
-    std::vector<double> weights;       ///< by kept sub; empty: equal
-    std::vector<double> spread;        ///< by kept sub, see StarImages; empty: star images are alike or not known
+    std::vector<double> weights; ///< by kept sub; empty: equal
+    std::vector<double> spread;  ///< by kept sub, see StarImages; empty: star images are alike or not known
 };
 
 /// One kept sub.

@@ -18,7 +18,9 @@ namespace {
 
 constexpr std::size_t kMostStars = 600;
 
-Surface skySurface(const BackgroundMesh& mesh, const Plane& plane) { return fitSurface(mesh, std::vector<char>(mesh.cells.size(), 0), plane.width(), plane.height()); }
+Surface skySurface(const BackgroundMesh& mesh, const Plane& plane) {
+    return fitSurface(mesh, std::vector<char>(mesh.cells.size(), 0), plane.width(), plane.height());
+}
 
 /// The median of the cells: what the frame's sky is where the surface cannot be told.
 double middleLevel(const BackgroundMesh& mesh) {
@@ -80,7 +82,9 @@ SubFigures measureSub(const std::vector<Plane>& planes, const FrameInfo& info, c
     const Defects defects = markDefects(clean, fine);
     const PlaneStars stars = findStars(clean, fine, how.fullScale, geometry.split, defects.tops);
     out.stars = stars.counted();
-    if (stars.psf) out.fwhm_px = stars.psf->fwhm * geometry.pitch, out.eccentricity = stars.psf->eccentricity, out.tilt = stars.psf->tilt, out.tiltSigma = stars.psf->tiltSigma;
+    if (stars.psf)
+        out.fwhm_px = stars.psf->fwhm * geometry.pitch, out.eccentricity = stars.psf->eccentricity, out.tilt = stars.psf->tilt,
+        out.tiltSigma = stars.psf->tiltSigma;
     const double radius = how.apertureRadius > 0 ? how.apertureRadius : std::clamp(2.0 * (stars.psf ? stars.psf->fwhm : 3.0), 2.0, 30.0);
     out.aperture_px = radius * geometry.pitch;
     if (used) *used = radius;
@@ -121,7 +125,8 @@ void placeInSky(SubFigures& f, const Site& site, const Target& target) {
     f.moonAltitude_deg = m.moon.alt_deg;
     if (!m.target) return;
     f.airmass = m.airmass;
-    if (m.target->alt_deg > 0) f.moonlight_nL = moonlightNanoLamberts(m.moonPhaseAngle_deg, m.moon.alt_deg, m.target->alt_deg, m.moonSeparation_deg.value_or(90));
+    if (m.target->alt_deg > 0)
+        f.moonlight_nL = moonlightNanoLamberts(m.moonPhaseAngle_deg, m.moon.alt_deg, m.target->alt_deg, m.moonSeparation_deg.value_or(90));
 }
 
 } // namespace caelumen

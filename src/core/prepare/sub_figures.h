@@ -9,35 +9,35 @@ namespace caelumen {
 
 /// A star of one sub, for laying subs on each other and for transparency.
 struct SubStar {
-    Point at;         ///< stored pixels
-    double flux = 0;  ///< through an aperture of the run, ADU; 0 where that is spoilt
+    Point at;              ///< stored pixels
+    double flux = 0;       ///< through an aperture of the run, ADU; 0 where that is spoilt
     double brightness = 0; ///< as found, for matching
 };
 
 /// What one sub shows by itself (docs/measurements.md, Sub-frames).
 struct SubFigures {
     std::string file;
-    std::string problem;                  ///< why nothing could be measured; a sentence
-    bool foreign = false;                 ///< another filter, gain or scale than the others: `problem` says which
-    std::string start;                    ///< ISO 8601, UTC; empty: unknown
-    double exposure_s = 0;                ///< 0: unknown
+    std::string problem;   ///< why nothing could be measured; a sentence
+    bool foreign = false;  ///< another filter, gain or scale than the others: `problem` says which
+    std::string start;     ///< ISO 8601, UTC; empty: unknown
+    double exposure_s = 0; ///< 0: unknown
     std::optional<double> temperature_c;
-    std::map<std::string, double> level;  ///< sky of each channel, ADU above zero
-    std::map<std::string, double> noise;  ///< of a sky pixel, ADU
+    std::map<std::string, double> level;              ///< sky of each channel, ADU above zero
+    std::map<std::string, double> noise;              ///< of a sky pixel, ADU
     std::map<std::string, std::array<double, 4>> sky; ///< b0, bx, by, q of each channel's surface, in its plane (core/measure/surface.h)
-    std::string channel;                  ///< that stars, gradient and trails were looked for in
-    int stars = 0;                        ///< above 5 sigma
-    std::optional<double> fwhm_px, eccentricity; ///< stored pixels
-    std::optional<double> tilt;           ///< FWHM of the worst corner over the middle's; absent with few stars there
+    std::string channel;                              ///< that stars, gradient and trails were looked for in
+    int stars = 0;                                    ///< above 5 sigma
+    std::optional<double> fwhm_px, eccentricity;      ///< stored pixels
+    std::optional<double> tilt;                       ///< FWHM of the worst corner over the middle's; absent with few stars there
     double tiltSigma = 0;
-    double gradient = 0, vignette = 0;    ///< parts of the level
-    double vignetteSigma = 0;             ///< large where hardly any sky is seen
+    double gradient = 0, vignette = 0; ///< parts of the level
+    double vignetteSigma = 0;          ///< large where hardly any sky is seen
     int trails = 0;
-    double aperture_px = 0;               ///< radius that stars were measured through, stored pixels
-    double saturatedPart = 0;             ///< of the pixels
-    std::vector<SubStar> found;           ///< brightest first
+    double aperture_px = 0;     ///< radius that stars were measured through, stored pixels
+    double saturatedPart = 0;   ///< of the pixels
+    std::vector<SubStar> found; ///< brightest first
     // With the other subs:
-    std::optional<double> transparency;   ///< over the run's best decile
+    std::optional<double> transparency; ///< over the run's best decile
     // With place and target:
     std::optional<double> airmass, moonAltitude_deg, sunAltitude_deg, moonlight_nL;
 };
@@ -46,9 +46,9 @@ struct SubFigures {
 double skyRate(const SubFigures& figures, double gain_e_per_adu);
 
 struct SubMeasuring {
-    std::size_t channel = 0;    ///< that stars are looked for in
-    double apertureRadius = 0;  ///< plane pixels; 0: from this sub's own stars
-    double fullScale = 65535;   ///< ADU above zero
+    std::size_t channel = 0;   ///< that stars are looked for in
+    double apertureRadius = 0; ///< plane pixels; 0: from this sub's own stars
+    double fullScale = 65535;  ///< ADU above zero
 };
 
 /// Measures calibrated planes of one sub. `apertureRadius` used comes back in `used`.

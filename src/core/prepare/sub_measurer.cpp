@@ -15,12 +15,19 @@ namespace {
 
 /// In what a sub differs from the others so that they make no stack; nothing where both do not say.
 std::optional<std::string> unlike(const FrameFacts& own, const FrameFacts& others) {
-    if (own.filter && others.filter && lowered(*own.filter) != lowered(*others.filter)) return fmt::format("through {}, the other subs through {}", *own.filter, *others.filter);
-    const auto differs = [](std::optional<double> a, std::optional<double> b, double part) { return a && b && std::abs(*a - *b) > part * std::max(std::abs(*a), std::abs(*b)); };
-    if (differs(own.gain_setting, others.gain_setting, 1e-3)) return fmt::format("with gain {:g}, the other subs with gain {:g}", *own.gain_setting, *others.gain_setting);
-    if (differs(own.gain_e_per_adu, others.gain_e_per_adu, 0.02)) return fmt::format("with {:g} electrons per ADU, the other subs with {:g}", *own.gain_e_per_adu, *others.gain_e_per_adu);
-    if (differs(own.pixel_um, others.pixel_um, 0.02)) return fmt::format("with pixels of {:g} um, the other subs with {:g} um", *own.pixel_um, *others.pixel_um);
-    if (differs(own.focal_length_mm, others.focal_length_mm, 0.05)) return fmt::format("at a focal length of {:g} mm, the other subs at {:g} mm", *own.focal_length_mm, *others.focal_length_mm);
+    if (own.filter && others.filter && lowered(*own.filter) != lowered(*others.filter))
+        return fmt::format("through {}, the other subs through {}", *own.filter, *others.filter);
+    const auto differs = [](std::optional<double> a, std::optional<double> b, double part) {
+        return a && b && std::abs(*a - *b) > part * std::max(std::abs(*a), std::abs(*b));
+    };
+    if (differs(own.gain_setting, others.gain_setting, 1e-3))
+        return fmt::format("with gain {:g}, the other subs with gain {:g}", *own.gain_setting, *others.gain_setting);
+    if (differs(own.gain_e_per_adu, others.gain_e_per_adu, 0.02))
+        return fmt::format("with {:g} electrons per ADU, the other subs with {:g}", *own.gain_e_per_adu, *others.gain_e_per_adu);
+    if (differs(own.pixel_um, others.pixel_um, 0.02))
+        return fmt::format("with pixels of {:g} um, the other subs with {:g} um", *own.pixel_um, *others.pixel_um);
+    if (differs(own.focal_length_mm, others.focal_length_mm, 0.05))
+        return fmt::format("at a focal length of {:g} mm, the other subs at {:g} mm", *own.focal_length_mm, *others.focal_length_mm);
     return std::nullopt;
 }
 
@@ -62,8 +69,13 @@ Result<SubMeasurer> SubMeasurer::make(const SubsRecipe& recipe, const Job& job) 
     if (const auto rows = aduRows(*first, out.m_unit, &parts); !rows) return rows.error();
     if (parts) made->warnings.push_back(fmt::format("The subs hold values from 0 to 1; they were taken as parts of {:g} ADU.", out.m_unit));
     std::string named;
-    for (const auto& [fact, label] : {std::pair{"filter", "filter"}, {"sub_exposure_s", "exposure"}, {"gain_setting", "gain"}, {"offset_setting", "offset"}, {"sensor_temperature_c", "temperature"}})
-        if (const auto source = facts.sources.find(fact); source != facts.sources.end() && source->second == kFromName) named += (named.empty() ? "" : ", ") + std::string(label);
+    for (const auto& [fact, label] : {std::pair{"filter", "filter"},
+                                      {"sub_exposure_s", "exposure"},
+                                      {"gain_setting", "gain"},
+                                      {"offset_setting", "offset"},
+                                      {"sensor_temperature_c", "temperature"}})
+        if (const auto source = facts.sources.find(fact); source != facts.sources.end() && source->second == kFromName)
+            named += (named.empty() ? "" : ", ") + std::string(label);
     if (!named.empty()) made->warnings.push_back(fmt::format("No header says it, so this comes from the names of the files: {}.", named));
     const double zero = made->zeroKnown ? rig.pedestal_adu.value_or(0) : 0;
     double full = rig.full_scale_adu.value_or(out.m_like->integer && out.m_like->bits <= 16 ? std::pow(2.0, out.m_like->bits) - 1 : 65535);
@@ -93,8 +105,10 @@ Result<SubPixels> SubMeasurer::pixels(const fs::path& path) const {
 
 Result<SubPixels> SubMeasurer::pixels(const FrameFile& file) const {
     const FrameInfo& i = file.info();
-    if (i.width != m_like->width || i.height != m_like->height || i.channels != m_like->channels || i.mosaic.has_value() != m_like->mosaic.has_value() || (i.mosaic && i.mosaic->name != m_like->mosaic->name))
-        return Error{fmt::format("{} is {} x {} pixels{}, the other subs are {} x {}{}; stack it with its like.", shown(i.path), i.width, i.height, i.mosaic ? " of " + i.mosaic->name : "", m_like->width, m_like->height, m_like->mosaic ? " of " + m_like->mosaic->name : "")};
+    if (i.width != m_like->width || i.height != m_like->height || i.channels != m_like->channels || i.mosaic.has_value() != m_like->mosaic.has_value() ||
+        (i.mosaic && i.mosaic->name != m_like->mosaic->name))
+        return Error{fmt::format("{} is {} x {} pixels{}, the other subs are {} x {}{}; stack it with its like.", shown(i.path), i.width, i.height,
+                                 i.mosaic ? " of " + i.mosaic->name : "", m_like->width, m_like->height, m_like->mosaic ? " of " + m_like->mosaic->name : "")};
     auto rows = aduRows(file, m_unit);
     if (!rows) return rows.error();
     return SubPixels(std::move(*rows), *m_like, *m_calibration);
@@ -129,7 +143,8 @@ SubFigures SubMeasurer::measure(const fs::path& path) const {
         if (m_exposure) out.exposure_s = *m_exposure;
         // Headers are held against each other: what the recipe says wins over all of them.
         const auto own = info.facts.sub_exposure_s, usual = m_like->facts.sub_exposure_s;
-        if (own && usual && std::abs(*own / *usual - 1) > 0.02) return failed(fmt::format("{} was exposed {:g} s, the run {:g} s; stack it with its like.", shown(path), *own, *usual));
+        if (own && usual && std::abs(*own / *usual - 1) > 0.02)
+            return failed(fmt::format("{} was exposed {:g} s, the run {:g} s; stack it with its like.", shown(path), *own, *usual));
         placeInSky(out, m_site, m_target);
         return out;
     } catch (const std::bad_alloc&) {

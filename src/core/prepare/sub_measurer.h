@@ -15,9 +15,9 @@ public:
     /// Its calibrated pixels, for stacking and looking.
     Result<SubPixels> pixels(const std::filesystem::path& file) const;
     const Calibration& calibration() const { return *m_calibration; }
-    const FrameInfo& like() const { return *m_like; }       ///< the light that the others must resemble
-    double gain() const { return m_gain; }                  ///< e-/ADU; 0: unknown
-    double fullScale() const { return m_how.fullScale; }    ///< ADU above zero
+    const FrameInfo& like() const { return *m_like; }    ///< the light that the others must resemble
+    double gain() const { return m_gain; }               ///< e-/ADU; 0: unknown
+    double fullScale() const { return m_how.fullScale; } ///< ADU above zero
     std::optional<double> exposure_s() const { return m_exposure; }
 
 private:

@@ -12,12 +12,15 @@ std::vector<Lattice> latticesOf(const FrameInfo& info, std::size_t channel, bool
     std::vector<Lattice> out;
     for (int y = 0; y < 2; ++y)
         for (int x = 0; x < 2; ++x)
-            if (info.mosaic->cell[static_cast<std::size_t>(y)][static_cast<std::size_t>(x)] == static_cast<int>(channel)) out.push_back({0, {2, {static_cast<double>(x), static_cast<double>(y)}}, {x, y}});
+            if (info.mosaic->cell[static_cast<std::size_t>(y)][static_cast<std::size_t>(x)] == static_cast<int>(channel))
+                out.push_back({0, {2, {static_cast<double>(x), static_cast<double>(y)}}, {x, y}});
     if (together && out.size() == 2) out = {{0, info.geometry(channel), out.front().site}};
     return out;
 }
 
-Status SubPixels::read(const Lattice& lattice, bool together, int y, int count, float* to) const { return read(std::vector<Lattice>{lattice}, together, y, count, {to}); }
+Status SubPixels::read(const Lattice& lattice, bool together, int y, int count, float* to) const {
+    return read(std::vector<Lattice>{lattice}, together, y, count, {to});
+}
 
 Status SubPixels::read(const std::vector<Lattice>& lattices, bool together, int y, int count, const std::vector<float*>& to) const {
     const int w = m_info->width;

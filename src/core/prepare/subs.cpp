@@ -31,7 +31,8 @@ std::vector<fs::path> filesOf(const JsonFields& r, const char* key, const fs::pa
         }
         glob_t found{};
         const std::unique_ptr<glob_t, void (*)(glob_t*)> freed(&found, ::globfree);
-        if (::glob(full.c_str(), 0, nullptr, &found) != 0) r.fail(fmt::format("has \"{}\" that names {}, which matches no file; check the name and the folder", key, shown(full)));
+        if (::glob(full.c_str(), 0, nullptr, &found) != 0)
+            r.fail(fmt::format("has \"{}\" that names {}, which matches no file; check the name and the folder", key, shown(full)));
         for (std::size_t i = 0; i < found.gl_pathc; ++i) out.emplace_back(found.gl_pathv[i]);
     }
     std::vector<fs::path> once;
@@ -43,8 +44,10 @@ std::vector<fs::path> filesOf(const JsonFields& r, const char* key, const fs::pa
 
 constexpr std::initializer_list<std::pair<const char*, MosaicMode>> kModes{{"half", MosaicMode::Half}, {"full", MosaicMode::Full}};
 constexpr std::initializer_list<std::pair<const char*, Combination>> kMethods{{"mean", Combination::Mean}, {"median", Combination::Median}};
-constexpr std::initializer_list<std::pair<const char*, Rejection>> kRejections{{"none", Rejection::None}, {"sigma", Rejection::Sigma}, {"winsor", Rejection::Winsor}};
-constexpr std::initializer_list<std::pair<const char*, Normalising>> kNormalisings{{"none", Normalising::None}, {"level", Normalising::Level}, {"level+scale", Normalising::LevelAndScale}};
+constexpr std::initializer_list<std::pair<const char*, Rejection>> kRejections{
+    {"none", Rejection::None}, {"sigma", Rejection::Sigma}, {"winsor", Rejection::Winsor}};
+constexpr std::initializer_list<std::pair<const char*, Normalising>> kNormalisings{
+    {"none", Normalising::None}, {"level", Normalising::Level}, {"level+scale", Normalising::LevelAndScale}};
 constexpr std::initializer_list<std::pair<const char*, FlatSchool>> kSchools{{"divide", FlatSchool::Divide}, {"subtract", FlatSchool::Subtract}};
 
 template<class T>
@@ -141,18 +144,32 @@ Json subsRecipeToJson(const SubsRecipe& r) {
         for (const fs::path& f : files) out.push_back(nameText(f));
         return out;
     };
-    Json out = {{"caelumen_subs", 1}, {"rig", whole["rig"]}, {"site", whole["site"]}, {"target", whole["target"]}, {"run", run}, {"mosaic", wordOf(r.mosaic, kModes)}};
+    Json out = {{"caelumen_subs", 1},        {"rig", whole["rig"]}, {"site", whole["site"]},
+                {"target", whole["target"]}, {"run", run},          {"mosaic", wordOf(r.mosaic, kModes)}};
     out["lights"] = list(r.lights);
     out["darks"] = list(r.darks);
     out["flats"] = list(r.flats);
     out["biases"] = list(r.biases);
     out["flat_darks"] = list(r.flatDarks);
     out["flat_school"] = wordOf(r.flatSchool, kSchools);
-    out["combine"] = {{"method", wordOf(r.combine.method, kMethods)}, {"reject", wordOf(r.combine.reject, kRejections)}, {"low", r.combine.low}, {"high", r.combine.high},
-                      {"normalise", wordOf(r.combine.normalise, kNormalisings)}, {"weights", r.combine.weightByNoise ? "noise" : "equal"}};
+    out["combine"] = {{"method", wordOf(r.combine.method, kMethods)},
+                      {"reject", wordOf(r.combine.reject, kRejections)},
+                      {"low", r.combine.low},
+                      {"high", r.combine.high},
+                      {"normalise", wordOf(r.combine.normalise, kNormalisings)},
+                      {"weights", r.combine.weightByNoise ? "noise" : "equal"}};
     const CullLimits& l = r.cull.limits;
-    out["cull"] = {{"auto", r.cull.automatic}, {"keep", r.cull.keep}, {"reject", r.cull.reject},
-                   {"limits", {{"transparency", l.transparency}, {"fwhm", l.fwhm}, {"eccentricity", l.eccentricity}, {"sky", l.sky}, {"stars", l.stars}, {"vignette", l.vignette}, {"tilt", l.tilt}}}};
+    out["cull"] = {{"auto", r.cull.automatic},
+                   {"keep", r.cull.keep},
+                   {"reject", r.cull.reject},
+                   {"limits",
+                    {{"transparency", l.transparency},
+                     {"fwhm", l.fwhm},
+                     {"eccentricity", l.eccentricity},
+                     {"sky", l.sky},
+                     {"stars", l.stars},
+                     {"vignette", l.vignette},
+                     {"tilt", l.tilt}}}};
     out["reference"] = r.reference.empty() ? Json(nullptr) : Json(r.reference);
     out["halves"] = r.halves;
     out["maps"] = r.maps;
@@ -162,16 +179,20 @@ Json subsRecipeToJson(const SubsRecipe& r) {
 
 std::vector<fs::path> filesOf(const SubsRecipe& recipe) {
     std::vector<fs::path> out;
-    for (const auto* list : {&recipe.lights, &recipe.darks, &recipe.flats, &recipe.biases, &recipe.flatDarks}) out.insert(out.end(), list->begin(), list->end());
+    for (const auto* list : {&recipe.lights, &recipe.darks, &recipe.flats, &recipe.biases, &recipe.flatDarks})
+        out.insert(out.end(), list->begin(), list->end());
     return out;
 }
 
-Facts factsOf(const SubsRecipe& recipe, const FrameFacts& header) { return resolveFacts(recipe.rig, recipe.run.rig, &header); }
+Facts factsOf(const SubsRecipe& recipe, const FrameFacts& header) {
+    return resolveFacts(recipe.rig, recipe.run.rig, &header);
+}
 
 bool isMeant(const fs::path& file, const std::string& pattern) {
     if (pattern.empty()) return false;
     const std::string whole = nameText(file), bare = nameText(file.filename());
-    if (whole == pattern || bare == pattern || ::fnmatch(pattern.c_str(), bare.c_str(), 0) == 0 || ::fnmatch(pattern.c_str(), whole.c_str(), 0) == 0) return true;
+    if (whole == pattern || bare == pattern || ::fnmatch(pattern.c_str(), bare.c_str(), 0) == 0 || ::fnmatch(pattern.c_str(), whole.c_str(), 0) == 0)
+        return true;
     return whole.size() > pattern.size() && whole.ends_with(pattern) && whole[whole.size() - pattern.size() - 1] == '/';
 }
 

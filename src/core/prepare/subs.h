@@ -21,7 +21,7 @@ enum class Rejection { None, Sigma, Winsor };
 /// What is made alike before subs are combined.
 enum class Normalising {
     None,
-    Level,         ///< the sky: its level and slope are brought to the mean of all subs, so that a drifting sky rejects nothing and the stack keeps the mean sky
+    Level, ///< the sky: its level and slope are brought to the mean of all subs, so that a drifting sky rejects nothing and the stack keeps the mean sky
     LevelAndScale, ///< besides, the stars: each sub is scaled to the reference's transparency
 };
 
@@ -30,7 +30,7 @@ struct CombineOptions {
     Rejection reject = Rejection::Sigma;
     double low = 3.0, high = 2.5; ///< sigmas
     Normalising normalise = Normalising::Level;
-    bool weightByNoise = false;   ///< by 1 / variance of the sky; else all subs count alike
+    bool weightByNoise = false; ///< by 1 / variance of the sky; else all subs count alike
     friend bool operator==(const CombineOptions&, const CombineOptions&) = default;
 };
 
@@ -44,7 +44,8 @@ struct CullLimits {
     double vignette = 0.10;     ///< away from the median
     double tilt = 0.25;         ///< FWHM of the worst corner over the middle's, above the median
 
-    /// These above are for a picture, where every photon helps. Filters are compared fairly under one sky: thin cloud, a focus that drifts and a sky that flares up count against them.
+    /// These above are for a picture, where every photon helps. Filters are compared fairly under one sky: thin cloud, a focus that drifts and a sky that
+    /// flares up count against them.
     static CullLimits forFairTest() { return {0.90, 1.20, 0.12, 1.25, 0.7, 0.08, 0.20}; }
     friend bool operator==(const CullLimits&, const CullLimits&) = default;
 };
@@ -78,10 +79,10 @@ struct SubsRecipe {
     FlatSchool flatSchool = FlatSchool::Divide;
     CombineOptions combine;
     CullOptions cull;
-    std::string reference; ///< file name of the sub that all are laid on; empty: the best
-    bool halves = true;    ///< odd and even subs as stacks of their own beside the stack: they tell its noise
+    std::string reference;                ///< file name of the sub that all are laid on; empty: the best
+    bool halves = true;                   ///< odd and even subs as stacks of their own beside the stack: they tell its noise
     std::optional<NightScale> nightScale; ///< known where all runs of the night were judged together
-    bool maps = false;     ///< coverage and rejection maps beside the stack
+    bool maps = false;                    ///< coverage and rejection maps beside the stack
 };
 
 /// Reads such a file (docs/formats.md). Names and patterns in it are relative to its folder; a pattern that matches nothing is an error for lights.

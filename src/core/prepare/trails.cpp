@@ -29,7 +29,8 @@ Coarse coarsen(const Plane& plane, const SmoothSky& sky, const std::vector<Star>
             float sum = 0;
             for (int y = 0; y < bin; ++y)
                 for (int x = 0; x < bin; ++x) sum += plane.at(i * bin + x, j * bin + y);
-            out.bright[static_cast<std::size_t>(j) * static_cast<std::size_t>(out.width) + static_cast<std::size_t>(i)] = sum > static_cast<float>(bin * bin) * limit[static_cast<std::size_t>(i * bin + bin / 2)];
+            out.bright[static_cast<std::size_t>(j) * static_cast<std::size_t>(out.width) + static_cast<std::size_t>(i)] =
+                sum > static_cast<float>(bin * bin) * limit[static_cast<std::size_t>(i * bin + bin / 2)];
         }
     });
     for (const Star& s : stars) { // stars and their wings vote for nothing; what is long and thin is no star, and the faintest may be knots of a trail
@@ -38,7 +39,8 @@ Coarse coarsen(const Plane& plane, const SmoothSky& sky, const std::vector<Star>
         const double radius = (1.5 * fwhm + 1.2 * std::sqrt(static_cast<double>(s.area) / M_PI)) / bin + 0.7, cx = s.x / bin, cy = s.y / bin;
         for (int j = std::max(0, static_cast<int>(cy - radius)); j <= std::min(out.height - 1, static_cast<int>(cy + radius)); ++j)
             for (int i = std::max(0, static_cast<int>(cx - radius)); i <= std::min(out.width - 1, static_cast<int>(cx + radius)); ++i)
-                if ((i - cx) * (i - cx) + (j - cy) * (j - cy) <= radius * radius) out.hidden[static_cast<std::size_t>(j) * static_cast<std::size_t>(out.width) + static_cast<std::size_t>(i)] = 1;
+                if ((i - cx) * (i - cx) + (j - cy) * (j - cy) <= radius * radius)
+                    out.hidden[static_cast<std::size_t>(j) * static_cast<std::size_t>(out.width) + static_cast<std::size_t>(i)] = 1;
     }
     return out;
 }
@@ -60,7 +62,7 @@ int countTrails(const Plane& plane, const SmoothSky& sky, const std::vector<Star
         }
     if (seen < 1000) return 0;
     const double crowd = static_cast<double>(votes.size()) / static_cast<double>(seen); // of the pixels
-    if (crowd > 0.12) return 0;                                                       // nebula or noise beyond telling
+    if (crowd > 0.12) return 0;                                                         // nebula or noise beyond telling
     const int reach = static_cast<int>(std::ceil(std::hypot(c.width, c.height)));
     const auto bins = static_cast<std::size_t>(2 * reach + 1);
     const auto lengthOf = [&](double cosine, double sine, double rho) { // of the line within the frame
@@ -97,7 +99,7 @@ int countTrails(const Plane& plane, const SmoothSky& sky, const std::vector<Star
                 double beside = 0;
                 for (std::size_t off = 4; off <= 9; ++off) beside += (r >= off ? count[r - off] : 0) + (r + off < bins ? count[r + off] : 0);
                 const double expected = std::max(3 * along * crowd, 3 * beside / 12);
-                if ( n < expected + 0.12 * along) continue;
+                if (n < expected + 0.12 * along) continue;
                 const double score = (n - expected) / std::sqrt(expected + 4);
                 if (score > best[static_cast<std::size_t>(k)].score) best[static_cast<std::size_t>(k)] = {score, k, static_cast<int>(r) - reach};
             }

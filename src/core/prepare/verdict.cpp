@@ -13,9 +13,13 @@
 namespace caelumen {
 namespace {
 
-double medianOf(std::vector<double> v) { return median(std::span<double>(v)); }
+double medianOf(std::vector<double> v) {
+    return median(std::span<double>(v));
+}
 
-double scatterOf(std::vector<double> v) { return v.size() < 3 ? 0 : robustSigma(v); }
+double scatterOf(std::vector<double> v) {
+    return v.size() < 3 ? 0 : robustSigma(v);
+}
 
 std::vector<AlignStar> starsOf(const SubFigures& f) {
     std::vector<AlignStar> out;
@@ -24,9 +28,12 @@ std::vector<AlignStar> starsOf(const SubFigures& f) {
 }
 
 /// Sharp, round and rich in stars.
-double goodness(const SubFigures& f) { return f.problem.empty() && f.fwhm_px ? f.stars / (std::pow(*f.fwhm_px, 2) * (0.3 + f.eccentricity.value_or(1))) : -1; }
+double goodness(const SubFigures& f) {
+    return f.problem.empty() && f.fwhm_px ? f.stars / (std::pow(*f.fwhm_px, 2) * (0.3 + f.eccentricity.value_or(1))) : -1;
+}
 
-/// Light of a star within the run's aperture: a soft sub must not pass for a cloudy one. Moffat of beta 3, as turbulent air makes it (Trujillo et al. 2001, MNRAS 328, 977).
+/// Light of a star within the run's aperture: a soft sub must not pass for a cloudy one. Moffat of beta 3, as turbulent air makes it (Trujillo et al. 2001,
+/// MNRAS 328, 977).
 double enclosed(const SubFigures& f) {
     const double ratio = 1.0196 * f.aperture_px / f.fwhm_px.value_or(f.aperture_px);
     return 1 - std::pow(1 + ratio * ratio, -2);
@@ -65,9 +72,12 @@ void compareStars(JudgedRun& run) {
 }
 
 /// Transmission of clear air at this sub over that of the run's highest one, at 0.2 mag per airmass.
-double airOf(const SubFigures& f, double least) { return f.airmass && least > 0 ? std::pow(10, -0.4 * 0.2 * (*f.airmass - least)) : 1; }
+double airOf(const SubFigures& f, double least) {
+    return f.airmass && least > 0 ? std::pow(10, -0.4 * 0.2 * (*f.airmass - least)) : 1;
+}
 
-/// The sky that the subs before and after let expect: the brighter of both sides, so that a rise under the moon passes; at the ends of the run one side, drawn on as it grows. 0: unknown.
+/// The sky that the subs before and after let expect: the brighter of both sides, so that a rise under the moon passes; at the ends of the run one side, drawn
+/// on as it grows. 0: unknown.
 double expectedSky(const JudgedRun& run, std::size_t of) {
     const auto side = [&](int direction) {
         std::vector<double> out; // nearest first
@@ -75,7 +85,9 @@ double expectedSky(const JudgedRun& run, std::size_t of) {
             if (const SubFigures& f = run.subs[static_cast<std::size_t>(k)].figures; f.problem.empty()) out.push_back(skyRate(f, 0));
         return out;
     };
-    const auto middle = [](const std::vector<double>& s) { return medianOf({s.begin(), s.begin() + static_cast<std::ptrdiff_t>(std::min<std::size_t>(3, s.size()))}); };
+    const auto middle = [](const std::vector<double>& s) {
+        return medianOf({s.begin(), s.begin() + static_cast<std::ptrdiff_t>(std::min<std::size_t>(3, s.size()))});
+    };
     const auto before = side(-1), after = side(1);
     if (before.size() >= 2 && after.size() >= 2) return std::max(middle(before), middle(after));
     const auto& only = before.size() >= after.size() ? before : after;
@@ -91,17 +103,28 @@ double expectedSky(const JudgedRun& run, std::size_t of) {
 
 const char* reasonName(SubReason reason) {
     switch (reason) {
-    case SubReason::None: return "";
-    case SubReason::Unreadable: return "unreadable";
-    case SubReason::Cloud: return "cloud";
-    case SubReason::Trailed: return "trailed";
-    case SubReason::Soft: return "soft";
-    case SubReason::SoftCorner: return "soft corner";
-    case SubReason::BrightSky: return "bright sky";
-    case SubReason::Twilight: return "twilight";
-    case SubReason::FlatMismatch: return "flat mismatch";
-    case SubReason::NotAligned: return "not aligned";
-    case SubReason::ByHand: return "by hand";
+    case SubReason::None:
+        return "";
+    case SubReason::Unreadable:
+        return "unreadable";
+    case SubReason::Cloud:
+        return "cloud";
+    case SubReason::Trailed:
+        return "trailed";
+    case SubReason::Soft:
+        return "soft";
+    case SubReason::SoftCorner:
+        return "soft corner";
+    case SubReason::BrightSky:
+        return "bright sky";
+    case SubReason::Twilight:
+        return "twilight";
+    case SubReason::FlatMismatch:
+        return "flat mismatch";
+    case SubReason::NotAligned:
+        return "not aligned";
+    case SubReason::ByHand:
+        return "by hand";
     }
     return "";
 }
@@ -138,7 +161,8 @@ std::map<SubReason, double> JudgedRun::lost_s() const {
 
 Result<JudgedRun> judgeRun(std::vector<SubFigures> figures, const CullOptions& cull, const std::string& wanted) {
     JudgedRun run;
-    std::stable_sort(figures.begin(), figures.end(), [](const SubFigures& a, const SubFigures& b) { return !a.start.empty() && !b.start.empty() && a.start < b.start; });
+    std::stable_sort(figures.begin(), figures.end(),
+                     [](const SubFigures& a, const SubFigures& b) { return !a.start.empty() && !b.start.empty() && a.start < b.start; });
     for (SubFigures& f : figures) run.subs.push_back({std::move(f), true, SubReason::None, {}, false, {}});
     if (run.subs.empty()) return Error{"There are no subs to judge."};
 
@@ -146,7 +170,8 @@ Result<JudgedRun> judgeRun(std::vector<SubFigures> figures, const CullOptions& c
         tbb::parallel_for(std::size_t{0}, run.subs.size(), [&](std::size_t i) {
             JudgedSub& s = run.subs[i];
             s.alignment.reset();
-            if (i == to) s.alignment = Alignment{0, 0, 0, 1, false, 0, static_cast<int>(s.figures.found.size())};
+            if (i == to)
+                s.alignment = Alignment{0, 0, 0, 1, false, 0, static_cast<int>(s.figures.found.size())};
             else if (s.figures.problem.empty())
                 if (auto found = caelumen::align(starsOf(run.subs[to].figures), starsOf(s.figures))) s.alignment = *found;
         });
@@ -157,9 +182,11 @@ Result<JudgedRun> judgeRun(std::vector<SubFigures> figures, const CullOptions& c
         for (std::size_t i = 0; i < run.subs.size(); ++i)
             if (isMeant(run.subs[i].figures.file, wanted)) given = i;
         if (!given) return Error{fmt::format("The reference {} is none of the subs; name one of them.", wanted)};
-        if (!run.subs[*given].figures.problem.empty()) return Error{fmt::format("The reference {} cannot be used: {}", wanted, run.subs[*given].figures.problem)};
+        if (!run.subs[*given].figures.problem.empty())
+            return Error{fmt::format("The reference {} cannot be used: {}", wanted, run.subs[*given].figures.problem)};
     }
-    const auto best = std::max_element(run.subs.begin(), run.subs.end(), [](const JudgedSub& a, const JudgedSub& b) { return goodness(a.figures) < goodness(b.figures); });
+    const auto best =
+        std::max_element(run.subs.begin(), run.subs.end(), [](const JudgedSub& a, const JudgedSub& b) { return goodness(a.figures) < goodness(b.figures); });
     if (!given && goodness(best->figures) < 0) {
         const auto readable = std::find_if(run.subs.begin(), run.subs.end(), [](const JudgedSub& s) { return s.figures.problem.empty(); });
         if (readable == run.subs.end()) return Error{run.subs.front().figures.problem};
@@ -196,7 +223,8 @@ void judgeAgain(JudgedRun& run, const CullOptions& cull) {
         if (f.airmass && (least == 0 || *f.airmass < least)) least = *f.airmass;
     }
     const bool several = stars.size() >= 3; // fewer cannot tell which of them is odd
-    const double usualWidth = medianOf(fwhm), usualShape = medianOf(shape), usualStars = medianOf(stars), usualVignette = medianOf(vignette), usualTilt = medianOf(tilt);
+    const double usualWidth = medianOf(fwhm), usualShape = medianOf(shape), usualStars = medianOf(stars), usualVignette = medianOf(vignette),
+                 usualTilt = medianOf(tilt);
     const double widthSpread = scatterOf(fwhm), shapeSpread = scatterOf(shape), vignetteSpread = scatterOf(vignette), tiltSpread = scatterOf(tilt);
     run.notes.clear();
     for (std::size_t i = 0; i < run.subs.size(); ++i) {
@@ -212,24 +240,39 @@ void judgeAgain(JudgedRun& run, const CullOptions& cull) {
         } else {
             const double beside = expectedSky(run, i), brighter = beside > 0 ? skyRate(f, 0) / beside : 1;
             const double air = airOf(f, least);
-            if (f.sunAltitude_deg && *f.sunAltitude_deg > -9) against(SubReason::Twilight, *f.sunAltitude_deg > 0 ? "The sun was up." : fmt::format("The sun stood only {:.0f} degrees below the horizon: {} twilight.", -*f.sunAltitude_deg, *f.sunAltitude_deg > -6 ? "civil" : "nautical"));
+            if (f.sunAltitude_deg && *f.sunAltitude_deg > -9)
+                against(SubReason::Twilight, *f.sunAltitude_deg > 0 ? "The sun was up."
+                                                                    : fmt::format("The sun stood only {:.0f} degrees below the horizon: {} twilight.",
+                                                                                  -*f.sunAltitude_deg, *f.sunAltitude_deg > -6 ? "civil" : "nautical"));
             if (several && f.transparency && *f.transparency < limit.transparency * air)
-                against(SubReason::Cloud, fmt::format("Stars give {:.0f} % of their light{}.", 100 * *f.transparency, air < 0.97 ? fmt::format(" where clear air at this altitude lets {:.0f} % through", 100 * air) : ""));
+                against(SubReason::Cloud, fmt::format("Stars give {:.0f} % of their light{}.", 100 * *f.transparency,
+                                                      air < 0.97 ? fmt::format(" where clear air at this altitude lets {:.0f} % through", 100 * air) : ""));
             const double few = limit.stars * usualStars;
-            const bool elongated = several && f.eccentricity && *f.eccentricity > 0.5 && *f.eccentricity > usualShape + std::max(limit.eccentricity, 5 * shapeSpread);
-            if (several && elongated) against(SubReason::Trailed, fmt::format("Stars are drawn out: eccentricity {:.2f} where the run has {:.2f}.", *f.eccentricity, usualShape));
+            const bool elongated =
+                several && f.eccentricity && *f.eccentricity > 0.5 && *f.eccentricity > usualShape + std::max(limit.eccentricity, 5 * shapeSpread);
+            if (several && elongated)
+                against(SubReason::Trailed, fmt::format("Stars are drawn out: eccentricity {:.2f} where the run has {:.2f}.", *f.eccentricity, usualShape));
             if (several && f.fwhm_px && *f.fwhm_px > usualWidth * limit.fwhm && *f.fwhm_px > usualWidth + 4 * widthSpread)
                 against(SubReason::Soft, fmt::format("FWHM {:.2f} px where the run has {:.2f}.", *f.fwhm_px, usualWidth));
             if (tilt.size() >= 3 && f.tilt && *f.tilt > usualTilt + std::max({limit.tilt, 5 * tiltSpread, 4 * f.tiltSigma}))
-                against(SubReason::SoftCorner, fmt::format("Stars in one corner are {:.2f} times as wide as in the middle where the run has {:.2f}: tilt, or something in the light.", *f.tilt, usualTilt));
+                against(SubReason::SoftCorner,
+                        fmt::format("Stars in one corner are {:.2f} times as wide as in the middle where the run has {:.2f}: tilt, or something in the light.",
+                                    *f.tilt, usualTilt));
             if (several && f.stars < few) against(SubReason::Cloud, fmt::format("{} stars where the run has {:.0f}.", f.stars, usualStars));
-            const double more = f.level.empty() ? 0 : f.level.at(f.channel) * (1 - 1 / std::max(1.0, brighter)); // must show in the pixels, too: next to no sky doubles by chance
-            if (several && brighter > limit.sky && more > 0.25 * f.noise.at(f.channel)) against(SubReason::BrightSky, fmt::format("The sky is {:.1f} times as bright as before and after.", brighter));
-            if (several && std::abs(f.vignette - usualVignette) > std::max({limit.vignette, 5 * vignetteSpread, 5 * f.vignetteSigma})) against(SubReason::FlatMismatch, fmt::format("The corners are {:+.0f} % off the run's shape: flat, dew or an obstacle.", 100 * (f.vignette - usualVignette)));
+            const double more =
+                f.level.empty() ? 0
+                                : f.level.at(f.channel) * (1 - 1 / std::max(1.0, brighter)); // must show in the pixels, too: next to no sky doubles by chance
+            if (several && brighter > limit.sky && more > 0.25 * f.noise.at(f.channel))
+                against(SubReason::BrightSky, fmt::format("The sky is {:.1f} times as bright as before and after.", brighter));
+            if (several && std::abs(f.vignette - usualVignette) > std::max({limit.vignette, 5 * vignetteSpread, 5 * f.vignetteSigma}))
+                against(SubReason::FlatMismatch,
+                        fmt::format("The corners are {:+.0f} % off the run's shape: flat, dew or an obstacle.", 100 * (f.vignette - usualVignette)));
             if (!s.alignment) against(SubReason::NotAligned, fmt::format("Its {} stars do not lie as the reference's do.", f.found.size()));
         }
         s.keep = s.reason == SubReason::None || (!cull.automatic && s.reason != SubReason::Unreadable && s.reason != SubReason::NotAligned);
-        const auto named = [&](const std::vector<std::string>& list) { return std::any_of(list.begin(), list.end(), [&](const std::string& p) { return isMeant(f.file, p); }); };
+        const auto named = [&](const std::vector<std::string>& list) {
+            return std::any_of(list.begin(), list.end(), [&](const std::string& p) { return isMeant(f.file, p); });
+        };
         if (named(cull.reject)) {
             if (s.keep) s.reason = SubReason::ByHand, s.words = "Left out by a person.";
             s.keep = false, s.byHand = true;
@@ -241,11 +284,16 @@ void judgeAgain(JudgedRun& run, const CullOptions& cull) {
     double turned = 0;
     for (const JudgedSub& s : run.subs)
         if (s.keep && s.alignment) turned = std::max(turned, std::abs(std::remainder(s.alignment->rotation_deg, 180)));
-    const auto starless = std::count_if(run.subs.begin(), run.subs.end(), [](const JudgedSub& s) { return s.figures.problem.empty() && !s.figures.transparency; });
+    const auto starless =
+        std::count_if(run.subs.begin(), run.subs.end(), [](const JudgedSub& s) { return s.figures.problem.empty() && !s.figures.transparency; });
     if (several && starless > 0)
-        run.notes.push_back(fmt::format("{} of {} subs share too few stars with the reference: clouds over {} are not told by starlight, only by the sky.", starless, run.subs.size(), starless == 1 ? "it" : "them"));
-    if (!several) run.notes.push_back(fmt::format("{} {} too few to tell which is odd: none is left out for clouds, focus or trails.", run.subs.size(), run.subs.size() == 1 ? "sub is" : "subs are"));
-    if (turned > 2) run.notes.push_back(fmt::format("The camera was turned by {:.1f} degrees within the run: one set of flats cannot fit all its subs.", turned));
+        run.notes.push_back(fmt::format("{} of {} subs share too few stars with the reference: clouds over {} are not told by starlight, only by the sky.",
+                                        starless, run.subs.size(), starless == 1 ? "it" : "them"));
+    if (!several)
+        run.notes.push_back(fmt::format("{} {} too few to tell which is odd: none is left out for clouds, focus or trails.", run.subs.size(),
+                                        run.subs.size() == 1 ? "sub is" : "subs are"));
+    if (turned > 2)
+        run.notes.push_back(fmt::format("The camera was turned by {:.1f} degrees within the run: one set of flats cannot fit all its subs.", turned));
 }
 
 } // namespace caelumen

@@ -32,7 +32,7 @@ struct JudgedRun {
     std::vector<std::string> notes;
 
     std::size_t kept() const;
-    double kept_s() const; ///< of those whose exposure is known
+    double kept_s() const;                         ///< of those whose exposure is known
     std::optional<Clearness> transparency() const; ///< of the kept ones; nothing where stars tell it of none
     /// Seconds lost for each reason.
     std::map<SubReason, double> lost_s() const;

@@ -4,6 +4,7 @@
 #include "core/base/json.h"
 #include "core/base/text.h"
 #include "core/image/fits_writer.h"
+#include "core/optics/spacing.h"
 #include "core/simulate/truth.h"
 #include "core/sky/ephemeris.h"
 #include "core/sky/moonlight.h"
@@ -28,8 +29,12 @@ Curve sampled(const std::function<double(double)>& t, double from = 340, double 
 }
 
 /// A coated band: flat top, steep sides; `width` is the full width at half maximum.
-double band(double nm, double centre, double width, double peak) { return peak * std::exp(-std::log(2.0) * std::pow(2 * std::abs(nm - centre) / width, 6)); }
-double step(double nm, double edge, double width) { return 1 / (1 + std::exp(-(nm - edge) / width)); }
+double band(double nm, double centre, double width, double peak) {
+    return peak * std::exp(-std::log(2.0) * std::pow(2 * std::abs(nm - centre) / width, 6));
+}
+double step(double nm, double edge, double width) {
+    return 1 / (1 + std::exp(-(nm - edge) / width));
+}
 
 struct Place {
     Site site;
@@ -62,7 +67,8 @@ struct RunPlan {
     double fwhm;
 };
 
-SimulatedTrial plan(const char* folder, const char* title, const Place& where, const Target& target, const char* firstStart, const std::vector<RunPlan>& plans, int width, unsigned long long seed) {
+SimulatedTrial plan(const char* folder, const char* title, const Place& where, const Target& target, const char* firstStart, const std::vector<RunPlan>& plans,
+                    int width, unsigned long long seed) {
     SimulatedTrial out;
     out.folder = folder;
     out.seed = seed;
@@ -105,7 +111,8 @@ SimulatedTrial plan(const char* folder, const char* title, const Place& where, c
         r.sky.gradient_v = where.gradient_v;
         r.sky.zenith_mag = bortleBrightness(*where.site.bortle);
         const JulianDate begin = start->plusSeconds(60.0 * p.startMinute);
-        const SkyMoment sky = skyAt({*where.site.latitude_deg, *where.site.longitude_deg, where.site.elevation_m}, begin.plusSeconds(r.sub_exposure_s * r.sub_count / 2), target.ra_deg, target.dec_deg);
+        const SkyMoment sky = skyAt({*where.site.latitude_deg, *where.site.longitude_deg, where.site.elevation_m},
+                                    begin.plusSeconds(r.sub_exposure_s * r.sub_count / 2), target.ra_deg, target.dec_deg);
         r.sky.moon_nl = moonlightNanoLamberts(sky.moonPhaseAngle_deg, sky.moon.alt_deg, sky.target->alt_deg, *sky.moonSeparation_deg);
         r.sky.extinction = std::pow(10, -0.4 * 0.17 * sky.airmass.value_or(2));
         out.runs.push_back(r);
@@ -162,25 +169,56 @@ std::vector<SceneFilter> demoFilters() {
     const auto leak = [](double nm) { return 2e-4 + 0 * nm; };
     return {
         {"open", "Clearpane UV/IR cut", "uv-ir-cut", sampled([](double nm) { return 0.965 * step(nm, 402, 2.5) * (1 - step(nm, 692, 3)); }), {}},
-        {"veldglow", "Veldglow city suppressor", "light-pollution", sampled([](double nm) { return band(nm, 465, 120, 0.93) + band(nm, 655, 66, 0.94); }), {{1.85 / 1.52, 0.0012, {}}}},
-        {"quartet", "Quartet 10 four-band", "multi-band", sampled([&](double nm) { return leak(nm) + band(nm, 486.3, 9.5, 0.9) + band(nm, 501.2, 10, 0.92) + band(nm, 656.0, 10, 0.93) + band(nm, 672.6, 10, 0.9); }), {{1.85 / 1.52, 0.004, {}}}},
-        {"duo7", "Twinline 7", "dual-band", sampled([&](double nm) { return leak(nm) + band(nm, 500.6, 7, 0.92) + band(nm, 656.3, 7, 0.93); }), {{2.0, 0.0035, {1.5, -1.0}}}},
-        {"duo3", "Twinline 3", "dual-band", sampled([&](double nm) { return leak(nm) + band(nm, 500.7, 3, 0.88) + band(nm, 656.3, 3, 0.9); }), {{2.0, 0.012, {0, 0}}}},
+        {"veldglow",
+         "Veldglow city suppressor",
+         "light-pollution",
+         sampled([](double nm) { return band(nm, 465, 120, 0.93) + band(nm, 655, 66, 0.94); }),
+         {{glassAsAir_mm(1.85), 0.0012, {}}}},
+        {"quartet",
+         "Quartet 10 four-band",
+         "multi-band",
+         sampled([&](double nm) {
+             return leak(nm) + band(nm, 486.3, 9.5, 0.9) + band(nm, 501.2, 10, 0.92) + band(nm, 656.0, 10, 0.93) + band(nm, 672.6, 10, 0.9);
+         }),
+         {{glassAsAir_mm(1.85), 0.004, {}}}},
+        {"duo7",
+         "Twinline 7",
+         "dual-band",
+         sampled([&](double nm) { return leak(nm) + band(nm, 500.6, 7, 0.92) + band(nm, 656.3, 7, 0.93); }),
+         {{2.0, 0.0035, {1.5, -1.0}}}},
+        {"duo3",
+         "Twinline 3",
+         "dual-band",
+         sampled([&](double nm) { return leak(nm) + band(nm, 500.7, 3, 0.88) + band(nm, 656.3, 3, 0.9); }),
+         {{2.0, 0.012, {0, 0}}}},
         {"ember", "Ember sulphur-oxygen 6", "dual-band", sampled([&](double nm) { return leak(nm) + band(nm, 500.7, 6, 0.9) + band(nm, 672.4, 6, 0.9); }), {}},
     };
 }
 
 std::vector<SimulatedTrial> demoTrials(int width) {
     const Target south{"NGC 6188", 250.1, -48.7}, hen{"IC 2944", 174.5, -63.0};
-    const Place roof = place("Quayside roof", -34.2, 22.1, 20, 8, {0.35, 0.05, 0.15, 0.15, 0.30}, 0.10, 0.16, {{0, 34}, {40, 38}, {60, 22}, {110, 12}, {170, 10}, {230, 14}, {260, 27}, {300, 31}}); // parapet and stairwell
-    const Place garden = place("Honeybush garden", -34.0, 22.4, 180, 5, {0.55, 0.10, 0.05, 0.20, 0.10}, -0.12, 0.07, {{0, 16}, {70, 24}, {95, 31}, {120, 20}, {180, 9}, {240, 18}, {290, 12}}); // trees in the east
-    const Place plateau = place("Stonefold plateau", -32.4, 21.6, 1450, 3, {0.6, 0.1, 0.05, 0.15, 0.10}, 0.03, -0.04, {{0, 2}, {80, 3}, {140, 6}, {165, 9}, {200, 5}, {300, 2}}); // a low ridge in the south-east
+    const Place roof = place("Quayside roof", -34.2, 22.1, 20, 8, {0.35, 0.05, 0.15, 0.15, 0.30}, 0.10, 0.16,
+                             {{0, 34}, {40, 38}, {60, 22}, {110, 12}, {170, 10}, {230, 14}, {260, 27}, {300, 31}}); // parapet and stairwell
+    const Place garden = place("Honeybush garden", -34.0, 22.4, 180, 5, {0.55, 0.10, 0.05, 0.20, 0.10}, -0.12, 0.07,
+                               {{0, 16}, {70, 24}, {95, 31}, {120, 20}, {180, 9}, {240, 18}, {290, 12}}); // trees in the east
+    const Place plateau = place("Stonefold plateau", -32.4, 21.6, 1450, 3, {0.6, 0.1, 0.05, 0.15, 0.10}, 0.03, -0.04,
+                                {{0, 2}, {80, 3}, {140, 6}, {165, 9}, {200, 5}, {300, 2}}); // a low ridge in the south-east
     std::vector<SimulatedTrial> trials;
 
     trials.push_back(plan("roof-full-moon", "Quayside roof, full moon", roof, south, "2026-06-29T18:10:00Z",
-                          {{"A", "open", 0, 0, 0, 0, 2.9}, {"B", "veldglow", 66, 3.4, -2.1, 0.10, 3.0}, {"C", "quartet", 132, -4.2, 5.7, -0.22, 3.0}, {"D", "duo7", 198, 7.9, 3.3, 0.35, 2.9}, {"E", "duo3", 264, -2.6, -6.4, -0.15, 3.1}}, width, 41));
+                          {{"A", "open", 0, 0, 0, 0, 2.9},
+                           {"B", "veldglow", 66, 3.4, -2.1, 0.10, 3.0},
+                           {"C", "quartet", 132, -4.2, 5.7, -0.22, 3.0},
+                           {"D", "duo7", 198, 7.9, 3.3, 0.35, 2.9},
+                           {"E", "duo3", 264, -2.6, -6.4, -0.15, 3.1}},
+                          width, 41));
     trials.push_back(plan("garden-first-quarter", "Honeybush garden, first quarter", garden, hen, "2026-06-21T17:20:00Z",
-                          {{"A", "open", 0, 0, 0, 0, 3.0}, {"B", "duo7", 66, -5.1, 2.2, 0.2, 3.0}, {"C", "duo3", 132, 4.4, 6.1, -0.3, 3.1}, {"D", "ember", 198, 2.3, -3.8, 0.15, 3.1}, {"E", "quartet", 264, -6.8, -1.9, 0.4, 3.3}}, width, 57));
+                          {{"A", "open", 0, 0, 0, 0, 3.0},
+                           {"B", "duo7", 66, -5.1, 2.2, 0.2, 3.0},
+                           {"C", "duo3", 132, 4.4, 6.1, -0.3, 3.1},
+                           {"D", "ember", 198, 2.3, -3.8, 0.15, 3.1},
+                           {"E", "quartet", 264, -6.8, -1.9, 0.4, 3.3}},
+                          width, 57));
     // Fog came up during the last run: spoiled on purpose.
     SceneRun& foggy = trials.back().runs.back();
     foggy.sky.fog = 0.22;
@@ -220,14 +258,16 @@ Status writeTrial(const SimulatedTrial& s, const fs::path& out, const Job& job) 
     constexpr int margin = 48;
     const NebulaMap nebula = makeNebula(first.width, first.height, margin, s.seed, s.nebulaBrightness);
     std::vector<SceneStar> stars = makeStars(first.width, first.height, margin, s.seed, s.starsPerSquareDegree, first.rig.scale_arcsec(), 8.2, 16.5);
-    const std::vector<SceneStar> faint = makeFaintStars(first.width, first.height, margin, s.seed, s.starsPerSquareDegree, first.rig.scale_arcsec(), 16.5, kDeepestStar);
+    const std::vector<SceneStar> faint =
+        makeFaintStars(first.width, first.height, margin, s.seed, s.starsPerSquareDegree, first.rig.scale_arcsec(), 16.5, kDeepestStar);
     stars.insert(stars.end(), faint.begin(), faint.end());
     std::erase_if(stars, [&](const SceneStar& x) { return std::hypot(x.at.x - s.brightStar.at.x, x.at.y - s.brightStar.at.y) < 25; });
     stars.push_back(s.brightStar);
 
     std::array<std::vector<char>, 4> hidden; // by channel: what any run shows is hidden in all
     for (const SceneRun& run : s.runs)
-        for (const int c : run.camera == SceneCamera::Mono ? std::vector<int>{3} : std::vector<int>{0, 1, 2}) markFound(run, c, nebula, stars, hidden[static_cast<std::size_t>(c)]);
+        for (const int c : run.camera == SceneCamera::Mono ? std::vector<int>{3} : std::vector<int>{0, 1, 2})
+            markFound(run, c, nebula, stars, hidden[static_cast<std::size_t>(c)]);
     TruthBook truth(s.trial, nebula, stars);
     for (std::size_t i = 0; i < s.runs.size(); ++i) {
         const SceneRun& run = s.runs[i];
@@ -241,8 +281,10 @@ Status writeTrial(const SimulatedTrial& s, const fs::path& out, const Job& job) 
             const int channel = mono ? 3 : c;
             CleanPlane clean = renderClean(run, channel, nebula, stars, &hidden[static_cast<std::size_t>(channel)]);
             truth.add(run, channel, mono ? "L" : std::string(1, "RGB"[c]), baseline, clean);
-            if (run.camera == SceneCamera::Mosaic) all[static_cast<std::size_t>(c)] = std::move(clean);
-            else planes.push_back(expose(run, clean, channel));
+            if (run.camera == SceneCamera::Mosaic)
+                all[static_cast<std::size_t>(c)] = std::move(clean);
+            else
+                planes.push_back(expose(run, clean, channel));
         }
         if (run.camera == SceneCamera::Mosaic) planes.push_back(exposeMosaic(run, all));
         if (!mono) truth.addColours(run, baseline);
@@ -282,7 +324,9 @@ Status writeDemo(const fs::path& out, const Job& job, int width, const std::stri
     if (trials.empty()) return Error{fmt::format("The demo has no trial \"{}\"; it has {}.", only, fmt::join(names, ", "))};
     for (std::size_t i = 0; i < trials.size(); ++i) {
         Job part = job;
-        part.progress = [&, i](double done, const std::string& what) { job.report((static_cast<double>(i) + done) / static_cast<double>(trials.size()), what); };
+        part.progress = [&, i](double done, const std::string& what) {
+            job.report((static_cast<double>(i) + done) / static_cast<double>(trials.size()), what);
+        };
         if (Status done = writeTrial(trials[i], out, part); !done) return done;
     }
     return Done{};

@@ -12,9 +12,9 @@ namespace caelumen {
 
 /// One trial of the virtual night: what a person would have written down, and the scene behind it.
 struct SimulatedTrial {
-    std::string folder;           ///< beneath the output folder
+    std::string folder; ///< beneath the output folder
     Trial trial;
-    std::vector<SceneRun> runs;   ///< in the order of trial.runs
+    std::vector<SceneRun> runs; ///< in the order of trial.runs
     unsigned long long seed = 1;
     double nebulaBrightness = 250; ///< rayleigh
     double starsPerSquareDegree = 5500;

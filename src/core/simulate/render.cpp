@@ -15,7 +15,11 @@ namespace {
 
 /// Offsets from the frame's centre over half its diagonal, as in the definition of the sky surface.
 struct Field {
-    explicit Field(const SceneRun& run) : cx(0.5 * (run.width - 1)), cy(0.5 * (run.height - 1)), per(2 / std::hypot(run.width, run.height)), vignette(run.vignette) {}
+    explicit Field(const SceneRun& run)
+        : cx(0.5 * (run.width - 1))
+        , cy(0.5 * (run.height - 1))
+        , per(2 / std::hypot(run.width, run.height))
+        , vignette(run.vignette) {}
     double u(double x) const { return (x - cx) * per; }
     double v(double y) const { return (y - cy) * per; }
     double flat(double x, double y) const { return 1 + vignette * (u(x) * u(x) + v(y) * v(y)); }
@@ -51,7 +55,8 @@ public:
         const double at = q / (1 + q) * kSteps;
         const auto i = static_cast<std::size_t>(at);
         const double t = at - static_cast<double>(i);
-        return m_core * (m_table[i] + t * (m_table[i + 1] - m_table[i])) + m_wing * wing(1 + rr * m_wingScale) + (m_fog > 0 ? m_fog * wing(1 + rr * m_fogScale) : 0);
+        return m_core * (m_table[i] + t * (m_table[i + 1] - m_table[i])) + m_wing * wing(1 + rr * m_wingScale) +
+               (m_fog > 0 ? m_fog * wing(1 + rr * m_fogScale) : 0);
     }
     /// Where a star of this light sinks below `limit` per pixel.
     double reach(double light, double limit) const {
@@ -80,9 +85,13 @@ struct Drawn {
 
 } // namespace
 
-double skyRate(const SceneRun& run, const ChannelRates& rates, double x, double y) { return skyAt(run, rates, Field(run), x, y); }
+double skyRate(const SceneRun& run, const ChannelRates& rates, double x, double y) {
+    return skyAt(run, rates, Field(run), x, y);
+}
 
-double ghostRadius(const SceneRun& run, const Ghost& ghost) { return ghost.gap_mm / (run.rig.focal_mm / run.rig.aperture_mm) / (run.rig.pixel_um / 1000); }
+double ghostRadius(const SceneRun& run, const Ghost& ghost) {
+    return ghost.gap_mm / (run.rig.focal_mm / run.rig.aperture_mm) / (run.rig.pixel_um / 1000);
+}
 
 namespace {
 
@@ -94,7 +103,8 @@ double lightOf(const SceneStar& s, const ChannelRates& rates, const NebulaMap& n
 /// Light of a star that a matched filter just sees in the stack.
 double foundLight(const SceneRun& run, const ChannelRates& rates) {
     const double subs = std::max(1.0, static_cast<double>(run.sub_count)), sky = std::sqrt(std::max(1e-9, rates.sky()) / (run.sub_exposure_s * subs));
-    const double b = run.beta, width = run.fwhm_px * std::sqrt(M_PI * (2 * b - 1) / (4 * (std::pow(2, 1 / b) - 1))) / (b - 1); // a pixel's noise times this, for a Moffat
+    const double b = run.beta,
+                 width = run.fwhm_px * std::sqrt(M_PI * (2 * b - 1) / (4 * (std::pow(2, 1 / b) - 1))) / (b - 1); // a pixel's noise times this, for a Moffat
     return 4.5 * std::hypot(sky, run.rig.readNoise_e / run.sub_exposure_s / std::sqrt(subs)) * width;
 }
 
@@ -132,19 +142,24 @@ CleanPlane renderClean(const SceneRun& run, int channel, const NebulaMap& nebula
                 sky[x] = static_cast<float>(skyAt(run, rates, field, x, y));
                 if (nebula.hydrogen.empty()) continue;
                 const Point p = toBaseline({static_cast<double>(x), static_cast<double>(y)});
-                gas[x] = static_cast<float>(field.flat(x, y) * (rates.hydrogen * nebula.sample(nebula.hydrogen, p.x, p.y) + rates.oxygen * nebula.sample(nebula.oxygen, p.x, p.y) + rates.sulphur * nebula.sample(nebula.sulphur, p.x, p.y)));
+                gas[x] = static_cast<float>(field.flat(x, y) *
+                                            (rates.hydrogen * nebula.sample(nebula.hydrogen, p.x, p.y) + rates.oxygen * nebula.sample(nebula.oxygen, p.x, p.y) +
+                                             rates.sulphur * nebula.sample(nebula.sulphur, p.x, p.y)));
             }
         }
         for (const Drawn& s : drawn) {
-            const int y0 = std::max(rows.begin(), static_cast<int>(std::ceil(s.at.y - s.reach))), y1 = std::min(rows.end() - 1, static_cast<int>(std::floor(s.at.y + s.reach)));
+            const int y0 = std::max(rows.begin(), static_cast<int>(std::ceil(s.at.y - s.reach))),
+                      y1 = std::min(rows.end() - 1, static_cast<int>(std::floor(s.at.y + s.reach)));
             for (int y = y0; y <= y1; ++y) {
                 float* row = out.stars.row(y);
                 const double dy = y - s.at.y, half = std::sqrt(std::max(0.0, s.reach * s.reach - dy * dy));
-                for (int x = std::max(0, static_cast<int>(std::ceil(s.at.x - half))); x <= std::min(run.width - 1, static_cast<int>(std::floor(s.at.x + half))); ++x)
+                for (int x = std::max(0, static_cast<int>(std::ceil(s.at.x - half))); x <= std::min(run.width - 1, static_cast<int>(std::floor(s.at.x + half)));
+                     ++x)
                     row[x] += static_cast<float>(s.light * image.at(x - s.at.x, dy));
                 if (!s.unseen) continue;
                 float* dim = out.unseen.row(y);
-                for (int x = std::max(0, static_cast<int>(std::ceil(s.at.x - half))); x <= std::min(run.width - 1, static_cast<int>(std::floor(s.at.x + half))); ++x)
+                for (int x = std::max(0, static_cast<int>(std::ceil(s.at.x - half))); x <= std::min(run.width - 1, static_cast<int>(std::floor(s.at.x + half)));
+                     ++x)
                     dim[x] += static_cast<float>(s.light * image.at(x - s.at.x, dy));
             }
             for (const Ghost& g : run.filter.ghosts) {

@@ -8,13 +8,14 @@ namespace caelumen {
 
 /// One channel of one run without noise, electrons per second per pixel, by kind of light.
 struct CleanPlane {
-    Plane sky;     ///< with gradient and vignette
-    Plane nebula;  ///< with vignette
-    Plane stars;   ///< with aureole, ghosts, fog and vignette
+    Plane sky;         ///< with gradient and vignette
+    Plane nebula;      ///< with vignette
+    Plane stars;       ///< with aureole, ghosts, fog and vignette
     Plane unseen = {}; ///< what of `stars` comes from those too faint to be hidden; may be empty
 };
 /// `hidden`: by star, whether it is found (in this run or in another) and hidden; null: where this run shows it.
-CleanPlane renderClean(const SceneRun& run, int channel, const NebulaMap& nebula, const std::vector<SceneStar>& stars, const std::vector<char>* hidden = nullptr);
+CleanPlane renderClean(const SceneRun& run, int channel, const NebulaMap& nebula, const std::vector<SceneStar>& stars,
+                       const std::vector<char>* hidden = nullptr);
 
 /// Marks the stars that a run shows in a channel with a signal to noise of 4.5 and more.
 void markFound(const SceneRun& run, int channel, const NebulaMap& nebula, const std::vector<SceneStar>& stars, std::vector<char>& found);

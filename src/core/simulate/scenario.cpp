@@ -18,7 +18,9 @@ namespace caelumen {
 namespace fs = std::filesystem;
 namespace {
 
-std::string folderOf(const VirtualRun& run) { return fmt::format("{}-{}", run.scene.id, run.scene.filter.id); }
+std::string folderOf(const VirtualRun& run) {
+    return fmt::format("{}-{}", run.scene.id, run.scene.filter.id);
+}
 
 SceneFilter filterOf(const JsonFields& f, const fs::path& folder) {
     const std::string id = f.text("id");
@@ -42,7 +44,9 @@ SceneFilter filterOf(const JsonFields& f, const fs::path& folder) {
         if (!read) throw BadJson{read.error().message};
         out.curve = std::move(*read);
     }
-    for (const JsonFields& g : f.objects("ghosts")) out.ghosts.push_back({g.numberOr("gap_mm", 2, 0.01, 100), g.numberOr("fraction", 0.003, 0, 0.5), {g.numberOr("dx", 0, -1000, 1000), g.numberOr("dy", 0, -1000, 1000)}});
+    for (const JsonFields& g : f.objects("ghosts"))
+        out.ghosts.push_back(
+            {g.numberOr("gap_mm", 2, 0.01, 100), g.numberOr("fraction", 0.003, 0, 0.5), {g.numberOr("dx", 0, -1000, 1000), g.numberOr("dy", 0, -1000, 1000)}});
     return out;
 }
 
@@ -57,8 +61,10 @@ std::pair<std::size_t, std::size_t> subsOf(const JsonFields& f, std::size_t coun
 /// A rig with what is told of it.
 SceneRig withFacts(SceneRig to, const Rig& told) {
     const auto take = [](double& value, std::optional<double> given) { value = given.value_or(value); };
-    take(to.focal_mm, told.focal_length_mm), take(to.aperture_mm, told.aperture_mm), take(to.obstruction, told.obstruction), take(to.pixel_um, told.pixel_um), take(to.gain_e_per_adu, told.gain_e_per_adu);
-    take(to.readNoise_e, told.read_noise_e), take(to.fullWell_e, told.full_well_e), take(to.pedestal_adu, told.pedestal_adu), take(to.fullScale_adu, told.full_scale_adu);
+    take(to.focal_mm, told.focal_length_mm), take(to.aperture_mm, told.aperture_mm), take(to.obstruction, told.obstruction), take(to.pixel_um, told.pixel_um),
+        take(to.gain_e_per_adu, told.gain_e_per_adu);
+    take(to.readNoise_e, told.read_noise_e), take(to.fullWell_e, told.full_well_e), take(to.pedestal_adu, told.pedestal_adu),
+        take(to.fullScale_adu, told.full_scale_adu);
     return to;
 }
 
@@ -81,13 +87,15 @@ Result<Scenario> scenarioFromJson(const Json& json, const std::string& name, con
         if (camera != "mosaic" && camera != "mono") root.fail("has \"camera\" that must be mosaic or mono");
         const std::string start = root.text("start", "2026-06-15T19:00:00Z");
         if (!parseTime(start)) root.fail(fmt::format("has \"start\" = \"{}\"; give UTC as 2026-06-20T18:05:00Z", start));
-        const double exposure = root.numberOr("sub_exposure_s", 120, 0.001, 100'000), nebula = root.numberOr("nebula_rayleigh", 250, 0, 1e6), stars = root.numberOr("stars_per_square_degree", 5500, 0, 1e6);
+        const double exposure = root.numberOr("sub_exposure_s", 120, 0.001, 100'000), nebula = root.numberOr("nebula_rayleigh", 250, 0, 1e6),
+                     stars = root.numberOr("stars_per_square_degree", 5500, 0, 1e6);
         const int count = root.wholeOr("sub_count", 12, 1, 100'000);
         auto filters = root.objects("filters");
         if (filters.empty()) root.fail("needs \"filters\": a list with at least one");
 
         constexpr double kMostStars = 3e6;
-        if (stars * width * height * std::pow(withFacts({}, facts->rig).scale_arcsec() / 3600, 2) > kMostStars) root.fail("asks for more than three million stars on the frame; lower \"stars_per_square_degree\" or the field");
+        if (stars * width * height * std::pow(withFacts({}, facts->rig).scale_arcsec() / 3600, 2) > kMostStars)
+            root.fail("asks for more than three million stars on the frame; lower \"stars_per_square_degree\" or the field");
 
         Scenario out;
         const JsonFields c = root.object("calibration");
@@ -95,7 +103,8 @@ Result<Scenario> scenarioFromJson(const Json& json, const std::string& name, con
         double later = 0;
         for (const JsonFields& f : filters) {
             const auto begin = parseTime(start)->plusSeconds(later);
-            VirtualRun run = virtualRun(filterOf(f, folder), camera == "mono" ? SceneCamera::Mono : SceneCamera::Mosaic, width, height, count, seed, isoTime(begin), facts->site, facts->target, exposure);
+            VirtualRun run = virtualRun(filterOf(f, folder), camera == "mono" ? SceneCamera::Mono : SceneCamera::Mosaic, width, height, count, seed,
+                                        isoTime(begin), facts->site, facts->target, exposure);
             SceneRun& s = run.scene;
             s.id = fmt::format("{}", static_cast<char>('A' + static_cast<char>(out.runs.size() % 26)));
             s.rig = withFacts(s.rig, facts->rig);
@@ -105,15 +114,19 @@ Result<Scenario> scenarioFromJson(const Json& json, const std::string& name, con
             run.nebula = makeNebula(width, height, 64, seed, nebula);
             const double turn = root.numberOr("faintest_star", 16, 0, 25), deepest = root.numberOr("deepest_star", kDeepestStar, 0, 25);
             run.stars = makeStars(width, height, 64, seed, stars, s.rig.scale_arcsec(), root.numberOr("brightest_star", 8.2, -2, 20), turn);
-            const double bright = std::max(1.0, stars * width * height * std::pow(s.rig.scale_arcsec() / 3600, 2)), most = turn + std::log10(kMostStars / bright) / 0.24; // no more than can be drawn
+            const double bright = std::max(1.0, stars * width * height * std::pow(s.rig.scale_arcsec() / 3600, 2)),
+                         most = turn + std::log10(kMostStars / bright) / 0.24; // no more than can be drawn
             const std::vector<SceneStar> faint = makeFaintStars(width, height, 64, seed, stars, s.rig.scale_arcsec(), turn, std::min(deepest, most));
             run.stars.insert(run.stars.end(), faint.begin(), faint.end());
             const JsonFields sensor = root.object("sensor");
             VirtualSensor& v = run.sensor;
             v.seed = seed + 6;
-            v.vignette = sensor.numberOr("vignette", v.vignette, 0, 0.9), v.roughness = sensor.numberOr("roughness", v.roughness, 0, 0.5), v.dust = sensor.wholeOr("dust", v.dust, 0, 1000);
-            v.dark_e_per_s = sensor.numberOr("dark_e_per_s", v.dark_e_per_s, 0, 1000), v.glow_e_per_s = sensor.numberOr("glow_e_per_s", v.glow_e_per_s, 0, 10'000);
-            v.hotPart = sensor.numberOr("hot_part", v.hotPart, 0, 0.2), v.hot_e_per_s = sensor.numberOr("hot_e_per_s", v.hot_e_per_s, 0, 1e5), v.temperature_c = sensor.numberOr("temperature_c", v.temperature_c, -60, 60);
+            v.vignette = sensor.numberOr("vignette", v.vignette, 0, 0.9), v.roughness = sensor.numberOr("roughness", v.roughness, 0, 0.5),
+            v.dust = sensor.wholeOr("dust", v.dust, 0, 1000);
+            v.dark_e_per_s = sensor.numberOr("dark_e_per_s", v.dark_e_per_s, 0, 1000),
+            v.glow_e_per_s = sensor.numberOr("glow_e_per_s", v.glow_e_per_s, 0, 10'000);
+            v.hotPart = sensor.numberOr("hot_part", v.hotPart, 0, 0.2), v.hot_e_per_s = sensor.numberOr("hot_e_per_s", v.hot_e_per_s, 0, 1e5),
+            v.temperature_c = sensor.numberOr("temperature_c", v.temperature_c, -60, 60);
 
             const double dither = root.numberOr("dither_px", 9, 0, 1000), turning = root.numberOr("field_rotation_deg_per_hour", 0, -1000, 1000);
             for (std::size_t i = 0; i < run.subs.size(); ++i) {
@@ -129,14 +142,19 @@ Result<Scenario> scenarioFromJson(const Json& json, const std::string& name, con
                 const auto [from, last] = subsOf(e, run.subs.size());
                 for (std::size_t i = from; i < last; ++i) {
                     VirtualSub& sub = run.subs[i];
-                    if (kind == "cloud") sub.transparency *= e.numberOr("transparency", 0.4, 0, 1), sub.sky *= e.numberOr("sky", 1, 0, 1000);
-                    else if (kind == "light") sub.sky *= e.numberOr("sky", 2, 0, 1000);
-                    else if (kind == "soft") sub.fwhm_px *= e.numberOr("factor", 1.8, 0.1, 20);
-                    else if (kind == "drift") sub.drift_px = e.numberOr("px", 8, 0, 1000), sub.drift_deg = e.numberOr("deg", 30, -360, 360);
+                    if (kind == "cloud")
+                        sub.transparency *= e.numberOr("transparency", 0.4, 0, 1), sub.sky *= e.numberOr("sky", 1, 0, 1000);
+                    else if (kind == "light")
+                        sub.sky *= e.numberOr("sky", 2, 0, 1000);
+                    else if (kind == "soft")
+                        sub.fwhm_px *= e.numberOr("factor", 1.8, 0.1, 20);
+                    else if (kind == "drift")
+                        sub.drift_px = e.numberOr("px", 8, 0, 1000), sub.drift_deg = e.numberOr("deg", 30, -360, 360);
                     else if (kind == "trail") {
                         Random random(sub.seed + 99);
                         const double y0 = random.uniform() * height, y1 = random.uniform() * height;
-                        sub.trails.push_back({e.numberOr("x0", -10, -1e5, 1e5), e.numberOr("y0", y0, -1e5, 1e5), e.numberOr("x1", width + 10.0, -1e5, 1e5), e.numberOr("y1", y1, -1e5, 1e5)});
+                        sub.trails.push_back({e.numberOr("x0", -10, -1e5, 1e5), e.numberOr("y0", y0, -1e5, 1e5), e.numberOr("x1", width + 10.0, -1e5, 1e5),
+                                              e.numberOr("y1", y1, -1e5, 1e5)});
                         sub.trail_e = e.numberOr("electrons", 300, 0, 1e7);
                     } else if (kind == "flip") {
                         Alignment a = sub.alignment;
@@ -183,14 +201,29 @@ Status writeScenario(const Scenario& scenario, const fs::path& out, const Job& j
         Json subs = Json::array();
         for (std::size_t i = 0; i < run.subs.size(); ++i) {
             const VirtualSub& s = run.subs[i];
-            Json j = {{"file", fmt::format("{}/light-{:03}.fits", folder, i + 1)}, {"start", s.start}, {"transparency", s.transparency}, {"sky_factor", s.sky}, {"fwhm_px", s.fwhm_px}, {"drift_px", s.drift_px}, {"trails", s.trails.size()},
-                      {"transform", {{"dx", s.alignment.dx}, {"dy", s.alignment.dy}, {"rotation_deg", s.alignment.rotation_deg}, {"scale", s.alignment.scale}, {"mirrored", s.alignment.mirrored}}}};
+            Json j = {{"file", fmt::format("{}/light-{:03}.fits", folder, i + 1)},
+                      {"start", s.start},
+                      {"transparency", s.transparency},
+                      {"sky_factor", s.sky},
+                      {"fwhm_px", s.fwhm_px},
+                      {"drift_px", s.drift_px},
+                      {"trails", s.trails.size()},
+                      {"transform",
+                       {{"dx", s.alignment.dx},
+                        {"dy", s.alignment.dy},
+                        {"rotation_deg", s.alignment.rotation_deg},
+                        {"scale", s.alignment.scale},
+                        {"mirrored", s.alignment.mirrored}}}};
             SceneRun scene = run.scene;
             if (s.moon_nl >= 0) scene.sky.moon_nl = s.moon_nl;
             for (int c = 0; c < (mono ? 1 : 3); ++c) j["background"][mono ? "L" : std::string(1, "RGB"[c])] = channelRates(scene, mono ? 3 : c).sky() * s.sky;
             subs.push_back(std::move(j));
         }
-        truth["runs"].push_back({{"folder", folder}, {"filter", run.scene.filter.id}, {"sub_exposure_s", run.scene.sub_exposure_s}, {"background_unit", "e-/s/px"}, {"subs", subs}});
+        truth["runs"].push_back({{"folder", folder},
+                                 {"filter", run.scene.filter.id},
+                                 {"sub_exposure_s", run.scene.sub_exposure_s},
+                                 {"background_unit", "e-/s/px"},
+                                 {"subs", subs}});
     }
     job.report(1, "Photographed");
     return writeFile(out / "truth.json", jsonText(truth, 1) + "\n");

@@ -1,8 +1,7 @@
 #include "core/simulate/scene.h"
 
-#include "core/optics/camera.h"
-
 #include "core/base/statistics.h"
+#include "core/optics/camera.h"
 #include "core/sky/moonlight.h"
 
 #include <tbb/parallel_for.h>
@@ -13,11 +12,14 @@
 namespace caelumen {
 namespace {
 
-double smooth(double t) { return t * t * t * (t * (6 * t - 15) + 10); }
+double smooth(double t) {
+    return t * t * t * (t * (6 * t - 15) + 10);
+}
 
 /// Value noise on an integer lattice, -1..1.
 double lattice(int i, int j, unsigned long long seed) {
-    unsigned long long z = seed + 0x9e3779b97f4a7c15ULL * (static_cast<unsigned long long>(static_cast<unsigned>(i)) * 73856093ULL ^ static_cast<unsigned long long>(static_cast<unsigned>(j)) * 19349663ULL);
+    unsigned long long z = seed + 0x9e3779b97f4a7c15ULL * (static_cast<unsigned long long>(static_cast<unsigned>(i)) * 73856093ULL ^
+                                                           static_cast<unsigned long long>(static_cast<unsigned>(j)) * 19349663ULL);
     z = (z ^ (z >> 30)) * 0xbf58476d1ce4e5b9ULL;
     z = (z ^ (z >> 27)) * 0x94d049bb133111ebULL;
     return static_cast<double>((z ^ (z >> 31)) >> 11) * 0x1.0p-52 - 1;
@@ -59,14 +61,15 @@ double ridges(double x, double y, unsigned long long seed, int octaves) {
     return sum;
 }
 
-
 } // namespace
 
 double NebulaMap::sample(const std::vector<float>& map, double x, double y) const {
     const double fx = std::clamp(x + margin, 0.0, width - 1.001), fy = std::clamp(y + margin, 0.0, height - 1.001);
     const int i = static_cast<int>(fx), j = static_cast<int>(fy);
     const double tx = fx - i, ty = fy - j;
-    const auto v = [&](int a, int b) { return static_cast<double>(map[static_cast<std::size_t>(b) * static_cast<std::size_t>(width) + static_cast<std::size_t>(a)]); };
+    const auto v = [&](int a, int b) {
+        return static_cast<double>(map[static_cast<std::size_t>(b) * static_cast<std::size_t>(width) + static_cast<std::size_t>(a)]);
+    };
     return (v(i, j) * (1 - tx) + v(i + 1, j) * tx) * (1 - ty) + (v(i, j + 1) * (1 - tx) + v(i + 1, j + 1) * tx) * ty;
 }
 
@@ -121,7 +124,10 @@ std::vector<SceneStar> strewn(Random& random, double count, double w, double h, 
         s.v = std::log10(low + (high - low) * random.uniform()) / slope;
         // A magnitude-limited field near the plane: many A to K stars, some hot ones, some red giants.
         const double u = random.uniform();
-        s.kelvin = u < 0.10 ? 11000 + 9000 * random.uniform() : u < 0.45 ? 7000 + 2600 * random.uniform() : u < 0.75 ? 5200 + 1600 * random.uniform() : 3500 + 1500 * random.uniform();
+        s.kelvin = u < 0.10   ? 11000 + 9000 * random.uniform()
+                   : u < 0.45 ? 7000 + 2600 * random.uniform()
+                   : u < 0.75 ? 5200 + 1600 * random.uniform()
+                              : 3500 + 1500 * random.uniform();
         stars.push_back(s);
     }
     return stars;
@@ -129,13 +135,15 @@ std::vector<SceneStar> strewn(Random& random, double count, double w, double h, 
 
 } // namespace
 
-std::vector<SceneStar> makeStars(int width, int height, int margin, unsigned long long seed, double perSquareDegree, double scale, double brightest, double faintest) {
+std::vector<SceneStar> makeStars(int width, int height, int margin, unsigned long long seed, double perSquareDegree, double scale, double brightest,
+                                 double faintest) {
     Random random(seed ^ 0x5eedULL);
     const double w = width + 2 * margin, h = height + 2 * margin;
     return strewn(random, perSquareDegree * w * h * std::pow(scale / 3600, 2), w, h, margin, 0.33, brightest, faintest);
 }
 
-std::vector<SceneStar> makeFaintStars(int width, int height, int margin, unsigned long long seed, double perSquareDegree, double scale, double from, double to) {
+std::vector<SceneStar> makeFaintStars(int width, int height, int margin, unsigned long long seed, double perSquareDegree, double scale, double from,
+                                      double to) {
     constexpr double slope = 0.24;
     if (to <= from) return {};
     Random random(seed ^ 0xfa117ULL);

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/base/pixel_scale.h"
 #include "core/optics/curve.h"
 #include "core/optics/spectra.h"
 #include "core/stars/alignment.h"
@@ -24,33 +25,36 @@ struct NebulaMap {
 NebulaMap makeNebula(int width, int height, int margin, unsigned long long seed, double brightness);
 
 struct SceneStar {
-    Point at;           ///< baseline pixels
-    double v = 10;      ///< V magnitude
+    Point at;      ///< baseline pixels
+    double v = 10; ///< V magnitude
     double kelvin = 6000;
 };
 
 /// A field of stars: counts that rise with magnitude by 10^(0.33 V) (disc of the Galaxy), temperatures of a mixed field, few close to another.
-std::vector<SceneStar> makeStars(int width, int height, int margin, unsigned long long seed, double perSquareDegree, double scale_arcsec, double brightest, double faintest);
+std::vector<SceneStar> makeStars(int width, int height, int margin, unsigned long long seed, double perSquareDegree, double scale_arcsec, double brightest,
+                                 double faintest);
 
 /// Down to three tenths of the noise of a star in the deepest stack.
 inline constexpr double kDeepestStar = 21;
 
-/// Those that are fainter than `from` down to `to`: counts go on from `perSquareDegree` brighter ones, flatter by then (10^(0.24 V)). Nobody finds most of them, yet they are in every stack.
-std::vector<SceneStar> makeFaintStars(int width, int height, int margin, unsigned long long seed, double perSquareDegree, double scale_arcsec, double from, double to);
+/// Those that are fainter than `from` down to `to`: counts go on from `perSquareDegree` brighter ones, flatter by then (10^(0.24 V)). Nobody finds most of
+/// them, yet they are in every stack.
+std::vector<SceneStar> makeFaintStars(int width, int height, int margin, unsigned long long seed, double perSquareDegree, double scale_arcsec, double from,
+                                      double to);
 
 /// What a telescope and camera do with light.
 struct SceneRig {
     double focal_mm = 420, aperture_mm = 84, obstruction = 0, pixel_um = 3.76, optics = 0.88;
     double gain_e_per_adu = 0.78, readNoise_e = 1.6, fullWell_e = 50000, pedestal_adu = 100, fullScale_adu = 65535;
-    double scale_arcsec() const { return 206.265 * pixel_um / focal_mm; }
+    double scale_arcsec() const { return arcsecPerPixel(pixel_um, focal_mm); }
     double area_cm2() const { return M_PI / 4 * aperture_mm * aperture_mm / 100 * (1 - obstruction * obstruction); }
 };
 
 /// A reflection between two surfaces: a disc around every star.
 struct Ghost {
     double gap_mm = 0;
-    double fraction = 0;      ///< of the star's light, in every channel
-    Point offset = {};        ///< stored pixels
+    double fraction = 0; ///< of the star's light, in every channel
+    Point offset = {};   ///< stored pixels
 };
 
 struct SceneFilter {
@@ -60,11 +64,11 @@ struct SceneFilter {
 };
 
 struct SceneSky {
-    double zenith_mag = 21;        ///< V, mag/arcsec^2, without the moon
+    double zenith_mag = 21; ///< V, mag/arcsec^2, without the moon
     LampMix lamps;
-    double moon_nl = 0;            ///< moonlight on the target, nanolamberts
-    double extinction = 1;         ///< transmission of the air
-    double fog = 0;                ///< part of all starlight thrown into a wide smooth glow
+    double moon_nl = 0;                    ///< moonlight on the target, nanolamberts
+    double extinction = 1;                 ///< transmission of the air
+    double fog = 0;                        ///< part of all starlight thrown into a wide smooth glow
     double gradient_u = 0, gradient_v = 0; ///< of the artificial light, per half diagonal
 };
 
@@ -77,11 +81,11 @@ struct SceneRun {
     SceneSky sky;
     SceneRig rig;
     SceneCamera camera = SceneCamera::ThreeChannel;
-    Alignment alignment;           ///< baseline to this run
+    Alignment alignment; ///< baseline to this run
     int width = 1600, height = 1067;
     double fwhm_px = 3, beta = 3.0, eccentricity = 0.3, elongation_deg = 30;
-    double aureole = 0.02;         ///< part of a star's light in the faint aureole of optics and air
-    double vignette = -0.02;       ///< what the flat left: corner against centre
+    double aureole = 0.02;   ///< part of a star's light in the faint aureole of optics and air
+    double vignette = -0.02; ///< what the flat left: corner against centre
     double sub_exposure_s = 180;
     int sub_count = 20;
     unsigned long long noiseSeed = 1;

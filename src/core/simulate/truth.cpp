@@ -46,7 +46,8 @@ void TruthBook::add(const SceneRun& run, int channel, const std::string& name, b
     for (const Region& r : m_trial.regions) {
         if (r.role != RegionRole::Sky) continue;
         visitRegion(run, r, [&](int x, int y) {
-            const double light = static_cast<double>(clean.sky.at(x, y)) + static_cast<double>(clean.nebula.at(x, y)) + (clean.unseen.size() > 0 ? static_cast<double>(clean.unseen.at(x, y)) : 0);
+            const double light = static_cast<double>(clean.sky.at(x, y)) + static_cast<double>(clean.nebula.at(x, y)) +
+                                 (clean.unseen.size() > 0 ? static_cast<double>(clean.unseen.at(x, y)) : 0);
             sky += light;
             skyGas += static_cast<double>(clean.nebula.at(x, y));
             noiseVariance += light / total + std::pow(run.rig.readNoise_e / run.sub_exposure_s, 2) / run.sub_count;
@@ -136,7 +137,9 @@ bool TruthBook::usable(const SceneRun& run, const std::array<ChannelRates, 3>& r
         const double flux = rates[c].star(v, star.kelvin), sky = rates[c].sky();
         const double noise = std::sqrt(area * 1.2 * (sky / total + std::pow(run.rig.readNoise_e / run.sub_exposure_s, 2) / run.sub_count) + flux / total);
         const double peak = flux * 0.6 / (run.fwhm_px * run.fwhm_px) + sky;
-        if (flux < 20 * noise || peak * run.sub_exposure_s > 0.9 * std::min(run.rig.fullWell_e, (run.rig.fullScale_adu - run.rig.pedestal_adu) * run.rig.gain_e_per_adu)) return false;
+        if (flux < 20 * noise ||
+            peak * run.sub_exposure_s > 0.9 * std::min(run.rig.fullWell_e, (run.rig.fullScale_adu - run.rig.pedestal_adu) * run.rig.gain_e_per_adu))
+            return false;
     }
     return true;
 }
@@ -148,7 +151,9 @@ void TruthBook::addColours(const SceneRun& run, bool baseline) {
         own[static_cast<std::size_t>(c)] = channelRates(run, c);
         base[static_cast<std::size_t>(c)] = channelRates(*m_baseline, c);
     }
-    const auto index = [](const std::array<ChannelRates, 3>& r, const SceneStar& s, std::size_t x, std::size_t y) { return -2.5 * std::log10(r[x].star(s.v, s.kelvin) / r[y].star(s.v, s.kelvin)); };
+    const auto index = [](const std::array<ChannelRates, 3>& r, const SceneStar& s, std::size_t x, std::size_t y) {
+        return -2.5 * std::log10(r[x].star(s.v, s.kelvin) / r[y].star(s.v, s.kelvin));
+    };
     const std::array<std::pair<std::string, std::array<std::size_t, 2>>, 3> indices{{{"B-R", {2, 0}}, {"B-G", {2, 1}}, {"G-R", {1, 0}}}};
     for (const auto& [name, pair] : indices) {
         std::vector<ColourPoint> points;
@@ -171,7 +176,13 @@ Json TruthBook::toJson() const {
     j["trial"] = m_trial.title;
     j["measurements"] = Json::array();
     for (const Measurement& m : m_figures)
-        j["measurements"].push_back({{"run", m.run}, {"filter", m.filter}, {"channel", m.channel}, {"quantity", m.quantity}, {"region", m.region.empty() ? Json(nullptr) : Json(m.region)}, {"value", m.value}, {"unit", quantity(m.quantity)->unit}});
+        j["measurements"].push_back({{"run", m.run},
+                                     {"filter", m.filter},
+                                     {"channel", m.channel},
+                                     {"quantity", m.quantity},
+                                     {"region", m.region.empty() ? Json(nullptr) : Json(m.region)},
+                                     {"value", m.value},
+                                     {"unit", quantity(m.quantity)->unit}});
     return j;
 }
 

@@ -8,7 +8,10 @@ namespace caelumen {
 /// What a perfect measurement of these frames would give, by the definitions of docs/measurements.md: computed from the noiseless light, never from the frames.
 class TruthBook {
 public:
-    TruthBook(const Trial& trial, const NebulaMap& nebula, const std::vector<SceneStar>& stars) : m_trial(trial), m_nebula(nebula), m_stars(stars) {}
+    TruthBook(const Trial& trial, const NebulaMap& nebula, const std::vector<SceneStar>& stars)
+        : m_trial(trial)
+        , m_nebula(nebula)
+        , m_stars(stars) {}
 
     /// Adds all figures of one channel of one run. Call the baseline first.
     void add(const SceneRun& run, int channel, const std::string& channelName, bool baseline, const CleanPlane& clean);

@@ -8,10 +8,15 @@
 
 namespace caelumen {
 
-VirtualSky::VirtualSky(Site site, NightTrack track, unsigned long long seed) : m_site(std::move(site)), m_track(std::move(track)), m_seed(seed) {
+VirtualSky::VirtualSky(Site site, NightTrack track, unsigned long long seed)
+    : m_site(std::move(site))
+    , m_track(std::move(track))
+    , m_seed(seed) {
     Random random(seed);
     const auto fronts = static_cast<int>(random.index(4)); // a night in four is clear
-    for (int i = 0; i < fronts; ++i) m_fronts.push_back({NightTrack::kLength * (0.2 + 0.6 * static_cast<double>(random.index(1000)) / 1000), 1800 + 1.5 * static_cast<double>(random.index(3600)), 0.3 + 0.7 * static_cast<double>(random.index(1000)) / 1000});
+    for (int i = 0; i < fronts; ++i)
+        m_fronts.push_back({NightTrack::kLength * (0.2 + 0.6 * static_cast<double>(random.index(1000)) / 1000),
+                            1800 + 1.5 * static_cast<double>(random.index(3600)), 0.3 + 0.7 * static_cast<double>(random.index(1000)) / 1000});
 }
 
 double VirtualSky::clouds(double second) const {

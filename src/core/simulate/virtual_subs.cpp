@@ -26,7 +26,9 @@ struct Dust {
 std::vector<Dust> dustOf(const VirtualRun& run) {
     Random random(run.sensor.seed * 31);
     std::vector<Dust> out;
-    for (int i = 0; i < run.sensor.dust; ++i) out.push_back({random.uniform() * run.scene.width, random.uniform() * run.scene.height, (0.01 + 0.02 * random.uniform()) * run.scene.width, 0.03 + 0.06 * random.uniform()});
+    for (int i = 0; i < run.sensor.dust; ++i)
+        out.push_back({random.uniform() * run.scene.width, random.uniform() * run.scene.height, (0.01 + 0.02 * random.uniform()) * run.scene.width,
+                       0.03 + 0.06 * random.uniform()});
     return out;
 }
 
@@ -187,7 +189,8 @@ std::vector<HeaderCard> subCards(const VirtualRun& run, const std::string& kind,
     return cards;
 }
 
-VirtualRun virtualRun(const SceneFilter& filter, SceneCamera camera, int width, int height, int count, unsigned long long seed, const std::string& start, const Site& site, const Target& target, double exposure_s) {
+VirtualRun virtualRun(const SceneFilter& filter, SceneCamera camera, int width, int height, int count, unsigned long long seed, const std::string& start,
+                      const Site& site, const Target& target, double exposure_s) {
     VirtualRun run;
     run.site = site;
     run.target = target;
@@ -219,7 +222,8 @@ VirtualRun virtualRun(const SceneFilter& filter, SceneCamera camera, int width, 
             const JulianDate at = begin->plusSeconds(i * (exposure_s + 6));
             sub.start = isoTime(at);
             if (site.latitude_deg && site.longitude_deg) {
-                const SkyMoment m = skyAt({*site.latitude_deg, *site.longitude_deg, site.elevation_m}, at.plusSeconds(exposure_s / 2), target.ra_deg, target.dec_deg);
+                const SkyMoment m =
+                    skyAt({*site.latitude_deg, *site.longitude_deg, site.elevation_m}, at.plusSeconds(exposure_s / 2), target.ra_deg, target.dec_deg);
                 if (m.target && m.target->alt_deg > 0) {
                     sub.moon_nl = moonlightNanoLamberts(m.moonPhaseAngle_deg, m.moon.alt_deg, m.target->alt_deg, m.moonSeparation_deg.value_or(90));
                     sub.transparency = std::pow(10, -0.4 * 0.17 * (m.airmass.value_or(1) - 1));
@@ -245,17 +249,31 @@ Status writeVirtualRun(const VirtualRun& run, const fs::path& folder, const Virt
     const auto write = [&](const char* name, const char* kind, int count, double exposure_s, auto photograph) -> Status {
         for (int i = 0; i < count; ++i) {
             const Plane p = photograph(static_cast<unsigned long long>(i + 1));
-            if (Status done = writeFits(folder / fmt::format("{}-{:03}.fits", name, i + 1), {&p}, subCards(run, kind, exposure_s, ""), FitsPixels::UInt16); !done) return done;
+            if (Status done = writeFits(folder / fmt::format("{}-{:03}.fits", name, i + 1), {&p}, subCards(run, kind, exposure_s, ""), FitsPixels::UInt16);
+                !done)
+                return done;
         }
         return Done{};
     };
     const double t = run.scene.sub_exposure_s;
     if (Status s = write("dark", "Dark", frames.darks, t, [&](unsigned long long k) { return photographDark(run, t, 100'000 + k); }); !s) return s;
     if (Status s = write("bias", "Bias", frames.biases, 0.001, [&](unsigned long long k) { return photographDark(run, 0.001, 200'000 + k); }); !s) return s;
-    if (Status s = write("flat", "Flat", frames.flats, 1, [&](unsigned long long k) { return photographFlat(run, frames.flat_e * (1 + 0.05 * static_cast<double>(k)), 300'000 + k); }); !s) return s;
+    if (Status s = write("flat", "Flat", frames.flats, 1,
+                         [&](unsigned long long k) { return photographFlat(run, frames.flat_e * (1 + 0.05 * static_cast<double>(k)), 300'000 + k); });
+        !s)
+        return s;
     const SceneRig& rig = run.scene.rig;
     Json recipe = {{"caelumen_subs", 1},
-                   {"rig", {{"focal_length_mm", rig.focal_mm}, {"aperture_mm", rig.aperture_mm}, {"obstruction", rig.obstruction}, {"pixel_um", rig.pixel_um}, {"gain_e_per_adu", rig.gain_e_per_adu}, {"read_noise_e", rig.readNoise_e}, {"full_well_e", rig.fullWell_e}, {"pedestal_adu", rig.pedestal_adu}, {"full_scale_adu", rig.fullScale_adu}}},
+                   {"rig",
+                    {{"focal_length_mm", rig.focal_mm},
+                     {"aperture_mm", rig.aperture_mm},
+                     {"obstruction", rig.obstruction},
+                     {"pixel_um", rig.pixel_um},
+                     {"gain_e_per_adu", rig.gain_e_per_adu},
+                     {"read_noise_e", rig.readNoise_e},
+                     {"full_well_e", rig.fullWell_e},
+                     {"pedestal_adu", rig.pedestal_adu},
+                     {"full_scale_adu", rig.fullScale_adu}}},
                    {"run", {{"id", run.scene.id}, {"filter", run.scene.filter.id}, {"sub_exposure_s", t}}},
                    {"lights", {"light-*.fits"}}};
     if (frames.darks > 0) recipe["darks"] = {"dark-*.fits"};

@@ -11,34 +11,34 @@ namespace caelumen {
 /// A made-up sensor: what calibration has to take away.
 struct VirtualSensor {
     unsigned long long seed = 7;
-    double vignette = 0.18;         ///< light lost in the corners
-    double roughness = 0.006;       ///< rms of the pixels' sensitivity
-    int dust = 6;                   ///< shadows of dust
-    double dark_e_per_s = 0.004;    ///< at -10 C; doubles every 6 K
-    double glow_e_per_s = 0.12;     ///< in the corner where the amplifier sits
-    double hotPart = 0.0004;        ///< of the pixels
-    double hot_e_per_s = 6;         ///< mean of a hot pixel
+    double vignette = 0.18;      ///< light lost in the corners
+    double roughness = 0.006;    ///< rms of the pixels' sensitivity
+    int dust = 6;                ///< shadows of dust
+    double dark_e_per_s = 0.004; ///< at -10 C; doubles every 6 K
+    double glow_e_per_s = 0.12;  ///< in the corner where the amplifier sits
+    double hotPart = 0.0004;     ///< of the pixels
+    double hot_e_per_s = 6;      ///< mean of a hot pixel
     double temperature_c = -10;
     double gainSetting = 0, offsetSetting = 30;
 };
 
 /// What went wrong, or right, in one sub.
 struct VirtualSub {
-    Alignment alignment;            ///< reference to this sub: dither, field rotation, meridian flip
-    double transparency = 1;        ///< clouds
-    double sky = 1;                 ///< factor on the sky: lamplight thrown back by clouds, a torch
-    double moon_nl = -1;            ///< instead of the run's; negative: the run's
-    double fwhm_px = 0;             ///< 0: the run's
-    double drift_px = 0, drift_deg = 0; ///< tracking lost: how far stars moved
+    Alignment alignment;                       ///< reference to this sub: dither, field rotation, meridian flip
+    double transparency = 1;                   ///< clouds
+    double sky = 1;                            ///< factor on the sky: lamplight thrown back by clouds, a torch
+    double moon_nl = -1;                       ///< instead of the run's; negative: the run's
+    double fwhm_px = 0;                        ///< 0: the run's
+    double drift_px = 0, drift_deg = 0;        ///< tracking lost: how far stars moved
     std::vector<std::array<double, 4>> trails; ///< x0, y0, x1, y1 in stored pixels
-    double trail_e = 300;           ///< electrons along a trail, per pixel of its length
-    std::string start;              ///< ISO 8601, UTC
+    double trail_e = 300;                      ///< electrons along a trail, per pixel of its length
+    std::string start;                         ///< ISO 8601, UTC
     unsigned long long seed = 1;
 };
 
 /// A run of subs that can be photographed one by one.
 struct VirtualRun {
-    SceneRun scene;                 ///< its sub_count is taken as 1
+    SceneRun scene; ///< its sub_count is taken as 1
     NebulaMap nebula;
     std::vector<SceneStar> stars;
     VirtualSensor sensor;
@@ -62,7 +62,8 @@ Plane sensitivityOf(const VirtualRun& run);
 std::vector<HeaderCard> subCards(const VirtualRun& run, const std::string& kind, double exposure_s, const std::string& start);
 
 /// A night of one filter: `count` subs one after another with dither, the moon's rise and setting air; everything else goes well.
-VirtualRun virtualRun(const SceneFilter& filter, SceneCamera camera, int width, int height, int count, unsigned long long seed, const std::string& start, const Site& site, const Target& target, double exposure_s = 120);
+VirtualRun virtualRun(const SceneFilter& filter, SceneCamera camera, int width, int height, int count, unsigned long long seed, const std::string& start,
+                      const Site& site, const Target& target, double exposure_s = 120);
 
 /// Writes light-001.fits ..., dark-, flat- and bias- frames and subs.json, ready for `caelumen-cli stack`.
 struct VirtualFrames {

@@ -19,15 +19,21 @@ struct Vec {
     double v[3];
 };
 
-double dot(const Vec& a, const Vec& b) { return a.v[0] * b.v[0] + a.v[1] * b.v[1] + a.v[2] * b.v[2]; }
-double length(const Vec& a) { return std::sqrt(dot(a, a)); }
+double dot(const Vec& a, const Vec& b) {
+    return a.v[0] * b.v[0] + a.v[1] * b.v[1] + a.v[2] * b.v[2];
+}
+double length(const Vec& a) {
+    return std::sqrt(dot(a, a));
+}
 std::pair<double, double> terrestrial(const JulianDate& utc) {
     double tai1 = 0, tai2 = 0, tt1 = 0, tt2 = 0;
     eraUtctai(utc.day, utc.fraction, &tai1, &tai2);
     eraTaitt(tai1, tai2, &tt1, &tt2);
     return {tt1, tt2};
 }
-double angle(const Vec& a, const Vec& b) { return std::acos(std::clamp(dot(a, b) / (length(a) * length(b)), -1.0, 1.0)) * kDegrees; }
+double angle(const Vec& a, const Vec& b) {
+    return std::acos(std::clamp(dot(a, b) / (length(a) * length(b)), -1.0, 1.0)) * kDegrees;
+}
 
 } // namespace
 
@@ -35,10 +41,12 @@ Result<JulianDate> parseTime(const std::string& iso) {
     int y = 0, mo = 0, d = 0, h = 0, mi = 0;
     double s = 0;
     const auto utc = utcTime(iso);
-    if (!utc || std::sscanf(utc->c_str(), "%d-%d-%dT%d:%d:%lf", &y, &mo, &d, &h, &mi, &s) != 6) return Error{fmt::format("\"{}\" is not a time that exists; give UTC as 2026-06-20T18:05:00Z, or with an offset as 2026-06-20T20:05:00+02:00.", iso)};
+    if (!utc || std::sscanf(utc->c_str(), "%d-%d-%dT%d:%d:%lf", &y, &mo, &d, &h, &mi, &s) != 6)
+        return Error{fmt::format("\"{}\" is not a time that exists; give UTC as 2026-06-20T18:05:00Z, or with an offset as 2026-06-20T20:05:00+02:00.", iso)};
     if (y < 1900 || y > 2100) return Error{fmt::format("the year {} is outside 1900 to 2100, for which sun and moon are known.", y)};
     JulianDate out;
-    if (eraDtf2d("UTC", y, mo, d, h, mi, s, &out.day, &out.fraction) < 0) return Error{fmt::format("\"{}\" is not a time that exists; give UTC as 2026-06-20T18:05:00Z.", iso)};
+    if (eraDtf2d("UTC", y, mo, d, h, mi, s, &out.day, &out.fraction) < 0)
+        return Error{fmt::format("\"{}\" is not a time that exists; give UTC as 2026-06-20T18:05:00Z.", iso)};
     return out;
 }
 
@@ -49,7 +57,9 @@ Precession precessionAt(const JulianDate& utc) {
     return out;
 }
 
-SkyMoment skyAt(const Observer& o, const JulianDate& utc, std::optional<double> ra, std::optional<double> dec) { return skyAt(o, utc, ra, dec, precessionAt(utc), bodiesAt(utc)); }
+SkyMoment skyAt(const Observer& o, const JulianDate& utc, std::optional<double> ra, std::optional<double> dec) {
+    return skyAt(o, utc, ra, dec, precessionAt(utc), bodiesAt(utc));
+}
 
 Bodies bodiesAt(const JulianDate& utc) {
     const auto [tt1, tt2] = terrestrial(utc);
@@ -73,7 +83,8 @@ Bodies between(const Bodies& a, const Bodies& b, double part) {
     return out;
 }
 
-SkyMoment skyAt(const Observer& o, const JulianDate& utc, std::optional<double> ra, std::optional<double> dec, const Precession& precession, const Bodies& bodies) {
+SkyMoment skyAt(const Observer& o, const JulianDate& utc, std::optional<double> ra, std::optional<double> dec, const Precession& precession,
+                const Bodies& bodies) {
     const auto [tt1, tt2] = terrestrial(utc);
     double c2t[3][3], still[3][3], turn[3][3];
     for (auto& row : still) std::fill(std::begin(row), std::end(row), 0.0);
@@ -140,7 +151,9 @@ std::optional<double> airmassAt(double alt) {
     return 1 / (std::sin(alt / kDegrees) + 0.50572 * std::pow(alt + 6.07995, -1.6364));
 }
 
-std::string twilightName(double h) { return h > -0.833 ? "day" : h > -6 ? "civil" : h > -12 ? "nautical" : h > -18 ? "astronomical" : "night"; }
+std::string twilightName(double h) {
+    return h > -0.833 ? "day" : h > -6 ? "civil" : h > -12 ? "nautical" : h > -18 ? "astronomical" : "night";
+}
 
 double positionAngleTowards(const Horizontal& from, const Horizontal& to, double latitude_deg) {
     constexpr double kDegree = M_PI / 180;

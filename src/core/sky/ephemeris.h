@@ -19,14 +19,14 @@ struct Horizontal {
 
 struct SkyMoment {
     Horizontal sun, moon;
-    double moonIlluminated = 0;     ///< 0..1, topocentric
-    double moonPhaseAngle_deg = 0;  ///< sun - moon - observer: 0 full, 180 new
-    double moonDistance_km = 0;     ///< topocentric
+    double moonIlluminated = 0;    ///< 0..1, topocentric
+    double moonPhaseAngle_deg = 0; ///< sun - moon - observer: 0 full, 180 new
+    double moonDistance_km = 0;    ///< topocentric
     bool moonWaxing = false;
     std::optional<Horizontal> target;
-    std::optional<double> airmass;  ///< of the target: airmassAt
+    std::optional<double> airmass; ///< of the target: airmassAt
     std::optional<double> moonSeparation_deg;
-    std::string twilight;           ///< day, civil, nautical, astronomical or night
+    std::string twilight; ///< day, civil, nautical, astronomical or night
 };
 
 /// UTC as a two-part Julian date from "2026-06-20T18:05:00Z" (seconds and Z may be missing). Years 1900 to 2100.
@@ -53,7 +53,8 @@ Bodies bodiesAt(const JulianDate& utc);
 /// Between two moments: within 0.001 degrees when they are an hour apart.
 Bodies between(const Bodies& a, const Bodies& b, double part);
 
-SkyMoment skyAt(const Observer& observer, const JulianDate& utc, std::optional<double> ra_deg, std::optional<double> dec_deg, const Precession& precession, const Bodies& bodies);
+SkyMoment skyAt(const Observer& observer, const JulianDate& utc, std::optional<double> ra_deg, std::optional<double> dec_deg, const Precession& precession,
+                const Bodies& bodies);
 
 /// Between two places of a sphere, each by longitude (right ascension) and latitude (declination), degrees.
 double separation_deg(double raA_deg, double decA_deg, double raB_deg, double decB_deg);

@@ -7,8 +7,12 @@
 
 namespace caelumen {
 
-double nanoLamberts(double magnitude) { return 34.08 * std::exp(20.7233 - 0.92104 * magnitude); }
-double magnitudeOf(double b) { return (20.7233 - std::log(b / 34.08)) / 0.92104; }
+double nanoLamberts(double magnitude) {
+    return 34.08 * std::exp(20.7233 - 0.92104 * magnitude);
+}
+double magnitudeOf(double b) {
+    return (20.7233 - std::log(b / 34.08)) / 0.92104;
+}
 
 double moonlightNanoLamberts(double phase, double moonAlt, double targetAlt, double separation, double k) {
     if (moonAlt <= 0 || targetAlt <= 0) return 0;

@@ -25,7 +25,9 @@ Horizontal between(const Horizontal& a, const Horizontal& b, double t) {
     return {std::atan2(v[2], std::hypot(v[0], v[1])) / kDegree, azimuth};
 }
 
-double mix(double a, double b, double t) { return a + t * (b - a); }
+double mix(double a, double b, double t) {
+    return a + t * (b - a);
+}
 
 } // namespace
 
@@ -47,7 +49,8 @@ Result<NightTrack> NightTrack::of(const Observer& observer, const std::string& d
     for (int h = 0; h <= 24; ++h) hourly.push_back(bodiesAt(out.m_start.plusSeconds(3600.0 * h)));
     for (double s = 0; s <= kLength; s += kStep) {
         const auto h = std::min(static_cast<std::size_t>(s / 3600), hourly.size() - 2);
-        out.m_samples.push_back(skyAt(observer, out.m_start.plusSeconds(s), ra_deg, dec_deg, precession, between(hourly[h], hourly[h + 1], s / 3600 - static_cast<double>(h))));
+        out.m_samples.push_back(
+            skyAt(observer, out.m_start.plusSeconds(s), ra_deg, dec_deg, precession, between(hourly[h], hourly[h + 1], s / 3600 - static_cast<double>(h))));
     }
     return out;
 }
@@ -82,8 +85,10 @@ std::vector<Span> NightTrack::where(const std::function<double(const SkyMoment&)
                 const double middle = (low + high) / 2;
                 ((height(at(middle)) > 0) == (before > 0) ? low : high) = middle;
             }
-            if (now > 0) out.push_back({high, kLength});
-            else out.back().to = low;
+            if (now > 0)
+                out.push_back({high, kLength});
+            else
+                out.back().to = low;
         }
         before = now;
     }

@@ -16,7 +16,8 @@ struct Span {
     friend bool operator==(const Span&, const Span&) = default;
 };
 
-/// Sun, moon and a target from the sun's noon of one day to that of the next, at one place. Sampled once; what lies between is interpolated, so that a plan can be moved about while it is looked at.
+/// Sun, moon and a target from the sun's noon of one day to that of the next, at one place. Sampled once; what lies between is interpolated, so that a plan can
+/// be moved about while it is looked at.
 class NightTrack {
 public:
     /// `date`: the evening's, as "2026-06-20". An error for a date that is none or lies outside 1900 to 2100.

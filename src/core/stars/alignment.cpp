@@ -18,9 +18,9 @@ namespace caelumen {
 namespace {
 
 struct Triangle {
-    double middle, small;          ///< sides over the longest one
-    double longest;                ///< pixels
-    std::array<std::size_t, 3> v;  ///< opposite the longest, the middle and the shortest side
+    double middle, small;         ///< sides over the longest one
+    double longest;               ///< pixels
+    std::array<std::size_t, 3> v; ///< opposite the longest, the middle and the shortest side
     bool clockwise;
 };
 
@@ -49,7 +49,9 @@ std::vector<Triangle> trianglesOf(const std::vector<Point>& p) {
 /// Triangles in bins of their middle side and sorted by their small one within each, so that those of nearly one shape are found at once.
 class Shapes {
 public:
-    Shapes(std::vector<Triangle> triangles, double tolerance) : m_all(std::move(triangles)), m_tolerance(tolerance) {
+    Shapes(std::vector<Triangle> triangles, double tolerance)
+        : m_all(std::move(triangles))
+        , m_tolerance(tolerance) {
         std::sort(m_all.begin(), m_all.end(), [this](const Triangle& x, const Triangle& y) { return std::pair(bin(x), x.small) < std::pair(bin(y), y.small); });
         for (const Triangle& t : m_all) m_begin.resize(std::max(m_begin.size(), bin(t) + 2), 0), ++m_begin[bin(t) + 1];
         std::partial_sum(m_begin.begin(), m_begin.end(), m_begin.begin());
@@ -60,7 +62,8 @@ public:
         const std::size_t here = bin(t), bins = m_begin.empty() ? 0 : m_begin.size() - 1;
         for (std::size_t i = here > 0 ? here - 1 : 0; i < std::min(here + 2, bins); ++i) {
             const auto end = m_all.begin() + static_cast<std::ptrdiff_t>(m_begin[i + 1]);
-            auto at = std::lower_bound(m_all.begin() + static_cast<std::ptrdiff_t>(m_begin[i]), end, t.small - m_tolerance, [](const Triangle& x, double v) { return x.small < v; });
+            auto at = std::lower_bound(m_all.begin() + static_cast<std::ptrdiff_t>(m_begin[i]), end, t.small - m_tolerance,
+                                       [](const Triangle& x, double v) { return x.small < v; });
             for (; at != end && at->small <= t.small + m_tolerance; ++at)
                 if (std::abs(at->middle - t.middle) <= m_tolerance) visit(*at);
         }
@@ -109,7 +112,8 @@ Point middleOf(const std::vector<Point>& points) {
 std::uint64_t keyOf(const Alignment& t, Point middle) {
     const Point there = t.map(middle);
     const auto part = [](double v, double step) { return static_cast<std::uint64_t>(static_cast<std::int64_t>(std::floor(v / step)) & 0x3fff); };
-    return part(there.x, 12) << 44 | part(there.y, 12) << 30 | part(t.rotation_deg + 180, 1) << 16 | part(std::log(t.scale) + 3, 0.02) << 2 | (t.mirrored ? 1U : 0U);
+    return part(there.x, 12) << 44 | part(there.y, 12) << 30 | part(t.rotation_deg + 180, 1) << 16 | part(std::log(t.scale) + 3, 0.02) << 2 |
+           (t.mirrored ? 1U : 0U);
 }
 
 /// How many of `tried` places would find a star within `reach` by chance alone, and how many more than that are needed to believe in a match.
@@ -162,7 +166,8 @@ Candidate search(const std::vector<AlignStar>& baseline, const std::vector<Align
     }
     const std::size_t tries = std::min<std::size_t>(order.size(), 3000);
     std::partial_sort(order.begin(), order.begin() + static_cast<std::ptrdiff_t>(tries), order.end(), [](const Proposal& x, const Proposal& y) {
-        return std::tie(y.votes, x.transform.dx, x.transform.dy, x.transform.rotation_deg) < std::tie(x.votes, y.transform.dx, y.transform.dy, y.transform.rotation_deg);
+        return std::tie(y.votes, x.transform.dx, x.transform.dy, x.transform.rotation_deg) <
+               std::tie(x.votes, y.transform.dx, y.transform.dy, y.transform.rotation_deg);
     });
     Candidate best;
     best.tried = static_cast<double>(order.size());
@@ -226,8 +231,12 @@ Alignment::Affine Alignment::backward() const {
     return {m * c, m * s, -s, c, -m * (c * dx + s * dy), s * dx - c * dy};
 }
 
-Point Alignment::map(Point p) const { return forward()(p); }
-Point Alignment::unmap(Point p) const { return backward()(p); }
+Point Alignment::map(Point p) const {
+    return forward()(p);
+}
+Point Alignment::unmap(Point p) const {
+    return backward()(p);
+}
 
 namespace {
 
@@ -238,7 +247,8 @@ struct Match {
     double p = 0;    ///< chance of such a place to meet a star
 };
 
-/// Counts a match, and how often the same places would meet stars elsewhere: a little aside, where clusters and chains of stars are as dense as here, and on the whole.
+/// Counts a match, and how often the same places would meet stars elsewhere: a little aside, where clusters and chains of stars are as dense as here, and on
+/// the whole.
 Match weigh(const Alignment& t, const std::vector<Point>& baseline, const std::vector<Point>& run, double reach) {
     double x0 = 1e300, x1 = -1e300, y0 = 1e300, y1 = -1e300;
     for (const Point& p : run) {
@@ -272,7 +282,8 @@ Match weigh(const Alignment& t, const std::vector<Point>& baseline, const std::v
     return out;
 }
 
-/// So many matches as good as this one would be expected among all that chance offers: one in a hundred million, and stricter where the stated scales speak against it.
+/// So many matches as good as this one would be expected among all that chance offers: one in a hundred million, and stricter where the stated scales speak
+/// against it.
 constexpr double kBelieved_log10 = -8, kBelievedAgainstScale_log10 = -13;
 
 Result<Alignment> alignAt(const std::vector<AlignStar>& baseline, const std::vector<AlignStar>& run, std::optional<double> scale, double believed_log10) {

@@ -40,8 +40,9 @@ std::optional<Alignment> fitSimilarity(const std::vector<std::pair<Point, Point>
 
 /// Finds the similarity (shift, any rotation, scale 0.3 to 3, mirror) between two star lists of the same field by matching triangles
 /// (after Groth 1986, AJ 91, 1244; Valdes et al. 1995, PASP 107, 1119) and refining on all stars in common. Eight common stars are enough.
-/// A match is believed by its odds: fewer than 1e-8 as good are expected by chance among all transforms that the triangles offered, at the density that the stars have there (chance_match.h); a
-/// sentence comes back otherwise. `scale` is the one to expect where both pixel scales are stated; one that differs by more than 7 % is believed only at 1e-13. The lists need not be sorted.
+/// A match is believed by its odds: fewer than 1e-8 as good are expected by chance among all transforms that the triangles offered, at the density that the
+/// stars have there (chance_match.h); a sentence comes back otherwise. `scale` is the one to expect where both pixel scales are stated; one that differs by
+/// more than 7 % is believed only at 1e-13. The lists need not be sorted.
 Result<Alignment> align(std::vector<AlignStar> baseline, std::vector<AlignStar> run, std::optional<double> scale = {});
 
 } // namespace caelumen

@@ -17,7 +17,9 @@ double BackgroundMesh::coverage() const {
     return static_cast<double>(used) / static_cast<double>(cells.size());
 }
 
-int defaultCell(const Plane& plane) { return std::clamp(std::min(plane.width(), plane.height()) / 32, 24, 128); }
+int defaultCell(const Plane& plane) {
+    return std::clamp(std::min(plane.width(), plane.height()) / 32, 24, 128);
+}
 
 namespace {
 
@@ -39,14 +41,15 @@ struct Square {
 };
 
 Square squareOf(const BackgroundMesh& mesh, const Plane& plane, int i, int j) {
-    return {i * mesh.cell, j * mesh.cell, i + 1 == mesh.across ? plane.width() : (i + 1) * mesh.cell, j + 1 == mesh.down ? plane.height() : (j + 1) * mesh.cell};
+    return {i * mesh.cell, j * mesh.cell, i + 1 == mesh.across ? plane.width() : (i + 1) * mesh.cell,
+            j + 1 == mesh.down ? plane.height() : (j + 1) * mesh.cell};
 }
 
 /// About `wanted` pixels, every other one of evenly spaced rows (so that most of the memory need not be touched).
 struct Sample {
     std::vector<float> values;
-    double x = 0, y = 0;       ///< sums of the places
-    std::size_t tried = 0;     ///< usable or not
+    double x = 0, y = 0;   ///< sums of the places
+    std::size_t tried = 0; ///< usable or not
 
     void take(const Plane& plane, const Mask& mask, const Square& s, int wanted) {
         values.clear();
@@ -57,7 +60,7 @@ struct Sample {
         for (int j = s.y0 + (step - 1) / 2; j < s.y1; j += step, parity ^= 1) {
             const float* row = plane.row(j);
             const std::uint8_t* hidden = maskRow(mask, plane.width(), j);
-            for (int i = s.x0 + (step > 1 ? parity : 0); i < s.x1; i += step > 1 ? 2 : 1) {
+            for (int i = s.x0 + (step > 1 ? parity : 0); i<s.x1; i += step> 1 ? 2 : 1) {
                 ++tried;
                 if (!std::isfinite(row[i]) || (hidden && hidden[i])) continue;
                 values.push_back(row[i]);
@@ -183,8 +186,10 @@ std::vector<double> medianFiltered(const std::vector<double>& map, int across, i
             for (int y = j - 1; y <= j + 1; ++y)
                 for (int x = i - 1; x <= i + 1; ++x) {
                     // Beyond the border the slope goes on, or a gradient would bend there.
-                    if (inside(x, y)) window[n++] = at(x, y);
-                    else if (inside(2 * i - x, 2 * j - y)) window[n++] = 2 * at(i, j) - at(2 * i - x, 2 * j - y);
+                    if (inside(x, y))
+                        window[n++] = at(x, y);
+                    else if (inside(2 * i - x, 2 * j - y))
+                        window[n++] = 2 * at(i, j) - at(2 * i - x, 2 * j - y);
                 }
             out[static_cast<std::size_t>(j * across + i)] = median(std::span<double>(window.data(), n));
         }
@@ -194,7 +199,10 @@ std::vector<double> medianFiltered(const std::vector<double>& map, int across, i
 
 } // namespace
 
-SmoothSky::SmoothSky(const BackgroundMesh& mesh) : m_cell(mesh.cell), m_across(mesh.across), m_down(mesh.down) {
+SmoothSky::SmoothSky(const BackgroundMesh& mesh)
+    : m_cell(mesh.cell)
+    , m_across(mesh.across)
+    , m_down(mesh.down) {
     std::vector<char> known(mesh.cells.size());
     m_level.resize(mesh.cells.size());
     m_sigma.resize(mesh.cells.size());

@@ -8,10 +8,10 @@
 namespace caelumen {
 
 struct MeshCell {
-    Point centre;          ///< mean position of the pixels used, plane pixels
-    double level = 0;      ///< clipped mean of the pixels used
-    double sigma = 0;      ///< their standard deviation about it
-    std::size_t used = 0;  ///< 0: the cell has too few usable pixels
+    Point centre;         ///< mean position of the pixels used, plane pixels
+    double level = 0;     ///< clipped mean of the pixels used
+    double sigma = 0;     ///< their standard deviation about it
+    std::size_t used = 0; ///< 0: the cell has too few usable pixels
 };
 
 /// The sky in square cells: row by row, `across` x `down` of `cell` pixels; the last row and column may be cut.
@@ -26,7 +26,8 @@ struct BackgroundMesh {
 };
 
 /// Clipped level and noise in cells of `cell` pixels: 3 sigma about the median, both from about a thousand pixels of the cell, then the mean of all
-/// pixels within. A cell is used when at least `minPart` of its pixels are finite and unmasked. Runs in parallel; the result does not depend on the number of threads.
+/// pixels within. A cell is used when at least `minPart` of its pixels are finite and unmasked. Runs in parallel; the result does not depend on the number of
+/// threads.
 BackgroundMesh buildMesh(const Plane& plane, const Mask& mask, int cell, double minPart = 0.3);
 
 /// The same from some hundred pixels of each cell alone: ten times as fast, and good to a twentieth of the noise of a pixel.

@@ -13,7 +13,8 @@ double chanceMatches_log10(int matched, int tested, double p, double tried) {
     // Terms fall from the first one on where it lies above the mean; below it there is nothing to wonder about.
     if (hits <= p * places) return std::log10(tried);
     const double q = std::log(p) - std::log1p(-p);
-    const double first = std::lgamma(places + 1.0) - std::lgamma(hits + 1.0) - std::lgamma(places - hits + 1.0) + hits * std::log(p) + (places - hits) * std::log1p(-p);
+    const double first =
+        std::lgamma(places + 1.0) - std::lgamma(hits + 1.0) - std::lgamma(places - hits + 1.0) + hits * std::log(p) + (places - hits) * std::log1p(-p);
     double sum = 1, term = 1;
     for (int n = hits + 1; n <= places && term > 1e-12 * sum; ++n) {
         term *= std::exp(q) * (places - n + 1) / n;

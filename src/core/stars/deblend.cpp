@@ -10,7 +10,7 @@ namespace {
 struct Branch {
     double peak = 0, light = 0; ///< light: sum of smoothed values
     std::size_t pixels = 0;
-    int partOf = -1;            ///< absorbed by this branch; -1: lives
+    int partOf = -1; ///< absorbed by this branch; -1: lives
 };
 
 /// Which pixel lies where, within the set's own box.
@@ -113,7 +113,9 @@ std::vector<int> deblend(const std::vector<BrightPixel>& pixels, const DeblendOp
         }
         for (int k = 1; k < n; ++k) {
             int a = leader[static_cast<std::size_t>(rootOf(hill, touching[0]))], b = leader[static_cast<std::size_t>(touching[k])];
-            const auto rise = [&](int i) { return branches[static_cast<std::size_t>(i)].light - s * static_cast<double>(branches[static_cast<std::size_t>(i)].pixels); };
+            const auto rise = [&](int i) {
+                return branches[static_cast<std::size_t>(i)].light - s * static_cast<double>(branches[static_cast<std::size_t>(i)].pixels);
+            };
             if (rise(b) > rise(a)) std::swap(a, b);
             Branch &strong = branches[static_cast<std::size_t>(a)], &weak = branches[static_cast<std::size_t>(b)];
             if (!standsAlone(weak, strong, s)) {

@@ -13,8 +13,8 @@ struct BrightPixel {
 };
 
 struct DeblendOptions {
-    double contrast = 0.005;    ///< part of the whole's light that a branch needs above its saddle
-    double noise = 0;           ///< of an unsmoothed pixel
+    double contrast = 0.005; ///< part of the whole's light that a branch needs above its saddle
+    double noise = 0;        ///< of an unsmoothed pixel
     std::size_t leastPixels = 5;
 };
 

@@ -39,8 +39,10 @@ Defects markDefects(Plane& plane, const SmoothSky& sky) {
             for (int x = rows::nextOutside(row, low.data(), high.data(), 0, w); x < w; x = rows::nextOutside(row, low.data(), high.data(), x + 1, w)) {
                 const auto at = static_cast<std::size_t>(x);
                 const double level = 0.5 * (static_cast<double>(low[at]) + static_cast<double>(high[at]));
-                if (row[x] < low[at] || isHotPixel(plane, level, x, y)) found[static_cast<std::size_t>(block)].push_back(static_cast<std::size_t>(y) * static_cast<std::size_t>(w) + at);
-                else top = std::max(top, row[x]);
+                if (row[x] < low[at] || isHotPixel(plane, level, x, y))
+                    found[static_cast<std::size_t>(block)].push_back(static_cast<std::size_t>(y) * static_cast<std::size_t>(w) + at);
+                else
+                    top = std::max(top, row[x]);
             }
         }
         out.tops.ofBlock[static_cast<std::size_t>(block)] = top;

@@ -8,8 +8,8 @@ namespace caelumen {
 /// Light in one pixel only (its four neighbours nearly dark): no telescope makes that.
 bool isHotPixel(const Plane& plane, double level, int x, int y);
 
-/// Turns pixels into NaN that the sky cannot have made: light in one pixel alone (hot pixels, small cosmic-ray hits), and pixels eight sigmas below the sky (dead ones, whole
-/// columns of them).
+/// Turns pixels into NaN that the sky cannot have made: light in one pixel alone (hot pixels, small cosmic-ray hits), and pixels eight sigmas below the sky
+/// (dead ones, whole columns of them).
 struct Defects {
     std::vector<std::size_t> places; ///< indices of pixels, in order
     std::size_t count() const { return places.size(); }

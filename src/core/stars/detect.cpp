@@ -96,7 +96,10 @@ struct Tally {
 
 class Describer {
 public:
-    Describer(const Plane& plane, const SmoothSky& sky, const DetectOptions& options) : m_plane(plane), m_sky(sky), m_options(options) {}
+    Describer(const Plane& plane, const SmoothSky& sky, const DetectOptions& options)
+        : m_plane(plane)
+        , m_sky(sky)
+        , m_options(options) {}
 
     void describe(const Stretch* first, const Stretch* last, std::vector<Star>& stars) {
         collect(first, last);

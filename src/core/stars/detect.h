@@ -8,24 +8,24 @@
 namespace caelumen {
 
 struct Star {
-    double x = 0, y = 0;      ///< centroid, plane pixels
-    double flux = 0;          ///< above the local sky, inside the detection isophote
-    double peak = 0;          ///< brightest pixel above the local sky
-    double rim = 0;           ///< light at the edge of the isophote: the detection threshold there
-    double level = 0;         ///< local sky
-    int area = 0;             ///< pixels of the isophote
-    double reach = 0;         ///< of its farthest pixel from the centroid
-    double a = 0, b = 0;      ///< rms along the major and minor axis, pixels
-    bool above5 = false;      ///< five of its pixels (3x3-smoothed) stand above 5 sigma
-    double snr = 0;           ///< of its matched-filter flux (see faint_stars.h)
+    double x = 0, y = 0; ///< centroid, plane pixels
+    double flux = 0;     ///< above the local sky, inside the detection isophote
+    double peak = 0;     ///< brightest pixel above the local sky
+    double rim = 0;      ///< light at the edge of the isophote: the detection threshold there
+    double level = 0;    ///< local sky
+    int area = 0;        ///< pixels of the isophote
+    double reach = 0;    ///< of its farthest pixel from the centroid
+    double a = 0, b = 0; ///< rms along the major and minor axis, pixels
+    bool above5 = false; ///< five of its pixels (3x3-smoothed) stand above 5 sigma
+    double snr = 0;      ///< of its matched-filter flux (see faint_stars.h)
     bool saturated = false;
     bool blended = false;
-    bool faint = false;       ///< seen by the matched filter alone: flux and place from there, nothing known of its shape
+    bool faint = false; ///< seen by the matched filter alone: flux and place from there, nothing known of its shape
 };
 
 struct DetectOptions {
-    double threshold = 4.0;        ///< in local sigmas
-    double saturation = 1e30;      ///< stored units: pixels at or above are saturated
+    double threshold = 4.0;   ///< in local sigmas
+    double saturation = 1e30; ///< stored units: pixels at or above are saturated
 };
 
 /// Finds stars on the plane minus `sky`: 3x3 smoothing, at least 5 connected pixels above the threshold (Bertin & Arnouts 1996, A&AS 117, 393),

@@ -38,7 +38,9 @@ struct StarFilter {
         const auto caught = [&](double dx, double dy) { // of a star of flux 1 whose centre lies there
             double light = 0;
             for (int y = -half; y <= half; ++y)
-                for (int x = -half; x <= half; ++x) light += tap(x) * tap(y) * (psf ? psf->light(x - dx, y - dy) : std::exp(-0.5 * ((x - dx) * (x - dx) + (y - dy) * (y - dy)) / (s * s)) / (2 * M_PI * s * s));
+                for (int x = -half; x <= half; ++x)
+                    light += tap(x) * tap(y) *
+                             (psf ? psf->light(x - dx, y - dy) : std::exp(-0.5 * ((x - dx) * (x - dx) + (y - dy) * (y - dy)) / (s * s)) / (2 * M_PI * s * s));
             return light;
         };
         middle = caught(0, 0);
@@ -73,7 +75,8 @@ std::vector<Sample> filteredSamples(const Plane& plane, const SmoothSky& sky, co
     std::vector<Sample> out(static_cast<std::size_t>(std::min(wanted, static_cast<double>(across) * down)));
     tbb::parallel_for(std::size_t{0}, out.size(), [&](std::size_t n) {
         Random random(0x5ca7 + n);
-        const int cx = margin + static_cast<int>(random.index(static_cast<std::size_t>(across))), cy = margin + static_cast<int>(random.index(static_cast<std::size_t>(down)));
+        const int cx = margin + static_cast<int>(random.index(static_cast<std::size_t>(across))),
+                  cy = margin + static_cast<int>(random.index(static_cast<std::size_t>(down)));
         const double level = sky.level(cx, cy);
         const auto filtered = [&](int x0, int y0) {
             double sum = 0;
@@ -93,7 +96,8 @@ std::vector<Sample> filteredSamples(const Plane& plane, const SmoothSky& sky, co
     return out;
 }
 
-/// Scatter of the samples that lie farther than `clear` from any of these places, of all where too few do: from the values below the median, since stars that nobody finds are all above it.
+/// Scatter of the samples that lie farther than `clear` from any of these places, of all where too few do: from the values below the median, since stars that
+/// nobody finds are all above it.
 double scatterOf(const std::vector<Sample>& samples, const std::vector<Point>& stars, double clear) {
     const StarGrid grid(stars, clear);
     std::vector<double> values;
@@ -113,8 +117,20 @@ class FilteredRows {
 public:
     /// From row `top` on.
     FilteredRows(const Plane& plane, const SmoothSky& sky, const StarFilter& f, int top)
-        : m_plane(plane), m_sky(sky), m_filter(f), m_width(plane.width()), m_lines(2 * f.half + 1), m_rows(2 * f.reach + 1), m_nextLine(top - f.reach - f.half), m_nextRow(top - f.reach),
-          m_level(static_cast<std::size_t>(m_width)), m_line(static_cast<std::size_t>(m_width + 2 * f.half), 0.0F), m_across(room(m_lines)), m_light(room(m_rows)), m_window(static_cast<std::size_t>(m_lines)), m_held(static_cast<std::size_t>(m_rows)) {}
+        : m_plane(plane)
+        , m_sky(sky)
+        , m_filter(f)
+        , m_width(plane.width())
+        , m_lines(2 * f.half + 1)
+        , m_rows(2 * f.reach + 1)
+        , m_nextLine(top - f.reach - f.half)
+        , m_nextRow(top - f.reach)
+        , m_level(static_cast<std::size_t>(m_width))
+        , m_line(static_cast<std::size_t>(m_width + 2 * f.half), 0.0F)
+        , m_across(room(m_lines))
+        , m_light(room(m_rows))
+        , m_window(static_cast<std::size_t>(m_lines))
+        , m_held(static_cast<std::size_t>(m_rows)) {}
 
     /// Those within the filter's reach of `y` can be had now; `y` only grows.
     void goTo(int y) {
@@ -132,7 +148,9 @@ public:
 private:
     using Room = std::unique_ptr<float[]>; // written before it is read
     Room room(int rows) const { return Room(new float[static_cast<std::size_t>(rows) * static_cast<std::size_t>(m_width)]); }
-    float* place(const Room& room, int y, int rows) const { return room.get() + static_cast<std::size_t>((y % rows + rows) % rows) * static_cast<std::size_t>(m_width); }
+    float* place(const Room& room, int y, int rows) const {
+        return room.get() + static_cast<std::size_t>((y % rows + rows) % rows) * static_cast<std::size_t>(m_width);
+    }
 
     void takeLine() {
         float* to = place(m_across, m_nextLine, m_lines);
@@ -157,12 +175,12 @@ private:
 
 bool isPeak(const FilteredRows& light, int x, int y) {
     const float v = light.at(x, y);
-    return v > light.at(x - 1, y - 1) && v > light.at(x, y - 1) && v > light.at(x + 1, y - 1) && v > light.at(x - 1, y) && v >= light.at(x + 1, y) && v >= light.at(x - 1, y + 1) && v >= light.at(x, y + 1) &&
-           v >= light.at(x + 1, y + 1);
+    return v > light.at(x - 1, y - 1) && v > light.at(x, y - 1) && v > light.at(x + 1, y - 1) && v > light.at(x - 1, y) && v >= light.at(x + 1, y) &&
+           v >= light.at(x - 1, y + 1) && v >= light.at(x, y + 1) && v >= light.at(x + 1, y + 1);
 }
 
-/// What a place stands out of its ring by, and whether it is as narrow as a star: neither the rim of something larger nor a line. A neighbour on the ring is no part of the sky: its middle
-/// half counts.
+/// What a place stands out of its ring by, and whether it is as narrow as a star: neither the rim of something larger nor a line. A neighbour on the ring is no
+/// part of the sky: its middle half counts.
 struct Stand {
     double above = 0;
     bool narrow = false;
@@ -194,7 +212,10 @@ double vertex(double before, double here, double after) {
 /// Places that stars found before already hold.
 class Taken {
 public:
-    Taken(const std::vector<Star>& stars, double fwhm) : m_stars(stars), m_fwhm(fwhm), m_grid(places(stars), kGrid) {
+    Taken(const std::vector<Star>& stars, double fwhm)
+        : m_stars(stars)
+        , m_fwhm(fwhm)
+        , m_grid(places(stars), kGrid) {
         for (std::size_t i = 0; i < stars.size(); ++i)
             if (radius(stars[i]) > kGrid) m_large.push_back(i);
     }

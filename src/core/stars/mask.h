@@ -30,6 +30,8 @@ struct Unfilled : std::allocator<T> {
 using Mask = std::vector<std::uint8_t, Unfilled<std::uint8_t>>;
 
 /// Row `y` of a mask that is `width` wide; null where all pixels may be used.
-inline const std::uint8_t* maskRow(const Mask& mask, int width, int y) { return mask.empty() ? nullptr : mask.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(width); }
+inline const std::uint8_t* maskRow(const Mask& mask, int width, int y) {
+    return mask.empty() ? nullptr : mask.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(width);
+}
 
 } // namespace caelumen

@@ -88,9 +88,15 @@ void keepSane(Vector& p) {
 
 } // namespace
 
-double Moffat::shape(double dx, double dy) const { return std::exp(-beta * std::log(1 + cxx * dx * dx + 2 * cxy * dx * dy + cyy * dy * dy)); }
-double Moffat::flux() const { return amplitude * M_PI / ((beta - 1) * std::sqrt(cxx * cyy - cxy * cxy)); }
-double Moffat::fwhm() const { return 2 * std::sqrt(std::pow(2, 1 / beta) - 1) / std::pow(cxx * cyy - cxy * cxy, 0.25); }
+double Moffat::shape(double dx, double dy) const {
+    return std::exp(-beta * std::log(1 + cxx * dx * dx + 2 * cxy * dx * dy + cyy * dy * dy));
+}
+double Moffat::flux() const {
+    return amplitude * M_PI / ((beta - 1) * std::sqrt(cxx * cyy - cxy * cxy));
+}
+double Moffat::fwhm() const {
+    return 2 * std::sqrt(std::pow(2, 1 / beta) - 1) / std::pow(cxx * cyy - cxy * cxy, 0.25);
+}
 double Moffat::eccentricity() const {
     const double mean = 0.5 * (cxx + cyy), spread = length(0.5 * (cxx - cyy), cxy);
     return std::sqrt(std::max(0.0, 1 - (mean - spread) / (mean + spread))); // (b/a)^2 is the ratio of the eigenvalues

@@ -25,13 +25,16 @@ class PatchMask {
 public:
     PatchMask() = default;
     PatchMask(Point centre, int reach)
-        : m_x(static_cast<int>(std::lround(centre.x)) - reach), m_y(static_cast<int>(std::lround(centre.y)) - reach), m_side(2 * reach + 1),
-          m_bits(static_cast<std::size_t>(m_side) * static_cast<std::size_t>(m_side), 0) {}
+        : m_x(static_cast<int>(std::lround(centre.x)) - reach)
+        , m_y(static_cast<int>(std::lround(centre.y)) - reach)
+        , m_side(2 * reach + 1)
+        , m_bits(static_cast<std::size_t>(m_side) * static_cast<std::size_t>(m_side), 0) {}
 
     void hide(Point c, double radius) { hideDisc(m_bits, m_side, 0, m_side, {c.x - m_x, c.y - m_y}, radius); }
     bool hidden(int x, int y) const {
         const int i = x - m_x, j = y - m_y;
-        return i >= 0 && j >= 0 && i < m_side && j < m_side && m_bits[static_cast<std::size_t>(j) * static_cast<std::size_t>(m_side) + static_cast<std::size_t>(i)];
+        return i >= 0 && j >= 0 && i < m_side && j < m_side &&
+               m_bits[static_cast<std::size_t>(j) * static_cast<std::size_t>(m_side) + static_cast<std::size_t>(i)];
     }
 
 private:

@@ -1,7 +1,6 @@
 #include "core/stars/photometry.h"
 
 #include "core/base/statistics.h"
-
 #include "core/stars/sep_library.h"
 
 #include <algorithm>

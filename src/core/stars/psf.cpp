@@ -70,7 +70,8 @@ std::vector<double> measureWings(const Plane& plane, const std::vector<Moffat>& 
     const int reach = std::clamp(static_cast<int>(std::lround(12 * fwhm)), 16, 60);
     std::vector<double> sum(static_cast<std::size_t>(reach) + 1), weight = sum;
     std::vector<std::vector<double>> profiles(bright.size()), each(sum.size());
-    tbb::parallel_for(std::size_t{0}, bright.size(), [&](std::size_t k) { profiles[k] = radialMedians(plane, bright[k], sky.level(bright[k].x, bright[k].y), reach); });
+    tbb::parallel_for(std::size_t{0}, bright.size(),
+                      [&](std::size_t k) { profiles[k] = radialMedians(plane, bright[k], sky.level(bright[k].x, bright[k].y), reach); });
     for (std::size_t k = 0; k < bright.size(); ++k)
         for (std::size_t i = 0; i < sum.size(); ++i) each[i].push_back(profiles[k][i] / bright[k].flux());
     // Weighted by flux^2 about a clipped centre: one star with a neighbour must not lift the wings.

@@ -12,9 +12,9 @@ namespace caelumen {
 /// The frame's own star image: medians over bright, unsaturated, lonely stars. The core is the Moffat; from two FWHM outwards the
 /// measured wings take over, because no formula holds there (aureole of optics and air).
 struct Psf {
-    Moffat unit;                 ///< normalised to flux 1, at the origin, base 0
-    Point split;                 ///< as in PlaneGeometry
-    std::vector<double> wings;   ///< azimuthal median per unit flux at radius i pixels; stops where it drowns in noise
+    Moffat unit;               ///< normalised to flux 1, at the origin, base 0
+    Point split;               ///< as in PlaneGeometry
+    std::vector<double> wings; ///< azimuthal median per unit flux at radius i pixels; stops where it drowns in noise
     /// Light per pixel and unit flux at an offset from the star's centre, pixels.
     double light(double dx, double dy) const;
     /// The same at a radius, azimuthal mean.
@@ -23,8 +23,8 @@ struct Psf {
     double wingAt(double radius) const { return std::max(lightAt(radius), core(radius)); }
     /// Light within a radius, pixels, of a flux of 1.
     double enclosed(double radius) const;
-    /// What an aperture of exact overlaps sums up of a flux of 1: a pixel on its edge counts by the part inside as if its light were even, though most of it lies nearer to the star. To second
-    /// order that adds a 24th of the light's slope around the edge (pixels of side 1).
+    /// What an aperture of exact overlaps sums up of a flux of 1: a pixel on its edge counts by the part inside as if its light were even, though most of it
+    /// lies nearer to the star. To second order that adds a 24th of the light's slope around the edge (pixels of side 1).
     double inAperture(double radius) const { return enclosed(radius) + 2 * M_PI * radius / 24 * (lightAt(radius + 0.1) - lightAt(radius - 0.1)) / 0.2; }
     /// How far out the star image is known, pixels.
     double reach() const { return std::max(3 * fwhm, static_cast<double>(wings.size()) - 1); }
@@ -32,8 +32,8 @@ struct Psf {
     double core(double radius) const;
     double fwhm = 0, fwhmSigma = 0;
     double eccentricity = 0, eccentricitySigma = 0;
-    std::size_t stars = 0;       ///< how many it rests on
-    std::optional<double> tilt;  ///< FWHM of the worst corner over the centre
+    std::size_t stars = 0;      ///< how many it rests on
+    std::optional<double> tilt; ///< FWHM of the worst corner over the centre
     double tiltSigma = 0;
     double growth = 0, growthSigma = 0; ///< d ln FWHM / d ln amplitude: 0 for linear data, well above for stretched
 };

@@ -21,7 +21,8 @@ std::optional<ScaledStar> scalePsf(const Plane& plane, const Psf& psf, Point gue
             // Beside a saturated pixel light has spilled over or been interpolated: leave its neighbours out as well.
             bool clean = std::isfinite(plane.at(x, y));
             for (int b = std::max(0, y - 1); clean && b <= std::min(plane.height() - 1, y + 1); ++b)
-                for (int a = std::max(0, x - 1); clean && a <= std::min(plane.width() - 1, x + 1); ++a) clean = !(static_cast<double>(plane.at(a, b)) >= saturation);
+                for (int a = std::max(0, x - 1); clean && a <= std::min(plane.width() - 1, x + 1); ++a)
+                    clean = !(static_cast<double>(plane.at(a, b)) >= saturation);
             if (clean) used.push_back({static_cast<double>(x), static_cast<double>(y), static_cast<double>(plane.at(x, y))});
         }
     }

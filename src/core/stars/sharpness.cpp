@@ -65,8 +65,10 @@ void keepSharp(const Plane& plane, std::vector<Star>& stars, const Psf& psf, dou
                 if (far.size() < 8) continue;
                 part = std::min(part, middle / std::max(sum / n - median(std::span<float>(far)), 1e-300));
             }
-            if (middle < 3.5 * error || (part < 0.45 && (part < 0.2 || middle < 12 * error))) drop[i] = 1;
-            else s.flux = std::max(1e-300, middle * n / (model - n * psf.lightAt(0.5 * (ringIn + ringOut))));
+            if (middle < 3.5 * error || (part < 0.45 && (part < 0.2 || middle < 12 * error)))
+                drop[i] = 1;
+            else
+                s.flux = std::max(1e-300, middle * n / (model - n * psf.lightAt(0.5 * (ringIn + ringOut))));
         }
     });
     std::size_t i = 0;

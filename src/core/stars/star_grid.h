@@ -13,7 +13,10 @@ namespace caelumen {
 /// Points in square bins, to find the nearest one within `reach` quickly.
 class StarGrid {
 public:
-    StarGrid(const std::vector<Point>& points, double reach) : m_points(points), m_reach(std::max(reach, 0.5)), m_bin(m_reach) {
+    StarGrid(const std::vector<Point>& points, double reach)
+        : m_points(points)
+        , m_reach(std::max(reach, 0.5))
+        , m_bin(m_reach) {
         Point high{-1e300, -1e300};
         for (const Point& p : points) {
             m_low = {std::min(m_low.x, p.x), std::min(m_low.y, p.y)};

@@ -1,5 +1,4 @@
 #include "core/base/file.h"
-
 #include "support/scenes.h"
 
 #include <csignal>
@@ -121,7 +120,9 @@ private slots:
         }
         int status = 0;
         ::waitpid(child, &status, 0);
-        const auto parts = [&] { return std::count_if(fs::directory_iterator(folder.path()), {}, [](const fs::directory_entry& e) { return e.path().extension() == ".part"; }); };
+        const auto parts = [&] {
+            return std::count_if(fs::directory_iterator(folder.path()), {}, [](const fs::directory_entry& e) { return e.path().extension() == ".part"; });
+        };
         QCOMPARE(parts(), std::ptrdiff_t{1});
         QVERIFY(writeThrough(folder / "b.txt", [&](const fs::path& part) -> Status {
                     std::ofstream(part) << "whole" << std::flush;

@@ -1,5 +1,4 @@
 #include "core/base/json.h"
-
 #include "core/base/tables.h"
 #include "support/scenes.h"
 
@@ -36,7 +35,8 @@ private slots:
     void cellsAreHarmless_data() {
         QTest::addColumn<QString>("cell");
         QTest::addColumn<QString>("written");
-        for (const char* formula : {"=1+2", "+cmd|' /C calc'!A0", "-2+3", "@SUM(A1)", "\tx", "=HYPERLINK(\"http://x\")"}) QTest::newRow(formula) << QString(formula) << "'" + QString(formula);
+        for (const char* formula : {"=1+2", "+cmd|' /C calc'!A0", "-2+3", "@SUM(A1)", "\tx", "=HYPERLINK(\"http://x\")"})
+            QTest::newRow(formula) << QString(formula) << "'" + QString(formula);
         for (const char* plain : {"-3.4", "+1e-5", "-inf", "", "a=b", "Duo-3", "'quoted'"}) QTest::newRow(plain) << QString(plain) << QString(plain);
     }
     void cellsAreHarmless() {

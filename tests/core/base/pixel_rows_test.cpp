@@ -67,13 +67,18 @@ private slots:
         std::vector<std::uint16_t> codes(v.size());
         rows::asinhCodes(v.data(), n, {0.2F, -20.0F, 22000.0F, 2600.0F}, codes.data());
         for (std::size_t i = 0; i < v.size(); ++i) {
-            const double want = std::isfinite(v[i]) ? std::clamp(22000 + 2600 * std::asinh(std::min(1e15, static_cast<double>(v[i]) * static_cast<double>(0.2F) - 20)), 1.0, 65535.0) : 0;
+            const double want =
+                std::isfinite(v[i])
+                    ? std::clamp(22000 + 2600 * std::asinh(std::min(1e15, static_cast<double>(v[i]) * static_cast<double>(0.2F) - 20)), 1.0, 65535.0)
+                    : 0;
             QVERIFY2(std::abs(codes[i] - want) <= 1.5, qPrintable(QString("%1: %2 for %3").arg(static_cast<double>(v[i])).arg(codes[i]).arg(want)));
         }
         const int half = n / 2;
         std::vector<std::uint16_t> means(static_cast<std::size_t>(half));
         rows::halveCodes(codes.data(), codes.data(), half, means.data());
-        for (int i = 0; i < half; ++i) QCOMPARE(static_cast<int>(means[static_cast<std::size_t>(i)]), (2 * (codes[static_cast<std::size_t>(2 * i)] + codes[static_cast<std::size_t>(2 * i + 1)]) + 2) / 4);
+        for (int i = 0; i < half; ++i)
+            QCOMPARE(static_cast<int>(means[static_cast<std::size_t>(i)]),
+                     (2 * (codes[static_cast<std::size_t>(2 * i)] + codes[static_cast<std::size_t>(2 * i + 1)]) + 2) / 4);
     }
 
     void theTopPassesOverWhatIsNoNumber_data() { lengths_data(); }

@@ -1,6 +1,5 @@
-#include "core/base/text.h"
-
 #include "core/base/json.h"
+#include "core/base/text.h"
 #include "support/scenes.h"
 
 #include <random>
@@ -23,8 +22,13 @@ private slots:
         QTest::newRow("stray continuation") << QByteArray("a\x85z") << QByteArray("a\xEF\xBF\xBDz");
         QTest::newRow("too long a form") << QByteArray("\xC0\xAF") << QByteArray("\xC3\x80\xC2\xAF");
         QTest::newRow("surrogate") << QByteArray("\xED\xA0\x80x") << QByteArray("\xC3\xAD\xC2\xA0\xEF\xBF\xBDx");
-        QTest::newRow("mark") << QByteArray("\xEF\xBB\xBF" "500,1") << QByteArray("500,1");
-        QTest::newRow("utf-16 little") << QByteArray("\xFF\xFE" "5\0,\0", 6) << QByteArray("5,");
+        QTest::newRow("mark") << QByteArray("\xEF\xBB\xBF"
+                                            "500,1")
+                              << QByteArray("500,1");
+        QTest::newRow("utf-16 little") << QByteArray("\xFF\xFE"
+                                                     "5\0,\0",
+                                                     6)
+                                       << QByteArray("5,");
         QTest::newRow("utf-16 big, beyond the first plane") << QByteArray("\xFE\xFF\xD8\x3D\xDD\x2D", 6) << QByteArray("\xF0\x9F\x94\xAD");
     }
     void textBecomesUtf8() {
@@ -62,7 +66,11 @@ private slots:
         QCOMPARE(shown("caf\xE9.fits"), std::string("caf\xC3\xA9.fits"));
     }
 
-    void aLineHasNoLineEnds() { QCOMPARE(oneLine("a\nb\tc\x01" "d\x7F"), std::string("a b c d ")); }
+    void aLineHasNoLineEnds() {
+        QCOMPARE(oneLine("a\nb\tc\x01"
+                         "d\x7F"),
+                 std::string("a b c d "));
+    }
 };
 
 QTEST_GUILESS_MAIN(TextTest)

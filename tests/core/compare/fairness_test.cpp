@@ -87,11 +87,14 @@ class FairnessTest : public QObject {
     Q_OBJECT
 
 private slots:
-    void equalRunsAreFair() { QVERIFY(judged([](RunConditions&) {}).empty()); }
+    void equalRunsAreFair() {
+        QVERIFY(judged([](RunConditions&) {}).empty());
+    }
 
     /// A target that stood higher looked through less air, not more.
     void sentencesFollowTheSign() {
-        const auto lower = judged([](RunConditions& c) { c.sky->target->alt_deg = 22, c.sky->airmass = 2.6; }), higher = judged([](RunConditions& c) { c.sky->target->alt_deg = 85, c.sky->airmass = 1.004; });
+        const auto lower = judged([](RunConditions&c) { c.sky->target->alt_deg = 22, c.sky->airmass = 2.6; }),
+                   higher = judged([](RunConditions&c) { c.sky->target->alt_deg = 85, c.sky->airmass = 1.004; });
         QVERIFY(of(lower, "altitude") && of(lower, "altitude")->text.find("more air") != std::string::npos);
         QVERIFY(of(higher, "altitude") && of(higher, "altitude")->text.find("less air") != std::string::npos);
     }
@@ -110,7 +113,7 @@ private slots:
             return u ? std::optional(*u) : std::nullopt;
         };
         QVERIFY(!told(0.97, 0.98, 0.01));
-        QVERIFY(!told(0.90, 0.98, 0.06)); // within its error
+        QVERIFY(!told(0.90, 0.98, 0.06));        // within its error
         QVERIFY(!told(0.70, 0.98, 0.01, false)); // scales of two nights tell nothing
         const auto veiled = told(0.88, 0.98, 0.01), thick = told(0.75, 0.98, 0.01), clearer = told(0.98, 0.90, 0.01);
         QVERIFY(veiled && veiled->grade == Grade::Weakens && veiled->text.find("10 % less") != std::string::npos);

@@ -1,10 +1,8 @@
-#include "core/compare/measure_trial.h"
-
 #include "core/base/file.h"
-
 #include "core/base/json.h"
 #include "core/compare/evidence.h"
 #include "core/compare/frame_report.h"
+#include "core/compare/measure_trial.h"
 #include "core/compare/run_facts.h"
 #include "core/image/fits_writer.h"
 #include "core/model/quantity.h"
@@ -28,7 +26,9 @@ class MeasureTrialTest : public QObject {
     std::map<std::string, double> m_truth;
 
     fs::path folder() const { return m_folder.path() / "trial"; }
-    static std::string key(const std::string& run, const std::string& channel, const std::string& quantity, const std::string& region) { return run + "/" + channel + "/" + quantity + "/" + region; }
+    static std::string key(const std::string& run, const std::string& channel, const std::string& quantity, const std::string& region) {
+        return run + "/" + channel + "/" + quantity + "/" + region;
+    }
 
     TrialResults measured(const Trial& trial) const {
         auto r = measureTrial(trial, folder());
@@ -43,7 +43,8 @@ private slots:
         m_results = measured(m_simulated.trial);
         const auto text = readText(folder() / "truth.json");
         const Json truth = Json::parse(*text);
-        for (const auto& m : truth["measurements"]) m_truth[key(m["run"], m["channel"], m["quantity"], m["region"].is_null() ? "" : m["region"].get<std::string>())] = m["value"];
+        for (const auto& m : truth["measurements"])
+            m_truth[key(m["run"], m["channel"], m["quantity"], m["region"].is_null() ? "" : m["region"].get<std::string>())] = m["value"];
     }
 
     void alignmentIsThatOfTheScene() {
@@ -82,10 +83,16 @@ private slots:
             if (truth == m_truth.end()) continue;
             ++compared;
             double allowed = std::max(4 * m.sigma, part * std::abs(truth->second));
-            if (quantity == "halo_depth" && m.channel == "R") allowed = std::max(allowed, 0.055 * truth->second); // there the disc lies on nebula and leaves no sky around it: the method is weak
-            if (quantity == "nebula_signal") // stars too faint to be found are as uneven as this in so small a region
+            if (quantity == "halo_depth" && m.channel == "R")
+                allowed = std::max(allowed, 0.055 * truth->second); // there the disc lies on nebula and leaves no sky around it: the method is weak
+            if (quantity == "nebula_signal")                        // stars too faint to be found are as uneven as this in so small a region
                 allowed = std::max(allowed, 0.05 * m_truth.at(key(m.run, m.channel, "background", "")));
-            QVERIFY2(std::abs(m.value - truth->second) < allowed, qPrintable(QString("%1 %2 %3: %4 +- %5, truth %6").arg(QString::fromStdString(m.run), QString::fromStdString(m.channel), QString::fromStdString(m.region)).arg(m.value).arg(m.sigma).arg(truth->second)));
+            QVERIFY2(std::abs(m.value - truth->second) < allowed,
+                     qPrintable(QString("%1 %2 %3: %4 +- %5, truth %6")
+                                    .arg(QString::fromStdString(m.run), QString::fromStdString(m.channel), QString::fromStdString(m.region))
+                                    .arg(m.value)
+                                    .arg(m.sigma)
+                                    .arg(truth->second)));
         }
         QVERIFY(compared >= 2);
     }
@@ -104,7 +111,12 @@ private slots:
             const auto [own, ownSigma] = perHour(m.run);
             const auto [base, baseSigma] = perHour(m_results->baseline);
             const double truth = m_truth.at(key(m.run, m.channel, m.quantity, m.region)), root = std::sqrt(truth);
-            const QByteArray what = QString("%1 %2 %3: %4 +- %5, truth %6").arg(QString::fromStdString(m.run), QString::fromStdString(m.channel), QString::fromStdString(m.region)).arg(m.value).arg(m.sigma).arg(truth).toUtf8();
+            const QByteArray what = QString("%1 %2 %3: %4 +- %5, truth %6")
+                                        .arg(QString::fromStdString(m.run), QString::fromStdString(m.channel), QString::fromStdString(m.region))
+                                        .arg(m.value)
+                                        .arg(m.sigma)
+                                        .arg(truth)
+                                        .toUtf8();
             QVERIFY2(std::abs(m.value - std::pow(own / base, 2)) < 1e-9 * m.value, what);
             QVERIFY2(std::abs(own - root * base) < 4 * std::hypot(ownSigma, root * baseSigma), what);
             const double relative = std::hypot(ownSigma / own, baseSigma / base);
@@ -124,7 +136,8 @@ private slots:
     void oneHeadlineARunAndQuantity() {
         std::map<std::string, int> heads;
         for (const Measurement& m : m_results->measurements)
-            if (m.headline) ++heads[m.run + m.quantity + (m.quantity.starts_with("nebula") || m.quantity == "time_ratio" || m.quantity == "throughput" ? m.region : "")];
+            if (m.headline)
+                ++heads[m.run + m.quantity + (m.quantity.starts_with("nebula") || m.quantity == "time_ratio" || m.quantity == "throughput" ? m.region : "")];
         for (const auto& [what, n] : heads) QVERIFY2(n == 1, what.c_str());
         QVERIFY(m_results->headline("B", "time_ratio", "N1")->channel == "R");
     }
@@ -200,7 +213,8 @@ private slots:
         }
         const TrialResults r = measured(t);
         const Measurement *a = m_results->headline("B", "nebula_signal"), *b = r.headline("B", "nebula_signal");
-        QVERIFY2(b && std::abs(a->value - b->value) < 4 * a->sigma + 0.03 * a->value, qPrintable(QString("%1 %2 +- %3").arg(a->value).arg(b->value).arg(a->sigma)));
+        QVERIFY2(b && std::abs(a->value - b->value) < 4 * a->sigma + 0.03 * a->value,
+                 qPrintable(QString("%1 %2 +- %3").arg(a->value).arg(b->value).arg(a->sigma)));
         QVERIFY(b->flagged("pedestal-unknown"));
         QVERIFY(!r.headline("B", "background_ratio"));
         QVERIFY(r.whyAbsent("B", "background_ratio")->reason.find("pedestal") != std::string::npos);
@@ -253,7 +267,8 @@ private slots:
         const TrialResults r = measured(rewritten("stretched.fits", stretch));
         QVERIFY(!r.headline("B", "background"));
         QVERIFY(r.whyAbsent("B", "background")->reason.find("stretched") != std::string::npos);
-        QVERIFY(std::any_of(r.fairness.begin(), r.fairness.end(), [](const Unfairness& f) { return f.run == "B" && f.subject == "stretch" && f.grade == Grade::Voids; }));
+        QVERIFY(std::any_of(r.fairness.begin(), r.fairness.end(),
+                            [](const Unfairness& f) { return f.run == "B" && f.subject == "stretch" && f.grade == Grade::Voids; }));
         QVERIFY(r.headline("C", "background"));
         const auto baseline = measureTrial(rewritten("stretched-a.fits", stretch, {}, 0), folder());
         QVERIFY(!baseline.ok() && baseline.error().message.find("stretched-a.fits") != std::string::npos);
@@ -277,14 +292,16 @@ private slots:
         for (std::size_t i = 0; i < 2; ++i) {
             const PlaneHarvest &with = (*r.evidence)[i].planes[1], &without = (*m_results->evidence)[i].planes[1];
             QVERIFY(with.halos.at("H1")->fromShort && !without.halos.at("H1")->fromShort);
-            const double truth = channelRates(m_simulated.runs[i], 1).star(m_simulated.brightStar.v, m_simulated.brightStar.kelvin) * (1 - m_simulated.runs[i].aureole);
+            const double truth =
+                channelRates(m_simulated.runs[i], 1).star(m_simulated.brightStar.v, m_simulated.brightStar.kelvin) * (1 - m_simulated.runs[i].aureole);
             QVERIFY2(std::abs(with.halos.at("H1")->flux / truth - 1) < 0.05, qPrintable(QString("%1 of %2").arg(with.halos.at("H1")->flux).arg(truth)));
         }
         t.runs[1].short_stack = "gone.fits";
         QVERIFY(measureTrial(t, folder()).error().message.find("gone.fits") != std::string::npos);
     }
 
-    /// Halves differ by noise alone. Here they differ by twice as much as the stack's pixels scatter: that is what must be told, with figures of light as they were.
+    /// Halves differ by noise alone. Here they differ by twice as much as the stack's pixels scatter: that is what must be told, with figures of light as they
+    /// were.
     void halvesTellTheNoise() {
         const fs::path whole = folder() / m_simulated.trial.runs[1].stack;
         const auto file = FrameFile::open(whole);
@@ -303,14 +320,17 @@ private slots:
                 for (std::size_t i = 0; i < noise.size(); ++i) halves[h].back().data()[i] += (h == 0 ? 1.0F : -1.0F) * noise.data()[i];
             }
         }
-        const auto write = [&](const char* name, const std::vector<Plane>& planes) { return writeFits(folder() / name, {&planes[0], &planes[1], &planes[2]}, {}).ok(); };
+        const auto write = [&](const char* name, const std::vector<Plane>& planes) {
+            return writeFits(folder() / name, {&planes[0], &planes[1], &planes[2]}, {}).ok();
+        };
         QVERIFY(write("b-odd.fits", halves[0]) && write("b-even.fits", halves[1]));
         Trial t = m_simulated.trial;
         t.runs[1].odd_stack = "b-odd.fits";
         t.runs[1].even_stack = "b-even.fits";
         const TrialResults r = measured(t);
         const auto value = [](const TrialResults& from, const char* quantity) { return from.find("B", quantity, "G")->value; };
-        QVERIFY2(std::abs(value(r, "pixel_noise") / (2 * rate) - 1) < std::max(0.02, 4 * r.find("B", "pixel_noise", "G")->sigma / (2 * rate)), qPrintable(QString::number(value(r, "pixel_noise") / rate)));
+        QVERIFY2(std::abs(value(r, "pixel_noise") / (2 * rate) - 1) < std::max(0.02, 4 * r.find("B", "pixel_noise", "G")->sigma / (2 * rate)),
+                 qPrintable(QString::number(value(r, "pixel_noise") / rate)));
         QVERIFY2(std::abs(value(r, "noise_correlation") - 1) < 0.1, qPrintable(QString::number(value(r, "noise_correlation"))));
         QCOMPARE(value(r, "background"), value(*m_results, "background"));
         QVERIFY(r.find("B", "background", "G")->sigma > 1.5 * m_results->find("B", "background", "G")->sigma);
@@ -329,8 +349,18 @@ private slots:
 
     void skyCoordinatesInTheHeaderAreChecked() {
         const auto cards = [](double x, double y) {
-            return std::vector<HeaderCard>{{"EXPTIME", 180.0, ""}, {"NCOMBINE", 20LL, ""}, {"CTYPE1", std::string("RA---TAN"), ""}, {"CTYPE2", std::string("DEC--TAN"), ""},
-                                           {"CRVAL1", 250.0, ""}, {"CRVAL2", -48.0, ""}, {"CRPIX1", x, ""}, {"CRPIX2", y, ""}, {"CD1_1", -5e-4, ""}, {"CD1_2", 0.0, ""}, {"CD2_1", 0.0, ""}, {"CD2_2", 5e-4, ""}};
+            return std::vector<HeaderCard>{{"EXPTIME", 180.0, ""},
+                                           {"NCOMBINE", 20LL, ""},
+                                           {"CTYPE1", std::string("RA---TAN"), ""},
+                                           {"CTYPE2", std::string("DEC--TAN"), ""},
+                                           {"CRVAL1", 250.0, ""},
+                                           {"CRVAL2", -48.0, ""},
+                                           {"CRPIX1", x, ""},
+                                           {"CRPIX2", y, ""},
+                                           {"CD1_1", -5e-4, ""},
+                                           {"CD1_2", 0.0, ""},
+                                           {"CD2_1", 0.0, ""},
+                                           {"CD2_2", 5e-4, ""}};
         };
         const auto same = [](double v) { return v; };
         Trial t = rewritten("wcs-a.fits", same, cards(400, 260), 0);
@@ -338,7 +368,8 @@ private slots:
         t.site.domes = {{310, 25, 1}};
         const TrialResults r = measured(t);
         QVERIFY(r.conditionsOf("B")->wcsOffset_px && *r.conditionsOf("B")->wcsOffset_px > 15);
-        QVERIFY(std::any_of(r.fairness.begin(), r.fairness.end(), [](const Unfairness& f) { return f.run == "B" && f.text.find("sky coordinates") != std::string::npos; }));
+        QVERIFY(std::any_of(r.fairness.begin(), r.fairness.end(),
+                            [](const Unfairness& f) { return f.run == "B" && f.text.find("sky coordinates") != std::string::npos; }));
         // Without stars in common the coordinates stand in, and that is said; coordinates of another place are refused.
         scenes::PlaneScene s;
         s.width = 800;
@@ -349,11 +380,13 @@ private slots:
         t.runs[2].stack = "wcs-c.fits";
         const TrialResults stood = measured(t);
         QVERIFY(stood.find("C", "pixel_noise"));
-        QVERIFY(std::any_of(stood.fairness.begin(), stood.fairness.end(), [](const Unfairness& f) { return f.run == "C" && f.text.find("could not be matched") != std::string::npos; }));
+        QVERIFY(std::any_of(stood.fairness.begin(), stood.fairness.end(),
+                            [](const Unfairness& f) { return f.run == "C" && f.text.find("could not be matched") != std::string::npos; }));
         QVERIFY(writeFits(folder() / "wcs-c.fits", {&strange}, cards(4000, 260)).ok());
         QVERIFY(!measured(t).find("C", "pixel_noise"));
         QVERIFY(r.headline("A", "gradient_angle")->note.find("position angle") != std::string::npos);
-        QVERIFY2(r.headline("A", "gradient_angle")->note.find("a light dome lies towards") != std::string::npos, r.headline("A", "gradient_angle")->note.c_str());
+        QVERIFY2(r.headline("A", "gradient_angle")->note.find("a light dome lies towards") != std::string::npos,
+                 r.headline("A", "gradient_angle")->note.c_str());
         QVERIFY(std::abs(r.headline("B", "background")->value / m_results->headline("B", "background")->value - 1) < 1e-6);
     }
 

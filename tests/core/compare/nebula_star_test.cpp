@@ -60,7 +60,8 @@ class NebulaStarTest : public QObject {
         n.radius = kRadius;
         t.regions.push_back(n);
         int k = 0;
-        for (const auto& [low, high] : {std::pair(Point{10, 10}, Point{150, 100}), std::pair(Point{450, 10}, Point{590, 100}), std::pair(Point{10, 320}, Point{150, 410}), std::pair(Point{450, 320}, Point{590, 410})}) {
+        for (const auto& [low, high] : {std::pair(Point{10, 10}, Point{150, 100}), std::pair(Point{450, 10}, Point{590, 100}),
+                                        std::pair(Point{10, 320}, Point{150, 410}), std::pair(Point{450, 320}, Point{590, 410})}) {
             Region s;
             s.id = "S" + std::to_string(++k);
             s.role = RegionRole::Sky;

@@ -1,6 +1,5 @@
-#include "core/compare/propose.h"
-
 #include "core/compare/measure_trial.h"
+#include "core/compare/propose.h"
 #include "core/image/fits_writer.h"
 #include "support/scenes.h"
 
@@ -15,7 +14,19 @@ private slots:
     void kindsAreGuessedFromNames_data() {
         QTest::addColumn<QString>("name");
         QTest::addColumn<QString>("kind");
-        for (const auto& [name, kind] : std::initializer_list<std::pair<const char*, const char*>>{{"No filter", "none"}, {"UV/IR cut", "uv-ir-cut"}, {"Clearpane UV/IR cut", "uv-ir-cut"}, {"Twinline 7 dual band", "dual-band"}, {"duo_3nm", "dual-band"}, {"Quartet 10 four-band", "multi-band"}, {"Veldglow city suppressor", "light-pollution"}, {"Ha", "single-line"}, {"m42_ha_3nm", "single-line"}, {"OIII", "single-line"}, {"Halo tester", "other"}, {"L", "uv-ir-cut"}, {"Thing", "other"}})
+        for (const auto& [name, kind] : std::initializer_list<std::pair<const char*, const char*>>{{"No filter", "none"},
+                                                                                                   {"UV/IR cut", "uv-ir-cut"},
+                                                                                                   {"Clearpane UV/IR cut", "uv-ir-cut"},
+                                                                                                   {"Twinline 7 dual band", "dual-band"},
+                                                                                                   {"duo_3nm", "dual-band"},
+                                                                                                   {"Quartet 10 four-band", "multi-band"},
+                                                                                                   {"Veldglow city suppressor", "light-pollution"},
+                                                                                                   {"Ha", "single-line"},
+                                                                                                   {"m42_ha_3nm", "single-line"},
+                                                                                                   {"OIII", "single-line"},
+                                                                                                   {"Halo tester", "other"},
+                                                                                                   {"L", "uv-ir-cut"},
+                                                                                                   {"Thing", "other"}})
             QTest::newRow(name) << QString(name) << QString(kind);
     }
     void kindsAreGuessedFromNames() {
@@ -71,7 +82,8 @@ private slots:
     /// Halves belong to the stack that they lie beside; dropped together with it they make no runs, dropped alone they do.
     void halvesBelongToTheirStack() {
         const Plane p(64, 64, 100.0F);
-        for (const char* name : {"whole.fits", "whole-odd.fits", "whole-even.fits", "lone.fits", "lone-odd.fits"}) QVERIFY(writeFits(m_folder / name, {&p}, {}).ok());
+        for (const char* name : {"whole.fits", "whole-odd.fits", "whole-even.fits", "lone.fits", "lone-odd.fits"})
+            QVERIFY(writeFits(m_folder / name, {&p}, {}).ok());
         const auto trial = proposeTrial({m_folder / "whole-odd.fits", m_folder / "whole.fits", m_folder / "lone.fits", m_folder / "whole-even.fits"});
         QVERIFY(trial.ok());
         QCOMPARE(trial->runs.size(), std::size_t{2});

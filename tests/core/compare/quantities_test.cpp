@@ -8,7 +8,6 @@
 
 #include <array>
 #include <filesystem>
-
 #include <map>
 #include <set>
 
@@ -85,8 +84,11 @@ private slots:
         QVERIFY(results.ok());
         const Json truth = *readJson(at / "truth.json");
         std::map<std::string, double> known;
-        const auto key = [](const std::string& run, const std::string& channel, const std::string& what, const std::string& region) { return run + "/" + channel + "/" + what + "/" + region; };
-        for (const auto& m : truth["measurements"]) known[key(m["run"], m["channel"], m["quantity"], m["region"].is_null() ? "" : m["region"].get<std::string>())] = m["value"];
+        const auto key = [](const std::string& run, const std::string& channel, const std::string& what, const std::string& region) {
+            return run + "/" + channel + "/" + what + "/" + region;
+        };
+        for (const auto& m : truth["measurements"])
+            known[key(m["run"], m["channel"], m["quantity"], m["region"].is_null() ? "" : m["region"].get<std::string>())] = m["value"];
         std::set<std::string> seen;
         std::map<std::string, std::array<int, 2>> kept; // by quantity: within its sigmas, of all
         for (const Measurement& m : results->measurements) {
@@ -94,7 +96,10 @@ private slots:
             seen.insert(m.quantity);
             QVERIFY2(std::isfinite(m.value) && std::isfinite(m.sigma) && m.sigma >= 0, m.quantity.c_str());
             if (row.kind == Row::Between) {
-                QVERIFY2(m.value >= row.first && m.value <= row.second, qPrintable(QString("%1 %2 %3: %4").arg(QString::fromStdString(m.run), QString::fromStdString(m.channel), QString::fromStdString(m.quantity)).arg(m.value)));
+                QVERIFY2(m.value >= row.first && m.value <= row.second,
+                         qPrintable(QString("%1 %2 %3: %4")
+                                        .arg(QString::fromStdString(m.run), QString::fromStdString(m.channel), QString::fromStdString(m.quantity))
+                                        .arg(m.value)));
                 continue;
             }
             const auto real = known.find(key(m.run, m.channel, m.quantity, m.region));
@@ -106,7 +111,9 @@ private slots:
             within += std::abs(error) <= row.first * m.sigma;
         }
         for (const Quantity& q : quantities()) QVERIFY2(seen.count(std::string(q.id)), q.id.data());
-        for (const auto& [what, n] : kept) QVERIFY2(n[1] - n[0] <= std::max(1, n[1] / 8), qPrintable(QString("%1: %2 of %3 within its error").arg(QString::fromStdString(what)).arg(n[0]).arg(n[1])));
+        for (const auto& [what, n] : kept)
+            QVERIFY2(n[1] - n[0] <= std::max(1, n[1] / 8),
+                     qPrintable(QString("%1: %2 of %3 within its error").arg(QString::fromStdString(what)).arg(n[0]).arg(n[1])));
     }
 };
 

@@ -52,8 +52,9 @@ private slots:
     void factsThatChangeRatesAreNotRemembered() {
         const std::string before = surveyKey(opened(m_simulated.trial, 1), 1);
         QVERIFY(before != surveyKey(opened(m_simulated.trial, 1), 2) && before != surveyKey(opened(m_simulated.trial, 2), 1));
-        for (const auto& change : std::vector<std::function<void(Trial&)>>{[](Trial& t) { t.rig.gain_e_per_adu = 1.3; }, [](Trial& t) { t.runs[1].rig.pedestal_adu = 30; }, [](Trial& t) { t.runs[1].sub_exposure_s = 90; },
-                                                                          [](Trial& t) { t.rig.full_well_e = 20000; }, [](Trial& t) { t.runs[1].combine = "sum"; }}) {
+        for (const auto& change : std::vector<std::function<void(Trial&)>>{
+                 [](Trial& t) { t.rig.gain_e_per_adu = 1.3; }, [](Trial& t) { t.runs[1].rig.pedestal_adu = 30; },
+                 [](Trial& t) { t.runs[1].sub_exposure_s = 90; }, [](Trial& t) { t.rig.full_well_e = 20000; }, [](Trial& t) { t.runs[1].combine = "sum"; }}) {
             Trial changed = m_simulated.trial;
             change(changed);
             QVERIFY(surveyKey(opened(changed, 1), 1) != before);

@@ -1,7 +1,6 @@
+#include "core/base/file.h"
 #include "core/image/fits_writer.h"
 #include "core/image/frame_file.h"
-
-#include "core/base/file.h"
 #include "support/scenes.h"
 
 #include <fitsio.h>
@@ -47,9 +46,12 @@ void writeRaw(const fs::path& path, const Raw& raw, const std::vector<double>& v
     auto copy = values;
     std::vector<short> shorts(values.begin(), values.end()); // compression takes each kind as itself
     std::vector<float> floats(values.begin(), values.end());
-    if (raw.compression != 0 && raw.bitpix > 0) fits_write_img(f, TSHORT, 1, static_cast<LONGLONG>(shorts.size()), shorts.data(), &status);
-    else if (raw.compression != 0) fits_write_img(f, TFLOAT, 1, static_cast<LONGLONG>(floats.size()), floats.data(), &status);
-    else fits_write_img(f, TDOUBLE, 1, static_cast<LONGLONG>(copy.size()), copy.data(), &status);
+    if (raw.compression != 0 && raw.bitpix > 0)
+        fits_write_img(f, TSHORT, 1, static_cast<LONGLONG>(shorts.size()), shorts.data(), &status);
+    else if (raw.compression != 0)
+        fits_write_img(f, TFLOAT, 1, static_cast<LONGLONG>(floats.size()), floats.data(), &status);
+    else
+        fits_write_img(f, TDOUBLE, 1, static_cast<LONGLONG>(copy.size()), copy.data(), &status);
     fits_close_file(f, &status);
     QCOMPARE(status, 0);
 }
@@ -189,7 +191,8 @@ private slots:
                 const auto plane = file->readChannel(0);
                 if (plane) continue;
                 ++refused;
-                QVERIFY2(plane.error().message.find("damaged.fits cannot be unpacked; the file is damaged") != std::string::npos, plane.error().message.c_str());
+                QVERIFY2(plane.error().message.find("damaged.fits cannot be unpacked; the file is damaged") != std::string::npos,
+                         plane.error().message.c_str());
             }
         }
         QVERIFY2(refused >= 8, qPrintable(QString::number(refused))); // many changes only make wrong pixels
@@ -225,8 +228,10 @@ private slots:
             for (std::size_t i = 0; i < later->size(); ++i) {
                 const float a = later->data()[i], b = onTheWay->data()[i];
                 QCOMPARE(std::isnan(b), std::isnan(a));
-                if (std::isnan(a)) ++missing;
-                else QVERIFY(std::abs(a - b) < 1e-4F);
+                if (std::isnan(a))
+                    ++missing;
+                else
+                    QVERIFY(std::abs(a - b) < 1e-4F);
             }
             QVERIFY(missing >= (mosaic.isEmpty() ? 300 : 75));
             if (mosaic.isEmpty()) QVERIFY(!std::isnan(onTheWay->data()[20]));
@@ -259,7 +264,8 @@ private slots:
 
     void badFilesGiveOneSentenceThatNamesThem_data() {
         QTest::addColumn<QString>("fault");
-        for (const char* fault : {"truncated", "header-only", "text", "empty", "folder", "missing", "four-planes", "no-image", "absurd-size"}) QTest::newRow(fault) << QString(fault);
+        for (const char* fault : {"truncated", "header-only", "text", "empty", "folder", "missing", "four-planes", "no-image", "absurd-size"})
+            QTest::newRow(fault) << QString(fault);
     }
     void badFilesGiveOneSentenceThatNamesThem() {
         QFETCH(QString, fault);
@@ -286,7 +292,9 @@ private slots:
             fits_close_file(f, &status);
         } else if (fault == "absurd-size") {
             std::string header;
-            for (const char* card : {"SIMPLE  =                    T", "BITPIX  =                   16", "NAXIS   =                    2", "NAXIS1  =               900000", "NAXIS2  =               900000", "END"}) header += std::string(card) + std::string(80 - std::strlen(card), ' ');
+            for (const char* card : {"SIMPLE  =                    T", "BITPIX  =                   16", "NAXIS   =                    2",
+                                     "NAXIS1  =               900000", "NAXIS2  =               900000", "END"})
+                header += std::string(card) + std::string(80 - std::strlen(card), ' ');
             header += std::string(2880 - header.size(), ' ');
             std::ofstream(path) << header;
         }

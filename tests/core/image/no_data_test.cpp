@@ -1,5 +1,4 @@
 #include "core/image/no_data.h"
-
 #include "support/scenes.h"
 
 using namespace caelumen;

@@ -1,5 +1,4 @@
 #include "core/image/frame_file.h"
-
 #include "support/scenes.h"
 
 #include <tiffio.h>
@@ -12,7 +11,9 @@ namespace fs = std::filesystem;
 namespace {
 
 /// Value of a made-up picture: differs in x, y and channel.
-double valueAt(int x, int y, int c) { return 3 + x + 2 * y + 40 * c; }
+double valueAt(int x, int y, int c) {
+    return 3 + x + 2 * y + 40 * c;
+}
 
 struct Made {
     std::uint16_t bits = 16, format = SAMPLEFORMAT_UINT, samples = 1, planar = PLANARCONFIG_CONTIG, compression = COMPRESSION_NONE;
@@ -30,10 +31,14 @@ void fillRow(std::vector<std::uint8_t>& row, int w, int y, int first, int sample
 }
 
 void fill(std::vector<std::uint8_t>& row, const Made& m, int w, int y, int first, int samples) {
-    if (m.format == SAMPLEFORMAT_IEEEFP) m.bits == 64 ? fillRow<double>(row, w, y, first, samples) : fillRow<float>(row, w, y, first, samples);
-    else if (m.bits == 8) fillRow<std::uint8_t>(row, w, y, first, samples);
-    else if (m.bits == 16) fillRow<std::uint16_t>(row, w, y, first, samples);
-    else fillRow<std::uint32_t>(row, w, y, first, samples);
+    if (m.format == SAMPLEFORMAT_IEEEFP)
+        m.bits == 64 ? fillRow<double>(row, w, y, first, samples) : fillRow<float>(row, w, y, first, samples);
+    else if (m.bits == 8)
+        fillRow<std::uint8_t>(row, w, y, first, samples);
+    else if (m.bits == 16)
+        fillRow<std::uint16_t>(row, w, y, first, samples);
+    else
+        fillRow<std::uint32_t>(row, w, y, first, samples);
 }
 
 void write(const fs::path& path, const Made& m, int w = 40, int h = 30) {
@@ -140,8 +145,10 @@ private slots:
         write(m_folder / "cut.tif", {}, 400, 300);
         fs::resize_file(m_folder / "cut.tif", 60'000);
         const auto file = FrameFile::open(m_folder / "cut.tif");
-        if (file.ok()) QVERIFY(!file->readChannel(0).ok());
-        else QVERIFY(file.error().message.find("cut.tif") != std::string::npos);
+        if (file.ok())
+            QVERIFY(!file->readChannel(0).ok());
+        else
+            QVERIFY(file.error().message.find("cut.tif") != std::string::npos);
     }
 };
 

@@ -9,8 +9,8 @@ using namespace caelumen;
 
 namespace {
 
-const std::map<std::string, std::string> kHeader{{"CTYPE1", "RA---TAN"}, {"CTYPE2", "DEC--TAN"}, {"CRPIX1", "801.0"}, {"CRPIX2", "534.0"}, {"CRVAL1", "250.1"}, {"CRVAL2", "-48.7"},
-                                                 {"CD1_1", "-5.1E-4"}, {"CD1_2", "3.0E-5"}, {"CD2_1", "3.0E-5"}, {"CD2_2", "5.1E-4"}};
+const std::map<std::string, std::string> kHeader{{"CTYPE1", "RA---TAN"}, {"CTYPE2", "DEC--TAN"}, {"CRPIX1", "801.0"}, {"CRPIX2", "534.0"}, {"CRVAL1", "250.1"},
+                                                 {"CRVAL2", "-48.7"},    {"CD1_1", "-5.1E-4"},   {"CD1_2", "3.0E-5"}, {"CD2_1", "3.0E-5"}, {"CD2_2", "5.1E-4"}};
 
 FrameFacts factsOf(std::map<std::string, std::string> header) {
     return factsFromHeader([&](const char* key) -> std::optional<std::string> {
@@ -45,8 +45,10 @@ private slots:
     void agreesWithAnIndependentLibrary() {
         const TanWcs w = *factsOf(kHeader).wcs;
         const Point corner = w.toSky({0, 0}), far = w.toSky({1599, 1066});
-        QVERIFY2(std::abs(corner.x - 250.69744278) < 1e-6 && std::abs(corner.y + 48.99428503) < 1e-6, qPrintable(QString("%1 %2").arg(corner.x, 0, 'f', 8).arg(corner.y, 0, 'f', 8)));
-        QVERIFY2(std::abs(far.x - 249.51030600) < 1e-6 && std::abs(far.y + 48.40269600) < 1e-6, qPrintable(QString("%1 %2").arg(far.x, 0, 'f', 8).arg(far.y, 0, 'f', 8)));
+        QVERIFY2(std::abs(corner.x - 250.69744278) < 1e-6 && std::abs(corner.y + 48.99428503) < 1e-6,
+                 qPrintable(QString("%1 %2").arg(corner.x, 0, 'f', 8).arg(corner.y, 0, 'f', 8)));
+        QVERIFY2(std::abs(far.x - 249.51030600) < 1e-6 && std::abs(far.y + 48.40269600) < 1e-6,
+                 qPrintable(QString("%1 %2").arg(far.x, 0, 'f', 8).arg(far.y, 0, 'f', 8)));
     }
 
     void skyAndPixelsAreInverse() {

@@ -1,5 +1,4 @@
 #include "core/measure/banding.h"
-
 #include "support/scenes.h"
 
 using namespace caelumen;

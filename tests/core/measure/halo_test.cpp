@@ -1,5 +1,4 @@
 #include "core/measure/harvest.h"
-
 #include "support/scenes.h"
 
 #include <limits>
@@ -11,10 +10,10 @@ namespace {
 struct Night {
     double radius = 70, hole = 0, fraction = 0.01;
     double offset = 0;
-    double slope = 0;     ///< of a nebula across the star, per pixel
-    double tilt = 0;      ///< of the sky, per pixel along x
+    double slope = 0; ///< of a nebula across the star, per pixel
+    double tilt = 0;  ///< of the sky, per pixel along x
     double starFlux = 3e6;
-    double step = 0;      ///< of light on the right-hand side of the star alone, within 80 pixels
+    double step = 0; ///< of light on the right-hand side of the star alone, within 80 pixels
     double fwhm = scenes::PlaneScene{}.fwhm;
     int stars = 60;
 };
@@ -49,7 +48,9 @@ HaloProfile profileOf(const Night& n, bool withHalo, unsigned long long seed) {
     return *profile;
 }
 
-HaloExcess excessOf(const Night& n, double expected = 70) { return haloExcess(profileOf(n, true, 5), profileOf(n, false, 6), 1, n.hole / n.radius, expected); }
+HaloExcess excessOf(const Night& n, double expected = 70) {
+    return haloExcess(profileOf(n, true, 5), profileOf(n, false, 6), 1, n.hole / n.radius, expected);
+}
 
 } // namespace
 
@@ -139,8 +140,10 @@ private slots:
         QVERIFY2(std::abs(r.radius - 60) < 1.5, qPrintable(QString("%1 hole %2 offset %3 +- %4").arg(r.radius).arg(r.hole).arg(r.offset).arg(r.offsetSigma)));
         QVERIFY2(std::abs(r.fraction - 0.01) < std::max(4 * r.fractionSigma, 0.0008), qPrintable(QString("%1 +- %2").arg(r.fraction).arg(r.fractionSigma)));
         QCOMPARE(r.holeSeen, hole > 0);
-        if (hole > 0) QVERIFY2(std::abs(r.hole - hole) < std::max(4 * r.holeSigma, 0.03), qPrintable(QString("%1 +- %2").arg(r.hole).arg(r.holeSigma)));
-        else QVERIFY(r.holeMost > 0 && r.holeMost < 0.6);
+        if (hole > 0)
+            QVERIFY2(std::abs(r.hole - hole) < std::max(4 * r.holeSigma, 0.03), qPrintable(QString("%1 +- %2").arg(r.hole).arg(r.holeSigma)));
+        else
+            QVERIFY(r.holeMost > 0 && r.holeMost < 0.6);
     }
 
     void nebulaUnderTheStarIsNoHalo() {

@@ -1,7 +1,6 @@
 #include "core/compare/figures.h"
 #include "core/measure/harvest.h"
 #include "core/measure/noise.h"
-
 #include "support/scenes.h"
 
 #include <limits>
@@ -68,8 +67,8 @@ private slots:
         QVERIFY(after.correlation > 1.3);
     }
 
-    /// Noise spread over neighbours by a half-pixel shift: boxes that touch share it, which must not make them look quieter. A box of k has (1 - 1/2k)^2 of the variance that white noise
-    /// gives; some 4000 boxes on each of six nights know the mean within 0.5 %.
+    /// Noise spread over neighbours by a half-pixel shift: boxes that touch share it, which must not make them look quieter. A box of k has (1 - 1/2k)^2 of the
+    /// variance that white noise gives; some 4000 boxes on each of six nights know the mean within 0.5 %.
     void interpolationDoesNotMakeBoxesQuieter() {
         scenes::PlaneScene s;
         s.stars = 0;
@@ -81,7 +80,8 @@ private slots:
             Plane p = scenes::make(s).plane, white(p.width(), p.height(), 0.0F);
             scenes::addNoise(white, 3, night);
             for (int y = 0; y + 1 < p.height(); ++y)
-                for (int x = 0; x + 1 < p.width(); ++x) p.at(x, y) += 0.25F * (white.at(x, y) + white.at(x + 1, y) + white.at(x, y + 1) + white.at(x + 1, y + 1));
+                for (int x = 0; x + 1 < p.width(); ++x)
+                    p.at(x, y) += 0.25F * (white.at(x, y) + white.at(x + 1, y) + white.at(x, y + 1) + white.at(x + 1, y + 1));
             mean += measured(p, 2.0).value / kNights;
         }
         const double k = 5, expected = 3 / k * (1 - 0.5 / k);
@@ -111,7 +111,8 @@ private slots:
         s.sky = 300;
         s.vignette = -0.5;
         const Plane p = scenes::make(s).plane;
-        const std::vector<Region> sides{{"S1", RegionRole::Sky, RegionShape::Rect, {{10, 10}, {120, 410}}, 0, "", "", false}, {"S2", RegionRole::Sky, RegionShape::Rect, {{480, 10}, {590, 410}}, 0, "", "", false}};
+        const std::vector<Region> sides{{"S1", RegionRole::Sky, RegionShape::Rect, {{10, 10}, {120, 410}}, 0, "", "", false},
+                                        {"S2", RegionRole::Sky, RegionShape::Rect, {{480, 10}, {590, 410}}, 0, "", "", false}};
         const PlaneView view{{}, {}, s.width, s.height};
         const SmoothSky sky(buildMesh(p, {}, 32));
         const PixelNoise with = pixelNoise(p, {}, view, sides, &sky), without = pixelNoise(p, {}, view, sides);
@@ -161,7 +162,8 @@ private slots:
                 for (int x = 0; x < width; ++x) out.at(x, y) = from(x, y);
             return noiseOf(out) / upright;
         };
-        const double mirrored = changed(s.width, s.height, [&](int x, int y) { return p.at(s.width - 1 - x, y); }), turned = changed(s.height, s.width, [&](int x, int y) { return p.at(y, s.height - 1 - x); });
+        const double mirrored = changed(s.width, s.height, [&](int x, int y) { return p.at(s.width - 1 - x, y); }),
+                     turned = changed(s.height, s.width, [&](int x, int y) { return p.at(y, s.height - 1 - x); });
         QVERIFY2(std::abs(mirrored - 1) < 0.005 && std::abs(turned - 1) < 0.005, qPrintable(QString("%1 %2").arg(mirrored).arg(turned)));
         for (const int cut : {3, 9, 14, 22}) {
             const double cropped = changed(s.width - cut, s.height - 2 * cut, [&](int x, int y) { return p.at(x + cut, y + cut); });

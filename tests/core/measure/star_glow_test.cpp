@@ -1,5 +1,4 @@
 #include "core/measure/harvest.h"
-
 #include "support/scenes.h"
 
 #include <limits>

@@ -1,6 +1,5 @@
 #include "core/measure/harvest.h"
 #include "core/measure/star_mask.h"
-
 #include "support/scenes.h"
 
 #include <limits>
@@ -21,7 +20,8 @@ bool isHidden(const std::vector<StarDisc>& discs, const PlaneView& view, int x, 
 std::vector<StarDisc> strewn(int count, double width, double height, unsigned long long seed) {
     Random random(seed);
     std::vector<StarDisc> out;
-    for (int i = 0; i < count; ++i) out.push_back({{random.uniform() * (width + 60) - 30, random.uniform() * (height + 60) - 30}, 0.3 + 20 * random.uniform(), 100});
+    for (int i = 0; i < count; ++i)
+        out.push_back({{random.uniform() * (width + 60) - 30, random.uniform() * (height + 60) - 30}, 0.3 + 20 * random.uniform(), 100});
     return out;
 }
 

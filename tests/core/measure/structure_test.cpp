@@ -10,7 +10,8 @@ using namespace caelumen;
 namespace {
 
 /// Boxes of two or more planes: the same structure, scaled, under each one's own noise.
-std::vector<std::vector<float>> boxes(const StructureGrid& grid, const std::vector<double>& light, const std::vector<double>& noise, double structure, unsigned long long seed) {
+std::vector<std::vector<float>> boxes(const StructureGrid& grid, const std::vector<double>& light, const std::vector<double>& noise, double structure,
+                                      unsigned long long seed) {
     Random random(seed);
     std::vector<std::vector<float>> out(light.size(), std::vector<float>(grid.size()));
     for (std::size_t k = 0; k < grid.size(); ++k) {
@@ -41,7 +42,8 @@ private slots:
         for (std::size_t i = 0; i < all.size(); ++i) {
             QVERIFY(found[i]);
             const double real = noise[i] * noise[i], share = std::pow(light[i] * structure, 2);
-            QVERIFY2(std::abs(found[i]->noise - real) < 4 * found[i]->noiseSigma, qPrintable(QString("%1 +- %2, truth %3").arg(found[i]->noise).arg(found[i]->noiseSigma).arg(real)));
+            QVERIFY2(std::abs(found[i]->noise - real) < 4 * found[i]->noiseSigma,
+                     qPrintable(QString("%1 +- %2, truth %3").arg(found[i]->noise).arg(found[i]->noiseSigma).arg(real)));
             QVERIFY(std::abs(found[i]->variance - share) < 4 * found[i]->sigma);
             QVERIFY(found[i]->noiseSigma < 0.15 * real + 0.15 * share);
         }

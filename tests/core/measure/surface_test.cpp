@@ -1,6 +1,5 @@
 #include "core/measure/harvest.h"
 #include "core/measure/surface.h"
-
 #include "support/scenes.h"
 
 using namespace caelumen;
@@ -89,7 +88,8 @@ private slots:
                 for (std::size_t i = 0; i < out.size(); ++i) out[i] = std::hypot(mesh.cells[i].centre.x - 300, mesh.cells[i].centre.y - 400) < radius;
                 return out;
             };
-            const Surface near = fitSurface(mesh, excludedWithin(300), s.width, s.height), wide = refitSurface(mesh, excludedWithin(420), s.width, s.height, near);
+            const Surface near = fitSurface(mesh, excludedWithin(300), s.width, s.height),
+                          wide = refitSurface(mesh, excludedWithin(420), s.width, s.height, near);
             QVERIFY(near.valid && wide.valid);
             QCOMPARE(disagree(near, wide), fading);
             QVERIFY(std::abs(wide.bx - 12) <= std::abs(near.bx - 12) || !fading);

@@ -11,7 +11,8 @@ using namespace caelumen;
 namespace {
 
 Json measurement(const char* quantity, double value, double sigma, const Json& region = nullptr, const char* run = "B", Json flags = Json::array()) {
-    return {{"run", run}, {"filter", "duo7"}, {"channel", "R"}, {"quantity", quantity}, {"region", region}, {"value", value}, {"sigma", sigma}, {"unit", "1"}, {"flags", std::move(flags)}};
+    return {{"run", run},     {"filter", "duo7"}, {"channel", "R"}, {"quantity", quantity},     {"region", region},
+            {"value", value}, {"sigma", sigma},   {"unit", "1"},    {"flags", std::move(flags)}};
 }
 
 TesterResults tester(const std::string& name, std::vector<Json> measurements, Json fairness = Json::array()) {
@@ -22,7 +23,9 @@ TesterResults tester(const std::string& name, std::vector<Json> measurements, Js
     return *read;
 }
 
-bool close(double a, double b) { return std::abs(a - b) <= 1e-12 * (1 + std::abs(b)); }
+bool close(double a, double b) {
+    return std::abs(a - b) <= 1e-12 * (1 + std::abs(b));
+}
 
 } // namespace
 
@@ -32,10 +35,12 @@ class MergeTest : public QObject {
 private slots:
     // Three testers, worked out by hand: x = 1, 2, 4 with sigmas 0.5, 0.5, 1.
     void handArithmeticAgrees() {
-        const auto merged = mergeResults({tester("a", {measurement("star_fwhm", 1, 0.5)}), tester("b", {measurement("star_fwhm", 2, 0.5)}), tester("c", {measurement("star_fwhm", 4, 1)})});
+        const auto merged = mergeResults(
+            {tester("a", {measurement("star_fwhm", 1, 0.5)}), tester("b", {measurement("star_fwhm", 2, 0.5)}), tester("c", {measurement("star_fwhm", 4, 1)})});
         QCOMPARE(merged.size(), std::size_t{1});
         const MergedFigure& f = merged[0];
-        const double fixed = (4 * 1 + 4 * 2 + 1 * 4) / 9.0, q = 4 * std::pow(1 - fixed, 2) + 4 * std::pow(2 - fixed, 2) + std::pow(4 - fixed, 2), tau2 = (q - 2) / (9 - 33.0 / 9);
+        const double fixed = (4 * 1 + 4 * 2 + 1 * 4) / 9.0, q = 4 * std::pow(1 - fixed, 2) + 4 * std::pow(2 - fixed, 2) + std::pow(4 - fixed, 2),
+                     tau2 = (q - 2) / (9 - 33.0 / 9);
         const double w1 = 1 / (0.25 + tau2), w3 = 1 / (1 + tau2), mu = (w1 * 3 + w3 * 4) / (2 * w1 + w3);
         QVERIFY(close(f.q, q) && close(f.betweenSigma, std::sqrt(tau2)) && close(f.value, mu) && close(f.sigma, 1 / std::sqrt(2 * w1 + w3)));
         QVERIFY(close(f.each[0].weight, w1) && close(f.each[2].weight, w3));
@@ -61,7 +66,8 @@ private slots:
     }
 
     void regionsOfOneKindCountOnce() {
-        const auto t = tester("a", {measurement("nebula_signal", 1, 0.1, "n1"), measurement("nebula_signal", 3, 0.2, "n2"), measurement("halo_radius", 40, 1, "h1"), measurement("halo_radius", 90, 1, "h1#2")});
+        const auto t = tester("a", {measurement("nebula_signal", 1, 0.1, "n1"), measurement("nebula_signal", 3, 0.2, "n2"),
+                                    measurement("halo_radius", 40, 1, "h1"), measurement("halo_radius", 90, 1, "h1#2")});
         QCOMPARE(t.figures.size(), std::size_t{3});
         QVERIFY(close(t.figures[0].value, (1 / 0.01 + 3 / 0.04) / (1 / 0.01 + 1 / 0.04)) && close(t.figures[0].sigma, 1 / std::sqrt(125.0)));
         QCOMPARE(t.figures[1].regionKind, std::string("halo_star"));
@@ -69,12 +75,15 @@ private slots:
     }
 
     void whatDoesNotCountIsListed() {
-        const Json voids = Json::array({{{"run", "B"}, {"subject", "moon"}, {"grade", "voids"}, {"quantities", {"background"}}, {"text", "x"}, {"normalised", false}}});
+        const Json voids =
+            Json::array({{{"run", "B"}, {"subject", "moon"}, {"grade", "voids"}, {"quantities", {"background"}}, {"text", "x"}, {"normalised", false}}});
         Json weakens = voids, normalised = voids;
         weakens[0]["grade"] = "weakens", normalised[0]["normalised"] = true;
-        const auto f = mergeResults({tester("a", {measurement("background", 1, 0.1)}), tester("b", {measurement("background", 5, 0.1)}, voids), tester("c", {measurement("background", 1, 0.1, nullptr, "B", {"upper-limit"})}),
-                                     tester("d", {measurement("background", 1, 0)}), tester("e", {measurement("background", 2, 0.1)}, weakens), tester("f", {measurement("background", 3, 0.1)}, normalised)})
-                           .front();
+        const auto f =
+            mergeResults({tester("a", {measurement("background", 1, 0.1)}), tester("b", {measurement("background", 5, 0.1)}, voids),
+                          tester("c", {measurement("background", 1, 0.1, nullptr, "B", {"upper-limit"})}), tester("d", {measurement("background", 1, 0)}),
+                          tester("e", {measurement("background", 2, 0.1)}, weakens), tester("f", {measurement("background", 3, 0.1)}, normalised)})
+                .front();
         QCOMPARE(f.testers, 3);
         QCOMPARE(f.each.size(), std::size_t{6});
         const std::vector<LeftOut> why{LeftOut::No, LeftOut::Voided, LeftOut::Limit, LeftOut::NoError, LeftOut::No, LeftOut::No};
@@ -89,7 +98,8 @@ private slots:
     // Whose figure does not fit the others is told; a half that is void does not spoil the other.
     void whoStandsOutIsTold() {
         std::vector<TesterResults> all;
-        for (int i = 0; i < 5; ++i) all.push_back(tester(std::string(1, static_cast<char>('a' + i)), {measurement("halo_depth", i == 3 ? 24 : 20 + 0.05 * i, 0.1, "h1")}));
+        for (int i = 0; i < 5; ++i)
+            all.push_back(tester(std::string(1, static_cast<char>('a' + i)), {measurement("halo_depth", i == 3 ? 24 : 20 + 0.05 * i, 0.1, "h1")}));
         const auto f = mergeResults(all).front();
         for (std::size_t i = 0; i < 5; ++i) QVERIFY2((std::abs(f.each[i].apart) > 3) == (i == 3), qPrintable(QString::number(f.each[i].apart)));
     }
@@ -103,7 +113,8 @@ private slots:
     void theOrderDoesNotMatter() {
         Random random(3);
         std::vector<TesterResults> all;
-        for (int i = 0; i < 6; ++i) all.push_back(tester(std::to_string(i), {measurement("time_ratio", std::exp(random.normal()), 0.1 + random.uniform(), "n1")}));
+        for (int i = 0; i < 6; ++i)
+            all.push_back(tester(std::to_string(i), {measurement("time_ratio", std::exp(random.normal()), 0.1 + random.uniform(), "n1")}));
         const auto there = mergeResults(all).front();
         std::reverse(all.begin(), all.end());
         const auto back = mergeResults(all).front();
@@ -131,11 +142,16 @@ private slots:
     }
 
     void badFilesAreNamed() {
-        const auto wrong = [](const Json& j) { const auto r = testerResultsFromJson(j, "x.json"); return r ? std::string() : r.error().message; };
+        const auto wrong = [](const Json& j) {
+            const auto r = testerResultsFromJson(j, "x.json");
+            return r ? std::string() : r.error().message;
+        };
         QVERIFY(wrong(Json::array()).find("x.json") != std::string::npos);
         QVERIFY(wrong({{"caelumen_trial", 1}}).find("x.json") != std::string::npos);
-        QVERIFY(wrong({{"caelumen_results", 1}, {"measurements", Json::array({{{"filter", "a"}, {"quantity", "background"}, {"value", "much"}}})}}).find("x.json") != std::string::npos);
-        QVERIFY(wrong({{"caelumen_results", 1}, {"measurements", Json::array({{{"filter", "a"}, {"quantity", "background"}}})}}).find("without a \"value\"") != std::string::npos);
+        QVERIFY(wrong({{"caelumen_results", 1}, {"measurements", Json::array({{{"filter", "a"}, {"quantity", "background"}, {"value", "much"}}})}})
+                    .find("x.json") != std::string::npos);
+        QVERIFY(wrong({{"caelumen_results", 1}, {"measurements", Json::array({{{"filter", "a"}, {"quantity", "background"}}})}}).find("without a \"value\"") !=
+                std::string::npos);
         QVERIFY(wrong({{"caelumen_results", 1}}).empty()); // nothing in it is nothing wrong
     }
 };

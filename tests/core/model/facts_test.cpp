@@ -50,7 +50,9 @@ private slots:
     void aRigIsCompletedByHeadersAlone() {
         Rig rig;
         rig.aperture_mm = 80;
-        const Rig whole = completed(rig, {{"pixel_um", 3.76, FactSource::Header, "XPIXSZ"}, {"gain_e_per_adu", 1, FactSource::Assumed, {}}, {"aperture_mm", 100, FactSource::Header, {}}});
+        const Rig whole = completed(
+            rig,
+            {{"pixel_um", 3.76, FactSource::Header, "XPIXSZ"}, {"gain_e_per_adu", 1, FactSource::Assumed, {}}, {"aperture_mm", 100, FactSource::Header, {}}});
         QCOMPARE(whole.pixel_um.value(), 3.76);
         QVERIFY(!whole.gain_e_per_adu);
         QCOMPARE(whole.aperture_mm.value(), 80.0);

@@ -1,7 +1,6 @@
-#include "core/model/kit_file.h"
-
 #include "core/base/file.h"
 #include "core/base/tables.h"
+#include "core/model/kit_file.h"
 #include "core/model/trial_json.h"
 #include "core/optics/camera_file.h"
 #include "core/optics/light_cone.h"
@@ -144,11 +143,14 @@ private slots:
             const auto back = cameraFromText(cameraToText(c), "camera.json");
             QVERIFY2(back.ok(), back.ok() ? "" : back.error().message.c_str());
             QCOMPARE(back->channels.size(), c.channels.size());
-            for (double nm = 350; nm < 1040; nm += 11.7) QVERIFY(std::abs(back->channels.front().efficiency.at(nm) - c.channels.front().efficiency.at(nm)) < 2e-5);
+            for (double nm = 350; nm < 1040; nm += 11.7)
+                QVERIFY(std::abs(back->channels.front().efficiency.at(nm) - c.channels.front().efficiency.at(nm)) < 2e-5);
             QVERIFY(back->pixel_um == c.pixel_um && back->gains.size() == c.gains.size() && back->passesInfrared == c.passesInfrared);
         }
-        for (const char* bad : {"", "[]", "{}", R"({"caelumen_camera": 3})", R"({"caelumen_camera": 1})", R"({"caelumen_camera": 1, "name": "a"})", R"({"caelumen_camera": 1, "name": "a", "channels": [4]})",
-                                R"({"caelumen_camera": 1, "name": "a", "channels": [{"name": "R", "points": [[1, "x"]]}]})", R"({"caelumen_camera": 1, "name": "a", "pixel_um": -2, "channels": []})",
+        for (const char* bad : {"", "[]", "{}", R"({"caelumen_camera": 3})", R"({"caelumen_camera": 1})", R"({"caelumen_camera": 1, "name": "a"})",
+                                R"({"caelumen_camera": 1, "name": "a", "channels": [4]})",
+                                R"({"caelumen_camera": 1, "name": "a", "channels": [{"name": "R", "points": [[1, "x"]]}]})",
+                                R"({"caelumen_camera": 1, "name": "a", "pixel_um": -2, "channels": []})",
                                 R"({"caelumen_camera": 1, "name": "a", "gains": [{"setting": 2}], "channels": []})"}) {
             const auto camera = cameraFromText(bad, "camera.json");
             QVERIFY(!camera.ok());
@@ -160,7 +162,7 @@ private slots:
         const std::vector<HorizonPoint> h{{10, 20}, {100, 0}, {350, 10}};
         QCOMPARE(horizonAt(h, 10), 20.0);
         QCOMPARE(horizonAt(h, 55), 10.0);
-        QCOMPARE(horizonAt(h, 0), 15.0);   // half way from 350 to 370
+        QCOMPARE(horizonAt(h, 0), 15.0); // half way from 350 to 370
         QCOMPARE(horizonAt(h, 360), 15.0);
         QCOMPARE(horizonAt(h, -5), 12.5);
         QCOMPARE(horizonAt({}, 77), 0.0);
@@ -194,7 +196,8 @@ private slots:
             }
             QVERIFY2(failing == 0 || s.kind == "multi-band", s.name.c_str()); // one of the library claims too much, as happens
         }
-        for (const char* kind : {"uv-ir-cut", "light-pollution", "multi-band", "dual-band", "single-line", "near-infrared", "other"}) QVERIFY2(kinds.count(kind), kind);
+        for (const char* kind : {"uv-ir-cut", "light-pollution", "multi-band", "dual-band", "single-line", "near-infrared", "other"})
+            QVERIFY2(kinds.count(kind), kind);
         for (const StarterLight& l : starterLights()) {
             QVERIFY(!l.source.empty());
             double sum = 0;

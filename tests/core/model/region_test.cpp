@@ -1,5 +1,4 @@
 #include "core/measure/region_sum.h"
-
 #include "support/scenes.h"
 
 using namespace caelumen;

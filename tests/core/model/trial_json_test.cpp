@@ -1,6 +1,5 @@
-#include "core/model/trial_json.h"
-
 #include "core/base/json.h"
+#include "core/model/trial_json.h"
 #include "support/scenes.h"
 
 #include <functional>
@@ -10,7 +9,8 @@ using namespace caelumen;
 namespace {
 
 Json good() {
-    return Json::parse(R"({"caelumen_trial": 1, "title": "Ridge", "site": {"name": "R", "latitude_deg": -31.9, "longitude_deg": 20.7, "elevation_m": 1100, "bortle": 4, "sqm": null},
+    return Json::parse(
+        R"({"caelumen_trial": 1, "title": "Ridge", "site": {"name": "R", "latitude_deg": -31.9, "longitude_deg": 20.7, "elevation_m": 1100, "bortle": 4, "sqm": null},
       "target": {"name": "T", "ra_deg": 250.0, "dec_deg": -48.6},
       "rig": {"name": "r", "focal_length_mm": 480, "aperture_mm": 80, "obstruction": 0.0, "pixel_um": 3.76, "gain_e_per_adu": 0.78, "gaps_mm": {"window": 4.0}, "filter_thickness_mm": 1.85},
       "filters": [{"id": "open", "name": "No filter", "kind": "none"}, {"id": "duo7", "name": "Duo", "kind": "dual-band", "curve": "duo7.csv", "claimed_bands": [{"center_nm": 500.7, "fwhm_nm": 7, "peak": 0.9}, {"center_nm": 656.3}],

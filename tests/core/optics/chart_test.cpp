@@ -1,6 +1,5 @@
-#include "core/optics/chart.h"
-
 #include "core/base/statistics.h"
+#include "core/optics/chart.h"
 #include "core/optics/passband.h"
 #include "support/curves.h"
 
@@ -104,7 +103,8 @@ private slots:
         for (double& t : heights.transmission) t = 1 + std::log10(t) / 4;
         const double worst = worstMiss(heights, filterAt, 406, 734);
         QVERIFY2(worst < 0.01, qPrintable(QString::number(worst)));
-        QVERIFY(!ChartScale::from(chart.wavelength, {AxisMark{chart.transmission[0].at, 0}, chart.transmission[1]}, ChartRun::Logarithmic).ok()); // no zero there
+        QVERIFY(
+            !ChartScale::from(chart.wavelength, {AxisMark{chart.transmission[0].at, 0}, chart.transmission[1]}, ChartRun::Logarithmic).ok()); // no zero there
     }
 
     void theLineComesBack_data() {
@@ -131,7 +131,8 @@ private slots:
         const auto line = followLine(chart.picture, *scale, scale->place(560, filterAt(560)));
         QVERIFY2(line.ok(), line.ok() ? "" : line.error().message.c_str());
         const Curve curve = curveFrom(thinnedLine(*line, 0.1), *scale);
-        QVERIFY2(curve.wavelength_nm.front() < 404 && curve.wavelength_nm.back() > 738, qPrintable(QString("%1 to %2").arg(curve.wavelength_nm.front()).arg(curve.wavelength_nm.back())));
+        QVERIFY2(curve.wavelength_nm.front() < 404 && curve.wavelength_nm.back() > 738,
+                 qPrintable(QString("%1 to %2").arg(curve.wavelength_nm.front()).arg(curve.wavelength_nm.back())));
         // Within one per cent of transmission or half a nanometre everywhere.
         const double worst = worstMiss(curve, filterAt, 406, 736);
         QVERIFY2(worst < 0.01, qPrintable(QString::number(worst)));
@@ -140,7 +141,8 @@ private slots:
         const auto bands = bandsOf(curve), real = bandsOf(truth);
         QCOMPARE(bands.size(), real.size());
         for (std::size_t i = 0; i < bands.size(); ++i) {
-            const QString got = QString("%1 %2 %3").arg(bands[i].center_nm - real[i].center_nm).arg(bands[i].fwhm_nm - real[i].fwhm_nm).arg(bands[i].peak - real[i].peak);
+            const QString got =
+                QString("%1 %2 %3").arg(bands[i].center_nm - real[i].center_nm).arg(bands[i].fwhm_nm - real[i].fwhm_nm).arg(bands[i].peak - real[i].peak);
             QVERIFY2(std::abs(bands[i].center_nm - real[i].center_nm) < 0.5, qPrintable(got));
             QVERIFY2(std::abs(bands[i].fwhm_nm - real[i].fwhm_nm) < 0.5, qPrintable(got));
             QVERIFY2(std::abs(bands[i].peak - real[i].peak) < 0.01, qPrintable(got));

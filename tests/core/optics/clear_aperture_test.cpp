@@ -30,7 +30,8 @@ private slots:
             for (const double field : {0.0, 8.0, 14.0, 21.6})
                 for (const double clear : {8.0, 26.0, 36.0, 45.0}) {
                     const double want = counted(p, field, clear), got = passedByAperture(p, field, clear);
-                    QVERIFY2(std::abs(got - want) < 2e-3, qPrintable(QString("%1 for %2 at N=%3, field %4, clear %5").arg(got).arg(want).arg(p.fRatio).arg(field).arg(clear)));
+                    QVERIFY2(std::abs(got - want) < 2e-3,
+                             qPrintable(QString("%1 for %2 at N=%3, field %4, clear %5").arg(got).arg(want).arg(p.fRatio).arg(field).arg(clear)));
                 }
     }
 

@@ -1,6 +1,5 @@
-#include "core/optics/curve.h"
-
 #include "core/base/json.h"
+#include "core/optics/curve.h"
 #include "core/optics/passband_report.h"
 
 #include <QTest>
@@ -73,7 +72,9 @@ private slots:
     /// A row that was meant as one and is none is refused with its line, never passed over.
     void badRowsAreNamedByTheirLine_data() {
         QTest::addColumn<QByteArray>("row");
-        for (const char* row : {"505,oops", "505,nan", "505,inf", "505,-inf", "nan,0.5", "505", "505,", "505,7.3", "505,1e300", "505,-0.4", "50000000,0.5", "and so on"}) QTest::newRow(row) << QByteArray(row);
+        for (const char* row :
+             {"505,oops", "505,nan", "505,inf", "505,-inf", "nan,0.5", "505", "505,", "505,7.3", "505,1e300", "505,-0.4", "50000000,0.5", "and so on"})
+            QTest::newRow(row) << QByteArray(row);
     }
     void badRowsAreNamedByTheirLine() {
         QFETCH(QByteArray, row);
@@ -88,12 +89,14 @@ private slots:
     }
 
     void headingsCommentsAndEmptyRowsArePassedOver() {
-        QCOMPARE(parseCurve("400 points of 12 June\nmade by the club\nnm;T\n\n# a remark\n500;0,1\n\n;;\n! another\n501;0,9\n502;0,2\n\n", "x")->wavelength_nm.size(), std::size_t{3});
+        QCOMPARE(parseCurve("400 points of 12 June\nmade by the club\nnm;T\n\n# a remark\n500;0,1\n\n;;\n! another\n501;0,9\n502;0,2\n\n", "x")
+                     ->wavelength_nm.size(),
+                 std::size_t{3});
     }
 
     void perCentIsToldFromASlip() {
         QVERIFY(std::abs(parseCurve("500,0\n501,90\n502,0", "x")->at(501) - 0.9) < 1e-9); // one alone above nothing
-        QVERIFY(!parseCurve("500,0.8\n501,90\n502,0.7", "x").ok());                        // one alone above fractions
+        QVERIFY(!parseCurve("500,0.8\n501,90\n502,0.7", "x").ok());                       // one alone above fractions
         QVERIFY(std::abs(parseCurve("500 nm,T in %\n500,0.8\n501,90\n502,0.7", "x")->at(501) - 0.9) < 1e-9);
     }
 

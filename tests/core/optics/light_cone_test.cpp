@@ -105,8 +105,9 @@ private slots:
         const auto passed = [&](double fRatio) { return ConeShift({fRatio, 0, 1.8, 0}).transmission(gaussian(658.5, 3), 656.28); };
         double most = 0;
         for (double n = 1.2; n < 20; n *= 1.01) most = std::max(most, passed(n));
-        for (const double end : {*shifted.fRatio, *shifted.slowest}) QVERIFY2(std::abs(passed(end) / most - 0.9) < 0.005, qPrintable(QString::number(passed(end) / most)));
-        QVERIFY(most > 3 * gaussian(658.5, 3).at(656.28)); // parallel light hardly passes
+        for (const double end : {*shifted.fRatio, *shifted.slowest})
+            QVERIFY2(std::abs(passed(end) / most - 0.9) < 0.005, qPrintable(QString::number(passed(end) / most)));
+        QVERIFY(most > 3 * gaussian(658.5, 3).at(656.28));                          // parallel light hardly passes
         QVERIFY(!fastestRatio(gaussian(500.6, 7), EmissionLine::Hbeta, {}).fRatio); // its oxygen comes near in the fastest cone, which is no use
     }
 
@@ -114,7 +115,8 @@ private slots:
         const Json json = passbandToJson(reportPassband(gaussian(656.3, 5), {2.5, 0.3, 1.8, 0}));
         QCOMPARE(json["bands"].size(), std::size_t{1});
         QVERIFY(json["bands"][0]["effective"]["center_nm"].get<double>() < 655.5);
-        for (const char* line : {"Ha", "OIII", "SII", "NII", "Hb"}) QVERIFY(json["lines"][line].contains("normal") && json["lines"][line].contains("effective"));
+        for (const char* line : {"Ha", "OIII", "SII", "NII", "Hb"})
+            QVERIFY(json["lines"][line].contains("normal") && json["lines"][line].contains("effective"));
         QVERIFY(json["nir_mean"].is_null()); // the curve ends at 696 nm
     }
 

@@ -35,7 +35,8 @@ private slots:
         const auto bands = bandsOf(curveOf(made));
         QCOMPARE(bands.size(), made.size());
         for (std::size_t i = 0; i < made.size(); ++i) {
-            QVERIFY2(std::abs(bands[i].center_nm - made[i].centre) < 0.005, qPrintable(QString::number(bands[i].center_nm))); // linear between points 0.1 nm apart
+            QVERIFY2(std::abs(bands[i].center_nm - made[i].centre) < 0.005,
+                     qPrintable(QString::number(bands[i].center_nm))); // linear between points 0.1 nm apart
             QVERIFY(std::abs(bands[i].fwhm_nm - made[i].fwhm) < 0.01);
             QVERIFY(std::abs(bands[i].peak - made[i].peak) < 0.001);
             QVERIFY(!bands[i].openLow && !bands[i].openHigh);
@@ -61,7 +62,8 @@ private slots:
 
     void rippleAtTheFootAndLeaksAreNoBands() {
         Curve c = curveOf({{656.3, 3, 0.9}, {540, 8, 0.04}});
-        for (std::size_t i = 0; i < c.transmission.size(); ++i) c.transmission[i] = std::max(0.0, c.transmission[i] + 0.002 * std::sin(40 * c.wavelength_nm[i]));
+        for (std::size_t i = 0; i < c.transmission.size(); ++i)
+            c.transmission[i] = std::max(0.0, c.transmission[i] + 0.002 * std::sin(40 * c.wavelength_nm[i]));
         const auto bands = bandsOf(c);
         QCOMPARE(bands.size(), std::size_t{1});
         QVERIFY(std::abs(bands[0].center_nm - 656.3) < 0.02);

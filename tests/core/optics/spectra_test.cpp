@@ -31,10 +31,13 @@ private slots:
         QCOMPARE(scaledToV0(twice), kPhotonsV0 / 2);
     }
 
-    void integralOfABox() { QVERIFY(std::abs(integrate([](double) { return 2.0; }, [](double nm) { return nm >= 500 && nm < 600 ? 1.0 : 0.0; }) - 200) < 1.1); }
+    void integralOfABox() {
+        QVERIFY(std::abs(integrate([](double) { return 2.0; }, [](double nm) { return nm >= 500 && nm < 600 ? 1.0 : 0.0; }) - 200) < 1.1);
+    }
 
     void linesStandInOrder() {
-        QVERIFY(kHbeta_nm < kOIIIb_nm && kOIIIb_nm < kOIII_nm && kOIII_nm < kNIIa_nm && kNIIa_nm < kHalpha_nm && kHalpha_nm < kNIIb_nm && kNIIb_nm < kSIIa_nm && kSIIa_nm < kSIIb_nm);
+        QVERIFY(kHbeta_nm < kOIIIb_nm && kOIIIb_nm < kOIII_nm && kOIII_nm < kNIIa_nm && kNIIa_nm < kHalpha_nm && kHalpha_nm < kNIIb_nm && kNIIb_nm < kSIIa_nm &&
+                kSIIa_nm < kSIIb_nm);
     }
 
     /// Magnitudes and nanolamberts are one scale: 21.59 mag/arcsec^2 is 79 nL in Krisciunas & Schaefer (1991), section 2.
@@ -45,7 +48,8 @@ private slots:
 
     void moonlightBehavesAsTheMoonDoes() {
         QCOMPARE(moonlightNanoLamberts(0, -1, 60, 60), 0.0);
-        // It rises without a step: next to nothing on the horizon, and never more than a few per cent of its later light from one tenth of a degree to the next.
+        // It rises without a step: next to nothing on the horizon, and never more than a few per cent of its later light from one tenth of a degree to the
+        // next.
         const double high = moonlightNanoLamberts(0, 40, 60, 60);
         QVERIFY(moonlightNanoLamberts(0, 0.01, 60, 60) < 0.01 * high);
         for (double alt = 0; alt < 60; alt += 0.1) {
@@ -77,7 +81,9 @@ private:
 };
 
 #include "core/simulate/demo.h"
-std::vector<SceneFilter> SpectraTest::demoFilters() { return caelumen::demoFilters(); }
+std::vector<SceneFilter> SpectraTest::demoFilters() {
+    return caelumen::demoFilters();
+}
 
 QTEST_GUILESS_MAIN(SpectraTest)
 #include "spectra_test.moc"

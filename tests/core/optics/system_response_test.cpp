@@ -8,8 +8,12 @@ using namespace caelumen;
 
 namespace {
 
-Curve flat(double t) { return {{300, 700, 1100}, {t, t, t}}; }
-Curve boxOf(double from, double to, double t = 0.9) { return {{300, from - 0.1, from, to, to + 0.1, 1100}, {0, 0, t, t, 0, 0}}; }
+Curve flat(double t) {
+    return {{300, 700, 1100}, {t, t, t}};
+}
+Curve boxOf(double from, double to, double t = 0.9) {
+    return {{300, from - 0.1, from, to, to + 0.1, 1100}, {0, 0, t, t, 0, 0}};
+}
 const SystemChannel& channel(const std::vector<SystemChannel>& all, const std::string& name) {
     return *std::find_if(all.begin(), all.end(), [&](const SystemChannel& c) { return c.name == name; });
 }
@@ -67,15 +71,15 @@ private slots:
         QVERIFY(!said.empty() && said.front().find("Ha") != std::string::npos);
     }
 
-    // One band for each of two channels: each sees the same colour of every star in it, so that the index is a straight line of known slope: narrow bands at 450 and 650 nm
-    // against the camera's own wide ones. Narrow bands lie further apart in colour than wide ones overlapping.
+    // One band for each of two channels: each sees the same colour of every star in it, so that the index is a straight line of known slope: narrow bands at
+    // 450 and 650 nm against the camera's own wide ones. Narrow bands lie further apart in colour than wide ones overlapping.
     void coloursFollowFromTheBands() {
         Curve two{{300, 449, 450, 460, 461, 645, 646, 656, 657, 1100}, {0, 0, 0.9, 0.9, 0, 0, 0.9, 0.9, 0, 0}};
         const auto slopes = predictColours(two, typicalCamera("colour-cut"));
         QCOMPARE(slopes.size(), std::size_t{3});
         QVERIFY(*slopes[0].slope > 1.0 && *slopes[0].slope < 1.5);
         const auto dark = predictColours(boxOf(653, 660), typicalCamera("colour-cut"));
-        QVERIFY(dark[0].slope.has_value()); // blue sites see a little of the red band
+        QVERIFY(dark[0].slope.has_value());      // blue sites see a little of the red band
         QVERIFY(std::abs(*dark[0].slope) < 0.1); // and then the same light: no colour is left
         QVERIFY(predictColours(two, typicalCamera("mono-clear")).empty());
     }

@@ -1,6 +1,5 @@
 #include "core/image/fits_writer.h"
 #include "core/picture/stretch.h"
-
 #include "support/scenes.h"
 
 using namespace caelumen;

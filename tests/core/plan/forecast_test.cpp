@@ -1,7 +1,6 @@
-#include "core/plan/forecast.h"
-
 #include "core/optics/light_cone.h"
 #include "core/optics/starter.h"
+#include "core/plan/forecast.h"
 #include "core/plan/plan_out.h"
 #include "core/plan/suggest.h"
 #include "core/simulate/demo.h"
@@ -24,7 +23,9 @@ Site siteOf(int bortle) {
     return s;
 }
 
-NightTrack night(const char* date = "2026-06-15") { return *NightTrack::of({-32.4, 21.6, 0}, date, 250.1, -48.7); }
+NightTrack night(const char* date = "2026-06-15") {
+    return *NightTrack::of({-32.4, 21.6, 0}, date, 250.1, -48.7);
+}
 
 PlanFilter filterOf(const std::string& id) {
     for (const StarterFilter& f : starterFilters())
@@ -32,7 +33,9 @@ PlanFilter filterOf(const std::string& id) {
     return {"open", "No filter", systemResponse({}, typicalCameras()[0])};
 }
 
-const DeepSky& target(const char* id) { return *findTargets(deepSkyCatalogue(), id).front(); }
+const DeepSky& target(const char* id) {
+    return *findTargets(deepSkyCatalogue(), id).front();
+}
 
 } // namespace
 
@@ -53,8 +56,11 @@ private slots:
         QVERIFY(south > 150 && north > 150);
         for (const BrightStar& s : brightStars()) QVERIFY2(s.magnitude > -2 && s.magnitude < 5 && s.colour > -0.5 && s.colour < 2.5, s.name.c_str());
         // To a few arcminutes.
-        const auto near = [](const DeepSky& d, double ra, double dec) { return std::abs(d.ra_deg - ra) * std::cos(dec * M_PI / 180) < 0.1 && std::abs(d.dec_deg - dec) < 0.1; };
-        QVERIFY(near(target("M 42"), 83.82, -5.39) && near(target("NGC 6188"), 250.03, -48.66) && near(target("M31"), 10.68, 41.27) && near(target("NGC 104"), 6.02, -72.08));
+        const auto near = [](const DeepSky& d, double ra, double dec) {
+            return std::abs(d.ra_deg - ra) * std::cos(dec * M_PI / 180) < 0.1 && std::abs(d.dec_deg - dec) < 0.1;
+        };
+        QVERIFY(near(target("M 42"), 83.82, -5.39) && near(target("NGC 6188"), 250.03, -48.66) && near(target("M31"), 10.68, 41.27) &&
+                near(target("NGC 104"), 6.02, -72.08));
     }
 
     void targetsAreFoundByNumberAndName() {
@@ -71,7 +77,8 @@ private slots:
         QVERIFY(std::abs((*read)[0].ra_deg - 250.025) < 1e-6 && std::abs((*read)[0].dec_deg + 48.6667) < 1e-3);
         QCOMPARE((*read)[0].hydrogen, 3);
         QCOMPARE((*read)[1].ra_deg, 250.5);
-        for (const char* bad : {"", "name,ra\nx,1\n", "x,400,0\n", "x,10,95\n", "x,25 00 00,0\n", "x,abc,0\n", "x,10 70 00,0\n"}) QVERIFY2(!parseTargets(bad, "t.csv").ok(), bad);
+        for (const char* bad : {"", "name,ra\nx,1\n", "x,400,0\n", "x,10,95\n", "x,25 00 00,0\n", "x,abc,0\n", "x,10 70 00,0\n"})
+            QVERIFY2(!parseTargets(bad, "t.csv").ok(), bad);
     }
 
     void theSkyIsBrighterLowAndUnderTheMoon() {
@@ -117,7 +124,8 @@ private slots:
             const auto f = forecast(laid.plan, {open, duo}, rig, site, target("NGC 6188"), night()).filters;
             QCOMPARE(f.size(), std::size_t{2});
             QVERIFY(f[1].background < f[0].background && f[1].contrast > f[0].contrast);
-            QVERIFY2(bortle == 1 || f[1].timeRatio > 1.5, qPrintable(QString::number(f[1].timeRatio))); // in the dark, read noise and lost continuum may cost more than the sky
+            QVERIFY2(bortle == 1 || f[1].timeRatio > 1.5,
+                     qPrintable(QString::number(f[1].timeRatio))); // in the dark, read noise and lost continuum may cost more than the sky
             ratios[i++] = f[1].timeRatio;
         }
         QVERIFY2(ratios[0] > 2 * ratios[1], qPrintable(QString("%1 %2").arg(ratios[0]).arg(ratios[1])));
@@ -138,8 +146,8 @@ private slots:
         QVERIFY2(std::abs(own / same - 1) < 0.02, qPrintable(QString("%1 %2").arg(same).arg(own)));
     }
 
-    /// The virtual night counts light by code of its own: with the same nebula of pure lines both tell the same story. Its optics keep 88 %, its air some 85 % of the nebula,
-    /// and its hydrogen brings [N II] and H-beta along; ratios between filters are free of the first two.
+    /// The virtual night counts light by code of its own: with the same nebula of pure lines both tell the same story. Its optics keep 88 %, its air some 85 %
+    /// of the nebula, and its hydrogen brings [N II] and H-beta along; ratios between filters are free of the first two.
     void foretellsWhatTheVirtualNightPhotographs() {
         const SimulatedTrial demo = demoTrials()[2]; // new moon
         DeepSky nebula = target("NGC 6188");
@@ -152,7 +160,8 @@ private slots:
         plan.filters = {"open", "duo7"};
         std::vector<PlanFilter> filters;
         for (const SceneFilter& f : demoFilters())
-            if (f.id == "open" || f.id == "duo7") filters.push_back({f.id, f.name, systemResponse(ConeShift({rig.fRatio(), 0, 1.8, 0}).apply(f.curve, 0.5), camera)});
+            if (f.id == "open" || f.id == "duo7")
+                filters.push_back({f.id, f.name, systemResponse(ConeShift({rig.fRatio(), 0, 1.8, 0}).apply(f.curve, 0.5), camera)});
         const auto track = night();
         const double noon = *track.transit();
         plan.blocks = {{"open", noon - 1800, 10, 180}, {"duo7", noon, 10, 180}};
@@ -169,7 +178,8 @@ private slots:
         const double ratio = std::pow(signal[1] / signal[0], 2) * noise(background[0]) / noise(background[1]);
         QVERIFY2(std::abs(told[1].timeRatio / ratio - 1) < 0.15, qPrintable(QString("%1 %2").arg(told[1].timeRatio).arg(ratio)));
         QVERIFY2(std::abs(told[1].background / background[1] * 0.88 - 1) < 0.15, qPrintable(QString("%1 %2").arg(told[1].background).arg(background[1])));
-        QVERIFY2(std::abs(told[1].signal / signal[1] * 0.88 * demo.runs[1].sky.extinction - 1) < 0.4, qPrintable(QString("%1 %2").arg(told[1].signal).arg(signal[1])));
+        QVERIFY2(std::abs(told[1].signal / signal[1] * 0.88 * demo.runs[1].sky.extinction - 1) < 0.4,
+                 qPrintable(QString("%1 %2").arg(told[1].signal).arg(signal[1])));
         // With the continuum that the catalogue gives the real target, the baseline sees more and the narrow bands gain less.
         nebula.continuum = 2;
         const auto dusty = forecast(plan, filters, rig, demo.trial.site, nebula, track).filters;
@@ -181,7 +191,9 @@ private slots:
         p.filters = {"open"};
         p.blocks = {{"open", 6 * 3600, 10, 180}};
         const Site site = siteOf(3);
-        QVERIFY(forecast(p, {filterOf("nothing")}, planRig({}, typicalCameras()[0]), site, target("NGC 188"), *NightTrack::of({-32.4, 21.6, 0}, "2026-06-15", 11.8, 85.25)).empty());
+        QVERIFY(forecast(p, {filterOf("nothing")}, planRig({}, typicalCameras()[0]), site, target("NGC 188"),
+                         *NightTrack::of({-32.4, 21.6, 0}, "2026-06-15", 11.8, 85.25))
+                    .empty());
     }
 
     /// The subs that are said to be enough are: with so many, two sigma of the time ratio reach the baseline's, and with one less they do not.
@@ -206,7 +218,8 @@ private slots:
             const Forecast f = with(subs);
             return std::abs(std::log(f.timeRatio)) / (f.timeRatioSigma / f.timeRatio);
         };
-        QVERIFY2(apart(*needed) >= 1.94 && apart(*needed - 1) < 1.98, qPrintable(QString("%1: %2, %3").arg(*needed).arg(apart(*needed)).arg(apart(*needed - 1))));
+        QVERIFY2(apart(*needed) >= 1.94 && apart(*needed - 1) < 1.98,
+                 qPrintable(QString("%1: %2, %3").arg(*needed).arg(apart(*needed)).arg(apart(*needed - 1))));
         QVERIFY(with(1000).timeRatioSigma > 0.05 * with(1000).timeRatio); // doubts stay
     }
 

@@ -1,9 +1,8 @@
-#include "core/plan/schedule.h"
-
 #include "core/base/json.h"
 #include "core/model/plan_json.h"
 #include "core/model/trial_json.h"
 #include "core/plan/plan_out.h"
+#include "core/plan/schedule.h"
 #include "core/plan/star_series.h"
 
 #include <QTest>
@@ -27,7 +26,9 @@ Site plateau() {
 
 const Site kSite = plateau();
 
-NightTrack night(const char* date = "2026-06-15") { return *NightTrack::of({-32.4, 21.6, 1450}, date, 250.1, -48.7); }
+NightTrack night(const char* date = "2026-06-15") {
+    return *NightTrack::of({-32.4, 21.6, 1450}, date, 250.1, -48.7);
+}
 
 Filter named(const char* id, const char* name) {
     Filter f;
@@ -113,7 +114,9 @@ private slots:
 
     void whatCannotBeIsSaid() {
         Plan p = planFor({"a", "b"});
-        const auto problem = [&](const Observer& here, const char* date, double ra, double dec) { return layBlocks(p, kSite, *NightTrack::of(here, date, ra, dec)).problem; };
+        const auto problem = [&](const Observer& here, const char* date, double ra, double dec) {
+            return layBlocks(p, kSite, *NightTrack::of(here, date, ra, dec)).problem;
+        };
         QVERIFY(problem({69.6, 18.9, 0}, "2026-06-21", 250, 40).find("does not sink") != std::string::npos);
         QVERIFY(problem({-32.4, 21.6, 0}, "2026-06-15", 37.9, 89.2).find("does not rise") != std::string::npos);
         QVERIFY(problem({-32.4, 21.6, 0}, "2026-06-15", 84, -5).find("by day only") != std::string::npos);
@@ -163,7 +166,10 @@ private slots:
         t.plan = p;
         const auto trial = trialFromJson(trialToJson(t), "t");
         QVERIFY(trial.ok() && *trial == t);
-        for (const char* bad : {R"({"subs": 0})", R"({"subs": 1.5})", R"({"order": "any"})", R"({"blocks": 3})", R"({"blocks": [{"start_s": -1, "exposure_s": 1}]})", R"({"blocks": [{"start_s": 1}]})", R"({"exposures": {"a": null}})", R"({"exposures": [1]})", R"({"exposure_s": "long"})", R"({"filters": [1]})", R"({"twilight_deg": 5})", R"({"date": "2026-02-30"})", R"({"date": "tonight"})", R"({"date": "2026-06-15x"})", R"([])"})
+        for (const char* bad :
+             {R"({"subs": 0})", R"({"subs": 1.5})", R"({"order": "any"})", R"({"blocks": 3})", R"({"blocks": [{"start_s": -1, "exposure_s": 1}]})",
+              R"({"blocks": [{"start_s": 1}]})", R"({"exposures": {"a": null}})", R"({"exposures": [1]})", R"({"exposure_s": "long"})", R"({"filters": [1]})",
+              R"({"twilight_deg": 5})", R"({"date": "2026-02-30"})", R"({"date": "tonight"})", R"({"date": "2026-06-15x"})", R"([])"})
             QVERIFY2(!planFromJson(Json::parse(bad), "plan").ok(), bad);
     }
 
@@ -203,7 +209,7 @@ private slots:
         QCOMPARE(series.size(), std::size_t{2});
         const double slew = slewTime(laid, night());
         QVERIFY(slew > laid.slewSettle_s + 5 && slew < 60); // from NGC 6188 to Antares, some 22 degrees
-        for (const StarBlock& s : series) { // in its filter, and there and back before the next block
+        for (const StarBlock& s : series) {                 // in its filter, and there and back before the next block
             for (const PlanBlock& b : laid.blocks) QVERIFY(blockEnd(laid, s.block) + slew <= b.start_s || s.block.start_s >= blockEnd(laid, b) + slew - 1e-6);
             const SkyMoment there = skyAt(night().observer(), night().start().plusSeconds(s.block.start_s + 5 * 18.0), 247.352, -26.432);
             QVERIFY(std::abs(s.star.alt_deg - there.target->alt_deg) < 0.5 && std::abs(s.moonAway_deg - *there.moonSeparation_deg) < 0.5);

@@ -55,7 +55,9 @@ private slots:
         DrizzledRows d;
         d.choose(p, sites, kWidth, 0, 0, true);
         QCOMPARE(d.drizzled(), 1);
-        const auto there = [](const std::vector<const float*>& subs, std::size_t x) { return std::count_if(subs.begin(), subs.end(), [x](const float* r) { return r[x] == r[x]; }); };
+        const auto there = [](const std::vector<const float*>& subs, std::size_t x) {
+            return std::count_if(subs.begin(), subs.end(), [x](const float* r) { return r[x] == r[x]; });
+        };
         const auto all = d.of(DrizzledRows::Part::All), odd = d.of(DrizzledRows::Part::Odd), even = d.of(DrizzledRows::Part::Even);
         QCOMPARE(there(all, 0), 4);
         QCOMPARE(there(all, 1), 6);

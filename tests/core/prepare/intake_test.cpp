@@ -1,10 +1,9 @@
-#include "core/prepare/intake.h"
-
 #include "core/base/json.h"
 #include "core/image/fits_writer.h"
 #include "core/image/frame_file.h"
 #include "core/image/stored_rows.h"
 #include "core/model/trial_json.h"
+#include "core/prepare/intake.h"
 #include "core/simulate/scenario.h"
 
 #include <QTemporaryDir>
@@ -64,13 +63,25 @@ class IntakeTest : public QObject {
 private slots:
     void framesAreToldApart() {
         const std::vector<HeaderCard> garden{{"SITELONG", 22.4, ""}};
-        const auto light = [&](const char* filter, const char* start, const char* kind = "Light Frame") { return std::vector<HeaderCard>{{"IMAGETYP", std::string(kind), ""}, {"FILTER", std::string(filter), ""}, {"OBJECT", std::string("IC 2944"), ""}, {"EXPTIME", 180.0, ""}, {"DATE-OBS", std::string(start), ""}, {"SITELONG", 22.4, ""}}; };
+        const auto light = [&](const char* filter, const char* start, const char* kind = "Light Frame") {
+            return std::vector<HeaderCard>{{"IMAGETYP", std::string(kind), ""},    {"FILTER", std::string(filter), ""},
+                                           {"OBJECT", std::string("IC 2944"), ""}, {"EXPTIME", 180.0, ""},
+                                           {"DATE-OBS", std::string(start), ""},   {"SITELONG", 22.4, ""}};
+        };
         frame("a/1.fits", light("Open", "2026-06-21T22:30:00"));
         frame("a/2.fits", light("Open", "2026-06-22T01:30:00")); // after midnight: the same night
         frame("a/3.fits", light("Two lines", "2026-06-21T23:30:00"));
         frame("a/4.fits", light("Open", "2026-06-22T20:30:00"));
-        frame("a/flat1.fits", {{"IMAGETYP", std::string("Flat Field"), ""}, {"FILTER", std::string("Open"), ""}, {"EXPTIME", 2.0, ""}, {"DATE-OBS", std::string("2026-06-22T05:00:00"), ""}, {"SITELONG", 22.4, ""}});
-        frame("a/flat2.fits", {{"IMAGETYP", std::string("Flat Field"), ""}, {"FILTER", std::string("Open"), ""}, {"EXPTIME", 2.0, ""}, {"DATE-OBS", std::string("2026-06-10T05:00:00"), ""}, {"SITELONG", 22.4, ""}});
+        frame("a/flat1.fits", {{"IMAGETYP", std::string("Flat Field"), ""},
+                               {"FILTER", std::string("Open"), ""},
+                               {"EXPTIME", 2.0, ""},
+                               {"DATE-OBS", std::string("2026-06-22T05:00:00"), ""},
+                               {"SITELONG", 22.4, ""}});
+        frame("a/flat2.fits", {{"IMAGETYP", std::string("Flat Field"), ""},
+                               {"FILTER", std::string("Open"), ""},
+                               {"EXPTIME", 2.0, ""},
+                               {"DATE-OBS", std::string("2026-06-10T05:00:00"), ""},
+                               {"SITELONG", 22.4, ""}});
         frame("a/flat3.fits", {{"IMAGETYP", std::string("Flat Field"), ""}, {"FILTER", std::string("Two lines"), ""}, {"EXPTIME", 2.0, ""}});
         frame("darks/x1.fits", {{"EXPTIME", 180.0, ""}, {"CCD-TEMP", -10.2, ""}}); // by its folder
         frame("b/darkflat_1.fits", {{"EXPTIME", 2.0, ""}});
@@ -82,7 +93,9 @@ private slots:
         const auto files = framesBeneath(m_folder.path().toStdString());
         QCOMPARE(files.size(), std::size_t{12});
         const auto frames = takeInAll(files);
-        const auto of = [&](const char* name) { return *std::find_if(frames.begin(), frames.end(), [&](const IntakeFrame& f) { return f.path.filename() == name; }); };
+        const auto of = [&](const char* name) {
+            return *std::find_if(frames.begin(), frames.end(), [&](const IntakeFrame& f) { return f.path.filename() == name; });
+        };
         QCOMPARE(of("x1.fits").kind, FrameKind::Dark);
         QVERIFY(of("x1.fits").guessed);
         QCOMPARE(of("darkflat_1.fits").kind, FrameKind::FlatDark);
@@ -125,18 +138,23 @@ private slots:
         frame("r/l1.fits", {});
         frame("r/l2.fits", {});
         const auto read = [&](const std::string& text) { return subsRecipeFromJson(*parseJson(text, "s.json"), "s.json", at("r")); };
-        const auto good = read(R"({"caelumen_subs":1,"rig":{"gain_e_per_adu":0.8},"run":{"id":"B","filter":"duo7","sub_exposure_s":180},"mosaic":"full","lights":["l*.fits","l1.fits"],
+        const auto good = read(
+            R"({"caelumen_subs":1,"rig":{"gain_e_per_adu":0.8},"run":{"id":"B","filter":"duo7","sub_exposure_s":180},"mosaic":"full","lights":["l*.fits","l1.fits"],
                                   "combine":{"method":"mean","reject":"winsor","low":4,"high":3},"cull":{"auto":false,"keep":["l1.fits"],"limits":{"fwhm":1.5}},"reference":null})");
         QVERIFY2(good.ok(), good.ok() ? "" : good.error().message.c_str());
         QCOMPARE(good->lights.size(), std::size_t{2});
-        QVERIFY(good->mosaic == MosaicMode::Full && good->combine.reject == Rejection::Winsor && good->combine.low == 4 && !good->cull.automatic && good->cull.limits.fwhm == 1.5);
+        QVERIFY(good->mosaic == MosaicMode::Full && good->combine.reject == Rejection::Winsor && good->combine.low == 4 && !good->cull.automatic &&
+                good->cull.limits.fwhm == 1.5);
         QCOMPARE(*good->rig.gain_e_per_adu, 0.8);
         const auto again = subsRecipeFromJson(subsRecipeToJson(*good), "again", "/");
         QVERIFY(again.ok());
         QCOMPARE(subsRecipeToJson(*again).dump(), subsRecipeToJson(*good).dump());
-        for (const char* bad : {R"({})", R"({"caelumen_subs":2,"lights":["l1.fits"]})", R"({"caelumen_subs":1})", R"({"caelumen_subs":1,"lights":[]})", R"({"caelumen_subs":1,"lights":["gone*.fits"]})", R"({"caelumen_subs":1,"lights":"l1.fits"})",
-                                R"({"caelumen_subs":1,"lights":["l1.fits"],"mosaic":"quarter"})", R"({"caelumen_subs":1,"lights":["l1.fits"],"combine":{"low":-1}})", R"({"caelumen_subs":1,"lights":["l1.fits"],"combine":3})",
-                                R"({"caelumen_subs":1,"lights":["l1.fits"],"cull":{"keep":[1]}})", R"({"caelumen_subs":1,"lights":["l1.fits"],"rig":{"gain_e_per_adu":-2}})", R"({"caelumen_subs":1,"lights":[7]})", R"([1])"}) {
+        for (const char* bad :
+             {R"({})", R"({"caelumen_subs":2,"lights":["l1.fits"]})", R"({"caelumen_subs":1})", R"({"caelumen_subs":1,"lights":[]})",
+              R"({"caelumen_subs":1,"lights":["gone*.fits"]})", R"({"caelumen_subs":1,"lights":"l1.fits"})",
+              R"({"caelumen_subs":1,"lights":["l1.fits"],"mosaic":"quarter"})", R"({"caelumen_subs":1,"lights":["l1.fits"],"combine":{"low":-1}})",
+              R"({"caelumen_subs":1,"lights":["l1.fits"],"combine":3})", R"({"caelumen_subs":1,"lights":["l1.fits"],"cull":{"keep":[1]}})",
+              R"({"caelumen_subs":1,"lights":["l1.fits"],"rig":{"gain_e_per_adu":-2}})", R"({"caelumen_subs":1,"lights":[7]})", R"([1])"}) {
             const auto r = read(bad);
             QVERIFY2(!r.ok() && r.error().message.find("s.json") != std::string::npos, bad);
         }
@@ -165,7 +183,8 @@ private slots:
 
     void scenariosAreReadOrRefused() {
         const auto read = [&](const std::string& text) { return scenarioFromJson(*parseJson(text, "n.json"), "n.json", at("")); };
-        const auto good = read(R"({"caelumen_scenario":1,"width":240,"height":200,"sub_count":3,"filters":[{"id":"open"},{"id":"mine","name":"Mine"}],"site":{"latitude_deg":-34,"longitude_deg":22,"bortle":5},
+        const auto good = read(
+            R"({"caelumen_scenario":1,"width":240,"height":200,"sub_count":3,"filters":[{"id":"open"},{"id":"mine","name":"Mine"}],"site":{"latitude_deg":-34,"longitude_deg":22,"bortle":5},
                                   "target":{"name":"IC 2944","ra_deg":174.5,"dec_deg":-63},"calibration":{"darks":1,"flats":1,"biases":1},"events":[{"kind":"cloud","sub":2,"transparency":0.3},{"kind":"flip","from":3,"to":3,"filter":"open"}]})");
         QVERIFY2(good.ok(), good.ok() ? "" : good.error().message.c_str());
         QCOMPARE(good->runs.size(), std::size_t{2});
@@ -174,8 +193,11 @@ private slots:
         const Status written = writeScenario(*good, at("night"));
         QVERIFY2(written.ok(), written.ok() ? "" : written.error().message.c_str());
         QVERIFY(readSubsRecipe(at("night/A-open/subs.json")).ok() && fs::exists(at("night/truth.json")));
-        for (const char* bad : {R"({})", R"({"caelumen_scenario":1})", R"({"caelumen_scenario":1,"filters":[{"id":"open"}],"width":5})", R"({"caelumen_scenario":1,"filters":[{"id":"open"}],"events":[{"kind":"rain"}]})",
-                                R"({"caelumen_scenario":1,"filters":[{"id":"x","curve":"gone.csv"}]})", R"({"caelumen_scenario":1,"filters":[{"id":"open"}],"start":"yesterday"})", R"({"caelumen_scenario":1,"filters":[{"id":"open"}],"camera":"film"})",
+        for (const char* bad : {R"({})", R"({"caelumen_scenario":1})", R"({"caelumen_scenario":1,"filters":[{"id":"open"}],"width":5})",
+                                R"({"caelumen_scenario":1,"filters":[{"id":"open"}],"events":[{"kind":"rain"}]})",
+                                R"({"caelumen_scenario":1,"filters":[{"id":"x","curve":"gone.csv"}]})",
+                                R"({"caelumen_scenario":1,"filters":[{"id":"open"}],"start":"yesterday"})",
+                                R"({"caelumen_scenario":1,"filters":[{"id":"open"}],"camera":"film"})",
                                 R"({"caelumen_scenario":1,"filters":[{"id":"open"}],"rig":{"focal_length_mm":2,"pixel_um":20},"width":1000,"height":1000})"})
             QVERIFY2(!read(bad).ok(), bad);
     }

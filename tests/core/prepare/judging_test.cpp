@@ -38,7 +38,9 @@ void dim(SubFigures& f, double part) {
     for (SubStar& s : f.found) s.flux *= part;
 }
 
-SubReason reasonOf(const JudgedRun& run, int i) { return run.subs[static_cast<std::size_t>(i)].reason; }
+SubReason reasonOf(const JudgedRun& run, int i) {
+    return run.subs[static_cast<std::size_t>(i)].reason;
+}
 
 Plane skyWith(unsigned long long seed) {
     Random random(seed);
@@ -56,7 +58,9 @@ void draw(Plane& p, double x0, double y0, double x1, double y1, double height) {
         }
 }
 
-int trailsIn(const Plane& p, const std::vector<Star>& stars = {}) { return countTrails(p, findingSky(p), stars, 3); }
+int trailsIn(const Plane& p, const std::vector<Star>& stars = {}) {
+    return countTrails(p, findingSky(p), stars, 3);
+}
 
 } // namespace
 
@@ -85,8 +89,13 @@ private slots:
         for (SubStar& s : f[11].found) s.at = {s.at.y, 1000 - 0.3 * s.at.x * s.at.x / 900}; // another field
         const auto run = judgeRun(f, {}, "");
         QVERIFY(run.ok());
-        const SubReason expected[] = {SubReason::None, SubReason::Cloud, SubReason::None, SubReason::Trailed, SubReason::None, SubReason::Soft, SubReason::None, SubReason::BrightSky, SubReason::FlatMismatch, SubReason::Unreadable, SubReason::Cloud, SubReason::NotAligned};
-        for (int i = 0; i < 12; ++i) QVERIFY2(reasonOf(*run, i) == expected[i], qPrintable(QString("%1: %2 %3").arg(i).arg(reasonName(reasonOf(*run, i)), QString::fromStdString(run->subs[static_cast<std::size_t>(i)].words))));
+        const SubReason expected[] = {SubReason::None,         SubReason::Cloud,      SubReason::None,  SubReason::Trailed,
+                                      SubReason::None,         SubReason::Soft,       SubReason::None,  SubReason::BrightSky,
+                                      SubReason::FlatMismatch, SubReason::Unreadable, SubReason::Cloud, SubReason::NotAligned};
+        for (int i = 0; i < 12; ++i)
+            QVERIFY2(reasonOf(*run, i) == expected[i],
+                     qPrintable(
+                         QString("%1: %2 %3").arg(i).arg(reasonName(reasonOf(*run, i)), QString::fromStdString(run->subs[static_cast<std::size_t>(i)].words))));
         QCOMPARE(run->lost_s().at(SubReason::Cloud), 360.0);
     }
 

@@ -73,14 +73,17 @@ class NightScaleTest : public QObject {
 private slots:
     void aRunUnderCirrusIsNoticed() {
         // Through B the sky was veiled all the time; against its own best subs that cannot be seen.
-        const auto night = nightOf("ABBA", 6, [](double h) { return h > 0.15 && h < 1.15 ? 0.8 : 1.0; }, 0.005, 3);
-        const auto steady = nightOf("ABBA", 6, [](double) { return 1.0; }, 0.005, 3);
+        const auto night = nightOf(
+            "ABBA", 6, [](double h) { return h > 0.15 && h < 1.15 ? 0.8 : 1.0; }, 0.005, 3);
+        const auto steady = nightOf(
+            "ABBA", 6, [](double) { return 1.0; }, 0.005, 3);
         QVERIFY(night.runs[1].transparency()->mean > 0.97);
         const auto veiled = nightScales(night.all());
         QVERIFY(veiled[0] && veiled[1] && std::abs(night.measured(1, *veiled[1]) - 0.8) < 0.02);
         const auto scales = nightScales(steady.all());
         QVERIFY(scales[0] && scales[1]);
-        for (std::size_t r = 0; r < 2; ++r) QVERIFY2(std::abs(steady.measured(r, *scales[r]) - 1) < 0.015, qPrintable(QString::number(steady.measured(r, *scales[r]))));
+        for (std::size_t r = 0; r < 2; ++r)
+            QVERIFY2(std::abs(steady.measured(r, *scales[r]) - 1) < 0.015, qPrintable(QString::number(steady.measured(r, *scales[r]))));
     }
 
     // A veil that comes and goes slowly, a long drift, unequal blocks, three filters: the truth comes back within the stated error.
@@ -110,18 +113,23 @@ private slots:
     }
 
     void theOrderOfTheListDoesNotMatter() {
-        const auto night = nightOf("ABCCBA", 4, [](double h) { return 1 - 0.1 * h; }, 0.01, 9);
+        const auto night = nightOf(
+            "ABCCBA", 4, [](double h) { return 1 - 0.1 * h; }, 0.01, 9);
         const auto there = nightScales(night.all());
         const auto back = nightScales({&night.runs[2], &night.runs[1], &night.runs[0]});
-        for (std::size_t r = 0; r < 3; ++r) QVERIFY(std::abs(there[r]->factor - back[2 - r]->factor) < 1e-9 && std::abs(there[r]->sigma - back[2 - r]->sigma) < 1e-9);
+        for (std::size_t r = 0; r < 3; ++r)
+            QVERIFY(std::abs(there[r]->factor - back[2 - r]->factor) < 1e-9 && std::abs(there[r]->sigma - back[2 - r]->sigma) < 1e-9);
     }
 
     void whatNothingLinksHasNoScale() {
-        const auto alone = nightOf("A", 6, [](double) { return 1.0; }, 0.01, 1);
+        const auto alone = nightOf(
+            "A", 6, [](double) { return 1.0; }, 0.01, 1);
         QVERIFY(!nightScales(alone.all())[0]);
-        const auto apart = nightOf("AB", 6, [](double) { return 1.0; }, 0.01, 1, 3 * 3600);
+        const auto apart = nightOf(
+            "AB", 6, [](double) { return 1.0; }, 0.01, 1, 3 * 3600);
         for (const auto& s : nightScales(apart.all())) QVERIFY(!s);
-        auto dark = nightOf("AB", 6, [](double) { return 1.0; }, 0.01, 1);
+        auto dark = nightOf(
+            "AB", 6, [](double) { return 1.0; }, 0.01, 1);
         for (JudgedSub& s : dark.runs[1].subs) s.figures.transparency.reset(); // no stars
         for (const auto& s : nightScales(dark.all())) QVERIFY(!s);
         QVERIFY(nightScales({}).empty());

@@ -1,18 +1,16 @@
-#include "core/prepare/lines.h"
-#include "core/prepare/prepare_run.h"
-
 #include "core/base/json.h"
 #include "core/base/statistics.h"
 #include "core/compare/run_facts.h"
 #include "core/image/frame_file.h"
+#include "core/prepare/lines.h"
+#include "core/prepare/prepare_run.h"
 #include "core/simulate/demo.h"
 #include "core/simulate/virtual_subs.h"
 
-#include <fmt/format.h>
-#include <fmt/ranges.h>
-
 #include <QTemporaryDir>
 #include <QTest>
+#include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <cmath>
 #include <fstream>
@@ -33,7 +31,8 @@ Site plateau() {
 }
 
 VirtualRun twelve(SceneCamera camera, int filter = 0, int width = 720) {
-    VirtualRun run = virtualRun(demoFilters()[static_cast<std::size_t>(filter)], camera, width, width * 2 / 3, 12, 11, "2026-06-15T20:00:00Z", plateau(), {"NGC 6188", 250.1, -48.7});
+    VirtualRun run = virtualRun(demoFilters()[static_cast<std::size_t>(filter)], camera, width, width * 2 / 3, 12, 11, "2026-06-15T20:00:00Z", plateau(),
+                                {"NGC 6188", 250.1, -48.7});
     run.scene.id = "A";
     return run;
 }
@@ -41,11 +40,11 @@ VirtualRun twelve(SceneCamera camera, int filter = 0, int width = 720) {
 /// Something goes wrong in five of the twelve.
 void spoil(VirtualRun& run) {
     const double w = run.scene.width, h = run.scene.height;
-    run.subs[2].transparency *= 0.5;                                 // a cloud
-    run.subs[4].drift_px = 9, run.subs[4].drift_deg = 30;            // tracking lost
-    run.subs[6].fwhm_px = 5.5;                                       // out of focus
-    run.subs[8].trails = {{-5, 0.2 * h, w + 5, 0.7 * h}};            // a satellite
-    run.subs[10].sky = 2.2;                                          // a torch
+    run.subs[2].transparency *= 0.5;                      // a cloud
+    run.subs[4].drift_px = 9, run.subs[4].drift_deg = 30; // tracking lost
+    run.subs[6].fwhm_px = 5.5;                            // out of focus
+    run.subs[8].trails = {{-5, 0.2 * h, w + 5, 0.7 * h}}; // a satellite
+    run.subs[10].sky = 2.2;                               // a torch
 }
 
 /// Median and scatter of a plane's difference from what it should be, over the middle, stars apart by the median.
@@ -86,7 +85,8 @@ class PrepareRunTest : public QObject {
             if (!s.keep) continue;
             const auto number = static_cast<std::size_t>(std::stoi(fs::path(s.figures.file).stem().string().substr(6)) - 1);
             VirtualSub sub = run.subs[number];
-            const auto reference = static_cast<std::size_t>(std::stoi(fs::path(prepared.run.subs[prepared.run.reference].figures.file).stem().string().substr(6)) - 1);
+            const auto reference =
+                static_cast<std::size_t>(std::stoi(fs::path(prepared.run.subs[prepared.run.reference].figures.file).stem().string().substr(6)) - 1);
             sub.alignment = run.subs[reference].alignment;
             const CleanPlane c = cleanPlanes(run, sub)[channel];
             if (sum.empty()) sum = Plane(c.sky.width(), c.sky.height());
@@ -127,14 +127,21 @@ private slots:
             const int number = std::stoi(fs::path(s.figures.file).stem().string().substr(6)) - 1;
             const auto it = expected.find(number);
             const auto want = it == expected.end() ? SubReason::None : it->second;
-            QVERIFY2(s.reason == want, qPrintable(QString("sub %1: %2 %3, transparency %4, FWHM %5, eccentricity %6").arg(number).arg(reasonName(s.reason), QString::fromStdString(s.words)).arg(s.figures.transparency.value_or(-1)).arg(s.figures.fwhm_px.value_or(-1)).arg(s.figures.eccentricity.value_or(-1))));
+            QVERIFY2(s.reason == want, qPrintable(QString("sub %1: %2 %3, transparency %4, FWHM %5, eccentricity %6")
+                                                      .arg(number)
+                                                      .arg(reasonName(s.reason), QString::fromStdString(s.words))
+                                                      .arg(s.figures.transparency.value_or(-1))
+                                                      .arg(s.figures.fwhm_px.value_or(-1))
+                                                      .arg(s.figures.eccentricity.value_or(-1))));
             QCOMPARE(s.figures.trails, number == 8 ? 1 : 0);
             // Laid on the reference to a tenth of a pixel.
             if (!s.alignment || want != SubReason::None) continue;
             const auto reference = std::stoi(fs::path(prepared->run.subs[prepared->run.reference].figures.file).stem().string().substr(6)) - 1;
             const Point middle{run.scene.width / 2.0, run.scene.height / 2.0};
-            const Point sky = run.subs[static_cast<std::size_t>(reference)].alignment.unmap(middle), true_ = run.subs[static_cast<std::size_t>(number)].alignment.map(sky), found = s.alignment->map(middle);
-            QVERIFY2(std::hypot(true_.x - found.x, true_.y - found.y) < 0.15, qPrintable(QString("sub %1: %2 %3").arg(number).arg(true_.x - found.x).arg(true_.y - found.y)));
+            const Point sky = run.subs[static_cast<std::size_t>(reference)].alignment.unmap(middle),
+                        true_ = run.subs[static_cast<std::size_t>(number)].alignment.map(sky), found = s.alignment->map(middle);
+            QVERIFY2(std::hypot(true_.x - found.x, true_.y - found.y) < 0.15,
+                     qPrintable(QString("sub %1: %2 %3").arg(number).arg(true_.x - found.x).arg(true_.y - found.y)));
         }
         const auto file = FrameFile::open(out);
         QVERIFY2(file.ok(), file.ok() ? "" : file.error().message.c_str());
@@ -161,8 +168,10 @@ private slots:
             const std::string& name = file->info().channels[c];
             const double noise = prepared->stack->noise.at(name), level = prepared->run.subs[0].figures.level.at(name);
             // The mean sky within a tenth of the noise of the stack (flats' roughness and masters' noise are in it), and the noise as promised.
-            QVERIFY2(std::abs(d.middle) < 0.1 * noise + 0.001 * level, qPrintable(QString("%1: off by %2, noise %3, level %4").arg(QString::fromStdString(name)).arg(d.middle).arg(noise).arg(level)));
-            QVERIFY2(d.sigma < 1.35 * noise && d.sigma > 0.75 * noise, qPrintable(QString("%1: scatter %2 where the halves promise %3").arg(QString::fromStdString(name)).arg(d.sigma).arg(noise)));
+            QVERIFY2(std::abs(d.middle) < 0.1 * noise + 0.001 * level,
+                     qPrintable(QString("%1: off by %2, noise %3, level %4").arg(QString::fromStdString(name)).arg(d.middle).arg(noise).arg(level)));
+            QVERIFY2(d.sigma < 1.35 * noise && d.sigma > 0.75 * noise,
+                     qPrintable(QString("%1: scatter %2 where the halves promise %3").arg(QString::fromStdString(name)).arg(d.sigma).arg(noise)));
         }
         QVERIFY(!fs::exists(out.string() + ".work"));
     }
@@ -291,7 +300,8 @@ private slots:
         for (const char* extra : {"full.fits", "other.fits"}) recipe->flats.push_back(folder / extra);
         auto c = makeCalibration(*recipe, light);
         QVERIFY2(c.ok(), c.ok() ? "" : c.error().message.c_str());
-        QVERIFY(said(*c, "3 of 5 frames, 120 s at -10 C") && said(*c, "1 of 5 flats are of another filter") && said(*c, "saturated") && said(*c, "flat: mean of 3"));
+        QVERIFY(said(*c, "3 of 5 frames, 120 s at -10 C") && said(*c, "1 of 5 flats are of another filter") && said(*c, "saturated") &&
+                said(*c, "flat: mean of 3"));
         recipe->darks = {folder / "warm.fits"};
         c = makeCalibration(*recipe, light);
         QVERIFY(said(*c, "dark current is not fully removed"));
@@ -318,7 +328,8 @@ private slots:
         QVERIFY(c->dark.empty() && said(*c, "stays unknown") && !c->zeroKnown);
     }
 
-    /// Light that leaked into darks is told by its slope, or because it does not grow as a current does; a warm sensor and the glow of electronics at its rim are neither.
+    /// Light that leaked into darks is told by its slope, or because it does not grow as a current does; a warm sensor and the glow of electronics at its rim
+    /// are neither.
     void lightInDarksIsTold() {
         VirtualRun run = twelve(SceneCamera::Mono, 0, 320);
         run.subs.resize(1);
@@ -330,14 +341,16 @@ private slots:
         const auto leaks = [&](const std::vector<fs::path>& darks) {
             recipe->darks = darks;
             const auto c = makeCalibration(*recipe, light);
-            return c.ok() && std::any_of(c->warnings.begin(), c->warnings.end(), [](const std::string& w) { return w.find("light leaked in") != std::string::npos; });
+            return c.ok() &&
+                   std::any_of(c->warnings.begin(), c->warnings.end(), [](const std::string& w) { return w.find("light leaked in") != std::string::npos; });
         };
         const auto write = [&](const char* name, double seconds, auto leak) {
             std::vector<fs::path> out;
             for (int k = 0; k < 3; ++k) {
                 Plane p = photographDark(run, seconds, static_cast<unsigned long long>(40 + k));
                 for (int y = 0; y < p.height(); ++y)
-                    for (int x = 0; x < p.width(); ++x) p.at(x, y) += static_cast<float>(leak(static_cast<double>(x) / p.width(), static_cast<double>(y) / p.height()));
+                    for (int x = 0; x < p.width(); ++x)
+                        p.at(x, y) += static_cast<float>(leak(static_cast<double>(x) / p.width(), static_cast<double>(y) / p.height()));
                 out.push_back(folder / (name + std::to_string(k) + ".fits"));
                 if (!writeFits(out.back(), {&p}, subCards(run, "Dark", seconds, ""), FitsPixels::UInt16).ok()) out.clear();
             }
@@ -423,7 +436,8 @@ private slots:
         for (std::size_t i = 0; i < spread->size(); ++i)
             if (std::isfinite(spread->data()[i])) errors.push_back(static_cast<double>(spread->data()[i]));
         const double typical = median(std::span<double>(errors)), promised = prepared->stack->noise.at("G");
-        QVERIFY2(std::abs(typical / promised - 0.89) < 0.15, qPrintable(QString("%1 %2").arg(typical).arg(promised))); // the median of a sigma from four values is 0.89 of it
+        QVERIFY2(std::abs(typical / promised - 0.89) < 0.15,
+                 qPrintable(QString("%1 %2").arg(typical).arg(promised))); // the median of a sigma from four values is 0.89 of it
         const auto lines = writeLines(out, {});
         QVERIFY2(lines.ok(), lines.ok() ? "" : lines.error().message.c_str());
         const auto red = FrameFile::open(lines->red)->readChannel(0), stack = FrameFile::open(out)->readChannel(0);

@@ -25,7 +25,8 @@ Plane stars(int width, int height, Alignment::Affine place, double sigma) {
                 for (int x = std::max(0, static_cast<int>(at.x) - 10); x <= std::min(width - 1, static_cast<int>(at.x) + 10); ++x) {
                     double sum = 0;
                     for (int j = -2; j <= 2; ++j)
-                        for (int i = -2; i <= 2; ++i) sum += std::exp(-0.5 * (std::pow(x + 0.2 * i - at.x, 2) + std::pow(y + 0.2 * j - at.y, 2)) / (sigma * sigma));
+                        for (int i = -2; i <= 2; ++i)
+                            sum += std::exp(-0.5 * (std::pow(x + 0.2 * i - at.x, 2) + std::pow(y + 0.2 * j - at.y, 2)) / (sigma * sigma));
                     out.at(x, y) += static_cast<float>(1000 * sum / 25);
                 }
         }
@@ -94,7 +95,8 @@ struct MixedSeeing {
         for (int y = 0; y < kSide; ++y) {
             std::vector<const float*> rows;
             for (const Plane& p : subs) rows.push_back(p.row(y));
-            combineRows(rows, kSide, model, how, {}, out.row(y), {}, {knowing ? std::span<const double>(spread) : std::span<const double>(), y > 0 ? -kSide : 0, y + 1 < kSide ? kSide : 0});
+            combineRows(rows, kSide, model, how, {}, out.row(y), {},
+                        {knowing ? std::span<const double>(spread) : std::span<const double>(), y > 0 ? -kSide : 0, y + 1 < kSide ? kSide : 0});
         }
         return out;
     }
@@ -150,8 +152,10 @@ private slots:
         for (const double height : {60.0, 600.0, 6000.0}) {
             const MixedSeeing night({fwhm.begin(), fwhm.end()}, height, 7);
             const Plane stack = night.stacked(true), mean = night.mean();
-            const double flux = MixedSeeing::light(stack, 8) / MixedSeeing::light(mean, 8) - 1, core = MixedSeeing::light(stack, 1.5) / MixedSeeing::light(mean, 1.5) - 1;
-            QVERIFY2(std::abs(flux) < (height > 100 ? 0.002 : 0.006), qPrintable(QString("height %1: flux %2 %").arg(height).arg(100 * flux))); // of faint ones noise counts
+            const double flux = MixedSeeing::light(stack, 8) / MixedSeeing::light(mean, 8) - 1,
+                         core = MixedSeeing::light(stack, 1.5) / MixedSeeing::light(mean, 1.5) - 1;
+            QVERIFY2(std::abs(flux) < (height > 100 ? 0.002 : 0.006),
+                     qPrintable(QString("height %1: flux %2 %").arg(height).arg(100 * flux))); // of faint ones noise counts
             QVERIFY2(std::abs(core) < (height > 100 ? 0.004 : 0.008), qPrintable(QString("height %1: core %2 %").arg(height).arg(100 * core)));
         }
     }
@@ -168,7 +172,9 @@ private slots:
         const Plane stack = night.stacked(true);
         double worst = 0;
         for (int y = 0; y < MixedSeeing::kSide; ++y)
-            for (int x = 0; x < MixedSeeing::kSide; ++x) worst = std::max(worst, std::abs(static_cast<double>(stack.at(x, y) - clean.at(x, y))) / std::sqrt(16 + std::max(0.0, static_cast<double>(clean.at(x, y)) - 100)));
+            for (int x = 0; x < MixedSeeing::kSide; ++x)
+                worst = std::max(worst, std::abs(static_cast<double>(stack.at(x, y) - clean.at(x, y))) /
+                                            std::sqrt(16 + std::max(0.0, static_cast<double>(clean.at(x, y)) - 100)));
         QVERIFY2(worst < 1.2, qPrintable(QString("%1 sigmas of a sub").arg(worst)));
     }
 
@@ -186,7 +192,8 @@ private slots:
         QCOMPARE(std::memcmp(resampled(from, a).data(), from.data(), from.size() * sizeof(float)), 0); // even the rims
     }
 
-    /// Stars of FWHM 3 pixels come back where they were to 1.2 % of their height (at another scale a pixel gathers another area), after shifts, turns, half a turn, other scales and a mirror.
+    /// Stars of FWHM 3 pixels come back where they were to 1.2 % of their height (at another scale a pixel gathers another area), after shifts, turns, half a
+    /// turn, other scales and a mirror.
     void starsComeBackInPlace_data() {
         QTest::addColumn<double>("dx");
         QTest::addColumn<double>("turn");
@@ -254,7 +261,8 @@ private slots:
         QTest::addColumn<int>("subs");
         QTest::addColumn<int>("how");
         for (const int n : {3, 5, 8, 12, 40})
-            for (const auto how : {Rejection::Sigma, Rejection::Winsor}) QTest::addRow("%d subs, %s", n, how == Rejection::Sigma ? "sigma" : "winsor") << n << static_cast<int>(how);
+            for (const auto how : {Rejection::Sigma, Rejection::Winsor})
+                QTest::addRow("%d subs, %s", n, how == Rejection::Sigma ? "sigma" : "winsor") << n << static_cast<int>(how);
     }
     void outliersGoAndNothingElse() {
         QFETCH(int, subs);
@@ -303,7 +311,12 @@ private slots:
     void rowsAreThoseOfTheFrame_data() {
         QTest::addColumn<int>("type");
         QTest::addColumn<bool>("packed");
-        for (const auto& [name, type] : {std::pair{"8 bit", BYTE_IMG}, {"16 bit", SHORT_IMG}, {"16 bit unsigned", USHORT_IMG}, {"32 bit", LONG_IMG}, {"float", FLOAT_IMG}, {"double", DOUBLE_IMG}})
+        for (const auto& [name, type] : {std::pair{"8 bit", BYTE_IMG},
+                                         {"16 bit", SHORT_IMG},
+                                         {"16 bit unsigned", USHORT_IMG},
+                                         {"32 bit", LONG_IMG},
+                                         {"float", FLOAT_IMG},
+                                         {"double", DOUBLE_IMG}})
             for (const bool packed : {false, true})
                 if (!packed || type == SHORT_IMG || type == FLOAT_IMG) QTest::addRow("%s%s", name, packed ? ", compressed" : "") << type << packed;
     }
@@ -321,8 +334,10 @@ private slots:
         if (packed && type < 0) fits_set_quantize_level(f, 0, &status);
         fits_create_img(f, type, 2, const_cast<long*>(size), &status);
         std::vector<short> whole(pixels.begin(), pixels.end()); // compression takes each kind as itself
-        if (type == SHORT_IMG) fits_write_img(f, TSHORT, 1, static_cast<LONGLONG>(pixels.size()), whole.data(), &status);
-        else fits_write_img(f, TFLOAT, 1, static_cast<LONGLONG>(pixels.size()), pixels.data(), &status);
+        if (type == SHORT_IMG)
+            fits_write_img(f, TSHORT, 1, static_cast<LONGLONG>(pixels.size()), whole.data(), &status);
+        else
+            fits_write_img(f, TFLOAT, 1, static_cast<LONGLONG>(pixels.size()), pixels.data(), &status);
         fits_close_file(f, &status);
         QCOMPARE(status, 0);
         const auto file = FrameFile::open(path);

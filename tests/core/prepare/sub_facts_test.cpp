@@ -60,9 +60,12 @@ private slots:
     void theOddOneIsNamed_data() {
         QTest::addColumn<QString>("keyword");
         QTest::addColumn<QString>("said");
-        QTest::newRow("filter") << "FILTER" << "through Other, the other subs through Usual";
-        QTest::newRow("gain") << "GAIN" << "with gain 0, the other subs with gain 100";
-        QTest::newRow("pixels") << "XPIXSZ" << "with pixels of 7.52 um, the other subs with 3.76 um";
+        QTest::newRow("filter") << "FILTER"
+                                << "through Other, the other subs through Usual";
+        QTest::newRow("gain") << "GAIN"
+                              << "with gain 0, the other subs with gain 100";
+        QTest::newRow("pixels") << "XPIXSZ"
+                                << "with pixels of 7.52 um, the other subs with 3.76 um";
     }
     void theOddOneIsNamed() {
         QFETCH(QString, keyword);
@@ -71,15 +74,19 @@ private slots:
         for (int i = 0; i < 4; ++i) {
             const bool odd = i == 2;
             HeaderCard card{keyword.toStdString(), std::string(), ""};
-            if (keyword == "FILTER") card.value = std::string(odd ? "Other" : "Usual");
-            else if (keyword == "GAIN") card.value = odd ? 0.0 : 100.0;
-            else card.value = odd ? 7.52 : 3.76;
+            if (keyword == "FILTER")
+                card.value = std::string(odd ? "Other" : "Usual");
+            else if (keyword == "GAIN")
+                card.value = odd ? 0.0 : 100.0;
+            else
+                card.value = odd ? 7.52 : 3.76;
             write(names.emplace_back("mixed" + std::to_string(i) + ".fits"), i, {card, {"EXPTIME", 60.0, ""}});
         }
         fs::remove(m_folder.path() / "stack.fits");
         const auto p = prepared(names);
         QVERIFY(!p.ok());
-        QVERIFY2(p.error().message.find("mixed2.fits") != std::string::npos && p.error().message.find(said.toStdString()) != std::string::npos, p.error().message.c_str());
+        QVERIFY2(p.error().message.find("mixed2.fits") != std::string::npos && p.error().message.find(said.toStdString()) != std::string::npos,
+                 p.error().message.c_str());
         QVERIFY(!fs::exists(m_folder.path() / "stack.fits"));
     }
 

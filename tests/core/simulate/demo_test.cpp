@@ -1,10 +1,8 @@
-#include "core/simulate/demo.h"
-
 #include "core/base/json.h"
-#include "core/simulate/render.h"
-
 #include "core/image/frame_file.h"
 #include "core/model/trial_json.h"
+#include "core/simulate/demo.h"
+#include "core/simulate/render.h"
 #include "support/scenes.h"
 
 #include <set>
@@ -32,9 +30,9 @@ private slots:
         QVERIFY(runs >= 10);
         QCOMPARE(filters.size(), std::size_t{6});
         QCOMPARE(places.size(), std::size_t{3});
-        QVERIFY(trials[1].runs.back().sky.fog > 0.1);                                                                  // spoiled
-        QVERIFY(trials[2].runs.back().sub_exposure_s != trials[2].runs.front().sub_exposure_s);                        // unfair
-        QVERIFY(trials[0].runs[0].sky.moon_nl > 10 * std::max(1.0, trials[2].runs[0].sky.moon_nl));                    // full against new moon
+        QVERIFY(trials[1].runs.back().sky.fog > 0.1);                                               // spoiled
+        QVERIFY(trials[2].runs.back().sub_exposure_s != trials[2].runs.front().sub_exposure_s);     // unfair
+        QVERIFY(trials[0].runs[0].sky.moon_nl > 10 * std::max(1.0, trials[2].runs[0].sky.moon_nl)); // full against new moon
     }
 
     void theSameSeedMakesTheSameFrame() {
@@ -87,7 +85,8 @@ private slots:
         run.width = run.height = 50;
         CleanPlane clean{Plane(50, 50, 5000.0F), Plane(50, 50), Plane(50, 50)};
         const Plane p = expose(run, clean, 0);
-        QVERIFY(std::abs(static_cast<double>(p.at(5, 5)) - std::min(run.rig.fullScale_adu, run.rig.fullWell_e / run.rig.gain_e_per_adu + run.rig.pedestal_adu)) < 1);
+        QVERIFY(std::abs(static_cast<double>(p.at(5, 5)) -
+                         std::min(run.rig.fullScale_adu, run.rig.fullWell_e / run.rig.gain_e_per_adu + run.rig.pedestal_adu)) < 1);
     }
 
     void nothingIsLeftWhenCancelled() {

@@ -1,6 +1,5 @@
-#include "core/simulate/virtual_sky.h"
-
 #include "core/plan/cells.h"
+#include "core/simulate/virtual_sky.h"
 
 #include <QTest>
 
@@ -18,7 +17,9 @@ Site siteOf(int bortle) {
     return s;
 }
 
-NightTrack night(const char* date) { return *NightTrack::of({-32.4, 21.6, 0}, date, 250.1, -48.7); }
+NightTrack night(const char* date) {
+    return *NightTrack::of({-32.4, 21.6, 0}, date, 250.1, -48.7);
+}
 
 /// A seed whose night is clear, or cloudy at some time.
 unsigned long long seedOf(const Site& site, const NightTrack& track, bool cloudy, double* when) {
@@ -46,7 +47,7 @@ private slots:
         int n = 0;
         for (double s = 7 * 3600; s < 15 * 3600; s += 600) sum += *sky.meter(s), ++n;
         QVERIFY2(std::abs(sum / n - bortleBrightness(4)) < 0.03, qPrintable(QString::number(sum / n)));
-        QVERIFY(!sky.meter(600)); // by day
+        QVERIFY(!sky.meter(600));                             // by day
         QCOMPARE(*sky.meter(9 * 3600), *sky.meter(9 * 3600)); // the same night for the same seed
     }
 

@@ -24,7 +24,9 @@ constexpr Known kKnown[] = {
     {-77.8, 166.7, 30, "1999-12-25T03:00:00Z", 161, -59.9, 33.581, 324.541, -31.901, 184.406, 0.9179, 49.459, 207.055},
 };
 
-double apart(double a, double b) { return std::abs(std::remainder(a - b, 360.0)); }
+double apart(double a, double b) {
+    return std::abs(std::remainder(a - b, 360.0));
+}
 
 } // namespace
 
@@ -32,7 +34,8 @@ class EphemerisTest : public QObject {
     Q_OBJECT
 
 private slots:
-    /// From altitudes and azimuths alone, the way between two places has the position angle that their equatorial places have (to the degree that precession turns north).
+    /// From altitudes and azimuths alone, the way between two places has the position angle that their equatorial places have (to the degree that precession
+    /// turns north).
     void waysAlongTheSkyKeepTheirPositionAngle() {
         constexpr double kDegree = M_PI / 180;
         for (const Known& k : kKnown) {
@@ -42,7 +45,8 @@ private slots:
                 const double ra = k.ra + dra, dec = std::clamp(k.dec + ddec, -89.0, 89.0);
                 const auto from = skyAt(here, *time, k.ra, k.dec).target, to = skyAt(here, *time, ra, dec).target;
                 const double turn = (ra - k.ra) * kDegree, d1 = k.dec * kDegree, d2 = dec * kDegree;
-                const double truth = std::atan2(std::sin(turn) * std::cos(d2), std::sin(d2) * std::cos(d1) - std::cos(d2) * std::sin(d1) * std::cos(turn)) / kDegree;
+                const double truth =
+                    std::atan2(std::sin(turn) * std::cos(d2), std::sin(d2) * std::cos(d1) - std::cos(d2) * std::sin(d1) * std::cos(turn)) / kDegree;
                 const double got = positionAngleTowards(*from, *to, k.latitude);
                 QVERIFY2(got >= 0 && got < 360 && apart(got, truth) < 0.6, qPrintable(QString("%1: %2, expected %3").arg(k.time).arg(got).arg(truth)));
             }
@@ -54,7 +58,9 @@ private slots:
             const auto time = parseTime(k.time);
             QVERIFY(time.ok());
             const SkyMoment s = skyAt({k.latitude, k.longitude, k.elevation}, *time, k.ra, k.dec);
-            const auto close = [&](double a, double b, double limit, const char* what) { QVERIFY2(apart(a, b) < limit, qPrintable(QString("%1 %2: %3, expected %4").arg(k.time, what).arg(a).arg(b))); };
+            const auto close = [&](double a, double b, double limit, const char* what) {
+                QVERIFY2(apart(a, b) < limit, qPrintable(QString("%1 %2: %3, expected %4").arg(k.time, what).arg(a).arg(b)));
+            };
             close(s.sun.alt_deg, k.sunAlt, 0.03, "sun alt");
             close(s.sun.az_deg, k.sunAz, 0.05, "sun az");
             close(s.moon.alt_deg, k.moonAlt, 0.03, "moon alt");
@@ -81,7 +87,8 @@ private slots:
     }
 
     void timesThatAreNoneAreRefused() {
-        for (const char* bad : {"", "yesterday", "2026-13-01T00:00:00Z", "2026-06-20", "1850-01-01T00:00:00Z", "2300-01-01T00:00:00Z"}) QVERIFY2(!parseTime(bad).ok(), bad);
+        for (const char* bad : {"", "yesterday", "2026-13-01T00:00:00Z", "2026-06-20", "1850-01-01T00:00:00Z", "2300-01-01T00:00:00Z"})
+            QVERIFY2(!parseTime(bad).ok(), bad);
         QVERIFY(parseTime("2026-06-20T18:05:00").ok());
         QVERIFY(parseTime("2026-06-20T18:05:30.25Z").ok());
     }

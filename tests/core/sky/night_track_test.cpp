@@ -1,6 +1,5 @@
-#include "core/sky/night_track.h"
-
 #include "core/plan/suggest.h"
+#include "core/sky/night_track.h"
 
 #include <QTest>
 
@@ -12,9 +11,13 @@ namespace {
 
 const Observer kPlateau{-32.4, 21.6, 1450}, kTromso{69.6, 18.9, 10}, kPole{-89.9, 0, 2800};
 
-double flat(double) { return 0; }
+double flat(double) {
+    return 0;
+}
 
-NightTrack track(const Observer& here, const char* date, double ra = 250.1, double dec = -48.7) { return *NightTrack::of(here, date, ra, dec); }
+NightTrack track(const Observer& here, const char* date, double ra = 250.1, double dec = -48.7) {
+    return *NightTrack::of(here, date, ra, dec);
+}
 
 } // namespace
 
@@ -27,7 +30,8 @@ private slots:
             const NightTrack t = track(here, date);
             for (double s = 137; s < NightTrack::kLength; s += 4567) {
                 const SkyMoment a = t.at(s), b = skyAt(here, t.start().plusSeconds(s), 250.1, -48.7);
-                QVERIFY(std::abs(a.sun.alt_deg - b.sun.alt_deg) < 0.01 && std::abs(a.moon.alt_deg - b.moon.alt_deg) < 0.01 && std::abs(a.target->alt_deg - b.target->alt_deg) < 0.01);
+                QVERIFY(std::abs(a.sun.alt_deg - b.sun.alt_deg) < 0.01 && std::abs(a.moon.alt_deg - b.moon.alt_deg) < 0.01 &&
+                        std::abs(a.target->alt_deg - b.target->alt_deg) < 0.01);
                 const double turn = std::remainder(a.target->az_deg - b.target->az_deg, 360) * std::cos(b.target->alt_deg * M_PI / 180);
                 QVERIFY2(std::abs(turn) < 0.02, qPrintable(QString::number(turn)));
                 QVERIFY(std::abs(a.moonIlluminated - b.moonIlluminated) < 1e-4 && std::abs(*a.moonSeparation_deg - *b.moonSeparation_deg) < 0.01);
@@ -78,7 +82,8 @@ private slots:
     }
 
     void datesThatAreNoneAreRefused() {
-        for (const char* date : {"2026-02-30", "26.6.2026", "1899-12-31", "2101-01-01", "", "2026-06-15x"}) QVERIFY2(!NightTrack::of(kPlateau, date, 0, 0).ok(), date);
+        for (const char* date : {"2026-02-30", "26.6.2026", "1899-12-31", "2101-01-01", "", "2026-06-15x"})
+            QVERIFY2(!NightTrack::of(kPlateau, date, 0, 0).ok(), date);
         QCOMPARE(dateAfter("2026-12-31", 1), std::string("2027-01-01"));
         QCOMPARE(dateAfter("2024-03-01", -1), std::string("2024-02-29"));
     }

@@ -1,7 +1,5 @@
 #include "core/stars/alignment.h"
-
 #include "core/stars/chance_match.h"
-
 #include "support/scenes.h"
 
 using namespace caelumen;
@@ -13,7 +11,8 @@ struct Pair {
 };
 
 /// `common` stars seen in both, with centroid noise, and strangers in each; brightness order differs as between filters.
-Pair makePair(const Alignment& truth, int common, int strangers, unsigned long long seed, double width = 1600, double height = 1000, double centroidNoise = 0.05) {
+Pair makePair(const Alignment& truth, int common, int strangers, unsigned long long seed, double width = 1600, double height = 1000,
+              double centroidNoise = 0.05) {
     Random random(seed);
     Pair p;
     for (int i = 0; i < common; ++i) {
@@ -105,8 +104,8 @@ private slots:
         }
     }
 
-    /// Random fields of 8 to 5,000 stars, as dense as each other or not, in half of the cases with both pixel scales stated, even ones and ones with clusters. CAELUMEN_PAIRS sets
-    /// how many (docs/development.md tells what a thousand gave).
+    /// Random fields of 8 to 5,000 stars, as dense as each other or not, in half of the cases with both pixel scales stated, even ones and ones with clusters.
+    /// CAELUMEN_PAIRS sets how many (docs/development.md tells what a thousand gave).
     void randomFieldsAreNeverMatched() {
         const int wanted = qEnvironmentVariableIntValue("CAELUMEN_PAIRS"), pairs = wanted > 0 ? wanted : 16;
         Random random(77);
@@ -163,8 +162,8 @@ private slots:
         // P(N >= 3 of 10 at 0.1) = 0.0701908; two matches and two places are used up by the fit.
         QVERIFY(std::abs(chanceMatches_log10(5, 12, 0.1, 1) - std::log10(0.0701908264)) < 1e-6);
         QVERIFY(std::abs(chanceMatches_log10(5, 12, 0.1, 1000) - 3 - std::log10(0.0701908264)) < 1e-6);
-        QCOMPARE(chanceMatches_log10(2, 50, 0.01, 100), 2.0);  // nothing beyond what fits any pair
-        QCOMPARE(chanceMatches_log10(20, 50, 0.9, 100), 2.0);  // fewer than chance would bring
+        QCOMPARE(chanceMatches_log10(2, 50, 0.01, 100), 2.0); // nothing beyond what fits any pair
+        QCOMPARE(chanceMatches_log10(20, 50, 0.9, 100), 2.0); // fewer than chance would bring
         QVERIFY(chanceMatches_log10(300, 300, 1e-4, 1e6) < -500);
     }
 

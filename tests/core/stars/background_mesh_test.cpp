@@ -1,5 +1,4 @@
 #include "core/stars/background_mesh.h"
-
 #include "support/scenes.h"
 
 #include <limits>
@@ -11,7 +10,9 @@ namespace {
 constexpr int kWidth = 410, kHeight = 290, kCell = 40;
 
 /// A sloping sky with noise of 2.
-double skyAt(double x, double y) { return 100 + 0.05 * x - 0.03 * y; }
+double skyAt(double x, double y) {
+    return 100 + 0.05 * x - 0.03 * y;
+}
 
 Plane slopingPlane() {
     Plane p(kWidth, kHeight);

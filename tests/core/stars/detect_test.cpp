@@ -2,7 +2,6 @@
 #include "core/stars/defects.h"
 #include "core/stars/detect.h"
 #include "core/stars/star_grid.h"
-
 #include "support/scenes.h"
 
 #include <limits>

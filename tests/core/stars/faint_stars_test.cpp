@@ -61,7 +61,8 @@ private slots:
         auto made = scenes::make(scene);
         Plane smooth = made.plane;
         for (int y = 1; y < 800; ++y)
-            for (int x = 1; x < 800; ++x) smooth.at(x, y) = 0.25F * (made.plane.at(x, y) + made.plane.at(x - 1, y) + made.plane.at(x, y - 1) + made.plane.at(x - 1, y - 1));
+            for (int x = 1; x < 800; ++x)
+                smooth.at(x, y) = 0.25F * (made.plane.at(x, y) + made.plane.at(x - 1, y) + made.plane.at(x, y - 1) + made.plane.at(x - 1, y - 1));
         int strangers = 0;
         for (const Star& s : findStars(smooth, std::numeric_limits<double>::infinity()).stars) {
             bool known = false;

@@ -1,6 +1,5 @@
 #include "core/measure/harvest.h"
 #include "core/stars/scaled_star.h"
-
 #include "support/scenes.h"
 
 #include <limits>
@@ -40,7 +39,8 @@ private slots:
                     mean += psf.light(x - cx, y - cy) * inside / (kParts * kParts * static_cast<double>(kPlaces));
                 }
         }
-        QVERIFY2(std::abs(mean - psf.inAperture(radius)) < 4e-4, qPrintable(QString("%1 %2 %3").arg(mean).arg(psf.inAperture(radius)).arg(psf.enclosed(radius))));
+        QVERIFY2(std::abs(mean - psf.inAperture(radius)) < 4e-4,
+                 qPrintable(QString("%1 %2 %3").arg(mean).arg(psf.inAperture(radius)).arg(psf.enclosed(radius))));
     }
 
     void fwhmAndShapeComeBack_data() {
@@ -124,7 +124,8 @@ private slots:
         scenes::addNoise(one, 3, 1);
         scenes::addNoise(other, 3, 2);
         for (std::size_t i = 0; i < one.size(); ++i) one.data()[i] = 0.5F * (one.data()[i] + other.data()[i]);
-        const PlaneStars plain = findStars(one, std::numeric_limits<double>::infinity()), undone = findStars(one, std::numeric_limits<double>::infinity(), {0.25, -0.25});
+        const PlaneStars plain = findStars(one, std::numeric_limits<double>::infinity()),
+                         undone = findStars(one, std::numeric_limits<double>::infinity(), {0.25, -0.25});
         QVERIFY(plain.psf && undone.psf);
         QVERIFY2(plain.psf->fwhm > 3.03, qPrintable(QString::number(plain.psf->fwhm)));
         QVERIFY2(std::abs(undone.psf->fwhm - 3) < 0.015, qPrintable(QString::number(undone.psf->fwhm)));
@@ -175,7 +176,8 @@ private slots:
             const ApertureFlux f = apertureFlux(made.plane, mask, sky, {star.x, star.y}, o);
             if (!f.usable) continue;
             ++measured;
-            QVERIFY2(std::abs(f.flux - star.flux * inside) < 4 * f.sigma + 0.01 * star.flux, qPrintable(QString("%1 of %2").arg(f.flux).arg(star.flux * inside)));
+            QVERIFY2(std::abs(f.flux - star.flux * inside) < 4 * f.sigma + 0.01 * star.flux,
+                     qPrintable(QString("%1 of %2").arg(f.flux).arg(star.flux * inside)));
         }
         QVERIFY(measured > 30);
         QVERIFY(!apertureFlux(made.plane, mask, sky, {2, 2}, o).usable);
