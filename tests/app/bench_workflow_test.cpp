@@ -152,6 +152,11 @@ private slots:
             QCOMPARE(bench().view().current(), QString("B"));
             QVERIFY2(bench().evidence().plot()->isVisible(), score);
             QVERIFY(bench().evidence().csv().count('\n') > 3);
+            // What is drawn lies near the plot: a painter would fill every line of what reaches far beyond it.
+            const QCustomPlot& plot = *bench().evidence().plot();
+            const QCPRange range = plot.yAxis->range();
+            for (int g = 0; g < plot.graphCount(); ++g)
+                for (const QCPGraphData& d : *plot.graph(g)->data()) QVERIFY(d.value >= range.lower - 1.01 * range.size() && d.value <= range.upper + 1.01 * range.size());
         }
         bench().showEvidence("nebula", "C");
         const Point middle = bench().view().toFrame({bench().view().width() / 2.0, bench().view().height() / 2.0});

@@ -53,10 +53,12 @@ EvidencePlot::EvidencePlot(QWidget* parent)
     layout->addStretch(0); // keeps the words at the top while there is no plot
     m_plot->setMinimumSize(220, 140);
     m_plot->setInteractions(QCP::iRangeDrag | QCP::iRangeZoom);
+    connect(m_plot->yAxis, qOverload<const QCPRange&>(&QCPAxis::rangeChanged), this, &EvidencePlot::drawNear);
     clear(tr("Click a value below to see where it comes from."));
 }
 
 void EvidencePlot::clear(const QString& why) {
+    m_series.clear();
     m_plot->clearPlottables();
     m_plot->clearItems();
     stylePlot(*m_plot);
@@ -92,6 +94,12 @@ void EvidencePlot::show(const QString& score, const Trial& trial, const TrialRes
     else
         gradient(trial, *results, run);
     m_plot->setVisible(m_plot->plottableCount() > 0);
+    for (int g = 0; g < m_plot->graphCount(); ++g) {
+        Series all{m_plot->graph(g), {}, {}};
+        for (const QCPGraphData& d : *all.graph->data()) all.key << d.key, all.value << d.value;
+        m_series.push_back(std::move(all));
+    }
+    drawNear();
     m_plot->replot();
 }
 
@@ -327,10 +335,21 @@ void EvidencePlot::gradient(const Trial& trial, const TrialResults& r, const QSt
             .arg(valueText(m, ""), valueText(r.headline(run.toStdString(), "gradient_angle"), ""), valueText(r.headline(run.toStdString(), "vignette"), "")));
 }
 
+/// Near a star a halo's profile reaches millions of pixels beyond the plot, and a painter works its way through every line of them: half a minute for one
+/// picture.
+void EvidencePlot::drawNear() {
+    const QCPRange range = m_plot->yAxis->range();
+    for (const Series& s : m_series) {
+        QVector<double> near;
+        for (const double v : s.value) near << std::clamp(v, range.lower - range.size(), range.upper + range.size());
+        s.graph->setData(s.key, near, true);
+    }
+}
+
 QString EvidencePlot::csv() const {
     QString out = m_title->text() + "\n" + m_plot->xAxis->label() + "," + m_plot->yAxis->label() + "\n";
-    for (int g = 0; g < m_plot->graphCount(); ++g)
-        for (const QCPGraphData& d : *m_plot->graph(g)->data()) out += QString("%1,%2\n").arg(d.key, 0, 'g', 8).arg(d.value, 0, 'g', 8);
+    for (const Series& s : m_series)
+        for (int i = 0; i < s.key.size(); ++i) out += QString("%1,%2\n").arg(s.key[i], 0, 'g', 8).arg(s.value[i], 0, 'g', 8);
     for (int i = 0; i < m_plot->plottableCount(); ++i)
         if (const auto* bars = qobject_cast<QCPBars*>(m_plot->plottable(i)))
             for (const QCPBarsData& d : *bars->data()) out += QString("%1,%2\n").arg(d.key, 0, 'g', 8).arg(d.value, 0, 'g', 8);

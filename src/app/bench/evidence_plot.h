@@ -2,8 +2,12 @@
 
 #include "core/model/results.h"
 
+#include <QVector>
 #include <QWidget>
 
+#include <vector>
+
+class QCPGraph;
 class QCustomPlot;
 class QLabel;
 
@@ -28,6 +32,14 @@ private:
     void gradient(const Trial& trial, const TrialResults& r, const QString& run);
     QColor colourOf(const Trial& trial, const TrialResults& r, const std::string& run) const;
 
+    /// What a graph shows, whole; what is drawn of it is what lies near the plot.
+    struct Series {
+        QCPGraph* graph = nullptr;
+        QVector<double> key, value;
+    };
+    void drawNear();
+
+    std::vector<Series> m_series;
     QLabel* m_title;
     QLabel* m_text;
     QCustomPlot* m_plot;

@@ -29,7 +29,7 @@ class StarMemoryTest : public QObject {
 
 private slots:
     void initTestCase() {
-        m_simulated = scenes::smallTrial({"open", "duo7", "duo3"}, 700);
+        m_simulated = scenes::smallTrial({"open", "duo7", "duo3"}, 480);
         QVERIFY(writeTrial(m_simulated, m_folder.path()).ok());
     }
 
