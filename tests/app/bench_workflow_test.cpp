@@ -156,7 +156,8 @@ private slots:
             const QCustomPlot& plot = *bench().evidence().plot();
             const QCPRange range = plot.yAxis->range();
             for (int g = 0; g < plot.graphCount(); ++g)
-                for (const QCPGraphData& d : *plot.graph(g)->data()) QVERIFY(d.value >= range.lower - 1.01 * range.size() && d.value <= range.upper + 1.01 * range.size());
+                for (const QCPGraphData& d : *plot.graph(g)->data())
+                    QVERIFY(d.value >= range.lower - 1.01 * range.size() && d.value <= range.upper + 1.01 * range.size());
         }
         bench().showEvidence("nebula", "C");
         const Point middle = bench().view().toFrame({bench().view().width() / 2.0, bench().view().height() / 2.0});
