@@ -53,14 +53,17 @@ std::string answerSentence(const Trial& trial, const TrialResults& r, const std:
     const Measurement* ratio = nebula ? r.headline(run, "time_ratio", nebula->id) : nullptr;
     if (ratio && ratio->sigma < std::abs(ratio->value)) {
         const std::string place = nebula->name.empty() ? nebula->id : nebula->name;
-        if (ratio->value > 1 + ratio->sigma)
-            text = fmt::format("{} shows {} {} times faster than {} under this sky.", filter, place, formatNumber(ratio->value, ratio->sigma), open);
-        else if (ratio->value < 1 - ratio->sigma && ratio->value > 0)
+        constexpr double kCertain = 1.96, kAlike = 0.15; // sigmas of 95 %; an error of the ratio below which nearness to 1 says something
+        const std::string figure = formatNumber(ratio->value, ratio->sigma);
+        if (ratio->value - kCertain * ratio->sigma > 1)
+            text = fmt::format("{} shows {} {} times faster than {} under this sky.", filter, place, figure, open);
+        else if (ratio->value + kCertain * ratio->sigma < 1 && ratio->value > 0)
             text = fmt::format("{} needs {} times as long as {} to show {} under this sky.", filter,
                                formatNumber(1 / ratio->value, ratio->sigma / (ratio->value * ratio->value)), open, place);
+        else if (ratio->sigma < kAlike)
+            text = fmt::format("{} and {} show {} equally fast within the errors (time ratio {}).", filter, open, place, figure);
         else
-            text =
-                fmt::format("{} and {} show {} equally fast within the errors (time ratio {}).", filter, open, place, formatNumber(ratio->value, ratio->sigma));
+            text = fmt::format("Whether {} shows {} faster than {} cannot be told at 95 % (time ratio {}).", filter, place, open, figure);
     } else if (const Absence* why = r.whyAbsent(run, "time_ratio")) {
         text = fmt::format("{}: how much faster it shows the nebula is not known, because {}.", filter, why->reason);
     } else {

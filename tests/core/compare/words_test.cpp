@@ -76,6 +76,11 @@ private slots:
         QVERIFY(answerSentence(t, resultsWith(6.1, 0.4), "B").find("6.1 \u00B10.4 times faster") != std::string::npos);
         QVERIFY(answerSentence(t, resultsWith(0.5, 0.05), "B").find("times as long") != std::string::npos);
         QVERIFY(answerSentence(t, resultsWith(1.02, 0.1), "B").find("equally fast") != std::string::npos);
+        for (const auto& [value, sigma] : {std::pair{1.9, 0.9}, {0.6, 0.3}, {2.7, 0.9}}) { // nobody may take these for an answer
+            const std::string said = answerSentence(t, resultsWith(value, sigma), "B");
+            QVERIFY2(said.find("cannot be told at 95 %") != std::string::npos && said.find("times") == std::string::npos, said.c_str());
+        }
+        QVERIFY(answerSentence(t, resultsWith(2.9, 0.9), "B").find("times faster") != std::string::npos);
         QVERIFY(answerSentence(t, resultsWith(6, 0.4), "A").find("baseline") != std::string::npos);
     }
 
