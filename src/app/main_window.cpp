@@ -7,6 +7,7 @@
 #include "app/night/night.h"
 #include "app/subs/subs.h"
 #include "app/widgets/campaign_bar.h"
+#include "app/widgets/elided_label.h"
 #include "app/widgets/paths.h"
 #include "core/base/file.h"
 #include "core/base/json.h"
@@ -76,7 +77,7 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     , m_subs(new Subs(m_session, *m_prompts))
     , m_workspaces(new QStackedWidget)
     , m_trials(new QComboBox)
-    , m_conditions(new QLabel)
+    , m_conditions(new ElidedLabel("  \u00B7  "))
     , m_doing(new QLabel)
     , m_pixel(new QLabel)
     , m_problem(new QLabel)

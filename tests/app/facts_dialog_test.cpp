@@ -1,4 +1,5 @@
 #include "app/facts_dialog.h"
+#include "app/widgets/elided_label.h"
 #include "app/widgets/prompts.h"
 #include "support/watched_app.h"
 
@@ -100,6 +101,17 @@ private slots:
         QVERIFY(!r.short_count);
         QCOMPARE(r.odd_stack, odd.toStdString());
         QCOMPARE(r.even_stack, even.toStdString());
+    }
+
+    /// A line of facts loses whole parts, never half a number.
+    void aLineOfFactsIsNeverCutInAPart() {
+        ElidedLabel label(" | ");
+        label.setText("IC 2944 | 20 x 180 s | 84 mm f/5");
+        const auto width = [&](const char* text) { return label.fontMetrics().horizontalAdvance(QString::fromUtf8(text)); };
+        QCOMPARE(label.shown(width("IC 2944 | 20 x 180 s | 84 mm f/5")), label.text());
+        QCOMPARE(label.shown(width("IC 2944 | 20 x 180 s | 84 mm f/5") - 1), QString::fromUtf8("IC 2944 | 20 x 180 s | \u2026"));
+        QCOMPARE(label.shown(width("IC 2944 | 20 x 180 s | \u2026") - 1), QString::fromUtf8("IC 2944 | \u2026"));
+        QVERIFY(label.shown(width("IC 29")).endsWith(QString::fromUtf8("\u2026")));
     }
 
     /// A mosaic that no header tells is chosen, and taken back; nothing else changes with it.
