@@ -5,7 +5,8 @@
 
 namespace caelumen {
 
-/// A line of plain text that ends in an ellipsis where there is no room for all of it; the tool tip holds the whole. A cut-off number would be a wrong one, so whole parts between `separator`s go first.
+/// A line of plain text that ends in an ellipsis where there is no room for all of it; the tool tip holds the whole. A cut-off number would be a wrong one, so
+/// whole parts between `separator`s go first.
 class ElidedLabel : public QLabel {
 public:
     explicit ElidedLabel(QString separator, QWidget* parent = nullptr)

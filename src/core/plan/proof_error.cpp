@@ -13,7 +13,7 @@ constexpr double kTrend = 0.0004; ///< of the background: what the sky's surface
 constexpr double kClumps = 0.42;  ///< of the scatter that faint stars add to boxes: they crowd over regions, not over boxes alone
 constexpr double kRim = 0.018;    ///< of the signal: the nebula's own light in the sky regions
 constexpr double kParting = 0.13; ///< of the part of the boxes' variance that is structure: how well it is taken out
-constexpr double kApart = 0.7;    ///< of two runs' errors together that parts them: the same stars, rim and sky are in both
+constexpr double kApart = 0.65;   ///< of two runs' errors together that parts them: the same stars, rim and sky are in both
 constexpr double kCounts = 0.6;   ///< N(>F) falls with F to this power
 constexpr double kFound = 3.5;    ///< signal to noise down to which little of a star is left: they are hidden from 4.5 on
 
