@@ -49,7 +49,8 @@ int merge(const Arguments& a) {
             note(fmt::format("{} holds the same results as {}: they count once.", shown(path), same->second));
             continue;
         }
-        auto results = readTesterResults(path);
+        const auto json = parseJson(*bytes, shown(path));
+        auto results = json ? testerResultsFromJson(*json, shown(path)) : Result<TesterResults>(json.error());
         if (!results) return fail(path, results.error().message);
         known.emplace_back(std::move(*bytes), shown(path));
         testers.push_back(std::move(*results));

@@ -208,7 +208,7 @@ Table colourTable(const KitFacts& f) {
 }
 
 /// What the filter's rim cuts off, in the corner of the sensor and on its axis.
-QString apertureText(const KitFacts& f) {
+QString apertureParagraph(const KitFacts& f) {
     if (!f.filter || !f.filter->clear_aperture_mm || !f.rig || !f.rig->pixel_um) return {};
     QStringList from;
     FilterPlace place{0, f.report.cone.fRatio, f.report.cone.obstruction, f.rig->focal_length_mm.value_or(0)};
@@ -222,18 +222,22 @@ QString apertureText(const KitFacts& f) {
     QSize sensor = f.frame;
     if (sensor.isEmpty() && f.camera) sensor = QSize(f.camera->width_px, f.camera->height_px);
     if (from.isEmpty() || sensor.isEmpty())
-        return tr("Whether its clear %1 mm suffice is not known: %2.")
-            .arg(number(*f.filter->clear_aperture_mm, 1),
-                 from.isEmpty() ? tr("note the gaps between filter and sensor under \"Halos on the sensor\"") : tr("the size of the sensor is not known"));
+        return paragraph(tr("Whether its clear %1 mm suffice is not known: %2.")
+                             .arg(number(*f.filter->clear_aperture_mm, 1), from.isEmpty()
+                                                                               ? tr("note the gaps between filter and sensor under \"Halos on the sensor\"")
+                                                                               : tr("the size of the sensor is not known")),
+                         theme().text);
     const double corner = std::hypot(sensor.width(), sensor.height()) / 2 * *f.rig->pixel_um / 1000, needed = neededAperture_mm(place, corner),
                  clear = *f.filter->clear_aperture_mm;
     const QString where = tr("%1 mm in front of the sensor (%2)").arg(number(place.distance_mm, 1), from.join(", "));
     if (clear >= needed)
-        return tr("Its clear %1 mm pass all light of a sensor of %2 mm across, %3: %4 mm would do.")
-            .arg(number(clear, 1), number(2 * corner, 1), where, number(needed, 1));
+        return paragraph(tr("Its clear %1 mm pass all light of a sensor of %2 mm across, %3: %4 mm would do.")
+                             .arg(number(clear, 1), number(2 * corner, 1), where, number(needed, 1)),
+                         theme().text);
     const double axis = passedByAperture(place, 0, clear), rim = passedByAperture(place, corner, clear);
-    return tr("Its clear %1 mm darken the corners to %2 (%3 on the axis), %4: a sensor of %5 mm across needs %6 mm.")
-        .arg(number(clear, 1), percent(rim), percent(axis), where, number(2 * corner, 1), number(needed, 1));
+    return paragraph(tr("Its clear %1 mm darken the corners to %2 (%3 on the axis), %4: a sensor of %5 mm across needs %6 mm.")
+                         .arg(number(clear, 1), percent(rim), percent(axis), where, number(2 * corner, 1), number(needed, 1)),
+                     theme().warn);
 }
 
 /// A band is claimed around the line.
@@ -340,7 +344,7 @@ QString kitPage(const KitFacts& f) {
                                                                .arg(number(*f.rig->back_focus_mm, 2), number(*f.rig->back_focus_mm + focusShift_mm(*glass), 2))
                                                          : QString()),
                       t.text);
-    if (const QString aperture = apertureText(f); !aperture.isEmpty()) out += paragraph(aperture, aperture.contains(tr("darken")) ? t.warn : t.text);
+    out += apertureParagraph(f);
     if (f.filter && f.filter->price) {
         const Price& p = *f.filter->price;
         const QString currency = QString::fromStdString(p.currency);

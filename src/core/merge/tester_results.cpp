@@ -1,8 +1,6 @@
 #include "core/merge/tester_results.h"
 
-#include "core/base/file.h"
 #include "core/base/json_fields.h"
-#include "core/base/text.h"
 #include "core/model/quantity.h"
 
 #include <algorithm>
@@ -108,11 +106,6 @@ Result<TesterResults> testerResultsFromJson(const Json& json, const std::string&
         for (const auto* group : order) out.figures.push_back(together(*group));
         return out;
     });
-}
-
-Result<TesterResults> readTesterResults(const std::filesystem::path& path) {
-    const auto json = readJson(path);
-    return json ? testerResultsFromJson(*json, shown(path)) : json.error();
 }
 
 } // namespace caelumen

@@ -3,7 +3,6 @@
 #include "core/base/json_fwd.h"
 #include "core/base/result.h"
 
-#include <filesystem>
 #include <optional>
 #include <string>
 #include <vector>
@@ -32,6 +31,5 @@ bool isAveragedInLogarithms(const std::string& quantity);
 /// The figures of a results file (docs/formats.md). What a fairness finding voids, and upper limits, are left out of the means but kept to be listed. Several
 /// runs of a filter and several regions of a kind become their inverse-variance mean. An Error names the file and what is wrong with it.
 Result<TesterResults> testerResultsFromJson(const Json& json, const std::string& name);
-Result<TesterResults> readTesterResults(const std::filesystem::path& path);
 
 } // namespace caelumen

@@ -73,8 +73,8 @@ bool fillFromShelf(Trial& trial, const FilterShelf& shelf) {
             filled.id = f.id;
             if (!says(filled.curve)) filled.curve = f.curve;
         } else {
-            eachFact(filled, *known, [](const char* what, auto& own, const auto& shelved) {
-                if (!says(own) && says(shelved) && std::string(what) != "kind") own = shelved;
+            eachFact(filled, *known, [](const char*, auto& own, const auto& shelved) {
+                if (!says(own) && says(shelved)) own = shelved;
             });
         }
         if (filled == f) continue;
