@@ -1,5 +1,6 @@
 #include "cli/commands.h"
 
+#include "cli/grid_command.h"
 #include "cli/merge_command.h"
 #include "cli/optics_commands.h"
 #include "cli/outcome.h"
@@ -38,14 +39,6 @@ constexpr const char* kStackUsage = "caelumen-cli stack SUBS.json --out STACK.fi
 
 constexpr const char* kLinesUsage = "caelumen-cli lines STACK.fits... [--curve CURVE.csv [--f-ratio N] [--camera ID]] [--oxygen SUM.fits]";
 constexpr const char* kSimulateUsage = "caelumen-cli simulate SCENARIO.json --out DIR";
-
-/// Progress on a terminal only: a script's log stays clean.
-Job terminalJob() {
-    Job job;
-    if (::isatty(STDERR_FILENO))
-        job.progress = [](double part, const std::string& what) { fmt::print(stderr, "\r\033[K{:3.0f} %  {}{}", 100 * part, what, part >= 1 ? "\n" : ""); };
-    return job;
-}
 
 int measure(const Arguments& a) {
     const fs::path path = a.words[0], out = a.value("--out"), table = a.value("--csv");
@@ -258,6 +251,7 @@ const std::map<std::string, Command>& commands() {
         {"simulate", {{{"--out"}, {}, 1, 1}, kSimulateUsage, "a virtual night: subs and calibration frames with their truth", simulate}},
         {"passband", {kPassbandShape, kPassbandUsage, "the bands of a filter curve, and what becomes of them in a light cone", passband}},
         {"sky", {kSkyShape, kSkyUsage, "sun, moon and target at a place and time", sky}},
+        {"grid", {kGridShape, kGridUsage, "every filter under every sky: measured, scaled from a measurement, or modelled", grid}},
         {"merge", {kMergeShape, kMergeUsage, "results of several testers or nights as one, with the scatter between them", merge}},
         {"demo",
          {{{"--out", "--trial", "--width"}, {}, 0, 0},

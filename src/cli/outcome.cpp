@@ -8,6 +8,7 @@
 #include <cmath>
 #include <cstdio>
 #include <cstdlib>
+#include <unistd.h>
 
 namespace caelumen::cli {
 
@@ -36,6 +37,13 @@ bool outputIsWhole() {
 int misuse(const std::string& what, const std::string& usage) {
     fmt::print(stderr, "caelumen-cli: {}; usage: {}\n", oneLine(what), usage);
     return kUsage;
+}
+
+Job terminalJob() {
+    Job job;
+    if (::isatty(STDERR_FILENO))
+        job.progress = [](double part, const std::string& what) { fmt::print(stderr, "\r\033[K{:3.0f} %  {}{}", 100 * part, what, part >= 1 ? "\n" : ""); };
+    return job;
 }
 
 std::optional<int> wholeNumber(const std::string& text, int low, int high) {

@@ -1,5 +1,7 @@
 #pragma once
 
+#include "core/base/job.h"
+
 #include <fmt/format.h>
 
 #include <filesystem>
@@ -26,6 +28,9 @@ void say(fmt::format_string<Values...> form, Values&&... values) {
 bool outputIsWhole();
 /// The same for wrong usage.
 int misuse(const std::string& what, const std::string& usage);
+
+/// Progress on a terminal only: a script's log stays clean.
+Job terminalJob();
 
 /// A whole number within limits, or nothing.
 std::optional<int> wholeNumber(const std::string& text, int low, int high);

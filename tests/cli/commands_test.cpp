@@ -46,6 +46,37 @@ private slots:
         QVERIFY(readText(m_folder / "r.csv")->starts_with("run,filter,channel,quantity,region,value,sigma,unit,flags"));
     }
 
+    void gridFillsCellsAndSaysWhereFrom() {
+        QVERIFY(
+            QFile::copy(QString::fromStdString((m_folder / "trial/curves/duo7.csv").string()), QString::fromStdString((m_folder / "lone duo.csv").string())));
+        const Ran r = run({"grid", "trial/trial.json", "--curve-only", "lone duo.csv", "--bortle", "2..4", "7", "--moon", "none", "0.5,45,60", "--moon",
+                           "1,-5,60", "--json"});
+        QVERIFY2(r.code == 0, r.err);
+        const Json j = Json::parse(r.out.toStdString());
+        QCOMPARE(j["caelumen_grid"].get<int>(), 1);
+        QCOMPARE(j["cells"].size(), std::size_t(3 * 4 * 3)); // the moon below the horizon is none
+        int lone = 0;
+        for (const Json& c : j["cells"]) {
+            QVERIFY(c.contains("filter") && c.contains("channel") && c.contains("sky_mag") && c.contains("background") && c.contains("origin"));
+            if (c["filter"] != "lone duo") continue;
+            ++lone;
+            QCOMPARE(c["origin"].get<std::string>(), std::string("modelled"));
+            QVERIFY(c["sigma"].get<double>() > 0 && c["sigma"] == c["model_sigma"]);
+        }
+        QCOMPARE(lone, 12);
+        QCOMPARE(run({"grid", "trial/trial.json", "--bortle", "5", "--csv", "grid.csv"}).code, 0);
+        QVERIFY(readText(m_folder / "grid.csv")->starts_with("filter,channel,bortle,sky_mag"));
+        QVERIFY(run({"grid", "--bortle", "5", "trial/trial.json"}).out.contains("Bortle 5"));
+        for (const QStringList& bad :
+             {QStringList{"--bortle", "10"}, {"--moon", "2,45,60"}, {"--moon", "0.5,45"}, {"--kind", "comet"}, {"--quantity", "joy"}, {"--bortle"}})
+            QCOMPARE(run(QStringList{"grid", "trial/trial.json"} + bad).code, 2);
+        QCOMPARE(run({"grid"}).code, 2);
+        const Ran gone = run({"grid", "gone.json"}), twice = run({"grid", "trial/trial.json", "--curve-only", "trial/curves/duo7.csv"});
+        QVERIFY(gone.code == 1 && gone.err.contains("gone.json") && gone.err.count('\n') == 1);
+        QVERIFY2(twice.code == 1 && twice.err.contains("duo7"), twice.err);
+        QCOMPARE(run({"grid", "trial/trial.json", "--csv", "trial/trial.json"}).code, 1);
+    }
+
     void resultsOfSeveralTestersAreMerged() {
         QVERIFY(run({"measure", "trial/trial.json", "--out", "t1.json"}).code == 0);
         Json other = Json::parse(*readText(m_folder / "t1.json"));
