@@ -149,7 +149,7 @@ void table(const GridModel& model, const GridQuestion& q, const std::vector<Grid
         say("\n{} ({:.2f} mag)\n", skyText(s), s.zenith_mag);
         for (const GridCell& c : cells)
             if (c.sky == s)
-                say("  {:<16} {:<3} {:>18}  {}\n", c.filter, c.channel, valueText(c, q.quantity), c.reason);
+                say("  {:<16} {:<3} {:>18}  {}\n", c.filter, c.channel, valueText(c, q.quantity), c.reason.empty() && !c.notes.empty() ? c.notes.front() : c.reason);
     }
     say("\n");
     for (std::size_t i = 0; i < model.sites().size(); ++i) {
@@ -211,7 +211,6 @@ int grid(const Arguments& a) {
     }
     auto input = gridInput(trials, curves, wanted->setting);
     if (!input) return fail(input.error().message);
-    for (const std::string& remark : input->notes) note(remark);
     const double altitude = wanted->altitude > 0 ? wanted->altitude : usualAltitude(*input);
     GridQuestion question = wanted->question;
     question.kind = wanted->kind.value_or(input->kind);
@@ -225,6 +224,7 @@ int grid(const Arguments& a) {
         for (const double mag : wanted->readings) question.skies.push_back(skyOfReading(mag, moon, altitude));
     }
     const GridModel model(std::move(*input));
+    for (const std::string& remark : model.input().notes) note(remark);
     const auto cells = gridCells(model, question);
     const auto borders = frontiers(model, std::nullopt, altitude);
     if (a.has("--csv"))

@@ -55,16 +55,16 @@ std::vector<Frontier> frontiers(const GridModel& model, std::optional<GridMoon> 
         int first = 0, best = 0;
         for (int bortle = 1; bortle <= 9; ++bortle) {
             const GridSky sky = skyOfClass(bortle, moon, altitude_deg);
-            double most = -1e9;
-            std::string winner;
+            double most = 0;
+            std::string winner; // the best of those that are sure
             for (const GridFilter& filter : model.input().filters) {
                 if (filter.id == model.input().baseline) continue;
                 const GridCell c = gridCell(model, q, filter, sky);
                 if (c.origin == CellOrigin::Empty) continue;
                 any = true;
-                if (const double by = winsBy(c); by > most) most = by, winner = filter.id;
+                if (winsBy(c) > kCertain && c.value > most) most = c.value, winner = filter.id;
             }
-            if (most > kCertain) {
+            if (!winner.empty()) {
                 if (first == 0) first = bortle, f.filter = winner;
             } else {
                 best = bortle;

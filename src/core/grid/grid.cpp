@@ -10,6 +10,7 @@ namespace {
 
 constexpr double kSameMoonLit = 0.15, kSameMoonAltitude = 15, kSameMoonSeparation = 20, kSameReading = 0.3;
 constexpr double kLargestStep = 0.35; ///< in logarithms: beyond it a run's sky is not that of the cell, whatever its class
+constexpr double kWithinClass = 0.15; ///< what a filter without a curve may change within a class
 constexpr double kPasses = 0.01;      ///< of a kind's light: with less there is nothing to compare
 
 bool sameSky(const GridSky& a, const GridSky& b) {
@@ -123,6 +124,8 @@ public:
             fill(haloClean(), false);
             break;
         }
+        for (const GridRun& r : m_model.input().runs)
+            if (r.filter == m_filter.id && !r.sky) m_cell.notes.push_back(r.label() + " counts nowhere: " + r.whyNoSky);
         if (m_sky.moon) m_cell.minutesOfDark = minutesOfDark();
         return std::move(m_cell);
     }
@@ -152,12 +155,10 @@ private:
         if (!m_cell.channel.empty()) return;
         if (const GridChannel* open = m_baseline ? brightest(*m_baseline, m_question.kind) : nullptr) m_cell.channel = open->name;
         if (m_filter.channels.empty()) { // no curve: the channel that its runs were judged in
-            double surest = 1e9;
-            for (const GridRun& r : m_model.input().runs)
-                if (r.filter == m_filter.id)
-                    for (const auto& [name, t] : r.timeRatio)
-                        if (m_cell.channel.empty() || (!r.timeRatio.count(m_cell.channel) && t.sigma / t.value < surest))
-                            surest = t.sigma / t.value, m_cell.channel = name;
+            const bool red = m_question.kind == TargetKind::Emission || m_question.kind == TargetKind::Sulphur;
+            for (const char* name : {red ? "R" : "G", "L", "G", "B", "R"})
+                for (const GridRun& r : m_model.input().runs)
+                    if (m_cell.channel.empty() && r.filter == m_filter.id && r.background.count(name)) m_cell.channel = name;
         }
     }
 
@@ -201,7 +202,7 @@ private:
             e.value = std::log(figure->second.value) + grasp;
             e.runs = {i};
             if (here && !c) {
-                e.origin = CellOrigin::Measured, e.model = kLargestStep;
+                e.origin = CellOrigin::Measured, e.model = kWithinClass;
             } else if (c) {
                 const LnEstimate step = stepFrom(r, [&](const GridSky& from) { return m_model.backgroundStep(*c, from, m_sky, rig()); });
                 if (here && std::abs(step.ln) <= kLargestStep && std::abs(grasp) < 0.02) {
@@ -252,7 +253,7 @@ private:
             const auto own = pairIn(channel, r.against);
             if (!pair || !own) {
                 if (!here || r.kind != m_question.kind || r.against != m_model.input().baseline) continue;
-                e.origin = CellOrigin::Measured, e.model = kLargestStep; // how far its sky is from the cell's nobody knows
+                e.origin = CellOrigin::Measured, e.model = kWithinClass; // how far its sky is from the cell's nobody knows
                 best.take(e);
                 continue;
             }

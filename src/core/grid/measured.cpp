@@ -167,11 +167,11 @@ Result<GridInput> gridInput(const std::vector<GridTrial>& trials, const std::vec
             } else if (!out.sites[site].stated_mag && !c->sky) {
                 run.whyNoSky = "neither the sky's class nor the run's time and place are known";
             } else if (!c->sky) {
-                run.whyNoSky = "its time, place or target is not known, so that the moon is not either";
+                run.whyNoSky = "its time or place is not known, so that the moon is not either";
             } else if (auto sky = skyOfMoment(*c->sky, out.sites[site].stated_mag.value_or(20.5), skyClass(t.trial.site))) {
                 run.sky = sky;
             } else {
-                run.whyNoSky = "its target was below the horizon at the time that is given";
+                run.whyNoSky = c->sky->target ? "its target was below the horizon at the time that is given" : "its target's place is not known, and the moon was up";
             }
             if (c) {
                 run.exposure_s = c->sub_exposure_s.value_or(180);

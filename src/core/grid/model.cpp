@@ -54,6 +54,8 @@ GridModel::GridModel(GridInput input)
         const double told = std::max(0.0, 1 / (s.moonSigma * s.moonSigma) - 1 / (0.3 * 0.3));
         moonWeight += told, moon += told * s.moon;
     }
+    for (const GridRun& r : m_input.runs)
+        if (!r.sky) m_input.notes.push_back(r.label() + " fills no cell: " + r.whyNoSky + ".");
     // A place of which nobody said how bright it is: its backgrounds do.
     for (GridRun& r : m_input.runs) {
         if (m_input.sites[r.site].stated_mag || !r.sky) continue;

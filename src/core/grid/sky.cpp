@@ -23,9 +23,10 @@ double phaseAngleOf(double illuminated) {
 }
 
 std::optional<GridSky> skyOfMoment(const SkyMoment& m, double zenith_mag, std::optional<int> bortle) {
-    if (!m.target || m.target->alt_deg <= 0) return std::nullopt;
-    GridSky out{zenith_mag, bortle, std::nullopt, m.target->alt_deg};
-    if (m.moon.alt_deg > 0) out.moon = {m.moonIlluminated, m.moon.alt_deg, m.moonSeparation_deg.value_or(90)};
+    const bool up = m.moon.alt_deg > 0;
+    if (m.target ? m.target->alt_deg <= 0 : up) return std::nullopt;
+    GridSky out{zenith_mag, bortle, std::nullopt, m.target ? m.target->alt_deg : 60};
+    if (up) out.moon = {m.moonIlluminated, m.moon.alt_deg, m.moonSeparation_deg.value_or(90)};
     return out;
 }
 

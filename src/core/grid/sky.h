@@ -27,7 +27,8 @@ GridSky skyOfReading(double zenith_mag, std::optional<GridMoon> moon, double alt
 /// Phase angle (degrees) of a moon whose disc is lit to that part.
 double phaseAngleOf(double illuminated);
 
-/// The sky that a run saw; nothing where the moment or the target is not known or the target was below the horizon.
+/// The sky that a run saw; nothing where its target was below the horizon, or is not known while the moon was up. Without moon a target that is not known
+/// counts as 60 degrees high.
 std::optional<GridSky> skyOfMoment(const SkyMoment& moment, double zenith_mag, std::optional<int> bortle);
 
 /// Its light in the target's direction, nL: `lamps` altogether. No light domes.
