@@ -3,6 +3,7 @@
 #include "app/application.h"
 #include "app/bench/bench.h"
 #include "app/facts_dialog.h"
+#include "app/grid/sky_grid.h"
 #include "app/kit/kit.h"
 #include "app/night/night.h"
 #include "app/subs/subs.h"
@@ -59,6 +60,11 @@ QStringList stacksIn(const QString& folder) {
     return facts.sub_count.value_or(1) > 1 || (!facts.frame_kind && out.size() <= 12) ? out : QStringList();
 }
 
+/// In settings, in the order of the workspaces.
+QStringList workspaceNames() {
+    return {"kit", "night", "subs", "bench", "sky-grid"};
+}
+
 QString suggestedName(const Trial& trial, const QString& ending) {
     QString name = QString::fromStdString(trial.title).toLower();
     name.replace(QRegularExpression("[^\\p{L}\\p{N}]+"), "-");
@@ -75,6 +81,7 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     , m_kit(new Kit(m_session, *m_prompts))
     , m_night(new Night(m_session, *m_prompts))
     , m_subs(new Subs(m_session, *m_prompts))
+    , m_skyGrid(new SkyGrid(m_session, *m_prompts))
     , m_workspaces(new QStackedWidget)
     , m_trials(new QComboBox)
     , m_conditions(new ElidedLabel("  \u00B7  "))
@@ -110,6 +117,7 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     m_workspaces->addWidget(m_night);
     m_workspaces->addWidget(m_subs);
     m_workspaces->addWidget(m_bench);
+    m_workspaces->addWidget(m_skyGrid);
     layout->addWidget(m_workspaces, 1);
     setCentralWidget(central);
     buildMenus();
@@ -118,9 +126,19 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     connect(m_kit, &Kit::problem, this, &MainWindow::fail);
     connect(m_night, &Night::problem, this, &MainWindow::fail);
     connect(m_subs, &Subs::problem, this, &MainWindow::fail);
+    connect(m_skyGrid, &SkyGrid::problem, this, &MainWindow::fail);
     const auto say = [this](const QString& sentence) { statusBar()->showMessage(sentence, 8000); };
     connect(m_subs, &Subs::told, this, say);
     connect(m_kit, &Kit::told, this, say);
+    connect(m_skyGrid, &SkyGrid::told, this, say);
+    connect(m_skyGrid, &SkyGrid::benchWanted, this, [this](qint64 trial) {
+        m_session.showTrial(trial);
+        showWorkspace(Workspace::Bench);
+    });
+    connect(m_skyGrid, &SkyGrid::planWanted, this, [this](const Trial& plan) {
+        if (const Status added = m_session.addTrial(plan); !added) return fail(QString::fromStdString(added.error().message));
+        showWorkspace(Workspace::Night);
+    });
     connect(m_subs, &Subs::stacksMade, this, [this](const QStringList& files, bool ofThisTrial) {
         m_session.takeFrames(files, ofThisTrial && awaitsStacks(m_session.trial())); // a plan is filled by its night
         showWorkspace(Workspace::Bench);
@@ -145,7 +163,32 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
         setWindowFilePath(m_session.campaign()->path());
         remember(m_session.campaign()->path());
     });
-    JobService& jobs = m_session.jobs();
+    for (JobService* jobs : {&m_session.jobs(), &m_skyGrid->model().jobs()}) followJobs(*jobs);
+
+    connect(m_cancel, &QPushButton::clicked, this, [this] {
+        m_session.stop();
+        m_skyGrid->model().jobs().cancel();
+        m_doing->setText(tr("Stopped. Edit > Measure again goes on."));
+    });
+
+    QSettings settings;
+    restoreGeometry(settings.value("window").toByteArray());
+    m_bench->restoreLayout(settings.value("bench").toByteArray());
+    m_kit->restoreLayout(settings.value("kit").toByteArray());
+    m_night->restoreLayout(settings.value("night").toByteArray());
+    m_subs->restoreLayout(settings.value("subs").toByteArray());
+    m_skyGrid->restoreLayout(settings.value("sky-grid").toByteArray());
+    setTheme(themeFromName(settings.value("theme", "grey").toString()));
+    fillTrials();
+    fillConditions();
+    const QString last = settings.value("workspace").toString();
+    const auto known = workspaceNames().indexOf(last);
+    showWorkspace(known < 0 ? Workspace::Bench : static_cast<Workspace>(known));
+}
+
+MainWindow::~MainWindow() = default;
+
+void MainWindow::followJobs(JobService& jobs) {
     connect(&jobs, &JobService::started, this, [this](const QString& title) {
         m_doing->setText(title);
         m_progress->setRange(0, 0);
@@ -158,29 +201,12 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
         m_doing->setText(left >= 0 ? tr("%1, about %2 s left").arg(what).arg(left) : what);
     });
     connect(&jobs, &JobService::idle, this, [this] {
+        if (m_session.jobs().busy() || m_skyGrid->model().jobs().busy()) return;
         m_progress->hide();
         m_cancel->hide();
         m_doing->clear();
     });
-    connect(m_cancel, &QPushButton::clicked, this, [this] {
-        m_session.stop();
-        m_doing->setText(tr("Stopped. Edit > Measure again goes on."));
-    });
-
-    QSettings settings;
-    restoreGeometry(settings.value("window").toByteArray());
-    m_bench->restoreLayout(settings.value("bench").toByteArray());
-    m_kit->restoreLayout(settings.value("kit").toByteArray());
-    m_night->restoreLayout(settings.value("night").toByteArray());
-    m_subs->restoreLayout(settings.value("subs").toByteArray());
-    setTheme(themeFromName(settings.value("theme", "grey").toString()));
-    fillTrials();
-    fillConditions();
-    const QString last = settings.value("workspace").toString();
-    showWorkspace(last == "kit" ? Workspace::Kit : last == "night" ? Workspace::Night : last == "subs" ? Workspace::Subs : Workspace::Bench);
 }
-
-MainWindow::~MainWindow() = default;
 
 void MainWindow::showWorkspace(Workspace which) {
     m_workspaces->setCurrentIndex(static_cast<int>(which));
@@ -236,6 +262,7 @@ void MainWindow::setTheme(ThemeKind kind) {
     m_kit->themeChanged();
     m_night->themeChanged();
     m_subs->themeChanged();
+    m_skyGrid->themeChanged();
     fillConditions();
 }
 
@@ -271,6 +298,7 @@ void MainWindow::fillConditions() {
     for (QAction* a : m_needBench) a->setEnabled(m_session.hasTrial() && workspace() == Workspace::Bench);
     for (QAction* a : m_needSubs) a->setEnabled(workspace() == Workspace::Subs);
     for (QAction* a : m_needNight) a->setEnabled(m_session.hasTrial() && workspace() == Workspace::Night);
+    for (QAction* a : m_needGrid) a->setEnabled(workspace() == Workspace::SkyGrid);
     for (QAction* a : m_needKit) a->setEnabled(m_session.hasTrial() && workspace() == Workspace::Kit);
 }
 
@@ -427,10 +455,8 @@ void MainWindow::closeEvent(QCloseEvent* event) {
     settings.setValue("kit", m_kit->saveLayout());
     settings.setValue("night", m_night->saveLayout());
     settings.setValue("subs", m_subs->saveLayout());
-    settings.setValue("workspace", workspace() == Workspace::Kit     ? "kit"
-                                   : workspace() == Workspace::Night ? "night"
-                                   : workspace() == Workspace::Subs  ? "subs"
-                                                                     : "bench");
+    settings.setValue("sky-grid", m_skyGrid->saveLayout());
+    settings.setValue("workspace", workspaceNames()[static_cast<int>(workspace())]);
     m_session.jobs().cancel();
     event->accept();
 }

@@ -20,9 +20,10 @@ class Bench;
 class CampaignBar;
 class Kit;
 class Night;
+class SkyGrid;
 class Subs;
 
-/// The window: menus, the trial in hand, what is going on, and one of the workspaces in the order of the work: Kit, Night, Subs, Bench.
+/// The window: menus, the trial in hand, what is going on, and one of the workspaces in the order of the work: Kit, Night, Subs, Bench, Sky grid.
 class MainWindow : public QMainWindow {
     Q_OBJECT
 
@@ -35,7 +36,8 @@ public:
     Kit& kit() { return *m_kit; }
     Night& night() { return *m_night; }
     Subs& subs() { return *m_subs; }
-    enum class Workspace { Kit, Night, Subs, Bench };
+    SkyGrid& skyGrid() { return *m_skyGrid; }
+    enum class Workspace { Kit, Night, Subs, Bench, SkyGrid };
     void showWorkspace(Workspace which);
     Workspace workspace() const;
     /// Opens a campaign; of a damaged one it offers the last good copy.
@@ -54,6 +56,7 @@ protected:
 
 private:
     void buildMenus();
+    void followJobs(JobService& jobs);
     void buildBar();
     QWidget* buildSwitch();
     void takeFiles(const QStringList& files);
@@ -77,6 +80,7 @@ private:
     Kit* m_kit;
     Night* m_night;
     Subs* m_subs;
+    SkyGrid* m_skyGrid;
     QStackedWidget* m_workspaces;
     QComboBox* m_trials;
     QLabel *m_conditions, *m_doing, *m_pixel, *m_problem;
@@ -84,7 +88,7 @@ private:
     QProgressBar* m_progress;
     QPushButton* m_cancel;
     QMenu* m_recent = nullptr;
-    QList<QAction*> m_needTrial, m_needResults, m_needBench, m_needKit, m_needNight, m_needSubs;
+    QList<QAction*> m_needTrial, m_needResults, m_needBench, m_needKit, m_needNight, m_needSubs, m_needGrid;
     QList<QAction*> m_switch; ///< by workspace
     QDialog* m_keys = nullptr;
 };

@@ -1,5 +1,6 @@
 #include "app/bench/bench.h"
 #include "app/bench/evidence_plot.h"
+#include "app/grid/sky_grid.h"
 #include "app/kit/kit.h"
 #include "app/main_window.h"
 #include "app/night/night.h"
@@ -36,7 +37,8 @@ QWidget* MainWindow::buildSwitch() {
     for (const auto& [which, name, tip, key] : {std::tuple{Workspace::Kit, tr("Kit"), tr("What is this filter, really?"), "Alt+1"},
                                                 {Workspace::Night, tr("Night"), tr("What shall I shoot, and in which order?"), "Alt+2"},
                                                 {Workspace::Subs, tr("Subs"), tr("Which subs count?"), "Alt+3"},
-                                                {Workspace::Bench, tr("Bench"), tr("Which filter is better, and by how much?"), "Alt+4"}}) {
+                                                {Workspace::Bench, tr("Bench"), tr("Which filter is better, and by how much?"), "Alt+4"},
+                                                {Workspace::SkyGrid, tr("Sky grid"), tr("Does it hold under my sky?"), "Alt+5"}}) {
         auto* action = new QAction(name, group);
         action->setCheckable(true);
         action->setShortcut(QKeySequence(key));
@@ -103,6 +105,14 @@ void MainWindow::buildMenus() {
     m_needResults << add(out, tr("Page with pictures and plots (HTML) \u2026"), QKeySequence("Ctrl+E"), [this] { exportComparison("html"); });
     m_needResults << add(out, tr("Table (CSV) \u2026"), {}, [this] { exportComparison("csv"); });
     m_needResults << add(out, tr("Results (JSON) \u2026"), {}, [this] { exportComparison("json"); });
+    QMenu* grid = file->addMenu(tr("Export the s&ky grid"));
+    for (const auto& [text, ending] : {std::pair{tr("Table (CSV) \u2026"), "csv"},
+                                       {tr("Results (JSON) \u2026"), "json"},
+                                       {tr("Picture (PNG) \u2026"), "png"},
+                                       {tr("Drawing (SVG) \u2026"), "svg"}})
+        m_needGrid << add(grid, text, {}, [this, e = QString(ending)] { m_skyGrid->askExport(e); });
+    m_needGrid << add(file, tr("&Lay another campaign into the grid \u2026"), {}, [this] { m_skyGrid->askCampaign(); });
+    m_needGrid << add(file, tr("Only this campaign in the grid"), {}, [this] { m_skyGrid->model().forgetOthers(); });
     file->addSeparator();
     add(file, tr("&Quit"), QKeySequence::Quit, [this] { close(); });
 
@@ -133,6 +143,7 @@ void MainWindow::buildMenus() {
     m_needNight << add(edit, tr("Copy the blocks, as a table"), {}, [this] { QGuiApplication::clipboard()->setText(m_night->tableText()); });
     m_needSubs << add(edit, tr("Copy the verdicts, as a table"), {}, [this] { QGuiApplication::clipboard()->setText(m_subs->tableText()); });
     m_needSubs << add(edit, tr("Copy the chart's numbers"), {}, [this] { QGuiApplication::clipboard()->setText(m_subs->chartText()); });
+    m_needGrid << add(edit, tr("Copy the sky grid, as a table"), {}, [this] { QGuiApplication::clipboard()->setText(m_skyGrid->tableText()); });
     m_needKit << add(edit, tr("Copy what the curve says, as a table"), {}, [this] { QGuiApplication::clipboard()->setText(m_kit->tableText()); });
 
     QMenu* view = menuBar()->addMenu(tr("&View"));

@@ -1,6 +1,8 @@
 #include "app/screenshots.h"
 
 #include "app/bench/bench.h"
+#include "app/grid/predicted_view.h"
+#include "app/grid/sky_grid.h"
 #include "app/kit/chart_dialog.h"
 #include "app/kit/kit.h"
 #include "app/main_window.h"
@@ -166,6 +168,24 @@ int takeScreenshots(MainWindow& window, const QString& folder) {
     bench.view().setOverlay({});
     bench.view().fitFrame();
     shoot("bench");
+    window.showWorkspace(MainWindow::Workspace::SkyGrid);
+    SkyGrid& grid = window.skyGrid();
+    if (!waitFor([&] { return grid.model().grid() && !grid.model().busy(); }, 180)) ++failures;
+    grid.map().select(4 + 9);
+    if (!waitFor([&] { return !grid.model().busy(); }, 60)) ++failures;
+    shoot("sky-grid");
+    grid.tabs().setCurrentIndex(1);
+    shoot("sky-grid-lines");
+    grid.tabs().setCurrentIndex(2);
+    shoot("sky-grid-moon");
+    grid.tabs().setCurrentIndex(3);
+    if (!waitFor([&] { return !grid.model().busy(); }, 60)) ++failures;
+    shoot("sky-grid-picture");
+    grid.picture().flip();
+    shoot("sky-grid-picture-base");
+    grid.picture().flip();
+    grid.tabs().setCurrentIndex(0);
+    window.showWorkspace(MainWindow::Workspace::Bench);
     window.setTheme(ThemeKind::Light);
     shoot("bench-light");
     window.setTheme(ThemeKind::Red);

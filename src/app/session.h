@@ -64,6 +64,7 @@ public:
     static Result<FilterShelf> shelfOf(const QString& campaign);
 
     const TrialResults* results() const { return m_results.get(); }
+    std::shared_ptr<const TrialResults> sharedResults() const { return m_results; }
     bool resultsAreCurrent() const { return m_current; }
     const QString& whyNotMeasured() const { return m_whyNotMeasured; } ///< one sentence; empty while it goes on or is done
     QString whyNoPicture(const QString& run) const;

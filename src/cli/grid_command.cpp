@@ -77,7 +77,8 @@ Result<Asked> asked(const Arguments& a) {
         const auto lit = three.size() == 3 ? number(three[0], 0, 1) : std::nullopt;
         const auto altitude = three.size() == 3 ? number(three[1], -90, 90) : std::nullopt;
         const auto separation = three.size() == 3 ? number(three[2], 0, 180) : std::nullopt;
-        if (!lit || !altitude || !separation) return Error{"--moon needs the part that is lit (0 to 1), its altitude and its separation from the target (degrees), or none: 0.5,45,60"};
+        if (!lit || !altitude || !separation)
+            return Error{"--moon needs the part that is lit (0 to 1), its altitude and its separation from the target (degrees), or none: 0.5,45,60"};
         if (*altitude <= 0)
             out.moons.emplace_back(); // it is down
         else
@@ -149,7 +150,8 @@ void table(const GridModel& model, const GridQuestion& q, const std::vector<Grid
         say("\n{} ({:.2f} mag)\n", skyText(s), s.zenith_mag);
         for (const GridCell& c : cells)
             if (c.sky == s)
-                say("  {:<16} {:<3} {:>18}  {}\n", c.filter, c.channel, valueText(c, q.quantity), c.reason.empty() && !c.notes.empty() ? c.notes.front() : c.reason);
+                say("  {:<16} {:<3} {:>18}  {}\n", c.filter, c.channel, valueText(c, q.quantity),
+                    c.reason.empty() && !c.notes.empty() ? c.notes.front() : c.reason);
     }
     say("\n");
     for (std::size_t i = 0; i < model.sites().size(); ++i) {

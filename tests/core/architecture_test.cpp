@@ -31,22 +31,23 @@ class ArchitectureTest : public QObject {
             {"core/model", words("core/base core/image core/optics core/sky core/stars")}, // their values alone: see modelsHaveNoPixels
             {"core/measure", words("core/base core/image core/model core/stars")},
             {"core/compare", words("core/base core/image core/measure core/model core/optics core/sky core/stars")},
-            {"core/grid", words("core/base core/model core/optics core/plan core/sky")},
+            {"core/grid", words("core/base core/model core/optics core/plan core/simulate core/sky")},
             {"core/merge", words("core/base core/model")},
             {"core/picture", words("core/base core/compare")},
             {"core/plan", words("core/base core/model core/optics core/sky")},
             {"core/prepare", words("core/base core/image core/measure core/model core/optics core/sky core/stars")},
             {"core/simulate", words("core/base core/image core/measure core/model core/optics core/sky core/stars")},
             {"store", words("core/base core/model")},
-            {"report", words("core/base core/compare core/model core/picture core/stars")},
+            {"report", words("core/base core/compare core/grid core/model core/picture core/stars")},
             {"unpack", words("core/image")},
             {"cli", words("core/base core/compare core/grid core/merge core/optics core/prepare core/simulate core/sky report store")},
             {"app/widgets", words("app core/base core/model core/picture core/sky")},
             {"app/bench", words("app app/widgets core/base core/compare core/measure core/model core/sky report")},
+            {"app/grid", words("app app/widgets core/base core/compare core/grid report")},
             {"app/kit", words("app app/widgets core/base core/compare core/model core/optics report")},
             {"app/night", words("app app/widgets core/base core/model core/optics core/plan core/simulate report")},
             {"app/subs", words("app app/widgets core/base core/optics core/plan core/prepare core/simulate core/sky report")},
-            {"app", words("app/bench app/kit app/night app/subs app/widgets core/base core/compare core/image core/model core/optics core/picture "
+            {"app", words("app/bench app/grid app/kit app/night app/subs app/widgets core/base core/compare core/image core/model core/optics core/picture "
                           "core/simulate core/sky report store")},
         };
     }

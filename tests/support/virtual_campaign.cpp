@@ -16,7 +16,8 @@ constexpr double kFrom = 345, kTo = 1050, kStep = 0.5;
 /// A smooth factor about one, different for each seed: sums of three waves over the wavelengths.
 std::function<double(double)> wobble(Random& random, double sigma) {
     std::array<double, 3> size, phase;
-    for (int k = 0; k < 3; ++k) size[static_cast<std::size_t>(k)] = sigma * std::sqrt(2.0 / 3) * random.normal(), phase[static_cast<std::size_t>(k)] = 2 * M_PI * random.uniform();
+    for (int k = 0; k < 3; ++k)
+        size[static_cast<std::size_t>(k)] = sigma * std::sqrt(2.0 / 3) * random.normal(), phase[static_cast<std::size_t>(k)] = 2 * M_PI * random.uniform();
     return [=](double nm) {
         double ln = 0;
         const double waves[] = {350, 170, 90}; // nm
@@ -43,7 +44,7 @@ struct VirtualCampaign::World {
     double optics = 0.85, moon = 1, natural_mag = 22;
     std::map<std::string, Curve> curves; ///< as filters truly are
     std::array<double, kLamps> elsewhere{};
-    std::vector<std::array<double, kLamps>> towns; ///< by place
+    std::vector<std::array<double, kLamps>> towns;                                                ///< by place
     mutable std::map<std::pair<std::string, std::string>, std::array<double, kSkySources>> rates; ///< by filter and channel
 
     const std::array<double, kSkySources>& ratesOf(const std::string& filter, const std::string& channel) const {
@@ -99,7 +100,8 @@ struct VirtualCampaign::World {
         return sum;
     }
 
-    double timeRatio(const std::string& filter, const std::string& channel, TargetKind kind, const GridSky& sky, const std::array<double, kLamps>& shares) const {
+    double timeRatio(const std::string& filter, const std::string& channel, TargetKind kind, const GridSky& sky,
+                     const std::array<double, kLamps>& shares) const {
         const double read = input.rig.readNoise_e * input.rig.readNoise_e / 180;
         const double t = signal(filter, channel, kind) / signal(input.baseline, channel, kind);
         return t * t * (background(input.baseline, channel, sky, shares) + read) / (background(filter, channel, sky, shares) + read);
@@ -165,8 +167,7 @@ VirtualCampaign::VirtualCampaign(unsigned long long seed)
                 const double noiseSigma = 0.3 * effort, throughputSigma = 0.45 * effort; // their sum is the time ratio's
                 const double t = w.signal(id, c, r.kind) / w.signal("open", c, r.kind) * std::exp(throughputSigma * random.normal());
                 if (t < 0.03) continue;
-                const double ratio = t * t *
-                                     std::pow(w.signal("open", c, r.kind) / w.signal(id, c, r.kind), 2) * w.timeRatio(id, c, r.kind, real, shares) *
+                const double ratio = t * t * std::pow(w.signal("open", c, r.kind) / w.signal(id, c, r.kind), 2) * w.timeRatio(id, c, r.kind, real, shares) *
                                      std::exp(noiseSigma * random.normal());
                 r.throughput[c] = {t, throughputSigma * t};
                 r.timeRatio[c] = {ratio, std::hypot(noiseSigma, 2 * throughputSigma) * ratio};

@@ -43,6 +43,7 @@ QScrollBar:vertical { background: %2; width: 9px; } QScrollBar::handle:vertical 
 QScrollBar:horizontal { background: %2; height: 9px; } QScrollBar::handle:horizontal { background: %4; border-radius: 4px; min-width: 24px; }
 QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; }
 QSlider::groove:horizontal { height: 3px; background: %4; border-radius: 1px; } QSlider::handle:horizontal { background: %5; width: 11px; margin: -5px 0; border-radius: 5px; }
+QSlider::handle:horizontal:disabled { background: %4; }
 QCheckBox::indicator { width: 13px; height: 13px; border: 1px solid %6; border-radius: 3px; background: %3; } QCheckBox::indicator:checked { background: %7; border-color: %7; }
 QListView::indicator { width: 13px; height: 13px; border: 1px solid %6; border-radius: 3px; background: %3; } QListView::indicator:checked { background: %7; border-color: %7; }
 QRadioButton::indicator { width: 11px; height: 11px; border: 1px solid %6; border-radius: 6px; background: %3; } QRadioButton::indicator:checked { background: %7; border-color: %7; }

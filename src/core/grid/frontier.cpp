@@ -125,7 +125,8 @@ std::vector<NextMeasurement> nextMeasurements(const GridModel& model, const Grid
                         const LnEstimate step = model.timeRatioStep({f, b}, sky, c.sky, input.rig);
                         const double known = varianceOf(c), model2 = std::pow(c.modelSigma / c.value, 2), own = std::max(1e-9, known - model2);
                         // From a place that the cell rests on already the model's step is the same again.
-                        const bool again = !c.runs.empty() && input.runs[c.runs.front()].site == site && input.runs[c.runs.front()].sky->moon.has_value() == moon.has_value();
+                        const bool again =
+                            !c.runs.empty() && input.runs[c.runs.front()].site == site && input.runs[c.runs.front()].sky->moon.has_value() == moon.has_value();
                         less += again ? own - 1 / (1 / own + 1 / (sigma * sigma)) : known - 1 / (1 / known + 1 / (sigma * sigma + step.sigma * step.sigma));
                     }
                     const double gain = less / before / hours;
@@ -137,7 +138,7 @@ std::vector<NextMeasurement> nextMeasurements(const GridModel& model, const Grid
     std::stable_sort(out.begin(), out.end(), [](const NextMeasurement& a, const NextMeasurement& b) { return a.gain > b.gain; });
     if (out.size() > most) out.resize(most);
     for (NextMeasurement& n : out)
-        n.text = fmt::format("{} at {}, {}: {:.0f} h shared with {} take away {:.0f} % of the doubt", nameOf(model, n.filter), input.sites[n.site].name,
+        n.text = fmt::format("{} at {}, {}: {:.0f} h, shared with {}, would take away {:.0f} % of the doubt", nameOf(model, n.filter), input.sites[n.site].name,
                              n.sky.moon ? fmt::format("moon {:.0f} % lit", 100 * n.sky.moon->illuminated) : "without moon", n.hours,
                              nameOf(model, input.baseline), 100 * n.gain * n.hours);
     return out;

@@ -20,9 +20,9 @@ struct NextMeasurement {
     std::string filter;
     std::size_t site = 0; ///< where: one of the places that trials were made at
     GridSky sky;
-    double hours = 0;     ///< of darkness, for filter and baseline together
-    double sigma = 0;     ///< that the new run's figure would have, as a part
-    double gain = 0;      ///< part of the summed variance (in logarithms) of all asked cells that goes, per hour
+    double hours = 0; ///< of darkness, for filter and baseline together
+    double sigma = 0; ///< that the new run's figure would have, as a part
+    double gain = 0;  ///< part of the summed variance (in logarithms) of all asked cells that goes, per hour
     std::string text;
 };
 

@@ -147,7 +147,8 @@ private:
         for (const GridChannel& c : m_filter.channels) {
             const auto pair = pairIn(c.name);
             if (!pair) continue;
-            const double exposure = pair->exposure_s, noise = std::exp(m_model.background(c, m_sky, rig()).ln) + rig().readNoise_e * rig().readNoise_e / exposure;
+            const double exposure = pair->exposure_s,
+                         noise = std::exp(m_model.background(c, m_sky, rig()).ln) + rig().readNoise_e * rig().readNoise_e / exposure;
             const double signal = c.signal[static_cast<std::size_t>(m_question.kind)], speed = signal * signal / noise;
             const double open = pair->baseline->signal[static_cast<std::size_t>(m_question.kind)];
             if (open > 0 && signal / open >= kPasses && speed > best) best = speed, m_cell.channel = c.name;

@@ -26,9 +26,9 @@ struct GridCell {
     double modelSigma = 0; ///< the model's part of it
     std::string reason;    ///< why it is empty
     std::vector<std::string> notes;
-    std::vector<std::size_t> runs;              ///< it rests on, in GridInput::runs
-    std::map<std::string, double> background;   ///< e-/s/px, by channel
-    std::optional<GridFigure> minutesOfDark;    ///< what an hour under this moon is worth without the moon, for this filter
+    std::vector<std::size_t> runs;                        ///< it rests on, in GridInput::runs
+    std::map<std::string, double> background;             ///< e-/s/px, by channel
+    std::optional<GridFigure> minutesOfDark;              ///< what an hour under this moon is worth without the moon, for this filter
     std::optional<std::pair<double, double>> histogram_s; ///< sub lengths of the second school, where sub lengths are asked for
 };
 

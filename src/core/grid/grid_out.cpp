@@ -98,14 +98,16 @@ Json gridToJson(const GridModel& model, const GridQuestion& q, const std::vector
 }
 
 std::string gridToCsv(const GridModel& model, const GridQuestion& q, const std::vector<GridCell>& cells) {
-    std::string out = "filter,channel,bortle,sky_mag,moon_illuminated,moon_altitude_deg,moon_separation_deg,quantity,unit,value,sigma,model_sigma,origin,runs,reason\n";
+    std::string out =
+        "filter,channel,bortle,sky_mag,moon_illuminated,moon_altitude_deg,moon_separation_deg,quantity,unit,value,sigma,model_sigma,origin,runs,reason\n";
     for (const GridCell& c : cells) {
         const bool any = c.origin != CellOrigin::Empty;
         std::string runs;
         for (const std::size_t r : c.runs) runs += (runs.empty() ? "" : " ") + model.input().runs[r].label();
         const auto number = [&](bool there, double v) { return there ? fmt::format("{:.6g}", v) : std::string(); };
         out += csvRow({c.filter, c.channel, c.sky.bortle ? std::to_string(*c.sky.bortle) : "", number(true, c.sky.zenith_mag),
-                       number(c.sky.moon.has_value(), c.sky.moon ? c.sky.moon->illuminated : 0), number(c.sky.moon.has_value(), c.sky.moon ? c.sky.moon->altitude_deg : 0),
+                       number(c.sky.moon.has_value(), c.sky.moon ? c.sky.moon->illuminated : 0),
+                       number(c.sky.moon.has_value(), c.sky.moon ? c.sky.moon->altitude_deg : 0),
                        number(c.sky.moon.has_value(), c.sky.moon ? c.sky.moon->separation_deg : 0), gridQuantityName(q.quantity), gridQuantityUnit(q.quantity),
                        number(any, c.value), number(any, c.sigma), number(any, c.modelSigma), cellOriginName(c.origin), runs, c.reason});
     }

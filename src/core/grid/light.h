@@ -40,8 +40,9 @@ LampMix mixOf(const std::array<double, kLamps>& shares);
 /// A filter in one channel of a camera.
 struct GridChannel {
     std::string name;
-    std::array<double, kSkySources> sky{};   ///< electrons s^-1 from each cm^2 of pupil and each V = 0 of such light
-    std::array<double, kTargetKinds.size()> signal{}; ///< electrons s^-1, cm^-2 of pupil: of one rayleigh in an arcsec^2 for line kinds, of V = 0 for the others
+    std::array<double, kSkySources> sky{}; ///< electrons s^-1 from each cm^2 of pupil and each V = 0 of such light
+    std::array<double, kTargetKinds.size()>
+        signal{}; ///< electrons s^-1, cm^-2 of pupil: of one rayleigh in an arcsec^2 for line kinds, of V = 0 for the others
 };
 
 /// Where what is known of a filter's transmission comes from.

@@ -171,7 +171,8 @@ Result<GridInput> gridInput(const std::vector<GridTrial>& trials, const std::vec
             } else if (auto sky = skyOfMoment(*c->sky, out.sites[site].stated_mag.value_or(20.5), skyClass(t.trial.site))) {
                 run.sky = sky;
             } else {
-                run.whyNoSky = c->sky->target ? "its target was below the horizon at the time that is given" : "its target's place is not known, and the moon was up";
+                run.whyNoSky =
+                    c->sky->target ? "its target was below the horizon at the time that is given" : "its target's place is not known, and the moon was up";
             }
             if (c) {
                 run.exposure_s = c->sub_exposure_s.value_or(180);

@@ -36,17 +36,17 @@ struct GridRun {
     PlanRig rig;
     double exposure_s = 180, total_s = 3600;
     std::optional<GridSky> sky;
-    std::string whyNoSky;                                 ///< one sentence where there is none
-    TargetKind kind = TargetKind::Emission;               ///< of the trial's target
-    std::map<std::string, GridFigure> background;         ///< by channel, e-/s/px of this run's rig; of a void one only what is shown
+    std::string whyNoSky;                         ///< one sentence where there is none
+    TargetKind kind = TargetKind::Emission;       ///< of the trial's target
+    std::map<std::string, GridFigure> background; ///< by channel, e-/s/px of this run's rig; of a void one only what is shown
     bool backgroundVoid = false;
-    std::map<std::string, GridFigure> timeRatio;          ///< mean over the nebula regions, in logarithms
-    std::map<std::string, GridFigure> throughput;         ///< the same
+    std::map<std::string, GridFigure> timeRatio;  ///< mean over the nebula regions, in logarithms
+    std::map<std::string, GridFigure> throughput; ///< the same
     std::map<std::string, GridFigure> starThroughput;
-    std::optional<GridFigure> haloClean;                  ///< mag, of the worst channel's bright star
+    std::optional<GridFigure> haloClean; ///< mag, of the worst channel's bright star
     std::string haloChannel;
-    std::map<std::string, GridFigure> moonRejection;      ///< by channel, of subs across moonrise: moonlight passed over what the baseline passes
-    std::map<std::string, std::string> voided;            ///< quantity: why
+    std::map<std::string, GridFigure> moonRejection; ///< by channel, of subs across moonrise: moonlight passed over what the baseline passes
+    std::map<std::string, std::string> voided;       ///< quantity: why
     std::string label() const { return trial + "#" + run; }
 };
 
@@ -60,7 +60,7 @@ struct GridSite {
 
 /// Everything that a grid is made from.
 struct GridInput {
-    std::string baseline; ///< filter that all others are compared with
+    std::string baseline;            ///< filter that all others are compared with
     std::vector<GridFilter> filters; ///< the baseline first
     std::vector<GridRun> runs;
     std::vector<GridSite> sites;

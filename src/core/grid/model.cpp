@@ -13,7 +13,7 @@ constexpr double kUsualBackground = 0.18, kUsualThroughput = 0.07, kUsualRuns = 
 constexpr std::array<LampMix, 3> kTowns{{{0.75, 0.1, 0.05, 0.06, 0.04}, {0.4, 0.05, 0.15, 0.2, 0.2}, {0.1, 0, 0.05, 0.4, 0.45}}};
 
 // Of the scatter between such towns: those of one country burn alike, and what one lamp adds to both filters goes out of their ratio.
-constexpr double kTownsApart = 0.75, kTownsApartInRatios = 0.6;
+constexpr double kTownsApart = 0.72, kTownsApartInSteps = 0.82, kTownsApartInRatios = 0.6;
 
 double sumOf(const std::array<double, kSkySources>& a) {
     double sum = 0;
@@ -79,7 +79,8 @@ void GridModel::learnErrors() {
     for (const SiteFit& s : m_sites)
         for (const SkyResidual& r : s.residuals) {
             if (m_input.runs[r.run].backgroundVoid) continue;
-            const double w2 = squares(weights(r.parts)), z2 = std::max(0.0, r.ln() * r.ln() - std::pow(r.sigma / r.measured, 2) - std::pow(r.fitSigma / r.modelled, 2));
+            const double w2 = squares(weights(r.parts)),
+                         z2 = std::max(0.0, r.ln() * r.ln() - std::pow(r.sigma / r.measured, 2) - std::pow(r.fitSigma / r.modelled, 2));
             // One channel that is far off is a leak or haze, told as such; it does not speak for all models.
             byRun[r.run][0] += std::min(z2, 0.36) / std::max(w2, 0.2), byRun[r.run][1] += 1;
         }
@@ -111,7 +112,8 @@ double GridModel::nearestSite(double zenith_mag, std::size_t& site) const {
     double best = 1e9;
     for (std::size_t i = 0; i < m_sites.size(); ++i) {
         if (!m_sites[i].fitted) continue;
-        const double away = std::min(std::abs(m_sites[i].sky_mag - zenith_mag), std::abs(m_input.sites[i].stated_mag.value_or(m_sites[i].sky_mag) - zenith_mag));
+        const double away =
+            std::min(std::abs(m_sites[i].sky_mag - zenith_mag), std::abs(m_input.sites[i].stated_mag.value_or(m_sites[i].sky_mag) - zenith_mag));
         if (away < best) best = away, site = i;
     }
     return best;
@@ -119,9 +121,19 @@ double GridModel::nearestSite(double zenith_mag, std::size_t& site) const {
 
 std::array<double, kLamps> GridModel::sharesFor(const GridSky& sky) const {
     if (m_lamps) return sharesOf(*m_lamps);
-    std::size_t site = 0;
-    if (nearestSite(sky.zenith_mag, site) < 1e9) return m_sites[site].shares;
-    return sharesOf(LampMix{});
+    // Between two places that were fitted the mix goes over from one to the other.
+    const SiteFit *darker = nullptr, *brighter = nullptr;
+    for (const SiteFit& s : m_sites) {
+        if (!s.fitted) continue;
+        if (s.sky_mag >= sky.zenith_mag && (!darker || s.sky_mag < darker->sky_mag)) darker = &s;
+        if (s.sky_mag <= sky.zenith_mag && (!brighter || s.sky_mag > brighter->sky_mag)) brighter = &s;
+    }
+    if (!darker && !brighter) return sharesOf(LampMix{});
+    if (!darker || !brighter || darker == brighter) return (darker ? darker : brighter)->shares;
+    const double way = darker->sky_mag - brighter->sky_mag, part = way > 0 ? (darker->sky_mag - sky.zenith_mag) / way : 0.5;
+    std::array<double, kLamps> out{};
+    for (std::size_t k = 0; k < kLamps; ++k) out[k] = (1 - part) * darker->shares[k] + part * brighter->shares[k];
+    return out;
 }
 
 std::array<double, kSkySources> GridModel::parts(const GridChannel& channel, const GridSky& sky, const PlanRig& rig,
@@ -149,13 +161,13 @@ double GridModel::mixError(const GridSky& here, const GridSky& there, const F& l
 LnEstimate GridModel::background(const GridChannel& channel, const GridSky& sky, const PlanRig& rig) const {
     const auto p = parts(channel, sky, rig, sharesFor(sky));
     const double mix = kTownsApart * mixError(sky, sky, [&](const auto& shares) { return std::log(std::max(1e-30, sumOf(parts(channel, sky, rig, shares)))); });
-    return {std::log(std::max(1e-30, sumOf(p))),
-            std::sqrt(m_background * m_background * squares(weights(p)) + m_scale.sigma * m_scale.sigma + mix * mix)};
+    return {std::log(std::max(1e-30, sumOf(p))), std::sqrt(m_background * m_background * squares(weights(p)) + m_scale.sigma * m_scale.sigma + mix * mix)};
 }
 
 LnEstimate GridModel::backgroundStep(const GridChannel& channel, const GridSky& here, const GridSky& there, const PlanRig& rig) const {
     const auto a = parts(channel, here, rig, sharesFor(here)), b = parts(channel, there, rig, sharesFor(there));
-    const double mix = kTownsApart * mixError(here, there, [&](const auto& shares) { return std::log(std::max(1e-30, sumOf(parts(channel, there, rig, shares)))); });
+    const double mix =
+        kTownsApartInSteps * mixError(here, there, [&](const auto& shares) { return std::log(std::max(1e-30, sumOf(parts(channel, there, rig, shares)))); });
     return {std::log(std::max(1e-30, sumOf(b)) / std::max(1e-30, sumOf(a))),
             std::sqrt(m_background * m_background * squaresApart(weights(a), weights(b)) + mix * mix)};
 }
@@ -205,8 +217,7 @@ LnEstimate GridModel::timeRatioStep(const Pair& pair, const GridSky& here, const
     const auto ba = parts(*pair.baseline, here, rig, sharesHere), bb = parts(*pair.baseline, there, rig, sharesThere);
     const double mix = kTownsApartInRatios * mixError(here, there, [&](const auto& s) { return lnNoise(pair, there, rig, s); });
     const double cf = skyPart(sumOf(fb), rig.readNoise_e, pair.exposure_s), cb = skyPart(sumOf(bb), rig.readNoise_e, pair.baselineExposure_s);
-    const double var = m_background * m_background *
-                       (cf * cf * squaresApart(weights(fa), weights(fb)) + cb * cb * squaresApart(weights(ba), weights(bb)));
+    const double var = m_background * m_background * (cf * cf * squaresApart(weights(fa), weights(fb)) + cb * cb * squaresApart(weights(ba), weights(bb)));
     return {lnNoise(pair, here, rig, sharesHere) - lnNoise(pair, there, rig, sharesThere), std::sqrt(var + mix * mix)};
 }
 

@@ -9,8 +9,8 @@ struct LnEstimate {
     double ln = 0, sigma = 0;
 };
 
-/// What all measured runs together say about skies, filters and telescope, and how far that may be trusted: its errors come from what the runs are off when each
-/// is left out, drawn towards a usual error where runs are few.
+/// What all measured runs together say about skies, filters and telescope, and how far that may be trusted: its errors come from what the runs are off when
+/// each is left out, drawn towards a usual error where runs are few.
 class GridModel {
 public:
     explicit GridModel(GridInput input);
@@ -18,7 +18,7 @@ public:
     const GridInput& input() const { return m_input; }
     const std::vector<SiteFit>& sites() const { return m_sites; }
 
-    /// Lamps of a sky: the given mix, else the fitted one of the place whose sky is nearest.
+    /// Lamps of a sky: the given mix, else those of the places that were fitted, by how bright their skies are.
     void setLamps(const std::optional<LampMix>& mix) { m_lamps = mix; }
     std::array<double, kLamps> sharesFor(const GridSky& sky) const;
 

@@ -11,8 +11,8 @@
 namespace caelumen {
 namespace {
 
-constexpr double kModelError = 0.12;                              ///< of a spectrum seen through a filter, as a part: for weights alone
-constexpr double kClearOptics = 0.88, kScaleSigma = 0.2;          ///< what telescopes pass, and how well that is known, in logarithms
+constexpr double kModelError = 0.12;                     ///< of a spectrum seen through a filter, as a part: for weights alone
+constexpr double kClearOptics = 0.88, kScaleSigma = 0.2; ///< what telescopes pass, and how well that is known, in logarithms
 constexpr double kMagToLn = 0.4 * M_LN10;
 
 using Row = Eigen::Matrix<double, 1, kSkySources>;
@@ -88,7 +88,8 @@ std::vector<double> robustWeights(const std::vector<Sample>& samples, const Prio
         const Solved s = solve(samples, prior, std::nullopt, weights);
         std::map<std::size_t, std::pair<double, double>> byRun;
         for (const Sample& x : samples) {
-            const double model = std::max(1e-30, x.rates.dot(s.light)), z = std::log(x.figure.value / model) / std::hypot(kModelError, x.figure.sigma / x.figure.value);
+            const double model = std::max(1e-30, x.rates.dot(s.light)),
+                         z = std::log(x.figure.value / model) / std::hypot(kModelError, x.figure.sigma / x.figure.value);
             byRun[x.run].first += z * z, byRun[x.run].second += 1;
         }
         for (std::size_t i = 0; i < samples.size(); ++i) {
@@ -149,7 +150,8 @@ std::optional<Brighter> whyBrighter(const GridInput& input, const std::vector<Sk
         chiHaze += std::pow(std::max(0.0, dimmed + 0.2) / kStarError, 2);
     }
     out.pLeak = 1 / (1 + std::exp(std::clamp(0.5 * (chiLeak - chiHaze), -30.0, 30.0)));
-    const std::string who = fmt::format("{} ({}) is {:.0f} % brighter than the other runs of its place foretell", r.label(), filter->name, 100 * (std::exp(mean / n) - 1));
+    const std::string who =
+        fmt::format("{} ({}) is {:.0f} % brighter than the other runs of its place foretell", r.label(), filter->name, 100 * (std::exp(mean / n) - 1));
     const bool leak = out.pLeak > 0.5;
     const double sure = leak ? out.pLeak : 1 - out.pLeak;
     out.text = sure < 0.7 ? fmt::format("{}: a leak and haze explain it equally well.", who)

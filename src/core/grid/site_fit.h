@@ -26,11 +26,11 @@ struct Brighter {
 /// A place's sky, from the backgrounds of all its runs.
 struct SiteFit {
     bool fitted = false;
-    double sky_mag = 21, sky_mag_sigma = 0.3;          ///< V at the zenith, without moon
-    std::array<double, kLamps> shares{};               ///< of the lamps
-    double lnScale = 0, lnScaleSigma = 0.2;            ///< electrons that arrive over those modelled with clear optics
-    double moon = 1, moonSigma = 0.3;                  ///< moonlight over its model
-    std::vector<SkyResidual> residuals;                ///< leave-one-run-out
+    double sky_mag = 21, sky_mag_sigma = 0.3; ///< V at the zenith, without moon
+    std::array<double, kLamps> shares{};      ///< of the lamps
+    double lnScale = 0, lnScaleSigma = 0.2;   ///< electrons that arrive over those modelled with clear optics
+    double moon = 1, moonSigma = 0.3;         ///< moonlight over its model
+    std::vector<SkyResidual> residuals;       ///< leave-one-run-out
     std::vector<Brighter> brighter;
 };
 

@@ -43,11 +43,13 @@ private slots:
                 }
         }
         for (const auto& [key, c] : all) {
-            qInfo("%-11s %-9s %5d cells, claimed error %4.0f %%: within one sigma %4.0f %%, within two %4.0f %%, mean %.2f, rms %.2f", gridQuantityName(key.first),
-                  cellOriginName(key.second), c.n, 100 * c.lnSigma / c.n, c.within(1), c.within(2), c.sum / c.n, std::sqrt(c.z2 / c.n));
+            qInfo("%-11s %-9s %5d cells, claimed error %4.0f %%: within one sigma %4.0f %%, within two %4.0f %%, mean %.2f, rms %.2f",
+                  gridQuantityName(key.first), cellOriginName(key.second), c.n, 100 * c.lnSigma / c.n, c.within(1), c.within(2), c.sum / c.n,
+                  std::sqrt(c.z2 / c.n));
         }
         for (const auto& [kind, c] : byKind)
-            qInfo("%-11s %5d cells: within one sigma %4.0f %%, within two %4.0f %%, mean %.2f", targetKindName(kind), c.n, c.within(1), c.within(2), c.sum / c.n);
+            qInfo("%-11s %5d cells: within one sigma %4.0f %%, within two %4.0f %%, mean %.2f", targetKindName(kind), c.n, c.within(1), c.within(2),
+                  c.sum / c.n);
         QVERIFY(all.size() >= 5);
         for (const auto& [key, c] : all) {
             QVERIFY2(c.within(1) >= 60 && c.within(1) <= 76, cellOriginName(key.second));

@@ -1,5 +1,7 @@
 #include "core/base/json.h"
+#include "core/grid/contour.h"
 #include "core/grid/grid_out.h"
+#include "core/grid/predicted.h"
 #include "core/optics/light_cone.h"
 #include "core/simulate/demo.h"
 
@@ -280,6 +282,59 @@ private slots:
         QVERIFY2(next[0].filter == "veldglow", next[0].text.c_str()); // the other one is known
         QVERIFY(next[0].gain > 0 && next[0].hours > 0);
         for (std::size_t i = 1; i < next.size(); ++i) QVERIFY(next[i].gain <= next[i - 1].gain);
+    }
+
+    void contoursLieWhereTheValueIs() {
+        ValueGrid cone{21, 21, {}};
+        for (int y = 0; y < 21; ++y)
+            for (int x = 0; x < 21; ++x) cone.values.push_back(std::hypot(x - 10, y - 10));
+        const auto pieces = contour(cone, 6);
+        QVERIFY(pieces.size() > 20);
+        double length = 0;
+        for (const ContourPiece& c : pieces) {
+            for (const Point& p : {c.from, c.to}) QVERIFY(std::abs(std::hypot(p.x - 10, p.y - 10) - 6) < 0.05);
+            length += std::hypot(c.to.x - c.from.x, c.to.y - c.from.y);
+        }
+        QVERIFY(std::abs(length / (2 * M_PI * 6) - 1) < 0.02); // closed, each piece once
+        cone.values[10 * 21 + 16] = NAN;                       // a hole ends the line there
+        QVERIFY(contour(cone, 6).size() < pieces.size());
+        QVERIFY(contour(cone, 100).empty());
+    }
+
+    void predictedPicturesShowWhatTheGridSays() {
+        Exact e;
+        const auto garden = e.place("garden", 5, kTown);
+        e.run(garden, "open", kTown);
+        e.run(garden, "duo7", kTown);
+        const GridModel model(e.in);
+        PictureWish wish;
+        wish.sky = skyOfClass(5, std::nullopt);
+        wish.width = 120, wish.height = 90;
+        const auto two = predictPictures(model, "duo7", wish), again = predictPictures(model, "duo7", wish);
+        QVERIFY(two && again && (*two)[1].pixels.size() == 120 * 90);
+        QVERIFY((*two)[1].pixels == (*again)[1].pixels && (*two)[0].pixels != (*two)[1].pixels);
+        // The square of their signals to noise is the time ratio of the cell.
+        const double ratio = std::pow((*two)[1].snr / (*two)[0].snr, 2), cell = cellOf(model, "duo7", wish.sky).value;
+        QVERIFY2(std::abs(ratio / cell - 1) < 0.15, qPrintable(QString("%1 %2").arg(ratio).arg(cell)));
+        // Sky without nebula is quieter with the filter.
+        const auto scatter = [](const PredictedPicture& p) {
+            double sum = 0, sum2 = 0;
+            for (int y = 0; y < 12; ++y)
+                for (int x = 0; x < 12; ++x) {
+                    const double r = p.pixels[static_cast<std::size_t>(y * p.width + x)] >> 16 & 0xff;
+                    sum += r, sum2 += r * r;
+                }
+            return std::sqrt(sum2 / 144 - sum / 144 * sum / 144);
+        };
+        QVERIFY(scatter((*two)[1]) < 0.7 * scatter((*two)[0]));
+        wish.hours = 50;
+        QVERIFY(std::abs((*predictPictures(model, "duo7", wish))[1].snr / (*two)[1].snr - 5) < 1e-6);
+        wish.kind = TargetKind::Sulphur;
+        QVERIFY(!predictPictures(model, "duo7", wish) && !predictPictures(model, "nobody", wish));
+        for (const TargetKind kind : {TargetKind::Galaxy, TargetKind::Reflection, TargetKind::Stars}) {
+            wish.kind = kind;
+            QVERIFY(predictPictures(model, "veldglow", wish));
+        }
     }
 
     void jsonAndTableHoldTheSame() {
