@@ -106,7 +106,8 @@ void paintCell(QPainter& p, const GridPicture& picture, const GridCell& c, const
     QFontMetricsF metrics(fontOf(px, true));
     const bool one = split < 0 || metrics.horizontalAdvance(text) < inside.width() - 8;
     const QString first = one ? text : text.left(split), second = one ? QString() : text.mid(split + 1);
-    while (px > 7 && std::max(metrics.horizontalAdvance(first), metrics.horizontalAdvance(second)) > inside.width() - 6) px -= 0.5, metrics = QFontMetricsF(fontOf(px, true));
+    while (px > 7 && std::max(metrics.horizontalAdvance(first), metrics.horizontalAdvance(second)) > inside.width() - 6)
+        px -= 0.5, metrics = QFontMetricsF(fontOf(px, true));
     if (c.origin == CellOrigin::Scaled) { // a clear ground under the numbers
         const double w = std::max(metrics.horizontalAdvance(first), metrics.horizontalAdvance(second)) + 6, h = metrics.height() * (one ? 1 : 2);
         p.fillRect(QRectF(inside.center() - QPointF(w / 2, h / 2), QSizeF(w, h)), colours.ground);
@@ -123,9 +124,19 @@ void paintCell(QPainter& p, const GridPicture& picture, const GridCell& c, const
 
 /// A name on two lines where one is not enough; what does not fit even so is elided.
 void paintWrapped(QPainter& p, const QRectF& place, Qt::Alignment alignment, const QString& text) {
-    const QFontMetricsF metrics(p.font());
+    // Smaller where a single word would not fit.
+    QFontMetricsF metrics(p.font());
+    const QStringList words = text.split(' ');
+    QFont font = p.font();
+    const auto widest = [&] {
+        double most = 0;
+        for (const QString& word : words) most = std::max(most, metrics.horizontalAdvance(word));
+        return most;
+    };
+    while (font.pixelSize() > 8 && widest() > place.width()) font.setPixelSize(font.pixelSize() - 1), metrics = QFontMetricsF(font);
+    p.setFont(font);
     QStringList lines{QString()};
-    for (const QString& word : text.split(' ')) {
+    for (const QString& word : words) {
         const QString longer = lines.back().isEmpty() ? word : lines.back() + ' ' + word;
         if (metrics.horizontalAdvance(longer) <= place.width() || lines.back().isEmpty())
             lines.back() = longer;
@@ -142,7 +153,9 @@ void paintKey(QPainter& p, const QRectF& place, const GridColours& colours, doub
     double x = place.left();
     p.setFont(fontOf(font * 0.92));
     const QFontMetricsF metrics(p.font());
-    for (const auto& [origin, text] : {std::pair{CellOrigin::Measured, tr("measured")}, {CellOrigin::Scaled, tr("scaled from a measurement")}, {CellOrigin::Modelled, tr("modelled from the curve")}}) {
+    for (const auto& [origin, text] : {std::pair{CellOrigin::Measured, tr("measured")},
+                                       {CellOrigin::Scaled, tr("scaled from a measurement")},
+                                       {CellOrigin::Modelled, tr("modelled from the curve")}}) {
         const QRectF box(x, place.center().y() - font * 0.5, font * 1.7, font);
         if (origin == CellOrigin::Measured) p.fillRect(box, between(colours.ground, colours.accent, 0.6));
         if (origin == CellOrigin::Scaled) hatch(p, box, between(colours.ground, colours.accent, 0.6));
@@ -193,7 +206,7 @@ QRectF GridLayout::header(int column) const {
 }
 
 QSizeF leastGridSize(const GridPicture& p, double font) {
-    return {13 * font + 4.6 * font * static_cast<double>(p.columns.size()) + 10, 8.9 * font + 2.5 * font * static_cast<double>(p.rows.size()) + 8};
+    return {12 * font + 3.3 * font * static_cast<double>(p.columns.size()) + 10, 8.9 * font + 2.5 * font * static_cast<double>(p.rows.size()) + 8};
 }
 
 GridLayout layGrid(const GridPicture& p, const QSizeF& size, double font) {
@@ -226,9 +239,12 @@ void paintGrid(QPainter& p, const GridPicture& picture, const GridLayout& lay, c
         p.drawText(QRectF(head.left(), head.top(), head.width(), 1.3 * font), Qt::AlignCenter, columnTitle(picture.columns[at]));
         p.setPen(colours.dim);
         p.setFont(fontOf(0.88 * font));
-        if (picture.columns[at].bortle) p.drawText(QRectF(head.left(), head.top() + 1.2 * font, head.width(), 1.1 * font), Qt::AlignCenter, QString::number(picture.columns[at].zenith_mag, 'f', 1));
+        if (picture.columns[at].bortle)
+            p.drawText(QRectF(head.left(), head.top() + 1.2 * font, head.width(), 1.1 * font), Qt::AlignCenter,
+                       QString::number(picture.columns[at].zenith_mag, 'f', 1));
         if (at < picture.places.size() && !picture.places[at].isEmpty())
-            paintWrapped(p, QRectF(head.left() + 1, head.top() + 2.3 * font, head.width() - 2, 2.2 * font), Qt::AlignHCenter | Qt::AlignTop, picture.places[at]);
+            paintWrapped(p, QRectF(head.left() + 1, head.top() + 2.3 * font, head.width() - 2, 2.2 * font), Qt::AlignHCenter | Qt::AlignTop,
+                         picture.places[at]);
     }
     for (int r = 0; r < static_cast<int>(picture.rows.size()); ++r) {
         const auto& row = picture.rows[static_cast<std::size_t>(r)];
@@ -265,7 +281,7 @@ namespace {
 
 constexpr double kFileFont = 14;
 QSizeF fileSize(const GridPicture& p) {
-    return leastGridSize(p, kFileFont) + QSizeF(90, 10);
+    return leastGridSize(p, kFileFont) + QSizeF(60 + 22.0 * static_cast<double>(p.columns.size()), 10);
 }
 
 } // namespace

@@ -4,8 +4,11 @@
 #include "core/compare/run_facts.h"
 #include "core/compare/scores.h"
 #include "core/compare/sentences.h"
+#include "core/grid/frontier.h"
+#include "core/grid/grid_out.h"
 #include "core/model/quantity.h"
 #include "report/filter_style.h"
+#include "report/grid_picture.h"
 #include "report/picture_painter.h"
 #include "report/svg_plots.h"
 
@@ -15,6 +18,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 
 namespace caelumen {
 namespace {
@@ -183,6 +187,46 @@ std::string disclosure(const Trial& trial) {
                : "<h2>Where the filters came from</h2><table><tr><th>Filter</th><th>Obtained</th><th>Price each, with shipping</th></tr>" + rows + "</table>";
 }
 
+/// What these filters would do under the other classes of sky, without the moon and under this trial's.
+std::string otherSkies(const Trial& trial, const TrialResults& r, const std::filesystem::path& folder) {
+    auto input = gridInput({{"this trial", trial, folder, std::make_shared<const TrialResults>(r)}}, {});
+    if (!input || input->filters.size() < 2) return {};
+    std::vector<std::optional<GridMoon>> moons{std::nullopt};
+    double altitude = 60;
+    for (const GridRun& run : input->runs)
+        if (run.baseline && run.sky) {
+            altitude = std::round(run.sky->altitude_deg);
+            if (run.sky->moon && run.sky->moon->illuminated > 0.05) moons.push_back(run.sky->moon);
+        }
+    const GridModel model(std::move(*input));
+    std::string html;
+    for (const auto& moon : moons) {
+        GridPicture picture;
+        GridQuestion q;
+        q.kind = model.input().kind;
+        for (int b = 1; b <= 9; ++b) q.skies.push_back(skyOfClass(b, moon, altitude));
+        picture.columns = q.skies;
+        picture.cells = gridCells(model, q);
+        if (std::all_of(picture.cells.begin(), picture.cells.end(), [](const GridCell& c) { return c.origin == CellOrigin::Empty; })) continue;
+        for (const GridFilter& f : model.input().filters)
+            picture.rows.push_back({QString::fromStdString(f.id), QString::fromStdString(f.name), filterStyleOf(trial, f.id, {})});
+        picture.title = QString("Time ratio: %1, %2")
+                            .arg(targetKindLabel(q.kind),
+                                 moon ? QString("moon %1 % lit, %2\u00b0 high").arg(100 * moon->illuminated, 0, 'f', 0).arg(moon->altitude_deg, 0, 'f', 0)
+                                      : QString("no moon"));
+        html += "<p><img style=\"max-width:100%\" alt=\"" + escaped(picture.title.toStdString()) + "\" src=\"data:image/svg+xml;base64," +
+                gridSvg(picture).toBase64().toStdString() + "\"></p>";
+    }
+    if (html.empty()) return {};
+    for (const Frontier& f : frontiers(model, std::nullopt, altitude))
+        if (f.kind == model.input().kind || f.kind == TargetKind::Galaxy) html += "<p>" + escaped(f.text) + "</p>";
+    for (const SiteFit& s : model.sites())
+        for (const Brighter& b : s.brighter) html += "<p>" + escaped(b.text) + "</p>";
+    return "<h2>Under other skies</h2>" + html +
+           "<p class=small>Filled: measured here. Hatched: a measurement carried to that sky by the model. Dashed: from the filter's curve alone. Errors are "
+           "whole ones, the model's included.</p>";
+}
+
 } // namespace
 
 Result<std::string> htmlReport(const Trial& trial, const TrialResults& r, const std::filesystem::path& folder, const Job& job) {
@@ -217,7 +261,7 @@ Result<std::string> htmlReport(const Trial& trial, const TrialResults& r, const 
     html += disclosure(trial);
     html += "<h2>Pictures</h2>" + pictures(trial, r, folder, job);
     if (job.cancelled()) return Error{kCancelled};
-    html += "<h2>Scores</h2>" + scoreSections(trial, r) + "<h2>Figures</h2>" + allFigures(r);
+    html += "<h2>Scores</h2>" + scoreSections(trial, r) + otherSkies(trial, r, folder) + "<h2>Figures</h2>" + allFigures(r);
     html += "<h2>Method</h2><p>All figures are in electrons per second, measured on the stacks as they are: regions and stars are mapped into each frame, no "
             "frame is resampled. Stars are masked alike in all runs. The nebula stands "
             "above a sky surface (plane and radial term) fitted to star- and nebula-free cells and set to the level of the sky regions. Noise is the scatter "

@@ -29,9 +29,7 @@ class SkyGridTest : public QObject, protected KitFixture {
     bool ready() {
         return QTest::qWaitFor([this] { return grid().model().grid() && !grid().model().busy(); }, 60'000);
     }
-    void click(int row, int column) {
-        QTest::mouseClick(&grid().map(), Qt::LeftButton, {}, grid().map().placeOf(row * 9 + column).center().toPoint());
-    }
+    void click(int row, int column) { QTest::mouseClick(&grid().map(), Qt::LeftButton, {}, grid().map().placeOf(row * 9 + column).center().toPoint()); }
     template<class Widget>
     Widget* named(const char* name) {
         return byName<Widget>(grid(), name);
@@ -176,7 +174,8 @@ private slots:
     }
 
     void tablesAndPicturesGoOut() {
-        for (const auto& [text, ending] : {std::pair{"Table (CSV) \u2026", "csv"}, {"Results (JSON) \u2026", "json"}, {"Picture (PNG) \u2026", "png"}, {"Drawing (SVG) \u2026", "svg"}}) {
+        for (const auto& [text, ending] :
+             {std::pair{"Table (CSV) \u2026", "csv"}, {"Results (JSON) \u2026", "json"}, {"Picture (PNG) \u2026", "png"}, {"Drawing (SVG) \u2026", "svg"}}) {
             m_answers->save = at("out") + "." + ending;
             QAction* entry = nullptr; // the comparison's exports have the same texts
             for (QAction* a : m_window->findChildren<QAction*>())

@@ -27,12 +27,14 @@ private slots:
         QVERIFY(html.contains("Roof &lt;b&gt;&amp;&quot;test&quot;"));
         QCOMPARE(html.count("data:image/png;base64,"), 2);
         QVERIFY(html.count("<svg") >= 6);
+        QVERIFY(html.count("data:image/svg+xml;base64,") >= 1);
         for (const char* link : {"http://", "https://", "<script", "src=\"/"}) {
             QString rest = html;
             rest.remove("http://www.w3.org/2000/svg"); // a name, not a link
             QVERIFY2(!rest.contains(link), link);
         }
-        for (const char* part : {"Conditions", "What else differed", "Pictures", "Scores", "Method", "Time ratio", "Bortle", "caelumen 0."})
+        for (const char* part :
+             {"Conditions", "What else differed", "Pictures", "Scores", "Under other skies", "Method", "Time ratio", "Bortle", "caelumen 0."})
             QVERIFY2(html.contains(part), part);
     }
 

@@ -30,7 +30,7 @@ void GridMap::show(GridPicture picture) {
     if (m_selected >= static_cast<int>(m_picture.cells.size())) m_selected = -1;
     const QSizeF least = leastGridSize(m_picture, fontInfo().pixelSize());
     setMinimumHeight(static_cast<int>(least.height()));
-    setMinimumWidth(static_cast<int>(std::min(620.0, least.width())));
+    setMinimumWidth(static_cast<int>(least.width()));
     update();
 }
 
@@ -38,6 +38,7 @@ void GridMap::say(const QString& sentence) {
     m_picture = {};
     m_sentence = sentence;
     m_selected = -1;
+    setMinimumSize(200, 160);
     update();
 }
 
@@ -66,8 +67,9 @@ void GridMap::select(int cell) {
     update();
     if (cell < 0) return;
     const GridCell& c = m_picture.cells[static_cast<std::size_t>(cell)];
-    setAccessibleDescription(QString("%1, %2: %3, %4").arg(QString::fromStdString(c.filter), QString::fromStdString(skyText(c.sky)), cellText(c, m_picture.quantity),
-                                                           QString(cellOriginName(c.origin))));
+    setAccessibleDescription(
+        QString("%1, %2: %3, %4")
+            .arg(QString::fromStdString(c.filter), QString::fromStdString(skyText(c.sky)), cellText(c, m_picture.quantity), QString(cellOriginName(c.origin))));
     emit chosen(cell);
 }
 
@@ -125,7 +127,8 @@ bool GridMap::event(QEvent* event) {
             QToolTip::hideText();
         } else {
             const GridCell& c = m_picture.cells[static_cast<std::size_t>(cell)];
-            QString text = QString("%1\n%2\n").arg(m_picture.rows[static_cast<std::size_t>(cell) / m_picture.columns.size()].name, QString::fromStdString(skyText(c.sky)));
+            QString text =
+                QString("%1\n%2\n").arg(m_picture.rows[static_cast<std::size_t>(cell) / m_picture.columns.size()].name, QString::fromStdString(skyText(c.sky)));
             text += c.origin == CellOrigin::Empty ? QString::fromStdString(c.reason)
                                                   : QString("%1 (%2)").arg(cellText(c, m_picture.quantity), QString(cellOriginName(c.origin)));
             QToolTip::showText(help->globalPos(), text, this);

@@ -54,10 +54,12 @@ QString cellPage(const SkyGridModel& m, int index) {
         out += QString("<p style='margin:2px 0;'>%1 (%2, %3).</p>").arg(what, name, safe(targetKindLabel(m.question().kind)));
         out += "<table cellspacing=2>";
         if (!c.channel.empty()) out += row(tr("channel"), safe(c.channel));
-        if (c.modelSigma > 0) out += row(tr("of its error the model's"), withError(c.modelSigma, 0));
-        if (c.minutesOfDark) out += row(tr("an hour here is worth"), tr("%1 minutes without this moon").arg(withError(c.minutesOfDark->value, c.minutesOfDark->sigma)));
+        if (c.modelSigma > 0) out += row(tr("the model's part of it"), withError(c.modelSigma, 0));
+        if (c.minutesOfDark)
+            out += row(tr("an hour here is worth"), tr("%1 minutes without this moon").arg(withError(c.minutesOfDark->value, c.minutesOfDark->sigma)));
         if (c.histogram_s)
-            out += row(tr("by the histogram"), tr("%1 to %2 s (sky at 25 to 40 % of full scale)").arg(c.histogram_s->first, 0, 'g', 3).arg(c.histogram_s->second, 0, 'g', 3));
+            out += row(tr("by the histogram"),
+                       tr("%1 to %2 s (sky at 25 to 40 % of full scale)").arg(c.histogram_s->first, 0, 'g', 3).arg(c.histogram_s->second, 0, 'g', 3));
         QStringList levels;
         for (const auto& [channel, level] : c.background) levels << QString("%1 %2").arg(safe(channel)).arg(level, 0, 'g', 3);
         if (!levels.isEmpty()) out += row(tr("background (e-/s/px)"), levels.join(",&nbsp; "));
@@ -96,13 +98,17 @@ QString gridPage(const SkyGridModel& m) {
         for (std::size_t k = 0; k < kLamps; ++k)
             if (s.shares[k] > 0.03) lamps << QString("%1 %2 %").arg(tr(lampName(k))).arg(100 * s.shares[k], 0, 'f', 0);
         out += QString("<p style='margin:6px 0 2px 0;'><b>%1</b>: %2 mag/arcsec\u00B2%3. %4</p>")
-                   .arg(safe(site.name), withError(s.sky_mag, s.sky_mag_sigma), site.stated_mag ? tr(" (stated %1)").arg(*site.stated_mag, 0, 'f', 2) : QString(), lamps.join(", "));
-        out += QString("<table cellspacing=1 style='color:%1;'><tr><td>%2</td><td>%3</td><td align=right>%4</td><td align=right>%5</td><td align=right>%6</td></tr>")
-                   .arg(theme().dim.name(), tr("run"), "", tr("measured"), tr("modelled"), tr("off"));
+                   .arg(safe(site.name), withError(s.sky_mag, s.sky_mag_sigma),
+                        site.stated_mag ? tr(" (stated %1)").arg(*site.stated_mag, 0, 'f', 2) : QString(), lamps.join(", "));
+        out +=
+            QString(
+                "<table cellspacing=1 style='color:%1;'><tr><td>%2</td><td>%3</td><td align=right>%4</td><td align=right>%5</td><td align=right>%6</td></tr>")
+                .arg(theme().dim.name(), tr("run"), "", tr("measured"), tr("modelled"), tr("off"));
         for (const SkyResidual& r : s.residuals) {
             const GridRun& run = g.input().runs[r.run];
             const double off = 100 * (std::exp(r.ln()) - 1);
-            out += QString("<tr><td>%1&nbsp;</td><td>%2&nbsp;</td><td align=right>&nbsp;%3</td><td align=right>&nbsp;%4</td><td align=right>&nbsp;%5%6 %</td></tr>")
+            out += QString(
+                       "<tr><td>%1&nbsp;</td><td>%2&nbsp;</td><td align=right>&nbsp;%3</td><td align=right>&nbsp;%4</td><td align=right>&nbsp;%5%6 %</td></tr>")
                        .arg(safe(run.run + " " + run.filter), safe(r.channel))
                        .arg(r.measured, 0, 'g', 3)
                        .arg(r.modelled, 0, 'g', 3)
@@ -113,7 +119,8 @@ QString gridPage(const SkyGridModel& m) {
         for (const Brighter& b : s.brighter) out += QString("<p style='color:%1; margin:2px 0;'>%2</p>").arg(theme().warn.name(), safe(b.text));
     }
     out += QString("<p style='color:%1; margin-top:8px;'>%2</p>")
-               .arg(theme().dim.name(), tr("The model errs by %1 % for one source of light through one filter and by %2 % in what a filter leaves of a target, judged by %n run(s), each left out in turn.")
+               .arg(theme().dim.name(), tr("The model errs by %1 % for one source of light through one filter and by %2 % in what a filter leaves of a target, "
+                                           "judged by %n run(s), each left out in turn.")
                                             .replace("%n", QString::number(g.runsBehind()))
                                             .arg(100 * g.backgroundError(), 0, 'f', 0)
                                             .arg(100 * g.throughputError(), 0, 'f', 0));

@@ -58,7 +58,8 @@ void MoonMap::paintEvent(QPaintEvent*) {
     QFont bold = p.font();
     bold.setBold(true);
     p.setFont(bold);
-    p.drawText(QRectF(b.left(), 4, b.width(), 1.8 * font), Qt::AlignLeft | Qt::AlignVCenter, QFontMetricsF(bold).elidedText(m_content.title, Qt::ElideRight, b.width()));
+    p.drawText(QRectF(b.left(), 4, b.width(), 1.8 * font), Qt::AlignLeft | Qt::AlignVCenter,
+               QFontMetricsF(bold).elidedText(m_content.title, Qt::ElideRight, b.width()));
     bold.setBold(false);
     p.setFont(bold);
     const auto x = [&](double mag) { return b.left() + (SkyGridModel::kDarkest - mag) / (SkyGridModel::kDarkest - SkyGridModel::kBrightest) * b.width(); };
@@ -98,7 +99,8 @@ void MoonMap::paintEvent(QPaintEvent*) {
             const QString text = QString::number(level, 'g', 3);
             QRectF box(0, 0, metrics.horizontalAdvance(text) + 6, metrics.height());
             box.moveCenter(place(pieces[k].from));
-            if (!b.contains(box) || std::any_of(written.begin(), written.end(), [&](const QRectF& w) { return w.intersects(box.adjusted(-8, -3, 8, 3)); })) continue;
+            if (!b.contains(box) || std::any_of(written.begin(), written.end(), [&](const QRectF& w) { return w.intersects(box.adjusted(-8, -3, 8, 3)); }))
+                continue;
             written.push_back(box);
             p.fillRect(box, t.plot);
             p.drawText(box, Qt::AlignCenter, text);
@@ -127,7 +129,8 @@ void MoonMap::paintEvent(QPaintEvent*) {
     }
     p.drawText(QRectF(b.left(), b.bottom() + 5 + 1.3 * font, b.width(), 1.5 * font), Qt::AlignCenter, tr("class of sky (darker to brighter)"));
     for (const double lit : {0.0, 0.25, 0.5, 0.75, 1.0})
-        p.drawText(QRectF(0, y(lit) - 0.7 * font, b.left() - 6, 1.4 * font), Qt::AlignRight | Qt::AlignVCenter, lit == 0 ? tr("no moon") : QString("%1 %").arg(100 * lit));
+        p.drawText(QRectF(0, y(lit) - 0.7 * font, b.left() - 6, 1.4 * font), Qt::AlignRight | Qt::AlignVCenter,
+                   lit == 0 ? tr("no moon") : QString("%1 %").arg(100 * lit));
 }
 
 void MoonMap::mousePressEvent(QMouseEvent* event) {

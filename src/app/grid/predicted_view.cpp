@@ -38,7 +38,8 @@ void PredictedView::show(const std::array<PredictedPicture, 2>& pictures, const 
         const PredictedPicture& p = pictures[k];
         QImage image(p.width, p.height, QImage::Format_RGB32);
         for (int y = 0; y < p.height; ++y)
-            std::memcpy(image.scanLine(y), p.pixels.data() + static_cast<std::ptrdiff_t>(y) * p.width, static_cast<std::size_t>(p.width) * sizeof(std::uint32_t));
+            std::memcpy(image.scanLine(y), p.pixels.data() + static_cast<std::ptrdiff_t>(y) * p.width,
+                        static_cast<std::size_t>(p.width) * sizeof(std::uint32_t));
         m_images[k] = image;
         m_snr[k] = p.snr;
     }
@@ -80,7 +81,8 @@ void PredictedView::paintEvent(QPaintEvent*) {
     bold.setBold(true);
     p.setFont(bold);
     p.setPen(t.text);
-    p.drawText(QRectF(place.left(), 4, place.width(), line), Qt::AlignLeft | Qt::AlignVCenter, QFontMetricsF(bold).elidedText(m_names[which], Qt::ElideRight, 0.6 * place.width()));
+    p.drawText(QRectF(place.left(), 4, place.width(), line), Qt::AlignLeft | Qt::AlignVCenter,
+               QFontMetricsF(bold).elidedText(m_names[which], Qt::ElideRight, 0.6 * place.width()));
     // In the picture itself, so that it goes wherever the picture goes.
     const QString mark = tr("PREDICTED");
     const QFontMetricsF metrics(bold);
@@ -92,7 +94,8 @@ void PredictedView::paintEvent(QPaintEvent*) {
     bold.setBold(false);
     p.setFont(bold);
     p.setPen(t.dim);
-    p.drawText(QRectF(place.left(), place.bottom() + 3, place.width(), line), Qt::AlignLeft | Qt::AlignVCenter, tr("%1; S/N %2 in 10\u2033").arg(m_of).arg(m_snr[which], 0, 'g', 2));
+    p.drawText(QRectF(place.left(), place.bottom() + 3, place.width(), line), Qt::AlignLeft | Qt::AlignVCenter,
+               tr("%1; S/N %2 in 10\u2033").arg(m_of).arg(m_snr[which], 0, 'g', 2));
     p.drawText(QRectF(place.left(), place.bottom() + 3 + line, place.width(), line), Qt::AlignLeft | Qt::AlignVCenter,
                tr("a made-up target; each to its own sky, the target equally bright in both. Space shows the other."));
     if (hasFocus()) {

@@ -36,7 +36,7 @@ QSlider* slider(int low, int high, int value, const QString& name) {
     s->setRange(low, high);
     s->setValue(value);
     s->setAccessibleName(name);
-    s->setMinimumWidth(90);
+    s->setMinimumWidth(70);
     return s;
 }
 
@@ -45,7 +45,7 @@ QWidget* with(QSlider* s, QLabel* text) {
     auto* row = new QHBoxLayout(box);
     row->setContentsMargins(0, 0, 0, 0);
     row->addWidget(s, 1);
-    text->setMinimumWidth(text->fontMetrics().horizontalAdvance("00.00 mag "));
+    text->setMinimumWidth(text->fontMetrics().horizontalAdvance("000 mag "));
     text->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
     row->addWidget(text);
     return box;
@@ -131,7 +131,9 @@ SkyGrid::SkyGrid(Session& session, Prompts& prompts, QWidget* parent)
     m_across->addWidget(buildLeft());
     m_across->addWidget(middle);
     m_across->addWidget(m_page);
-    m_across->setStretchFactor(1, 1);
+    m_across->setStretchFactor(0, 0);
+    m_across->setStretchFactor(1, 3);
+    m_across->setStretchFactor(2, 1);
     m_across->setSizes({236, 704, 340});
     m_across->setChildrenCollapsible(false);
     auto* layout = new QVBoxLayout(this);
@@ -171,7 +173,8 @@ QWidget* SkyGrid::buildLeft() {
     m_camera->setAccessibleName(tr("Camera"));
     m_camera->addItem(tr("the trial's"), QString());
     for (const Camera& c : allCameras()) m_camera->addItem(QString::fromStdString(c.name), QString::fromStdString(c.id));
-    for (QComboBox* box : {m_kind, m_quantity, m_moonBox, m_camera}) box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon), box->setMinimumContentsLength(12);
+    for (QComboBox* box : {m_kind, m_quantity, m_moonBox, m_camera})
+        box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon), box->setMinimumContentsLength(12);
     m_lampsFitted->setChecked(true);
     m_ownRatio->setChecked(true);
     auto* panel = new QWidget;
@@ -283,8 +286,9 @@ std::vector<FilterStyle> SkyGrid::styles() const {
     const Trial& t = m_session.trial();
     auto next = static_cast<int>(std::max(t.runs.size(), t.filters.size())); // those of other trials take what is free
     for (const GridFilter& f : m_model.grid()->input().filters)
-        out.push_back(t.filter(f.id) ? filterStyleOf(t, f.id, {}, theme().isRed())
-                                     : filterStyle(f.id == m_model.grid()->input().baseline ? 0 : next++, f.id == m_model.grid()->input().baseline, theme().isRed()));
+        out.push_back(t.filter(f.id)
+                          ? filterStyleOf(t, f.id, {}, theme().isRed())
+                          : filterStyle(f.id == m_model.grid()->input().baseline ? 0 : next++, f.id == m_model.grid()->input().baseline, theme().isRed()));
     return out;
 }
 
@@ -294,24 +298,28 @@ GridPicture SkyGrid::pictureOf() const {
     const GridInput& in = m_model.grid()->input();
     const GridQuestion& q = m_model.question();
     const auto all = styles();
-    for (std::size_t i = 0; i < in.filters.size(); ++i) out.rows.push_back({QString::fromStdString(in.filters[i].id), QString::fromStdString(in.filters[i].name), all[i]});
+    for (std::size_t i = 0; i < in.filters.size(); ++i)
+        out.rows.push_back({QString::fromStdString(in.filters[i].id), QString::fromStdString(in.filters[i].name), all[i]});
     out.columns = q.skies;
     for (const GridSky& s : out.columns) {
         QStringList places;
         for (const GridSite& site : in.sites)
-            if (const auto stated = site.stated_mag; stated && s.bortle && skyOfReading(*stated, {}).bortle == s.bortle) places << QString::fromStdString(site.name);
+            if (const auto stated = site.stated_mag; stated && s.bortle && skyOfReading(*stated, {}).bortle == s.bortle)
+                places << QString::fromStdString(site.name);
         out.places.push_back(places.join(", "));
     }
     out.cells = m_model.cells();
     out.quantity = q.quantity;
     const QString unit = gridQuantityUnit(q.quantity);
-    QString of = q.quantity == GridQuantity::Contrast || q.quantity == GridQuantity::Hours
-                     ? tr(" of %1").arg(m_brightnessText->text())
-                     : QString();
+    QString of = q.quantity == GridQuantity::Contrast || q.quantity == GridQuantity::Hours ? tr(" of %1").arg(m_brightnessText->text()) : QString();
     if (q.quantity == GridQuantity::Hours) of += tr(" to S/N %1 in 10\u2033").arg(kDepthSnr);
-    out.title = QString("%1%2%3: %4, %5").arg(tr(gridQuantityLabel(q.quantity)), unit == "1" ? QString() : " (" + unit + ")", of, tr(targetKindLabel(q.kind)),
-                                              m_model.moon() ? tr("moon %1 % lit, %2\u00B0 high, %3\u00B0 away").arg(100 * m_model.moon()->illuminated, 0, 'f', 0).arg(m_model.moon()->altitude_deg).arg(m_model.moon()->separation_deg)
-                                                             : tr("no moon"));
+    out.title = QString("%1%2%3: %4, %5")
+                    .arg(tr(gridQuantityLabel(q.quantity)), unit == "1" ? QString() : " (" + unit + ")", of, tr(targetKindLabel(q.kind)),
+                         m_model.moon() ? tr("moon %1 % lit, %2\u00B0 high, %3\u00B0 away")
+                                              .arg(100 * m_model.moon()->illuminated, 0, 'f', 0)
+                                              .arg(m_model.moon()->altitude_deg)
+                                              .arg(m_model.moon()->separation_deg)
+                                        : tr("no moon"));
     if (q.quantity == GridQuantity::TimeRatio)
         for (const Frontier& f : m_model.borders())
             if (f.kind == q.kind && f.from_mag)
@@ -333,21 +341,25 @@ void SkyGrid::fillMap() {
     lines.title = picture.title;
     const std::size_t columns = picture.columns.size();
     for (std::size_t r = 0; r < picture.rows.size(); ++r)
-        lines.lines.push_back({picture.rows[r].name, picture.rows[r].style,
-                               {picture.cells.begin() + static_cast<std::ptrdiff_t>(r * columns), picture.cells.begin() + static_cast<std::ptrdiff_t>((r + 1) * columns)},
-                               picture.rows[r].filter == m_model.filter()});
+        lines.lines.push_back(
+            {picture.rows[r].name,
+             picture.rows[r].style,
+             {picture.cells.begin() + static_cast<std::ptrdiff_t>(r * columns), picture.cells.begin() + static_cast<std::ptrdiff_t>((r + 1) * columns)},
+             picture.rows[r].filter == m_model.filter()});
     m_lines->show(lines);
     MoonMap::Content moon;
     moon.lattice = m_model.lattice();
     moon.quantity = picture.quantity;
     moon.moon = m_model.moon();
     for (const auto& row : picture.rows)
-        if (row.filter == m_model.filter()) moon.title = QString("%1: %2, %3").arg(row.name, tr(gridQuantityLabel(picture.quantity)).toLower(), tr(targetKindLabel(m_model.question().kind)));
+        if (row.filter == m_model.filter())
+            moon.title = QString("%1: %2, %3").arg(row.name, tr(gridQuantityLabel(picture.quantity)).toLower(), tr(targetKindLabel(m_model.question().kind)));
     const GridMoon place = m_model.moon().value_or(GridMoon{});
     for (const GridRun& r : m_model.grid()->input().runs)
         if (QString::fromStdString(r.filter) == m_model.filter() && r.sky)
             moon.runs.push_back({{r.sky->zenith_mag, r.sky->moon ? r.sky->moon->illuminated : 0},
-                                 !r.sky->moon || (std::abs(r.sky->moon->altitude_deg - place.altitude_deg) < 15 && std::abs(r.sky->moon->separation_deg - place.separation_deg) < 20)});
+                                 !r.sky->moon || (std::abs(r.sky->moon->altitude_deg - place.altitude_deg) <= 25 &&
+                                                  std::abs(r.sky->moon->separation_deg - place.separation_deg) <= 25)});
     m_moonMap->show(std::move(moon));
     m_map->show(std::move(picture));
 }
@@ -359,7 +371,8 @@ void SkyGrid::fillPicture() {
     const GridInput& in = m_model.grid()->input();
     const GridFilter *filter = in.filter(m_model.filter().toStdString()), *base = in.filter(in.baseline);
     if (!m_model.pictures() || !filter || !base)
-        return m_picture->say(tr("No picture can be foretold: the filter or the baseline has no curve, or next to nothing of such light passes. Choose another filter in the map."));
+        return m_picture->say(tr(
+            "No picture can be foretold: the filter or the baseline has no curve, or next to nothing of such light passes. Choose another filter in the map."));
     const GridSky& sky = m_model.pictureWish().sky;
     m_picture->show(*m_model.pictures(), QString::fromStdString(base->name), QString::fromStdString(filter->name),
                     tr("%1, %2, %3 h").arg(tr(targetKindLabel(m_model.pictureWish().kind)), QString::fromStdString(skyText(sky))).arg(hours, 0, 'g', 2));
@@ -368,7 +381,8 @@ void SkyGrid::fillPicture() {
 void SkyGrid::writePage() {
     QString text;
     if (m_model.grid()) {
-        text = m_map->selected() >= 0 ? cellPage(m_model, m_map->selected()) : QString("<p style='color:%1;'>%2</p>").arg(theme().dim.name(), tr("Click a cell to see what it rests on."));
+        text = m_map->selected() >= 0 ? cellPage(m_model, m_map->selected())
+                                      : QString("<p style='color:%1;'>%2</p>").arg(theme().dim.name(), tr("Click a cell to see what it rests on."));
         text += gridPage(m_model);
     }
     const int at = m_page->verticalScrollBar()->value();
@@ -402,7 +416,8 @@ void SkyGrid::planNext(std::size_t index) {
                 break;
             }
     }
-    if (plan.filters.size() != 2) return emit problem(tr("%1 is none of this campaign's filters; open its campaign to plan with it.").arg(QString::fromStdString(n.filter)));
+    if (plan.filters.size() != 2)
+        return emit problem(tr("%1 is none of this campaign's filters; open its campaign to plan with it.").arg(QString::fromStdString(n.filter)));
     plan.title = plan.filters[1].name + ", " + in.sites[n.site].name;
     Plan p = now.plan.value_or(Plan{});
     p.done.clear(), p.blocks.clear(), p.exposures.clear();

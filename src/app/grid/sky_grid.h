@@ -22,8 +22,8 @@ class PredictedView;
 class Prompts;
 class SlicePlot;
 
-/// The Sky grid: does it hold under my sky? What is asked and what is turned about on the left; all filters under all skies in the middle, as a map, as lines and
-/// by the moon; on the right what the chosen cell rests on, the places, and what to measure next.
+/// The Sky grid: does it hold under my sky? What is asked and what is turned about on the left; all filters under all skies in the middle, as a map, as lines
+/// and by the moon; on the right what the chosen cell rests on, the places, and what to measure next.
 class SkyGrid : public QWidget {
     Q_OBJECT
 
@@ -42,7 +42,7 @@ public:
     QComboBox& quantityBox() { return *m_quantity; }
     QComboBox& moonBox() { return *m_moonBox; }
 
-    QString tableText() const; ///< cells as they are shown, to copy
+    QString tableText() const;             ///< cells as they are shown, to copy
     void askExport(const QString& ending); ///< csv, json, png or svg
     void askCampaign();
     void themeChanged();

@@ -20,7 +20,8 @@ QString SkyGrid::tableText() const {
         QStringList cells{copiedName(picture.rows[static_cast<std::size_t>(r)].name.toStdString())};
         for (int c = 0; c < static_cast<int>(picture.columns.size()); ++c)
             if (const GridCell* cell = picture.at(r, c))
-                cells << (cell->origin == CellOrigin::Empty ? QString() : QString("%1 (%2)").arg(cellText(*cell, picture.quantity), QString(cellOriginName(cell->origin))));
+                cells << (cell->origin == CellOrigin::Empty ? QString()
+                                                            : QString("%1 (%2)").arg(cellText(*cell, picture.quantity), QString(cellOriginName(cell->origin))));
         out += copiedRow(cells);
     }
     return out;
@@ -32,7 +33,8 @@ void SkyGrid::askExport(const QString& ending) {
                            : ending == "json" ? tr("Results (*.json)")
                            : ending == "svg"  ? tr("Drawing (*.svg)")
                                               : tr("Picture (*.png)");
-    QString path = m_prompts.saveFile(this, tr("Export the sky grid"), QString("sky-grid-%1.%2").arg(QString(gridQuantityName(m_model.question().quantity)).replace('_', '-'), ending), filter);
+    QString path = m_prompts.saveFile(this, tr("Export the sky grid"),
+                                      QString("sky-grid-%1.%2").arg(QString(gridQuantityName(m_model.question().quantity)).replace('_', '-'), ending), filter);
     if (path.isEmpty()) return;
     if (QFileInfo(path).suffix().isEmpty()) path += "." + ending;
     QByteArray bytes;

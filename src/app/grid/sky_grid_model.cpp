@@ -31,7 +31,8 @@ std::optional<GridMoon> moonOf(const GridInput& in) {
     if (in.runs.empty() || !in.runs.front().sky || !in.runs.front().sky->moon) return std::nullopt;
     const GridMoon m = *in.runs.front().sky->moon;
     if (m.illuminated < 0.025) return std::nullopt;
-    return GridMoon{std::round(20 * m.illuminated) / 20, std::clamp(std::round(m.altitude_deg), 5.0, 85.0), std::clamp(std::round(m.separation_deg), 5.0, 150.0)};
+    return GridMoon{std::round(20 * m.illuminated) / 20, std::clamp(std::round(m.altitude_deg), 5.0, 85.0),
+                    std::clamp(std::round(m.separation_deg), 5.0, 150.0)};
 }
 
 ValueGrid latticeOf(const GridModel& model, GridQuestion q, const std::string& filter, const std::optional<GridMoon>& moon, double altitude) {
@@ -41,7 +42,8 @@ ValueGrid latticeOf(const GridModel& model, GridQuestion q, const std::string& f
     const GridMoon place = moon.value_or(GridMoon{});
     for (std::size_t row = 0; row < out.rows; ++row)
         for (std::size_t column = 0; column < out.columns; ++column) {
-            const double part = static_cast<double>(column) / static_cast<double>(out.columns - 1), lit = static_cast<double>(row) / static_cast<double>(out.rows - 1);
+            const double part = static_cast<double>(column) / static_cast<double>(out.columns - 1),
+                         lit = static_cast<double>(row) / static_cast<double>(out.rows - 1);
             GridSky sky = skyOfReading(SkyGridModel::kDarkest + part * (SkyGridModel::kBrightest - SkyGridModel::kDarkest),
                                        row == 0 ? std::nullopt : std::optional(GridMoon{lit, place.altitude_deg, place.separation_deg}), altitude);
             sky.bortle.reset(); // readings: a class has edges
@@ -85,7 +87,8 @@ void SkyGridModel::follow() {
         Known k{name, id, std::move(trial), nullptr, {}};
         if (id != 0 && id == m_session.trialId() && m_session.resultsAreCurrent()) k.results = m_session.sharedResults();
         for (const Known& before : m_trials)
-            if (!k.results && before.id == id && before.name == name && measuredAlike(before.trial, k.trial)) k.results = before.results, k.problem = before.problem;
+            if (!k.results && before.id == id && before.name == name && measuredAlike(before.trial, k.trial))
+                k.results = before.results, k.problem = before.problem;
         for (const Known& other : now)
             if (other.name == k.name) k.name += QString(" (%1)").arg(now.size() + 1);
         now.push_back(std::move(k));
@@ -105,7 +108,8 @@ void SkyGridModel::follow() {
 void SkyGridModel::measureMissing() {
     std::vector<std::size_t> missing;
     for (std::size_t i = 0; i < m_trials.size(); ++i)
-        if (!m_trials[i].results && m_trials[i].problem.isEmpty() && !(m_trials[i].id == m_session.trialId() && m_session.jobs().busy("measure"))) missing.push_back(i);
+        if (!m_trials[i].results && m_trials[i].problem.isEmpty() && !(m_trials[i].id == m_session.trialId() && m_session.jobs().busy("measure")))
+            missing.push_back(i);
     if (missing.empty()) return build();
     m_jobs.run("measure", tr("Measuring for the sky grid"), [this, trials = m_trials, missing](const Job& job) -> JobService::Finish {
         std::vector<std::pair<std::size_t, Result<TrialResults>>> done;
@@ -155,11 +159,11 @@ void SkyGridModel::build() {
     if (m_ready.empty()) {
         m_grid.reset();
         m_cells.clear();
-        m_problem = !problems.isEmpty()            ? problems.join('\n')
-                    : m_trials.empty()             ? tr("A grid needs a measured trial. Drop stacked frames on the window, or stack a night's subs; what was measured "
-                                                        "under one sky is then carried to all others.")
-                    : m_jobs.busy()                ? QString()
-                                                   : tr("The trials are not measured yet.");
+        m_problem = !problems.isEmpty() ? problems.join('\n')
+                    : m_trials.empty()  ? tr("A grid needs a measured trial. Drop stacked frames on the window, or stack a night's subs; what was measured "
+                                              "under one sky is then carried to all others.")
+                    : m_jobs.busy()     ? QString()
+                                        : tr("The trials are not measured yet.");
         emit changed();
         return;
     }
@@ -227,7 +231,8 @@ void SkyGridModel::step() {
 /// What takes longer than the cells, and may come after them.
 void SkyGridModel::conclude() {
     m_conclusions.run("conclude", tr("Concluding"),
-                      [this, model = m_grid, question = m_question, moon = m_moon, altitude = m_whatIf.altitude_deg, filter = m_filter.toStdString()](const Job& job) -> JobService::Finish {
+                      [this, model = m_grid, question = m_question, moon = m_moon, altitude = m_whatIf.altitude_deg,
+                       filter = m_filter.toStdString()](const Job& job) -> JobService::Finish {
                           ValueGrid lattice = latticeOf(*model, question, filter, moon, altitude);
                           auto borders = frontiers(*model, moon, altitude);
                           if (job.cancelled()) return {};
@@ -306,7 +311,8 @@ void SkyGridModel::chooseFilter(const QString& id) {
 }
 
 Status SkyGridModel::addCampaign(const QString& path) {
-    if (m_session.campaign() && QFileInfo(path).absoluteFilePath() == m_session.campaign()->path()) return Error{tr("That campaign is open already: its trials are in the grid.").toStdString()};
+    if (m_session.campaign() && QFileInfo(path).absoluteFilePath() == m_session.campaign()->path())
+        return Error{tr("That campaign is open already: its trials are in the grid.").toStdString()};
     const auto campaign = Campaign::openToRead(path);
     if (!campaign) return campaign.error();
     const auto entries = (*campaign)->trials();
@@ -315,7 +321,8 @@ Status SkyGridModel::addCampaign(const QString& path) {
     if (m_others.contains(name)) return Done{};
     int taken = 0;
     for (const Campaign::Entry& e : *entries)
-        if (auto trial = (*campaign)->trial(e.id); trial && !trial->runs.empty()) m_trials.push_back({name + ": " + e.title, 0, std::move(*trial), nullptr, {}}), ++taken;
+        if (auto trial = (*campaign)->trial(e.id); trial && !trial->runs.empty())
+            m_trials.push_back({name + ": " + e.title, 0, std::move(*trial), nullptr, {}}), ++taken;
     if (taken == 0) return Error{tr("%1 holds no trial with runs.").arg(name).toStdString()};
     m_others << name;
     measureMissing();

@@ -8,7 +8,7 @@
 namespace caelumen {
 namespace {
 
-constexpr double kSameMoonLit = 0.15, kSameMoonAltitude = 15, kSameMoonSeparation = 20, kSameReading = 0.3;
+constexpr double kSameMoonLit = 0.15, kSameMoonAltitude = 25, kSameMoonSeparation = 25, kSameReading = 0.3;
 constexpr double kLargestStep = 0.35; ///< in logarithms: beyond it a run's sky is not that of the cell, whatever its class
 constexpr double kWithinClass = 0.15; ///< what a filter without a curve may change within a class
 constexpr double kPasses = 0.01;      ///< of a kind's light: with less there is nothing to compare
@@ -376,7 +376,7 @@ private:
         return darkest;
     }
 
-    Estimate haloClean() const {
+    Estimate haloClean() {
         Best best;
         for (std::size_t i = 0; i < m_model.input().runs.size(); ++i) {
             const GridRun& r = m_model.input().runs[i];
@@ -402,6 +402,7 @@ private:
             best.take(e);
         }
         Estimate out = best.result();
+        if (!out.runs.empty()) m_cell.channel = m_model.input().runs[out.runs.front()].haloChannel;
         return out.origin == CellOrigin::Empty ? nothing("no halo of it was measured, and halos cannot be foretold from a curve") : out;
     }
 

@@ -41,8 +41,8 @@ struct GridQuestion {
 };
 double usualBrightness(TargetKind kind);
 
-/// One cell. Measured: a run of the filter lies in it: the same class of sky, and the moon down, or lit within 0.15, as high within 15 and as far within 20
-/// degrees; what the sky still differs by is part of its error. Scaled: the nearest measured run times the model's ratio. Modelled: from the curve alone.
+/// One cell. Measured: a run of the filter lies in it: the same class of sky, and the moon down, or lit within 0.15, as high and as far within 25 degrees; what
+/// the sky still differs by is part of its error. Scaled: the nearest measured run times the model's ratio. Modelled: from the curve alone.
 GridCell gridCell(const GridModel& model, const GridQuestion& question, const GridFilter& filter, const GridSky& sky);
 
 /// All filters under all skies, filters in the input's order.

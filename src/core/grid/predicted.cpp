@@ -15,8 +15,8 @@ constexpr double kSubExposure = 180, kFwhm = 3, kStarsPerSquareDegree = 2500;
 
 /// The target's light over its mean, at each pixel, by what it shines with.
 struct Shape {
-    NebulaMap gas;              ///< lines, for a mean of about one rayleigh of hydrogen
-    std::vector<double> glow;   ///< continuum
+    NebulaMap gas;            ///< lines, for a mean of about one rayleigh of hydrogen
+    std::vector<double> glow; ///< continuum
     double mean = 1;
 };
 
@@ -93,11 +93,13 @@ std::optional<std::array<PredictedPicture, 2>> predictPictures(const GridModel& 
             for (std::size_t i = 0; i < 4; ++i) sum += c.light[i] * (i == 1 ? 0.45 : i == 2 ? 0.22 : 1);
         return sum;
     };
-    const double open = w.kind == TargetKind::Stars ? channels[0][0].star : whole(channels[0]), with = w.kind == TargetKind::Stars ? channels[1][0].star : whole(channels[1]);
+    const double open = w.kind == TargetKind::Stars ? channels[0][0].star : whole(channels[0]),
+                 with = w.kind == TargetKind::Stars ? channels[1][0].star : whole(channels[1]);
     if (!(open > 0) || !(with > 0.01 * open)) return std::nullopt;
     double asked = 0, askedOpen = 0; // of the light that is asked for
     for (std::size_t c = 0; lines && c < channels[0].size(); ++c)
-        asked = std::max(asked, channels[1][c].light[static_cast<std::size_t>(w.kind)]), askedOpen = std::max(askedOpen, channels[0][c].light[static_cast<std::size_t>(w.kind)]);
+        asked = std::max(asked, channels[1][c].light[static_cast<std::size_t>(w.kind)]),
+        askedOpen = std::max(askedOpen, channels[0][c].light[static_cast<std::size_t>(w.kind)]);
     if (lines && !(asked > 0.01 * askedOpen)) return std::nullopt;
 
     const Shape target = targetOf(w);
@@ -130,7 +132,8 @@ std::optional<std::array<PredictedPicture, 2>> predictPictures(const GridModel& 
                     for (int x = std::max(0, static_cast<int>(s.at.x) - reach); x <= std::min(w.width - 1, static_cast<int>(s.at.x) + reach); ++x) {
                         const double r2 = std::pow(x - s.at.x, 2) + std::pow(y - s.at.y, 2);
                         if (r2 > reach * reach) continue;
-                        light[static_cast<std::size_t>(y) * static_cast<std::size_t>(w.width) + static_cast<std::size_t>(x)] += flux * std::pow(1 + r2 / (4 * sigma * sigma), -3);
+                        light[static_cast<std::size_t>(y) * static_cast<std::size_t>(w.width) + static_cast<std::size_t>(x)] +=
+                            flux * std::pow(1 + r2 / (4 * sigma * sigma), -3);
                     }
             }
             Random random(w.seed * 31 + k * 7 + c);

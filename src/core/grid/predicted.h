@@ -24,8 +24,8 @@ struct PredictedPicture {
     double snr = 0;                    ///< of the target's mean in a box of 10 arcseconds, in its best channel
 };
 
-/// The baseline's and the filter's picture: the same target and stars, backgrounds and light as the grid has them, photon and read noise of those hours. Each to
-/// its own sky and with one factor that makes the target equally bright in both, so that what differs is what the filter does to noise, stars and colour.
+/// The baseline's and the filter's picture: the same target and stars, backgrounds and light as the grid has them, photon and read noise of those hours. Each
+/// to its own sky and with one factor that makes the target equally bright in both, so that what differs is what the filter does to noise, stars and colour.
 /// Nothing where the baseline or the filter has no response or does not pass the kind's light.
 std::optional<std::array<PredictedPicture, 2>> predictPictures(const GridModel& model, const std::string& filter, const PictureWish& wish);
 
