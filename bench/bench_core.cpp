@@ -1,3 +1,4 @@
+#include "core/grid/grid.h"
 #include "core/image/fits_writer.h"
 #include "core/measure/harvest.h"
 #include "core/optics/passband_report.h"
@@ -6,6 +7,7 @@
 #include "core/plan/forecast.h"
 #include "report/picture_painter.h"
 #include "support/scenes.h"
+#include "support/virtual_campaign.h"
 
 #include <benchmark/benchmark.h>
 #include <limits>
@@ -109,6 +111,44 @@ void repaint(benchmark::State& state) {
     }
 }
 
+/// A step of a slider in the Sky grid: twelve filters under nine skies, three places fitted.
+void gridStep(benchmark::State& state) {
+    testing::VirtualCampaign campaign(1);
+    GridInput input = campaign.input();
+    for (unsigned long long seed = 2; input.sites.size() < 3; ++seed) {
+        const testing::VirtualCampaign other(seed);
+        for (GridRun r : other.input().runs) r.site += input.sites.size(), input.runs.push_back(r);
+        input.sites.insert(input.sites.end(), other.input().sites.begin(), other.input().sites.end());
+    }
+    while (input.filters.size() < 12) {
+        input.filters.push_back(input.filters[1 + input.filters.size() % 5]);
+        input.filters.back().id += std::to_string(input.filters.size());
+    }
+    GridModel model(std::move(input));
+    GridQuestion q;
+    for (int b = 1; b <= 9; ++b) q.skies.push_back(skyOfClass(b, GridMoon{}));
+    double led = 0;
+    for (auto _ : state) {
+        led = led > 0.9 ? 0 : led + 0.1;
+        model.setLamps(LampMix{0.8 * (1 - led), 0.2 * (1 - led), 0, 0.5 * led, 0.5 * led});
+        benchmark::DoNotOptimize(gridCells(model, q));
+    }
+}
+
+/// The f-ratio is turned: curves in another cone, responses and places anew.
+void gridRefit(benchmark::State& state) {
+    const testing::VirtualCampaign campaign(3);
+    const auto filters = demoFilters();
+    for (auto _ : state) {
+        GridInput input = campaign.input();
+        for (std::size_t i = 0; i < 2 * input.filters.size(); ++i) // as for twelve
+            input.filters[i % input.filters.size()].channels = gridChannels(ConeShift({4, 0, 1.8, 0}).apply(filters[i % filters.size()].curve, 0.5), input.camera);
+        benchmark::DoNotOptimize(GridModel(std::move(input)));
+    }
+}
+
+BENCHMARK(gridStep)->Unit(benchmark::kMillisecond);
+BENCHMARK(gridRefit)->Unit(benchmark::kMillisecond);
 BENCHMARK(mesh)->Arg(1)->Arg(6)->Arg(26)->Unit(benchmark::kMillisecond);
 BENCHMARK(stars)->Arg(1)->Arg(6)->Arg(26)->Unit(benchmark::kMillisecond);
 BENCHMARK(surface)->Arg(6)->Unit(benchmark::kMillisecond);

@@ -25,7 +25,7 @@ QFont fontOf(double px, bool bold = false) {
 }
 
 QString columnTitle(const GridSky& s) {
-    return s.bortle ? tr("class %1").arg(*s.bortle) : QString::number(s.zenith_mag, 'f', 2);
+    return s.bortle ? tr("class %1").arg(*s.bortle) : tr("mine");
 }
 
 double lightness(const QColor& c) {
@@ -239,9 +239,8 @@ void paintGrid(QPainter& p, const GridPicture& picture, const GridLayout& lay, c
         p.drawText(QRectF(head.left(), head.top(), head.width(), 1.3 * font), Qt::AlignCenter, columnTitle(picture.columns[at]));
         p.setPen(colours.dim);
         p.setFont(fontOf(0.88 * font));
-        if (picture.columns[at].bortle)
-            p.drawText(QRectF(head.left(), head.top() + 1.2 * font, head.width(), 1.1 * font), Qt::AlignCenter,
-                       QString::number(picture.columns[at].zenith_mag, 'f', 1));
+        p.drawText(QRectF(head.left(), head.top() + 1.2 * font, head.width(), 1.1 * font), Qt::AlignCenter,
+                   QString::number(picture.columns[at].zenith_mag, 'f', picture.columns[at].bortle ? 1 : 2));
         if (at < picture.places.size() && !picture.places[at].isEmpty())
             paintWrapped(p, QRectF(head.left() + 1, head.top() + 2.3 * font, head.width() - 2, 2.2 * font), Qt::AlignHCenter | Qt::AlignTop,
                          picture.places[at]);

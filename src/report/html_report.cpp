@@ -189,7 +189,7 @@ std::string disclosure(const Trial& trial) {
 
 /// What these filters would do under the other classes of sky, without the moon and under this trial's.
 std::string otherSkies(const Trial& trial, const TrialResults& r, const std::filesystem::path& folder) {
-    auto input = gridInput({{"this trial", trial, folder, std::make_shared<const TrialResults>(r)}}, {});
+    auto input = gridInput({{trial.title, trial, folder, std::make_shared<const TrialResults>(r)}}, {});
     if (!input || input->filters.size() < 2) return {};
     std::vector<std::optional<GridMoon>> moons{std::nullopt};
     double altitude = 60;

@@ -13,6 +13,7 @@
 
 #include <QCheckBox>
 #include <QComboBox>
+#include <QDoubleSpinBox>
 #include <QFormLayout>
 #include <QLabel>
 #include <QScrollArea>
@@ -81,6 +82,7 @@ SkyGrid::SkyGrid(Session& session, Prompts& prompts, QWidget* parent)
     , m_ratio(slider(14, 120, 50, tr("f-ratio")))
     , m_nitrogen(slider(0, 20, 7, tr("Nitrogen over hydrogen")))
     , m_brightness(slider(-10, 30, 7, tr("Brightness of the target")))
+    , m_reading(new QDoubleSpinBox)
     , m_lampsFitted(new QCheckBox(tr("lamps as fitted")))
     , m_ownRatio(new QCheckBox(tr("the telescope's own")))
     , m_litText(new QLabel)
@@ -193,6 +195,13 @@ QWidget* SkyGrid::buildLeft() {
     form->addRow(tr("Height"), with(m_moonHeight, m_moonHeightText));
     form->addRow(tr("From target"), with(m_away, m_awayText));
     form->addRow(headingLabel(tr("What if")));
+    m_reading->setRange(16.4, 22.2);
+    m_reading->setSingleStep(0.1);
+    m_reading->setSpecialValueText(tr("none"));
+    m_reading->setValue(m_reading->minimum());
+    m_reading->setAccessibleName(tr("My meter's reading"));
+    m_reading->setToolTip(tr("A column for your own sky, mag per square arcsecond"));
+    form->addRow(tr("My meter"), m_reading);
     form->addRow(tr("Target's height"), with(m_height, m_heightText));
     form->addRow(QString(), m_lampsFitted);
     form->addRow(tr("Lamps"), with(m_lamps, m_lampsText));
@@ -209,6 +218,7 @@ QWidget* SkyGrid::buildLeft() {
     for (QSlider* s : {m_lamps, m_height, m_ratio, m_nitrogen}) connect(s, &QSlider::valueChanged, this, &SkyGrid::takeWhatIf);
     for (QCheckBox* c : {m_lampsFitted, m_ownRatio}) connect(c, &QCheckBox::toggled, this, &SkyGrid::takeWhatIf);
     connect(m_camera, &QComboBox::activated, this, &SkyGrid::takeWhatIf);
+    connect(m_reading, &QDoubleSpinBox::valueChanged, this, &SkyGrid::takeWhatIf);
     connect(m_brightness, &QSlider::valueChanged, this, [this](int v) {
         if (!m_filling) m_model.setBrightness(brightnessAt(v, shinesInLines(m_model.question().kind)));
     });
@@ -236,6 +246,7 @@ void SkyGrid::takeWhatIf() {
     w.fRatio = m_ownRatio->isChecked() ? std::nullopt : std::optional(m_ratio->value() / 10.0);
     w.camera = m_camera->currentData().toString();
     w.nitrogen = m_nitrogen->value() / 20.0;
+    w.reading = m_reading->value() > m_reading->minimum() ? std::optional(m_reading->value()) : std::nullopt;
     m_model.setWhatIf(w);
     fill();
 }

@@ -8,6 +8,7 @@
 
 class QCheckBox;
 class QComboBox;
+class QDoubleSpinBox;
 class QLabel;
 class QSlider;
 class QSplitter;
@@ -41,6 +42,7 @@ public:
     QComboBox& kindBox() { return *m_kind; }
     QComboBox& quantityBox() { return *m_quantity; }
     QComboBox& moonBox() { return *m_moonBox; }
+    QDoubleSpinBox& readingBox() { return *m_reading; }
 
     QString tableText() const;             ///< cells as they are shown, to copy
     void askExport(const QString& ending); ///< csv, json, png or svg
@@ -75,6 +77,7 @@ private:
     SkyGridModel m_model;
     QComboBox *m_kind, *m_quantity, *m_moonBox, *m_camera;
     QSlider *m_lit, *m_moonHeight, *m_away, *m_lamps, *m_height, *m_ratio, *m_nitrogen, *m_brightness;
+    QDoubleSpinBox* m_reading;
     QCheckBox *m_lampsFitted, *m_ownRatio;
     QLabel *m_litText, *m_moonHeightText, *m_awayText, *m_lampsText, *m_heightText, *m_ratioText, *m_nitrogenText, *m_brightnessText, *m_brightnessLabel;
     GridMap* m_map;

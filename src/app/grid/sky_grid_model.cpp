@@ -211,6 +211,12 @@ void SkyGridModel::step() {
                     }
                     a.question.skies.clear();
                     for (int b = 1; b <= 9; ++b) a.question.skies.push_back(skyOfClass(b, moon, altitude));
+                    if (whatIf.reading) {
+                        GridSky own = skyOfReading(*whatIf.reading, moon, altitude);
+                        own.bortle.reset();
+                        auto& skies = a.question.skies; // from dark to bright
+                        skies.insert(std::find_if(skies.begin(), skies.end(), [&](const GridSky& s) { return s.zenith_mag < own.zenith_mag; }), own);
+                    }
                     a.cells = gridCells(*a.model, a.question);
                     std::string shown = filter.toStdString();
                     if (!in.filter(shown)) shown = in.filters.size() > 1 ? in.filters[1].id : in.baseline;

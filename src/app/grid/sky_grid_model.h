@@ -18,6 +18,7 @@ struct WhatIf {
     std::optional<double> fRatio;
     QString camera; ///< id; empty: the trial's
     double nitrogen = 1.0 / 3;
+    std::optional<double> reading; ///< of one's own meter, mag per square arcsecond: a column of its own
     friend bool operator==(const WhatIf&, const WhatIf&) = default;
 };
 

@@ -47,6 +47,7 @@ Result<OpenRun> openRun(const Trial& trial, const Run& run, const std::filesyste
     c.sensor_temperature_c = run.sensor_temperature_c ? run.sensor_temperature_c : h.sensor_temperature_c;
     c.gain_setting = h.gain_setting;
     c.offset_setting = h.offset_setting;
+    c.moon_response = h.moon_response;
     c.night_transparency = h.night_transparency, c.night_transparency_sigma = h.night_transparency_sigma;
     c.sub_exposure_s = resolve(run.sub_exposure_s, h.sub_exposure_s, "sub exposure (s)", c);
     c.sub_count = resolve(run.sub_count, h.sub_count, "number of subs", c);

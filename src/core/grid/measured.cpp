@@ -57,6 +57,16 @@ void readFigures(const TrialResults& results, GridRun& run) {
     run.throughput = throughput.all();
 }
 
+/// How much moonlight passes, by the subs themselves. Absent where the baseline's own is not told.
+void readMoon(const RunConditions& mine, const RunConditions& base, GridRun& run) {
+    for (const auto& [channel, slope] : mine.moon_response) {
+        const auto open = base.moon_response.find(channel);
+        if (open == base.moon_response.end() || !(open->second.first > 3 * open->second.second) || !(slope.first > 3 * slope.second)) continue;
+        const double ratio = slope.first / open->second.first;
+        run.moonRejection[channel] = {ratio, ratio * std::hypot(slope.second / slope.first, open->second.second / open->second.first)};
+    }
+}
+
 std::size_t siteOf(const Site& site, std::vector<GridSite>& sites) {
     for (std::size_t i = 0; i < sites.size(); ++i)
         if (sites[i].site.name == site.name && skyBrightness(sites[i].site) == skyBrightness(site)) return i;
@@ -177,6 +187,7 @@ Result<GridInput> gridInput(const std::vector<GridTrial>& trials, const std::vec
             if (c) {
                 run.exposure_s = c->sub_exposure_s.value_or(180);
                 run.total_s = c->total_s.value_or(run.exposure_s);
+                if (const RunConditions* b = t.results->conditionsOf(t.results->baseline); b && !run.baseline) readMoon(*c, *b, run);
             }
             readFigures(*t.results, run);
             for (const auto& [name, figure] : run.background) channels.insert(name);

@@ -1,5 +1,7 @@
 #include "core/grid/model.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -43,6 +45,7 @@ double squaresApart(const std::array<double, kSkySources>& a, const std::array<d
 
 GridModel::GridModel(GridInput input)
     : m_input(std::move(input)) {
+    takeMoon();
     double weight = 0, scale = 0, moonWeight = 1 / (0.3 * 0.3), moon = moonWeight;
     for (std::size_t i = 0; i < m_input.sites.size(); ++i) {
         m_sites.push_back(fitSite(m_input, i));
@@ -70,6 +73,29 @@ GridModel::GridModel(GridInput input)
     m_scale.sigma = weight > 0 ? std::max(1 / std::sqrt(weight), 0.08) : 1 / std::sqrt(kPrior);
     m_moon = std::clamp(moon / moonWeight, 0.3, 3.0);
     learnErrors();
+}
+
+/// Moonlight that a filter was seen to pass takes the place of what its curve says.
+void GridModel::takeMoon() {
+    constexpr auto kMoon = static_cast<std::size_t>(SkySource::Moon);
+    for (GridFilter& f : m_input.filters)
+        for (GridChannel& c : f.channels) {
+            double weight = 0, sum = 0;
+            const GridChannel* open = nullptr;
+            for (const GridRun& r : m_input.runs) {
+                const auto seen = r.moonRejection.find(c.name);
+                const GridFilter* against = m_input.filter(r.against);
+                if (r.filter != f.id || seen == r.moonRejection.end() || !against || !against->channel(c.name)) continue;
+                open = against->channel(c.name);
+                const double w = std::pow(seen->second.value / seen->second.sigma, 2);
+                weight += w, sum += w * std::log(seen->second.value);
+            }
+            if (!open || !(weight > 0) || !(open->sky[kMoon] > 0)) continue;
+            const double seen = std::exp(sum / weight), curve = c.sky[kMoon] / open->sky[kMoon];
+            c.sky[kMoon] = seen * open->sky[kMoon];
+            m_input.notes.push_back(fmt::format("{} passes {:.1f} % of the baseline's moonlight in {}, by its subs (its curve says {:.1f} %).", f.name,
+                                                100 * seen, c.name, 100 * curve));
+        }
 }
 
 void GridModel::learnErrors() {

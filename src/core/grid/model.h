@@ -52,6 +52,7 @@ private:
     double nearestSite(double zenith_mag, std::size_t& site) const;
     template<class F>
     double mixError(const GridSky& here, const GridSky& there, const F& ln) const;
+    void takeMoon();
     void learnErrors();
 
     GridInput m_input;

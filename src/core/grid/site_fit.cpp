@@ -153,7 +153,7 @@ std::optional<Brighter> whyBrighter(const GridInput& input, const std::vector<Sk
     const std::string who =
         fmt::format("{} ({}) is {:.0f} % brighter than the other runs of its place foretell", r.label(), filter->name, 100 * (std::exp(mean / n) - 1));
     const bool leak = out.pLeak > 0.5;
-    const double sure = leak ? out.pLeak : 1 - out.pLeak;
+    const double sure = std::min(0.99, leak ? out.pLeak : 1 - out.pLeak); // no fit is surer than its model
     out.text = sure < 0.7 ? fmt::format("{}: a leak and haze explain it equally well.", who)
                : leak     ? fmt::format("{}: a leak of {:.1f} % of all light fits better than haze ({:.0f} %).", who, 100 * out.leak, 100 * sure)
                           : fmt::format("{}: hazy air fits better than a leak of the filter ({:.0f} %).", who, 100 * sure);

@@ -25,6 +25,8 @@ struct FrameFacts {
     std::optional<double> sensor_temperature_c;
     std::optional<double> night_transparency,
         night_transparency_sigma; ///< of a stack: mean starlight of its subs over that of the night's clearest, in any filter
+    /// Of a stack whose subs saw the moon rise or set, by channel: background for each nanolambert of moonlight and its error, e-/s/px.
+    std::map<std::string, std::pair<double, double>> moon_response;
     std::optional<double> ra_deg, dec_deg;
     std::optional<double> site_latitude_deg, site_longitude_deg;
     std::optional<std::string> start; ///< ISO 8601, UTC

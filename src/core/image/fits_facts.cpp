@@ -123,6 +123,11 @@ FrameFacts factsFromHeader(const HeaderLookup& header) {
     number("sensor_temperature_c", facts.sensor_temperature_c, {"CCD-TEMP", "CCDTEMP"});
     positive("night_transparency", facts.night_transparency, {"TRANSNGT"});
     number("night_transparency_sigma", facts.night_transparency_sigma, {"TRANSERR"});
+    for (const char* channel : {"R", "G", "B", "L"}) {
+        const auto slope = headerNumber(header((std::string("MOONSL_") + channel).c_str())),
+                   error = headerNumber(header((std::string("MOONER_") + channel).c_str()));
+        if (slope && error && *error > 0) facts.moon_response[channel] = {*slope, *error};
+    }
     if (const auto mode = header("CAELMOS"); mode && *mode == "full")
         facts.sources["interpolated"] = "CAELMOS"; // a stack whose colours were interpolated to every pixel
     words("frame_kind", facts.frame_kind, {"IMAGETYP", "FRAME", "OBSTYPE"});

@@ -61,6 +61,7 @@ struct RunConditions {
     int bits = 0;                       ///< of integer data; 0: floating point
     std::optional<double> sensor_temperature_c, gain_setting, offset_setting;
     std::optional<double> night_transparency, night_transparency_sigma; ///< starlight over the night's clearest, on a scale that all its runs share
+    std::map<std::string, std::pair<double, double>> moon_response;     ///< by channel, e-/s/px for each nanolambert of moonlight, and its error
     std::string start, camera, combine;
     std::optional<SkyMoment> sky; ///< at the middle of the run
     int width = 0, height = 0;

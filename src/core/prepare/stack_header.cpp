@@ -3,6 +3,7 @@
 #include "core/base/text.h"
 #include "core/image/name_facts.h"
 #include "core/model/results.h"
+#include "core/prepare/moon_response.h"
 
 #include <fmt/format.h>
 
@@ -39,6 +40,13 @@ std::vector<HeaderCard> stackHeader(const SubsRecipe& recipe, const SubMeasurer&
             out.push_back({"TRANSNGT", clear->mean * night->factor, "the same, of the night's clearest subs'"}),
                 out.push_back({"TRANSERR", clear->mean * night->sigma, "its error"});
     }
+    // In electrons alone: slopes of two runs are held against each other.
+    if (measurer.gain() > 0)
+        for (const auto& [channel, level] : run.subs[run.reference].figures.level)
+            if (const auto moon = channel.size() == 1 ? moonResponse(run, channel, measurer.gain()) : Result<MoonResponse>(Error{""});
+                moon && moon->slopeSigma > 0)
+                out.push_back({"MOONSL_" + channel, moon->slope, "e-/s/px of sky for each nL of moonlight"}),
+                    out.push_back({"MOONER_" + channel, moon->slopeSigma, "its error"});
     if (measurer.gain() > 0) out.push_back({"EGAIN", measurer.gain(), "e-/ADU"});
     if (facts.gain_setting) out.push_back({"GAIN", *facts.gain_setting, "camera setting"});
     if (facts.offset_setting) out.push_back({"OFFSET", *facts.offset_setting, "camera setting"});

@@ -129,6 +129,26 @@ private slots:
         QVERIFY(!cellOf(model, "duo7", skyOfClass(5, std::nullopt)).minutesOfDark);
     }
 
+    void moonlightThatWasSeenToPassCounts() {
+        Exact e;
+        const auto garden = e.place("garden", 5, kTown);
+        e.run(garden, "open", kTown);
+        GridRun& run = e.run(garden, "duo7", kTown);
+        const GridSky full = skyOfClass(5, GridMoon{1, 45, 60});
+        const double curve = cellOf(GridModel(e.in), "duo7", full).value;
+        const auto moon = static_cast<std::size_t>(SkySource::Moon);
+        const double part = e.in.filter("duo7")->channel("R")->sky[moon] / e.in.filter("open")->channel("R")->sky[moon];
+        run.moonRejection["R"] = {2 * part, 0.05 * part}; // it leaks
+        const GridModel model(e.in);
+        QVERIFY(cellOf(model, "duo7", full).value < 0.9 * curve);
+        QVERIFY(
+            std::any_of(model.input().notes.begin(), model.input().notes.end(), [](const std::string& n) { return n.find("moonlight") != std::string::npos; }));
+        // Without moon nothing changes.
+        run.moonRejection.clear();
+        QVERIFY(std::abs(cellOf(model, "duo7", skyOfClass(5, std::nullopt)).value / cellOf(GridModel(e.in), "duo7", skyOfClass(5, std::nullopt)).value - 1) <
+                1e-9);
+    }
+
     void otherLightIsNeverSaidToBeMeasured() {
         Exact e;
         const auto garden = e.place("garden", 5);
