@@ -70,10 +70,12 @@ class World:
         self.moon = in_v(black_body(5600 * np.exp(0.03 * rng.normal())) * (NM / 550) ** (-2.2 + 0.3 * rng.normal()))
         self.moon_factor = np.exp(0.15 * rng.normal())
         self.natural = 34.08 * np.exp(20.7233 - 0.92104 * (22 + 0.12 * rng.normal()))
-        sensor = np.clip(np.where(NM < 540, 0.5 + 0.32 * (NM - 400) / 140, 0.82 - 0.75 * (NM - 540) / 480), 0, 1) * np.exp(0.03 * rng.normal())
+        sensor = np.clip(np.where(NM < 540, 0.5 + 0.32 * (NM - 400) / 140, 0.82 - 0.75 * (NM - 540) / 480), 0, 1) 
         window = 1 / (1 + np.exp(-(NM - 390) / 5))
         self.camera = [sensor * window * c for c in (0.9 / (1 + np.exp(-(NM - 590 - 2 * rng.normal()) / 7)), 0.9 * np.exp(-(np.abs(NM - 532) / 52) ** 2.4) + 0.04,
                                                      0.88 * np.exp(-(np.abs(NM - 462) / 46) ** 2.4) + 0.03)]
+        self.published = self.camera  # what its maker prints, and what it is
+        self.camera = [c * np.exp(0.05 * rng.normal() + 0.05 * rng.normal() * (NM - 550) / 100) for c in self.camera]
         band = lambda middle, width, peak: peak * np.exp(-np.log(2) * (2 * np.abs(NM - middle) / width) ** 6)
         self.curves = {
             "open": 0.95 / (1 + np.exp(-(NM - 401) / 3)) / (1 + np.exp((NM - 695) / 3)),
@@ -123,7 +125,7 @@ def photograph(cli, folder, world, seed, bortle, start):
     altitude = sky["target"]["alt_deg"]
     moon = moonlight(sky["moon"]["phase_angle_deg"], sky["moon"]["alt_deg"], altitude, sky["moon_separation_deg"])
     rates = lambda f: [world.background(f, k, CLASSES[bortle] + world.offset[bortle], world.towns[bortle], altitude, moon) for k in range(3)]
-    brightness = 0.35 * rates("open")[0] / world.signal("open", 0)  # bright enough to be measured well
+    brightness = 0.12 * rates("open")[0] / world.signal("open", 0)  # well seen, as people choose a target to test on
     gas = lambda f: [brightness * world.signal(f, k) for k in range(3)]
     stars = lambda f: [(world.glass[f] * c * black_body(5800)).sum() / (world.glass["open"] * c * black_body(5800)).sum() for c in world.camera]
     nights.FILTERS = [(run, f, rates(f), gas(f), stars(f), ghost) for run, f, ghost in (("A", "open", None), ("B", "duo", (34.0, 0.03)), ("C", "city", (60.0, 0.02)))]
@@ -151,11 +153,14 @@ def main(cli, campaigns):
             tested = rng.choice([3, 4, 5, 6, 7, 8], size=1 + n % 2, replace=False)
             for i, bortle in enumerate(tested):
                 photograph(cli, place / f"t{i}", world, 40 + 10 * n + i, int(bortle), STARTS[rng.integers(len(STARTS))])
+            camera = place / "camera.json"
+            camera.write_text(json.dumps({"caelumen_camera": 1, "name": "Published", "passes_infrared": True, "pixel_um": 3.76,
+                                          "channels": [{"name": c, "points": [[float(nm), float(min(1, q))] for nm, q in zip(NM, curve)]} for c, curve in zip("RGB", world.published)]}))
             lone = place / "lone.csv"
             lone.write_text((place / "t0" / "duo.csv").read_text())
             moons = [None, (0.6, 40, 70)]
             for kind in ("emission", "oxygen"):
-                done = subprocess.run([cli, "grid", *[str(place / f"t{i}" / "trial.json") for i in range(len(tested))], "--curve-only", str(lone), "--kind", kind, "--bortle", "2..8",
+                done = subprocess.run([cli, "grid", *[str(place / f"t{i}" / "trial.json") for i in range(len(tested))], "--curve-only", str(lone), "--camera", str(camera), "--kind", kind, "--bortle", "2..8",
                                        "--moon", "none", "0.6,40,70", "--json"], capture_output=True, text=True)
                 if done.returncode:
                     sys.exit(done.stderr)
