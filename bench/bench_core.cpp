@@ -142,7 +142,8 @@ void gridRefit(benchmark::State& state) {
     for (auto _ : state) {
         GridInput input = campaign.input();
         for (std::size_t i = 0; i < 2 * input.filters.size(); ++i) // as for twelve
-            input.filters[i % input.filters.size()].channels = gridChannels(ConeShift({4, 0, 1.8, 0}).apply(filters[i % filters.size()].curve, 0.5), input.camera);
+            input.filters[i % input.filters.size()].channels =
+                gridChannels(ConeShift({4, 0, 1.8, 0}).apply(filters[i % filters.size()].curve, 0.5), input.camera);
         benchmark::DoNotOptimize(GridModel(std::move(input)));
     }
 }

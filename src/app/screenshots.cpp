@@ -1,7 +1,6 @@
 #include "app/screenshots.h"
 
 #include "app/bench/bench.h"
-#include "app/grid/predicted_view.h"
 #include "app/grid/sky_grid.h"
 #include "app/kit/chart_dialog.h"
 #include "app/kit/kit.h"
@@ -106,9 +105,6 @@ int takeScreenshots(MainWindow& window, const QString& folder) {
     };
 
     window.showWorkspace(MainWindow::Workspace::Kit);
-    trial(1);
-    window.kit().chooseFilter("quartet");
-    shoot("kit-claims");
     trial(0);
     window.kit().chooseFilter("duo3");
     window.kit().ratioSlider().setValue(74);
@@ -147,8 +143,6 @@ int takeScreenshots(MainWindow& window, const QString& folder) {
     bench.showEvidence("nebula", "E");
     shoot("bench-nebula-evidence");
     bench.setStretchMode(Bench::StretchMode::Shared);
-    bench.showEvidence("background", "B");
-    shoot("bench-background-evidence");
     bench.showEvidence("colour", "B");
     shoot("bench-colour-evidence");
     trial(1);
@@ -174,16 +168,9 @@ int takeScreenshots(MainWindow& window, const QString& folder) {
     grid.map().select(4 + 9);
     if (!waitFor([&] { return !grid.model().busy(); }, 60)) ++failures;
     shoot("sky-grid");
-    grid.tabs().setCurrentIndex(1);
-    shoot("sky-grid-lines");
-    grid.tabs().setCurrentIndex(2);
-    shoot("sky-grid-moon");
     grid.tabs().setCurrentIndex(3);
     if (!waitFor([&] { return !grid.model().busy(); }, 60)) ++failures;
     shoot("sky-grid-picture");
-    grid.picture().flip();
-    shoot("sky-grid-picture-base");
-    grid.picture().flip();
     grid.tabs().setCurrentIndex(0);
     window.showWorkspace(MainWindow::Workspace::Bench);
     window.setTheme(ThemeKind::Light);

@@ -142,7 +142,8 @@ private slots:
         QCOMPARE(grid().model().cells().size(), std::size_t(3 * 10));
         const auto& skies = grid().model().question().skies;
         QVERIFY(skies[4].zenith_mag == 20.6 && !skies[4].bortle && *skies[5].bortle == 5);
-        const double mine = grid().model().cells()[10 + 4].value, darker = grid().model().cells()[10 + 3].value, brighter = grid().model().cells()[10 + 5].value;
+        const double mine = grid().model().cells()[10 + 4].value, darker = grid().model().cells()[10 + 3].value,
+                     brighter = grid().model().cells()[10 + 5].value;
         QVERIFY(mine > std::min(darker, brighter) && mine < std::max(darker, brighter));
     }
 
