@@ -1,5 +1,6 @@
 #include "cli/commands.h"
 
+#include "cli/compose_command.h"
 #include "cli/grid_command.h"
 #include "cli/merge_command.h"
 #include "cli/optics_commands.h"
@@ -252,6 +253,7 @@ const std::map<std::string, Command>& commands() {
         {"passband", {kPassbandShape, kPassbandUsage, "the bands of a filter curve, and what becomes of them in a light cone", passband}},
         {"sky", {kSkyShape, kSkyUsage, "sun, moon and target at a place and time", sky}},
         {"grid", {kGridShape, kGridUsage, "every filter under every sky: measured, scaled from a measurement, or modelled", grid}},
+        {"compose", {kComposeShape, kComposeUsage, "a colour picture from line or channel stacks, by a recipe", compose}},
         {"merge", {kMergeShape, kMergeUsage, "results of several testers or nights as one, with the scatter between them", merge}},
         {"demo",
          {{{"--out", "--trial", "--width"}, {}, 0, 0},

@@ -77,6 +77,35 @@ private slots:
         QCOMPARE(run({"grid", "trial/trial.json", "--csv", "trial/trial.json"}).code, 1);
     }
 
+    void picturesAreComposed() {
+        const Trial t = *readTrial(m_folder / "trial/trial.json");
+        const std::string a = "trial/" + t.runs[0].stack, b = "trial/" + t.runs[1].stack;
+        const auto write = [&](const char* name, const std::string& rest) {
+            return writeFile(m_folder / name, R"({"caelumen_palette": 1, "inputs": {"H": {"stack": ")" + b + R"(", "line": "Ha"}, "O": {"stack": ")" + b +
+                                                  R"(", "line": "OIII"}, "C": {"stack": ")" + a +
+                                                  R"(", "channel": "R"}}, "map": {"R": {"H": 1}, "G": {"O": 1}, "B": {"O": 1, "C": 0.1}})" + rest + "}")
+                .ok();
+        };
+        QVERIFY(write("linear.json", R"(, "background": "keep", "stretch": {"kind": "none"})") &&
+                write("shown.json", R"(, "scale": "equal-signal", "stars": {"mode": "desaturate"})"));
+        Ran r = run({"compose", "linear.json", "--out", "linear.tif"});
+        QVERIFY2(r.code == 0, r.err);
+        const auto tiff = readBytes(m_folder / "linear.tif", 1u << 30);
+        QVERIFY(tiff->find("factor=1\n") != std::string::npos && tiff->find("caelumen_palette") != std::string::npos &&
+                tiff->find("acsp") != std::string::npos);
+        r = run({"compose", "shown.json", "--out", "shown.png"});
+        QVERIFY2(r.code == 0, r.err);
+        const auto png = readBytes(m_folder / "shown.png", 1u << 30);
+        QVERIFY(png->starts_with("\x89PNG") && png->find("iCCP") != std::string::npos && png->find("Recipe") != std::string::npos);
+        QCOMPARE(run({"compose", "shown.json", "--out", "shown.tif"}).code, 0);
+        QCOMPARE(run({"compose", "shown.json"}).code, 2);
+        QCOMPARE(run({"compose", "shown.json", "--out", "x.jpg"}).code, 2);
+        const Ran gone = run({"compose", "gone.json", "--out", "x.tif"}), over = run({"compose", "shown.json", "--out", "none/x.tif"});
+        QVERIFY(gone.code == 1 && gone.err.contains("gone.json") && gone.err.count('\n') == 1);
+        QCOMPARE(over.code, 1);
+        QVERIFY(!fs::exists(m_folder / "x.tif"));
+    }
+
     void resultsOfSeveralTestersAreMerged() {
         QVERIFY(run({"measure", "trial/trial.json", "--out", "t1.json"}).code == 0);
         Json other = Json::parse(*readText(m_folder / "t1.json"));

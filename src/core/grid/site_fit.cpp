@@ -106,11 +106,13 @@ std::optional<Brighter> whyBrighter(const GridInput& input, const std::vector<Sk
     const GridRun& r = input.runs[run];
     const GridFilter *filter = input.filter(r.filter), *open = input.filter(input.baseline);
     if (!filter || !open) return std::nullopt;
-    double mean = 0, n = 0;
+    double mean = 0, fit2 = 0, n = 0;
     std::vector<const SkyResidual*> mine;
     for (const SkyResidual& s : residuals)
-        if (s.run == run) mine.push_back(&s), mean += s.ln(), n += 1;
-    if (n == 0 || mean / n < 0.2) return std::nullopt;
+        if (s.run == run) mine.push_back(&s), mean += s.ln(), fit2 += std::pow(s.fitSigma / s.modelled, 2), n += 1;
+    // No more than what the other runs leave open is no finding.
+    constexpr double kLeast = 0.2, kSigmas = 1.5;
+    if (n == 0 || mean / n < std::max(kLeast, kSigmas * std::sqrt(kModelError * kModelError + fit2 / n))) return std::nullopt;
     // Each hypothesis has one free amount: y = amount * x, in parts of the model.
     const auto misfit = [&](const std::vector<double>& pattern, double& amount) {
         double xx = 0, xy = 0, yy = 0;
