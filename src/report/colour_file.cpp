@@ -93,7 +93,9 @@ Status writeColourPicture(const std::filesystem::path& path, const Recipe& recip
         for (int y = 0; y < p.height; ++y) {
             const auto* row = reinterpret_cast<const std::uint16_t*>(image.constScanLine(y));
             for (int x = 0; x < p.width; ++x)
-                for (int c = 0; c < 3; ++c) pixels[3 * (static_cast<std::size_t>(y) * static_cast<std::size_t>(p.width) + static_cast<std::size_t>(x)) + static_cast<std::size_t>(c)] = row[4 * x + c];
+                for (int c = 0; c < 3; ++c)
+                    pixels[3 * (static_cast<std::size_t>(y) * static_cast<std::size_t>(p.width) + static_cast<std::size_t>(x)) + static_cast<std::size_t>(c)] =
+                        row[4 * x + c];
         }
         return writeTiff(path, p.width, p.height, std::span<const std::uint16_t>(pixels), text, icc);
     }

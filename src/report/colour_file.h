@@ -9,8 +9,8 @@ namespace caelumen {
 /// What goes into the metadata of a picture: recipe, what was done, program.
 std::string pictureText(const Recipe& recipe, const ColourPicture& picture, double factor);
 
-/// Writes a picture as its name ends: .tif (.tiff) or .png, with an sRGB profile. Linear ones: TIFF as 32-bit floats in e-/s/px (factor=1), PNG as 16 bits times a stated factor,
-/// nothing written into the picture. Stretched ones: 16 bits, with a line in the corner that says what was done.
+/// Writes a picture as its name ends: .tif (.tiff) or .png, with an sRGB profile. Linear ones: TIFF as 32-bit floats in e-/s/px (factor=1), PNG as 16 bits
+/// times a stated factor, nothing written into the picture. Stretched ones: 16 bits, with a line in the corner that says what was done.
 Status writeColourPicture(const std::filesystem::path& path, const Recipe& recipe, const ColourPicture& picture, std::optional<Look> look = {});
 
 /// As it is shown on a screen: 8 bits.

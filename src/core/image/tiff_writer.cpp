@@ -12,7 +12,8 @@ namespace caelumen {
 namespace {
 
 template<class Sample>
-Status write(const std::filesystem::path& path, int width, int height, std::span<const Sample> pixels, const std::string& description, std::span<const char> profile) {
+Status write(const std::filesystem::path& path, int width, int height, std::span<const Sample> pixels, const std::string& description,
+             std::span<const char> profile) {
     return writeThrough(path, [&](const std::filesystem::path& place) -> Status {
         const auto failed = [&] { return Error{fmt::format("{} could not be written; check the space left there.", shown(path))}; };
         TIFFSetErrorHandler(nullptr), TIFFSetWarningHandler(nullptr);
@@ -40,11 +41,13 @@ Status write(const std::filesystem::path& path, int width, int height, std::span
 
 } // namespace
 
-Status writeTiff(const std::filesystem::path& path, int width, int height, std::span<const std::uint16_t> pixels, const std::string& description, std::span<const char> profile) {
+Status writeTiff(const std::filesystem::path& path, int width, int height, std::span<const std::uint16_t> pixels, const std::string& description,
+                 std::span<const char> profile) {
     return write(path, width, height, pixels, description, profile);
 }
 
-Status writeTiff(const std::filesystem::path& path, int width, int height, std::span<const float> pixels, const std::string& description, std::span<const char> profile) {
+Status writeTiff(const std::filesystem::path& path, int width, int height, std::span<const float> pixels, const std::string& description,
+                 std::span<const char> profile) {
     return write(path, width, height, pixels, description, profile);
 }
 

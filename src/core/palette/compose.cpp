@@ -13,6 +13,14 @@
 namespace caelumen {
 namespace {
 
+/// Median of the sky's cells.
+double skyLevel(const Plane& plane) {
+    std::vector<double> levels;
+    for (const MeshCell& c : sampleMesh(plane, defaultCell(plane)).cells)
+        if (c.used) levels.push_back(c.level);
+    return levels.empty() ? 0 : median(std::span<double>(levels));
+}
+
 /// Takes the sky's surface off, as it is measured: plane and radial term through star-free cells.
 bool takeSky(PaletteLayer& layer) {
     Plane& p = layer.rate;
@@ -66,7 +74,9 @@ PlaneStars starsOf(const ColourPicture& p) {
     Plane sum(p.planes[0]);
     for (std::size_t c = 1; c < 3; ++c)
         for (std::size_t i = 0; i < sum.size(); ++i) sum.data()[i] += p.planes[c].data()[i];
-    return findStars(sum, 1e30);
+    PlaneStars out = findStars(sum, 1e30);
+    addBurntOut(sum, out);
+    return out;
 }
 
 /// How much of a pixel belongs to a star: 1 in its middle, falling to 0 at the rim of its disc.
@@ -106,10 +116,12 @@ Status treatStars(const Recipe& recipe, LayerReader& reader, const Job& job, Col
         return Done{};
     }
     if (!recipe.starsOnGalaxy && looksLikeGalaxy(out.planes[1], stars))
-        return Error{"This looks like a galaxy, whose knots look like stars: stars are not taken out of it. Where they are stars, say \"galaxy_too\": true beside the mode."};
+        return Error{"This looks like a galaxy, whose knots look like stars: stars are not taken out of it. Where they are stars, say \"galaxy_too\": true "
+                     "beside the mode."};
     for (std::size_t c = 0; c < 3; ++c) {
         if (job.cancelled()) return Error{kCancelled};
         PlaneStars found = findStars(out.planes[c], 1e30);
+        addBurntOut(out.planes[c], found);
         // What any channel shows goes from all.
         for (const Star& s : stars.stars)
             if (!starNear(found.stars, {s.x, s.y}, 2.5)) found.stars.push_back(s);
@@ -129,7 +141,9 @@ Status treatStars(const Recipe& recipe, LayerReader& reader, const Job& job, Col
     for (std::size_t c = 0; c < 3; ++c) {
         if (job.cancelled()) return Error{kCancelled};
         const Plane& with = (*broad)[c].rate;
-        const Starless ground = withoutStars(with, findStars(with, 1e30), 0, 31 + c);
+        PlaneStars theirStars = findStars(with, 1e30);
+        addBurntOut(with, theirStars);
+        const Starless ground = withoutStars(with, theirStars, 0, 31 + c);
         // Starlight alone, where stars are: elsewhere it would be noise.
         std::vector<float> inside(with.size(), 0);
         for (std::size_t k = 0; k < ground.stars.size(); ++k) {
@@ -137,7 +151,8 @@ Status treatStars(const Recipe& recipe, LayerReader& reader, const Job& job, Col
             const double radius = static_cast<double>(ground.radii[k]);
             for (int y = std::max(0, static_cast<int>(at.y - radius)); y <= std::min(out.height - 1, static_cast<int>(at.y + radius)); ++y)
                 for (int x = std::max(0, static_cast<int>(at.x - radius)); x <= std::min(out.width - 1, static_cast<int>(at.x + radius)); ++x)
-                    if (std::hypot(x - at.x, y - at.y) < radius) inside[static_cast<std::size_t>(y) * static_cast<std::size_t>(out.width) + static_cast<std::size_t>(x)] = 1;
+                    if (std::hypot(x - at.x, y - at.y) < radius)
+                        inside[static_cast<std::size_t>(y) * static_cast<std::size_t>(out.width) + static_cast<std::size_t>(x)] = 1;
         }
         for (std::size_t i = 0; i < inside.size(); ++i) {
             const float light = with.data()[i] - ground.ground.data()[i];
@@ -151,14 +166,12 @@ Status treatStars(const Recipe& recipe, LayerReader& reader, const Job& job, Col
 Status addDetail(const Recipe& recipe, LayerReader& reader, ColourPicture& out) {
     if (!recipe.detail) return Done{};
     PaletteInput input = *recipe.detail;
-    if (input.channel.empty() && input.line.empty()) input.channel.clear();
     auto layer = reader.read("detail", input);
-    if (!layer) { // a colour stack as brightness: its green
-        input.channel = "G";
-        auto green = reader.read("detail", input);
-        if (!green) return layer.error();
-        layer = std::move(green);
+    if (!layer && input.channel.empty() && input.line.empty()) { // a colour stack as brightness: its green
+        input.channel.assign(1, 'G');
+        if (auto green = reader.read("detail", input)) layer = std::move(green);
     }
+    if (!layer) return layer.error();
     if (recipe.background == PaletteBackground::Subtract) takeSky(*layer);
     Plane bright(out.planes[0]);
     for (std::size_t i = 0; i < bright.size(); ++i) bright.data()[i] = (out.planes[0].data()[i] + out.planes[1].data()[i] + out.planes[2].data()[i]) / 3;
@@ -172,7 +185,8 @@ Status addDetail(const Recipe& recipe, LayerReader& reader, ColourPicture& out) 
         if (c.used) ownLevels.push_back(c.level);
     for (const MeshCell& c : sampleMesh(layer->rate, defaultCell(layer->rate)).cells)
         if (c.used) layerLevels.push_back(c.level);
-    const double ownSky = ownLevels.empty() ? 0 : median(std::span<double>(ownLevels)), layerSky = layerLevels.empty() ? 0 : median(std::span<double>(layerLevels));
+    const double ownSky = ownLevels.empty() ? 0 : median(std::span<double>(ownLevels)),
+                 layerSky = layerLevels.empty() ? 0 : median(std::span<double>(layerLevels));
     const auto share = static_cast<float>(recipe.detailShare);
     for (std::size_t i = 0; i < own.rate.size(); ++i) {
         const float d = static_cast<float>(factor * (static_cast<double>(layer->rate.data()[i]) - layerSky) + ownSky) - own.rate.data()[i];
@@ -185,12 +199,8 @@ Status addDetail(const Recipe& recipe, LayerReader& reader, ColourPicture& out) 
 
 void describe(ColourPicture& out) {
     for (std::size_t c = 0; c < 3; ++c) {
-        const BackgroundMesh mesh = sampleMesh(out.planes[c], defaultCell(out.planes[c]));
-        std::vector<double> levels;
-        for (const MeshCell& cell : mesh.cells)
-            if (cell.used) levels.push_back(cell.level);
-        out.noise[c] = SmoothSky(mesh).typicalSigma();
-        out.sky[c] = levels.empty() ? 0 : median(std::span<double>(levels));
+        out.noise[c] = SmoothSky(sampleMesh(out.planes[c], defaultCell(out.planes[c]))).typicalSigma();
+        out.sky[c] = skyLevel(out.planes[c]);
     }
 }
 

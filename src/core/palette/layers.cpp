@@ -42,7 +42,8 @@ double skyOf(const Plane& plane) {
 }
 
 std::string keyOf(const PaletteInput& in) {
-    return fmt::format("{}|{}|{}|{}|{}|{}", in.stack, in.sub_exposure_s.value_or(0), in.gain_e_per_adu.value_or(0), in.pedestal_adu.value_or(-1), in.sub_count.value_or(0), in.sum);
+    return fmt::format("{}|{}|{}|{}|{}|{}", in.stack, in.sub_exposure_s.value_or(0), in.gain_e_per_adu.value_or(0), in.pedestal_adu.value_or(-1),
+                       in.sub_count.value_or(0), in.sum);
 }
 
 } // namespace
@@ -127,7 +128,9 @@ Result<PaletteLayer> LayerReader::read(const std::string& id, const PaletteInput
     const Stack& s = **found;
     PaletteLayer out;
     out.id = id, out.alignment = s.alignment, out.total_s = s.total_s;
-    const auto channelAt = [&](const std::string& name) { return static_cast<std::size_t>(std::find(s.channels.begin(), s.channels.end(), name) - s.channels.begin()); };
+    const auto channelAt = [&](const std::string& name) {
+        return static_cast<std::size_t>(std::find(s.channels.begin(), s.channels.end(), name) - s.channels.begin());
+    };
     Plane line;
     const Plane* from = nullptr;
     if (!input.channel.empty()) {
@@ -151,7 +154,8 @@ Result<PaletteLayer> LayerReader::read(const std::string& id, const PaletteInput
             }
             const auto& all = typicalCameras();
             if (!input.camera.empty() && std::none_of(all.begin(), all.end(), [&](const Camera& c) { return c.id == input.camera && c.channels.size() == 3; }))
-                return Error{fmt::format("The recipe splits the lines of input \"{}\" for camera \"{}\", which is no typical colour camera.", id, input.camera)};
+                return Error{
+                    fmt::format("The recipe splits the lines of input \"{}\" for camera \"{}\", which is no typical colour camera.", id, input.camera)};
             matrix = lineMatrix(curve, typicalCamera(input.camera.empty() ? "colour-clear" : input.camera));
         }
         const LineWeights weights = lineWeights(matrix, {s.noise[0], s.noise[1], s.noise[2]});

@@ -25,7 +25,7 @@ private:
         std::vector<std::string> channels;
         std::vector<Plane> planes; ///< e-/s per pixel
         std::vector<double> noise;
-        Alignment alignment;       ///< from the grid to this stack's planes
+        Alignment alignment; ///< from the grid to this stack's planes
         double total_s = 0;
         std::string name;
     };

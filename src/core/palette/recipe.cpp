@@ -14,7 +14,8 @@ PaletteInput inputFrom(const JsonFields& o) {
     PaletteInput in;
     in.stack = o.needText("stack");
     in.channel = o.text("channel");
-    if (!in.channel.empty() && in.channel != "L" && in.channel != "R" && in.channel != "G" && in.channel != "B") o.fail("has a \"channel\" that is none of L, R, G, B");
+    if (!in.channel.empty() && in.channel != "L" && in.channel != "R" && in.channel != "G" && in.channel != "B")
+        o.fail("has a \"channel\" that is none of L, R, G, B");
     in.line = o.text("line");
     if (!in.line.empty() && in.line != "Ha" && in.line != "OIII" && in.line != "SII") o.fail("has a \"line\" that is none of Ha, OIII, SII");
     if (!in.line.empty() && !in.channel.empty()) o.fail("has both \"line\" and \"channel\"; give one");
@@ -61,12 +62,15 @@ Recipe recipeFrom(const JsonFields& r) {
                 map.fail(fmt::format("needs a number for \"{}\" in {}", id, kChannels[c]));
             out.map[c][id] = part->get<double>();
         }
-    if (std::all_of(out.map.begin(), out.map.end(), [](const auto& m) { return m.empty(); })) r.fail("needs a \"map\": what of the inputs goes into R, G and B");
+    if (std::all_of(out.map.begin(), out.map.end(), [](const auto& m) { return m.empty(); }))
+        r.fail("needs a \"map\": what of the inputs goes into R, G and B");
     out.background = r.oneOf("background", PaletteBackground::Subtract, {{"keep", PaletteBackground::Keep}, {"subtract", PaletteBackground::Subtract}});
-    out.scale = r.oneOf("scale", PaletteScale::None, {{"none", PaletteScale::None}, {"equal-noise", PaletteScale::EqualNoise}, {"equal-signal", PaletteScale::EqualSignal}});
+    out.scale = r.oneOf("scale", PaletteScale::None,
+                        {{"none", PaletteScale::None}, {"equal-noise", PaletteScale::EqualNoise}, {"equal-signal", PaletteScale::EqualSignal}});
     const JsonFields stars = r.object("stars", "\"stars\"");
-    out.stars = stars.oneOf("mode", PaletteStars::Keep,
-                            {{"keep", PaletteStars::Keep}, {"replace", PaletteStars::Replace}, {"desaturate", PaletteStars::Desaturate}, {"none", PaletteStars::None}});
+    out.stars =
+        stars.oneOf("mode", PaletteStars::Keep,
+                    {{"keep", PaletteStars::Keep}, {"replace", PaletteStars::Replace}, {"desaturate", PaletteStars::Desaturate}, {"none", PaletteStars::None}});
     if (const Json* from = stars.field("from")) {
         if (from->is_string())
             out.starsFrom.stack = from->get<std::string>();

@@ -14,11 +14,11 @@ namespace caelumen {
 
 /// Light that a picture is made of: a channel of a stack, or a line split from it.
 struct PaletteInput {
-    std::string stack;   ///< file, relative to the recipe's folder
-    std::string channel; ///< "L", "R", "G" or "B"; empty: that of the line, or the only one
-    std::string line;    ///< "Ha", "OIII", "SII" or empty
-    std::string curve;   ///< of the filter, for the crosstalk of its lines; may be empty
-    std::string camera;  ///< typical camera that the lines are split for; empty: unknown
+    std::string stack;                                                  ///< file, relative to the recipe's folder
+    std::string channel;                                                ///< "L", "R", "G" or "B"; empty: that of the line, or the only one
+    std::string line;                                                   ///< "Ha", "OIII", "SII" or empty
+    std::string curve;                                                  ///< of the filter, for the crosstalk of its lines; may be empty
+    std::string camera;                                                 ///< typical camera that the lines are split for; empty: unknown
     std::optional<double> sub_exposure_s, gain_e_per_adu, pedestal_adu; ///< where headers are silent
     std::optional<int> sub_count;
     bool sum = false; ///< the stack is a sum of its subs
@@ -37,14 +37,14 @@ struct Recipe {
     PaletteBackground background = PaletteBackground::Subtract;
     PaletteScale scale = PaletteScale::None;
     PaletteStars stars = PaletteStars::Keep;
-    PaletteInput starsFrom;   ///< a stack of three channels
-    double starsAmount = 1;   ///< of desaturating
+    PaletteInput starsFrom;     ///< a stack of three channels
+    double starsAmount = 1;     ///< of desaturating
     bool starsOnGalaxy = false; ///< a person says that the knots are stars
     std::optional<PaletteInput> detail;
     double detailShare = 0.5;
-    bool stretched = true; ///< else linear, and nothing is written into the picture
+    bool stretched = true;           ///< else linear, and nothing is written into the picture
     double light = 0.5, depth = 0.5; ///< 0 to 1 each
-    std::string first;     ///< of the inputs, as the file names them: its grid is the picture's
+    std::string first;               ///< of the inputs, as the file names them: its grid is the picture's
     friend bool operator==(const Recipe&, const Recipe&) = default;
 };
 

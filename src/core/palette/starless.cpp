@@ -14,8 +14,8 @@ namespace caelumen {
 namespace {
 
 constexpr double kLeft = 2;        ///< of a pixel's noise: light that a star has at the edge of its disc; what lies beyond is taken off by the star image
-constexpr double kBright = 4000;    ///< noises of light from which on a star's rings are looked for
-constexpr int kFarthestRing = 160;  ///< pixels
+constexpr double kBright = 4000;   ///< noises of light from which on a star's rings are looked for
+constexpr int kFarthestRing = 160; ///< pixels
 
 /// Where a star's own light falls at once, from the inside out, by how much.
 struct Edge {
@@ -175,7 +175,9 @@ struct Pyramid {
                                 v = std::clamp(0.5F * static_cast<float>(y) - 0.25F, 0.0F, static_cast<float>(coarse.height - 1));
                     const int i = static_cast<int>(u), j = static_cast<int>(v), i1 = std::min(i + 1, coarse.width - 1), j1 = std::min(j + 1, coarse.height - 1);
                     const float tu = u - static_cast<float>(i), tv = v - static_cast<float>(j);
-                    const auto c = [&](int a, int b) { return coarse.value[static_cast<std::size_t>(b) * static_cast<std::size_t>(coarse.width) + static_cast<std::size_t>(a)]; };
+                    const auto c = [&](int a, int b) {
+                        return coarse.value[static_cast<std::size_t>(b) * static_cast<std::size_t>(coarse.width) + static_cast<std::size_t>(a)];
+                    };
                     const float from = (c(i, j) * (1 - tu) + c(i1, j) * tu) * (1 - tv) + (c(i, j1) * (1 - tu) + c(i1, j1) * tu) * tv;
                     fine.value[at] = fine.weight[at] * fine.value[at] + (1 - fine.weight[at]) * from;
                     fine.weight[at] = 1;
@@ -185,8 +187,8 @@ struct Pyramid {
     }
 };
 
-/// A quadratic through the free pixels around a disc: a nebula bends beneath a star, which its rim alone does not tell. Written into the middle of the disc, towards
-/// its rim the fill stays.
+/// A quadratic through the free pixels around a disc: a nebula bends beneath a star, which its rim alone does not tell. Written into the middle of the disc,
+/// towards its rim the fill stays.
 void bend(Plane& plane, const Mask& mask, Point at, double radius) {
     const double outer = 1.7 * radius + 5;
     Eigen::Matrix<double, 6, 6> normal = Eigen::Matrix<double, 6, 6>::Zero();
@@ -202,7 +204,9 @@ void bend(Plane& plane, const Mask& mask, Point at, double radius) {
         for (int x = x0; x <= x1; ++x) {
             const double r = std::hypot(x - at.x, y - at.y);
             const float value = plane.at(x, y);
-            if (r < radius || r > outer || value != value || mask[static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width()) + static_cast<std::size_t>(x)]) continue;
+            if (r < radius || r > outer || value != value ||
+                mask[static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width()) + static_cast<std::size_t>(x)])
+                continue;
             const auto t = terms(x, y);
             normal += t * t.transpose(), right += t * static_cast<double>(value), ++n;
         }
@@ -252,11 +256,17 @@ Starless withoutStars(const Plane& plane, const PlaneStars& found, double noise,
         out.stars.push_back(discs[i].at);
         out.radii.push_back(static_cast<float>(discs[i].radius));
     }
+    std::vector<Star> stars = found.stars;
+    tbb::parallel_for(std::size_t{0}, stars.size(), [&](std::size_t i) { // the light of burnt-out middles, from what lies around them
+        if (!stars[i].saturated) return;
+        if (const auto whole = starFlux(plane, found, {stars[i].x, stars[i].y})) stars[i].flux = std::max(stars[i].flux, whole->flux);
+    });
     if (found.psf)
-        for (std::size_t i = 0; i < discs.size(); ++i) takeWings(out.ground, found.stars[i], *found.psf, discs[i].radius, 0.02 * least);
+        for (std::size_t i = 0; i < discs.size(); ++i) takeWings(out.ground, stars[i], *found.psf, discs[i].radius, 0.02 * least);
     for (std::size_t i = 0; i < found.stars.size(); ++i) // brightest first
         if (found.stars[i].flux > kBright * least)
-            if (const auto rings = ringsOf(out.ground, mask, found.stars[i], discs[i].radius, least); !rings.empty()) takeRings(out.ground, found.stars[i], rings);
+            if (const auto rings = ringsOf(out.ground, mask, found.stars[i], discs[i].radius, least); !rings.empty())
+                takeRings(out.ground, found.stars[i], rings);
     // The rim itself is noisy: the fill starts from means over some pixels of it.
     const Pyramid pyramid(out.ground, mask);
     std::vector<std::size_t> hidden;
@@ -267,15 +277,58 @@ Starless withoutStars(const Plane& plane, const PlaneStars& found, double noise,
             out.ground.data()[i] = pyramid.levels[0].value[i];
         }
     relax(out.ground, mask);
-    constexpr double kWide = 5; // pixels: smaller ones bend nothing
-    for (const StarDisc& d : discs)
-        if (d.radius > kWide) bend(out.ground, mask, d.at, d.radius);
+    constexpr double kWide = 5;                    // pixels: smaller ones bend nothing
+    for (std::size_t i = 0; i < discs.size(); ++i) // about a burnt-out star what is left of its glow would be bent upwards
+        if (discs[i].radius > kWide && !stars[i].saturated) bend(out.ground, mask, discs[i].at, discs[i].radius);
     for (const std::size_t i : hidden)
         if (noise > 0) {
             Random random(seed + i * 2654435761ULL); // by place: the same in any order
             out.ground.data()[i] += static_cast<float>(noise * random.normal());
         }
     return out;
+}
+
+void addBurntOut(const Plane& plane, PlaneStars& found) {
+    constexpr float kTop = 0.85F;      // of the brightest pixel
+    constexpr std::size_t kFewest = 9; // pixels of a flat top
+    float top = 0;
+    for (std::size_t i = 0; i < plane.size(); ++i)
+        if (plane.data()[i] > top) top = plane.data()[i];
+    if (!(static_cast<double>(top) > 200 * found.typicalNoise)) return;
+    const int w = plane.width();
+    std::vector<char> seen(plane.size(), 0);
+    for (int y = 0; y < plane.height(); ++y)
+        for (int x = 0; x < w; ++x) {
+            const auto start = static_cast<std::size_t>(y) * static_cast<std::size_t>(w) + static_cast<std::size_t>(x);
+            if (seen[start] || !(plane.data()[start] >= kTop * top)) continue;
+            std::vector<std::size_t> stack{start}, all;
+            seen[start] = 1;
+            while (!stack.empty()) {
+                const std::size_t at = stack.back();
+                stack.pop_back();
+                all.push_back(at);
+                const int px = static_cast<int>(at % static_cast<std::size_t>(w)), py = static_cast<int>(at / static_cast<std::size_t>(w));
+                for (const auto& [dx, dy] : {std::pair{1, 0}, {-1, 0}, {0, 1}, {0, -1}}) {
+                    if (!plane.contains(px + dx, py + dy)) continue;
+                    const auto next = static_cast<std::size_t>(py + dy) * static_cast<std::size_t>(w) + static_cast<std::size_t>(px + dx);
+                    if (seen[next] || !(plane.data()[next] >= kTop * top)) continue;
+                    seen[next] = 1;
+                    stack.push_back(next);
+                }
+            }
+            if (all.size() < kFewest) continue;
+            Star s;
+            for (const std::size_t at : all)
+                s.x += static_cast<double>(at % static_cast<std::size_t>(w)), s.y += static_cast<double>(at / static_cast<std::size_t>(w));
+            s.x /= static_cast<double>(all.size()), s.y /= static_cast<double>(all.size());
+            if (starNear(found.stars, {s.x, s.y}, 4)) continue;
+            s.peak = static_cast<double>(top);
+            s.area = static_cast<int>(6 * all.size());
+            s.reach = std::sqrt(s.area / M_PI);
+            s.flux = static_cast<double>(top) * s.area;
+            s.saturated = true;
+            found.stars.insert(found.stars.begin(), s);
+        }
 }
 
 bool looksLikeGalaxy(const Plane& plane, const PlaneStars& found) {

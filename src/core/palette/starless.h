@@ -15,7 +15,11 @@ struct Starless {
 };
 Starless withoutStars(const Plane& plane, const PlaneStars& stars, double noise, unsigned long long seed = 11);
 
-/// Whether the stars of a frame lie so that they are knots of a galaxy: most of the light of its objects belongs to one bright, wide middle. For the sentence that refuses it.
+/// Burnt-out stars so large that nobody takes them for stars: flat tops as bright as anything in the plane. They join the list.
+void addBurntOut(const Plane& plane, PlaneStars& stars);
+
+/// Whether the stars of a frame lie so that they are knots of a galaxy: most of the light of its objects belongs to one bright, wide middle. For the sentence
+/// that refuses it.
 bool looksLikeGalaxy(const Plane& plane, const PlaneStars& stars);
 
 } // namespace caelumen

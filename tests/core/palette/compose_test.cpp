@@ -83,7 +83,8 @@ public:
         }
         std::vector<const Plane*> pointers;
         for (const Plane& p : planes) pointers.push_back(&p);
-        QVERIFY(writeFits(path() / name, pointers, {{"EXPTIME", kExposure, ""}, {"NCOMBINE", 20LL, ""}, {"EGAIN", kGain, ""}, {"PEDESTAL", kPedestal, ""}}).ok());
+        QVERIFY(
+            writeFits(path() / name, pointers, {{"EXPTIME", kExposure, ""}, {"NCOMBINE", 20LL, ""}, {"EGAIN", kGain, ""}, {"PEDESTAL", kPedestal, ""}}).ok());
     }
 };
 
@@ -125,8 +126,11 @@ private slots:
         turned.dx = 6.3, turned.dy = -4.2, turned.rotation_deg = 0.7;
         folder.stack("a.fits", {{0.4, 1, 0, 0.5, 0.004, {}, 1}});
         folder.stack("b.fits", {{0.2, 1, 0, 0.3, 0.004, turned, 2}});
-        const auto picture = compose(recipe(R"({"caelumen_palette": 1, "inputs": {"A": {"stack": "a.fits"}, "B": {"stack": "b.fits"}}, "map": {"R": {"A": 1}, "G": {"B": 1}, "B": {"B": 1}},
-            "background": "keep", "stretch": {"kind": "none"}})"), folder.path());
+        const auto picture = compose(
+            recipe(
+                R"({"caelumen_palette": 1, "inputs": {"A": {"stack": "a.fits"}, "B": {"stack": "b.fits"}}, "map": {"R": {"A": 1}, "G": {"B": 1}, "B": {"B": 1}},
+            "background": "keep", "stretch": {"kind": "none"}})"),
+            folder.path());
         QVERIFY2(picture.ok(), picture ? "" : picture.error().message.c_str());
         const Plane truth = rates({0.2, 1, 0, 0.3, 0, {}, 2});
         double sum = 0, sum2 = 0, n = 0;
@@ -137,7 +141,8 @@ private slots:
                 sum += d, sum2 += d * d, n += 1;
             }
         QVERIFY2(std::abs(sum / n) < 0.003 && std::sqrt(sum2 / n) < 0.012, qPrintable(QString("%1 %2").arg(sum / n).arg(std::sqrt(sum2 / n))));
-        QVERIFY(!std::isfinite(static_cast<double>(picture->planes[1].at(kWidth - 1, kHeight - 1))) || !std::isfinite(static_cast<double>(picture->planes[1].at(0, 0))) ||
+        QVERIFY(!std::isfinite(static_cast<double>(picture->planes[1].at(kWidth - 1, kHeight - 1))) ||
+                !std::isfinite(static_cast<double>(picture->planes[1].at(0, 0))) ||
                 !std::isfinite(static_cast<double>(picture->planes[1].at(0, kHeight - 1)))); // where the other frame ends nothing is made up
     }
 
@@ -194,7 +199,8 @@ private slots:
     void desaturatedStarsLoseTheirColourAlone() {
         Folder folder;
         folder.stack("a.fits", {{0.4, 2, 0, 0.5, 0.006, {}, 1}, {0.2, 1, 0, 0.5, 0.006, {}, 2}, {0.1, 0.5, 0, 0.5, 0.006, {}, 3}});
-        Recipe r = recipe(R"({"caelumen_palette": 1, "inputs": {"R": {"stack": "a.fits", "channel": "R"}, "G": {"stack": "a.fits", "channel": "G"}, "B": {"stack": "a.fits", "channel": "B"}},
+        Recipe r = recipe(
+            R"({"caelumen_palette": 1, "inputs": {"R": {"stack": "a.fits", "channel": "R"}, "G": {"stack": "a.fits", "channel": "G"}, "B": {"stack": "a.fits", "channel": "B"}},
             "map": {"R": {"R": 1}, "G": {"G": 1}, "B": {"B": 1}}, "background": "subtract", "stars": {"mode": "desaturate", "amount": 1}, "stretch": {"kind": "none"}})");
         const auto grey = compose(r, folder.path());
         r.stars = PaletteStars::Keep;
@@ -261,7 +267,8 @@ private slots:
     }
 
     void recipesAreReadAndWrittenWhole() {
-        const Recipe r = recipe(R"({"caelumen_palette": 1, "name": "Mine", "inputs": {"Z": {"stack": "z.fits", "line": "OIII", "curve": "c.csv", "camera": "colour-cut"}, "A": {"stack": "a.fits", "combine": "sum", "sub_count": 5}},
+        const Recipe r = recipe(
+            R"({"caelumen_palette": 1, "name": "Mine", "inputs": {"Z": {"stack": "z.fits", "line": "OIII", "curve": "c.csv", "camera": "colour-cut"}, "A": {"stack": "a.fits", "combine": "sum", "sub_count": 5}},
             "map": {"R": {"Z": 0.5}, "B": {"A": -0.25}}, "background": "keep", "scale": "equal-noise", "stars": {"mode": "replace", "from": "rgb.fits"}, "detail": {"stack": "l.fits", "share": 0.25},
             "stretch": {"kind": "shared", "light": 0.3, "depth": 0.9}})");
         QCOMPARE(r.first, std::string("Z")); // as the file has them
