@@ -1,17 +1,15 @@
 #include "cli/grid_command.h"
 
 #include "cli/outcome.h"
+#include "cli/trials.h"
 #include "core/base/file.h"
 #include "core/base/json.h"
 #include "core/base/text.h"
-#include "core/compare/measure_trial.h"
 #include "core/grid/grid_out.h"
 #include "core/optics/camera_file.h"
 
 #include <algorithm>
 #include <cmath>
-#include <map>
-#include <set>
 
 namespace caelumen::cli {
 namespace fs = std::filesystem;
@@ -115,18 +113,6 @@ Result<Asked> asked(const Arguments& a) {
     return out;
 }
 
-/// Names that tell trials apart: the file's, with folders as far as needed.
-std::vector<std::string> namesOf(const std::vector<fs::path>& files) {
-    std::vector<std::string> out;
-    std::map<std::string, int> seen;
-    for (const fs::path& f : files) ++seen[shown(f.filename())];
-    for (const fs::path& f : files) out.push_back(seen[shown(f.filename())] > 1 ? shown(f.parent_path().filename() / f.filename()) : shown(f.filename()));
-    std::set<std::string> once;
-    for (std::size_t i = 0; i < out.size(); ++i)
-        if (!once.insert(out[i]).second) out[i] = shown(files[i]), once.insert(out[i]);
-    return out;
-}
-
 /// Where the runs' target stood in the mean, so that cells are their skies.
 double usualAltitude(const GridInput& input) {
     double sum = 0, n = 0;
@@ -180,7 +166,7 @@ const Shape kGridShape{{"--kind", "--quantity", "--brightness", "--altitude", "-
 int grid(const Arguments& a) {
     auto wanted = asked(a);
     if (!wanted) return misuse(wanted.error().message, kGridUsage);
-    std::vector<fs::path> files(a.words.begin(), a.words.end()), inputs = files;
+    std::vector<fs::path> inputs;
     std::vector<GridCurve> curves;
     for (const std::string& word : a.values("--curve-only")) {
         const fs::path path = word;
@@ -192,25 +178,9 @@ int grid(const Arguments& a) {
         inputs.push_back(path);
     }
     std::vector<GridTrial> trials;
-    const auto names = namesOf(files);
-    for (std::size_t i = 0; i < files.size(); ++i) {
-        auto trial = readTrial(files[i]);
-        if (!trial) return fail(files[i], trial.error().message);
-        for (const fs::path& f : filesOf(*trial, files[i].parent_path())) inputs.push_back(f);
-        trials.push_back({names[i], std::move(*trial), files[i].parent_path(), nullptr});
-    }
+    if (const auto bad = readTrials(a.words, trials, inputs)) return *bad;
     if (const Status safe = outputsAreSafe({a.value("--csv")}, inputs); !safe) return fail(safe.error().message);
-    for (std::size_t i = 0; i < trials.size(); ++i) {
-        Job job = terminalJob();
-        if (job.progress)
-            job.progress = [report = job.progress, i, n = trials.size()](double part, const std::string& what) {
-                report((static_cast<double>(i) + part) / static_cast<double>(n), what);
-            };
-        auto results = measureTrial(trials[i].trial, trials[i].folder, job);
-        if (!results) return fail(files[i], results.error().message);
-        for (const std::string& warning : results->warnings) note(warning);
-        trials[i].results = std::make_shared<const TrialResults>(std::move(*results));
-    }
+    if (const auto bad = measureTrials(a.words, trials)) return *bad;
     auto input = gridInput(trials, curves, wanted->setting);
     if (!input) return fail(input.error().message);
     const double altitude = wanted->altitude > 0 ? wanted->altitude : usualAltitude(*input);

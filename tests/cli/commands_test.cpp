@@ -77,6 +77,28 @@ private slots:
         QCOMPARE(run({"grid", "trial/trial.json", "--csv", "trial/trial.json"}).code, 1);
     }
 
+    void filtersAreRankedForAProfile() {
+        QVERIFY(writeFile(m_folder / "profile.json",
+                          R"({"caelumen_profile": 1, "skies": [{"bortle": 8, "moon": "full", "share": 0.3}, {"bortle": 5, "moon": "none", "share": 0.7}],
+            "kinds": {"emission": 1}, "weights": {"nebula": 3, "halo": 1}, "owned": "open", "clear_hours_per_year": 100, "budget": {"amount": 400, "currency": "EUR"}})")
+                    .ok());
+        const Ran r = run({"verdict", "profile.json", "trial/trial.json", "--json"});
+        QVERIFY2(r.code == 0, r.err);
+        const Json j = Json::parse(r.out.toStdString());
+        QCOMPARE(j["caelumen_verdict"].get<int>(), 1);
+        QCOMPARE(j["ranking"].size(), std::size_t(2));
+        for (const char* key : {"value", "sensitivity", "sentences", "not_tested"}) QVERIFY(j.contains(key));
+        QCOMPARE(run({"verdict", "profile.json", "trial/trial.json", "--json"}).out, r.out);
+        QVERIFY(run({"verdict", "profile.json", "trial/trial.json"}).out.contains("comes first"));
+        QVERIFY(writeFile(m_folder / "stranger.json",
+                          R"({"caelumen_profile": 1, "skies": [{"bortle": 8}], "kinds": {"emission": 1}, "weights": {"nebula": 3}, "owned": "nobody"})")
+                    .ok());
+        const Ran stranger = run({"verdict", "stranger.json", "trial/trial.json"});
+        QVERIFY(stranger.code == 1 && stranger.err.contains("nobody") && stranger.err.count('\n') == 1);
+        QCOMPARE(run({"verdict", "profile.json"}).code, 2);
+        QCOMPARE(run({"verdict", "gone.json", "trial/trial.json"}).code, 1);
+    }
+
     void picturesAreComposed() {
         const Trial t = *readTrial(m_folder / "trial/trial.json");
         const std::string a = "trial/" + t.runs[0].stack, b = "trial/" + t.runs[1].stack;
