@@ -15,6 +15,7 @@
 #include "core/compare/sentences.h"
 #include "core/image/frame_file.h"
 #include "report/html_report.h"
+#include "report/pdf_report.h"
 
 #include <QApplication>
 #include <QCloseEvent>
@@ -378,7 +379,10 @@ void MainWindow::askTrialFacts() {
 
 void MainWindow::exportComparison(const QString& ending) {
     if (!m_session.results()) return;
-    const QString filter = ending == "html" ? tr("Web page (*.html)") : ending == "csv" ? tr("Table (*.csv)") : tr("Results (*.json)");
+    const QString filter = ending == "html"  ? tr("Web page (*.html)")
+                           : ending == "pdf" ? tr("Page (*.pdf)")
+                           : ending == "csv" ? tr("Table (*.csv)")
+                                             : tr("Results (*.json)");
     QString path = m_prompts->saveFile(this, tr("Export the comparison"), suggestedName(m_session.trial(), ending), filter);
     if (path.isEmpty()) return;
     if (QFileInfo(path).suffix().isEmpty()) path += "." + ending;
@@ -391,8 +395,9 @@ void MainWindow::saveTo(const QString& path, const QString& ending) {
     const auto results = std::make_shared<TrialResults>(*m_session.results());
     m_session.jobs().run("export", tr("Exporting"), [this, trial, results, path, ending](const Job& job) -> JobService::Finish {
         std::string text;
-        if (ending == "html") {
+        if (ending == "html" || ending == "pdf") {
             auto page = htmlReport(trial, *results, {}, job);
+            if (page && ending == "pdf") page = pdfReport(*page, trial.title);
             if (!page) return [this, sentence = QString::fromStdString(page.error().message)] { fail(sentence); };
             text = std::move(*page);
         } else if (ending == "csv") {

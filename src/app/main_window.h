@@ -46,7 +46,7 @@ public:
     void showKeys();
     QDialog* keysDialog() const { return m_keys; }
 
-    /// Writes the comparison: what, by the file name's ending (html, csv, json).
+    /// Writes the comparison: what, by the file name's ending (html, pdf, csv, json).
     void exportComparison(const QString& ending);
 
 protected:

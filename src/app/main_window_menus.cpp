@@ -103,6 +103,7 @@ void MainWindow::buildMenus() {
     file->addSeparator();
     QMenu* out = file->addMenu(tr("&Export the comparison"));
     m_needResults << add(out, tr("Page with pictures and plots (HTML) \u2026"), QKeySequence("Ctrl+E"), [this] { exportComparison("html"); });
+    m_needResults << add(out, tr("The same on paper (PDF) \u2026"), {}, [this] { exportComparison("pdf"); });
     m_needResults << add(out, tr("Table (CSV) \u2026"), {}, [this] { exportComparison("csv"); });
     m_needResults << add(out, tr("Results (JSON) \u2026"), {}, [this] { exportComparison("json"); });
     QMenu* grid = file->addMenu(tr("Export the s&ky grid"));

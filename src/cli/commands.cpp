@@ -11,12 +11,14 @@
 #include "core/base/text.h"
 #include "core/compare/frame_report.h"
 #include "core/compare/measure_trial.h"
+#include "core/model/results_read.h"
 #include "core/optics/light_cone.h"
 #include "core/prepare/lines.h"
 #include "core/prepare/prepare_run.h"
 #include "core/simulate/demo.h"
 #include "core/simulate/scenario.h"
 #include "report/html_report.h"
+#include "report/pdf_report.h"
 #include "store/campaign.h"
 
 #include <QGuiApplication>
@@ -37,6 +39,7 @@ namespace caelumen::cli {
 namespace fs = std::filesystem;
 namespace {
 
+constexpr const char* kReportUsage = "caelumen-cli report TRIAL.json|CAMPAIGN|RESULTS.json --out FILE.html|.pdf|.csv|.json [--trial N]";
 constexpr const char* kStackUsage = "caelumen-cli stack SUBS.json --out STACK.fits [--report REPORT.json]";
 
 constexpr const char* kLinesUsage = "caelumen-cli lines STACK.fits... [--curve CURVE.csv [--f-ratio N] [--camera ID]] [--oxygen SUM.fits]";
@@ -116,32 +119,48 @@ Result<Trial> trialIn(const fs::path& path, const std::string& number) {
     return (*campaign)->trial((*trials)[static_cast<std::size_t>(*wanted - 1)].id);
 }
 
+/// What a report is of: a trial that is measured now, or results that were written before.
+Result<ReadResults> reported(const fs::path& path, const std::string& number, const fs::path& out) {
+    if (path.extension() == ".json") {
+        const auto json = readJson(path);
+        if (!json) return json.error();
+        if (json->is_object() && json->contains("caelumen_results")) {
+            if (const Status safe = outputsAreSafe({out}, {path}); !safe) return safe.error();
+            return resultsFromJson(*json, shown(path));
+        }
+    }
+    auto trial = trialIn(path, number);
+    if (!trial) return trial.error();
+    auto inputs = filesOf(*trial, path.parent_path());
+    inputs.push_back(path);
+    if (const Status safe = outputsAreSafe({out}, inputs); !safe) return safe.error();
+    auto results = measureTrial(*trial, path.parent_path(), terminalJob());
+    if (!results) return results.error();
+    return ReadResults{std::move(*trial), std::move(*results)};
+}
+
 int report(const Arguments& a) {
-    const std::string usage = "caelumen-cli report TRIAL.json|CAMPAIGN --out FILE.html|.csv|.json [--trial N]";
+    const std::string usage = kReportUsage;
     if (!a.has("--out")) return misuse("--out FILE is missing", usage);
     const fs::path path = a.words[0], out = a.value("--out");
     const std::string ending = out.extension().native();
-    if (ending != ".html" && ending != ".csv" && ending != ".json") return misuse("--out must end in .html, .csv or .json", usage);
+    if (ending != ".html" && ending != ".pdf" && ending != ".csv" && ending != ".json") return misuse("--out must end in .html, .pdf, .csv or .json", usage);
     int argc = 1;
     char name[] = "caelumen-cli", *argv[] = {name, nullptr};
     ::setenv("QT_QPA_PLATFORM", "offscreen", 0);                                         // pictures are painted without a screen
     qInstallMessageHandler([](QtMsgType, const QMessageLogContext&, const QString&) {}); // what it remarks on a machine without a screen is nobody's concern
     const QGuiApplication application(argc, argv);
-    const auto trial = trialIn(path, a.value("--trial"));
-    if (!trial) return fail(path, trial.error().message);
-    auto inputs = filesOf(*trial, path.parent_path());
-    inputs.push_back(path);
-    if (const Status safe = outputsAreSafe({out}, inputs); !safe) return fail(safe.error().message);
-    const auto results = measureTrial(*trial, path.parent_path(), terminalJob());
-    if (!results) return fail(path, results.error().message);
-    for (const std::string& warning : results->warnings) note(warning);
+    const auto of = reported(path, a.value("--trial"), out);
+    if (!of) return fail(path, of.error().message);
+    for (const std::string& warning : of->results.warnings) note(warning);
     std::string text;
-    if (ending == ".html") {
-        auto page = htmlReport(*trial, *results, path.parent_path(), terminalJob());
+    if (ending == ".html" || ending == ".pdf") {
+        auto page = htmlReport(of->trial, of->results, path.parent_path(), terminalJob());
+        if (page && ending == ".pdf") page = pdfReport(*page, of->trial.title);
         if (!page) return fail(path, page.error().message);
         text = std::move(*page);
     } else {
-        text = ending == ".csv" ? resultsToCsv(*results) : jsonText(resultsToJson(*results), 1) + "\n";
+        text = ending == ".csv" ? resultsToCsv(of->results) : jsonText(resultsToJson(of->results), 1) + "\n";
     }
     const Status done = writeFile(out, text);
     return done ? kDone : fail(done.error().message);
@@ -239,11 +258,7 @@ const std::map<std::string, Command>& commands() {
           "measure a trial; JSON to the standard output without --out",
           measure}},
         {"frames", {{{}, {"--json"}, 1, 100'000}, "caelumen-cli frames FILE... [--json]", "header facts, sky level, noise and stars of each frame", frames}},
-        {"report",
-         {{{"--out", "--trial"}, {}, 1, 1},
-          "caelumen-cli report TRIAL.json|CAMPAIGN --out FILE.html|.csv|.json [--trial N]",
-          "measure and write a page with pictures and plots, a table, or results",
-          report}},
+        {"report", {{{"--out", "--trial"}, {}, 1, 1}, kReportUsage, "measure and write a page with pictures and plots, a table, or results", report}},
         {"stack", {{{"--out", "--report"}, {}, 1, 1}, kStackUsage, "calibrate, judge, align and stack one run's subs", stack}},
         {"lines",
          {{{"--curve", "--f-ratio", "--camera", "--oxygen"}, {}, 1, 1000},

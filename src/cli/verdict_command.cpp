@@ -18,13 +18,14 @@ void table(const Verdict& v) {
     say("{:<4}{:<26}{:>16}{:>8}  {}\n", "", "filter", "score", "best", "not told apart from");
     int place = 0;
     for (const RankedFilter& f : v.ranking) {
-        say("{:<4}{:<26}{:>16}{:>6.0f} %  {}\n", fmt::format("{}.", ++place), f.id, fmt::format("{:+.2f} +-{:.2f}", f.score, f.sigma), 100 * f.pBest, fmt::join(f.tiedWith, ", "));
+        say("{:<4}{:<26}{:>16}{:>6.0f} %  {}\n", fmt::format("{}.", ++place), f.id, fmt::format("{:+.2f} +-{:.2f}", f.score, f.sigma), 100 * f.pBest,
+            fmt::join(f.tiedWith, ", "));
         for (const std::string& reason : f.reasons) say("    {}\n", reason);
     }
     say("\n");
     for (const FilterValue& x : v.value)
-        say("{:<30}{:>16}  {:>16} h a year{}\n", x.id, x.price ? fmt::format("{:.2f} {}", *x.price, x.currency) : x.whyNoPrice, fmt::format("{:+.1f} +-{:.1f}", x.hoursSaved, x.sigma),
-            x.pricePerHour ? fmt::format(", {:.2f} {} for each", *x.pricePerHour, x.currency) : "");
+        say("{:<30}{:>16}  {:>16} h a year{}\n", x.id, x.price ? fmt::format("{:.2f} {}", *x.price, x.currency) : x.whyNoPrice,
+            fmt::format("{:+.1f} +-{:.1f}", x.hoursSaved, x.sigma), x.pricePerHour ? fmt::format(", {:.2f} {} for each", *x.pricePerHour, x.currency) : "");
     say("\n");
     for (const std::string& s : v.sentences) say("{}\n", s);
     if (!v.notTested.empty()) say("\nNot tested:\n");

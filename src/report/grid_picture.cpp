@@ -66,12 +66,15 @@ private:
     double m_low = 1e300, m_high = -1e300;
 };
 
-/// Hatching by hand: brushes with patterns do not survive in SVG.
+/// Hatching by hand, cut by hand: brushes with patterns and clips do not survive in SVG.
 void hatch(QPainter& p, const QRectF& r, const QColor& colour) {
     p.save();
-    p.setClipRect(r, Qt::IntersectClip);
-    p.setPen(QPen(colour, 1.2));
-    for (double x = r.left() - r.height(); x < r.right(); x += 6) p.drawLine(QPointF(x, r.bottom()), QPointF(x + r.height(), r.top()));
+    p.setPen(QPen(colour, 1.2, Qt::SolidLine, Qt::FlatCap));
+    const double h = r.height();
+    for (double x = r.left() - h + 3; x < r.right(); x += 6) {
+        const double from = std::max(0.0, r.left() - x), to = std::min(h, r.right() - x);
+        if (to > from) p.drawLine(QPointF(x + from, r.bottom() - from), QPointF(x + to, r.bottom() - to));
+    }
     p.restore();
 }
 

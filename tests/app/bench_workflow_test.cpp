@@ -219,7 +219,7 @@ private slots:
     void comparisonsAreExported() {
         drop({at("trial/trial.json")});
         QVERIFY(settled());
-        for (const char* ending : {"html", "csv", "json"}) {
+        for (const char* ending : {"html", "pdf", "csv", "json"}) {
             m_answers->save = at("out/comparison");
             QDir().mkpath(at("out"));
             m_window->exportComparison(ending);

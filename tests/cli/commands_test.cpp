@@ -77,6 +77,28 @@ private slots:
         QCOMPARE(run({"grid", "trial/trial.json", "--csv", "trial/trial.json"}).code, 1);
     }
 
+    void aReportIsMadeOfResultsToo() {
+        QVERIFY(run({"measure", "trial/trial.json", "--out", "kept.json"}).code == 0);
+        QCOMPARE(run({"report", "kept.json", "--out", "again.json"}).code, 0);
+        const Json first = Json::parse(*readText(m_folder / "kept.json")), again = Json::parse(*readText(m_folder / "again.json"));
+        for (const char* part : {"trial", "baseline", "alignment", "measurements", "absent", "ranking", "fairness", "warnings"})
+            QVERIFY2(first[part] == again[part], part);
+        QCOMPARE(run({"report", "kept.json", "--out", "kept.csv"}).code, 0);
+        const Ran page = run({"report", "kept.json", "--out", "kept.html"});
+        QVERIFY2(page.code == 0, page.err);
+        QVERIFY(readText(m_folder / "kept.html")->find("Scores") != std::string::npos);
+        for (const char* of : {"kept.json", "trial/trial.json"}) {
+            const Ran r = run({"report", of, "--out", "page.pdf"});
+            QVERIFY2(r.code == 0, r.err);
+            const auto pdf = readBytes(m_folder / "page.pdf", 1u << 30);
+            QVERIFY(pdf->starts_with("%PDF-") && pdf->size() > 20'000);
+        }
+        QVERIFY(writeFile(m_folder / "odd.json", R"({"caelumen_results": 1, "measurements": [{"run": "A"}]})").ok());
+        const Ran odd = run({"report", "odd.json", "--out", "odd.html"});
+        QVERIFY(odd.code == 1 && odd.err.contains("odd.json") && odd.err.count('\n') == 1);
+        QCOMPARE(run({"report", "kept.json", "--out", "kept.json"}).code, 1);
+    }
+
     void filtersAreRankedForAProfile() {
         QVERIFY(writeFile(m_folder / "profile.json",
                           R"({"caelumen_profile": 1, "skies": [{"bortle": 8, "moon": "full", "share": 0.3}, {"bortle": 5, "moon": "none", "share": 0.7}],

@@ -42,7 +42,7 @@ class ArchitectureTest : public QObject {
             {"store", words("core/base core/model")},
             {"report", words("core/base core/compare core/grid core/image core/model core/palette core/picture core/stars")},
             {"unpack", words("core/image")},
-            {"cli", words("core/base core/compare core/grid core/merge core/optics core/prepare core/simulate core/sky core/verdict report store")},
+            {"cli", words("core/base core/compare core/grid core/merge core/model core/optics core/prepare core/simulate core/sky core/verdict report store")},
             {"app/widgets", words("app core/base core/model core/picture core/sky")},
             {"app/bench", words("app app/widgets core/base core/compare core/measure core/model core/sky report")},
             {"app/grid", words("app app/widgets core/base core/compare core/grid report")},

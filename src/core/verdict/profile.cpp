@@ -157,11 +157,12 @@ const std::vector<Profile>& startProfiles() {
         using K = TargetKind;
         return std::vector<Profile>{
             make("City balcony", {sky(8, "none", 0.6), sky(8, "full", 0.4)}, {{K::Emission, 0.8}, {K::Oxygen, 0.2}}, {3, 2, 1, 0, 1}, 100),
-            make("Suburb with a moonlit week", {sky(5, "none", 0.6), sky(5, "half", 0.25), sky(5, "full", 0.15)}, {{K::Emission, 0.6}, {K::Oxygen, 0.2}, {K::Galaxy, 0.2}},
-                 {3, 1, 2, 1, 1}, 160),
+            make("Suburb with a moonlit week", {sky(5, "none", 0.6), sky(5, "half", 0.25), sky(5, "full", 0.15)},
+                 {{K::Emission, 0.6}, {K::Oxygen, 0.2}, {K::Galaxy, 0.2}}, {3, 1, 2, 1, 1}, 160),
             make("Dry plateau", {sky(3, "none", 0.8), sky(3, "half", 0.2)}, {{K::Emission, 0.5}, {K::Oxygen, 0.2}, {K::Reflection, 0.3}}, {3, 0, 2, 2, 0}, 220),
             make("Galaxies", {sky(4, "none", 1)}, {{K::Galaxy, 1}}, {3, 1, 1, 2, 1}, 140),
-            make("Beginner with one filter", {sky(6, "none", 0.7), sky(6, "half", 0.3)}, {{K::Emission, 0.6}, {K::Galaxy, 0.2}, {K::Stars, 0.2}}, {2, 1, 1, 1, 1}, 80),
+            make("Beginner with one filter", {sky(6, "none", 0.7), sky(6, "half", 0.3)}, {{K::Emission, 0.6}, {K::Galaxy, 0.2}, {K::Stars, 0.2}},
+                 {2, 1, 1, 1, 1}, 80),
         };
     }();
     return all;

@@ -39,8 +39,8 @@ struct Profile {
     double clearHours = 0;       ///< a year
     std::optional<double> budget;
     std::string currency;
-    std::map<std::string, double> rates;  ///< of one's own currency for one of another
-    std::vector<std::string> notes = {};  ///< what was made to fit: shares that did not sum to one
+    std::map<std::string, double> rates; ///< of one's own currency for one of another
+    std::vector<std::string> notes = {}; ///< what was made to fit: shares that did not sum to one
     friend bool operator==(const Profile&, const Profile&) = default;
 };
 

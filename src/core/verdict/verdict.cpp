@@ -15,8 +15,8 @@ namespace caelumen {
 namespace {
 
 constexpr double kTimeNotice = 1.25, kMagNotice = 0.25, kHaloNotice = 0.002, kColourNotice = 0.1, kGradientNotice = 0.05;
-constexpr double kSmallHalo = 0.005;  ///< of a star's light
-constexpr double kUntested = 1.5;     ///< steps
+constexpr double kSmallHalo = 0.005; ///< of a star's light
+constexpr double kUntested = 1.5;    ///< steps
 constexpr double kCertain = 1.96;
 constexpr int kDraws = 20'000;
 
@@ -97,7 +97,8 @@ private:
                     figure.origin = "modelled", figure.value = kNothing, figure.step = std::log(kNothing) / std::log(kTimeNotice), figure.stepSigma = 2;
                 } else {
                     figure.origin = "assumed", figure.value = 1, figure.stepSigma = kUntested;
-                    untested(f.name + ": what it gathers of " + targetKindLabel(kind) + " under " + skyText(m_skies[s]) + " is not known (" + cell.reason + ")");
+                    untested(f.name + ": what it gathers of " + targetKindLabel(kind) + " under " + skyText(m_skies[s]) + " is not known (" + cell.reason +
+                             ")");
                 }
                 out.figures.push_back(figure);
 
@@ -169,7 +170,8 @@ private:
             out.figures.push_back(v);
         };
         if (!halo.any() && limit) halo.add(0, std::max(least / 3, 1e-5)); // no halo as far as the star tells
-        put(Merit::Halo, "halo_flux_fraction", halo, kHaloNotice, voided ? "its halos are void by what else differed" : "no star was bright enough, or none was marked: halos unknown");
+        put(Merit::Halo, "halo_flux_fraction", halo, kHaloNotice,
+            voided ? "its halos are void by what else differed" : "no star was bright enough, or none was marked: halos unknown");
         if (!m_profile.anyHaloIsAFault && halo.any() && halo.value() < kSmallHalo) {
             VerdictFigure& v = out.figures.back();
             v.step = 0;
@@ -198,7 +200,8 @@ private:
             out.score += part * out.steps[i];
             variance += std::pow(part * out.stepSigmas[i], 2);
             if (weight(m) > 0 && !isBaseline(f.id))
-                parts.emplace_back(part * out.steps[i], fmt::format("{}: {:+.1f} +-{:.1f} steps ({}), weight {:g}", meritLabel(m), out.steps[i], out.stepSigmas[i], meritNotice(m), weight(m)));
+                parts.emplace_back(part * out.steps[i], fmt::format("{}: {:+.1f} +-{:.1f} steps ({}), weight {:g}", meritLabel(m), out.steps[i],
+                                                                    out.stepSigmas[i], meritNotice(m), weight(m)));
         }
         out.sigma = std::sqrt(variance);
         std::stable_sort(parts.begin(), parts.end(), [](const auto& a, const auto& b) { return std::abs(a.first) > std::abs(b.first); });
@@ -304,35 +307,44 @@ private:
             say.push_back(fmt::format("For these skies ({}) and targets nothing here is better than {}{}.", skies, first.name,
                                       ties.empty() ? "" : fmt::format(", though {} cannot be told apart from it", fmt::join(ties, ", "))));
         else
-            say.push_back(fmt::format("For these skies ({}) and targets {} comes first (score {:+.1f} +-{:.1f}, best in {:.0f} % of draws){}.", skies, first.name, first.score, first.sigma,
-                                      100 * first.pBest, ties.empty() ? "" : fmt::format("; it cannot be told apart from {}", fmt::join(ties, ", "))));
+            say.push_back(fmt::format("For these skies ({}) and targets {} comes first (score {:+.1f} +-{:.1f}, best in {:.0f} % of draws){}.", skies,
+                                      first.name, first.score, first.sigma, 100 * first.pBest,
+                                      ties.empty() ? "" : fmt::format("; it cannot be told apart from {}", fmt::join(ties, ", "))));
         for (const RankedFilter& f : m_out.ranking) {
             if (isBaseline(f.id)) continue;
             const RankedFilter& base = ranked(m_model.input().baseline);
-            const bool surelyBetter = f.score - base.score > kCertain * std::hypot(f.sigma, base.sigma), surelyWorse = base.score - f.score > kCertain * std::hypot(f.sigma, base.sigma);
+            const bool surelyBetter = f.score - base.score > kCertain * std::hypot(f.sigma, base.sigma),
+                       surelyWorse = base.score - f.score > kCertain * std::hypot(f.sigma, base.sigma);
             const FilterValue& v = *std::find_if(m_out.value.begin(), m_out.value.end(), [&](const FilterValue& x) { return x.id == f.id; });
-            std::string text = fmt::format("{}: {}", f.name, surelyBetter ? "worth having here" : surelyWorse ? fmt::format("not for this use; {} does better", base.name) : fmt::format("not told apart from {}", base.name));
+            std::string text = fmt::format("{}: {}", f.name,
+                                           surelyBetter  ? "worth having here"
+                                           : surelyWorse ? fmt::format("not for this use; {} does better", base.name)
+                                                         : fmt::format("not told apart from {}", base.name));
             const std::string owned = m_profile.owned.empty() ? m_model.input().baseline : m_profile.owned;
             if (m_profile.clearHours > 0 && f.id != owned) {
                 if (v.hoursSaved > kCertain * v.sigma)
-                    text += fmt::format("; against {} it saves {:.0f} +-{:.0f} of {:.0f} clear hours a year", nameOf(owned), v.hoursSaved, v.sigma, m_profile.clearHours);
+                    text += fmt::format("; against {} it saves {:.0f} +-{:.0f} of {:.0f} clear hours a year", nameOf(owned), v.hoursSaved, v.sigma,
+                                        m_profile.clearHours);
                 else if (v.hoursSaved < -kCertain * v.sigma)
                     text += fmt::format("; against {} it costs time: not worth it", nameOf(owned));
                 else
                     text += fmt::format("; against {} it saves no time that can be told", nameOf(owned));
-                if (v.pricePerHour && v.hoursSaved > kCertain * v.sigma) text += fmt::format(", at {:.2f} {} for each hour of the first year", *v.pricePerHour, v.currency);
+                if (v.pricePerHour && v.hoursSaved > kCertain * v.sigma)
+                    text += fmt::format(", at {:.2f} {} for each hour of the first year", *v.pricePerHour, v.currency);
             }
             if (v.beyondBudget) text += fmt::format("; beyond the budget ({:.0f} {})", *v.price, v.currency);
             say.push_back(text + ".");
         }
         for (const WeightChange& c : m_out.sensitivity)
-            say.push_back(fmt::format("With a weight of {:.2g} for \"{}\" in place of {:g}, {} would come first.", c.to, meritLabel(c.merit), c.from, nameOf(c.winner)));
+            say.push_back(
+                fmt::format("With a weight of {:.2g} for \"{}\" in place of {:g}, {} would come first.", c.to, meritLabel(c.merit), c.from, nameOf(c.winner)));
         for (const GridTrial& t : m_trials)
             for (const Run& run : t.trial.runs) {
                 std::set<std::string> gone;
                 for (const Unfairness& u : t.results->fairness)
                     if (u.run == run.id && u.grade == Grade::Voids && !u.normalised) gone.insert(u.subject);
-                if (!gone.empty()) m_out.notes.push_back(fmt::format("{}, run {}: figures that are void by {} do not count.", t.name, run.id, fmt::join(gone, ", ")));
+                if (!gone.empty())
+                    m_out.notes.push_back(fmt::format("{}, run {}: figures that are void by {} do not count.", t.name, run.id, fmt::join(gone, ", ")));
             }
     }
 };
@@ -352,9 +364,11 @@ Json verdictToJson(const Profile& profile, const Verdict& v) {
     for (const Merit m : kMerits) j["notice"][meritName(m)] = meritNotice(m);
     j["ranking"] = Json::array();
     for (const RankedFilter& f : v.ranking) {
-        Json o{{"filter", f.id}, {"name", f.name}, {"score", f.score}, {"sigma", f.sigma}, {"p_best", f.pBest}, {"tied_with", f.tiedWith}, {"reasons", f.reasons}};
+        Json o{{"filter", f.id},    {"name", f.name},          {"score", f.score},    {"sigma", f.sigma},
+               {"p_best", f.pBest}, {"tied_with", f.tiedWith}, {"reasons", f.reasons}};
         o["steps"] = Json::object();
-        for (const Merit m : kMerits) o["steps"][meritName(m)] = {{"step", f.steps[static_cast<std::size_t>(m)]}, {"sigma", f.stepSigmas[static_cast<std::size_t>(m)]}};
+        for (const Merit m : kMerits)
+            o["steps"][meritName(m)] = {{"step", f.steps[static_cast<std::size_t>(m)]}, {"sigma", f.stepSigmas[static_cast<std::size_t>(m)]}};
         o["figures"] = Json::array();
         for (const VerdictFigure& x : f.figures)
             o["figures"].push_back({{"merit", meritName(x.merit)},
@@ -372,13 +386,18 @@ Json verdictToJson(const Profile& profile, const Verdict& v) {
     }
     j["value"] = Json::array();
     for (const FilterValue& x : v.value) {
-        Json o{{"filter", x.id}, {"price", orNull(x.price)}, {"currency", x.currency.empty() ? Json(nullptr) : Json(x.currency)}, {"hours_saved_per_year", x.hoursSaved},
-               {"sigma", x.sigma}, {"price_per_hour_saved", orNull(x.pricePerHour)}};
+        Json o{{"filter", x.id},
+               {"price", orNull(x.price)},
+               {"currency", x.currency.empty() ? Json(nullptr) : Json(x.currency)},
+               {"hours_saved_per_year", x.hoursSaved},
+               {"sigma", x.sigma},
+               {"price_per_hour_saved", orNull(x.pricePerHour)}};
         if (!x.whyNoPrice.empty()) o["reason"] = x.whyNoPrice;
         j["value"].push_back(std::move(o));
     }
     j["sensitivity"] = Json::array();
-    for (const WeightChange& c : v.sensitivity) j["sensitivity"].push_back({{"weight", meritName(c.merit)}, {"from", c.from}, {"to", c.to}, {"winner", c.winner}});
+    for (const WeightChange& c : v.sensitivity)
+        j["sensitivity"].push_back({{"weight", meritName(c.merit)}, {"from", c.from}, {"to", c.to}, {"winner", c.winner}});
     j["sentences"] = v.sentences;
     j["not_tested"] = v.notTested;
     j["notes"] = v.notes;

@@ -9,12 +9,12 @@ namespace caelumen {
 struct VerdictFigure {
     Merit merit = Merit::Nebula;
     std::string quantity, channel;
-    std::optional<std::size_t> sky;     ///< of the profile's; none: the same under all
-    std::optional<TargetKind> kind;     ///< none: the same for all
-    std::string origin;                 ///< measured, scaled, modelled, or assumed where it was not tested
+    std::optional<std::size_t> sky; ///< of the profile's; none: the same under all
+    std::optional<TargetKind> kind; ///< none: the same for all
+    std::string origin;             ///< measured, scaled, modelled, or assumed where it was not tested
     double value = 0, sigma = 0;
-    double step = 0, stepSigma = 0;     ///< from the baseline, in what somebody would notice
-    double share = 1;                   ///< of its merit
+    double step = 0, stepSigma = 0; ///< from the baseline, in what somebody would notice
+    double share = 1;               ///< of its merit
 };
 
 struct RankedFilter {
@@ -49,9 +49,9 @@ struct Verdict {
     std::vector<std::string> sentences, notTested, notes;
 };
 
-/// Ranks all filters of the trials, and the baseline, for a profile: per merit the step from the baseline in units of what a practitioner would notice, averaged by
-/// shares of skies and kinds, then by weights (docs/measurements.md). What was not tested counts as no step with an error of 1.5, and is listed. What a fairness
-/// finding voids does not count. An Error where the profile's own filter is none of the trials'.
+/// Ranks all filters of the trials, and the baseline, for a profile: per merit the step from the baseline in units of what a practitioner would notice,
+/// averaged by shares of skies and kinds, then by weights (docs/measurements.md). What was not tested counts as no step with an error of 1.5, and is listed.
+/// What a fairness finding voids does not count. An Error where the profile's own filter is none of the trials'.
 Result<Verdict> judge(const Profile& profile, const std::vector<GridTrial>& trials, const GridModel& model);
 
 Json verdictToJson(const Profile& profile, const Verdict& verdict);

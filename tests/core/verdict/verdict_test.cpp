@@ -9,8 +9,10 @@ using namespace caelumen;
 
 namespace {
 
-Measurement figure(const char* run, const char* quantity, const char* channel, double value, double sigma, std::vector<std::string> flags = {}, bool headline = true) {
-    return {run, run, channel, quantity, quantity == std::string("time_ratio") || quantity == std::string("throughput") ? "n1" : "", value, sigma, std::move(flags), headline, {}};
+Measurement figure(const char* run, const char* quantity, const char* channel, double value, double sigma, std::vector<std::string> flags = {},
+                   bool headline = true) {
+    return {run,   run,   channel,          quantity, quantity == std::string("time_ratio") || quantity == std::string("throughput") ? "n1" : "",
+            value, sigma, std::move(flags), headline, {}};
 }
 
 /// A trial whose figures are written by hand: no filter, a dual-band filter with a halo, a broad one.
@@ -19,8 +21,10 @@ GridTrial trial() {
     t.name = "garden.json";
     t.trial.site.bortle = 5, t.trial.site.name = "garden";
     t.trial.target.name = "thing";
-    t.trial.rig.focal_length_mm = 420, t.trial.rig.aperture_mm = 84, t.trial.rig.pixel_um = 3.76, t.trial.rig.read_noise_e = 1.6, t.trial.rig.gain_e_per_adu = 0.78, t.trial.rig.full_well_e = 50'000;
-    Filter open{"open", "No filter", "none", {}, {}, false, {}, {}}, duo{"duo", "Duo", "dual-band", {}, Price{200, 20, "EUR"}, false, {{500.7, 7, 0.92}, {656.3, 7, 0.92}}, {}},
+    t.trial.rig.focal_length_mm = 420, t.trial.rig.aperture_mm = 84, t.trial.rig.pixel_um = 3.76, t.trial.rig.read_noise_e = 1.6,
+    t.trial.rig.gain_e_per_adu = 0.78, t.trial.rig.full_well_e = 50'000;
+    Filter open{"open", "No filter", "none", {}, {}, false, {}, {}},
+        duo{"duo", "Duo", "dual-band", {}, Price{200, 20, "EUR"}, false, {{500.7, 7, 0.92}, {656.3, 7, 0.92}}, {}},
         city{"city", "City", "light-pollution", {}, Price{100, 0, "USD"}, false, {{470, 110, 0.93}, {655, 64, 0.93}}, {}};
     t.trial.filters = {open, duo, city};
     auto results = std::make_shared<TrialResults>();
@@ -45,8 +49,10 @@ GridTrial trial() {
     m.push_back(figure("city", "time_ratio", "R", 2.9, 0.3)), m.push_back(figure("city", "throughput", "R", 0.93, 0.03));
     m.push_back(figure("duo", "halo_flux_fraction", "B", 0.004, 0.0004));
     m.push_back(figure("city", "halo_flux_fraction", "B", 0.0006, 0.0002, {"upper-limit"}));
-    for (const char* index : {"B-R", "B-G", "G-R"}) m.push_back(figure("duo", "colour_slope", index, 0.4, 0.02)), m.push_back(figure("city", "colour_slope", index, 0.8, 0.02));
-    m.push_back(figure("open", "gradient", "R", 0.2, 0.01)), m.push_back(figure("duo", "gradient", "R", 0.1, 0.01)), m.push_back(figure("city", "gradient", "R", 0.15, 0.01));
+    for (const char* index : {"B-R", "B-G", "G-R"})
+        m.push_back(figure("duo", "colour_slope", index, 0.4, 0.02)), m.push_back(figure("city", "colour_slope", index, 0.8, 0.02));
+    m.push_back(figure("open", "gradient", "R", 0.2, 0.01)), m.push_back(figure("duo", "gradient", "R", 0.1, 0.01)),
+        m.push_back(figure("city", "gradient", "R", 0.15, 0.01));
     t.results = results;
     return t;
 }
@@ -59,9 +65,12 @@ TrialResults& resultsOf(GridTrial& t) {
 }
 
 Profile profile(const char* rest = "") {
-    const std::string text = std::string(R"({"caelumen_profile": 1, "skies": [{"bortle": 5, "moon": "none", "share": 0.7}, {"bortle": 7, "moon": "half", "share": 0.3}], "kinds": {"emission": 0.8, "galaxy": 0.2},
+    const std::string text =
+        std::string(
+            R"({"caelumen_profile": 1, "skies": [{"bortle": 5, "moon": "none", "share": 0.7}, {"bortle": 7, "moon": "half", "share": 0.3}], "kinds": {"emission": 0.8, "galaxy": 0.2},
         "weights": {"nebula": 3, "background": 1, "halo": 2, "star_colour": 1, "gradient": 1}, "owned": "city", "clear_hours_per_year": 160,
-        "budget": {"amount": 150, "currency": "EUR"}, "rates": {"USD": 0.9})") + rest + "}";
+        "budget": {"amount": 150, "currency": "EUR"}, "rates": {"USD": 0.9})") +
+        rest + "}";
     const auto p = profileFromText(text, "profile.json");
     return p ? *p : Profile{};
 }
@@ -166,7 +175,9 @@ private slots:
         std::erase_if(r.measurements, [](const Measurement& m) { return m.run == "city" && m.quantity == "halo_flux_fraction"; });
         r.fairness.push_back({"duo", "haze", Grade::Voids, {"time_ratio", "halo_flux_fraction"}, "fog", false});
         const Verdict v = judged(p, {t});
-        const auto said = [&](const std::string& words) { return std::any_of(v.notTested.begin(), v.notTested.end(), [&](const std::string& s) { return s.find(words) != std::string::npos; }); };
+        const auto said = [&](const std::string& words) {
+            return std::any_of(v.notTested.begin(), v.notTested.end(), [&](const std::string& s) { return s.find(words) != std::string::npos; });
+        };
         QVERIFY(said("City: no star was bright enough") && said("Duo: its halos are void"));
         QVERIFY(!v.notes.empty() && v.notes.front().find("haze") != std::string::npos);
         QVERIFY(of(v, "city").stepSigmas[2] == 1.5 && of(v, "city").steps[2] == 0);
@@ -178,7 +189,9 @@ private slots:
     }
 
     void noFilterMayWin() {
-        const auto p = profileFromText(R"({"caelumen_profile": 1, "skies": [{"bortle": 2, "moon": "none"}], "kinds": {"galaxy": 1}, "weights": {"nebula": 3, "star_colour": 1}})", "galaxies.json");
+        const auto p = profileFromText(
+            R"({"caelumen_profile": 1, "skies": [{"bortle": 2, "moon": "none"}], "kinds": {"galaxy": 1}, "weights": {"nebula": 3, "star_colour": 1}})",
+            "galaxies.json");
         QVERIFY(p.ok());
         const Verdict v = judged(*p, {trial()});
         QCOMPARE(v.ranking.front().id, std::string("open"));
@@ -187,7 +200,9 @@ private slots:
 
     void profilesAreReadWithCare() {
         QCOMPARE(profileFromText(jsonText(profileToJson(profile())), "again.json")->skies, profile().skies);
-        const auto scaled = profileFromText(R"({"caelumen_profile": 1, "skies": [{"bortle": 5, "share": 2}, {"sky_mag": 21.3, "moon": "full", "share": 6}], "kinds": {"emission": 5}, "weights": {"halo": 1}})", "p.json");
+        const auto scaled = profileFromText(
+            R"({"caelumen_profile": 1, "skies": [{"bortle": 5, "share": 2}, {"sky_mag": 21.3, "moon": "full", "share": 6}], "kinds": {"emission": 5}, "weights": {"halo": 1}})",
+            "p.json");
         QVERIFY(scaled.ok() && scaled->skies[1].share == 0.75 && scaled->notes.size() == 2);
         QVERIFY(scaled->skies[1].sky().moon && scaled->skies[1].sky().moon->illuminated == 1);
         for (const char* bad : {"{}", R"({"caelumen_profile": 1, "skies": [], "kinds": {"emission": 1}, "weights": {"halo": 1}})",
