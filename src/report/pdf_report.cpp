@@ -41,7 +41,8 @@ public:
         const QString name = QString("picture:%1").arg(m_all.size());
         m_all[name] = image;
         const double w = std::min(width, m_widest);
-        const QString tag = QString("<img src=\"%1\" width=\"%2\" height=\"%3\">").arg(name).arg(std::lround(w)).arg(std::lround(w * image.height() / image.width()));
+        const QString tag =
+            QString("<img src=\"%1\" width=\"%2\" height=\"%3\">").arg(name).arg(std::lround(w)).arg(std::lround(w * image.height() / image.width()));
         constexpr double kInline = 60; // a moon in a line of text stays there; a line with a large picture would be as high as that
         return w < kInline ? tag : "<p>" + tag + "</p>";
     }
@@ -98,7 +99,8 @@ Result<std::string> pdfReport(const std::string& html, const std::string& title)
     });
     page.remove(QRegularExpression("</?(details|figure)[^>]*>"));
     page.replace(QRegularExpression("<figcaption[^>]*>"), "<p>").replace("</figcaption>", "</p>");
-    page = replaced(page, QRegularExpression("<summary>(.*?)</summary>"), [](const QRegularExpressionMatch& m) { return "<p><b>" + m.captured(1) + "</b></p>"; });
+    page =
+        replaced(page, QRegularExpression("<summary>(.*?)</summary>"), [](const QRegularExpressionMatch& m) { return "<p><b>" + m.captured(1) + "</b></p>"; });
 
     QTextDocument document;
     document.setDocumentMargin(0);
@@ -106,7 +108,8 @@ Result<std::string> pdfReport(const std::string& html, const std::string& title)
     font.setPointSizeF(9);
     document.setDefaultFont(font);
     // What of the page's style a text document understands.
-    document.setDefaultStyleSheet("h1 { font-size: 17pt; } h2 { font-size: 12pt; } td, th { padding: 2px 6px; } .voids { color: #a3221a; } .weakens { color: #8a5a00; } .small { color: #555; }");
+    document.setDefaultStyleSheet("h1 { font-size: 17pt; } h2 { font-size: 12pt; } td, th { padding: 2px 6px; } .voids { color: #a3221a; } .weakens { color: "
+                                  "#8a5a00; } .small { color: #555; }");
     page.remove(QRegularExpression("<style>.*?</style>", Option::DotMatchesEverythingOption));
     pictures.addTo(document);
     document.setHtml(page);

@@ -52,7 +52,8 @@ ReadResults resultsFrom(const JsonFields& r) {
     }
     for (const JsonFields& m : r.objects("measurements", kMost)) {
         Measurement x;
-        x.run = m.needText("run"), x.filter = m.needText("filter"), x.channel = m.text("channel"), x.quantity = m.needText("quantity"), x.region = m.text("region");
+        x.run = m.needText("run"), x.filter = m.needText("filter"), x.channel = m.text("channel"), x.quantity = m.needText("quantity"),
+        x.region = m.text("region");
         const auto value = m.number("value");
         if (!value) m.fail("has a measurement without a \"value\"");
         x.value = *value, x.sigma = m.number("sigma").value_or(0);
@@ -69,14 +70,15 @@ ReadResults resultsFrom(const JsonFields& r) {
         ranking.quantity = k.text("quantity"), ranking.region = k.text("region");
         for (const JsonFields& o : k.objects("order", kMost))
             ranking.runs.push_back({o.needText("run"), o.number("value").value_or(0), o.number("sigma").value_or(0), o.wholeOr("rank", 1, 1, 1'000'000)});
-        for (const JsonFields& p : k.objects("pairs", kMost)) ranking.pairs.push_back({p.text("better"), p.text("worse"), p.flag("separated"), p.whole("more_subs", 0, 1'000'000'000)});
+        for (const JsonFields& p : k.objects("pairs", kMost))
+            ranking.pairs.push_back({p.text("better"), p.text("worse"), p.flag("separated"), p.whole("more_subs", 0, 1'000'000'000)});
         results.ranking.push_back(std::move(ranking));
     }
     for (const JsonFields& a : r.objects("alignment", kMost)) {
         RunAlignment x;
         x.run = a.text("run");
-        x.alignment = {a.number("dx").value_or(0), a.number("dy").value_or(0), a.number("rotation_deg").value_or(0), a.number("scale").value_or(1), a.flag("mirrored"), a.number("rms_px").value_or(0),
-                       a.wholeOr("matched", 0, 0, 1'000'000'000)};
+        x.alignment = {a.number("dx").value_or(0), a.number("dy").value_or(0),     a.number("rotation_deg").value_or(0),     a.number("scale").value_or(1),
+                       a.flag("mirrored"),         a.number("rms_px").value_or(0), a.wholeOr("matched", 0, 0, 1'000'000'000)};
         results.alignment.push_back(std::move(x));
     }
     results.warnings = r.texts("warnings");
