@@ -6,6 +6,7 @@
 #include "app/grid/sky_grid.h"
 #include "app/kit/kit.h"
 #include "app/night/night.h"
+#include "app/palette/palette.h"
 #include "app/subs/subs.h"
 #include "app/widgets/campaign_bar.h"
 #include "app/widgets/elided_label.h"
@@ -63,7 +64,7 @@ QStringList stacksIn(const QString& folder) {
 
 /// In settings, in the order of the workspaces.
 QStringList workspaceNames() {
-    return {"kit", "night", "subs", "bench", "sky-grid"};
+    return {"kit", "night", "subs", "bench", "sky-grid", "palette"};
 }
 
 QString suggestedName(const Trial& trial, const QString& ending) {
@@ -83,6 +84,7 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     , m_night(new Night(m_session, *m_prompts))
     , m_subs(new Subs(m_session, *m_prompts))
     , m_skyGrid(new SkyGrid(m_session, *m_prompts))
+    , m_palette(new PaletteRoom(m_session, *m_prompts))
     , m_workspaces(new QStackedWidget)
     , m_trials(new QComboBox)
     , m_conditions(new ElidedLabel("  \u00B7  "))
@@ -119,6 +121,7 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     m_workspaces->addWidget(m_subs);
     m_workspaces->addWidget(m_bench);
     m_workspaces->addWidget(m_skyGrid);
+    m_workspaces->addWidget(m_palette);
     layout->addWidget(m_workspaces, 1);
     setCentralWidget(central);
     buildMenus();
@@ -128,10 +131,12 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     connect(m_night, &Night::problem, this, &MainWindow::fail);
     connect(m_subs, &Subs::problem, this, &MainWindow::fail);
     connect(m_skyGrid, &SkyGrid::problem, this, &MainWindow::fail);
+    connect(m_palette, &PaletteRoom::problem, this, &MainWindow::fail);
     const auto say = [this](const QString& sentence) { statusBar()->showMessage(sentence, 8000); };
     connect(m_subs, &Subs::told, this, say);
     connect(m_kit, &Kit::told, this, say);
     connect(m_skyGrid, &SkyGrid::told, this, say);
+    connect(m_palette, &PaletteRoom::told, this, say);
     connect(m_skyGrid, &SkyGrid::benchWanted, this, [this](qint64 trial) {
         m_session.showTrial(trial);
         showWorkspace(Workspace::Bench);
@@ -164,11 +169,12 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
         setWindowFilePath(m_session.campaign()->path());
         remember(m_session.campaign()->path());
     });
-    for (JobService* jobs : {&m_session.jobs(), &m_skyGrid->model().jobs()}) followJobs(*jobs);
+    for (JobService* jobs : {&m_session.jobs(), &m_skyGrid->model().jobs(), &m_palette->model().jobs()}) followJobs(*jobs);
 
     connect(m_cancel, &QPushButton::clicked, this, [this] {
         m_session.stop();
         m_skyGrid->model().jobs().cancel();
+        m_palette->model().jobs().cancel();
         m_doing->setText(tr("Stopped. Edit > Measure again goes on."));
     });
 
@@ -179,6 +185,7 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     m_night->restoreLayout(settings.value("night").toByteArray());
     m_subs->restoreLayout(settings.value("subs").toByteArray());
     m_skyGrid->restoreLayout(settings.value("sky-grid").toByteArray());
+    m_palette->restoreLayout(settings.value("palette").toByteArray());
     setTheme(themeFromName(settings.value("theme", "grey").toString()));
     fillTrials();
     fillConditions();
@@ -202,7 +209,7 @@ void MainWindow::followJobs(JobService& jobs) {
         m_doing->setText(left >= 0 ? tr("%1, about %2 s left").arg(what).arg(left) : what);
     });
     connect(&jobs, &JobService::idle, this, [this] {
-        if (m_session.jobs().busy() || m_skyGrid->model().jobs().busy()) return;
+        if (m_session.jobs().busy() || m_skyGrid->model().jobs().busy() || m_palette->model().jobs().busy()) return;
         m_progress->hide();
         m_cancel->hide();
         m_doing->clear();
@@ -264,6 +271,7 @@ void MainWindow::setTheme(ThemeKind kind) {
     m_night->themeChanged();
     m_subs->themeChanged();
     m_skyGrid->themeChanged();
+    m_palette->themeChanged();
     fillConditions();
 }
 
@@ -299,6 +307,7 @@ void MainWindow::fillConditions() {
     for (QAction* a : m_needBench) a->setEnabled(m_session.hasTrial() && workspace() == Workspace::Bench);
     for (QAction* a : m_needSubs) a->setEnabled(workspace() == Workspace::Subs);
     for (QAction* a : m_needNight) a->setEnabled(m_session.hasTrial() && workspace() == Workspace::Night);
+    for (QAction* a : m_needPalette) a->setEnabled(workspace() == Workspace::Palette);
     for (QAction* a : m_needGrid) a->setEnabled(workspace() == Workspace::SkyGrid);
     for (QAction* a : m_needKit) a->setEnabled(m_session.hasTrial() && workspace() == Workspace::Kit);
 }
@@ -461,6 +470,7 @@ void MainWindow::closeEvent(QCloseEvent* event) {
     settings.setValue("night", m_night->saveLayout());
     settings.setValue("subs", m_subs->saveLayout());
     settings.setValue("sky-grid", m_skyGrid->saveLayout());
+    settings.setValue("palette", m_palette->saveLayout());
     settings.setValue("workspace", workspaceNames()[static_cast<int>(workspace())]);
     m_session.jobs().cancel();
     event->accept();

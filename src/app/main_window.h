@@ -20,10 +20,11 @@ class Bench;
 class CampaignBar;
 class Kit;
 class Night;
+class PaletteRoom;
 class SkyGrid;
 class Subs;
 
-/// The window: menus, the trial in hand, what is going on, and one of the workspaces in the order of the work: Kit, Night, Subs, Bench, Sky grid.
+/// The window: menus, the trial in hand, what is going on, and one of the workspaces in the order of the work: Kit, Night, Subs, Bench, Sky grid, Palette.
 class MainWindow : public QMainWindow {
     Q_OBJECT
 
@@ -37,7 +38,8 @@ public:
     Night& night() { return *m_night; }
     Subs& subs() { return *m_subs; }
     SkyGrid& skyGrid() { return *m_skyGrid; }
-    enum class Workspace { Kit, Night, Subs, Bench, SkyGrid };
+    PaletteRoom& palette() { return *m_palette; }
+    enum class Workspace { Kit, Night, Subs, Bench, SkyGrid, Palette };
     void showWorkspace(Workspace which);
     Workspace workspace() const;
     /// Opens a campaign; of a damaged one it offers the last good copy.
@@ -81,6 +83,7 @@ private:
     Night* m_night;
     Subs* m_subs;
     SkyGrid* m_skyGrid;
+    PaletteRoom* m_palette;
     QStackedWidget* m_workspaces;
     QComboBox* m_trials;
     QLabel *m_conditions, *m_doing, *m_pixel, *m_problem;
@@ -88,7 +91,7 @@ private:
     QProgressBar* m_progress;
     QPushButton* m_cancel;
     QMenu* m_recent = nullptr;
-    QList<QAction*> m_needTrial, m_needResults, m_needBench, m_needKit, m_needNight, m_needSubs, m_needGrid;
+    QList<QAction*> m_needTrial, m_needResults, m_needBench, m_needKit, m_needNight, m_needSubs, m_needGrid, m_needPalette;
     QList<QAction*> m_switch; ///< by workspace
     QDialog* m_keys = nullptr;
 };

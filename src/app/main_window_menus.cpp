@@ -4,6 +4,7 @@
 #include "app/kit/kit.h"
 #include "app/main_window.h"
 #include "app/night/night.h"
+#include "app/palette/palette.h"
 #include "app/subs/subs.h"
 
 #include <QActionGroup>
@@ -38,7 +39,8 @@ QWidget* MainWindow::buildSwitch() {
                                                 {Workspace::Night, tr("Night"), tr("What shall I shoot, and in which order?"), "Alt+2"},
                                                 {Workspace::Subs, tr("Subs"), tr("Which subs count?"), "Alt+3"},
                                                 {Workspace::Bench, tr("Bench"), tr("Which filter is better, and by how much?"), "Alt+4"},
-                                                {Workspace::SkyGrid, tr("Sky grid"), tr("Does it hold under my sky?"), "Alt+5"}}) {
+                                                {Workspace::SkyGrid, tr("Sky grid"), tr("Does it hold under my sky?"), "Alt+5"},
+                                                {Workspace::Palette, tr("Palette"), tr("What will the picture be like?"), "Alt+6"}}) {
         auto* action = new QAction(name, group);
         action->setCheckable(true);
         action->setShortcut(QKeySequence(key));
@@ -114,6 +116,10 @@ void MainWindow::buildMenus() {
         m_needGrid << add(grid, text, {}, [this, e = QString(ending)] { m_skyGrid->askExport(e); });
     m_needGrid << add(file, tr("&Lay another campaign into the grid \u2026"), {}, [this] { m_skyGrid->askCampaign(); });
     m_needGrid << add(file, tr("Only this campaign in the grid"), {}, [this] { m_skyGrid->model().forgetOthers(); });
+    QMenu* picture = file->addMenu(tr("Export the p&icture"));
+    for (const auto& [text, ending] :
+         {std::pair{tr("For a screen (PNG) \u2026"), "png"}, {tr("For more work (TIFF) \u2026"), "tif"}, {tr("Its recipe (JSON) \u2026"), "json"}})
+        m_needPalette << add(picture, text, {}, [this, e = QString(ending)] { m_palette->askExport(e); });
     file->addSeparator();
     add(file, tr("&Quit"), QKeySequence::Quit, [this] { close(); });
 

@@ -7,6 +7,7 @@
 #include "app/main_window.h"
 #include "app/night/calendar_view.h"
 #include "app/night/night.h"
+#include "app/palette/palette.h"
 #include "app/subs/subs.h"
 #include "core/optics/starter.h"
 
@@ -155,8 +156,6 @@ int takeScreenshots(MainWindow& window, const QString& folder) {
     trial(2);
     bench.view().setOverlay({});
     bench.view().fitFrame();
-    bench.view().setCurrent("C");
-    shoot("bench-unfair");
     bench.setStretchMode(Bench::StretchMode::Shared);
     bench.showEvidence("nebula", "B");
     bench.view().setOverlay({});
@@ -172,6 +171,12 @@ int takeScreenshots(MainWindow& window, const QString& folder) {
     if (!waitFor([&] { return !grid.model().busy(); }, 60)) ++failures;
     shoot("sky-grid-picture");
     grid.tabs().setCurrentIndex(0);
+    window.showWorkspace(MainWindow::Workspace::Palette);
+    trial(1);
+    PaletteRoom& palette = window.palette();
+    if (!waitFor([&] { return !palette.model().shots().empty() && !palette.model().busy(); }, 180)) ++failures;
+    shoot("palette");
+    trial(2);
     window.showWorkspace(MainWindow::Workspace::Bench);
     window.setTheme(ThemeKind::Light);
     shoot("bench-light");

@@ -13,6 +13,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 
 namespace caelumen {
 namespace {
@@ -56,7 +57,9 @@ std::string pictureText(const Recipe& recipe, const ColourPicture& picture, doub
 }
 
 QImage shownImage(const ColourPicture& p, const Look& look) {
-    return imageOf(p, shownPixels(p, look)).convertToFormat(QImage::Format_RGB32);
+    QImage image(p.width, p.height, QImage::Format_RGB32);
+    screenPixels(p, look, reinterpret_cast<std::uint32_t*>(image.bits()), static_cast<std::size_t>(image.bytesPerLine()) / sizeof(std::uint32_t));
+    return image;
 }
 
 Status writeColourPicture(const std::filesystem::path& path, const Recipe& recipe, const ColourPicture& p, std::optional<Look> look) {

@@ -48,9 +48,12 @@ class ArchitectureTest : public QObject {
             {"app/grid", words("app app/widgets core/base core/compare core/grid report")},
             {"app/kit", words("app app/widgets core/base core/compare core/model core/optics report")},
             {"app/night", words("app app/widgets core/base core/model core/optics core/plan core/simulate report")},
+            {"app/palette", words("app app/widgets core/base core/image core/model core/optics core/palette report")},
             {"app/subs", words("app app/widgets core/base core/optics core/plan core/prepare core/simulate core/sky report")},
-            {"app", words("app/bench app/grid app/kit app/night app/subs app/widgets core/base core/compare core/image core/model core/optics core/picture "
-                          "core/simulate core/sky report store")},
+            {"app",
+             words(
+                 "app/bench app/grid app/kit app/night app/palette app/subs app/widgets core/base core/compare core/image core/model core/optics core/picture "
+                 "core/simulate core/sky report store")},
         };
     }
 

@@ -67,6 +67,31 @@ void readMoon(const RunConditions& mine, const RunConditions& base, GridRun& run
     }
 }
 
+/// The moon moves while a run lasts: the sky of its brightest moment where it was not up at the middle, and the mean of its light over the run.
+void followMoon(const Site& site, const Target& target, const RunConditions& c, GridRun& run) {
+    const auto start = parseTime(c.start);
+    if (!run.sky || !start || !site.latitude_deg || !site.longitude_deg || !target.ra_deg || !target.dec_deg || !(run.total_s > 0)) return;
+    constexpr int kMoments = 7;
+    double sum = 0, most = 0;
+    std::optional<GridSky> brightest;
+    for (int k = 0; k < kMoments; ++k) {
+        const SkyMoment m = skyAt({*site.latitude_deg, *site.longitude_deg, site.elevation_m}, start->plusSeconds((k + 0.5) / kMoments * run.total_s),
+                                  target.ra_deg, target.dec_deg);
+        const auto sky = skyOfMoment(m, run.sky->zenith_mag, run.sky->bortle);
+        const double light = sky ? lightOf(*sky).moon : 0;
+        sum += light / kMoments;
+        if (light > most) most = light, brightest = sky;
+    }
+    if (!brightest) return;
+    if (!run.sky->moon) {
+        const SkyLight dark = lightOf(*run.sky);
+        constexpr double kCounts = 0.05; // of the sky without it
+        if (sum < kCounts * (dark.natural + dark.lamps)) return;
+        run.sky = brightest;
+    }
+    if (const double here = lightOf(*run.sky).moon; here > 0) run.moonOverRun = sum / here;
+}
+
 std::size_t siteOf(const Site& site, std::vector<GridSite>& sites) {
     for (std::size_t i = 0; i < sites.size(); ++i)
         if (sites[i].site.name == site.name && skyBrightness(sites[i].site) == skyBrightness(site)) return i;
@@ -98,6 +123,11 @@ KnownCurve curveOf(const Filter& filter, const std::filesystem::path& folder, st
         notes.push_back(fmt::format("{} is modelled from its maker's claims alone: nothing leaks there.", filter.name));
     } else if (filter.kind == "none") {
         out.source = GridSource::NoFilter;
+    } else if (filter.kind == "uv-ir-cut") { // they are all alike
+        out.curve = {{340, 398, 404, 688, 700, 1050}, {0, 0, 0.96, 0.96, 0, 0}};
+        out.source = GridSource::Claims;
+        notes.push_back(
+            fmt::format("No curve of {} is known: it is taken for a usual UV/IR cut, 400 to 694 nm.", filter.name.empty() ? filter.id : filter.name));
     }
     return out;
 }
@@ -189,6 +219,7 @@ Result<GridInput> gridInput(const std::vector<GridTrial>& trials, const std::vec
                 run.total_s = c->total_s.value_or(run.exposure_s);
                 if (const RunConditions* b = t.results->conditionsOf(t.results->baseline); b && !run.baseline) readMoon(*c, *b, run);
             }
+            if (c) followMoon(t.trial.site, t.trial.target, *c, run);
             readFigures(*t.results, run);
             for (const auto& [name, figure] : run.background) channels.insert(name);
             out.runs.push_back(std::move(run));

@@ -36,6 +36,7 @@ struct GridRun {
     PlanRig rig;
     double exposure_s = 180, total_s = 3600;
     std::optional<GridSky> sky;
+    double moonOverRun = 1;                       ///< mean moonlight of the run over that of `sky`
     std::string whyNoSky;                         ///< one sentence where there is none
     TargetKind kind = TargetKind::Emission;       ///< of the trial's target
     std::map<std::string, GridFigure> background; ///< by channel, e-/s/px of this run's rig; of a void one only what is shown

@@ -190,7 +190,7 @@ SiteFit fitSite(const GridInput& input, std::size_t site) {
             const SkyLight light = lightOf(dark);
             const double rise = light.natural / nanoLamberts(22);
             for (std::size_t k = 0; k < kSkySources; ++k) {
-                const double nL = k < kLamps ? rise : k == 5 ? light.natural : light.moon;
+                const double nL = k < kLamps ? rise : k == 5 ? light.natural : light.moon * r.moonOverRun;
                 s.rates[static_cast<long>(k)] =
                     nL > 0 ? skyElectrons(c->sky[k], magnitudeOf(nL), r.rig.aperture_mm, r.rig.obstruction, r.rig.scale_arcsec()) : 0;
             }

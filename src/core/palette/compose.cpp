@@ -259,21 +259,23 @@ double Look::grey(double v) const {
     return std::clamp(std::asinh(std::max(0.0, x)) / std::asinh(top), 0.0, 1.0);
 }
 
-Look lookOf(const ColourPicture& p, double light, double depth) {
+LookBase lookBase(const ColourPicture& p) {
     // One black and white for the three channels keeps the colours; each channel stands on its own sky.
-    const double noise = std::max({p.noise[0], p.noise[1], p.noise[2], 1e-12});
+    LookBase out;
+    out.noise = std::max({p.noise[0], p.noise[1], p.noise[2], 1e-12});
     std::vector<double> bright;
-    for (const Plane& plane : p.planes) {
+    for (std::size_t c = 0; c < 3; ++c) {
+        const Plane& plane = p.planes[c];
         const std::size_t step = std::max<std::size_t>(1, plane.size() / 200'000);
-        const auto c = static_cast<std::size_t>(&plane - p.planes.data());
         for (std::size_t i = 0; i < plane.size(); i += step)
             if (const float v = plane.data()[i]; v == v) bright.push_back(static_cast<double>(v) - p.sky[c]);
     }
-    Look out;
-    out.white = bright.empty() ? 1 : std::max(20 * noise, quantile(std::span<double>(bright), 0.998));
-    out.soft = noise * std::pow(10, 1.3 - 1.6 * depth);
-    out.black = -noise * (0.5 + 3 * light);
+    out.white = bright.empty() ? 1 : std::max(20 * out.noise, quantile(std::span<double>(bright), 0.998));
     return out;
+}
+
+Look lookOf(const LookBase& base, double light, double depth) {
+    return {-base.noise * (0.5 + 3 * light), base.noise * std::pow(10, 1.3 - 1.6 * depth), base.white};
 }
 
 namespace {
@@ -296,6 +298,25 @@ std::vector<std::uint16_t> coded(const ColourPicture& p, const std::function<dou
 
 std::vector<std::uint16_t> shownPixels(const ColourPicture& p, const Look& look) {
     return coded(p, [&](std::size_t c, double v) { return 65535 * look.grey(v - p.sky[c]); });
+}
+
+void screenPixels(const ColourPicture& p, const Look& look, std::uint32_t* to, std::size_t stride) {
+    // A table of greys, finer than a screen shows, instead of millions of logarithms. Its steps are even in the root, since greys change fastest next to black.
+    constexpr int kSteps = 1 << 15;
+    std::vector<std::uint8_t> table(kSteps + 1);
+    const double range = look.white - look.black;
+    for (int i = 0; i <= kSteps; ++i) {
+        const double part = static_cast<double>(i) / kSteps;
+        table[static_cast<std::size_t>(i)] = static_cast<std::uint8_t>(std::lround(255 * look.grey(look.black + part * part * range)));
+    }
+    tbb::parallel_for(0, p.height, [&](int y) {
+        const auto code = [&](std::size_t c, int x) -> std::uint32_t {
+            const float part = (p.planes[c].at(x, y) - static_cast<float>(p.sky[c] + look.black)) / static_cast<float>(range);
+            return part > 0 ? table[static_cast<std::size_t>(std::sqrt(std::min(part, 1.0F)) * static_cast<float>(kSteps))] : 0; // NaN is none
+        };
+        std::uint32_t* row = to + static_cast<std::size_t>(y) * stride;
+        for (int x = 0; x < p.width; ++x) row[x] = 0xff000000U | code(0, x) << 16 | code(1, x) << 8 | code(2, x);
+    });
 }
 
 std::vector<std::uint16_t> linearPixels(const ColourPicture& p, double factor) {

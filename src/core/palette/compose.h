@@ -40,12 +40,22 @@ struct Look {
     double black = 0, soft = 1, white = 1;
     double grey(double v) const; ///< 0 to 1
 };
+/// What of a picture its look rests on.
+struct LookBase {
+    double noise = 0, white = 1;
+};
+LookBase lookBase(const ColourPicture& picture);
 /// Black two noises below the sky, greys linear up to a few noises and logarithmic above. `light` moves the sky's grey, `depth` how much of the faint is
 /// lifted; 0 to 1 each.
-Look lookOf(const ColourPicture& reference, double light, double depth);
+Look lookOf(const LookBase& base, double light, double depth);
+inline Look lookOf(const ColourPicture& picture, double light, double depth) {
+    return lookOf(lookBase(picture), light, depth);
+}
 
 /// 16-bit R, G, B, row by row. Linear pictures: times `factor`, cut at 0 and 65535.
 std::vector<std::uint16_t> shownPixels(const ColourPicture& picture, const Look& look);
+/// The same in 8 bits for a screen, 0xffRRGGBB with `stride` words between rows; fast enough for a slider.
+void screenPixels(const ColourPicture& picture, const Look& look, std::uint32_t* to, std::size_t stride);
 std::vector<std::uint16_t> linearPixels(const ColourPicture& picture, double factor);
 
 } // namespace caelumen

@@ -197,6 +197,36 @@ private slots:
         QVERIFY(cellOf(GridModel(e.in), "secret", skyOfClass(5, std::nullopt)).reason.find("its time is not known") != std::string::npos);
     }
 
+    void filtersWithoutCurvesAreTakenForWhatTheyAre() {
+        GridTrial t;
+        t.name = "t.json";
+        t.trial.site.bortle = 5;
+        Filter cut, bare, claimed, unknown;
+        cut.id = cut.name = "cut", cut.kind = "uv-ir-cut";
+        bare.id = bare.name = "bare", bare.kind = "none";
+        claimed.id = claimed.name = "duo", claimed.kind = "dual-band", claimed.claims = {{500.7, 7, 0.9}, {656.3, 7, 0.9}};
+        unknown.id = unknown.name = "what", unknown.kind = "other";
+        t.trial.filters = {cut, bare, claimed, unknown};
+        Run run;
+        run.id = "A", run.filter = "cut", run.baseline = true;
+        t.trial.runs = {run};
+        auto results = std::make_shared<TrialResults>();
+        results->baseline = "A";
+        t.results = results;
+        const auto input = gridInput({t}, {});
+        QVERIFY(input.ok());
+        QVERIFY(input->filter("cut")->source == GridSource::Claims && !input->filter("cut")->channels.empty());
+        QVERIFY(input->filter("bare")->source == GridSource::NoFilter && !input->filter("bare")->channels.empty());
+        QVERIFY(input->filter("duo")->source == GridSource::Claims && input->filter("what")->channels.empty());
+        QCOMPARE(input->filters.front().id, std::string("cut")); // the baseline first
+        const auto said = [&](const char* words) {
+            return std::any_of(input->notes.begin(), input->notes.end(), [&](const std::string& n) { return n.find(words) != std::string::npos; });
+        };
+        QVERIFY(said("usual UV/IR cut") && said("claims alone") && said("No camera is named"));
+        // A lone curve may not be taken for one of them; trials may not be missing.
+        QVERIFY(!gridInput({t}, {{"duo", "duo", {{400, 700}, {1, 1}}}}).ok() && !gridInput({}, {}).ok());
+    }
+
     void theSiteIsFound() {
         Exact e;
         const LampMix leds{0.05, 0, 0.05, 0.3, 0.6};

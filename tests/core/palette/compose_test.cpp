@@ -260,6 +260,9 @@ private slots:
         const auto a = shownPixels(faint, look), b = shownPixels(bright, look);
         const std::size_t at = 3 * (20 * 64 + 30), sky = 0;
         QVERIFY(a[at] > b[at] && b[at] > b[sky] && a[sky] == b[sky] && a[sky] > 0);
+        std::vector<std::uint32_t> screen(64 * 48);
+        screenPixels(faint, look, screen.data(), 64);
+        for (std::size_t i = 0; i < screen.size(); ++i) QVERIFY(std::abs(static_cast<int>(screen[i] >> 8 & 0xff) - static_cast<int>(a[3 * i + 1]) / 257) <= 1);
         const Look deep = lookOf(faint, 0.5, 1), shallow = lookOf(faint, 0.5, 0);
         QVERIFY(deep.grey(0.3) > look.grey(0.3) && look.grey(0.3) > shallow.grey(0.3));
         QVERIFY(lookOf(faint, 1, 0.5).grey(0) > lookOf(faint, 0, 0.5).grey(0));
