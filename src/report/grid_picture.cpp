@@ -8,6 +8,7 @@
 #include <QSvgGenerator>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 namespace caelumen {
@@ -153,12 +154,14 @@ void paintWrapped(QPainter& p, const QRectF& place, Qt::Alignment alignment, con
 }
 
 void paintKey(QPainter& p, const QRectF& place, const GridColours& colours, double font) {
-    double x = place.left();
+    const std::array keys{std::pair{CellOrigin::Measured, tr("measured")}, std::pair{CellOrigin::Scaled, tr("scaled from a measurement")},
+                          std::pair{CellOrigin::Modelled, tr("modelled from the curve")}};
     p.setFont(fontOf(font * 0.92));
     const QFontMetricsF metrics(p.font());
-    for (const auto& [origin, text] : {std::pair{CellOrigin::Measured, tr("measured")},
-                                       {CellOrigin::Scaled, tr("scaled from a measurement")},
-                                       {CellOrigin::Modelled, tr("modelled from the curve")}}) {
+    double width = 0;
+    for (const auto& [origin, text] : keys) width += 1.7 * font + 5 + metrics.horizontalAdvance(text) + 1.4 * font;
+    double x = std::max(10.0, std::min(place.left(), place.right() - width + 1.4 * font)); // further left where it would be cut
+    for (const auto& [origin, text] : keys) {
         const QRectF box(x, place.center().y() - font * 0.5, font * 1.7, font);
         if (origin == CellOrigin::Measured) p.fillRect(box, between(colours.ground, colours.accent, 0.6));
         if (origin == CellOrigin::Scaled) hatch(p, box, between(colours.ground, colours.accent, 0.6));
@@ -234,12 +237,19 @@ void paintGrid(QPainter& p, const GridPicture& picture, const GridLayout& lay, c
     p.setFont(fontOf(font, true));
     p.drawText(QRectF(10, 2, lay.body.right() - 10, 2 * font), Qt::AlignLeft | Qt::AlignVCenter, picture.title);
     const Strength strength(picture);
+    const bool narrow = QFontMetricsF(fontOf(font, true)).horizontalAdvance(tr("class %1").arg(9)) > lay.columnWidth - 6;
+    if (narrow) { // said once, at the side
+        p.setPen(colours.dim);
+        p.setFont(fontOf(font));
+        p.drawText(QRectF(10, lay.header(0).top(), lay.body.left() - 18, 1.3 * font), Qt::AlignRight | Qt::AlignVCenter, tr("class of sky"));
+    }
     for (int c = 0; c < static_cast<int>(picture.columns.size()); ++c) {
         const auto at = static_cast<std::size_t>(c);
         const QRectF head = lay.header(c);
         p.setPen(colours.text);
         p.setFont(fontOf(font, true));
-        p.drawText(QRectF(head.left(), head.top(), head.width(), 1.3 * font), Qt::AlignCenter, columnTitle(picture.columns[at]));
+        p.drawText(QRectF(head.left(), head.top(), head.width(), 1.3 * font), Qt::AlignCenter,
+                   narrow && picture.columns[at].bortle ? QString::number(*picture.columns[at].bortle) : columnTitle(picture.columns[at]));
         p.setPen(colours.dim);
         p.setFont(fontOf(0.88 * font));
         p.drawText(QRectF(head.left(), head.top() + 1.2 * font, head.width(), 1.1 * font), Qt::AlignCenter,

@@ -84,13 +84,18 @@ QWidget* PaletteRoom::buildLeft() {
     for (const RecipeStart& s : recipeStarts()) m_start->addItem(tr(s.name.c_str()), QString::fromStdString(s.id));
     m_start->addItem(tr("Own matrix"), QString("own"));
     m_start->setAccessibleName(tr("Recipe"));
-    for (const auto& [text, mode] : {std::pair{tr("kept"), PaletteStars::Keep}, {tr("from the baseline"), PaletteStars::Replace}, {tr("desaturated"), PaletteStars::Desaturate}, {tr("taken out"), PaletteStars::None}})
+    for (const auto& [text, mode] : {std::pair{tr("kept"), PaletteStars::Keep},
+                                     {tr("from the baseline"), PaletteStars::Replace},
+                                     {tr("desaturated"), PaletteStars::Desaturate},
+                                     {tr("taken out"), PaletteStars::None}})
         m_stars->addItem(text, static_cast<int>(mode));
     m_stars->setAccessibleName(tr("Stars"));
-    for (const auto& [text, scale] : {std::pair{tr("equal signal"), PaletteScale::EqualSignal}, {tr("equal noise"), PaletteScale::EqualNoise}, {tr("as they are"), PaletteScale::None}})
+    for (const auto& [text, scale] :
+         {std::pair{tr("equal signal"), PaletteScale::EqualSignal}, {tr("equal noise"), PaletteScale::EqualNoise}, {tr("as they are"), PaletteScale::None}})
         m_scale->addItem(text, static_cast<int>(scale));
     m_scale->setAccessibleName(tr("Balance of the light"));
-    for (QComboBox* box : {m_start, m_stars, m_scale}) box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon), box->setMinimumContentsLength(12);
+    for (QComboBox* box : {m_start, m_stars, m_scale})
+        box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon), box->setMinimumContentsLength(12);
     m_sky->setChecked(true);
     auto* panel = new QWidget;
     auto* form = new QFormLayout(panel);
@@ -128,7 +133,8 @@ QWidget* PaletteRoom::buildLeft() {
     for (QComboBox* box : {m_start, m_stars, m_scale}) connect(box, &QComboBox::activated, this, &PaletteRoom::takeWish);
     for (QCheckBox* box : {m_sky, m_galaxy, m_detail}) connect(box, &QCheckBox::toggled, this, &PaletteRoom::takeWish);
     for (QSlider* s : {m_amount, m_share}) connect(s, &QSlider::valueChanged, this, &PaletteRoom::takeWish);
-    for (QSlider* s : {m_light, m_depth}) connect(s, &QSlider::valueChanged, this, [this] { m_model.setLook(m_light->value() / 100.0, m_depth->value() / 100.0); });
+    for (QSlider* s : {m_light, m_depth})
+        connect(s, &QSlider::valueChanged, this, [this] { m_model.setLook(m_light->value() / 100.0, m_depth->value() / 100.0); });
     m_matrixBox->hide();
     auto* scroll = new QScrollArea;
     scroll->setWidget(panel);
@@ -182,10 +188,13 @@ void PaletteRoom::writePage() {
         const PaletteModel::Shot& shot = m_model.shots()[static_cast<std::size_t>(at)];
         text = QString("<p><b>%1</b></p>").arg(shot.name.toHtmlEscaped());
         if (shot.preview) {
-            for (const std::string& line : shot.preview->done) text += QString("<p style='margin:2px 0;'>%1</p>").arg(QString::fromStdString(line).toHtmlEscaped());
-            for (const std::string& note : shot.preview->notes) text += QString("<p style='margin:2px 0; color:%1;'>%2</p>").arg(theme().warn.name(), QString::fromStdString(note).toHtmlEscaped());
+            for (const std::string& line : shot.preview->done)
+                text += QString("<p style='margin:2px 0;'>%1</p>").arg(QString::fromStdString(line).toHtmlEscaped());
+            for (const std::string& note : shot.preview->notes)
+                text += QString("<p style='margin:2px 0; color:%1;'>%2</p>").arg(theme().warn.name(), QString::fromStdString(note).toHtmlEscaped());
         }
-        text += QString("<p style='color:%1; margin-top:8px;'>%2</p>").arg(theme().dim.name(), tr("For the eye alone: nothing is measured on these pictures. All are shown with one look."));
+        text += QString("<p style='color:%1; margin-top:8px;'>%2</p>")
+                    .arg(theme().dim.name(), tr("For the eye alone: nothing is measured on these pictures. All are shown with one look."));
     }
     m_page->setHtml(text);
 }
@@ -222,7 +231,8 @@ void PaletteRoom::askExport(const QString& ending) {
     if (ending != "json") return m_model.exportPicture(shot.run.toStdString(), path);
     const auto recipe = m_model.recipeFor(shot.run.toStdString());
     if (!recipe) return emit problem(QString::fromStdString(recipe.error().message));
-    if (const Status written = m_session.write(path, jsonText(recipeToJson(*recipe), 1) + "\n"); !written) return emit problem(QString::fromStdString(written.error().message));
+    if (const Status written = m_session.write(path, jsonText(recipeToJson(*recipe), 1) + "\n"); !written)
+        return emit problem(QString::fromStdString(written.error().message));
     emit told(tr("Exported to %1").arg(path));
 }
 

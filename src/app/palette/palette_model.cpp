@@ -94,26 +94,27 @@ void PaletteModel::make() {
     }
     emit changed();
     for (const Shot& shot : m_shots) {
-        m_jobs.run("picture " + shot.run, tr("Making the picture of %1").arg(shot.name), [this, id = shot.run, wish = m_wish, trial = m_trial](const Job& job) -> JobService::Finish {
-            std::shared_ptr<const ColourPicture> picture;
-            QString problem;
-            const auto recipe = recipeOf(trial, wish, id.toStdString());
-            if (!recipe) {
-                problem = QString::fromStdString(recipe.error().message);
-            } else if (auto made = compose(*recipe, {}, job)) {
-                picture = small(std::move(*made), kPreview);
-            } else {
-                if (made.error().message == kCancelled) return {};
-                problem = QString::fromStdString(made.error().message);
-            }
-            const LookBase base = picture ? lookBase(*picture) : LookBase{};
-            return [this, id, wish, picture, problem, base] {
-                if (wish != m_wish) return;
-                for (Shot& s : m_shots)
-                    if (s.run == id) s.preview = picture, s.problem = problem, s.base = base;
-                emit changed();
-            };
-        });
+        m_jobs.run("picture " + shot.run, tr("Making the picture of %1").arg(shot.name),
+                   [this, id = shot.run, wish = m_wish, trial = m_trial](const Job& job) -> JobService::Finish {
+                       std::shared_ptr<const ColourPicture> picture;
+                       QString problem;
+                       const auto recipe = recipeOf(trial, wish, id.toStdString());
+                       if (!recipe) {
+                           problem = QString::fromStdString(recipe.error().message);
+                       } else if (auto made = compose(*recipe, {}, job)) {
+                           picture = small(std::move(*made), kPreview);
+                       } else {
+                           if (made.error().message == kCancelled) return {};
+                           problem = QString::fromStdString(made.error().message);
+                       }
+                       const LookBase base = picture ? lookBase(*picture) : LookBase{};
+                       return [this, id, wish, picture, problem, base] {
+                           if (wish != m_wish) return;
+                           for (Shot& s : m_shots)
+                               if (s.run == id) s.preview = picture, s.problem = problem, s.base = base;
+                           emit changed();
+                       };
+                   });
     }
 }
 

@@ -19,7 +19,7 @@ public:
     explicit PaletteModel(Session& session, QObject* parent = nullptr);
 
     struct Shot {
-        QString run, filter, name; ///< id of the run and of its filter; the filter's name
+        QString run, filter, name;                    ///< id of the run and of its filter; the filter's name
         std::shared_ptr<const ColourPicture> preview; ///< null: on its way, or see `problem`
         QString problem;
         LookBase base = {}; ///< of the preview

@@ -67,12 +67,14 @@ void PaletteView::paintTile(QPainter& p, const Tile& tile, const QRectF& place) 
     bold.setBold(true);
     p.setFont(bold);
     p.setPen(t.text);
-    p.drawText(QRectF(picture.left(), picture.bottom() + 2, picture.width(), line), Qt::AlignLeft | Qt::AlignVCenter, QFontMetricsF(bold).elidedText(tile.name, Qt::ElideRight, picture.width()));
+    p.drawText(QRectF(picture.left(), picture.bottom() + 2, picture.width(), line), Qt::AlignLeft | Qt::AlignVCenter,
+               QFontMetricsF(bold).elidedText(tile.name, Qt::ElideRight, picture.width()));
     bold.setBold(false);
     p.setFont(bold);
     if (tile.image.isNull()) return;
     p.setPen(t.dim);
-    p.drawText(QRectF(picture.left(), picture.bottom() + 2 + line, picture.width(), line), Qt::AlignLeft | Qt::AlignVCenter, QFontMetricsF(bold).elidedText(tile.under, Qt::ElideRight, picture.width()));
+    p.drawText(QRectF(picture.left(), picture.bottom() + 2 + line, picture.width(), line), Qt::AlignLeft | Qt::AlignVCenter,
+               QFontMetricsF(bold).elidedText(tile.under, Qt::ElideRight, picture.width()));
 }
 
 void PaletteView::paintEvent(QPaintEvent*) {
@@ -82,7 +84,8 @@ void PaletteView::paintEvent(QPaintEvent*) {
         if (const QRectF place = placeOf(i); !place.isEmpty()) paintTile(p, m_tiles[static_cast<std::size_t>(m_alone >= 0 && m_first ? 0 : i)], place);
     if (m_tiles.empty()) {
         p.setPen(theme().dim);
-        p.drawText(rect().adjusted(40, 40, -40, -40), Qt::AlignCenter | Qt::TextWordWrap, tr("Pictures are made of a trial's stacks. Drop stacked frames on the window, or open a campaign."));
+        p.drawText(rect().adjusted(40, 40, -40, -40), Qt::AlignCenter | Qt::TextWordWrap,
+                   tr("Pictures are made of a trial's stacks. Drop stacked frames on the window, or open a campaign."));
     }
     if (hasFocus()) {
         p.setPen(theme().accent);

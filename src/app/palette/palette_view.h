@@ -7,8 +7,8 @@
 
 namespace caelumen {
 
-/// Pictures of several filters side by side, or one alone that is flipped through. A click on a tile makes it large, another brings all back; while Space is held the
-/// first is shown in place of the one alone.
+/// Pictures of several filters side by side, or one alone that is flipped through. A click on a tile makes it large, another brings all back; while Space is
+/// held the first is shown in place of the one alone.
 class PaletteView : public QWidget {
     Q_OBJECT
 
