@@ -198,6 +198,8 @@ void MainWindow::showKeys() {
         row(tr("Left, Right"), tr("Flip to the run before or after; move the chosen region by a pixel (with Shift by ten)"));
         row(tr("Wheel"), tr("Zoom about the cursor"));
         row(tr("Escape"), tr("Put the tool away, or let go of the region"));
+        row(tr("Arrows, Return"), tr("Sky grid: choose a cell; open its trial on the Bench"));
+        row(tr("Space"), tr("Sky grid: the other predicted picture; Palette: the first picture while it is held"));
         for (const QAction* a : m_subs->keyActions()) row(a->shortcut().toString(QKeySequence::NativeText), tr("Subs: %1").arg(a->text()));
         for (const QAction* a : m_bench->tools().actions())
             if (!a->shortcut().isEmpty()) row(a->shortcut().toString(QKeySequence::NativeText), a->text());
