@@ -85,7 +85,7 @@ Result<Recipe> PaletteModel::recipeFor(const std::string& run) const {
 }
 
 void PaletteModel::make() {
-    m_jobs.cancel();
+    for (const Shot& s : m_shots) m_jobs.cancel("picture " + s.run); // an export goes on
     m_made = m_wish;
     m_shots.clear();
     for (const Run& r : m_trial.runs) {
@@ -123,6 +123,7 @@ void PaletteModel::exportPicture(const std::string& run, const QString& path) {
     if (!recipe) return emit failed(QString::fromStdString(recipe.error().message));
     m_jobs.run("export", tr("Exporting"), [this, recipe = *recipe, path, look = look()](const Job& job) -> JobService::Finish {
         const auto picture = compose(recipe, {}, job);
+        if (!picture && picture.error().message == kCancelled) return {};
         const Status written = picture ? writeColourPicture(toPath(path), recipe, *picture, look) : Status(picture.error());
         if (!written) return [this, sentence = QString::fromStdString(written.error().message)] { emit failed(sentence); };
         return [this, path] { emit exported(path); };
