@@ -10,68 +10,32 @@
 #include "app/subs/subs.h"
 #include "app/widgets/campaign_bar.h"
 #include "app/widgets/elided_label.h"
-#include "app/widgets/paths.h"
-#include "core/base/file.h"
-#include "core/base/json.h"
 #include "core/compare/sentences.h"
-#include "core/image/frame_file.h"
-#include "report/html_report.h"
-#include "report/pdf_report.h"
 
 #include <QApplication>
 #include <QCloseEvent>
 #include <QComboBox>
 #include <QDir>
-#include <QDragEnterEvent>
-#include <QFile>
 #include <QFileInfo>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QMenuBar>
-#include <QMimeData>
 #include <QProgressBar>
 #include <QPushButton>
-#include <QRegularExpression>
 #include <QSettings>
 #include <QStackedWidget>
 #include <QStandardPaths>
 #include <QStatusBar>
-#include <QUrl>
 #include <QVBoxLayout>
 
 namespace caelumen {
 namespace {
 
-/// Whether a JSON file says that it is a kit or a camera, without taking it in.
-bool saysItIs(const char* what, const QString& path) {
-    QFile file(path);
-    return isFileToRead(toPath(path)) && file.open(QIODevice::ReadOnly) && file.read(4096).contains(QByteArray("\"caelumen_") + what + '"');
-}
-
 constexpr int kMostRecent = 8;
-
-/// The frames of a folder of stacks; nothing for a folder of subs, which the Subs take whole. The first frame's header tells.
-QStringList stacksIn(const QString& folder) {
-    QStringList out;
-    for (const QFileInfo& f : QDir(folder).entryInfoList({"*.fits", "*.fit", "*.fts", "*.fz", "*.tif", "*.tiff"}, QDir::Files, QDir::Name))
-        out << f.absoluteFilePath();
-    if (out.isEmpty()) return out;
-    const auto first = FrameFile::open(toPath(out.front()));
-    if (!first) return {};
-    const FrameFacts& facts = first->info().facts;
-    return facts.sub_count.value_or(1) > 1 || (!facts.frame_kind && out.size() <= 12) ? out : QStringList();
-}
 
 /// In settings, in the order of the workspaces.
 QStringList workspaceNames() {
     return {"kit", "night", "subs", "bench", "sky-grid", "palette"};
-}
-
-QString suggestedName(const Trial& trial, const QString& ending) {
-    QString name = QString::fromStdString(trial.title).toLower();
-    name.replace(QRegularExpression("[^\\p{L}\\p{N}]+"), "-");
-    name.remove(QRegularExpression("^-|-$"));
-    return (name.isEmpty() ? QString("comparison") : name) + "." + ending;
 }
 
 } // namespace
@@ -312,69 +276,6 @@ void MainWindow::fillConditions() {
     for (QAction* a : m_needKit) a->setEnabled(m_session.hasTrial() && workspace() == Workspace::Kit);
 }
 
-void MainWindow::takeFiles(const QStringList& files) {
-    const bool folders = std::any_of(files.begin(), files.end(), [](const QString& f) {
-        std::error_code odd;
-        return std::filesystem::is_directory(toPath(f), odd);
-    });
-    if ((folders || workspace() == Workspace::Subs) && m_subs->takeFiles(files)) return showWorkspace(Workspace::Subs);
-    QStringList frames;
-    for (const QString& file : files) {
-        const QString ending = QFileInfo(file).suffix().toLower();
-        if (ending == "caelumen") {
-            openCampaign(file);
-            return;
-        }
-        if (ending == "json" && (saysItIs("kit", file) || saysItIs("camera", file))) {
-            showWorkspace(Workspace::Kit);
-            if (saysItIs("kit", file))
-                m_kit->importKit(file);
-            else
-                m_kit->takeCamera(file);
-            return;
-        }
-        if (ending == "json") {
-            auto trial = readTrial(toPath(file));
-            if (!trial) {
-                fail(QString::fromStdString(trial.error().message));
-                return;
-            }
-            const QDir folder = QFileInfo(file).absoluteDir();
-            resolveFiles(*trial, folder.absolutePath().toStdString());
-            if (const Status added = m_session.addTrial(*trial); !added) fail(QString::fromStdString(added.error().message));
-            return;
-        }
-        if (ending == "csv" || ending == "txt" || ending == "tsv" || ending == "dat") {
-            showWorkspace(Workspace::Kit);
-            m_kit->takeCurve(file);
-            return;
-        }
-        if (ending == "png" || ending == "jpg" || ending == "jpeg" || ending == "bmp" || ending == "webp") {
-            showWorkspace(Workspace::Kit);
-            QTimer::singleShot(0, m_kit, [this, file] { m_kit->readChart(file); }); // the drag ends first
-            return;
-        }
-        frames << file;
-    }
-    // One frame joins the trial in hand; several make a new one.
-    m_session.takeFrames(frames, frames.size() == 1 && m_session.hasTrial());
-}
-
-void MainWindow::newTrial() {
-    const QStringList files = m_prompts->openFrames(this);
-    if (!files.isEmpty()) m_session.takeFrames(files, false);
-}
-
-void MainWindow::addFrames() {
-    const QStringList files = m_prompts->openFrames(this);
-    if (!files.isEmpty()) m_session.takeFrames(files, true);
-}
-
-void MainWindow::importTrial() {
-    const QString path = m_prompts->openFile(this, tr("Import a trial file"), tr("Trials (*.json)"));
-    if (!path.isEmpty()) takeFiles({path});
-}
-
 void MainWindow::askRunFacts(const QString& run) {
     if (!m_session.trial().run(run.toStdString())) return;
     RunFactsDialog dialog(m_session.trial(), run.toStdString(), m_session.results(), *m_prompts, this);
@@ -384,40 +285,6 @@ void MainWindow::askRunFacts(const QString& run) {
 void MainWindow::askTrialFacts() {
     TrialFactsDialog dialog(m_session.trial(), this);
     if (dialog.exec() == QDialog::Accepted) m_session.edit(tr("Facts of the trial"), dialog.trial());
-}
-
-void MainWindow::exportComparison(const QString& ending) {
-    if (!m_session.results()) return;
-    const QString filter = ending == "html"  ? tr("Web page (*.html)")
-                           : ending == "pdf" ? tr("Page (*.pdf)")
-                           : ending == "csv" ? tr("Table (*.csv)")
-                                             : tr("Results (*.json)");
-    QString path = m_prompts->saveFile(this, tr("Export the comparison"), suggestedName(m_session.trial(), ending), filter);
-    if (path.isEmpty()) return;
-    if (QFileInfo(path).suffix().isEmpty()) path += "." + ending;
-    saveTo(path, ending);
-}
-
-void MainWindow::saveTo(const QString& path, const QString& ending) {
-    const auto trial = m_session.trial();
-    if (const Status safe = m_session.mayWrite(path); !safe) return fail(QString::fromStdString(safe.error().message));
-    const auto results = std::make_shared<TrialResults>(*m_session.results());
-    m_session.jobs().run("export", tr("Exporting"), [this, trial, results, path, ending](const Job& job) -> JobService::Finish {
-        std::string text;
-        if (ending == "html" || ending == "pdf") {
-            auto page = htmlReport(trial, *results, {}, job);
-            if (page && ending == "pdf") page = pdfReport(*page, trial.title);
-            if (!page) return [this, sentence = QString::fromStdString(page.error().message)] { fail(sentence); };
-            text = std::move(*page);
-        } else if (ending == "csv") {
-            text = resultsToCsv(*results);
-        } else {
-            text = jsonText(resultsToJson(*results), 1) + "\n";
-        }
-        const Status written = writeFile(toPath(path), text);
-        if (!written) return [this, sentence = QString::fromStdString(written.error().message)] { fail(sentence); };
-        return [this, path] { statusBar()->showMessage(tr("Exported to %1").arg(path), 8000); };
-    });
 }
 
 void MainWindow::remember(const QString& path) {
@@ -435,27 +302,6 @@ void MainWindow::fillRecent() {
     for (const QString& path : recent)
         if (QFileInfo::exists(path)) m_recent->addAction(path, this, [this, path] { openCampaign(path); });
     m_recent->setEnabled(!m_recent->isEmpty());
-}
-
-void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
-    if (event->mimeData()->hasUrls()) event->acceptProposedAction();
-}
-
-void MainWindow::dropEvent(QDropEvent* event) {
-    QStringList files;
-    for (const QUrl& url : event->mimeData()->urls()) {
-        // From the bytes of the address: a name that is no UTF-8 would come out as another.
-        if (!url.isLocalFile()) continue;
-        const QString path = fromPath(QByteArray::fromPercentEncoding(url.path(QUrl::FullyEncoded).toUtf8()).toStdString());
-        const QStringList stacks = QFileInfo(path).isDir() && workspace() != Workspace::Subs ? stacksIn(path) : QStringList();
-        if (stacks.isEmpty())
-            files << path;
-        else
-            files += stacks;
-    }
-    if (files.isEmpty()) return;
-    event->acceptProposedAction();
-    takeFiles(files);
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {
