@@ -114,13 +114,6 @@ Result<Asked> asked(const Arguments& a) {
 }
 
 /// Where the runs' target stood in the mean, so that cells are their skies.
-double usualAltitude(const GridInput& input) {
-    double sum = 0, n = 0;
-    for (const GridRun& r : input.runs)
-        if (r.sky) sum += r.sky->altitude_deg, n += 1;
-    return n > 0 ? std::round(sum / n) : 60;
-}
-
 std::string valueText(const GridCell& c, GridQuantity q) {
     if (c.origin == CellOrigin::Empty) return "-";
     const char* mark = c.origin == CellOrigin::Measured ? "" : c.origin == CellOrigin::Scaled ? "~" : "?";
@@ -183,7 +176,7 @@ int grid(const Arguments& a) {
     if (const auto bad = measureTrials(a.words, trials)) return *bad;
     auto input = gridInput(trials, curves, wanted->setting);
     if (!input) return fail(input.error().message);
-    const double altitude = wanted->altitude > 0 ? wanted->altitude : usualAltitude(*input);
+    const double altitude = wanted->altitude > 0 ? wanted->altitude : input->usualAltitude_deg();
     GridQuestion question = wanted->question;
     question.kind = wanted->kind.value_or(input->kind);
     if (question.brightness && !shinesInLines(question.kind) && (*question.brightness < 5 || *question.brightness > 35))

@@ -202,13 +202,7 @@ void SkyGridModel::step() {
                     const GridInput& in = a.model->input();
                     if (!kindChosen) a.question.kind = in.kind;
                     const auto moon = moonChosen ? chosenMoon : moonOf(in);
-                    double altitude = whatIf.altitude_deg;
-                    if (!altitudeChosen) {
-                        double sum = 0, n = 0;
-                        for (const GridRun& r : in.runs)
-                            if (r.sky) sum += r.sky->altitude_deg, n += 1;
-                        altitude = n > 0 ? std::round(sum / n) : 60;
-                    }
+                    const double altitude = altitudeChosen ? whatIf.altitude_deg : in.usualAltitude_deg();
                     a.question.skies.clear();
                     for (int b = 1; b <= 9; ++b) a.question.skies.push_back(skyOfClass(b, moon, altitude));
                     if (whatIf.reading) {

@@ -67,9 +67,6 @@ double sumOf(const std::vector<double>& a, const std::vector<double>& b) {
     return sum;
 }
 
-/// Photons s^-1 cm^-2 of one rayleigh in a square arcsecond.
-const double kRayleigh = 1e6 / (4 * M_PI) * std::pow(M_PI / 180 / 3600, 2);
-
 } // namespace
 
 const char* targetKindName(TargetKind kind) {

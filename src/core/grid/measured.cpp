@@ -184,6 +184,13 @@ bool isMeant(const DeepSky& found, const Target& target) {
 
 } // namespace
 
+double GridInput::usualAltitude_deg() const {
+    double sum = 0, n = 0;
+    for (const GridRun& r : runs)
+        if (r.sky) sum += r.sky->altitude_deg, n += 1;
+    return n > 0 ? std::round(sum / n) : 60;
+}
+
 const GridFilter* GridInput::filter(const std::string& id) const {
     const auto at = std::find_if(filters.begin(), filters.end(), [&](const GridFilter& f) { return f.id == id; });
     return at == filters.end() ? nullptr : &*at;

@@ -71,6 +71,7 @@ struct GridInput {
     std::vector<std::string> notes;         ///< what was taken for granted or left out, in sentences
 
     const GridFilter* filter(const std::string& id) const;
+    double usualAltitude_deg() const; ///< mean of the runs, whole degrees; 60 where none is known
 };
 
 /// What a person may have changed of it: the telescope's cone, the camera, the lines.

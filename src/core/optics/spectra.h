@@ -1,6 +1,7 @@
 #pragma once
 
 #include <functional>
+#include <numbers>
 #include <vector>
 
 namespace caelumen {
@@ -8,6 +9,9 @@ namespace caelumen {
 /// Lines by which nebulae shine, nm in air (NIST Atomic Spectra Database).
 inline constexpr double kHalpha_nm = 656.28, kHbeta_nm = 486.13, kOIII_nm = 500.68, kOIIIb_nm = 495.89;
 inline constexpr double kNIIa_nm = 654.81, kNIIb_nm = 658.35, kSIIa_nm = 671.64, kSIIb_nm = 673.08;
+
+/// Photons s^-1 cm^-2 arcsec^-2 of one rayleigh: 10^6 / 4 pi photons s^-1 cm^-2 sr^-1.
+inline constexpr double kArcsec_rad = std::numbers::pi / 180 / 3600, kRayleigh = 1e6 / (4 * std::numbers::pi) * kArcsec_rad * kArcsec_rad;
 
 /// Photons per nm against wavelength (nm), in any unit; normalised where it is used.
 using Spectrum = std::function<double(double)>;

@@ -10,9 +10,6 @@ namespace {
 
 constexpr double kCertain = 1.96; ///< sigmas of 95 %
 
-/// Photons s^-1 cm^-2 arcsec^-2 of one rayleigh.
-const double kRayleigh = 1e6 / (4 * M_PI) * std::pow(M_PI / 180 / 3600, 2);
-
 double collecting(const PlanRig& r) {
     return M_PI / 4 * r.aperture_mm * r.aperture_mm / 100 * (1 - r.obstruction * r.obstruction);
 }
