@@ -2,7 +2,7 @@
 
 #include "core/base/statistics.h"
 #include "core/base/text.h"
-#include "core/compare/run_facts.h"
+#include "core/compare/halves.h"
 #include "core/measure/harvest.h"
 #include "core/optics/camera.h"
 #include "core/prepare/lines.h"
@@ -30,20 +30,61 @@ bool liesOnGrid(const Alignment& a, int width, int height) {
     return most < kOnGrid;
 }
 
-double noiseOf(const Plane& plane) {
-    return SmoothSky(sampleMesh(plane, defaultCell(plane))).typicalSigma();
-}
-
-double skyOf(const Plane& plane) {
-    std::vector<double> levels;
-    for (const MeshCell& c : sampleMesh(plane, defaultCell(plane)).cells)
-        if (c.used) levels.push_back(c.level);
-    return levels.empty() ? 0 : median(std::span<double>(levels));
-}
-
 std::string keyOf(const PaletteInput& in) {
     return fmt::format("{}|{}|{}|{}|{}|{}", in.stack, in.sub_exposure_s.value_or(0), in.gain_e_per_adu.value_or(0), in.pedestal_adu.value_or(-1),
                        in.sub_count.value_or(0), in.sum);
+}
+
+/// "20 x 180 s, 2026-06-20T18:05:00Z, -10 C": what of a stack's conditions its file tells.
+std::string conditionsOf(const RunConditions& c) {
+    std::string out;
+    const auto add = [&](const std::string& part) { out += (out.empty() ? "" : ", ") + part; };
+    if (c.sub_exposure_s) add(c.sub_count ? fmt::format("{} x {:g} s", *c.sub_count, *c.sub_exposure_s) : fmt::format("{:g} s", *c.sub_exposure_s));
+    if (!c.start.empty()) add(c.start);
+    if (c.sensor_temperature_c) add(fmt::format("{:g} C", *c.sensor_temperature_c));
+    if (!c.camera.empty()) add(c.camera);
+    return out;
+}
+
+/// A weighted sum of planes of one size.
+Plane summed(const std::vector<Plane>& planes, const std::array<double, 3>& weight) {
+    Plane out = Plane::unfilled(planes[0].width(), planes[0].height());
+    tbb::parallel_for(0, out.height(), [&](int y) {
+        for (int x = 0; x < out.width(); ++x) {
+            double sum = 0;
+            for (std::size_t c = 0; c < planes.size(); ++c)
+                if (weight[c] != 0) sum += weight[c] * static_cast<double>(planes[c].at(x, y));
+            out.at(x, y) = static_cast<float>(sum);
+        }
+    });
+    return out;
+}
+
+/// How many times brighter the same nebula is in b than in a, from star-free cells less their own planes, both with errors (Deming 1943, Statistical Adjustment
+/// of Data): nothing where they share too little.
+std::optional<double> brighterBy(const PaletteLayer& a, const PaletteLayer& b) {
+    const auto cells = [](const PaletteLayer& l) {
+        const BackgroundMesh mesh = sampleMesh(l.rate, defaultCell(l.rate));
+        std::vector<std::optional<double>> out;
+        for (const MeshCell& c : mesh.cells) out.push_back(c.used ? std::optional(c.level) : std::nullopt);
+        return out;
+    };
+    const auto first = cells(a), second = cells(b);
+    std::vector<double> x, y;
+    for (std::size_t i = 0; i < std::min(first.size(), second.size()); ++i)
+        if (first[i] && second[i]) x.push_back(*first[i]), y.push_back(*second[i]);
+    constexpr std::size_t kFewest = 30;
+    if (x.size() < kFewest) return std::nullopt;
+    std::vector<double> copy = x;
+    const double mx = median(std::span<double>(copy));
+    copy = y;
+    const double my = median(std::span<double>(copy));
+    double xx = 0, yy = 0, xy = 0;
+    for (std::size_t i = 0; i < x.size(); ++i) xx += (x[i] - mx) * (x[i] - mx), yy += (y[i] - my) * (y[i] - my), xy += (x[i] - mx) * (y[i] - my);
+    constexpr double kShared = 0.5; // of correlation: less tells sky, not nebula
+    if (!(xx > 0) || !(yy > 0) || xy < kShared * std::sqrt(xx * yy)) return std::nullopt;
+    const double ratio = b.noise * b.noise / std::max(1e-30, a.noise * a.noise), d = yy - ratio * xx;
+    return (d + std::sqrt(d * d + 4 * ratio * xy * xy)) / (2 * xy);
 }
 
 } // namespace
@@ -85,8 +126,23 @@ Result<std::shared_ptr<const LayerReader::Stack>> LayerReader::stack(const Palet
             for (int x = 0; x < plane->width(); ++x) row[x] = (row[x] - by.zero) * by.factor;
         });
         out->planes.push_back(std::move(*plane));
-        out->noise.push_back(noiseOf(out->planes.back()));
+        out->noise.push_back(sampledSky(out->planes.back()).noise);
+        if (m_halves && !opened->halves.odd.empty() && out->apart.size() == c) {
+            if (auto apart = readHalves(*opened, c, out->planes.back(), scaled01))
+                out->apart.push_back(std::move(*apart));
+            else
+                m_notes.push_back(apart.error().message);
+        }
     }
+    if (out->apart.size() != out->planes.size()) out->apart.clear();
+    if (const std::string told = conditionsOf(opened->conditions); !told.empty()) m_conditions.push_back(fmt::format("{}: {}", out->name, told));
+    if (const Status placed = place(*out); !placed) return placed.error();
+    m_stacks[key] = out;
+    return std::shared_ptr<const Stack>(out);
+}
+
+Status LayerReader::place(Stack& stack) {
+    Stack* const out = &stack;
     // Mosaics have planes of half size; all planes of a stack lie alike to a quarter of a pixel.
     const std::size_t best = out->planes.size() == 3 ? 1 : 0;
     std::vector<AlignStar> stars;
@@ -100,12 +156,11 @@ Result<std::shared_ptr<const LayerReader::Stack>> LayerReader::stack(const Palet
         auto found = align(m_stars, stars);
         const bool alike = out->planes[0].width() == m_width && out->planes[0].height() == m_height;
         if (!found && !(alike && (stars.size() < 8 || m_stars.size() < 8)))
-            return Error{fmt::format("{} cannot be laid on the first stack of the recipe: {}", shown(path), found.error().message)};
+            return Error{fmt::format("{} cannot be laid on the first stack of the recipe: {}", out->name, found.error().message)};
         if (found) out->alignment = *found; // else two frames of one size with hardly a star: they were laid on one another before
     }
     if (liesOnGrid(out->alignment, m_width, m_height) && out->planes[0].width() == m_width && out->planes[0].height() == m_height) out->alignment = {};
-    m_stacks[key] = out;
-    return std::shared_ptr<const Stack>(out);
+    return Done{};
 }
 
 Plane LayerReader::onGrid(const Plane& plane, const Alignment& a) const {
@@ -123,6 +178,46 @@ Plane LayerReader::onGrid(const Plane& plane, const Alignment& a) const {
 }
 
 Result<PaletteLayer> LayerReader::read(const std::string& id, const PaletteInput& input) {
+    auto out = readOne(id, input);
+    if (!out) return out;
+    for (const PaletteInput& other : input.also) {
+        auto more = readOne(id, other);
+        if (!more) return more;
+        add(*out, std::move(*more));
+    }
+    return out;
+}
+
+void LayerReader::add(PaletteLayer& to, PaletteLayer&& other) {
+    // Least squares: what is k times as bright and has noise s counts by k / s^2, in the first one's electrons.
+    const auto found = brighterBy(to, other);
+    const double k = found.value_or(1);
+    if (!found) m_notes.push_back(fmt::format("{} and {} share too little nebula to be brought to one scale; they are added as they are.", to.what, other.what));
+    const double a = 1 / std::max(1e-30, to.noise * to.noise), b = k / std::max(1e-30, other.noise * other.noise), all = a + k * b;
+    const auto mine = static_cast<float>(a / all), theirs = static_cast<float>(b / all);
+    const bool halves = !to.apart.empty() && !other.apart.empty();
+    if (!halves) to.apart = Plane();
+    const auto sky = static_cast<float>(to.sky), otherSky = static_cast<float>(other.sky), perK = static_cast<float>(1 / k);
+    tbb::parallel_for(0, to.rate.height(), [&](int y) {
+        float* v = to.rate.row(y);
+        const float* o = other.rate.row(y);
+        for (int x = 0; x < to.rate.width(); ++x) {
+            if (v[x] == v[x] && o[x] == o[x])
+                v[x] = sky + mine * (v[x] - sky) + theirs * (o[x] - otherSky);
+            else if (o[x] == o[x]) // where one frame ends the other goes on alone
+                v[x] = sky + perK * (o[x] - otherSky);
+            if (!halves) continue;
+            float& d = to.apart.at(x, y);
+            const float e = other.apart.at(x, y);
+            d = d == d && e == e ? mine * d + theirs * e : d == d ? d : perK * e;
+        }
+    });
+    to.what += fmt::format(" ({:.0f} %) with {} ({:.0f} %)", 100 * a / all, other.what, 100 * k * b / all);
+    to.total_s += other.total_s;
+    to.noise = sampledSky(to.rate).noise;
+}
+
+Result<PaletteLayer> LayerReader::readOne(const std::string& id, const PaletteInput& input) {
     const auto found = stack(input);
     if (!found) return found.error();
     const Stack& s = **found;
@@ -131,15 +226,15 @@ Result<PaletteLayer> LayerReader::read(const std::string& id, const PaletteInput
     const auto channelAt = [&](const std::string& name) {
         return static_cast<std::size_t>(std::find(s.channels.begin(), s.channels.end(), name) - s.channels.begin());
     };
-    Plane line;
-    const Plane* from = nullptr;
+    Plane line, lineApart;
+    const Plane *from = nullptr, *apart = nullptr;
     if (!input.channel.empty()) {
         const std::size_t c = channelAt(input.channel);
         if (c == s.channels.size()) return Error{fmt::format("{} has no channel {}; it has {}.", s.name, input.channel, fmt::join(s.channels, ", "))};
-        from = &s.planes[c];
+        from = &s.planes[c], apart = s.apart.empty() ? nullptr : &s.apart[c];
         out.what = fmt::format("{}, {}", s.name, input.channel);
     } else if (s.planes.size() == 1) {
-        from = &s.planes[0];
+        from = &s.planes[0], apart = s.apart.empty() ? nullptr : &s.apart[0];
         out.what = input.line.empty() ? s.name : fmt::format("{} ({})", s.name, input.line);
     } else if (input.line.empty()) {
         return Error{fmt::format("{} has three channels; say which of its lines or channels input \"{}\" is.", s.name, id)};
@@ -160,21 +255,15 @@ Result<PaletteLayer> LayerReader::read(const std::string& id, const PaletteInput
         }
         const LineWeights weights = lineWeights(matrix, {s.noise[0], s.noise[1], s.noise[2]});
         const auto& w = input.line == "OIII" ? weights.oxygen : weights.red;
-        line = Plane::unfilled(s.planes[0].width(), s.planes[0].height());
-        tbb::parallel_for(0, line.height(), [&](int y) {
-            for (int x = 0; x < line.width(); ++x) {
-                double sum = 0;
-                for (std::size_t c = 0; c < 3; ++c)
-                    if (w[c] != 0) sum += w[c] * static_cast<double>(s.planes[c].at(x, y));
-                line.at(x, y) = static_cast<float>(sum);
-            }
-        });
+        line = summed(s.planes, w);
         from = &line;
+        if (!s.apart.empty()) lineApart = summed(s.apart, w), apart = &lineApart;
         out.what = fmt::format("{} of {}: {:.3f} R {:+.3f} G {:+.3f} B", input.line, s.name, w[0], w[1], w[2]);
     }
     out.rate = onGrid(*from, s.alignment);
-    out.noise = noiseOf(out.rate);
-    out.sky = skyOf(out.rate);
+    if (apart) out.apart = onGrid(*apart, s.alignment);
+    const SkyLevel sky = sampledSky(out.rate);
+    out.noise = sky.noise, out.sky = sky.level;
     return out;
 }
 
@@ -187,7 +276,8 @@ Result<std::array<PaletteLayer, 3>> LayerReader::readColour(const PaletteInput& 
     for (std::size_t c = 0; c < 3; ++c) {
         out[c].id = s.channels[c], out[c].what = s.name, out[c].alignment = s.alignment, out[c].total_s = s.total_s;
         out[c].rate = onGrid(s.planes[c], s.alignment);
-        out[c].noise = noiseOf(out[c].rate), out[c].sky = skyOf(out[c].rate);
+        const SkyLevel sky = sampledSky(out[c].rate);
+        out[c].noise = sky.noise, out[c].sky = sky.level;
     }
     return out;
 }

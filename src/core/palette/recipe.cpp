@@ -6,6 +6,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
+#include <string_view>
 
 namespace caelumen {
 namespace {
@@ -26,6 +28,11 @@ PaletteInput inputFrom(const JsonFields& o) {
     in.pedestal_adu = o.number("pedestal_adu");
     in.sub_count = o.whole("sub_count", 1, 1'000'000);
     in.sum = o.oneOf("combine", false, {{"mean", false}, {"median", false}, {"sum", true}});
+    if (const Json* also = o.list("also"))
+        for (const Json& other : *also) {
+            in.also.push_back(inputFrom(JsonFields(other, o.file(), "a stack of \"also\"")));
+            if (!in.also.back().also.empty()) o.fail("has \"also\" within \"also\"; list all stacks in one");
+        }
     return in;
 }
 
@@ -40,24 +47,20 @@ Json inputJson(const PaletteInput& in) {
     if (in.pedestal_adu) o["pedestal_adu"] = *in.pedestal_adu;
     if (in.sub_count) o["sub_count"] = *in.sub_count;
     if (in.sum) o["combine"] = "sum";
+    for (const PaletteInput& other : in.also) o["also"].push_back(inputJson(other));
     return o;
 }
 
 constexpr std::array kChannels{"R", "G", "B"};
+constexpr std::array<std::string_view, 7> kLights{"H", "O", "S", "L", "R", "G", "B"};
 
-Recipe recipeFrom(const JsonFields& r) {
+/// What a recipe says beside its stacks.
+void takeIdea(const JsonFields& r, Recipe& out) {
     r.needFormat("caelumen_palette", "a recipe");
-    Recipe out;
     out.name = r.text("name");
-    for (const auto& [id, input] : r.items("inputs")) {
-        if (out.first.empty()) out.first = id; // the file's order counts
-        out.inputs[id] = inputFrom(JsonFields(*input, r.file(), fmt::format("input \"{}\"", id)));
-    }
-    if (out.inputs.empty()) r.fail("needs \"inputs\": stacks to make the picture of");
     const JsonFields map = r.object("map", "\"map\"");
     for (std::size_t c = 0; c < 3; ++c)
         for (const auto& [id, part] : map.items(kChannels[c])) {
-            if (!out.inputs.count(id)) map.fail(fmt::format("takes \"{}\" for {}, which is none of the inputs", id, kChannels[c]));
             if (!part->is_number() || !std::isfinite(part->get<double>()) || std::abs(part->get<double>()) > 1e6)
                 map.fail(fmt::format("needs a number for \"{}\" in {}", id, kChannels[c]));
             out.map[c][id] = part->get<double>();
@@ -66,11 +69,36 @@ Recipe recipeFrom(const JsonFields& r) {
         r.fail("needs a \"map\": what of the inputs goes into R, G and B");
     out.background = r.oneOf("background", PaletteBackground::Subtract, {{"keep", PaletteBackground::Keep}, {"subtract", PaletteBackground::Subtract}});
     out.scale = r.oneOf("scale", PaletteScale::None,
-                        {{"none", PaletteScale::None}, {"equal-noise", PaletteScale::EqualNoise}, {"equal-signal", PaletteScale::EqualSignal}});
+                        {{"none", PaletteScale::None},
+                         {"equal-noise", PaletteScale::EqualNoise},
+                         {"equal-signal", PaletteScale::EqualSignal},
+                         {"star-colours", PaletteScale::StarColours}});
     const JsonFields stars = r.object("stars", "\"stars\"");
     out.stars =
         stars.oneOf("mode", PaletteStars::Keep,
                     {{"keep", PaletteStars::Keep}, {"replace", PaletteStars::Replace}, {"desaturate", PaletteStars::Desaturate}, {"none", PaletteStars::None}});
+    out.starsAmount = stars.numberOr("amount", 1, 0, 1);
+    out.starsOnGalaxy = stars.flag("galaxy_too");
+    if (const Json* detail = r.field("detail"); detail && !detail->is_null()) out.detailShare = r.object("detail", "\"detail\"").numberOr("share", 0.5, 0, 1);
+    out.hours = r.object("time", "\"time\"").positive("hours", 1e5);
+    const JsonFields stretch = r.object("stretch", "\"stretch\"");
+    out.stretched = stretch.oneOf("kind", true, {{"shared", true}, {"none", false}});
+    out.light = stretch.numberOr("light", 0.5, 0, 1);
+    out.depth = stretch.numberOr("depth", 0.5, 0, 1);
+}
+
+Recipe recipeFrom(const JsonFields& r) {
+    Recipe out;
+    takeIdea(r, out);
+    for (const auto& [id, input] : r.items("inputs")) {
+        if (out.first.empty()) out.first = id; // the file's order counts
+        out.inputs[id] = inputFrom(JsonFields(*input, r.file(), fmt::format("input \"{}\"", id)));
+    }
+    if (out.inputs.empty()) r.fail("needs \"inputs\": stacks to make the picture of");
+    for (std::size_t c = 0; c < 3; ++c)
+        for (const auto& [id, part] : out.map[c])
+            if (!out.inputs.count(id)) r.fail(fmt::format("takes \"{}\" for {}, which is none of the inputs", id, kChannels[c]));
+    const JsonFields stars = r.object("stars", "\"stars\"");
     if (const Json* from = stars.field("from")) {
         if (from->is_string())
             out.starsFrom.stack = from->get<std::string>();
@@ -78,17 +106,7 @@ Recipe recipeFrom(const JsonFields& r) {
             out.starsFrom = inputFrom(stars.object("from", "\"from\" of the stars"));
     }
     if (out.stars == PaletteStars::Replace && out.starsFrom.stack.empty()) stars.fail("needs \"from\": the stack that the stars are taken from");
-    out.starsAmount = stars.numberOr("amount", 1, 0, 1);
-    out.starsOnGalaxy = stars.flag("galaxy_too");
-    if (const Json* detail = r.field("detail"); detail && !detail->is_null()) {
-        const JsonFields d = r.object("detail", "\"detail\"");
-        out.detail = inputFrom(d);
-        out.detailShare = d.numberOr("share", 0.5, 0, 1);
-    }
-    const JsonFields stretch = r.object("stretch", "\"stretch\"");
-    out.stretched = stretch.oneOf("kind", true, {{"shared", true}, {"none", false}});
-    out.light = stretch.numberOr("light", 0.5, 0, 1);
-    out.depth = stretch.numberOr("depth", 0.5, 0, 1);
+    if (const Json* detail = r.field("detail"); detail && !detail->is_null()) out.detail = inputFrom(r.object("detail", "\"detail\""));
     out.first = r.text("grid", out.first);
     if (!out.inputs.count(out.first)) r.fail(fmt::format("takes \"{}\" for its grid, which is none of the inputs", out.first));
     return out;
@@ -107,34 +125,66 @@ Result<Recipe> readRecipe(const std::filesystem::path& path) {
     return text ? recipeFromText(*text, shown(path)) : Result<Recipe>(text.error());
 }
 
-Json recipeToJson(const Recipe& r) {
+Result<Recipe> recipeIdeaFromText(const std::string& text, const std::string& name) {
+    const auto json = parseJson(text, name);
+    if (!json) return json.error();
+    return understood<Recipe>(name, [&]() -> Result<Recipe> {
+        const JsonFields r(*json, name, "the recipe");
+        Recipe idea;
+        takeIdea(r, idea);
+        std::map<std::string, std::string> light; // of the file's inputs
+        for (const auto& [id, input] : r.items("inputs")) {
+            const PaletteInput in = inputFrom(JsonFields(*input, r.file(), fmt::format("input \"{}\"", id)));
+            light[id] = in.line == "Ha" ? "H" : in.line == "OIII" ? "O" : in.line == "SII" ? "S" : !in.channel.empty() ? in.channel : id;
+        }
+        for (auto& channel : idea.map) {
+            std::map<std::string, double> own;
+            for (const auto& [id, part] : channel) {
+                const std::string& lightName = light.count(id) ? light[id] : id;
+                if (std::find(kLights.begin(), kLights.end(), lightName) == kLights.end())
+                    r.fail(fmt::format("takes \"{}\", which is no light of a line or channel (H, O, S, L, R, G, B)", id));
+                own[lightName] += part;
+            }
+            channel = std::move(own);
+        }
+        return idea;
+    });
+}
+
+Json recipeIdeaToJson(const Recipe& r) {
     Json j{{"caelumen_palette", 1}};
     if (!r.name.empty()) j["name"] = r.name;
-    j["inputs"] = Json::object();
-    for (const auto& [id, input] : r.inputs) j["inputs"][id] = inputJson(input);
-    j["grid"] = r.first;
     for (std::size_t c = 0; c < 3; ++c) j["map"][kChannels[c]] = r.map[c];
     j["background"] = r.background == PaletteBackground::Keep ? "keep" : "subtract";
-    j["scale"] = r.scale == PaletteScale::None ? "none" : r.scale == PaletteScale::EqualNoise ? "equal-noise" : "equal-signal";
+    constexpr std::array scales{"none", "equal-noise", "equal-signal", "star-colours"};
+    j["scale"] = scales[static_cast<std::size_t>(r.scale)];
     constexpr std::array modes{"keep", "replace", "desaturate", "none"};
     j["stars"] = {{"mode", modes[static_cast<std::size_t>(r.stars)]}};
-    if (!r.starsFrom.stack.empty()) j["stars"]["from"] = inputJson(r.starsFrom);
     if (r.stars == PaletteStars::Desaturate) j["stars"]["amount"] = r.starsAmount;
     if (r.starsOnGalaxy) j["stars"]["galaxy_too"] = true;
-    if (r.detail) {
-        j["detail"] = inputJson(*r.detail);
-        j["detail"]["share"] = r.detailShare;
-    }
+    if (r.detail) j["detail"]["share"] = r.detailShare;
+    if (r.hours) j["time"] = {{"hours", *r.hours}};
     j["stretch"] = {{"kind", r.stretched ? "shared" : "none"}};
     if (r.stretched) j["stretch"]["light"] = r.light, j["stretch"]["depth"] = r.depth;
     return j;
 }
 
+Json recipeToJson(const Recipe& r) {
+    Json j = recipeIdeaToJson(r);
+    j["inputs"] = Json::object();
+    for (const auto& [id, input] : r.inputs) j["inputs"][id] = inputJson(input);
+    j["grid"] = r.first;
+    if (!r.starsFrom.stack.empty()) j["stars"]["from"] = inputJson(r.starsFrom);
+    if (r.detail) j["detail"].update(inputJson(*r.detail));
+    return j;
+}
+
 std::vector<std::filesystem::path> filesOf(const Recipe& r, const std::filesystem::path& folder) {
     std::vector<std::filesystem::path> out;
-    const auto take = [&](const PaletteInput& in) {
+    const std::function<void(const PaletteInput&)> take = [&](const PaletteInput& in) {
         for (const std::string* file : {&in.stack, &in.curve})
             if (!file->empty()) out.push_back(folder / pathOf(*file));
+        for (const PaletteInput& other : in.also) take(other);
     };
     for (const auto& [id, input] : r.inputs) take(input);
     take(r.starsFrom);

@@ -21,12 +21,13 @@ struct PaletteInput {
     std::string camera;                                                 ///< typical camera that the lines are split for; empty: unknown
     std::optional<double> sub_exposure_s, gain_e_per_adu, pedestal_adu; ///< where headers are silent
     std::optional<int> sub_count;
-    bool sum = false; ///< the stack is a sum of its subs
+    bool sum = false;                                                   ///< the stack is a sum of its subs
+    std::vector<PaletteInput> also;                                     ///< the same light of other stacks, added by its weight in their noise
     friend bool operator==(const PaletteInput&, const PaletteInput&) = default;
 };
 
 enum class PaletteBackground { Keep, Subtract };
-enum class PaletteScale { None, EqualNoise, EqualSignal };
+enum class PaletteScale { None, EqualNoise, EqualSignal, StarColours };
 enum class PaletteStars { Keep, Replace, Desaturate, None };
 
 /// How a colour picture is made. A value; as JSON in docs/formats.md.
@@ -42,6 +43,7 @@ struct Recipe {
     bool starsOnGalaxy = false; ///< a person says that the knots are stars
     std::optional<PaletteInput> detail;
     double detailShare = 0.5;
+    std::optional<double> hours;     ///< as from so many hours of the first input, all others by the same part of their own time; empty: as it is
     bool stretched = true;           ///< else linear, and nothing is written into the picture
     double light = 0.5, depth = 0.5; ///< 0 to 1 each
     std::string first;               ///< of the inputs, as the file names them: its grid is the picture's
@@ -52,6 +54,9 @@ struct Recipe {
 Result<Recipe> recipeFromText(const std::string& text, const std::string& name);
 Result<Recipe> readRecipe(const std::filesystem::path& path);
 Json recipeToJson(const Recipe& recipe);
+/// The same without its stacks, for others to use with their own: `inputs` may be missing, and what it had of lines and channels names its lights (recipeStarts).
+Result<Recipe> recipeIdeaFromText(const std::string& text, const std::string& name);
+Json recipeIdeaToJson(const Recipe& recipe);
 
 /// Every file that it names, from `folder`.
 std::vector<std::filesystem::path> filesOf(const Recipe& recipe, const std::filesystem::path& folder);

@@ -49,10 +49,6 @@ std::vector<HeaderCard> cardsOf(const FrameFacts& f, const std::string& filter) 
     return out;
 }
 
-double noiseOf(const Plane& plane) {
-    return SmoothSky(sampleMesh(plane, defaultCell(plane))).typicalSigma();
-}
-
 } // namespace
 
 LineMatrix lineMatrix(const Curve& effective, const Camera& camera) {
@@ -110,7 +106,7 @@ Result<LineFrames> writeLines(const fs::path& stack, const LineMatrix& matrix) {
         auto plane = file->readChannel(c);
         if (!plane) return plane.error();
         planes.push_back(std::move(*plane));
-        out.noise[c] = noiseOf(planes.back());
+        out.noise[c] = sampledSky(planes.back()).noise;
     }
     out.weights = lineWeights(matrix, out.noise);
     const auto write = [&](const std::array<double, 3>& weights, const std::string& name, const fs::path& path) -> Status {

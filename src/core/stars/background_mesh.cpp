@@ -262,4 +262,12 @@ void SmoothSky::row(int y, double sigmas, int from, int end, float* to) const {
     }
 }
 
+SkyLevel sampledSky(const Plane& plane) {
+    const BackgroundMesh mesh = sampleMesh(plane, defaultCell(plane));
+    std::vector<double> levels;
+    for (const MeshCell& c : mesh.cells)
+        if (c.used) levels.push_back(c.level);
+    return {levels.empty() ? 0 : median(std::span<double>(levels)), SmoothSky(mesh).typicalSigma()};
+}
+
 } // namespace caelumen

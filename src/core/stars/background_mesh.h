@@ -54,4 +54,10 @@ private:
     double m_typicalSigma = 0;
 };
 
+/// Level (median of the cells) and noise of a pixel of a plane's sky, from a sample of it, stars and all. Plane units; 0 where nothing is seen of it.
+struct SkyLevel {
+    double level = 0, noise = 0;
+};
+SkyLevel sampledSky(const Plane& plane);
+
 } // namespace caelumen
