@@ -117,8 +117,12 @@ void MainWindow::buildMenus() {
     m_needGrid << add(file, tr("&Lay another campaign into the grid \u2026"), {}, [this] { m_skyGrid->askCampaign(); });
     m_needGrid << add(file, tr("Only this campaign in the grid"), {}, [this] { m_skyGrid->model().forgetOthers(); });
     QMenu* picture = file->addMenu(tr("Export the p&icture"));
-    for (const auto& [text, ending] :
-         {std::pair{tr("For a screen (PNG) \u2026"), "png"}, {tr("For more work (TIFF) \u2026"), "tif"}, {tr("Its recipe (JSON) \u2026"), "json"}})
+    for (const auto& [text, ending] : {std::pair{tr("For a screen (PNG) \u2026"), "png"},
+                                       {tr("For more work (TIFF) \u2026"), "tif"},
+                                       {tr("Its recipe (JSON) \u2026"), "json"},
+                                       {tr("All filters side by side (PNG) \u2026"), "sheet"},
+                                       {tr("All recipes of this filter side by side (PNG) \u2026"), "recipes"},
+                                       {tr("All filters in turn, for a web page (WebP) \u2026"), "webp"}})
         m_needPalette << add(picture, text, {}, [this, e = QString(ending)] { m_palette->askExport(e); });
     file->addSeparator();
     add(file, tr("&Quit"), QKeySequence::Quit, [this] { close(); });
@@ -129,6 +133,8 @@ void MainWindow::buildMenus() {
     QAction* redo = m_session.undoStack().createRedoAction(this, tr("&Redo"));
     redo->setShortcuts({QKeySequence::Redo, QKeySequence("Ctrl+Y")});
     edit->addActions({undo, redo});
+    edit->addSeparator();
+    m_needPalette << add(edit, tr("Copy the pictures as shown"), QKeySequence::Copy, [this] { m_palette->copyShown(); });
     edit->addSeparator();
     m_needBench << add(edit, tr("&Rename the region \u2026"), QKeySequence("F2"), [this] { m_bench->renameRegion(m_bench->view().selected()); });
     m_needBench << add(edit, tr("&Delete the region"), QKeySequence::Delete, [this] { m_bench->deleteSelectedRegion(); });
@@ -199,6 +205,8 @@ void MainWindow::showKeys() {
         row(tr("Wheel"), tr("Zoom about the cursor"));
         row(tr("Escape"), tr("Put the tool away, or let go of the region"));
         row(tr("Arrows, Return"), tr("Sky grid: choose a cell; open its trial on the Bench"));
+        row(tr("C; Z"), tr("Palette: a curtain between two pictures; pixel by pixel"));
+        row(tr("Up, Down; Shift with Left, Right"), tr("Palette: the picture left of the curtain; its edge"));
         row(tr("Space"), tr("Sky grid: the other predicted picture; Palette: the first picture while it is held"));
         for (const QAction* a : m_subs->keyActions()) row(a->shortcut().toString(QKeySequence::NativeText), tr("Subs: %1").arg(a->text()));
         for (const QAction* a : m_bench->tools().actions())

@@ -2,6 +2,7 @@
 
 #include "cli/outcome.h"
 #include "core/base/file.h"
+#include "core/palette/compose.h"
 #include "report/colour_file.h"
 
 #include <QGuiApplication>

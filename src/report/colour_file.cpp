@@ -41,7 +41,8 @@ void sign(QImage& image, const Recipe& recipe, const ColourPicture& p) {
     QFont font = painter.font();
     font.setPixelSize(std::clamp(image.width() / 110, 9, 34));
     painter.setFont(font);
-    QString text = QString::fromStdString((recipe.name.empty() ? std::string() : recipe.name + ": ") + joined(p.done));
+    QString text = QString::fromStdString((recipe.name.empty() ? std::string() : recipe.name + ": ") + joined(p.done) +
+                                          (p.conditions.empty() ? std::string() : ". " + joined(p.conditions)));
     const QRectF room(0, 0, image.width() - 2 * font.pixelSize(), image.height());
     const QRectF box = painter.boundingRect(room, Qt::TextWordWrap, text);
     const QRectF place(font.pixelSize(), image.height() - box.height() - font.pixelSize(), room.width(), box.height());
@@ -53,7 +54,8 @@ void sign(QImage& image, const Recipe& recipe, const ColourPicture& p) {
 } // namespace
 
 std::string pictureText(const Recipe& recipe, const ColourPicture& picture, double factor) {
-    return fmt::format("factor={:.9g}\n{}\ndone={}\nrecipe={}\n", factor, programName(), joined(picture.done), jsonText(recipeToJson(recipe)));
+    return fmt::format("factor={:.9g}\n{}\ndone={}\nconditions={}\nrecipe={}\n", factor, programName(), joined(picture.done), joined(picture.conditions),
+                       jsonText(recipeToJson(recipe)));
 }
 
 QImage shownImage(const ColourPicture& p, const Look& look) {
@@ -62,7 +64,7 @@ QImage shownImage(const ColourPicture& p, const Look& look) {
     return image;
 }
 
-Status writeColourPicture(const std::filesystem::path& path, const Recipe& recipe, const ColourPicture& p, std::optional<Look> look) {
+Status writeColourPicture(const std::filesystem::path& path, const Recipe& recipe, const ColourPicture& p, std::optional<Look> look, int dpi) {
     const std::string ending = path.extension().native();
     const bool png = ending == ".png";
     if (!png && ending != ".tif" && ending != ".tiff") return Error{fmt::format("{} must end in .tif or .png.", shown(path))};
@@ -75,7 +77,7 @@ Status writeColourPicture(const std::filesystem::path& path, const Recipe& recip
                 const float v = p.planes[c].data()[i];
                 pixels[3 * i + c] = v == v ? v : 0;
             }
-        return writeTiff(path, p.width, p.height, pixels, pictureText(recipe, p, 1), icc);
+        return writeTiff(path, p.width, p.height, pixels, pictureText(recipe, p, 1), icc, dpi);
     }
     double factor = 1;
     QImage image;
@@ -100,9 +102,10 @@ Status writeColourPicture(const std::filesystem::path& path, const Recipe& recip
                     pixels[3 * (static_cast<std::size_t>(y) * static_cast<std::size_t>(p.width) + static_cast<std::size_t>(x)) + static_cast<std::size_t>(c)] =
                         row[4 * x + c];
         }
-        return writeTiff(path, p.width, p.height, std::span<const std::uint16_t>(pixels), text, icc);
+        return writeTiff(path, p.width, p.height, std::span<const std::uint16_t>(pixels), text, icc, dpi);
     }
     image.setColorSpace(QColorSpace::SRgb);
+    if (dpi > 0) image.setDotsPerMeterX(qRound(dpi / 0.0254)), image.setDotsPerMeterY(qRound(dpi / 0.0254));
     QBuffer buffer;
     buffer.open(QIODevice::WriteOnly);
     QImageWriter writer(&buffer, "png");

@@ -10,21 +10,6 @@
 #include <cstring>
 
 namespace caelumen {
-namespace {
-
-/// Red light alone beside the telescope.
-QImage tinted(const QImage& image) {
-    if (!theme().isRed()) return image;
-    QImage out = image;
-    for (int y = 0; y < out.height(); ++y) {
-        auto* line = reinterpret_cast<QRgb*>(out.scanLine(y));
-        for (int x = 0; x < out.width(); ++x) line[x] = qRgb(qGray(line[x]), 0, 0);
-    }
-    return out;
-}
-
-} // namespace
-
 PredictedView::PredictedView(QWidget* parent)
     : QWidget(parent) {
     setFocusPolicy(Qt::StrongFocus);
@@ -70,7 +55,7 @@ void PredictedView::paintEvent(QPaintEvent*) {
         return;
     }
     const std::size_t which = m_baseline ? 0 : 1;
-    const QImage image = tinted(m_images[which]);
+    const QImage image = inThemeLight(m_images[which]);
     const double line = 1.5 * fontInfo().pixelSize();
     const QSizeF room(width() - 16, height() - 3 * line - 16);
     const QSizeF size = QSizeF(image.size()).scaled(room, Qt::KeepAspectRatio);

@@ -32,15 +32,6 @@
 namespace caelumen {
 namespace {
 
-QSlider* slider(int low, int high, int value, const QString& name) {
-    auto* s = new QSlider(Qt::Horizontal);
-    s->setRange(low, high);
-    s->setValue(value);
-    s->setAccessibleName(name);
-    s->setMinimumWidth(70);
-    return s;
-}
-
 QWidget* with(QSlider* s, QLabel* text) {
     auto* box = new QWidget;
     auto* row = new QHBoxLayout(box);
@@ -74,14 +65,14 @@ SkyGrid::SkyGrid(Session& session, Prompts& prompts, QWidget* parent)
     , m_quantity(new QComboBox)
     , m_moonBox(new QComboBox)
     , m_camera(new QComboBox)
-    , m_lit(slider(0, 20, 0, tr("Lit part of the moon")))
-    , m_moonHeight(slider(5, 85, 45, tr("Height of the moon")))
-    , m_away(slider(5, 150, 60, tr("Moon to target")))
-    , m_lamps(slider(0, 20, 10, tr("Lamps, from sodium to LED")))
-    , m_height(slider(20, 90, 60, tr("Height of the target")))
-    , m_ratio(slider(14, 120, 50, tr("f-ratio")))
-    , m_nitrogen(slider(0, 20, 7, tr("Nitrogen over hydrogen")))
-    , m_brightness(slider(-10, 30, 7, tr("Brightness of the target")))
+    , m_lit(panelSlider(0, 20, 0, tr("Lit part of the moon")))
+    , m_moonHeight(panelSlider(5, 85, 45, tr("Height of the moon")))
+    , m_away(panelSlider(5, 150, 60, tr("Moon to target")))
+    , m_lamps(panelSlider(0, 20, 10, tr("Lamps, from sodium to LED")))
+    , m_height(panelSlider(20, 90, 60, tr("Height of the target")))
+    , m_ratio(panelSlider(14, 120, 50, tr("f-ratio")))
+    , m_nitrogen(panelSlider(0, 20, 7, tr("Nitrogen over hydrogen")))
+    , m_brightness(panelSlider(-10, 30, 7, tr("Brightness of the target")))
     , m_reading(new QDoubleSpinBox)
     , m_lampsFitted(new QCheckBox(tr("lamps as fitted")))
     , m_ownRatio(new QCheckBox(tr("the telescope's own")))
@@ -98,7 +89,7 @@ SkyGrid::SkyGrid(Session& session, Prompts& prompts, QWidget* parent)
     , m_moonMap(new MoonMap)
     , m_lines(new SlicePlot)
     , m_picture(new PredictedView)
-    , m_hours(slider(-8, 20, 4, tr("Hours of light")))
+    , m_hours(panelSlider(-8, 20, 4, tr("Hours of light")))
     , m_hoursText(new QLabel)
     , m_tabs(new QTabWidget)
     , m_page(new QTextBrowser)

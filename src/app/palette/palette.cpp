@@ -1,184 +1,218 @@
 #include "app/palette/palette.h"
 
+#include "app/palette/palette_panel.h"
+#include "app/palette/palette_shelf.h"
 #include "app/palette/palette_view.h"
 #include "app/widgets/form_fields.h"
+#include "app/widgets/paths.h"
 #include "app/widgets/prompts.h"
 #include "app/widgets/theme.h"
+#include "core/base/file.h"
 #include "core/base/json.h"
 
-#include <QCheckBox>
-#include <QComboBox>
+#include <QClipboard>
+#include <QDataStream>
 #include <QFileInfo>
-#include <QFormLayout>
-#include <QGridLayout>
+#include <QGuiApplication>
 #include <QLabel>
-#include <QScrollArea>
-#include <QSlider>
+#include <QMimeData>
+#include <QSpinBox>
 #include <QSplitter>
 #include <QTextBrowser>
+#include <QToolButton>
 #include <QVBoxLayout>
 
 #include <algorithm>
 
 namespace caelumen {
-namespace {
-
-constexpr std::array kLights{"H", "O", "S"};
-constexpr std::array kChannels{"R", "G", "B"};
-
-QSlider* slider(int low, int high, int value, const QString& name) {
-    auto* s = new QSlider(Qt::Horizontal);
-    s->setRange(low, high);
-    s->setValue(value);
-    s->setAccessibleName(name);
-    s->setMinimumWidth(60);
-    return s;
-}
-
-} // namespace
 
 PaletteRoom::PaletteRoom(Session& session, Prompts& prompts, QWidget* parent)
     : QWidget(parent)
     , m_session(session)
     , m_prompts(prompts)
     , m_model(session)
-    , m_start(new QComboBox)
-    , m_stars(new QComboBox)
-    , m_scale(new QComboBox)
-    , m_sky(new QCheckBox(tr("take the sky off")))
-    , m_galaxy(new QCheckBox(tr("also of galaxies")))
-    , m_detail(new QCheckBox(tr("the baseline as brightness")))
-    , m_amount(slider(0, 20, 20, tr("Desaturation of stars")))
-    , m_share(slider(0, 20, 8, tr("Share of the brightness layer")))
-    , m_light(slider(0, 100, 50, tr("Light of the sky")))
-    , m_depth(slider(0, 100, 50, tr("Depth")))
-    , m_view(new PaletteView)
+    , m_panel(new PalettePanel)
+    , m_view(new PaletteView({[this](int tile, QSize room) { return m_model.image(static_cast<std::size_t>(tile), room); },
+                              [this](int tile, const QRect& part) { return m_model.part(static_cast<std::size_t>(tile), part); }}))
+    , m_dpi(new QSpinBox)
+    , m_printSize(new QLabel)
     , m_page(new QTextBrowser)
     , m_across(new QSplitter) {
     m_page->setFrameShape(QFrame::NoFrame);
     m_page->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     m_page->document()->setDocumentMargin(10);
     m_page->setAccessibleName(tr("What was done to the picture"));
-    m_page->setMinimumWidth(220);
+    m_page->setMinimumWidth(200);
     auto* middle = new QWidget;
     auto* middleLayout = new QVBoxLayout(middle);
-    middleLayout->setContentsMargins(4, 8, 4, 10);
-    middleLayout->addWidget(m_view);
-    m_across->addWidget(buildLeft());
+    middleLayout->setContentsMargins(4, 6, 4, 8);
+    middleLayout->setSpacing(4);
+    middleLayout->addWidget(buildTools());
+    middleLayout->addWidget(m_view, 1);
+    m_across->addWidget(m_panel);
     m_across->addWidget(middle);
     m_across->addWidget(m_page);
     m_across->setStretchFactor(1, 1);
-    m_across->setSizes({236, 784, 260});
+    m_across->setSizes({250, 780, 250});
     m_across->setChildrenCollapsible(false);
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->addWidget(m_across);
+    m_panel->setRecipes(ownRecipes());
+    m_panel->show(m_model.wish());
     connect(&m_model, &PaletteModel::changed, this, &PaletteRoom::fill);
-    connect(&m_model, &PaletteModel::lookChanged, this, &PaletteRoom::fillTiles);
+    connect(&m_model, &PaletteModel::lookChanged, this, [this] {
+        fillTiles();
+        writePage();
+    });
     connect(&m_model, &PaletteModel::failed, this, &PaletteRoom::problem);
     connect(&m_model, &PaletteModel::exported, this, [this](const QString& path) { emit told(tr("Exported to %1").arg(path)); });
     connect(m_view, &PaletteView::aloneChanged, this, &PaletteRoom::writePage);
+    connect(m_view, &PaletteView::viewChanged, this, &PaletteRoom::fillTools);
+    connect(m_panel, &PalettePanel::wished, this, [this] { m_model.setWish(m_panel->wish()); });
+    connect(m_panel, &PalettePanel::recipeChosen, this, &PaletteRoom::chooseRecipe);
+    connect(m_panel, &PalettePanel::looked, this, [this] { m_model.setLook(m_panel->light(), m_panel->depth()); });
+    connect(m_panel, &PalettePanel::timed, this, [this] { m_model.setTime(m_panel->time(), m_panel->hours()); });
+    connect(m_panel, &PalettePanel::eyesChosen, this, [this] { m_model.setEyes(m_panel->eyes()); });
+    connect(m_panel, &PalettePanel::keepAsked, this, &PaletteRoom::keepRecipe);
+    connect(m_panel, &PalettePanel::forgetAsked, this, &PaletteRoom::forgetRecipe);
+    connect(m_panel, &PalettePanel::shareAsked, this, &PaletteRoom::shareRecipe);
+    connect(m_panel, &PalettePanel::takeAsked, this, &PaletteRoom::takeRecipe);
 }
 
-QWidget* PaletteRoom::buildLeft() {
-    for (const RecipeStart& s : recipeStarts()) m_start->addItem(tr(s.name.c_str()), QString::fromStdString(s.id));
-    m_start->addItem(tr("Own matrix"), QString("own"));
-    m_start->setAccessibleName(tr("Recipe"));
-    for (const auto& [text, mode] : {std::pair{tr("kept"), PaletteStars::Keep},
-                                     {tr("from the baseline"), PaletteStars::Replace},
-                                     {tr("desaturated"), PaletteStars::Desaturate},
-                                     {tr("taken out"), PaletteStars::None}})
-        m_stars->addItem(text, static_cast<int>(mode));
-    m_stars->setAccessibleName(tr("Stars"));
-    for (const auto& [text, scale] :
-         {std::pair{tr("equal signal"), PaletteScale::EqualSignal}, {tr("equal noise"), PaletteScale::EqualNoise}, {tr("as they are"), PaletteScale::None}})
-        m_scale->addItem(text, static_cast<int>(scale));
-    m_scale->setAccessibleName(tr("Balance of the light"));
-    for (QComboBox* box : {m_start, m_stars, m_scale})
-        box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon), box->setMinimumContentsLength(12);
-    m_sky->setChecked(true);
-    auto* panel = new QWidget;
-    auto* form = new QFormLayout(panel);
-    form->setContentsMargins(12, 10, 8, 10);
-    form->setVerticalSpacing(6);
-    form->setFieldGrowthPolicy(QFormLayout::AllNonFixedFieldsGrow);
-    form->addRow(headingLabel(tr("One recipe for all")));
-    form->addRow(m_start);
-    m_matrixBox = new QWidget;
-    auto* matrix = new QGridLayout(m_matrixBox);
-    matrix->setContentsMargins(0, 0, 0, 0);
-    for (std::size_t l = 0; l < 3; ++l) matrix->addWidget(new QLabel(tr(kLights[l])), 0, static_cast<int>(l) + 1, Qt::AlignCenter);
-    for (std::size_t c = 0; c < 3; ++c) {
-        matrix->addWidget(new QLabel(tr(kChannels[c])), static_cast<int>(c) + 1, 0);
-        for (std::size_t l = 0; l < 3; ++l) {
-            m_matrix[c][l] = slider(0, 20, (c == 0 && l == 0) || (c > 0 && l == 1) ? 20 : 0, tr("%1 of %2").arg(kChannels[c], kLights[l]));
-            m_matrix[c][l]->setMinimumWidth(40);
-            matrix->addWidget(m_matrix[c][l], static_cast<int>(c) + 1, static_cast<int>(l) + 1);
-            connect(m_matrix[c][l], &QSlider::valueChanged, this, &PaletteRoom::takeWish);
-        }
-    }
-    form->addRow(m_matrixBox);
-    form->addRow(tr("Balance"), m_scale);
-    form->addRow(QString(), m_sky);
-    form->addRow(headingLabel(tr("Stars")));
-    form->addRow(tr("Stars"), m_stars);
-    form->addRow(tr("Colour taken"), m_amount);
-    form->addRow(QString(), m_galaxy);
-    form->addRow(headingLabel(tr("Detail")));
-    form->addRow(QString(), m_detail);
-    form->addRow(tr("Share"), m_share);
-    form->addRow(headingLabel(tr("One look for all")));
-    form->addRow(tr("Light"), m_light);
-    form->addRow(tr("Depth"), m_depth);
-    for (QComboBox* box : {m_start, m_stars, m_scale}) connect(box, &QComboBox::activated, this, &PaletteRoom::takeWish);
-    for (QCheckBox* box : {m_sky, m_galaxy, m_detail}) connect(box, &QCheckBox::toggled, this, &PaletteRoom::takeWish);
-    for (QSlider* s : {m_amount, m_share}) connect(s, &QSlider::valueChanged, this, &PaletteRoom::takeWish);
-    for (QSlider* s : {m_light, m_depth})
-        connect(s, &QSlider::valueChanged, this, [this] { m_model.setLook(m_light->value() / 100.0, m_depth->value() / 100.0); });
-    m_matrixBox->hide();
-    auto* scroll = new QScrollArea;
-    scroll->setWidget(panel);
-    scroll->setWidgetResizable(true);
-    scroll->setFrameShape(QFrame::NoFrame);
-    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    scroll->setMinimumWidth(panel->minimumSizeHint().width() + 12);
-    return scroll;
+QWidget* PaletteRoom::buildTools() {
+    auto* tools = new QWidget;
+    auto* row = new QHBoxLayout(tools);
+    row->setContentsMargins(2, 0, 2, 0);
+    const auto button = [&](const QString& text, const QString& tip, auto act) {
+        QToolButton* b = quietButton(text, tip);
+        b->setCheckable(true);
+        b->setFocusPolicy(Qt::TabFocus);
+        row->addWidget(b);
+        connect(b, &QToolButton::clicked, this, [this, act] {
+            act();
+            fillTools();
+        });
+        return b;
+    };
+    m_curtain = button(tr("Curtain"), tr("Two pictures and an edge to drag between them (C); Up, Down: the one on the left"),
+                       [this] { m_view->setCurtain(!m_view->curtain()); });
+    row->addSpacing(10);
+    m_whole = button(tr("Whole"), tr("Whole pictures (Escape)"), [this] { m_view->setZoom(PaletteView::Zoom::Whole); });
+    m_pixels = button(tr("1:1"), tr("A pixel of the picture for a pixel of the screen, the same place in all (Z, double click)"),
+                      [this] { m_view->setZoom(PaletteView::Zoom::Pixels); });
+    m_print = button(tr("Print size"), tr("As large as it will be on paper"), [this] { m_view->setZoom(PaletteView::Zoom::Print); });
+    row->addSpacing(10);
+    m_dpi->setRange(60, 1200);
+    m_dpi->setValue(300);
+    m_dpi->setSuffix(tr(" dpi"));
+    m_dpi->setAccessibleName(tr("Dots per inch in print"));
+    connect(m_dpi, &QSpinBox::valueChanged, this, [this](int dpi) {
+        m_view->setPrintDpi(dpi);
+        fillTools();
+    });
+    row->addWidget(m_dpi);
+    row->addWidget(m_printSize, 1);
+    return tools;
 }
 
-void PaletteRoom::takeWish() {
-    PaletteWish w = m_model.wish();
-    w.start = m_start->currentData().toString();
-    for (std::size_t c = 0; c < 3; ++c) {
-        w.map[c].clear();
-        for (std::size_t l = 0; l < 3; ++l)
-            if (m_matrix[c][l]->value() > 0) w.map[c][kLights[l]] = m_matrix[c][l]->value() / 20.0;
-    }
-    w.scale = static_cast<PaletteScale>(m_scale->currentData().toInt());
-    w.background = m_sky->isChecked() ? PaletteBackground::Subtract : PaletteBackground::Keep;
-    w.stars = static_cast<PaletteStars>(m_stars->currentData().toInt());
-    w.starsAmount = m_amount->value() / 20.0;
-    w.starsOnGalaxy = m_galaxy->isChecked();
-    w.detail = m_detail->isChecked();
-    w.detailShare = m_share->value() / 20.0;
-    m_matrixBox->setVisible(w.start == "own");
-    m_amount->setEnabled(w.stars == PaletteStars::Desaturate);
-    m_galaxy->setEnabled(w.stars == PaletteStars::Replace || w.stars == PaletteStars::None);
-    m_share->setEnabled(w.detail);
-    m_model.setWish(w);
+void PaletteRoom::fillTools() {
+    m_curtain->setChecked(m_view->curtain());
+    m_whole->setChecked(m_view->zoom() == PaletteView::Zoom::Whole);
+    m_pixels->setChecked(m_view->zoom() == PaletteView::Zoom::Pixels);
+    m_print->setChecked(m_view->zoom() == PaletteView::Zoom::Print);
+    m_curtain->setEnabled(m_view->tiles().size() > 1);
+    const int at = chosen();
+    const QSize size = at >= 0 ? m_model.sizeOf(static_cast<std::size_t>(at)) : QSize();
+    const double cm = 2.54 / m_dpi->value();
+    m_printSize->setText(size.isEmpty() ? QString() : tr("%1 \u00D7 %2 cm on paper").arg(cm * size.width(), 0, 'f', 1).arg(cm * size.height(), 0, 'f', 1));
+}
+
+void PaletteRoom::chooseRecipe(int index) {
+    const PaletteWish wish = m_panel->wishAt(index);
+    if (m_panel->recipeIsOwn())
+        for (const Recipe& r : ownRecipes())
+            if (r.name == m_panel->recipeName().toStdString()) m_panel->show(r.light, r.depth), m_model.setLook(r.light, r.depth);
+    m_panel->show(wish);
+    m_model.setWish(m_panel->wish());
+}
+
+void PaletteRoom::keepRecipe() {
+    const QString name = m_prompts.text(this, tr("Keep this recipe"), tr("Name"), m_panel->recipeIsOwn() ? m_panel->recipeName() : QString()).trimmed();
+    if (name.isEmpty()) return;
+    for (int i = 0; i <= static_cast<int>(recipeStarts().size()); ++i)
+        if (m_panel->startBox().itemText(i) == name) return emit problem(tr("\"%1\" is the name of a ready recipe; choose another.").arg(name));
+    for (const Recipe& r : ownRecipes())
+        if (QString::fromStdString(r.name) == name && !m_prompts.confirm(this, tr("There is a recipe \"%1\" already. Replace it?").arg(name), tr("Replace")))
+            return;
+    Recipe idea = ideaOf(m_panel->wish(), m_panel->light(), m_panel->depth());
+    idea.name = name.toStdString();
+    if (const Status kept = caelumen::keepRecipe(idea); !kept) return emit problem(QString::fromStdString(kept.error().message));
+    PaletteWish wish = wishOf(idea);
+    const PaletteWish now = m_panel->wish();
+    wish.starsRun = now.starsRun, wish.oxygenRun = now.oxygenRun, wish.detailRun = now.detailRun;
+    m_panel->setRecipes(ownRecipes());
+    m_panel->show(wish);
+    m_model.setWish(m_panel->wish());
+    emit told(tr("The recipe \"%1\" is kept.").arg(name));
+}
+
+void PaletteRoom::forgetRecipe() {
+    if (!m_panel->recipeIsOwn()) return;
+    const QString name = m_panel->recipeName();
+    if (!m_prompts.confirm(this, tr("Forget the recipe \"%1\"? Its matrix stays as your own.").arg(name), tr("Forget"))) return;
+    PaletteWish wish = m_panel->wish();
+    if (const Status gone = caelumen::forgetRecipe(name.toStdString()); !gone) return emit problem(QString::fromStdString(gone.error().message));
+    wish.name.clear();
+    m_panel->setRecipes(ownRecipes());
+    m_panel->show(wish);
+    m_model.setWish(m_panel->wish());
+}
+
+void PaletteRoom::shareRecipe() {
+    const QString name = m_panel->recipeName();
+    QString path = m_prompts.saveFile(this, tr("Share the recipe"), QString("%1.json").arg(QString(name).replace('/', '-')), tr("Recipe (*.json)"));
+    if (path.isEmpty()) return;
+    if (QFileInfo(path).suffix().isEmpty()) path += ".json";
+    if (const Status safe = m_session.mayWrite(path); !safe) return emit problem(QString::fromStdString(safe.error().message));
+    Recipe idea = ideaOf(m_panel->wish(), m_panel->light(), m_panel->depth());
+    idea.name = name.toStdString();
+    if (const Status written = m_session.write(path, jsonText(recipeIdeaToJson(idea), 1) + "\n"); !written)
+        return emit problem(QString::fromStdString(written.error().message));
+    emit told(tr("Exported to %1").arg(path));
+}
+
+void PaletteRoom::takeRecipe() {
+    const QString path = m_prompts.openFile(this, tr("Take a recipe from a file"), tr("Recipe (*.json)"));
+    if (path.isEmpty()) return;
+    const auto text = readText(toPath(path), 1U << 20U);
+    auto idea = text ? recipeIdeaFromText(*text, QFileInfo(path).fileName().toStdString()) : Result<Recipe>(text.error());
+    if (!idea) return emit problem(QString::fromStdString(idea.error().message));
+    if (idea->name.empty() || !isPlainName(idea->name + ".json")) idea->name = QFileInfo(path).completeBaseName().toStdString();
+    for (const Recipe& r : ownRecipes())
+        if (r.name == idea->name &&
+            !m_prompts.confirm(this, tr("There is a recipe \"%1\" already. Replace it?").arg(QString::fromStdString(idea->name)), tr("Replace")))
+            return;
+    if (const Status kept = caelumen::keepRecipe(*idea); !kept) return emit problem(QString::fromStdString(kept.error().message));
+    m_panel->setRecipes(ownRecipes());
+    const int index = m_panel->startBox().findText(QString::fromStdString(idea->name), Qt::MatchExactly);
+    m_panel->startBox().setCurrentIndex(index);
+    chooseRecipe(index);
+    emit told(tr("The recipe \"%1\" is kept.").arg(QString::fromStdString(idea->name)));
 }
 
 int PaletteRoom::chosen() const {
     if (m_view->alone() >= 0) return m_view->alone();
     for (std::size_t i = 0; i < m_model.shots().size(); ++i)
-        if (m_model.shots()[i].preview) return static_cast<int>(i);
+        if (m_model.shots()[i].prepared) return static_cast<int>(i);
     return -1;
 }
 
 void PaletteRoom::fill() {
-    m_amount->setEnabled(m_model.wish().stars == PaletteStars::Desaturate);
-    m_galaxy->setEnabled(m_model.wish().stars == PaletteStars::Replace || m_model.wish().stars == PaletteStars::None);
-    m_share->setEnabled(m_model.wish().detail);
+    m_panel->setRuns(m_session.trial());
+    m_panel->show(m_model.wish());
     fillTiles();
+    fillTools();
     writePage();
 }
 
@@ -187,16 +221,21 @@ void PaletteRoom::writePage() {
     if (const int at = chosen(); at >= 0) {
         const PaletteModel::Shot& shot = m_model.shots()[static_cast<std::size_t>(at)];
         text = QString("<p><b>%1</b></p>").arg(shot.name.toHtmlEscaped());
-        if (shot.preview) {
-            for (const std::string& line : shot.preview->done)
-                text += QString("<p style='margin:2px 0;'>%1</p>").arg(QString::fromStdString(line).toHtmlEscaped());
-            for (const std::string& note : shot.preview->notes)
+        if (shot.prepared) {
+            const ColourPicture told = m_model.told(static_cast<std::size_t>(at));
+            for (const std::string& line : told.done) text += QString("<p style='margin:2px 0;'>%1</p>").arg(QString::fromStdString(line).toHtmlEscaped());
+            for (const std::string& note : told.notes)
                 text += QString("<p style='margin:2px 0; color:%1;'>%2</p>").arg(theme().warn.name(), QString::fromStdString(note).toHtmlEscaped());
+            if (m_model.time() == PaletteTime::SameDepth)
+                text += QString("<p style='margin:8px 0 2px;'>%1</p>")
+                            .arg(tr("Same depth: signal over noise of the brightest nebula, as the quickest filter has it in %1 h.")
+                                     .arg(m_model.hours(), 0, 'g', 3));
         }
         text += QString("<p style='color:%1; margin-top:8px;'>%2</p>")
                     .arg(theme().dim.name(), tr("For the eye alone: nothing is measured on these pictures. All are shown with one look."));
     }
     m_page->setHtml(text);
+    fillTools();
 }
 
 void PaletteRoom::fillTiles() {
@@ -204,36 +243,47 @@ void PaletteRoom::fillTiles() {
     for (std::size_t i = 0; i < m_model.shots().size(); ++i) {
         const PaletteModel::Shot& s = m_model.shots()[i];
         PaletteView::Tile tile{QString("%1  %2").arg(s.run, s.name), s.problem.isEmpty() ? tr("on its way \u2026") : s.problem, {}};
-        if (s.preview) {
-            tile.image = m_model.image(i);
-            if (theme().isRed())
-                for (int y = 0; y < tile.image.height(); ++y) {
-                    auto* line = reinterpret_cast<QRgb*>(tile.image.scanLine(y));
-                    for (int x = 0; x < tile.image.width(); ++x) line[x] = qRgb(qGray(line[x]), 0, 0);
-                }
-            const Run* run = m_session.trial().run(s.run.toStdString());
-            tile.under = run && run->sub_exposure_s && run->sub_count ? tr("%1 \u00D7 %2 s").arg(*run->sub_count).arg(*run->sub_exposure_s) : QString();
-        }
+        if (s.prepared) tile.size = m_model.sizeOf(i), tile.under = m_model.timeText(i);
         tiles.push_back(std::move(tile));
     }
     m_view->show(std::move(tiles));
 }
 
-void PaletteRoom::askExport(const QString& ending) {
+void PaletteRoom::askExport(const QString& what) {
     const int at = chosen();
     if (at < 0) return emit problem(tr("There is no picture yet."));
     const PaletteModel::Shot& shot = m_model.shots()[static_cast<std::size_t>(at)];
-    const QString filter = ending == "png" ? tr("Picture (*.png)") : ending == "tif" ? tr("Picture (*.tif)") : tr("Recipe (*.json)");
-    QString path = m_prompts.saveFile(this, tr("Export the picture"), QString("%1-%2.%3").arg(shot.filter, m_model.wish().start, ending), filter);
+    struct Kind {
+        QString ending, filter, suggestion;
+    };
+    const QString start = m_model.wish().start, title = QString::fromStdString(m_session.trial().title).replace('/', '-');
+    const std::map<QString, Kind> kinds{
+        {"png", {"png", tr("Picture (*.png)"), shot.filter + "-" + start}},        {"tif", {"tif", tr("Picture (*.tif)"), shot.filter + "-" + start}},
+        {"json", {"json", tr("Recipe (*.json)"), shot.filter + "-" + start}},      {"webp", {"webp", tr("Animation (*.webp)"), title + "-" + start}},
+        {"sheet", {"png", tr("Picture (*.png)"), title + "-" + start + "-sheet"}}, {"recipes", {"png", tr("Picture (*.png)"), shot.filter + "-recipes"}}};
+    const Kind& kind = kinds.at(what);
+    QString path = m_prompts.saveFile(this, tr("Export"), kind.suggestion + "." + kind.ending, kind.filter);
     if (path.isEmpty()) return;
-    if (QFileInfo(path).suffix().isEmpty()) path += "." + ending;
+    if (QFileInfo(path).suffix().isEmpty()) path += "." + kind.ending;
     if (const Status safe = m_session.mayWrite(path); !safe) return emit problem(QString::fromStdString(safe.error().message));
-    if (ending != "json") return m_model.exportPicture(shot.run.toStdString(), path);
+    if (what == "webp") return m_model.exportFlip(path);
+    if (what == "sheet") return m_model.exportSheet(path);
+    if (what == "recipes") return m_model.exportRecipes(shot.run.toStdString(), path);
+    if (what != "json") return m_model.exportPicture(shot.run.toStdString(), path, m_dpi->value());
     const auto recipe = m_model.recipeFor(shot.run.toStdString());
     if (!recipe) return emit problem(QString::fromStdString(recipe.error().message));
     if (const Status written = m_session.write(path, jsonText(recipeToJson(*recipe), 1) + "\n"); !written)
         return emit problem(QString::fromStdString(written.error().message));
     emit told(tr("Exported to %1").arg(path));
+}
+
+void PaletteRoom::copyShown() {
+    if (chosen() < 0) return emit problem(tr("There is no picture yet."));
+    auto* copied = new QMimeData;
+    copied->setImageData(m_view->shown());
+    copied->setText(m_page->toPlainText());
+    QGuiApplication::clipboard()->setMimeData(copied);
+    emit told(tr("Copied, with what was done as text"));
 }
 
 void PaletteRoom::showEvent(QShowEvent* event) {
@@ -252,11 +302,32 @@ void PaletteRoom::themeChanged() {
 }
 
 QByteArray PaletteRoom::saveLayout() const {
-    return m_across->saveState();
+    QByteArray out;
+    QDataStream stream(&out, QIODevice::WriteOnly);
+    Recipe idea = ideaOf(m_panel->wish(), m_panel->light(), m_panel->depth());
+    stream << m_across->saveState() << m_panel->wish().start << (m_panel->recipeIsOwn() ? m_panel->recipeName() : QString())
+           << QByteArray::fromStdString(jsonText(recipeIdeaToJson(idea))) << m_dpi->value();
+    return out;
 }
 
 void PaletteRoom::restoreLayout(const QByteArray& state) {
-    m_across->restoreState(state);
+    QDataStream stream(state);
+    QByteArray splitter, recipe;
+    QString start, name;
+    int dpi = 0;
+    stream >> splitter >> start >> name >> recipe >> dpi;
+    if (stream.status() != QDataStream::Ok) return;
+    m_across->restoreState(splitter);
+    m_dpi->setValue(dpi);
+    const auto idea = recipeIdeaFromText(recipe.toStdString(), "settings");
+    if (!idea) return;
+    PaletteWish wish = wishOf(*idea);
+    wish.start = start, wish.name = name;
+    if (start != "own") wish.map = {};
+    m_panel->show(wish);
+    m_panel->show(idea->light, idea->depth);
+    m_model.setWish(m_panel->wish());
+    m_model.setLook(idea->light, idea->depth);
 }
 
 } // namespace caelumen

@@ -8,11 +8,14 @@ class QCheckBox;
 class QComboBox;
 class QLabel;
 class QSlider;
+class QSpinBox;
 class QSplitter;
 class QTextBrowser;
+class QToolButton;
 
 namespace caelumen {
 
+class PalettePanel;
 class PaletteView;
 class Prompts;
 
@@ -25,10 +28,12 @@ public:
 
     PaletteModel& model() { return m_model; }
     PaletteView& view() { return *m_view; }
-    QComboBox& startBox() { return *m_start; }
-    QComboBox& starsBox() { return *m_stars; }
-    QSlider& depthSlider() { return *m_depth; }
-    void askExport(const QString& ending); ///< of the picture alone, else of the first filter: png, tif or json (the recipe)
+    PalettePanel& panel() { return *m_panel; }
+    QTextBrowser& page() { return *m_page; }
+    QSpinBox& dpiBox() { return *m_dpi; }
+    /// Of the picture alone, else of the first filter: png, tif, json (the recipe), recipes; of all: webp, sheet.
+    void askExport(const QString& what);
+    void copyShown(); ///< pictures as they are seen, with what was done as text
     void themeChanged();
     QByteArray saveLayout() const;
     void restoreLayout(const QByteArray& state);
@@ -38,10 +43,15 @@ signals:
     void told(const QString& sentence);
 
 private:
-    QWidget* buildLeft();
-    void takeWish();
+    QWidget* buildTools();
+    void chooseRecipe(int index);
+    void keepRecipe();
+    void forgetRecipe();
+    void shareRecipe();
+    void takeRecipe();
     void fill();
     void fillTiles();
+    void fillTools();
     void writePage();
     int chosen() const;
     void showEvent(QShowEvent* event) override;
@@ -50,12 +60,11 @@ private:
     Session& m_session;
     Prompts& m_prompts;
     PaletteModel m_model;
-    QComboBox *m_start, *m_stars, *m_scale;
-    QCheckBox *m_sky, *m_galaxy, *m_detail;
-    QSlider *m_amount, *m_share, *m_light, *m_depth;
-    std::array<std::array<QSlider*, 3>, 3> m_matrix{}; ///< by channel: H, O, S
-    QWidget* m_matrixBox = nullptr;
+    PalettePanel* m_panel;
     PaletteView* m_view;
+    QToolButton *m_curtain, *m_whole, *m_pixels, *m_print;
+    QSpinBox* m_dpi;
+    QLabel* m_printSize;
     QTextBrowser* m_page;
     QSplitter* m_across;
 };

@@ -6,6 +6,7 @@
 #include <QFormLayout>
 #include <QLabel>
 #include <QLineEdit>
+#include <QSlider>
 #include <QToolButton>
 #include <QVBoxLayout>
 
@@ -96,6 +97,15 @@ QComboBox* choices(const QStringList& texts, const QString& tip, const QString& 
     box->setToolTip(tip);
     box->setAccessibleName(name);
     return box;
+}
+
+QSlider* panelSlider(int low, int high, int value, const QString& name) {
+    auto* s = new QSlider(Qt::Horizontal);
+    s->setRange(low, high);
+    s->setValue(value);
+    s->setAccessibleName(name);
+    s->setMinimumWidth(60);
+    return s;
 }
 
 QToolButton* quietButton(const QString& text, const QString& tip) {

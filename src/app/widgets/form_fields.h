@@ -13,6 +13,7 @@ class QDialog;
 class QFormLayout;
 class QLabel;
 class QLineEdit;
+class QSlider;
 class QToolButton;
 
 namespace caelumen {
@@ -40,6 +41,8 @@ QComboBox* bayerBox(const std::string& chosen, const QString& known);
 
 /// A box of texts to choose from.
 QComboBox* choices(const QStringList& texts, const QString& tip, const QString& name);
+/// A slider across a panel, by its name for those who do not see it.
+QSlider* panelSlider(int low, int high, int value, const QString& name);
 /// A button that leaves the keys to what lies around it.
 QToolButton* quietButton(const QString& text, const QString& tip);
 QLabel* problemLabel();

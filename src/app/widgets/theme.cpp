@@ -122,6 +122,15 @@ void applyTheme(QApplication& app, ThemeKind kind) {
     app.setStyleSheet(styleSheet(t));
 }
 
+QImage inThemeLight(QImage image) {
+    if (!theme().isRed()) return image;
+    for (int y = 0; y < image.height(); ++y) {
+        auto* line = reinterpret_cast<QRgb*>(image.scanLine(y));
+        for (int x = 0; x < image.width(); ++x) line[x] = qRgb(qGray(line[x]), 0, 0);
+    }
+    return image;
+}
+
 QIcon themedIcon(const QString& name) {
     QFile file(":/icons/" + name + ".svg");
     if (!file.open(QIODevice::ReadOnly)) return {};

@@ -4,6 +4,7 @@
 
 #include <QColor>
 #include <QIcon>
+#include <QImage>
 #include <QString>
 
 class QApplication;
@@ -28,6 +29,9 @@ ThemeKind themeFromName(const QString& name);
 /// The theme in force. Set once at the start and whenever the person changes it; widgets repaint on the palette change that follows.
 const Theme& theme();
 void applyTheme(QApplication& app, ThemeKind kind);
+
+/// A picture in the theme's light: red alone beside the telescope.
+QImage inThemeLight(QImage image);
 
 /// One of our own icons, in the theme's text colour.
 QIcon themedIcon(const QString& name);

@@ -13,7 +13,7 @@ namespace {
 
 template<class Sample>
 Status write(const std::filesystem::path& path, int width, int height, std::span<const Sample> pixels, const std::string& description,
-             std::span<const char> profile) {
+             std::span<const char> profile, int dpi) {
     return writeThrough(path, [&](const std::filesystem::path& place) -> Status {
         const auto failed = [&] { return Error{fmt::format("{} could not be written; check the space left there.", shown(path))}; };
         TIFFSetErrorHandler(nullptr), TIFFSetWarningHandler(nullptr);
@@ -31,6 +31,11 @@ Status write(const std::filesystem::path& path, int width, int height, std::span
         TIFFSetField(t, TIFFTAG_ROWSPERSTRIP, TIFFDefaultStripSize(t, 0));
         TIFFSetField(t, TIFFTAG_IMAGEDESCRIPTION, description.c_str());
         if (!profile.empty()) TIFFSetField(t, TIFFTAG_ICCPROFILE, static_cast<std::uint32_t>(profile.size()), profile.data());
+        if (dpi > 0) {
+            TIFFSetField(t, TIFFTAG_RESOLUTIONUNIT, RESUNIT_INCH);
+            TIFFSetField(t, TIFFTAG_XRESOLUTION, static_cast<double>(dpi));
+            TIFFSetField(t, TIFFTAG_YRESOLUTION, static_cast<double>(dpi));
+        }
         for (int y = 0; y < height; ++y) {
             const Sample* row = pixels.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(width) * 3;
             if (TIFFWriteScanline(t, const_cast<Sample*>(row), static_cast<std::uint32_t>(y)) < 0) return failed();
@@ -42,13 +47,13 @@ Status write(const std::filesystem::path& path, int width, int height, std::span
 } // namespace
 
 Status writeTiff(const std::filesystem::path& path, int width, int height, std::span<const std::uint16_t> pixels, const std::string& description,
-                 std::span<const char> profile) {
-    return write(path, width, height, pixels, description, profile);
+                 std::span<const char> profile, int dpi) {
+    return write(path, width, height, pixels, description, profile, dpi);
 }
 
 Status writeTiff(const std::filesystem::path& path, int width, int height, std::span<const float> pixels, const std::string& description,
-                 std::span<const char> profile) {
-    return write(path, width, height, pixels, description, profile);
+                 std::span<const char> profile, int dpi) {
+    return write(path, width, height, pixels, description, profile, dpi);
 }
 
 } // namespace caelumen

@@ -192,7 +192,8 @@ void LayerReader::add(PaletteLayer& to, PaletteLayer&& other) {
     // Least squares: what is k times as bright and has noise s counts by k / s^2, in the first one's electrons.
     const auto found = brighterBy(to, other);
     const double k = found.value_or(1);
-    if (!found) m_notes.push_back(fmt::format("{} and {} share too little nebula to be brought to one scale; they are added as they are.", to.what, other.what));
+    if (!found)
+        m_notes.push_back(fmt::format("{} and {} share too little nebula to be brought to one scale; they are added as they are.", to.what, other.what));
     const double a = 1 / std::max(1e-30, to.noise * to.noise), b = k / std::max(1e-30, other.noise * other.noise), all = a + k * b;
     const auto mine = static_cast<float>(a / all), theirs = static_cast<float>(b / all);
     const bool halves = !to.apart.empty() && !other.apart.empty();

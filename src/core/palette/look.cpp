@@ -38,7 +38,8 @@ Look lookOf(const LookBase& base, double light, double depth) {
 
 namespace {
 
-template <typename Grey> std::vector<std::uint16_t> coded(const ColourPicture& p, const Grey& grey) {
+template<typename Grey>
+std::vector<std::uint16_t> coded(const ColourPicture& p, const Grey& grey) {
     std::vector<std::uint16_t> out(3 * p.planes[0].size());
     tbb::parallel_for(0, p.height, [&](int y) {
         std::uint16_t* to = out.data() + 3 * static_cast<std::size_t>(y) * static_cast<std::size_t>(p.width);

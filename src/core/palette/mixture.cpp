@@ -73,7 +73,8 @@ double pixelNoise(const Plane& p) {
         std::vector<double> values;
         for (int y = y0; y < y0 + kSide; ++y)
             for (int x = x0 + static_cast<int>(kBeside); x < x0 + kSide - static_cast<int>(kBeside); ++x)
-                if (const double d = alone(p, static_cast<std::size_t>(y) * static_cast<std::size_t>(p.width()) + static_cast<std::size_t>(x)); std::isfinite(d))
+                if (const double d = alone(p, static_cast<std::size_t>(y) * static_cast<std::size_t>(p.width()) + static_cast<std::size_t>(x));
+                    std::isfinite(d))
                     values.push_back(d);
         if (values.size() > kSide * kSide / 2) blocks[n] = robustSigma(values);
     });
@@ -314,9 +315,7 @@ Mixture smaller(const Mixture& m, int factor) {
 }
 
 void takeLevels(Mixture& m) {
-    const auto take = [](MixLayer& l) {
-        l.noise = pixelNoise(l.rate), l.sky = sampledSky(l.rate).level;
-    };
+    const auto take = [](MixLayer& l) { l.noise = pixelNoise(l.rate), l.sky = sampledSky(l.rate).level; };
     for (MixLayer& l : m.layers) take(l);
     if (m.detail) take(*m.detail);
     // Sums and differences of two layers tell how their noises go together.

@@ -10,9 +10,9 @@ namespace caelumen {
 /// One light on the picture's grid. All planes are of one size; NaN where there is none.
 struct MixLayer {
     std::string id;
-    Plane rate;      ///< e-/s per pixel, as the recipe's background and stars want it
-    Plane apart;     ///< noise as strong as its own, to show it as from less time; empty: not asked for
-    Plane foretold;  ///< what is likely to be beneath its noise, to show it as from more time; empty: not asked for
+    Plane rate;                ///< e-/s per pixel, as the recipe's background and stars want it
+    Plane apart;               ///< noise as strong as its own, to show it as from less time; empty: not asked for
+    Plane foretold;            ///< what is likely to be beneath its noise, to show it as from more time; empty: not asked for
     double noise = 0, sky = 0; ///< of a pixel of `rate`
     double factor = 1;         ///< that the recipe's scale asks for
     double starLight = 0;      ///< median of its stars' light in that of the same stars in `Mixture::stars`, else in the first layer; 0: not known
@@ -23,14 +23,14 @@ struct MixLayer {
 /// Everything that is read, found, fitted and aligned for a picture, so that what is left is sums: matrix, balance, shares and time can follow a slider.
 struct Mixture {
     int width = 0, height = 0;
-    std::vector<MixLayer> layers;      ///< the first gives grid and time
-    std::vector<double> correlation;   ///< of the layers' noises, n x n: lines that were split from one stack share it
+    std::vector<MixLayer> layers;    ///< the first gives grid and time
+    std::vector<double> correlation; ///< of the layers' noises, n x n: lines that were split from one stack share it
     std::optional<MixLayer> detail;
-    std::array<Plane, 3> stars;        ///< starlight to be put in, e-/s of its own stack; empty: none
+    std::array<Plane, 3> stars; ///< starlight to be put in, e-/s of its own stack; empty: none
     std::string starsWhat;
     double starsNoise = 0;
-    Plane starWeight;                  ///< 0 to 1: what of a pixel belongs to a star; empty: not asked for
-    bool realHalves = false;           ///< `apart` is what the stacks' odd and even subs differ by, not made up
+    Plane starWeight;        ///< 0 to 1: what of a pixel belongs to a star; empty: not asked for
+    bool realHalves = false; ///< `apart` is what the stacks' odd and even subs differ by, not made up
     std::vector<std::string> done, conditions, notes;
 
     /// Its planes, those that are there.

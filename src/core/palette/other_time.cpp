@@ -36,8 +36,7 @@ Plane smoothed(const Plane& from, int gap) {
         };
         const int edge = std::min(w, 2 * gap);
         for (int x = 0; x < edge; ++x) to[x] = at(x);
-        for (int x = edge; x < w - edge; ++x)
-            to[x] = taps[0] * v[x] + taps[1] * (v[x - gap] + v[x + gap]) + taps[2] * (v[x - 2 * gap] + v[x + 2 * gap]);
+        for (int x = edge; x < w - edge; ++x) to[x] = taps[0] * v[x] + taps[1] * (v[x - gap] + v[x + gap]) + taps[2] * (v[x - 2 * gap] + v[x + 2 * gap]);
         for (int x = std::max(edge, w - edge); x < w; ++x) to[x] = at(x);
     });
     tbb::parallel_for(0, h, [&](int y) {

@@ -21,8 +21,8 @@ struct PaletteInput {
     std::string camera;                                                 ///< typical camera that the lines are split for; empty: unknown
     std::optional<double> sub_exposure_s, gain_e_per_adu, pedestal_adu; ///< where headers are silent
     std::optional<int> sub_count;
-    bool sum = false;                                                   ///< the stack is a sum of its subs
-    std::vector<PaletteInput> also;                                     ///< the same light of other stacks, added by its weight in their noise
+    bool sum = false;               ///< the stack is a sum of its subs
+    std::vector<PaletteInput> also; ///< the same light of other stacks, added by its weight in their noise
     friend bool operator==(const PaletteInput&, const PaletteInput&) = default;
 };
 
@@ -54,7 +54,8 @@ struct Recipe {
 Result<Recipe> recipeFromText(const std::string& text, const std::string& name);
 Result<Recipe> readRecipe(const std::filesystem::path& path);
 Json recipeToJson(const Recipe& recipe);
-/// The same without its stacks, for others to use with their own: `inputs` may be missing, and what it had of lines and channels names its lights (recipeStarts).
+/// The same without its stacks, for others to use with their own: `inputs` may be missing, and what it had of lines and channels names its lights
+/// (recipeStarts).
 Result<Recipe> recipeIdeaFromText(const std::string& text, const std::string& name);
 Json recipeIdeaToJson(const Recipe& recipe);
 

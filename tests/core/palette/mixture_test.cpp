@@ -75,8 +75,7 @@ private slots:
         QTest::addColumn<bool>("halves");
         QTest::addColumn<double>("part");
         for (const bool halves : {true, false})
-            for (const double part : {0.1, 0.5, 0.8, 3.0, 12.0})
-                QTest::addRow("%s %g", halves ? "halves" : "none", part) << halves << part;
+            for (const double part : {0.1, 0.5, 0.8, 3.0, 12.0}) QTest::addRow("%s %g", halves ? "halves" : "none", part) << halves << part;
     }
     void timeChangesTheNoiseAndNothingElse() {
         QFETCH(bool, halves);
@@ -119,7 +118,8 @@ private slots:
         double before = 0, after = 0;
         for (std::size_t i = 0; i < truth.size(); ++i) {
             if (seen.data()[i] != seen.data()[i]) continue;
-            before += std::pow(static_cast<double>(seen.data()[i] - truth.data()[i]), 2), after += std::pow(static_cast<double>(out.data()[i] - truth.data()[i]), 2);
+            before += std::pow(static_cast<double>(seen.data()[i] - truth.data()[i]), 2),
+                after += std::pow(static_cast<double>(out.data()[i] - truth.data()[i]), 2);
         }
         QVERIFY2(after < 0.2 * before, qPrintable(QString::number(after / before)));
     }
@@ -267,7 +267,8 @@ private slots:
 
     void anIdeaIsARecipeWithoutStacks() {
         Recipe r = colour("a.fits");
-        r.name = "Warm", r.map[0] = {{"R", 0.8}, {"G", 0.2}}, r.scale = PaletteScale::StarColours, r.stars = PaletteStars::Desaturate, r.starsAmount = 0.3, r.hours = 2;
+        r.name = "Warm", r.map[0] = {{"R", 0.8}, {"G", 0.2}}, r.scale = PaletteScale::StarColours, r.stars = PaletteStars::Desaturate, r.starsAmount = 0.3,
+        r.hours = 2;
         const std::string text = jsonText(recipeIdeaToJson(r));
         QVERIFY(text.find("a.fits") == std::string::npos);
         QVERIFY(!recipeFromText(text, "idea.json").ok()); // nothing to make a picture of
@@ -275,7 +276,8 @@ private slots:
         QVERIFY(back.ok());
         QVERIFY(back->map == r.map && back->scale == r.scale && back->starsAmount == r.starsAmount && back->hours == r.hours && back->name == r.name);
         const auto foreign = recipeIdeaFromText(
-            R"({"caelumen_palette": 1, "inputs": {"x": {"stack": "a", "line": "Ha"}, "y": {"stack": "b", "line": "OIII"}}, "map": {"R": {"x": 1}, "B": {"y": 0.5}}})", "f.json");
+            R"({"caelumen_palette": 1, "inputs": {"x": {"stack": "a", "line": "Ha"}, "y": {"stack": "b", "line": "OIII"}}, "map": {"R": {"x": 1}, "B": {"y": 0.5}}})",
+            "f.json");
         QVERIFY(foreign && foreign->map[0].at("H") == 1 && foreign->map[2].at("O") == 0.5);
         QVERIFY(!recipeIdeaFromText(R"({"caelumen_palette": 1, "map": {"R": {"z": 1}}})", "z.json").ok());
         Recipe two = colour("a.fits");
