@@ -2,6 +2,7 @@
 #include "core/image/fits_writer.h"
 #include "core/measure/harvest.h"
 #include "core/optics/passband_report.h"
+#include "core/palette/mixture.h"
 #include "core/optics/starter.h"
 #include "core/optics/system_response.h"
 #include "core/plan/forecast.h"
@@ -46,6 +47,44 @@ void surface(benchmark::State& state) {
     const Plane& p = frame(state.range(0));
     const BackgroundMesh m = buildMesh(p, {}, defaultCell(p));
     for (auto _ : state) benchmark::DoNotOptimize(fitSurface(m, {}, p.width(), p.height()));
+}
+
+/// A mixture of two lines with what other times take, as small as a screen shows it.
+Mixture mixture(int width, int height) {
+    scenes::PlaneScene s;
+    s.width = width, s.height = height, s.stars = 50;
+    Mixture m;
+    m.width = width, m.height = height;
+    for (const char* id : {"H", "O"}) {
+        MixLayer l;
+        l.id = id, l.total_s = 3600;
+        l.rate = scenes::make(s).plane, l.apart = Plane(l.rate), l.foretold = Plane(l.rate);
+        m.layers.push_back(std::move(l));
+        ++s.seed;
+    }
+    takeLevels(m);
+    return m;
+}
+
+/// What one step of a slider of the Palette computes for six filters of 26 megapixels side by side in a window of 1280 x 800, drawing apart: their previews are
+/// 417 x 278 pixels there; and for one alone.
+void paletteStep(benchmark::State& state) {
+    const bool alone = state.range(0) == 1;
+    const Mixture m = alone ? mixture(1250, 835) : mixture(417, 278), small = mixture(417, 278);
+    Recipe r;
+    std::vector<std::uint32_t> pixels(static_cast<std::size_t>(m.width) * static_cast<std::size_t>(m.height));
+    double part = 0;
+    std::optional<LookTable> look;
+    for (auto _ : state) {
+        part = part < 1 ? part + 0.05 : 0;
+        r.map = {{{{"H", 1}}, {{"O", 1 - part}, {"H", part}}, {{"O", 1}}}};
+        r.hours = 0.5 + 2 * part;
+        for (int i = 0; i < (alone ? 1 : 6); ++i) {
+            if (i == 0) look.emplace(lookOf(mix(small, r), 0.5, 0.5)); // one for all
+            mixOnScreen(m, r, *look, pixels.data(), static_cast<std::size_t>(m.width));
+            benchmark::DoNotOptimize(pixels.data());
+        }
+    }
 }
 
 /// What one step of the Kit's slider computes, drawing apart: it runs on the interface thread.
@@ -148,6 +187,7 @@ void gridRefit(benchmark::State& state) {
     }
 }
 
+BENCHMARK(paletteStep)->Arg(6)->Arg(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(gridStep)->Unit(benchmark::kMillisecond);
 BENCHMARK(gridRefit)->Unit(benchmark::kMillisecond);
 BENCHMARK(mesh)->Arg(1)->Arg(6)->Arg(26)->Unit(benchmark::kMillisecond);

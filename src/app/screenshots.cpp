@@ -8,10 +8,13 @@
 #include "app/night/calendar_view.h"
 #include "app/night/night.h"
 #include "app/palette/palette.h"
+#include "app/palette/palette_panel.h"
+#include "app/palette/palette_view.h"
 #include "app/subs/subs.h"
 #include "core/optics/starter.h"
 
 #include <QApplication>
+#include <QComboBox>
 #include <QDir>
 #include <QDoubleSpinBox>
 #include <QElapsedTimer>
@@ -139,13 +142,11 @@ int takeScreenshots(MainWindow& window, const QString& folder) {
     window.showWorkspace(MainWindow::Workspace::Bench);
     bench.view().setOverlay({});
     bench.view().setCurrent("D");
-    shoot("bench-roof");
     bench.setStretchMode(Bench::StretchMode::OwnSky);
     bench.showEvidence("nebula", "E");
     shoot("bench-nebula-evidence");
     bench.setStretchMode(Bench::StretchMode::Shared);
     bench.showEvidence("colour", "B");
-    shoot("bench-colour-evidence");
     trial(1);
     bench.setStretchMode(Bench::StretchMode::OwnSky);
     bench.showEvidence("halo", "C");
@@ -176,6 +177,17 @@ int takeScreenshots(MainWindow& window, const QString& folder) {
     PaletteRoom& palette = window.palette();
     if (!waitFor([&] { return !palette.model().shots().empty() && !palette.model().busy(); }, 180)) ++failures;
     shoot("palette");
+    palette.model().exportRecipes("B", folder + "/palette-recipes.png");
+    if (!waitFor([&] { return !palette.model().busy(); }, 120)) ++failures;
+    palette.panel().timeBox().setCurrentIndex(1);
+    palette.model().setTime(PaletteTime::SameForAll, 0.5);
+    if (!waitFor([&] { return !palette.model().busy(); }, 180)) ++failures;
+    palette.view().setAlone(1);
+    palette.view().setCurtain(true);
+    palette.view().setZoom(PaletteView::Zoom::Pixels);
+    shoot("palette-curtain");
+    palette.view().setZoom(PaletteView::Zoom::Whole);
+    palette.view().setAlone(-1);
     trial(2);
     window.showWorkspace(MainWindow::Workspace::Bench);
     window.setTheme(ThemeKind::Light);

@@ -27,6 +27,11 @@ PaletteModel::PaletteModel(Session& session, QObject* parent)
     : QObject(parent)
     , m_session(session) {
     connect(&m_session, &Session::trialChanged, this, &PaletteModel::follow);
+    connect(&m_session, &Session::resultsChanged, this, [this] {
+        if (m_time != PaletteTime::SameDepth) return;
+        m_base.reset();
+        emit lookChanged();
+    });
     connect(&m_jobs, &JobService::failed, this, &PaletteModel::failed);
 }
 
@@ -80,13 +85,30 @@ void PaletteModel::setEyes(ColourVision eyes) {
     emit lookChanged();
 }
 
+std::optional<double> PaletteModel::measuredDepth(const QString& run) const {
+    const TrialResults* results = m_session.results();
+    std::optional<double> best;
+    if (results)
+        for (const Measurement& m : results->measurements)
+            if (m.run == run.toStdString() && m.quantity == "nebula_snr_hour") best = std::max(best.value_or(0), m.value);
+    return best;
+}
+
+bool PaletteModel::depthIsMeasured() const {
+    return std::all_of(m_shots.begin(), m_shots.end(), [&](const Shot& s) { return !s.prepared || measuredDepth(s.run); });
+}
+
+double PaletteModel::depthOf(std::size_t shot) const {
+    return depthIsMeasured() ? *measuredDepth(m_shots[shot].run) : m_shots[shot].prepared->depthPerHour;
+}
+
 std::optional<double> PaletteModel::hoursOf(std::size_t shot) const {
     if (m_time == PaletteTime::AsItWas || !m_shots[shot].prepared) return std::nullopt;
     if (m_time == PaletteTime::SameForAll) return m_hours;
     double best = 0;
-    for (const Shot& s : m_shots)
-        if (s.prepared) best = std::max(best, s.prepared->depthPerHour);
-    const double own = m_shots[shot].prepared->depthPerHour;
+    for (std::size_t i = 0; i < m_shots.size(); ++i)
+        if (m_shots[i].prepared) best = std::max(best, depthOf(i));
+    const double own = depthOf(shot);
     constexpr double kMost = 10'000;
     if (!(own > 0) || !(best > 0)) return std::nullopt;
     const double hours = m_hours * (best / own) * (best / own);
@@ -139,11 +161,14 @@ std::optional<Look> PaletteModel::look() const {
     return lookOf(*m_base, m_light, m_depth);
 }
 
-QImage PaletteModel::shown(ColourPicture&& picture) const {
+QImage PaletteModel::shown(const Mixture& mixture, std::size_t shot) const {
     const auto all = look();
     if (!all) return {};
-    QImage out = shownImage(picture, *all);
-    asSeenBy(m_eyes, reinterpret_cast<std::uint32_t*>(out.bits()), static_cast<std::size_t>(out.width()) * static_cast<std::size_t>(out.height()));
+    if (!m_table || !(m_table->first == *all)) m_table.emplace(*all, LookTable(*all));
+    QImage out(mixture.width, mixture.height, QImage::Format_RGB32);
+    auto* pixels = reinterpret_cast<std::uint32_t*>(out.bits());
+    mixOnScreen(mixture, partsOf(shot), m_table->second, pixels, static_cast<std::size_t>(mixture.width));
+    asSeenBy(m_eyes, pixels, static_cast<std::size_t>(mixture.width) * static_cast<std::size_t>(mixture.height));
     return out;
 }
 
@@ -153,12 +178,12 @@ QImage PaletteModel::image(std::size_t shot, QSize room) const {
     const Mixture* best = &p->sizes.front();
     for (const Mixture& m : p->sizes) // a picture fits into the room when one of its sides does
         if (m.width >= room.width() || m.height >= room.height()) best = &m;
-    return shown(mix(*best, partsOf(shot)));
+    return shown(*best, shot);
 }
 
 QImage PaletteModel::part(std::size_t shot, const QRect& place) const {
     const auto& p = m_shots[shot].prepared;
-    return p ? shown(mix(p->shelf->part(place.x(), place.y(), place.width(), place.height()), partsOf(shot))) : QImage();
+    return p ? shown(p->shelf->part(place.x(), place.y(), place.width(), place.height()), shot) : QImage();
 }
 
 ColourPicture PaletteModel::told(std::size_t shot) const {
@@ -205,7 +230,7 @@ void PaletteModel::make() {
                            made->sizes = sizesOf(*mixture);
                            made->shelf = std::make_unique<const MixtureShelf>(*mixture);
                            made->ownHours = mixture->layers.front().total_s / 3600;
-                           made->depthPerHour = made->sizes.front().depthPerHour();
+                           made->depthPerHour = mixture->depthPerHour();
                        } else {
                            if (mixture.error().message == kCancelled) return {};
                            problem = QString::fromStdString(mixture.error().message);

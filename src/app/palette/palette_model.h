@@ -53,6 +53,8 @@ public:
 
     /// Hours that a shot is shown from; empty: its own, or nothing is seen that could be made as deep.
     std::optional<double> hoursOf(std::size_t shot) const;
+    /// Whether depth is the nebula's signal over noise that the Bench measured, for all of them; else that of the pictures' brightest nebula.
+    bool depthIsMeasured() const;
     QString timeText(std::size_t shot) const;                ///< "20 x 180 s", "as from 4.5 h (predicted)"
     QSize sizeOf(std::size_t shot) const;                    ///< full size, pixels; empty without a picture
     QImage image(std::size_t shot, QSize room) const;        ///< at least as large as the room, where there are pixels for it
@@ -83,8 +85,10 @@ signals:
 private:
     void follow();
     void make();
+    std::optional<double> measuredDepth(const QString& run) const;
+    double depthOf(std::size_t shot) const;
     Recipe partsOf(std::size_t shot) const;
-    QImage shown(ColourPicture&& picture) const;
+    QImage shown(const Mixture& mixture, std::size_t shot) const;
     std::vector<LabelledPicture> labelledPictures() const;
     void write(const QString& path, std::function<Status(const Job&)> work);
 
@@ -98,6 +102,7 @@ private:
     ColourVision m_eyes = ColourVision::Usual;
     std::vector<Shot> m_shots;
     mutable std::optional<LookBase> m_base; ///< of the look; empty: to be found again
+    mutable std::optional<std::pair<Look, LookTable>> m_table;
 };
 
 } // namespace caelumen

@@ -145,9 +145,22 @@ void PaletteView::paintLabel(QPainter& p, const Tile& tile, const QRectF& pictur
     QFont bold = p.font();
     bold.setBold(true);
     p.setFont(bold);
+    const double mark = tile.style ? line : 0;
+    const QString name = QFontMetricsF(bold).elidedText(tile.name, Qt::ElideRight, picture.width() - mark);
+    QRectF place(picture.left(), picture.bottom() + 2, picture.width(), line);
+    if (tile.style) { // left of the name, on either side
+        const double x = side & Qt::AlignRight ? place.right() - QFontMetricsF(bold).horizontalAdvance(name) - 0.5 * mark : place.left() + 0.35 * mark;
+        p.save();
+        p.setRenderHint(QPainter::Antialiasing);
+        p.translate(x, place.center().y());
+        p.setPen(Qt::NoPen);
+        p.setBrush(tile.style->colour);
+        p.drawPath(tile.style->marker(0.26 * line));
+        p.restore();
+        if (!(side & Qt::AlignRight)) place.setLeft(place.left() + 0.9 * mark);
+    }
     p.setPen(t.text);
-    p.drawText(QRectF(picture.left(), picture.bottom() + 2, picture.width(), line), side | Qt::AlignVCenter,
-               QFontMetricsF(bold).elidedText(tile.name, Qt::ElideRight, picture.width()));
+    p.drawText(place, side | Qt::AlignVCenter, name);
     bold.setBold(false);
     p.setFont(bold);
     if (tile.size.isEmpty()) return;
@@ -258,6 +271,7 @@ void PaletteView::mouseReleaseEvent(QMouseEvent* event) {
 
 void PaletteView::mouseDoubleClickEvent(QMouseEvent* event) {
     if (event->button() != Qt::LeftButton) return;
+    m_drag.reset();
     if (!m_curtain) setAlone(m_beforeClick); // the first click of the two has flipped between one and all
     zoomAt(m_zoom == Zoom::Whole ? Zoom::Pixels : Zoom::Whole, event->position());
 }

@@ -1,5 +1,7 @@
 #pragma once
 
+#include "report/filter_style.h"
+
 #include <QImage>
 #include <QWidget>
 
@@ -19,7 +21,7 @@ public:
     struct Tile {
         QString name, under; ///< what stands below the picture; without a picture `under` says why
         QSize size;          ///< of the whole picture; empty: there is none
-        friend bool operator==(const Tile&, const Tile&) = default;
+        std::optional<FilterStyle> style = {};
     };
     struct Source {
         std::function<QImage(int tile, QSize room)> whole;

@@ -23,6 +23,7 @@ struct ColourPicture {
 struct Look {
     double black = 0, soft = 1, white = 1;
     double grey(double v) const; ///< 0 to 1
+    friend bool operator==(const Look&, const Look&) = default;
 };
 /// What of a picture its look rests on.
 struct LookBase {
@@ -45,11 +46,8 @@ std::vector<std::uint16_t> linearPixels(const ColourPicture& picture, double fac
 class LookTable {
 public:
     explicit LookTable(const Look& look);
-    /// `above`: the light above the sky. NaN is black.
-    std::uint8_t grey(float above) const {
-        const float part = (above - m_black) * m_perRange;
-        return part > 0 ? m_table[static_cast<std::size_t>(std::sqrt(std::min(part, 1.0F)) * static_cast<float>(kSteps))] : std::uint8_t{0};
-    }
+    /// A row of red, green and blue light, of which `sky` is taken away, as 0xffRRGGBB. NaN is black.
+    void pixels(const std::array<const float*, 3>& light, const std::array<double, 3>& sky, int n, std::uint32_t* to) const;
 
 private:
     static constexpr int kSteps = 1 << 15;

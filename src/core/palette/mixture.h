@@ -14,6 +14,7 @@ struct MixLayer {
     Plane apart;               ///< noise as strong as its own, to show it as from less time; empty: not asked for
     Plane foretold;            ///< what is likely to be beneath its noise, to show it as from more time; empty: not asked for
     double noise = 0, sky = 0; ///< of a pixel of `rate`
+    double signal = 0;         ///< what of its nebula stands above its sky: the brightest hundredth of star-free cells; 0: not asked for, or none
     double factor = 1;         ///< that the recipe's scale asks for
     double starLight = 0;      ///< median of its stars' light in that of the same stars in `Mixture::stars`, else in the first layer; 0: not known
     double total_s = 0;
@@ -43,6 +44,8 @@ struct Mixture {
 /// The sums: matrix, balance of the stars' colours, time, desaturation, detail, stars, as `recipe` says; its inputs are not looked at. 8 ms for a megapixel of
 /// two layers on two cores.
 ColourPicture mix(const Mixture& mixture, const Recipe& recipe);
+/// The same at once as a screen shows it: 0xffRRGGBB with `stride` words between rows.
+void mixOnScreen(const Mixture& mixture, const Recipe& recipe, const LookTable& look, std::uint32_t* to, std::size_t stride);
 /// The same without its pixels: noise and sky of the channels.
 ColourPicture mixedLevels(const Mixture& mixture, const Recipe& recipe);
 
@@ -51,9 +54,6 @@ Mixture withPlanes(const Mixture& mixture, const std::function<Plane(const Plane
 
 /// Means of factor x factor pixels; what is left at the right and lower edge falls away. Noise is measured anew.
 Mixture smaller(const Mixture& mixture, int factor);
-
-/// What of a plane's nebula stands above its sky: the brightest hundredth of cells, stars left out. 0: too small to say.
-double brightestAboveSky(const Plane& plane);
 
 /// Noise and sky of its layers, and how their noises go together.
 void takeLevels(Mixture& mixture);

@@ -14,28 +14,51 @@
 namespace caelumen {
 namespace {
 
-/// Takes the sky's surface off, as it is measured: plane and radial term through star-free cells.
-bool takeSky(Plane& p) {
+/// The sky of a layer in star-free cells: its surface as it is measured (plane and radial term), and what of the nebula stands above it.
+struct LayerSky {
+    Surface surface;
+    double level = 0;  ///< where no surface could be fitted
+    double signal = 0; ///< of the brightest hundredth of cells
+    double at(int x, int y, const Plane& p) const {
+        return surface.valid ? surface.at(SurfaceBasis::at({static_cast<double>(x), static_cast<double>(y)}, p.width(), p.height())) : level;
+    }
+};
+
+LayerSky skyOf(const Plane& p) {
     const PlaneStars stars = findStars(p, 1e30);
     PlaneView view;
     view.width = p.width(), view.height = p.height();
     const Mask mask = starMask(starDiscs(stars.stars, stars.psf, stars.typicalNoise, 0.1 * stars.typicalNoise, view), view);
     const BackgroundMesh mesh = buildMesh(p, mask, defaultCell(p));
-    const Surface surface = fitSurface(mesh, std::vector<char>(mesh.cells.size(), 0), p.width(), p.height());
-    const auto level = surface.valid ? 0.0F : static_cast<float>(sampledSky(p).level);
-    tbb::parallel_for(0, p.height(), [&](int y) {
-        for (int x = 0; x < p.width(); ++x)
-            p.at(x, y) -= surface.valid
-                              ? static_cast<float>(surface.at(SurfaceBasis::at({static_cast<double>(x), static_cast<double>(y)}, p.width(), p.height())))
-                              : level;
-    });
-    return surface.valid;
+    LayerSky out;
+    out.surface = fitSurface(mesh, std::vector<char>(mesh.cells.size(), 0), p.width(), p.height());
+    out.level = sampledSky(p).level;
+    std::vector<double> above;
+    for (const MeshCell& c : mesh.cells)
+        if (c.used) above.push_back(c.level - out.at(static_cast<int>(c.centre.x), static_cast<int>(c.centre.y), p));
+    constexpr std::size_t kFewest = 20;
+    if (above.size() < kFewest) return out;
+    std::vector<double> copy = above;
+    const double middle = median(std::span<double>(copy));
+    out.signal = quantile(above, 0.99) - middle;
+    return out;
+}
+
+/// Takes the sky off where that is wanted; false where its surface could not be followed and its mean was taken.
+bool treatSky(MixLayer& l, bool takeOff) {
+    const LayerSky sky = skyOf(l.rate);
+    l.signal = sky.signal;
+    if (takeOff)
+        tbb::parallel_for(0, l.rate.height(), [&](int y) {
+            for (int x = 0; x < l.rate.width(); ++x) l.rate.at(x, y) -= static_cast<float>(sky.at(x, y, l.rate));
+        });
+    return sky.surface.valid;
 }
 
 void scaleLayers(PaletteScale scale, Mixture& m) {
     if (scale != PaletteScale::EqualNoise && scale != PaletteScale::EqualSignal) return;
     const bool noise = scale == PaletteScale::EqualNoise;
-    const auto of = [&](const MixLayer& l) { return noise ? l.noise : brightestAboveSky(l.rate); };
+    const auto of = [&](const MixLayer& l) { return noise ? l.noise : l.signal; };
     const double first = of(m.layers.front());
     for (MixLayer& l : m.layers) {
         const double own = of(l);
@@ -216,13 +239,14 @@ Result<Mixture> prepareMixture(const Recipe& recipe, const std::filesystem::path
         m.detail = std::move(*detail);
     }
     m.realHalves = std::all_of(m.layers.begin(), m.layers.end(), [](const MixLayer& l) { return !l.apart.empty(); });
-    if (recipe.background == PaletteBackground::Subtract) {
+    const bool takeOff = recipe.background == PaletteBackground::Subtract;
+    if (takeOff || time || recipe.scale == PaletteScale::EqualSignal) {
         for (MixLayer& l : m.layers) {
             if (job.cancelled()) return Error{kCancelled};
-            if (!takeSky(l.rate)) m.notes.push_back(fmt::format("The sky of {} could not be followed; its mean was taken off.", l.what));
+            if (!treatSky(l, takeOff) && takeOff) m.notes.push_back(fmt::format("The sky of {} could not be followed; its mean was taken off.", l.what));
         }
-        if (m.detail) takeSky(m.detail->rate);
-        m.done.emplace_back("sky and its gradient taken off");
+        if (m.detail) treatSky(*m.detail, takeOff);
+        if (takeOff) m.done.emplace_back("sky and its gradient taken off");
     }
     takeLevels(m);
     scaleLayers(recipe.scale, m);

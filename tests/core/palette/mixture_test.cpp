@@ -218,6 +218,11 @@ private slots:
                 QVERIFY(std::abs(mean - static_cast<double>(little.planes[1].at(x, y))) < 1e-4 * (1 + std::abs(mean)));
             }
         QVERIFY2(std::abs(4 * little.noise[0] / large.noise[0] - 1) < 0.5, qPrintable(QString("%1 %2").arg(little.noise[0]).arg(large.noise[0])));
+        const Look look = lookOf(little, 0.5, 0.5);
+        std::vector<std::uint32_t> screen(little.planes[0].size()), mixed(screen.size());
+        screenPixels(little, look, screen.data(), static_cast<std::size_t>(little.width));
+        mixOnScreen(small, r, LookTable(look), mixed.data(), static_cast<std::size_t>(little.width));
+        QVERIFY(screen == mixed);
         const ColourPicture told = mixedLevels(*m, r);
         QVERIFY(told.noise == large.noise && told.sky == large.sky && told.done == large.done);
     }
