@@ -141,14 +141,10 @@ int takeScreenshots(MainWindow& window, const QString& folder) {
     trial(0);
     window.showWorkspace(MainWindow::Workspace::Bench);
     bench.view().setOverlay({});
-    bench.view().setCurrent("D");
     bench.setStretchMode(Bench::StretchMode::OwnSky);
     bench.showEvidence("nebula", "E");
     shoot("bench-nebula-evidence");
-    bench.setStretchMode(Bench::StretchMode::Shared);
-    bench.showEvidence("colour", "B");
     trial(1);
-    bench.setStretchMode(Bench::StretchMode::OwnSky);
     bench.showEvidence("halo", "C");
     shoot("bench-halo-evidence");
     bench.showEvidence("gradient", "E");

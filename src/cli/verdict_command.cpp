@@ -47,7 +47,7 @@ int verdict(const Arguments& a) {
     if (!profile->owned.empty() && std::none_of(trials.begin(), trials.end(), [&](const GridTrial& t) { return t.trial.filter(profile->owned) != nullptr; }))
         return fail(path, fmt::format("The profile owns the filter \"{}\", which is none of the trials'; name one of theirs, or none.", profile->owned));
     if (const auto bad = measureTrials(files, trials)) return *bad;
-    auto input = gridInput(trials, {});
+    auto input = gridInput(trials, {}, settingOf(*profile));
     if (!input) return fail(input.error().message);
     const GridModel model(std::move(*input));
     for (const std::string& remark : model.input().notes) note(remark);

@@ -130,7 +130,8 @@ private slots:
         QTest::mouseClick(&view(), Qt::LeftButton, {}, there); // the first of the two brings all back
         QTest::mouseDClick(&view(), Qt::LeftButton, {}, there);
         QCOMPARE(view().zoom(), PaletteView::Zoom::Pixels);
-        QVERIFY2(std::abs(view().middle().x() - 0.3) < 0.02 && std::abs(view().middle().y() - 0.6) < 0.02, qPrintable(QString("%1 %2 %3").arg(view().middle().x()).arg(view().middle().y()).arg(view().alone())));
+        QVERIFY2(std::abs(view().middle().x() - 0.3) < 0.02 && std::abs(view().middle().y() - 0.6) < 0.02,
+                 qPrintable(QString("%1 %2 %3").arg(view().middle().x()).arg(view().middle().y()).arg(view().alone())));
         QTest::keyClick(&view(), Qt::Key_2);
         QVERIFY(std::abs(view().middle().x() - 0.3) < 0.02); // the next filter shows the same place
         const QPointF before = view().middle();

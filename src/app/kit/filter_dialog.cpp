@@ -97,6 +97,9 @@ FilterDialog::FilterDialog(const Filter& filter, Prompts& prompts, QWidget* pare
     form->addRow(tr("Currency"), m_currency);
     m_setSize = field(form, tr("Filters in the set"), filter.set_size > 1 ? std::optional<double>(filter.set_size) : std::nullopt, {}, 1, 100);
     m_setSize.edit->setPlaceholderText("1");
+    m_set = new QLineEdit(QString::fromStdString(filter.set));
+    m_set->setPlaceholderText(tr("alike for all that are bought together"));
+    form->addRow(tr("Set's name"), m_set);
     m_obtained = new QComboBox;
     m_obtained->setEditable(true);
     m_obtained->addItems({"", tr("bought"), tr("lent by the maker"), tr("given by the maker")});
@@ -175,6 +178,7 @@ void FilterDialog::accept() {
     m_filter.price.reset();
     if (const auto amount = get(m_price), shipping = get(m_shipping); amount || shipping)
         m_filter.price = Price{amount.value_or(0), shipping.value_or(0), m_currency->text().trimmed().toStdString()};
+    m_filter.set = m_set->text().trimmed().toStdString();
     m_filter.set_size = static_cast<int>(std::lround(get(m_setSize).value_or(1)));
     m_filter.obtained = m_obtained->currentText().trimmed().toStdString();
     m_filter.notes = m_notes->toPlainText().trimmed().toStdString();

@@ -35,6 +35,7 @@ private:
     Filter m_filter;
     QLineEdit *m_name, *m_mount, *m_currency, *m_certificate;
     QComboBox *m_kind, *m_obtained;
+    QLineEdit* m_set = nullptr;
     OptionalNumber m_index, m_madeFor, m_density, m_thickness, m_clear, m_price, m_shipping, m_setSize;
     Prompts& m_prompts;
     QListWidget* m_photos;

@@ -32,6 +32,7 @@ void eachFact(A& own, B& shelved, Visit visit) {
     visit("maker's curve", own.claimed_curve, shelved.claimed_curve);
     visit("price", own.price, shelved.price);
     visit("set", own.set_size, shelved.set_size);
+    visit("set's name", own.set, shelved.set);
     visit("claims", own.claims, shelved.claims);
     visit("claimed density", own.claimed_density, shelved.claimed_density);
     visit("effective index", own.effective_index, shelved.effective_index);

@@ -21,7 +21,7 @@ constexpr const char *kBands = "claimed_bands", *kPoints = "curve_points", *kCla
 
 constexpr std::array kColumns{
     "id",    "name",     "kind",     kBands,     "made_for_f_ratio", "effective_index", "thickness_mm", "clear_aperture_mm", "claimed_density", "mount",
-    "price", "shipping", "currency", "set_size", "landed_each",      "obtained",        "notes"};
+    "price", "shipping", "currency", "set_size", "set", "landed_each", "obtained", "notes"};
 
 /// "500.7 x 3 x 0.88; 656.3 x 3": centre, width and peak of each band.
 std::string bandsToText(const std::vector<BandClaim>& claims) {
@@ -111,7 +111,7 @@ std::string filtersToCsv(const std::vector<Filter>& filters) {
         const std::string each = f.price ? fmt::format("{:.2f}", (f.price->amount + f.price->shipping) / std::max(1, f.set_size)) : "";
         out += csvRow({f.id, f.name, f.kind, bandsToText(f.claims), number(f.made_for_f_ratio), number(f.effective_index), number(f.thickness_mm),
                        number(f.clear_aperture_mm), number(f.claimed_density), f.mount, money(&Price::amount), money(&Price::shipping),
-                       f.price ? f.price->currency : "", std::to_string(f.set_size), each, f.obtained, f.notes});
+                       f.price ? f.price->currency : "", std::to_string(f.set_size), f.set, each, f.obtained, f.notes});
     }
     return out;
 }
@@ -168,7 +168,7 @@ Result<std::vector<Filter>> filtersFromCsv(const std::string& text, const std::s
             return v;
         };
         Json f{{"id", at("id").empty() ? fmt::format("filter-{}", r) : at("id")}, {"name", at("name")}};
-        for (const char* key : {"kind", "mount", "obtained", "notes"})
+        for (const char* key : {"kind", "mount", "set", "obtained", "notes"})
             if (!at(key).empty()) f[key] = at(key);
         for (const char* key : {"made_for_f_ratio", "effective_index", "thickness_mm", "clear_aperture_mm", "claimed_density"})
             if (!at(key).empty()) f[key] = number(at(key), key);

@@ -76,6 +76,7 @@ struct Filter {
     std::optional<double> made_for_f_ratio = {}; ///< its bands are shifted so that they fit in that cone
     std::optional<double> thickness_mm = {};
     int set_size = 1;       ///< filters that the price buys
+    std::string set = {};   ///< the set's name: filters that are bought together have the same
     std::string mount = {}; ///< size and thread, as people say it
     std::string notes = {};
     std::vector<std::string> photos = {};         ///< files, relative to the trial

@@ -90,6 +90,7 @@ Filter readFilter(const JsonFields& r) {
     f.clear_aperture_mm = r.positive("clear_aperture_mm", 1000);
     f.claimed_density = r.positive("claimed_density", 9);
     f.set_size = r.whole("set_size", 1, 100).value_or(1);
+    f.set = r.text("set");
     f.mount = r.text("mount");
     f.notes = r.text("notes");
     f.photos = r.texts("photos");
@@ -331,6 +332,7 @@ Json trialToJson(const Trial& t) {
         put(o, "clear_aperture_mm", f.clear_aperture_mm);
         put(o, "claimed_density", f.claimed_density);
         if (f.set_size > 1) o["set_size"] = f.set_size;
+        put(o, "set", f.set);
         put(o, "mount", f.mount);
         put(o, "notes", f.notes);
         if (!f.photos.empty()) o["photos"] = f.photos;

@@ -207,7 +207,8 @@ private:
 };
 
 /// Calls `each` with its own room for every row.
-template<class Each> void forRows(const RowMixer& mixer, int height, std::size_t more, const Each& each) {
+template<class Each>
+void forRows(const RowMixer& mixer, int height, std::size_t more, const Each& each) {
     tbb::parallel_for(tbb::blocked_range<int>(0, height, 8), [&](const tbb::blocked_range<int>& rows) {
         std::vector<double> room(mixer.room());
         std::vector<float> spare(more);

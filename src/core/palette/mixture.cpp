@@ -77,7 +77,8 @@ Mixture withPlanes(const Mixture& m, const std::function<Plane(const Plane&)>& e
     const auto plane = [&](const Plane& p) { return p.empty() ? Plane() : each(p); };
     const auto layer = [&](const MixLayer& l) {
         MixLayer to;
-        to.id = l.id, to.what = l.what, to.noise = l.noise, to.sky = l.sky, to.signal = l.signal, to.factor = l.factor, to.starLight = l.starLight, to.total_s = l.total_s;
+        to.id = l.id, to.what = l.what, to.noise = l.noise, to.sky = l.sky, to.signal = l.signal, to.factor = l.factor, to.starLight = l.starLight,
+        to.total_s = l.total_s;
         to.rate = plane(l.rate), to.apart = plane(l.apart), to.foretold = plane(l.foretold);
         return to;
     };

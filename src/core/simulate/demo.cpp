@@ -158,7 +158,7 @@ Price priceOf(const std::string& id) {
     if (id == "open") return {49, 8, "EUR"};
     if (id == "veldglow") return {129, 8, "EUR"};
     if (id == "quartet") return {189, 12, "EUR"};
-    if (id == "duo7") return {215, 12, "EUR"};
+    if (id == "duo7" || id == "ember") return {430, 14, "EUR"}; // of their set
     if (id == "duo3") return {419, 15, "EUR"};
     return {239, 12, "EUR"};
 }
@@ -245,7 +245,10 @@ std::vector<SimulatedTrial> demoTrials(int width) {
     written.sensor_temperature_c = -2;
     written.start = "2026-06-17T22:30:00Z";
     for (SimulatedTrial& t : trials)
-        for (Filter& f : t.trial.filters) f.price = priceOf(f.id);
+        for (Filter& f : t.trial.filters) {
+            f.price = priceOf(f.id);
+            if (f.id == "duo7" || f.id == "ember") f.set = "Three lines in two", f.set_size = 2;
+        }
     return trials;
 }
 

@@ -3,6 +3,7 @@
 #include "core/base/file.h"
 #include "core/base/json_fields.h"
 #include "core/base/text.h"
+#include "core/optics/camera.h"
 
 #include <algorithm>
 #include <cmath>
@@ -58,6 +59,11 @@ Profile profileFrom(const JsonFields& p) {
     if (std::all_of(out.weights.begin(), out.weights.end(), [](double w) { return w == 0; })) p.fail("needs \"weights\" of which one at least is above zero");
     out.anyHaloIsAFault = p.oneOf("halo", true, {{"any", true}, {"small is fine", false}});
     out.owned = p.text("owned");
+    out.fRatio = p.number("f_ratio", 0.7, 100);
+    out.camera = p.text("camera");
+    const auto& cameras = typicalCameras();
+    if (!out.camera.empty() && std::none_of(cameras.begin(), cameras.end(), [&](const Camera& c) { return c.id == out.camera; }))
+        p.fail(fmt::format("has a camera \"{}\", which is none of the typical ones", out.camera));
     out.clearHours = p.numberOr("clear_hours_per_year", 0, 0, 8784);
     const JsonFields budget = p.object("budget", "\"budget\"");
     out.budget = budget.number("amount", 0, 1e9);
@@ -136,6 +142,8 @@ Json profileToJson(const Profile& p) {
     for (const Merit m : kMerits) j["weights"][meritName(m)] = p.weights[static_cast<std::size_t>(m)];
     j["halo"] = p.anyHaloIsAFault ? "any" : "small is fine";
     if (!p.owned.empty()) j["owned"] = p.owned;
+    if (p.fRatio) j["f_ratio"] = *p.fRatio;
+    if (!p.camera.empty()) j["camera"] = p.camera;
     j["clear_hours_per_year"] = p.clearHours;
     if (p.budget || !p.currency.empty()) {
         j["budget"] = Json::object();
@@ -144,6 +152,13 @@ Json profileToJson(const Profile& p) {
     }
     if (!p.rates.empty()) j["rates"] = p.rates;
     return j;
+}
+
+GridSetting settingOf(const Profile& profile) {
+    GridSetting out;
+    out.fRatio = profile.fRatio;
+    if (!profile.camera.empty()) out.camera = typicalCamera(profile.camera);
+    return out;
 }
 
 const std::vector<Profile>& startProfiles() {

@@ -2,7 +2,7 @@
 
 #include "core/base/json_fwd.h"
 #include "core/base/result.h"
-#include "core/grid/sky.h"
+#include "core/grid/measured.h"
 
 #include <map>
 #include <string>
@@ -36,6 +36,8 @@ struct Profile {
     std::array<double, kMerits.size()> weights{};
     bool anyHaloIsAFault = true; ///< else halos of less than half a per cent of a star's light do not count
     std::string owned;           ///< filter id; empty: none
+    std::optional<double> fRatio; ///< of the telescope that it is for; none: that of the trials
+    std::string camera;           ///< typical camera; empty: that of the trials
     double clearHours = 0;       ///< a year
     std::optional<double> budget;
     std::string currency;
@@ -48,6 +50,9 @@ struct Profile {
 Result<Profile> profileFromText(const std::string& text, const std::string& name);
 Result<Profile> readProfile(const std::filesystem::path& path);
 Json profileToJson(const Profile& profile);
+
+/// Telescope and camera that the grid is asked for.
+GridSetting settingOf(const Profile& profile);
 
 /// Ready ones to start from, in the profile's own words.
 const std::vector<Profile>& startProfiles();

@@ -1,8 +1,9 @@
 #include "core/verdict/verdict.h"
 
-#include "core/base/json.h"
 #include "core/base/statistics.h"
 #include "core/grid/grid_out.h"
+#include "core/verdict/notice.h"
+#include "core/verdict/run_merits.h"
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>
@@ -14,31 +15,13 @@
 namespace caelumen {
 namespace {
 
-constexpr double kTimeNotice = 1.25, kMagNotice = 0.25, kHaloNotice = 0.002, kColourNotice = 0.1, kGradientNotice = 0.05;
 constexpr double kSmallHalo = 0.005; ///< of a star's light
 constexpr double kUntested = 1.5;    ///< steps
-constexpr double kCertain = 1.96;
+constexpr double kNoLight = 0.01;    ///< time ratio of a filter that passes none of a kind's light
 constexpr int kDraws = 20'000;
 
-/// Mean by errors of what several runs of a filter say.
-class Pool {
-public:
-    void add(double value, double sigma) {
-        const double w = 1 / std::max(1e-18, sigma * sigma);
-        m_sum += w * value, m_weight += w;
-    }
-    bool any() const { return m_weight > 0; }
-    double value() const { return m_sum / m_weight; }
-    double sigma() const { return 1 / std::sqrt(m_weight); }
-
-private:
-    double m_sum = 0, m_weight = 0;
-};
-
-bool isVoid(const TrialResults& r, const std::string& run, std::string_view quantity) {
-    return std::any_of(r.fairness.begin(), r.fairness.end(), [&](const Unfairness& u) {
-        return u.run == run && u.grade == Grade::Voids && !u.normalised && std::find(u.quantities.begin(), u.quantities.end(), quantity) != u.quantities.end();
-    });
+bool passesNone(const VerdictFigure& f) {
+    return f.merit == Merit::Nebula && f.value <= kNoLight;
 }
 
 class Judge {
@@ -55,7 +38,8 @@ public:
         chances();
         std::stable_sort(m_out.ranking.begin(), m_out.ranking.end(), [](const RankedFilter& a, const RankedFilter& b) { return a.score > b.score; });
         sensitivity();
-        for (const RankedFilter& f : m_out.ranking) m_out.value.push_back(valueOf(f.id));
+        for (const RankedFilter& f : m_out.ranking) m_out.value.push_back(valueOf(f));
+        sets();
         tell();
         return std::move(m_out);
     }
@@ -93,8 +77,7 @@ private:
                     figure.value = cell.value, figure.sigma = cell.sigma;
                     figure.step = std::log(cell.value) / std::log(kTimeNotice), figure.stepSigma = cell.sigma / cell.value / std::log(kTimeNotice);
                 } else if (cell.reason.find("passes") != std::string::npos) { // none of such light: no time is enough
-                    constexpr double kNothing = 0.01;
-                    figure.origin = "modelled", figure.value = kNothing, figure.step = std::log(kNothing) / std::log(kTimeNotice), figure.stepSigma = 2;
+                    figure.origin = "modelled", figure.value = kNoLight, figure.step = std::log(kNoLight) / std::log(kTimeNotice), figure.stepSigma = 2;
                 } else {
                     figure.origin = "assumed", figure.value = 1, figure.stepSigma = kUntested;
                     untested(f.name + ": what it gathers of " + targetKindLabel(kind) + " under " + skyText(m_skies[s]) + " is not known (" + cell.reason +
@@ -122,39 +105,22 @@ private:
 
     /// Figures of the trials that hold under any sky.
     void fromTrials(const GridFilter& f, RankedFilter& out) {
-        Pool halo, colour, gradient;
+        ErrorMean halo, colour, gradient;
         bool limit = false, voided = false;
         double least = 1e300;
-        for (const GridTrial& t : m_trials) {
+        for (const GridTrial& t : m_trials)
             for (const Run& run : t.trial.runs) {
                 if (run.filter != f.id || run.id == t.results->baseline) continue;
-                double rings = 0, ringVar = 0;
-                bool seen = false;
-                for (const Measurement& m : t.results->measurements) {
-                    if (m.run != run.id) continue;
-                    const bool gone = isVoid(*t.results, run.id, m.quantity);
-                    if (m.quantity == "halo_flux_fraction") {
-                        if (gone) {
-                            voided = true;
-                            continue;
-                        }
-                        if (!m.headline && m.region.find('#') == std::string::npos) continue; // one channel speaks for a star
-                        if (m.flagged("upper-limit")) {
-                            limit = true, least = std::min(least, m.value);
-                        } else {
-                            rings += m.value, ringVar += m.sigma * m.sigma, seen = true;
-                        }
-                    }
-                    if (m.quantity == "colour_slope" && !gone && m.sigma > 0) colour.add(std::abs(1 - m.value), std::max(m.sigma, 0.01));
-                    if (m.quantity == "gradient" && !gone && m.sigma > 0 && m.headline) {
-                        const Measurement* base = t.results->find(t.results->baseline, "gradient", m.channel);
-                        if (base) gradient.add(m.value - base->value, std::max(std::hypot(m.sigma, base->sigma), 1e-4));
-                    }
-                }
-                if (seen) halo.add(rings, std::max(std::sqrt(ringVar), 1e-5));
+                const RunMerits m = runMerits(t, run.id);
+                voided |= m.haloVoid;
+                if (m.halo && m.halo->limit)
+                    limit = true, least = std::min(least, m.halo->value);
+                else if (m.halo)
+                    halo.add(m.halo->value, m.halo->sigma);
+                if (m.colour) colour.add(m.colour->value, m.colour->sigma);
+                if (m.gradient) gradient.add(m.gradient->value, m.gradient->sigma);
             }
-        }
-        const auto put = [&](Merit merit, const char* quantity, const Pool& pool, double notice, const char* missing) {
+        const auto put = [&](Merit merit, const char* quantity, const ErrorMean& pool, double notice, const char* missing) {
             VerdictFigure v{merit, quantity, {}, {}, {}, "measured", 0, 0, 0, 0, 1};
             if (isBaseline(f.id)) {
                 out.figures.push_back(v); // against itself
@@ -188,8 +154,23 @@ private:
         RankedFilter out{f.id, f.name, 0, 0, 0, {}, {}, {}, {}, {}};
         fromGrid(f, out);
         fromTrials(f, out);
-        double variance = 0;
+        score(out);
         std::vector<std::pair<double, std::string>> parts;
+        for (const Merit m : kMerits) {
+            const auto i = static_cast<std::size_t>(m);
+            if (weight(m) > 0 && !isBaseline(f.id))
+                parts.emplace_back(weight(m) / weights() * out.steps[i], fmt::format("{}: {:+.1f} +-{:.1f} steps ({}), weight {:g}", meritLabel(m), out.steps[i],
+                                                                                     out.stepSigmas[i], meritNotice(m), weight(m)));
+        }
+        std::stable_sort(parts.begin(), parts.end(), [](const auto& a, const auto& b) { return std::abs(a.first) > std::abs(b.first); });
+        for (auto& [size, text] : parts) out.reasons.push_back(std::move(text));
+        if (isBaseline(f.id)) out.reasons.push_back("what all others are compared with");
+        return out;
+    }
+
+    /// Means by merit, then by weights.
+    void score(RankedFilter& out) const {
+        double variance = 0;
         for (const Merit m : kMerits) {
             const auto i = static_cast<std::size_t>(m);
             double sum = 0, share = 0, error = 0;
@@ -199,15 +180,8 @@ private:
             const double part = weight(m) / weights();
             out.score += part * out.steps[i];
             variance += std::pow(part * out.stepSigmas[i], 2);
-            if (weight(m) > 0 && !isBaseline(f.id))
-                parts.emplace_back(part * out.steps[i], fmt::format("{}: {:+.1f} +-{:.1f} steps ({}), weight {:g}", meritLabel(m), out.steps[i],
-                                                                    out.stepSigmas[i], meritNotice(m), weight(m)));
         }
         out.sigma = std::sqrt(variance);
-        std::stable_sort(parts.begin(), parts.end(), [](const auto& a, const auto& b) { return std::abs(a.first) > std::abs(b.first); });
-        for (auto& [size, text] : parts) out.reasons.push_back(std::move(text));
-        if (isBaseline(f.id)) out.reasons.push_back("what all others are compared with");
-        return out;
     }
 
     /// How often each is best, drawn from the errors; and who cannot be told apart.
@@ -255,45 +229,128 @@ private:
         }
     }
 
-    /// Share-weighted mean of f over skies and kinds of a filter's time ratio, with the error that goes together.
-    FilterValue valueOf(const std::string& id) {
-        FilterValue out;
-        out.id = id;
-        const std::string owned = m_profile.owned.empty() ? m_model.input().baseline : m_profile.owned;
-        double sum = 0, error = 0;
-        const auto& mine = ranked(id).figures;
-        const auto& theirs = ranked(owned).figures;
-        for (std::size_t k = 0; k < mine.size() && k < theirs.size(); ++k) {
-            if (mine[k].merit != Merit::Nebula || !(mine[k].value > 0) || !(theirs[k].value > 0)) continue;
-            const double ratio = theirs[k].value / mine[k].value;
-            sum += mine[k].share * (1 - ratio);
-            error += mine[k].share * ratio * std::log(kTimeNotice) * std::hypot(mine[k].stepSigma, theirs[k].stepSigma);
-        }
-        if (id != owned) out.hoursSaved = m_profile.clearHours * sum, out.sigma = m_profile.clearHours * error;
+    std::string ownedOrBaseline() const { return m_profile.owned.empty() ? m_model.input().baseline : m_profile.owned; }
+
+    /// The first price that any trial knows of a filter, of one of its set or of all.
+    void priceOf(const std::string& id, bool wholeSet, FilterValue& out) const {
         const Filter* filter = nullptr;
         for (const GridTrial& t : m_trials)
             if (const Filter* f = t.trial.filter(id); f && (!filter || (!filter->price && f->price))) filter = f;
         if (!filter || !filter->price) {
             out.whyNoPrice = "no price is known";
-        } else {
-            const double each = (filter->price->amount + filter->price->shipping) / std::max(1, filter->set_size);
-            const std::string& currency = filter->price->currency;
-            const auto rate = m_profile.rates.find(currency);
-            out.currency = m_profile.currency.empty() ? currency : m_profile.currency;
-            if (currency == out.currency)
-                out.price = each;
-            else if (rate != m_profile.rates.end())
-                out.price = each * rate->second;
-            else
-                out.whyNoPrice = fmt::format("there is no rate for {}", currency.empty() ? "a price without currency" : currency);
+            return;
         }
-        if (out.price && out.hoursSaved > 0 && id != owned) out.pricePerHour = *out.price / out.hoursSaved;
+        const double amount = (filter->price->amount + filter->price->shipping) / (wholeSet ? 1 : std::max(1, filter->set_size));
+        const std::string& currency = filter->price->currency;
+        const auto rate = m_profile.rates.find(currency);
+        out.currency = m_profile.currency.empty() ? currency : m_profile.currency;
+        if (currency == out.currency)
+            out.price = amount;
+        else if (rate != m_profile.rates.end())
+            out.price = amount * rate->second;
+        else
+            out.whyNoPrice = fmt::format("there is no rate for {}", currency.empty() ? "a price without currency" : currency);
         out.beyondBudget = out.price && m_profile.budget && *out.price > *m_profile.budget;
+    }
+
+    /// Share-weighted mean of 1 - r_owned / r over skies and kinds, with the error that goes together.
+    void hoursOf(const std::vector<VerdictFigure>& mine, FilterValue& out) const {
+        double sum = 0, error = 0;
+        const auto& theirs = ranked(ownedOrBaseline()).figures;
+        for (std::size_t k = 0; k < mine.size() && k < theirs.size(); ++k) {
+            if (mine[k].merit != Merit::Nebula || !(mine[k].value > 0) || !(theirs[k].value > 0)) continue;
+            if (passesNone(mine[k]) || passesNone(theirs[k])) { // nobody leaves it in for such light: no hours are won or lost there
+                out.takenOut += mine[k].share;
+                continue;
+            }
+            const double ratio = theirs[k].value / mine[k].value;
+            sum += mine[k].share * (1 - ratio);
+            error += mine[k].share * ratio * std::log(kTimeNotice) * std::hypot(mine[k].stepSigma, theirs[k].stepSigma);
+        }
+        out.hoursSaved = m_profile.clearHours * sum, out.sigma = m_profile.clearHours * error;
+        if (out.price && out.hoursSaved > 0) out.pricePerHour = *out.price / out.hoursSaved;
+    }
+
+    FilterValue valueOf(const RankedFilter& f) const {
+        FilterValue out;
+        out.id = f.id;
+        priceOf(f.id, false, out);
+        if (f.id != ownedOrBaseline()) hoursOf(f.figures, out);
+        return out;
+    }
+
+    /// Filters that are bought together: for every sky and target the member is put in that gathers most, and what halos, colours and gradients they have is
+    /// shared as they are used.
+    void sets() {
+        std::map<std::string, std::vector<const RankedFilter*>> all;
+        for (const RankedFilter& f : m_out.ranking)
+            for (const GridTrial& t : m_trials)
+                if (const Filter* known = t.trial.filter(f.id); known && !known->set.empty()) {
+                    all[known->set].push_back(&f);
+                    break;
+                }
+        for (const auto& [name, members] : all)
+            if (members.size() > 1) m_out.sets.push_back(setOf(name, members));
+    }
+
+    SetValue setOf(const std::string& name, const std::vector<const RankedFilter*>& members) const {
+        SetValue out;
+        out.name = name;
+        const RankedFilter* alone = members.front();
+        for (const RankedFilter* f : members) {
+            out.members.push_back(f->id);
+            if (f->score > alone->score) alone = f;
+        }
+        out.bestAlone = alone->id;
+        std::vector<VerdictFigure> used;
+        for (std::size_t k = 0; k < alone->figures.size(); ++k) {
+            const VerdictFigure& own = alone->figures[k];
+            if (own.merit == Merit::Nebula) {
+                const RankedFilter* best = members.front();
+                for (const RankedFilter* f : members)
+                    if (f->figures[k].step > best->figures[k].step) best = f;
+                used.push_back(best->figures[k]);
+                if (k + 1 < best->figures.size() && best->figures[k + 1].merit == Merit::Background) used.push_back(best->figures[k + 1]);
+            } else if (own.merit != Merit::Background) {
+                VerdictFigure mean = own;
+                mean.step = mean.stepSigma = 0;
+                for (const RankedFilter* f : members)
+                    mean.step += f->figures[k].step / static_cast<double>(members.size()), mean.stepSigma += f->figures[k].stepSigma / static_cast<double>(members.size());
+                used.push_back(mean);
+            }
+        }
+        RankedFilter whole{{}, name, 0, 0, 0, {}, {}, {}, {}, used};
+        score(whole);
+        out.score = whole.score, out.sigma = whole.sigma;
+        out.value.id = name;
+        priceOf(members.front()->id, true, out.value);
+        hoursOf(used, out.value);
+        FilterValue single;
+        priceOf(alone->id, false, single);
+        if (alone->id != ownedOrBaseline()) hoursOf(alone->figures, single);
+        out.moreHours = out.value.hoursSaved - single.hoursSaved;
+        out.moreHoursSigma = std::hypot(out.value.sigma, single.sigma);
         return out;
     }
 
     const RankedFilter& ranked(const std::string& id) const {
         return *std::find_if(m_out.ranking.begin(), m_out.ranking.end(), [&](const RankedFilter& f) { return f.id == id; });
+    }
+
+    void tellSet(const SetValue& set) {
+        std::vector<std::string> names;
+        for (const std::string& id : set.members) names.push_back(nameOf(id));
+        std::string text = fmt::format("The set \"{}\" ({}): ", set.name, fmt::join(names, ", "));
+        if (m_profile.clearHours > 0) {
+            if (set.moreHours > kCertain * set.moreHoursSigma)
+                text += fmt::format("saves {:.0f} +-{:.0f} hours a year more than {} alone", set.moreHours, set.moreHoursSigma, nameOf(set.bestAlone));
+            else
+                text += fmt::format("saves no hours that can be told beyond {} alone", nameOf(set.bestAlone));
+        } else {
+            text += fmt::format("score {:+.1f} +-{:.1f}", set.score, set.sigma);
+        }
+        if (set.value.price) text += fmt::format(", for {:.2f} {}", *set.value.price, set.value.currency);
+        m_out.sentences.push_back(text + ".");
     }
 
     void tell() {
@@ -332,9 +389,12 @@ private:
                 if (v.pricePerHour && v.hoursSaved > kCertain * v.sigma)
                     text += fmt::format(", at {:.2f} {} for each hour of the first year", *v.pricePerHour, v.currency);
             }
+            if (v.takenOut > 0.005 && m_profile.clearHours > 0 && f.id != owned)
+                text += fmt::format("; for {:.0f} % of the time, whose light it or what is owned does not pass, no hours are counted", 100 * v.takenOut);
             if (v.beyondBudget) text += fmt::format("; beyond the budget ({:.0f} {})", *v.price, v.currency);
             say.push_back(text + ".");
         }
+        for (const SetValue& set : m_out.sets) tellSet(set);
         for (const WeightChange& c : m_out.sensitivity)
             say.push_back(
                 fmt::format("With a weight of {:.2g} for \"{}\" in place of {:g}, {} would come first.", c.to, meritLabel(c.merit), c.from, nameOf(c.winner)));
@@ -355,53 +415,6 @@ Result<Verdict> judge(const Profile& profile, const std::vector<GridTrial>& tria
     if (!profile.owned.empty() && !model.input().filter(profile.owned))
         return Error{fmt::format("The profile owns the filter \"{}\", which is none of the trials'; name one of theirs, or none.", profile.owned)};
     return Judge(profile, trials, model).verdict();
-}
-
-Json verdictToJson(const Profile& profile, const Verdict& v) {
-    const auto orNull = [](const std::optional<double>& x) { return x ? Json(*x) : Json(nullptr); };
-    Json j{{"caelumen_verdict", 1}, {"program", programName()}, {"profile", profileToJson(profile)}};
-    j["notice"] = Json::object();
-    for (const Merit m : kMerits) j["notice"][meritName(m)] = meritNotice(m);
-    j["ranking"] = Json::array();
-    for (const RankedFilter& f : v.ranking) {
-        Json o{{"filter", f.id},    {"name", f.name},          {"score", f.score},    {"sigma", f.sigma},
-               {"p_best", f.pBest}, {"tied_with", f.tiedWith}, {"reasons", f.reasons}};
-        o["steps"] = Json::object();
-        for (const Merit m : kMerits)
-            o["steps"][meritName(m)] = {{"step", f.steps[static_cast<std::size_t>(m)]}, {"sigma", f.stepSigmas[static_cast<std::size_t>(m)]}};
-        o["figures"] = Json::array();
-        for (const VerdictFigure& x : f.figures)
-            o["figures"].push_back({{"merit", meritName(x.merit)},
-                                    {"quantity", x.quantity},
-                                    {"channel", x.channel.empty() ? Json(nullptr) : Json(x.channel)},
-                                    {"sky", x.sky ? Json(*x.sky) : Json(nullptr)},
-                                    {"kind", x.kind ? Json(targetKindName(*x.kind)) : Json(nullptr)},
-                                    {"origin", x.origin},
-                                    {"value", x.value},
-                                    {"sigma", x.sigma},
-                                    {"step", x.step},
-                                    {"step_sigma", x.stepSigma},
-                                    {"share", x.share}});
-        j["ranking"].push_back(std::move(o));
-    }
-    j["value"] = Json::array();
-    for (const FilterValue& x : v.value) {
-        Json o{{"filter", x.id},
-               {"price", orNull(x.price)},
-               {"currency", x.currency.empty() ? Json(nullptr) : Json(x.currency)},
-               {"hours_saved_per_year", x.hoursSaved},
-               {"sigma", x.sigma},
-               {"price_per_hour_saved", orNull(x.pricePerHour)}};
-        if (!x.whyNoPrice.empty()) o["reason"] = x.whyNoPrice;
-        j["value"].push_back(std::move(o));
-    }
-    j["sensitivity"] = Json::array();
-    for (const WeightChange& c : v.sensitivity)
-        j["sensitivity"].push_back({{"weight", meritName(c.merit)}, {"from", c.from}, {"to", c.to}, {"winner", c.winner}});
-    j["sentences"] = v.sentences;
-    j["not_tested"] = v.notTested;
-    j["notes"] = v.notes;
-    return j;
 }
 
 } // namespace caelumen

@@ -33,6 +33,16 @@ struct FilterValue {
     double hoursSaved = 0, sigma = 0; ///< a year, against the owned filter
     std::optional<double> pricePerHour;
     bool beyondBudget = false;
+    double takenOut = 0; ///< share of the time whose light it, or what is owned, does not pass at all: no hours are counted there
+};
+
+/// Filters that are bought together, each put in where it gathers most.
+struct SetValue {
+    std::string name, bestAlone; ///< the member of the highest score
+    std::vector<std::string> members;
+    double score = 0, sigma = 0;
+    FilterValue value;                       ///< the price of all
+    double moreHours = 0, moreHoursSigma = 0; ///< a year, than the best member alone
 };
 
 /// Which weight would make another filter win.
@@ -45,6 +55,7 @@ struct WeightChange {
 struct Verdict {
     std::vector<RankedFilter> ranking; ///< best first, the baseline among them
     std::vector<FilterValue> value;
+    std::vector<SetValue> sets;
     std::vector<WeightChange> sensitivity;
     std::vector<std::string> sentences, notTested, notes;
 };
