@@ -7,6 +7,8 @@
 #include "app/kit/kit.h"
 #include "app/night/night.h"
 #include "app/palette/palette.h"
+#include "app/verdict/report_panel.h"
+#include "app/verdict/verdict_room.h"
 #include "app/subs/subs.h"
 #include "app/widgets/campaign_bar.h"
 #include "app/widgets/elided_label.h"
@@ -35,7 +37,7 @@ constexpr int kMostRecent = 8;
 
 /// In settings, in the order of the workspaces.
 QStringList workspaceNames() {
-    return {"kit", "night", "subs", "bench", "sky-grid", "palette"};
+    return {"kit", "night", "subs", "bench", "sky-grid", "palette", "verdict"};
 }
 
 } // namespace
@@ -49,6 +51,7 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     , m_subs(new Subs(m_session, *m_prompts))
     , m_skyGrid(new SkyGrid(m_session, *m_prompts))
     , m_palette(new PaletteRoom(m_session, *m_prompts))
+    , m_verdict(new VerdictRoom(m_session, *m_prompts, m_skyGrid->model()))
     , m_workspaces(new QStackedWidget)
     , m_trials(new QComboBox)
     , m_conditions(new ElidedLabel("  \u00B7  "))
@@ -86,6 +89,7 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     m_workspaces->addWidget(m_bench);
     m_workspaces->addWidget(m_skyGrid);
     m_workspaces->addWidget(m_palette);
+    m_workspaces->addWidget(m_verdict);
     layout->addWidget(m_workspaces, 1);
     setCentralWidget(central);
     buildMenus();
@@ -96,11 +100,14 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     connect(m_subs, &Subs::problem, this, &MainWindow::fail);
     connect(m_skyGrid, &SkyGrid::problem, this, &MainWindow::fail);
     connect(m_palette, &PaletteRoom::problem, this, &MainWindow::fail);
+    connect(m_verdict, &VerdictRoom::problem, this, &MainWindow::fail);
     const auto say = [this](const QString& sentence) { statusBar()->showMessage(sentence, 8000); };
     connect(m_subs, &Subs::told, this, say);
     connect(m_kit, &Kit::told, this, say);
     connect(m_skyGrid, &SkyGrid::told, this, say);
     connect(m_palette, &PaletteRoom::told, this, say);
+    connect(m_verdict, &VerdictRoom::told, this, say);
+    m_verdict->report().palettes = [this] { return m_palette->model().labelledPictures(); };
     connect(m_skyGrid, &SkyGrid::benchWanted, this, [this](qint64 trial) {
         m_session.showTrial(trial);
         showWorkspace(Workspace::Bench);
@@ -133,12 +140,14 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
         setWindowFilePath(m_session.campaign()->path());
         remember(m_session.campaign()->path());
     });
-    for (JobService* jobs : {&m_session.jobs(), &m_skyGrid->model().jobs(), &m_palette->model().jobs()}) followJobs(*jobs);
+    for (JobService* jobs : {&m_session.jobs(), &m_skyGrid->model().jobs(), &m_palette->model().jobs(), &m_verdict->model().jobs(), &m_verdict->report().jobs()}) followJobs(*jobs);
 
     connect(m_cancel, &QPushButton::clicked, this, [this] {
         m_session.stop();
         m_skyGrid->model().jobs().cancel();
         m_palette->model().jobs().cancel();
+        m_verdict->model().jobs().cancel();
+        m_verdict->report().jobs().cancel();
         m_doing->setText(tr("Stopped. Edit > Measure again goes on."));
     });
 
@@ -150,6 +159,7 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     m_subs->restoreLayout(settings.value("subs").toByteArray());
     m_skyGrid->restoreLayout(settings.value("sky-grid").toByteArray());
     m_palette->restoreLayout(settings.value("palette").toByteArray());
+    m_verdict->restoreLayout(settings.value("verdict").toByteArray());
     setTheme(themeFromName(settings.value("theme", "grey").toString()));
     fillTrials();
     fillConditions();
@@ -173,7 +183,9 @@ void MainWindow::followJobs(JobService& jobs) {
         m_doing->setText(left >= 0 ? tr("%1, about %2 s left").arg(what).arg(left) : what);
     });
     connect(&jobs, &JobService::idle, this, [this] {
-        if (m_session.jobs().busy() || m_skyGrid->model().jobs().busy() || m_palette->model().jobs().busy()) return;
+        if (m_session.jobs().busy() || m_skyGrid->model().jobs().busy() || m_palette->model().jobs().busy() || m_verdict->model().jobs().busy() ||
+            m_verdict->report().busy())
+            return;
         m_progress->hide();
         m_cancel->hide();
         m_doing->clear();
@@ -236,6 +248,7 @@ void MainWindow::setTheme(ThemeKind kind) {
     m_subs->themeChanged();
     m_skyGrid->themeChanged();
     m_palette->themeChanged();
+    m_verdict->themeChanged();
     fillConditions();
 }
 
@@ -272,6 +285,7 @@ void MainWindow::fillConditions() {
     for (QAction* a : m_needSubs) a->setEnabled(workspace() == Workspace::Subs);
     for (QAction* a : m_needNight) a->setEnabled(m_session.hasTrial() && workspace() == Workspace::Night);
     for (QAction* a : m_needPalette) a->setEnabled(workspace() == Workspace::Palette);
+    for (QAction* a : m_needVerdict) a->setEnabled(workspace() == Workspace::Verdict);
     for (QAction* a : m_needGrid) a->setEnabled(workspace() == Workspace::SkyGrid);
     for (QAction* a : m_needKit) a->setEnabled(m_session.hasTrial() && workspace() == Workspace::Kit);
 }
@@ -317,6 +331,7 @@ void MainWindow::closeEvent(QCloseEvent* event) {
     settings.setValue("subs", m_subs->saveLayout());
     settings.setValue("sky-grid", m_skyGrid->saveLayout());
     settings.setValue("palette", m_palette->saveLayout());
+    settings.setValue("verdict", m_verdict->saveLayout());
     settings.setValue("workspace", workspaceNames()[static_cast<int>(workspace())]);
     m_session.jobs().cancel();
     event->accept();

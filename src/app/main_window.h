@@ -21,10 +21,11 @@ class CampaignBar;
 class Kit;
 class Night;
 class PaletteRoom;
+class VerdictRoom;
 class SkyGrid;
 class Subs;
 
-/// The window: menus, the trial in hand, what is going on, and one of the workspaces in the order of the work: Kit, Night, Subs, Bench, Sky grid, Palette.
+/// The window: menus, the trial in hand, what is going on, and one of the workspaces in the order of the work: Kit, Night, Subs, Bench, Sky grid, Palette, Verdict.
 class MainWindow : public QMainWindow {
     Q_OBJECT
 
@@ -39,7 +40,8 @@ public:
     Subs& subs() { return *m_subs; }
     SkyGrid& skyGrid() { return *m_skyGrid; }
     PaletteRoom& palette() { return *m_palette; }
-    enum class Workspace { Kit, Night, Subs, Bench, SkyGrid, Palette };
+    VerdictRoom& verdict() { return *m_verdict; }
+    enum class Workspace { Kit, Night, Subs, Bench, SkyGrid, Palette, Verdict };
     void showWorkspace(Workspace which);
     Workspace workspace() const;
     /// Opens a campaign; of a damaged one it offers the last good copy.
@@ -84,6 +86,7 @@ private:
     Subs* m_subs;
     SkyGrid* m_skyGrid;
     PaletteRoom* m_palette;
+    VerdictRoom* m_verdict;
     QStackedWidget* m_workspaces;
     QComboBox* m_trials;
     QLabel *m_conditions, *m_doing, *m_pixel, *m_problem;
@@ -91,7 +94,7 @@ private:
     QProgressBar* m_progress;
     QPushButton* m_cancel;
     QMenu* m_recent = nullptr;
-    QList<QAction*> m_needTrial, m_needResults, m_needBench, m_needKit, m_needNight, m_needSubs, m_needGrid, m_needPalette;
+    QList<QAction*> m_needTrial, m_needResults, m_needBench, m_needKit, m_needNight, m_needSubs, m_needGrid, m_needPalette, m_needVerdict;
     QList<QAction*> m_switch; ///< by workspace
     QDialog* m_keys = nullptr;
 };

@@ -5,6 +5,7 @@
 #include "app/main_window.h"
 #include "app/night/night.h"
 #include "app/palette/palette.h"
+#include "app/verdict/verdict_room.h"
 #include "app/subs/subs.h"
 
 #include <QActionGroup>
@@ -40,7 +41,8 @@ QWidget* MainWindow::buildSwitch() {
                                                 {Workspace::Subs, tr("Subs"), tr("Which subs count?"), "Alt+3"},
                                                 {Workspace::Bench, tr("Bench"), tr("Which filter is better, and by how much?"), "Alt+4"},
                                                 {Workspace::SkyGrid, tr("Sky grid"), tr("Does it hold under my sky?"), "Alt+5"},
-                                                {Workspace::Palette, tr("Palette"), tr("What will the picture be like?"), "Alt+6"}}) {
+                                                {Workspace::Palette, tr("Palette"), tr("What will the picture be like?"), "Alt+6"},
+                                                {Workspace::Verdict, tr("Verdict"), tr("Which filter, for whom, and how to publish it?"), "Alt+7"}}) {
         auto* action = new QAction(name, group);
         action->setCheckable(true);
         action->setShortcut(QKeySequence(key));
@@ -124,6 +126,17 @@ void MainWindow::buildMenus() {
                                        {tr("All recipes of this filter side by side (PNG) \u2026"), "recipes"},
                                        {tr("All filters in turn, for a web page (WebP) \u2026"), "webp"}})
         m_needPalette << add(picture, text, {}, [this, e = QString(ending)] { m_palette->askExport(e); });
+    QMenu* report = file->addMenu(tr("Export the &verdict and its report"));
+    for (const auto& [text, what] : {std::pair{tr("Report as a web page (HTML) \u2026"), "html"},
+                                     {tr("Report on paper (PDF) \u2026"), "pdf"},
+                                     {tr("Everything in an archive (ZIP) \u2026"), "zip"},
+                                     {tr("Verdict with all its figures (JSON) \u2026"), "json"},
+                                     {tr("One picture, wide (PNG) \u2026"), "card"},
+                                     {tr("One picture, wide (SVG) \u2026"), "card-svg"},
+                                     {tr("One picture, tall (PNG) \u2026"), "tall"},
+                                     {tr("Figures for slides, 1920 \u00D7 1080 \u2026"), "slides"},
+                                     {tr("Figures for video, 3840 \u00D7 2160 \u2026"), "slides-4k"}})
+        m_needVerdict << add(report, text, {}, [this, w = QString(what)] { m_verdict->askExport(w); });
     file->addSeparator();
     add(file, tr("&Quit"), QKeySequence::Quit, [this] { close(); });
 
@@ -134,6 +147,8 @@ void MainWindow::buildMenus() {
     redo->setShortcuts({QKeySequence::Redo, QKeySequence("Ctrl+Y")});
     edit->addActions({undo, redo});
     edit->addSeparator();
+    m_needVerdict << add(edit, tr("Copy the verdict as text"), QKeySequence("Ctrl+Shift+C"), [this] { m_verdict->copyText(); });
+    m_needVerdict << add(edit, tr("Copy the ranking as a table"), QKeySequence("Ctrl+Shift+T"), [this] { m_verdict->copyTable(); });
     m_needPalette << add(edit, tr("Copy the pictures as shown"), QKeySequence::Copy, [this] { m_palette->copyShown(); });
     edit->addSeparator();
     m_needBench << add(edit, tr("&Rename the region \u2026"), QKeySequence("F2"), [this] { m_bench->renameRegion(m_bench->view().selected()); });

@@ -11,6 +11,8 @@
 #include "app/palette/palette_panel.h"
 #include "app/palette/palette_view.h"
 #include "app/subs/subs.h"
+#include "app/verdict/report_panel.h"
+#include "app/verdict/verdict_room.h"
 #include "core/optics/starter.h"
 
 #include <QApplication>
@@ -21,6 +23,7 @@
 #include <QPainter>
 #include <QPixmap>
 #include <QSlider>
+#include <QTabWidget>
 #include <QTemporaryDir>
 
 #include <cstdio>
@@ -113,11 +116,6 @@ int takeScreenshots(MainWindow& window, const QString& folder) {
     window.kit().chooseFilter("duo3");
     window.kit().ratioSlider().setValue(74);
     shoot("kit");
-    window.kit().lower().setCurrentIndex(1);
-    window.kit().chooseFilter("city");
-    window.kit().ratioSlider().setValue(159);
-    shoot("kit-halos");
-    window.kit().lower().setCurrentIndex(0);
     const StarterFilter& printed = starterFilters()[3];
     ChartDialog chart(printedChart(printed.curve), QString::fromStdString(printed.name), &window);
     if (!showChart(chart, printed.curve)) ++failures;
@@ -147,9 +145,6 @@ int takeScreenshots(MainWindow& window, const QString& folder) {
     trial(1);
     bench.showEvidence("halo", "C");
     shoot("bench-halo-evidence");
-    bench.showEvidence("gradient", "E");
-    bench.view().setOverlay({});
-    shoot("bench-fog");
     trial(2);
     bench.view().setOverlay({});
     bench.view().fitFrame();
@@ -184,6 +179,21 @@ int takeScreenshots(MainWindow& window, const QString& folder) {
     shoot("palette-curtain");
     palette.view().setZoom(PaletteView::Zoom::Whole);
     palette.view().setAlone(-1);
+    palette.panel().timeBox().setCurrentIndex(0);
+    palette.model().setTime(PaletteTime::AsItWas, 2);
+    window.showWorkspace(MainWindow::Workspace::Verdict);
+    VerdictRoom& verdict = window.verdict();
+    const auto judged = [&] { return verdict.model().verdict() && !verdict.model().busy() && !verdict.report().busy(); };
+    if (!waitFor(judged, 180)) ++failures;
+    Profile profile = verdict.model().profile();
+    profile.owned = "veldglow", profile.budget = 450, profile.currency = "EUR";
+    verdict.model().setProfile(profile, "demo");
+    if (!waitFor(judged, 60)) ++failures;
+    shoot("verdict");
+    verdict.tabs().setCurrentIndex(3);
+    if (!waitFor([&] { return verdict.report().sheets() > 0 && judged(); }, 120)) ++failures;
+    shoot("verdict-report");
+    verdict.tabs().setCurrentIndex(0);
     trial(2);
     window.showWorkspace(MainWindow::Workspace::Bench);
     window.setTheme(ThemeKind::Light);

@@ -18,7 +18,9 @@
 #include "core/simulate/demo.h"
 #include "core/simulate/scenario.h"
 #include "report/html_report.h"
+#include "core/verdict/verdict.h"
 #include "report/pdf_report.h"
+#include "report/report_bundle.h"
 #include "store/campaign.h"
 
 #include <QGuiApplication>
@@ -39,7 +41,7 @@ namespace caelumen::cli {
 namespace fs = std::filesystem;
 namespace {
 
-constexpr const char* kReportUsage = "caelumen-cli report TRIAL.json|CAMPAIGN|RESULTS.json --out FILE.html|.pdf|.csv|.json [--trial N]";
+constexpr const char* kReportUsage = "caelumen-cli report TRIAL.json|CAMPAIGN|RESULTS.json --out FILE.html|.pdf|.zip|.csv|.json [--trial N] [--profile PROFILE.json] [--template PAGE.html] [--paper a4|letter]";
 constexpr const char* kStackUsage = "caelumen-cli stack SUBS.json --out STACK.fits [--report REPORT.json]";
 
 constexpr const char* kLinesUsage = "caelumen-cli lines STACK.fits... [--curve CURVE.csv [--f-ratio N] [--camera ID]] [--oxygen SUM.fits]";
@@ -139,12 +141,71 @@ Result<ReadResults> reported(const fs::path& path, const std::string& number, co
     return ReadResults{std::move(*trial), std::move(*results)};
 }
 
+/// The campaign's other trials, measured: a verdict rests on all of them.
+void addOtherTrials(const Campaign& campaign, const Trial& own, std::vector<GridTrial>& trials) {
+    const auto entries = campaign.trials();
+    if (!entries) return;
+    for (const Campaign::Entry& e : *entries) {
+        auto trial = campaign.trial(e.id);
+        if (!trial || trial->runs.empty() || measuredAlike(*trial, own)) continue;
+        auto results = measureTrial(*trial, {}, terminalJob());
+        if (!results) {
+            note(fmt::format("{} could not be measured: {}", e.title.toStdString(), results.error().message));
+            continue;
+        }
+        std::string name = e.title.toStdString();
+        for (const GridTrial& t : trials)
+            if (t.name == name) name += fmt::format(" ({})", trials.size() + 1);
+        trials.push_back({name, std::move(*trial), {}, std::make_shared<const TrialResults>(std::move(*results))});
+    }
+}
+
+/// What a campaign's window keeps for its report, and what the options say.
+Result<ReportExtras> extrasOf(const Arguments& a, const ReadResults& of, const fs::path& path) {
+    ReportExtras out;
+    std::optional<Profile> profile;
+    std::vector<GridTrial> trials{{of.trial.title, of.trial, path.parent_path(), std::make_shared<const TrialResults>(of.results)}};
+    if (path.extension() != ".json") {
+        auto campaign = Campaign::openToRead(QString::fromStdString(nameText(path)));
+        if (campaign) {
+            const auto words = parseJson((*campaign)->setting("report").toStdString(), "report");
+            const auto text = [&](const char* key) {
+                return words && words->is_object() && words->contains(key) && (*words)[key].is_string() ? (*words)[key].get<std::string>() : std::string();
+            };
+            out.tester = text("tester"), out.disclosure = text("disclosure"), out.remarks = text("remarks"), out.page = text("page");
+            if (const auto kept = profileFromText((*campaign)->setting("profile").toStdString(), "the campaign's profile")) profile = *kept;
+            if (a.has("--profile") || profile) addOtherTrials(**campaign, of.trial, trials);
+        }
+    }
+    if (a.has("--template")) {
+        auto page = readText(a.value("--template"), 4U << 20U);
+        if (!page) return page.error();
+        out.page = std::move(*page);
+    }
+    if (a.has("--profile")) {
+        auto read = readProfile(a.value("--profile"));
+        if (!read) return read.error();
+        profile = std::move(*read);
+    }
+    if (!profile) return out;
+    auto input = gridInput(trials, {}, settingOf(*profile));
+    if (!input) return input.error();
+    const GridModel model(std::move(*input));
+    auto verdict = judge(*profile, trials, model);
+    if (!verdict && a.has("--profile")) return verdict.error();
+    if (verdict) out.profile = profile, out.verdict = std::make_shared<const Verdict>(std::move(*verdict));
+    return out;
+}
+
 int report(const Arguments& a) {
     const std::string usage = kReportUsage;
     if (!a.has("--out")) return misuse("--out FILE is missing", usage);
     const fs::path path = a.words[0], out = a.value("--out");
     const std::string ending = out.extension().native();
-    if (ending != ".html" && ending != ".pdf" && ending != ".csv" && ending != ".json") return misuse("--out must end in .html, .pdf, .csv or .json", usage);
+    if (ending != ".html" && ending != ".pdf" && ending != ".zip" && ending != ".csv" && ending != ".json")
+        return misuse("--out must end in .html, .pdf, .zip, .csv or .json", usage);
+    const std::string paper = a.has("--paper") ? a.value("--paper") : "a4";
+    if (paper != "a4" && paper != "letter") return misuse("--paper must be a4 or letter", usage);
     int argc = 1;
     char name[] = "caelumen-cli", *argv[] = {name, nullptr};
     ::setenv("QT_QPA_PLATFORM", "offscreen", 0);                                         // pictures are painted without a screen
@@ -153,10 +214,13 @@ int report(const Arguments& a) {
     const auto of = reported(path, a.value("--trial"), out);
     if (!of) return fail(path, of.error().message);
     for (const std::string& warning : of->results.warnings) note(warning);
+    const auto extras = extrasOf(a, *of, path);
+    if (!extras) return fail(path, extras.error().message);
     std::string text;
-    if (ending == ".html" || ending == ".pdf") {
-        auto page = htmlReport(of->trial, of->results, path.parent_path(), terminalJob());
-        if (page && ending == ".pdf") page = pdfReport(*page, of->trial.title);
+    if (ending == ".html" || ending == ".pdf" || ending == ".zip") {
+        auto page = ending == ".zip" ? reportBundle(of->trial, of->results, path.parent_path(), *extras, paper == "letter", terminalJob())
+                                     : htmlReport(of->trial, of->results, path.parent_path(), terminalJob(), *extras);
+        if (page && ending == ".pdf") page = pdfReport(*page, of->trial.title, paper == "letter");
         if (!page) return fail(path, page.error().message);
         text = std::move(*page);
     } else {
@@ -258,7 +322,7 @@ const std::map<std::string, Command>& commands() {
           "measure a trial; JSON to the standard output without --out",
           measure}},
         {"frames", {{{}, {"--json"}, 1, 100'000}, "caelumen-cli frames FILE... [--json]", "header facts, sky level, noise and stars of each frame", frames}},
-        {"report", {{{"--out", "--trial"}, {}, 1, 1}, kReportUsage, "measure and write a page with pictures and plots, a table, or results", report}},
+        {"report", {{{"--out", "--trial", "--profile", "--template", "--paper"}, {}, 1, 1}, kReportUsage, "measure and write a page with pictures and plots, a table, or results", report}},
         {"stack", {{{"--out", "--report"}, {}, 1, 1}, kStackUsage, "calibrate, judge, align and stack one run's subs", stack}},
         {"lines",
          {{{"--curve", "--f-ratio", "--camera", "--oxygen"}, {}, 1, 1000},

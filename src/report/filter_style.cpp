@@ -36,6 +36,7 @@ QPainterPath FilterStyle::marker(double r) const {
         break;
     default: {
         const double w = 0.42 * r;
+        path.setFillRule(Qt::WindingFill); // two bars that cross leave no hole
         path.addRect(-w, -r, 2 * w, 2 * r);
         path.addRect(-r, -w, 2 * r, 2 * w);
         path = path.simplified();
@@ -67,6 +68,18 @@ FilterStyle filterStyleOf(const Trial& trial, const std::string& filter, const s
         place +=
             static_cast<int>(std::find_if(trial.filters.begin(), trial.filters.end(), [&](const Filter& f) { return f.id == filter; }) - trial.filters.begin());
     return filterStyle(place, place == 0 && !planned.empty(), redTheme);
+}
+
+std::map<std::string, FilterStyle> filterStyles(const Trial& trial, const std::vector<std::string>& filters, bool redTheme) {
+    std::map<std::string, FilterStyle> out;
+    int next = static_cast<int>(trial.runs.size());
+    std::vector<std::string> sorted = filters; // whatever the order of a ranking, a filter looks the same
+    std::sort(sorted.begin(), sorted.end());
+    for (const std::string& id : sorted) {
+        const bool own = std::any_of(trial.runs.begin(), trial.runs.end(), [&](const Run& r) { return r.filter == id; });
+        out[id] = own ? filterStyleOf(trial, id, {}, redTheme) : filterStyle(next++, false, redTheme);
+    }
+    return out;
 }
 
 } // namespace caelumen

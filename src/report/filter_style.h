@@ -4,6 +4,7 @@
 #include <QPainterPath>
 #include <QString>
 
+#include <map>
 #include <string>
 #include <vector>
 
@@ -24,6 +25,9 @@ struct FilterStyle {
 
 /// `index` is the run's place in the trial; `baseline` takes a neutral grey. In red all filters are shades of red.
 FilterStyle filterStyle(int index, bool baseline, bool redTheme = false);
+
+/// Of all filters of a comparison over several trials: those of `trial` as it has them, the others after them, no two alike as far as styles go.
+std::map<std::string, FilterStyle> filterStyles(const Trial& trial, const std::vector<std::string>& filters, bool redTheme = false);
 
 /// Of a filter by its first run; before there are runs by its place among `planned` (the baseline first), else among the trial's filters.
 FilterStyle filterStyleOf(const Trial& trial, const std::string& filter, const std::vector<std::string>& planned, bool redTheme = false);

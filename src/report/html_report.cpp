@@ -1,7 +1,6 @@
 #include "report/html_report.h"
 
 #include "core/compare/evidence.h"
-#include "core/compare/run_facts.h"
 #include "core/compare/scores.h"
 #include "core/compare/sentences.h"
 #include "core/grid/frontier.h"
@@ -9,16 +8,18 @@
 #include "core/model/quantity.h"
 #include "report/filter_style.h"
 #include "report/grid_picture.h"
-#include "report/picture_painter.h"
+#include "report/page_template.h"
+#include "report/report_frames.h"
 #include "report/svg_plots.h"
+#include "report/verdict_picture.h"
 
 #include <QBuffer>
 #include <QByteArray>
-#include <QFont>
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 namespace caelumen {
 namespace {
@@ -28,10 +29,10 @@ body{font:14px/1.5 Inter,system-ui,sans-serif;color:#222;max-width:1080px;margin
 h1{font-size:1.7em;margin:.2em 0}h2{font-size:1.2em;margin:1.8em 0 .5em;border-bottom:1px solid #ccc}
 table{border-collapse:collapse;width:100%}td,th{padding:.25em .6em;text-align:left;border-bottom:1px solid #e4e4e4;vertical-align:top}
 td.n{text-align:right;font-variant-numeric:tabular-nums;white-space:nowrap}
-.pictures{display:grid;grid-template-columns:1fr 1fr;gap:14px}figure{margin:0}figure img{width:100%;display:block}figcaption{font-size:.9em}
+.pictures{display:grid;grid-template-columns:1fr 1fr;gap:14px}.crops{display:flex;flex-wrap:wrap;gap:8px}.crops figure{width:200px}figure{margin:0}figure img{width:100%;display:block}figcaption{font-size:.9em}
 .voids{color:#a3221a;font-weight:600}.weakens{color:#8a5a00;font-weight:600}.note{color:#555}
 .answer{font-size:1.08em;margin:.3em 0}.small{font-size:.9em;color:#555}details{margin:.6em 0}
-@media print{body{margin:0}.pictures figure,tr{break-inside:avoid}}
+@media print{body{margin:0}.pictures figure,.crops,tr,svg{break-inside:avoid}h2,h3{break-after:avoid}}
 )";
 
 std::string nameOf(const Trial& trial, const Run& run) {
@@ -39,80 +40,52 @@ std::string nameOf(const Trial& trial, const Run& run) {
     return f ? f->name : run.filter;
 }
 
-void drawRegions(QPainter& painter, const Trial& trial, double zoom) {
-    painter.setRenderHint(QPainter::Antialiasing);
-    QFont font = painter.font();
-    font.setPixelSize(11);
-    painter.setFont(font);
-    for (const Region& r : trial.regions) {
-        const QPen pen(QColor(255, 255, 255, 210), 1.3,
-                       r.role == RegionRole::Sky        ? Qt::DashLine
-                       : r.role == RegionRole::HaloStar ? Qt::DotLine
-                                                        : Qt::SolidLine);
-        painter.setPen(pen);
-        painter.setBrush(Qt::NoBrush);
-        const auto at = [&](Point p) { return QPointF((p.x + 0.5) * zoom, (p.y + 0.5) * zoom); };
-        const Region::Bounds b = r.bounds();
-        QPointF tag = at({b.max.x, b.min.y});
-        if (r.shape == RegionShape::Circle)
-            painter.drawEllipse(at(r.points[0]), r.radius * zoom, r.radius * zoom);
-        else if (r.shape == RegionShape::Rect)
-            painter.drawRect(QRectF(at(b.min), at(b.max)));
-        else if (r.shape == RegionShape::Polygon) {
-            QPolygonF polygon;
-            for (const Point& p : r.points) polygon << at(p);
-            painter.drawPolygon(polygon);
-        } else {
-            painter.drawEllipse(at(r.points[0]), 13, 13);
-            tag = at(r.points[0]) + QPointF(10, -10);
-        }
-        painter.drawText(tag + QPointF(3, 0), QString::fromStdString(r.id));
-    }
+std::string embedded(const QImage& image, const std::string& alt) {
+    QByteArray bytes;
+    QBuffer buffer(&bytes);
+    buffer.open(QIODevice::WriteOnly);
+    image.save(&buffer, "PNG");
+    return fmt::format("<img alt=\"{}\" src=\"data:image/png;base64,{}\">", escaped(alt), bytes.toBase64().toStdString());
 }
 
-std::string pictures(const Trial& trial, const TrialResults& results, const std::filesystem::path& folder, const Job& job) {
-    std::vector<std::shared_ptr<const PicturePyramid>> loaded(trial.runs.size());
-    std::vector<const PicturePyramid*> shown;
-    const PicturePyramid* baseline = nullptr;
-    QSize frame;
+std::string pictures(const Trial& trial, const TrialResults& results, const ReportFrames& frames) {
+    if (!frames.any()) return {};
+    std::string html = "<h2>Pictures</h2><div class=\"pictures\">";
     for (std::size_t i = 0; i < trial.runs.size(); ++i) {
-        if (job.cancelled()) return {};
-        job.report(0.8 * static_cast<double>(i) / static_cast<double>(trial.runs.size()), "Drawing run " + trial.runs[i].id);
-        const auto open = openRun(trial, trial.runs[i], folder);
-        if (!open) continue;
-        auto pyramid = PicturePyramid::load(*open, {});
-        if (!pyramid) continue;
-        loaded[i] = std::make_shared<const PicturePyramid>(std::move(*pyramid));
-        shown.push_back(loaded[i].get());
-        if (trial.runs[i].id == results.baseline) {
-            baseline = loaded[i].get();
-            frame = QSize(open->conditions.width, open->conditions.height);
-        }
-    }
-    if (!baseline) return {};
-    std::string html = "<div class=\"pictures\">";
-    for (std::size_t i = 0; i < trial.runs.size(); ++i) {
-        if (!loaded[i]) continue;
+        if (!frames.has(i)) continue;
         const Run& run = trial.runs[i];
-        Alignment alignment;
-        for (const RunAlignment& a : results.alignment)
-            if (a.run == run.id) alignment = a.alignment;
-        constexpr int width = 720;
-        QImage image = renderPicture(loaded[i], alignment, sharedStretch(shown, *baseline), frame, width);
-        {
-            QPainter painter(&image);
-            drawRegions(painter, trial, static_cast<double>(width) / frame.width());
-        }
-        QByteArray bytes;
-        QBuffer buffer(&bytes);
-        buffer.open(QIODevice::WriteOnly);
-        image.save(&buffer, "PNG");
         const RunConditions* c = results.conditionsOf(run.id);
-        html += fmt::format("<figure><img alt=\"{}\" src=\"data:image/png;base64,{}\"><figcaption><b>{} {}</b>{}<br>{}</figcaption></figure>",
-                            escaped(nameOf(trial, run)), bytes.toBase64().toStdString(), escaped(run.id), escaped(nameOf(trial, run)),
-                            run.id == results.baseline ? " (baseline)" : "", c ? escaped(conditionsSentence(trial, *c)) : "");
+        html += fmt::format("<figure>{}<figcaption><b>{} {}</b>{}<br>{}</figcaption></figure>",
+                            embedded(frames.whole(i, 720, true), fmt::format("{} through {}", trial.target.name, nameOf(trial, run))), escaped(run.id),
+                            escaped(nameOf(trial, run)), run.id == results.baseline ? " (baseline)" : "", c ? escaped(conditionsSentence(trial, *c)) : "");
     }
     return html + "</div><p class=\"small\">One stretch for all pictures, aligned on the baseline by their stars. N nebula, S sky, H halo star.</p>";
+}
+
+/// Pixel by pixel, side by side: around each halo star, and where the nebula is faintest.
+std::string crops(const Trial& trial, const TrialResults& results, const ReportFrames& frames) {
+    if (!frames.any()) return {};
+    constexpr int kSide = 200;
+    std::string html;
+    const Region* faint = nullptr;
+    double least = 1e300;
+    for (const Region& r : trial.regions)
+        if (r.role == RegionRole::Nebula)
+            for (const Measurement& m : results.measurements)
+                if (m.run == results.baseline && m.quantity == "nebula_signal" && m.region == r.id && m.value < least) least = m.value, faint = &r;
+    for (const Region& r : trial.regions) {
+        if (r.role != RegionRole::HaloStar && &r != faint) continue;
+        const Region::Bounds b = r.bounds();
+        const Point middle{0.5 * (b.min.x + b.max.x), 0.5 * (b.min.y + b.max.y)};
+        html += fmt::format("<h3>{}: {}</h3><div class=\"crops\">", escaped(r.id), r.role == RegionRole::HaloStar ? "the halo star" : "the faintest nebula region");
+        for (std::size_t i = 0; i < trial.runs.size(); ++i)
+            if (frames.has(i))
+                html += fmt::format("<figure>{}<figcaption>{} {}</figcaption></figure>",
+                                    embedded(frames.crop(i, middle, kSide), fmt::format("{} through {}, pixel by pixel", r.id, nameOf(trial, trial.runs[i]))),
+                                    escaped(trial.runs[i].id), escaped(nameOf(trial, trial.runs[i])));
+        html += "</div>";
+    }
+    return html.empty() ? html : "<h2>Pixel by pixel</h2>" + html + "<p class=\"small\">A pixel of the frame is a pixel here; the same stretch as above.</p>";
 }
 
 /// Which of a score's runs cannot be told apart, in sentences.
@@ -172,8 +145,15 @@ std::string allFigures(const TrialResults& r) {
     return html + "</table></details>";
 }
 
+/// A person's text: an empty line is a new paragraph.
+std::string paragraphs(const std::string& text) {
+    std::string html = "<p>" + escaped(text) + "</p>";
+    for (std::size_t at = 0; (at = html.find("\n\n", at)) != std::string::npos;) html.replace(at, 2, "</p><p>");
+    return html;
+}
+
 /// Where the filters came from: a reader wants to know what was paid and what was given.
-std::string disclosure(const Trial& trial) {
+std::string disclosure(const Trial& trial, const ReportExtras& extras) {
     std::string rows;
     for (const Filter& f : trial.filters) {
         if (f.obtained.empty() && !f.price) continue;
@@ -182,9 +162,40 @@ std::string disclosure(const Trial& trial) {
         rows += fmt::format("<tr><td>{}</td><td>{}</td><td class=\"n\">{}</td></tr>", escaped(f.name), f.obtained.empty() ? "not said" : escaped(f.obtained),
                             price);
     }
-    return rows.empty()
-               ? std::string()
-               : "<h2>Where the filters came from</h2><table><tr><th>Filter</th><th>Obtained</th><th>Price each, with shipping</th></tr>" + rows + "</table>";
+    std::string html;
+    if (!rows.empty()) html = "<table><tr><th>Filter</th><th>Obtained</th><th>Price each, with shipping</th></tr>" + rows + "</table>";
+    if (!extras.disclosure.empty()) html += paragraphs(extras.disclosure);
+    if (!extras.tester.empty()) html += "<p>Tested by " + escaped(extras.tester) + ".</p>";
+    return html.empty() ? html : "<h2>Disclosure: where the filters came from</h2>" + html;
+}
+
+/// For whom, how sure, and what it costs.
+std::string verdictSection(const Trial& trial, const ReportExtras& extras) {
+    if (!extras.verdict || !extras.profile) return {};
+    const Verdict& v = *extras.verdict;
+    std::string html = fmt::format("<h2>Verdict{}</h2>", extras.profile->name.empty() ? "" : ": " + escaped(extras.profile->name));
+    for (const std::string& s : v.sentences) html += "<p class=\"answer\">" + escaped(s) + "</p>";
+    html += svgRanking(trial, v) + "<p class=\"small\">Scores in steps from the baseline that somebody would notice, with one standard deviation; right: in how many of 20 000 draws from the errors it comes first.</p>";
+    html += "<table><tr><th>What counts</th><th>Weight</th><th>One step is</th></tr>";
+    for (const Merit m : kMerits)
+        html += fmt::format("<tr><td>{}</td><td class=\"n\">{:g}</td><td>{}</td></tr>", meritLabel(m), extras.profile->weights[static_cast<std::size_t>(m)], meritNotice(m));
+    html += "</table>" + svgPayoff(trial, v);
+    if (!v.notTested.empty()) {
+        html += "<p>Not tested:</p><ul>";
+        for (const std::string& s : v.notTested) html += "<li>" + escaped(s) + "</li>";
+        html += "</ul>";
+    }
+    return html;
+}
+
+std::string palettes(const ReportExtras& extras) {
+    if (extras.palettes.empty()) return {};
+    std::string html = "<h2>In colour</h2><div class=\"pictures\">";
+    for (const LabelledPicture& p : extras.palettes)
+        html += fmt::format("<figure>{}<figcaption><b>{}</b><br>{}</figcaption></figure>",
+                            embedded(p.image.width() > 720 ? p.image.scaledToWidth(720, Qt::SmoothTransformation) : p.image, p.name.toStdString()),
+                            escaped(p.name.toStdString()), escaped(p.lines.join(" \u00B7 ").toStdString()));
+    return html + "</div><p class=\"small\">One recipe and one look for all, for the eye alone: nothing was measured on these pictures.</p>";
 }
 
 /// What these filters would do under the other classes of sky, without the moon and under this trial's.
@@ -227,19 +238,16 @@ std::string otherSkies(const Trial& trial, const TrialResults& r, const std::fil
            "whole ones, the model's included.</p>";
 }
 
-} // namespace
+constexpr const char* kMethod =
+    "<h2>Method</h2><p>All figures are in electrons per second, measured on the stacks as they are: regions and stars are mapped into each frame, no "
+    "frame is resampled. Stars are masked alike in all runs. The nebula stands "
+    "above a sky surface (plane and radial term) fitted to star- and nebula-free cells and set to the level of the sky regions. Noise is the scatter "
+    "of empty 10 arcsec boxes. The time ratio is the squared ratio of signal to noise per hour. Halos "
+    "are what a star's profile has beyond the baseline's, per unit of star light. Star colours are compared by a Theil-Sen line freed of the "
+    "flattening by noise. Whiskers are one standard deviation; an open marker is a limit at three.</p>";
 
-Result<std::string> htmlReport(const Trial& trial, const TrialResults& r, const std::filesystem::path& folder, const Job& job) {
-    std::string html =
-        fmt::format("<!doctype html><html lang=\"en\"><head><meta charset=\"utf-8\"><title>{0}</title><style>{1}</style></head><body><h1>{0}</h1>",
-                    escaped(trial.title), kStyle);
-    std::string where;
-    for (const std::string& part : {trial.target.name, trial.site.name, trial.rig.name})
-        if (!part.empty()) where += (where.empty() ? "" : " \u00B7 ") + part;
-    html += fmt::format("<p>{}</p>", escaped(where));
-    for (const Run& run : trial.runs)
-        if (run.id != r.baseline) html += fmt::format("<p class=\"answer\">{}</p>", escaped(answerSentence(trial, r, run.id)));
-    html += "<h2>Conditions</h2><table><tr><th>Run</th><th>Filter</th><th>Start (UTC)</th><th>Conditions</th></tr>";
+std::string conditions(const Trial& trial, const TrialResults& r) {
+    std::string html = "<h2>Conditions</h2><table><tr><th>Run</th><th>Filter</th><th>Start (UTC)</th><th>Conditions</th></tr>";
     const bool south = trial.site.latitude_deg.value_or(1) < 0;
     for (const Run& run : trial.runs) {
         const RunConditions* c = r.conditionsOf(run.id);
@@ -248,29 +256,47 @@ Result<std::string> htmlReport(const Trial& trial, const TrialResults& r, const 
                             c && c->sky ? svgMoon(c->sky->moonIlluminated, c->sky->moonWaxing, south) : "",
                             c ? escaped(conditionsSentence(trial, *c)) + "<br><span class=\"small\">" + escaped(factsSentence(c->facts)) + "</span>" : "");
     }
-    html += "</table><h2>What else differed</h2>";
-    if (r.fairness.empty())
-        html += "<p>Nothing that is known of: only the filter differed.</p>";
-    else {
-        html += "<table>";
-        for (const Unfairness& f : r.fairness)
-            html += fmt::format("<tr><td>{}</td><td class=\"{}\">{}</td><td>{}</td><td>{}{}</td></tr>", escaped(f.run), gradeName(f.grade), gradeName(f.grade),
-                                f.subject, escaped(f.text), f.normalised ? " <span class=\"small\">(allowed for)</span>" : "");
-        html += "</table>";
-    }
-    html += disclosure(trial);
-    html += "<h2>Pictures</h2>" + pictures(trial, r, folder, job);
+    return html + "</table>";
+}
+
+std::string fairness(const TrialResults& r) {
+    std::string html = "<h2>What else differed</h2>";
+    if (r.fairness.empty()) return html + "<p>Nothing that is known of: only the filter differed.</p>";
+    html += "<table>";
+    for (const Unfairness& f : r.fairness)
+        html += fmt::format("<tr><td>{}</td><td class=\"{}\">{}</td><td>{}</td><td>{}{}</td></tr>", escaped(f.run), gradeName(f.grade), gradeName(f.grade),
+                            f.subject, escaped(f.text), f.normalised ? " <span class=\"small\">(allowed for)</span>" : "");
+    return html + "</table>";
+}
+
+} // namespace
+
+Result<std::string> htmlReport(const Trial& trial, const TrialResults& r, const std::filesystem::path& folder, const Job& job, const ReportExtras& extras) {
+    std::map<std::string, std::string> at;
+    at["title"] = escaped(trial.title);
+    at["style"] = kStyle;
+    for (const std::string& part : {trial.target.name, trial.site.name, trial.rig.name})
+        if (!part.empty()) at["where"] += (at["where"].empty() ? "" : " \u00B7 ") + escaped(part);
+    for (const Run& run : trial.runs)
+        if (run.id != r.baseline) at["headline"] += fmt::format("<p class=\"answer\">{}</p>", escaped(answerSentence(trial, r, run.id)));
+    at["conditions"] = conditions(trial, r);
+    at["fairness"] = fairness(r);
+    at["disclosure"] = disclosure(trial, extras);
+    if (!extras.remarks.empty()) at["remarks"] = "<h2>Remarks</h2>" + paragraphs(extras.remarks);
+    const ReportFrames frames = ReportFrames::load(trial, r, folder, job);
     if (job.cancelled()) return Error{kCancelled};
-    html += "<h2>Scores</h2>" + scoreSections(trial, r) + otherSkies(trial, r, folder) + "<h2>Figures</h2>" + allFigures(r);
-    html += "<h2>Method</h2><p>All figures are in electrons per second, measured on the stacks as they are: regions and stars are mapped into each frame, no "
-            "frame is resampled. Stars are masked alike in all runs. The nebula stands "
-            "above a sky surface (plane and radial term) fitted to star- and nebula-free cells and set to the level of the sky regions. Noise is the scatter "
-            "of empty 10 arcsec boxes. The time ratio is the squared ratio of signal to noise per hour. Halos "
-            "are what a star's profile has beyond the baseline's, per unit of star light. Star colours are compared by a Theil-Sen line freed of the "
-            "flattening by noise. Whiskers are one standard deviation; an open marker is a limit at three.</p>";
-    html += fmt::format("<p class=\"small\">{}. None of these filters is a solar filter.</p></body></html>\n", programName());
+    at["pictures"] = pictures(trial, r, frames);
+    at["crops"] = crops(trial, r, frames);
+    at["scores"] = "<h2>Scores</h2>" + scoreSections(trial, r);
+    at["skies"] = otherSkies(trial, r, folder);
+    at["verdict"] = verdictSection(trial, extras);
+    at["palettes"] = palettes(extras);
+    at["figures"] = "<h2>Appendix: all figures</h2>" + allFigures(r);
+    at["method"] = kMethod;
+    at["cautions"] = "<p class=\"small\">None of these filters is a solar filter: never point a telescope or a finder with them at the sun.</p>";
+    at["version"] = programName() + ", figures as defined in its docs/measurements.md of that version.";
     job.report(1, "Done");
-    return html;
+    return filledPage(extras.page.empty() ? defaultPage() : extras.page, at);
 }
 
 } // namespace caelumen

@@ -12,15 +12,7 @@
 #include <map>
 
 namespace caelumen {
-namespace {
-
-std::string colourOf(int index, bool baseline) {
-    return filterStyle(index, baseline).colour.name().toStdString();
-}
-
-/// The marker of a filter as an SVG path.
-std::string svgMarker(int index, bool baseline, double x, double y, double r) {
-    const FilterStyle style = filterStyle(index, baseline);
+std::string svgMarker(const FilterStyle& style, double x, double y, double r) {
     const QPainterPath path = style.marker(r);
     std::string d;
     for (int i = 0; i < path.elementCount(); ++i) {
@@ -32,6 +24,16 @@ std::string svgMarker(int index, bool baseline, double x, double y, double r) {
         d += fmt::format("{}{:.2f} {:.2f}", command, x + e.x, y + e.y);
     }
     return fmt::format("<path d=\"{}Z\" fill=\"{}\"/>", d, style.colour.name().toStdString());
+}
+
+namespace {
+
+std::string colourOf(int index, bool baseline) {
+    return filterStyle(index, baseline).colour.name().toStdString();
+}
+
+std::string svgMarker(int index, bool baseline, double x, double y, double r) {
+    return caelumen::svgMarker(filterStyle(index, baseline), x, y, r);
 }
 
 struct Frame {

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/compare/scores.h"
+#include "report/filter_style.h"
 
 #include <string>
 
@@ -11,6 +12,9 @@ std::string svgScore(const Trial& trial, const TrialResults& results, const Scor
 std::string svgHaloExcess(const Trial& trial, const TrialResults& results, const std::string& region);
 std::string svgColours(const Trial& trial, const TrialResults& results, const std::string& index);
 std::string svgMoon(double illuminated, bool waxing, bool south);
+
+/// The marker of a filter about a place.
+std::string svgMarker(const FilterStyle& style, double x, double y, double r);
 
 /// Text made safe for HTML and SVG.
 std::string escaped(const std::string& text);

@@ -432,13 +432,13 @@ void SkyGrid::planNext(std::size_t index) {
 
 void SkyGrid::showEvent(QShowEvent* event) {
     QWidget::showEvent(event);
-    m_model.setActive(true);
+    m_model.setActive(this, true);
     fill();
 }
 
 void SkyGrid::hideEvent(QHideEvent* event) {
     QWidget::hideEvent(event);
-    m_model.setActive(false);
+    m_model.setActive(this, false);
 }
 
 void SkyGrid::themeChanged() {

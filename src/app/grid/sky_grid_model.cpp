@@ -73,13 +73,16 @@ SkyGridModel::SkyGridModel(Session& session, QObject* parent)
     connect(&m_predictions, &JobService::failed, this, &SkyGridModel::failed);
 }
 
-void SkyGridModel::setActive(bool active) {
-    m_active = active;
-    if (m_active && m_stale) follow();
+void SkyGridModel::setActive(const QObject* view, bool active) {
+    if (active)
+        m_views.insert(view);
+    else
+        m_views.erase(view);
+    if (!m_views.empty() && m_stale) follow();
 }
 
 void SkyGridModel::follow() {
-    m_stale = !m_active;
+    m_stale = m_views.empty();
     if (m_stale) return;
     std::vector<Known> now;
     const auto take = [&](const QString& name, qint64 id, Trial trial) {

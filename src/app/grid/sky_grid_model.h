@@ -9,6 +9,8 @@
 
 #include <QObject>
 
+#include <set>
+
 namespace caelumen {
 
 /// What a person may turn about: the sky, the telescope, the light of the target.
@@ -30,8 +32,10 @@ class SkyGridModel : public QObject {
 public:
     explicit SkyGridModel(Session& session, QObject* parent = nullptr);
 
-    /// Measures and follows only while somebody looks.
-    void setActive(bool active);
+    /// Measures and follows only while some view looks at it.
+    void setActive(const QObject* view, bool active);
+    /// The trials that are measured, the one in hand first.
+    const std::vector<GridTrial>& measured() const { return m_ready; }
     JobService& jobs() { return m_jobs; }
 
     const GridModel* grid() const { return m_grid.get(); } ///< null until there is something to show
@@ -98,7 +102,8 @@ private:
 
     Session& m_session;
     JobService m_jobs, m_steps, m_conclusions, m_predictions;
-    bool m_active = false, m_stale = true;
+    std::set<const QObject*> m_views;
+    bool m_stale = true;
     QStringList m_others;
     std::vector<Known> m_trials;
     std::vector<GridTrial> m_ready;

@@ -64,6 +64,9 @@ public:
     std::optional<Look> look() const; ///< one for all: by the quietest picture, which shows most
     QString conditions(std::size_t shot) const;
 
+    /// Those that are there, as they are shown, large enough for a web page.
+    std::vector<LabelledPicture> labelledPictures() const;
+
     /// The recipe of one run with its parts, look and time; a sentence where its stack has not what it takes.
     Result<Recipe> recipeFor(const std::string& run) const;
     /// Full size, in the background.
@@ -89,7 +92,6 @@ private:
     double depthOf(std::size_t shot) const;
     Recipe partsOf(std::size_t shot) const;
     QImage shown(const Mixture& mixture, std::size_t shot) const;
-    std::vector<LabelledPicture> labelledPictures() const;
     void write(const QString& path, std::function<Status(const Job&)> work);
 
     Session& m_session;

@@ -20,8 +20,8 @@ namespace {
 constexpr const char *kBands = "claimed_bands", *kPoints = "curve_points", *kClaimedPoints = "claimed_curve_points";
 
 constexpr std::array kColumns{
-    "id",    "name",     "kind",     kBands,     "made_for_f_ratio", "effective_index", "thickness_mm", "clear_aperture_mm", "claimed_density", "mount",
-    "price", "shipping", "currency", "set_size", "set", "landed_each", "obtained", "notes"};
+    "id",       "name",     "kind",     kBands, "made_for_f_ratio", "effective_index", "thickness_mm", "clear_aperture_mm", "claimed_density", "mount", "price",
+    "shipping", "currency", "set_size", "set",  "landed_each",      "obtained",        "notes"};
 
 /// "500.7 x 3 x 0.88; 656.3 x 3": centre, width and peak of each band.
 std::string bandsToText(const std::vector<BandClaim>& claims) {

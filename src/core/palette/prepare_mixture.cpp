@@ -168,8 +168,9 @@ Status treatStars(const Recipe& recipe, LayerReader& reader, const Job& job, Mix
         return Done{};
     }
     if (!recipe.starsOnGalaxy && looksLikeGalaxy(sum, stars))
-        return Error{"This looks like a galaxy, whose knots look like stars: stars are not taken out of it. Where they are stars, say so: \"also of galaxies\" in "
-                     "the window, \"galaxy_too\": true beside the mode in a recipe."};
+        return Error{
+            "This looks like a galaxy, whose knots look like stars: stars are not taken out of it. Where they are stars, say so: \"also of galaxies\" in "
+            "the window, \"galaxy_too\": true beside the mode in a recipe."};
     if (recipe.stars == PaletteStars::Replace) {
         auto broad = reader.readColour(recipe.starsFrom);
         if (!broad) return broad.error();

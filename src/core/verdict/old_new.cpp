@@ -91,8 +91,8 @@ OldNewRow darkRow(const Side& before, const Side& now, const GridSky& sky, Targe
     return row;
 }
 
-OldNewRow plainRow(Merit merit, const std::optional<MeritFigure>& a, const std::optional<MeritFigure>& b, bool voidA, bool voidB, double notice, const Side& before,
-                   const Side& now) {
+OldNewRow plainRow(Merit merit, const std::optional<MeritFigure>& a, const std::optional<MeritFigure>& b, bool voidA, bool voidB, double notice,
+                   const Side& before, const Side& now) {
     OldNewRow row{meritLabel(merit), "1", {}, {}, {}, {}, "measured", {}, {}, false, {}};
     // Where nothing is seen there is none, as far as the star tells.
     const auto value = [](const MeritFigure& f) { return f.limit ? 0 : f.value; };
@@ -100,8 +100,11 @@ OldNewRow plainRow(Merit merit, const std::optional<MeritFigure>& a, const std::
     if (b) row.now = value(*b), row.nowSigma = b->sigma;
     if (!a || !b) {
         const Side& missing = a ? now : before;
-        row.why = fmt::format("{} of {}, run {}, {}", merit == Merit::Halo ? "halos" : merit == Merit::StarColour ? "star colours" : "the gradient", missing.trial.name,
-                              missing.run.id, (a ? voidB : voidA) ? "are void by what else differed there" : "were not measured");
+        row.why = fmt::format("{} of {}, run {}, {}",
+                              merit == Merit::Halo         ? "halos"
+                              : merit == Merit::StarColour ? "star colours"
+                                                           : "the gradient",
+                              missing.trial.name, missing.run.id, (a ? voidB : voidA) ? "are void by what else differed there" : "were not measured");
         return row;
     }
     finish(row, -value(*a) / notice, -value(*b) / notice, a->sigma / notice, b->sigma / notice);
@@ -128,12 +131,13 @@ void compareTrials(const Side& before, const Side& now, OldNew& out) {
                         a.site.name.empty() ? "unknown" : a.site.name, b.site.name.empty() ? "unknown" : b.site.name));
     const auto ratio = [](const Rig& r) { return r.focal_length_mm && r.aperture_mm ? *r.focal_length_mm / *r.aperture_mm : 0.0; };
     if (ratio(a.rig) > 0 && ratio(b.rig) > 0 && std::abs(std::log(ratio(a.rig) / ratio(b.rig))) > 0.1)
-        say(fmt::format("Other telescopes (f/{:.1f} and f/{:.1f}): narrow bands lie elsewhere in another cone, and halos are of another size.", ratio(a.rig), ratio(b.rig)));
-    if (a.rig.camera != b.rig.camera && !a.rig.camera.empty() && !b.rig.camera.empty()) say(fmt::format("Other cameras ({} and {}).", a.rig.camera, b.rig.camera));
+        say(fmt::format("Other telescopes (f/{:.1f} and f/{:.1f}): narrow bands lie elsewhere in another cone, and halos are of another size.", ratio(a.rig),
+                        ratio(b.rig)));
+    if (a.rig.camera != b.rig.camera && !a.rig.camera.empty() && !b.rig.camera.empty())
+        say(fmt::format("Other cameras ({} and {}).", a.rig.camera, b.rig.camera));
     for (const Side* s : {&before, &now})
         for (const Unfairness& u : s->trial.results->fairness)
-            if (u.run == s->run.id && u.grade != Grade::Note && !u.normalised)
-                say(fmt::format("{}, run {}: {}", s->trial.name, s->run.id, u.text));
+            if (u.run == s->run.id && u.grade != Grade::Note && !u.normalised) say(fmt::format("{}, run {}: {}", s->trial.name, s->run.id, u.text));
 }
 
 } // namespace
@@ -166,7 +170,7 @@ Result<OldNew> compareOldNew(const GridTrial& before, const std::string& beforeR
     out.rows.push_back(plainRow(Merit::Gradient, x.gradient, y.gradient, x.gradientVoid, y.gradientVoid, kGradientNotice, *a, *b));
     for (const OldNewRow& row : out.rows) {
         if (!row.difference) continue;
-        const std::string size = fmt::format("{:+.1f} +-{:.1f} steps", *row.difference, *row.sigma);
+        const std::string size = fmt::format("{:+.1f} \u00B1{:.1f} steps", *row.difference, *row.sigma);
         out.sentences.push_back(row.toldApart ? fmt::format("{}: {} is better than {} ({}).", row.label, *row.difference > 0 ? b->name() : a->name(),
                                                             *row.difference > 0 ? a->name() : b->name(), size)
                                               : fmt::format("{}: not told apart ({}).", row.label, size));

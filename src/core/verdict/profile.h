@@ -34,11 +34,11 @@ struct Profile {
     std::vector<ProfileSky> skies; ///< shares sum to one
     std::map<TargetKind, double> kinds;
     std::array<double, kMerits.size()> weights{};
-    bool anyHaloIsAFault = true; ///< else halos of less than half a per cent of a star's light do not count
-    std::string owned;           ///< filter id; empty: none
+    bool anyHaloIsAFault = true;  ///< else halos of less than half a per cent of a star's light do not count
+    std::string owned;            ///< filter id; empty: none
     std::optional<double> fRatio; ///< of the telescope that it is for; none: that of the trials
     std::string camera;           ///< typical camera; empty: that of the trials
-    double clearHours = 0;       ///< a year
+    double clearHours = 0;        ///< a year
     std::optional<double> budget;
     std::string currency;
     std::map<std::string, double> rates; ///< of one's own currency for one of another

@@ -159,8 +159,8 @@ private:
         for (const Merit m : kMerits) {
             const auto i = static_cast<std::size_t>(m);
             if (weight(m) > 0 && !isBaseline(f.id))
-                parts.emplace_back(weight(m) / weights() * out.steps[i], fmt::format("{}: {:+.1f} +-{:.1f} steps ({}), weight {:g}", meritLabel(m), out.steps[i],
-                                                                                     out.stepSigmas[i], meritNotice(m), weight(m)));
+                parts.emplace_back(weight(m) / weights() * out.steps[i], fmt::format("{}: {:+.1f} \u00B1{:.1f} steps ({}), weight {:g}", meritLabel(m),
+                                                                                     out.steps[i], out.stepSigmas[i], meritNotice(m), weight(m)));
         }
         std::stable_sort(parts.begin(), parts.end(), [](const auto& a, const auto& b) { return std::abs(a.first) > std::abs(b.first); });
         for (auto& [size, text] : parts) out.reasons.push_back(std::move(text));
@@ -315,7 +315,8 @@ private:
                 VerdictFigure mean = own;
                 mean.step = mean.stepSigma = 0;
                 for (const RankedFilter* f : members)
-                    mean.step += f->figures[k].step / static_cast<double>(members.size()), mean.stepSigma += f->figures[k].stepSigma / static_cast<double>(members.size());
+                    mean.step += f->figures[k].step / static_cast<double>(members.size()),
+                        mean.stepSigma += f->figures[k].stepSigma / static_cast<double>(members.size());
                 used.push_back(mean);
             }
         }
@@ -343,11 +344,11 @@ private:
         std::string text = fmt::format("The set \"{}\" ({}): ", set.name, fmt::join(names, ", "));
         if (m_profile.clearHours > 0) {
             if (set.moreHours > kCertain * set.moreHoursSigma)
-                text += fmt::format("saves {:.0f} +-{:.0f} hours a year more than {} alone", set.moreHours, set.moreHoursSigma, nameOf(set.bestAlone));
+                text += fmt::format("saves {:.0f} \u00B1{:.0f} hours a year more than {} alone", set.moreHours, set.moreHoursSigma, nameOf(set.bestAlone));
             else
                 text += fmt::format("saves no hours that can be told beyond {} alone", nameOf(set.bestAlone));
         } else {
-            text += fmt::format("score {:+.1f} +-{:.1f}", set.score, set.sigma);
+            text += fmt::format("score {:+.1f} \u00B1{:.1f}", set.score, set.sigma);
         }
         if (set.value.price) text += fmt::format(", for {:.2f} {}", *set.value.price, set.value.currency);
         m_out.sentences.push_back(text + ".");
@@ -364,7 +365,7 @@ private:
             say.push_back(fmt::format("For these skies ({}) and targets nothing here is better than {}{}.", skies, first.name,
                                       ties.empty() ? "" : fmt::format(", though {} cannot be told apart from it", fmt::join(ties, ", "))));
         else
-            say.push_back(fmt::format("For these skies ({}) and targets {} comes first (score {:+.1f} +-{:.1f}, best in {:.0f} % of draws){}.", skies,
+            say.push_back(fmt::format("For these skies ({}) and targets {} comes first (score {:+.1f} \u00B1{:.1f}, best in {:.0f} % of draws){}.", skies,
                                       first.name, first.score, first.sigma, 100 * first.pBest,
                                       ties.empty() ? "" : fmt::format("; it cannot be told apart from {}", fmt::join(ties, ", "))));
         for (const RankedFilter& f : m_out.ranking) {
@@ -380,7 +381,7 @@ private:
             const std::string owned = m_profile.owned.empty() ? m_model.input().baseline : m_profile.owned;
             if (m_profile.clearHours > 0 && f.id != owned) {
                 if (v.hoursSaved > kCertain * v.sigma)
-                    text += fmt::format("; against {} it saves {:.0f} +-{:.0f} of {:.0f} clear hours a year", nameOf(owned), v.hoursSaved, v.sigma,
+                    text += fmt::format("; against {} it saves {:.0f} \u00B1{:.0f} of {:.0f} clear hours a year", nameOf(owned), v.hoursSaved, v.sigma,
                                         m_profile.clearHours);
                 else if (v.hoursSaved < -kCertain * v.sigma)
                     text += fmt::format("; against {} it costs time: not worth it", nameOf(owned));

@@ -41,7 +41,7 @@ struct SetValue {
     std::string name, bestAlone; ///< the member of the highest score
     std::vector<std::string> members;
     double score = 0, sigma = 0;
-    FilterValue value;                       ///< the price of all
+    FilterValue value;                        ///< the price of all
     double moreHours = 0, moreHoursSigma = 0; ///< a year, than the best member alone
 };
 
