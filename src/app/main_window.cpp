@@ -7,9 +7,9 @@
 #include "app/kit/kit.h"
 #include "app/night/night.h"
 #include "app/palette/palette.h"
+#include "app/subs/subs.h"
 #include "app/verdict/report_panel.h"
 #include "app/verdict/verdict_room.h"
-#include "app/subs/subs.h"
 #include "app/widgets/campaign_bar.h"
 #include "app/widgets/elided_label.h"
 #include "core/compare/sentences.h"
@@ -140,7 +140,9 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
         setWindowFilePath(m_session.campaign()->path());
         remember(m_session.campaign()->path());
     });
-    for (JobService* jobs : {&m_session.jobs(), &m_skyGrid->model().jobs(), &m_palette->model().jobs(), &m_verdict->model().jobs(), &m_verdict->report().jobs()}) followJobs(*jobs);
+    for (JobService* jobs :
+         {&m_session.jobs(), &m_skyGrid->model().jobs(), &m_palette->model().jobs(), &m_verdict->model().jobs(), &m_verdict->report().jobs()})
+        followJobs(*jobs);
 
     connect(m_cancel, &QPushButton::clicked, this, [this] {
         m_session.stop();

@@ -25,7 +25,8 @@ class VerdictRoom;
 class SkyGrid;
 class Subs;
 
-/// The window: menus, the trial in hand, what is going on, and one of the workspaces in the order of the work: Kit, Night, Subs, Bench, Sky grid, Palette, Verdict.
+/// The window: menus, the trial in hand, what is going on, and one of the workspaces in the order of the work: Kit, Night, Subs, Bench, Sky grid, Palette,
+/// Verdict.
 class MainWindow : public QMainWindow {
     Q_OBJECT
 

@@ -5,8 +5,8 @@
 #include "app/main_window.h"
 #include "app/night/night.h"
 #include "app/palette/palette.h"
-#include "app/verdict/verdict_room.h"
 #include "app/subs/subs.h"
+#include "app/verdict/verdict_room.h"
 
 #include <QActionGroup>
 #include <QApplication>

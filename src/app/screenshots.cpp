@@ -175,9 +175,7 @@ int takeScreenshots(MainWindow& window, const QString& folder) {
     if (!waitFor([&] { return !palette.model().busy(); }, 180)) ++failures;
     palette.view().setAlone(1);
     palette.view().setCurtain(true);
-    palette.view().setZoom(PaletteView::Zoom::Pixels);
     shoot("palette-curtain");
-    palette.view().setZoom(PaletteView::Zoom::Whole);
     palette.view().setAlone(-1);
     palette.panel().timeBox().setCurrentIndex(0);
     palette.model().setTime(PaletteTime::AsItWas, 2);

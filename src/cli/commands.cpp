@@ -17,8 +17,8 @@
 #include "core/prepare/prepare_run.h"
 #include "core/simulate/demo.h"
 #include "core/simulate/scenario.h"
-#include "report/html_report.h"
 #include "core/verdict/verdict.h"
+#include "report/html_report.h"
 #include "report/pdf_report.h"
 #include "report/report_bundle.h"
 #include "store/campaign.h"
@@ -41,7 +41,8 @@ namespace caelumen::cli {
 namespace fs = std::filesystem;
 namespace {
 
-constexpr const char* kReportUsage = "caelumen-cli report TRIAL.json|CAMPAIGN|RESULTS.json --out FILE.html|.pdf|.zip|.csv|.json [--trial N] [--profile PROFILE.json] [--template PAGE.html] [--paper a4|letter]";
+constexpr const char* kReportUsage = "caelumen-cli report TRIAL.json|CAMPAIGN|RESULTS.json --out FILE.html|.pdf|.zip|.csv|.json [--trial N] [--profile "
+                                     "PROFILE.json] [--template PAGE.html] [--paper a4|letter]";
 constexpr const char* kStackUsage = "caelumen-cli stack SUBS.json --out STACK.fits [--report REPORT.json]";
 
 constexpr const char* kLinesUsage = "caelumen-cli lines STACK.fits... [--curve CURVE.csv [--f-ratio N] [--camera ID]] [--oxygen SUM.fits]";
@@ -322,7 +323,11 @@ const std::map<std::string, Command>& commands() {
           "measure a trial; JSON to the standard output without --out",
           measure}},
         {"frames", {{{}, {"--json"}, 1, 100'000}, "caelumen-cli frames FILE... [--json]", "header facts, sky level, noise and stars of each frame", frames}},
-        {"report", {{{"--out", "--trial", "--profile", "--template", "--paper"}, {}, 1, 1}, kReportUsage, "measure and write a page with pictures and plots, a table, or results", report}},
+        {"report",
+         {{{"--out", "--trial", "--profile", "--template", "--paper"}, {}, 1, 1},
+          kReportUsage,
+          "measure and write a page with pictures and plots, a table, or results",
+          report}},
         {"stack", {{{"--out", "--report"}, {}, 1, 1}, kStackUsage, "calibrate, judge, align and stack one run's subs", stack}},
         {"lines",
          {{{"--curve", "--f-ratio", "--camera", "--oxygen"}, {}, 1, 1000},

@@ -77,7 +77,8 @@ std::string crops(const Trial& trial, const TrialResults& results, const ReportF
         if (r.role != RegionRole::HaloStar && &r != faint) continue;
         const Region::Bounds b = r.bounds();
         const Point middle{0.5 * (b.min.x + b.max.x), 0.5 * (b.min.y + b.max.y)};
-        html += fmt::format("<h3>{}: {}</h3><div class=\"crops\">", escaped(r.id), r.role == RegionRole::HaloStar ? "the halo star" : "the faintest nebula region");
+        html +=
+            fmt::format("<h3>{}: {}</h3><div class=\"crops\">", escaped(r.id), r.role == RegionRole::HaloStar ? "the halo star" : "the faintest nebula region");
         for (std::size_t i = 0; i < trial.runs.size(); ++i)
             if (frames.has(i))
                 html += fmt::format("<figure>{}<figcaption>{} {}</figcaption></figure>",
@@ -175,10 +176,12 @@ std::string verdictSection(const Trial& trial, const ReportExtras& extras) {
     const Verdict& v = *extras.verdict;
     std::string html = fmt::format("<h2>Verdict{}</h2>", extras.profile->name.empty() ? "" : ": " + escaped(extras.profile->name));
     for (const std::string& s : v.sentences) html += "<p class=\"answer\">" + escaped(s) + "</p>";
-    html += svgRanking(trial, v) + "<p class=\"small\">Scores in steps from the baseline that somebody would notice, with one standard deviation; right: in how many of 20 000 draws from the errors it comes first.</p>";
+    html += svgRanking(trial, v) + "<p class=\"small\">Scores in steps from the baseline that somebody would notice, with one standard deviation; right: in "
+                                   "how many of 20 000 draws from the errors it comes first.</p>";
     html += "<table><tr><th>What counts</th><th>Weight</th><th>One step is</th></tr>";
     for (const Merit m : kMerits)
-        html += fmt::format("<tr><td>{}</td><td class=\"n\">{:g}</td><td>{}</td></tr>", meritLabel(m), extras.profile->weights[static_cast<std::size_t>(m)], meritNotice(m));
+        html += fmt::format("<tr><td>{}</td><td class=\"n\">{:g}</td><td>{}</td></tr>", meritLabel(m), extras.profile->weights[static_cast<std::size_t>(m)],
+                            meritNotice(m));
     html += "</table>" + svgPayoff(trial, v);
     if (!v.notTested.empty()) {
         html += "<p>Not tested:</p><ul>";

@@ -5,9 +5,10 @@
 
 namespace caelumen {
 
-/// The page of a report as plain HTML with places like {{headline}}, to be changed by a person: {{title}} {{style}} {{where}} {{headline}} {{verdict}} {{conditions}} {{fairness}}
-/// {{disclosure}} {{remarks}} {{pictures}} {{crops}} {{scores}} {{skies}} {{palettes}} {{figures}} {{method}} {{cautions}} {{version}}. Each section brings its own heading and is
-/// empty where there is nothing to say.
+/// The page of a report as plain HTML with places like {{headline}}, to be changed by a person: {{title}} {{style}} {{where}} {{headline}} {{verdict}}
+/// {{conditions}} {{fairness}}
+/// {{disclosure}} {{remarks}} {{pictures}} {{crops}} {{scores}} {{skies}} {{palettes}} {{figures}} {{method}} {{cautions}} {{version}}. Each section brings its
+/// own heading and is empty where there is nothing to say.
 const char* defaultPage();
 
 /// Puts the sections in. Places that nobody knows stay empty; scripts of a template are taken out, since a report has none.

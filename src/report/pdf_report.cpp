@@ -91,8 +91,9 @@ public:
         m_document.setDocumentMargin(0);
         m_document.setDefaultFont(m_font);
         // What of the page's style a text document understands.
-        m_document.setDefaultStyleSheet("h1 { font-size: 17pt; } h2 { font-size: 12pt; } td, th { padding: 2px 6px; } .voids { color: #a3221a; } .weakens { color: "
-                                        "#8a5a00; } .small { color: #555; }");
+        m_document.setDefaultStyleSheet(
+            "h1 { font-size: 17pt; } h2 { font-size: 12pt; } td, th { padding: 2px 6px; } .voids { color: #a3221a; } .weakens { color: "
+            "#8a5a00; } .small { color: #555; }");
         Pictures pictures(m_laid.width());
         m_document.setHtml(understood(QString::fromStdString(html), pictures, m_laid.width(), m_document));
         m_document.setPageSize(m_laid); // laid out as on a screen, drawn larger
@@ -103,7 +104,7 @@ public:
         painter.scale(m_px, m_px);
         painter.translate(0, -n * m_laid.height());
         QAbstractTextDocumentLayout::PaintContext context;
-        context.palette.setColor(QPalette::Text, Qt::black); // paper, whatever the theme
+        context.palette.setColor(QPalette::Text, Qt::black);                                // paper, whatever the theme
         context.clip = QRectF(0, n * m_laid.height(), m_laid.width(), m_laid.height() - 1); // not the next sheet's first row
         painter.setClipRect(context.clip);
         m_document.documentLayout()->draw(&painter, context);

@@ -10,10 +10,10 @@
 #include "report/slides.h"
 #include "report/summary_card.h"
 
-#include <archive.h>
-#include <archive_entry.h>
 #include <fmt/format.h>
 
+#include <archive.h>
+#include <archive_entry.h>
 #include <memory>
 
 namespace caelumen {
@@ -21,7 +21,9 @@ namespace caelumen {
 Result<std::string> zipped(const std::vector<std::pair<std::string, std::string>>& files) {
     std::string out;
     const std::unique_ptr<archive, int (*)(archive*)> zip(archive_write_new(), archive_write_free);
-    const auto failed = [&] { return Error{fmt::format("The archive could not be made ({}).", archive_error_string(zip.get()) ? archive_error_string(zip.get()) : "no memory")}; };
+    const auto failed = [&] {
+        return Error{fmt::format("The archive could not be made ({}).", archive_error_string(zip.get()) ? archive_error_string(zip.get()) : "no memory")};
+    };
     const auto take = [](archive*, void* to, const void* bytes, std::size_t n) -> la_ssize_t {
         static_cast<std::string*>(to)->append(static_cast<const char*>(bytes), n);
         return static_cast<la_ssize_t>(n);
@@ -41,7 +43,8 @@ Result<std::string> zipped(const std::vector<std::pair<std::string, std::string>
     return out;
 }
 
-Result<std::string> reportBundle(const Trial& trial, const TrialResults& r, const std::filesystem::path& folder, const ReportExtras& extras, bool letter, const Job& job) {
+Result<std::string> reportBundle(const Trial& trial, const TrialResults& r, const std::filesystem::path& folder, const ReportExtras& extras, bool letter,
+                                 const Job& job) {
     std::vector<std::pair<std::string, std::string>> files;
     auto page = htmlReport(trial, r, folder, job, extras);
     if (!page) return page.error();
@@ -58,18 +61,19 @@ Result<std::string> reportBundle(const Trial& trial, const TrialResults& r, cons
     for (const Run& run : trial.runs)
         if (const auto facts = reportFrame(folder / pathOf(run.stack))) frames.push_back(frameReportToJson(*facts));
     files.emplace_back("frames.json", jsonText(frames, 1) + "\n");
-    const QString conditions = conditionsLine(trial, r);
-    for (const ReportFigure& f : reportFigures(trial, r, extras)) {
-        if (job.cancelled()) return Error{kCancelled};
-        if (!f.svg.isEmpty()) files.emplace_back("figures/" + f.id + ".svg", f.svg.toStdString());
-        files.emplace_back("figures/" + f.id + ".png", pngOf(slideOf(f, {3840, 2160}, conditions)));
-    }
-    files.emplace_back("card-1200x630.png", pngOf(summaryCard(trial, r, extras, kWideCard)));
-    files.emplace_back("card-1080x1350.png", pngOf(summaryCard(trial, r, extras, kTallCard)));
+    // As drawings: they are of any size, and large letters of a picture would depend on what was drawn before them.
+    for (const ReportFigure& f : reportFigures(trial, r, extras))
+        if (!f.svg.isEmpty())
+            files.emplace_back("figures/" + f.id + ".svg", f.svg.toStdString());
+        else
+            files.emplace_back("figures/" + f.id + ".png", pngOf(f.image));
+    files.emplace_back("card-1200x630.svg", summaryCardSvg(trial, r, extras, kWideCard).toStdString());
+    files.emplace_back("card-1080x1350.svg", summaryCardSvg(trial, r, extras, kTallCard).toStdString());
     const ReportFrames pictures = ReportFrames::load(trial, r, folder, job);
     for (std::size_t i = 0; i < trial.runs.size(); ++i) {
         if (job.cancelled()) return Error{kCancelled};
-        if (pictures.has(i)) files.emplace_back(fmt::format("pictures/{}.png", i + 1), pngOf(pictures.whole(i, std::min(3840, pictures.size().width()), false)));
+        if (pictures.has(i))
+            files.emplace_back(fmt::format("pictures/{}.png", i + 1), pngOf(pictures.whole(i, std::min(3840, pictures.size().width()), false)));
     }
     return zipped(files);
 }

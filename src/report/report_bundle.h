@@ -11,8 +11,8 @@ namespace caelumen {
 /// Files as one zip archive; the same files give the same bytes.
 Result<std::string> zipped(const std::vector<std::pair<std::string, std::string>>& files);
 
-/// A whole report as a zip: report.html and report.pdf, results as JSON and CSV, the trial, the facts of its frames, profile and verdict, every figure as drawing
-/// and at 3840 x 2160, the summary cards, pictures of all runs. Needs a QGuiApplication.
+/// A whole report as a zip: report.html and report.pdf, results as JSON and CSV, the trial, the facts of its frames, profile and verdict, every figure and the
+/// summary cards as drawings, pictures of all runs. The same input gives the same bytes. Needs a QGuiApplication.
 Result<std::string> reportBundle(const Trial& trial, const TrialResults& results, const std::filesystem::path& folder, const ReportExtras& extras, bool letter,
                                  const Job& job = {});
 

@@ -13,9 +13,9 @@ namespace caelumen {
 struct ReportExtras {
     std::string tester, disclosure, remarks; ///< free text of the person; may be empty
     std::optional<Profile> profile;
-    std::shared_ptr<const Verdict> verdict;  ///< for the profile; null: none
-    std::vector<LabelledPicture> palettes;   ///< colour pictures, as they were made
-    std::string page;                        ///< a template of one's own; empty: defaultPage()
+    std::shared_ptr<const Verdict> verdict; ///< for the profile; null: none
+    std::vector<LabelledPicture> palettes;  ///< colour pictures, as they were made
+    std::string page;                       ///< a template of one's own; empty: defaultPage()
 };
 
 } // namespace caelumen

@@ -84,6 +84,7 @@ QImage slideOf(const ReportFigure& figure, QSize size, const QString& conditions
     font.setBold(true);
     p.setFont(font);
     p.setPen(QColor(34, 34, 34));
+    p.setPen(QColor(34, 34, 34));
     p.drawText(QRectF(margin, 0.6 * margin, size.width() - 2 * margin, 66 * unit), Qt::AlignLeft | Qt::AlignVCenter,
                QFontMetricsF(font).elidedText(figure.title, Qt::ElideRight, size.width() - 2 * margin));
     const QRectF room(margin, 130 * unit, size.width() - 2 * margin, size.height() - 240 * unit);
@@ -100,11 +101,13 @@ QImage slideOf(const ReportFigure& figure, QSize size, const QString& conditions
     font.setPixelSize(static_cast<int>(24 * unit));
     p.setFont(font);
     p.setPen(QColor(90, 90, 90));
-    p.drawText(QRectF(margin, size.height() - 92 * unit, size.width() - 2 * margin, 70 * unit), Qt::AlignLeft | Qt::AlignVCenter | Qt::TextWordWrap, conditions);
+    p.drawText(QRectF(margin, size.height() - 92 * unit, size.width() - 2 * margin, 70 * unit), Qt::AlignLeft | Qt::AlignVCenter | Qt::TextWordWrap,
+               conditions);
     return out;
 }
 
-Result<std::vector<std::string>> writeSlides(const std::filesystem::path& folder, const std::vector<ReportFigure>& figures, QSize size, const QString& conditions) {
+Result<std::vector<std::string>> writeSlides(const std::filesystem::path& folder, const std::vector<ReportFigure>& figures, QSize size,
+                                             const QString& conditions) {
     std::error_code error;
     std::filesystem::create_directories(folder, error);
     if (error) return Error{fmt::format("{} cannot be made; choose another folder.", shown(folder))};

@@ -15,7 +15,7 @@ namespace caelumen {
 
 /// A figure of a report, alone.
 struct ReportFigure {
-    std::string id;    ///< names its file: "nebula-n1"
+    std::string id; ///< names its file: "nebula-n1"
     QString title;
     QByteArray svg;    ///< a drawing, or
     QImage image = {}; ///< a picture
@@ -30,7 +30,8 @@ QString conditionsLine(const Trial& trial, const TrialResults& results);
 QImage slideOf(const ReportFigure& figure, QSize size, const QString& conditions);
 
 /// All of them as PNG into a folder, made where it is not there: "nebula-n1-1920.png". Names of the files written.
-Result<std::vector<std::string>> writeSlides(const std::filesystem::path& folder, const std::vector<ReportFigure>& figures, QSize size, const QString& conditions);
+Result<std::vector<std::string>> writeSlides(const std::filesystem::path& folder, const std::vector<ReportFigure>& figures, QSize size,
+                                             const QString& conditions);
 
 std::string pngOf(const QImage& image);
 

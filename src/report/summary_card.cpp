@@ -40,8 +40,9 @@ std::vector<Bar> barsOf(const Trial& trial, const TrialResults& r, const ReportE
         for (const Measurement& m : r.measurements)
             if (m.run == run.id && m.quantity == "time_ratio" && m.headline) {
                 const Filter* f = trial.filter(run.filter);
-                out.push_back({QString::fromStdString(f ? f->name : run.filter), QString::fromUtf8("%1 \u00B1 %2").arg(m.value, 0, 'g', 3).arg(m.sigma, 0, 'g', 2),
-                               filterStyleOf(trial, run.filter, {}), m.value, m.sigma});
+                out.push_back({QString::fromStdString(f ? f->name : run.filter),
+                               QString::fromUtf8("%1 \u00B1 %2").arg(m.value, 0, 'g', 3).arg(m.sigma, 0, 'g', 2), filterStyleOf(trial, run.filter, {}), m.value,
+                               m.sigma});
                 break;
             }
     std::stable_sort(out.begin(), out.end(), [](const Bar& a, const Bar& b) { return a.at > b.at; });
@@ -100,7 +101,8 @@ void paintCard(QPainter& p, const Trial& trial, const TrialResults& r, const Rep
         for (const Bar& b : bars) {
             const double middle = y + 0.5 * row;
             p.setPen(light);
-            p.drawText(QRectF(margin, y, left - margin - 18, row), Qt::AlignLeft | Qt::AlignVCenter, metrics.elidedText(b.name, Qt::ElideRight, left - margin - 18));
+            p.drawText(QRectF(margin, y, left - margin - 18, row), Qt::AlignLeft | Qt::AlignVCenter,
+                       metrics.elidedText(b.name, Qt::ElideRight, left - margin - 18));
             p.setPen(QPen(b.style.colour, 4));
             p.drawLine(QPointF(x(b.at - b.sigma), middle), QPointF(x(b.at + b.sigma), middle));
             p.setPen(Qt::NoPen);
@@ -130,7 +132,7 @@ QByteArray summaryCardSvg(const Trial& trial, const TrialResults& r, const Repor
     generator.setOutputDevice(&buffer);
     generator.setSize(size);
     generator.setViewBox(QRect(QPoint(0, 0), size));
-    generator.setTitle(QString::fromStdString(trial.title));
+    generator.setTitle(QString::fromStdString(trial.title).toHtmlEscaped()); // it writes it as it is
     QPainter p(&generator);
     paintCard(p, trial, r, extras, size);
     p.end();

@@ -13,8 +13,9 @@ namespace caelumen {
 namespace {
 
 std::string begin(int width, double height) {
-    return fmt::format("<svg viewBox=\"0 0 {0} {1:.0f}\" width=\"{0}\" height=\"{1:.0f}\" font-family=\"Inter, sans-serif\" font-size=\"13\" fill=\"#222\" role=\"img\">", width,
-                       height);
+    return fmt::format(
+        "<svg viewBox=\"0 0 {0} {1:.0f}\" width=\"{0}\" height=\"{1:.0f}\" font-family=\"Inter, sans-serif\" font-size=\"13\" fill=\"#222\" role=\"img\">",
+        width, height);
 }
 
 std::map<std::string, FilterStyle> stylesOf(const Trial& trial, const Verdict& v) {
@@ -35,15 +36,16 @@ std::string svgRanking(const Trial& trial, const Verdict& v) {
     const auto x = [&](double s) { return left + (s - low) / span * (right - left); };
     const double bottom = top + row * static_cast<double>(v.ranking.size());
     std::string s = begin(720, bottom + 24) + "<title>Ranking of filters</title>";
-    s += fmt::format("<line x1=\"{0:.1f}\" x2=\"{0:.1f}\" y1=\"{1}\" y2=\"{2}\" stroke=\"#888\" stroke-dasharray=\"4 3\"/><text x=\"{0:.1f}\" y=\"16\" text-anchor=\"middle\" "
+    s += fmt::format("<line x1=\"{0:.1f}\" x2=\"{0:.1f}\" y1=\"{1}\" y2=\"{2}\" stroke=\"#888\" stroke-dasharray=\"4 3\"/><text x=\"{0:.1f}\" y=\"16\" "
+                     "text-anchor=\"middle\" "
                      "fill=\"#555\">baseline</text><text x=\"714\" y=\"16\" text-anchor=\"end\" fill=\"#555\">best in</text>",
                      x(0), top, bottom);
     double y = top + 0.5 * row;
     for (const RankedFilter& f : v.ranking) {
         const FilterStyle style = styles.at(f.id);
         s += fmt::format("<text x=\"{}\" y=\"{:.1f}\" text-anchor=\"end\">{}</text>", left - 14, y + 4, escaped(f.name));
-        s += fmt::format("<line x1=\"{0:.1f}\" x2=\"{1:.1f}\" y1=\"{2:.1f}\" y2=\"{2:.1f}\" stroke=\"{3}\" stroke-width=\"2\"/>", x(f.score - f.sigma), x(f.score + f.sigma), y,
-                         style.colour.name().toStdString()) +
+        s += fmt::format("<line x1=\"{0:.1f}\" x2=\"{1:.1f}\" y1=\"{2:.1f}\" y2=\"{2:.1f}\" stroke=\"{3}\" stroke-width=\"2\"/>", x(f.score - f.sigma),
+                         x(f.score + f.sigma), y, style.colour.name().toStdString()) +
              svgMarker(style, x(f.score), y, 6);
         s += fmt::format("<text x=\"714\" y=\"{:.1f}\" text-anchor=\"end\">{:.0f} %</text>", y + 4, 100 * f.pBest);
         y += row;
@@ -80,11 +82,13 @@ std::string svgPayoff(const Trial& trial, const Verdict& v) {
         for (const double m : {1.0, 2.0, 5.0}) {
             const double price = m * std::pow(10, power);
             if (std::log10(price) < l0 || std::log10(price) > l1) continue;
-            s += fmt::format("<line x1=\"{0}\" x2=\"{1}\" y1=\"{2:.1f}\" y2=\"{2:.1f}\" stroke=\"#ddd\"/><text x=\"{3}\" y=\"{4:.1f}\" text-anchor=\"end\">{5:g}</text>", left, right,
-                             py(price), left - 6, py(price) + 4, price);
+            s += fmt::format(
+                "<line x1=\"{0}\" x2=\"{1}\" y1=\"{2:.1f}\" y2=\"{2:.1f}\" stroke=\"#ddd\"/><text x=\"{3}\" y=\"{4:.1f}\" text-anchor=\"end\">{5:g}</text>",
+                left, right, py(price), left - 6, py(price) + 4, price);
         }
     double label = -1e9;
-    std::sort(lines.begin(), lines.end(), [](const Line& a, const Line& b) { return *a.value->price / a.value->hoursSaved > *b.value->price / b.value->hoursSaved; });
+    std::sort(lines.begin(), lines.end(),
+              [](const Line& a, const Line& b) { return *a.value->price / a.value->hoursSaved > *b.value->price / b.value->hoursSaved; });
     for (const Line& line : lines) {
         const FilterStyle style = styles.at(line.value->id);
         const auto at = [&](double year, double off) { return *line.value->price / (year * (line.value->hoursSaved + off * line.value->sigma)); };
@@ -95,14 +99,16 @@ std::string svgPayoff(const Trial& trial, const Verdict& v) {
         }
         for (double year = kYears; year >= 1; year -= 0.25) band += fmt::format("{:.1f},{:.1f} ", px(year), py(at(year, 1)));
         const std::string colour = style.colour.name().toStdString();
-        s += fmt::format("<polygon points=\"{}\" fill=\"{}\" fill-opacity=\"0.15\"/><polyline points=\"{}\" fill=\"none\" stroke=\"{}\" stroke-width=\"2\"/>", band, colour, curve,
-                         colour);
+        s += fmt::format("<polygon points=\"{}\" fill=\"{}\" fill-opacity=\"0.15\"/><polyline points=\"{}\" fill=\"none\" stroke=\"{}\" stroke-width=\"2\"/>",
+                         band, colour, curve, colour);
         label = std::max(label + 16, py(at(kYears, 0)));
         s += svgMarker(style, right, py(at(kYears, 0)), 5) + fmt::format("<text x=\"{}\" y=\"{:.1f}\">{}</text>", right + 12, label + 4, escaped(line.name));
     }
-    s += fmt::format("<text x=\"{}\" y=\"{}\" text-anchor=\"middle\">years of use</text><text transform=\"translate(16 {}) rotate(-90)\" text-anchor=\"middle\">{} for each hour "
+    s += fmt::format("<text x=\"{}\" y=\"{}\" text-anchor=\"middle\">years of use</text><text transform=\"translate(16 {}) rotate(-90)\" "
+                     "text-anchor=\"middle\">{} for each hour "
                      "saved</text></svg>",
-                     (left + right) / 2, bottom + 34, (top + bottom) / 2, escaped(lines.front().value->currency.empty() ? "price" : lines.front().value->currency));
+                     (left + right) / 2, bottom + 34, (top + bottom) / 2,
+                     escaped(lines.front().value->currency.empty() ? "price" : lines.front().value->currency));
     return s;
 }
 

@@ -34,7 +34,8 @@ QComboBox* box(const QString& name, int letters = 10) {
 }
 
 /// A wheel that scrolls the panel must not turn what it passes over.
-template<class Box> Box* still(Box* b) {
+template<class Box>
+Box* still(Box* b) {
     b->setFocusPolicy(Qt::StrongFocus);
     return b;
 }

@@ -80,7 +80,7 @@ void RankingView::paintEvent(QPaintEvent*) {
     QFont plain = p.font(), bold = plain;
     bold.setBold(true);
     p.setPen(t.dim);
-    p.drawText(QRectF(right + 0.6 * em, 0, 7 * em, 1.6 * em), Qt::AlignRight | Qt::AlignVCenter, tr("best in"));
+    p.drawText(QRectF(right + 0.6 * em, 0, 7 * em - 6, 1.6 * em), Qt::AlignRight | Qt::AlignVCenter, tr("best in"));
     for (std::size_t i = 0; i < m_rows.size(); ++i) {
         const Row& r = m_rows[i];
         const QRectF place = placeOf(static_cast<int>(i));
@@ -96,7 +96,8 @@ void RankingView::paintEvent(QPaintEvent*) {
         const QRectF name(2.1 * em, place.top() + 0.3 * em, left - 2.6 * em, 1.6 * em);
         p.drawText(name, Qt::AlignLeft | Qt::AlignVCenter, QFontMetricsF(bold).elidedText(r.name, Qt::ElideRight, name.width()));
         p.setFont(plain);
-        p.drawText(name.translated(0, 1.6 * em), Qt::AlignLeft | Qt::AlignVCenter, QString::fromUtf8("%1 \u00B1 %2").arg(r.score, 0, 'f', 1).arg(r.sigma, 0, 'f', 1));
+        p.drawText(name.translated(0, 1.6 * em), Qt::AlignLeft | Qt::AlignVCenter,
+                   QString::fromUtf8("%1 \u00B1 %2").arg(r.score, 0, 'f', 1).arg(r.sigma, 0, 'f', 1));
         // What each merit adds, gains to the right of the baseline and losses to its left; above it the score with its error.
         double up = 0, down = 0;
         const double middle = place.top() + 1.15 * em, parts = place.top() + 2.3 * em;

@@ -109,7 +109,8 @@ void ReportPanel::load() {
     m_quiet = true;
     const auto kept = parseJson(m_session.kept("report").toStdString(), "report");
     const auto text = [&](const char* key) {
-        return kept && kept->is_object() && kept->contains(key) && (*kept)[key].is_string() ? QString::fromStdString((*kept)[key].get<std::string>()) : QString();
+        return kept && kept->is_object() && kept->contains(key) && (*kept)[key].is_string() ? QString::fromStdString((*kept)[key].get<std::string>())
+                                                                                            : QString();
     };
     m_tester->setText(text("tester"));
     m_disclosure->setPlainText(text("disclosure"));
@@ -142,7 +143,8 @@ void ReportPanel::askTemplate() {
         m_page->setCurrentIndex(m_template.isEmpty() ? 0 : 1);
         return;
     }
-    if (text->find("{{") == std::string::npos) emit problem(tr("%1 has no place like {{headline}}: nothing of the report would stand in it.").arg(QFileInfo(path).fileName()));
+    if (text->find("{{") == std::string::npos)
+        emit problem(tr("%1 has no place like {{headline}}: nothing of the report would stand in it.").arg(QFileInfo(path).fileName()));
     m_template = QString::fromStdString(*text), m_templateName = QFileInfo(path).fileName();
     m_page->setItemText(1, tr("%1 (another \u2026)").arg(m_templateName));
     keep();
@@ -189,7 +191,8 @@ void ReportPanel::makePreview() {
     }
     if (m_sheets.empty()) showSheets(tr("The report is being laid out \u2026"));
     m_jobs.run("preview", tr("Laying out the report"),
-               [this, trial = m_session.trial(), results = m_session.sharedResults(), extras = extras(), letter = m_paper->currentIndex() == 1](const Job& job) -> JobService::Finish {
+               [this, trial = m_session.trial(), results = m_session.sharedResults(), extras = extras(),
+                letter = m_paper->currentIndex() == 1](const Job& job) -> JobService::Finish {
                    const auto page = htmlReport(trial, *results, {}, job, extras);
                    if (!page) return {};
                    auto sheets = reportSheets(*page, letter, kSheetWidth);
@@ -223,21 +226,24 @@ void ReportPanel::showSheets(const QString& instead) {
 
 void ReportPanel::askExport(const QString& what) {
     if (!m_session.results()) return emit problem(tr("A report needs a measured trial."));
-    const std::map<QString, std::pair<QString, QString>> kinds{{"html", {".html", tr("Web page (*.html)")}},        {"pdf", {".pdf", tr("Page (*.pdf)")}},
-                                                               {"zip", {".zip", tr("Archive (*.zip)")}},            {"card", {"-card.png", tr("Picture (*.png)")}},
-                                                               {"card-svg", {"-card.svg", tr("Drawing (*.svg)")}},  {"tall", {"-tall-card.png", tr("Picture (*.png)")}},
-                                                               {"json", {"-verdict.json", tr("Verdict (*.json)")}}};
+    const std::map<QString, std::pair<QString, QString>> kinds{
+        {"html", {".html", tr("Web page (*.html)")}},       {"pdf", {".pdf", tr("Page (*.pdf)")}},
+        {"zip", {".zip", tr("Archive (*.zip)")}},           {"card", {"-card.png", tr("Picture (*.png)")}},
+        {"card-svg", {"-card.svg", tr("Drawing (*.svg)")}}, {"tall", {"-tall-card.png", tr("Picture (*.png)")}},
+        {"json", {"-verdict.json", tr("Verdict (*.json)")}}};
     const Trial& trial = m_session.trial();
     const ReportExtras extras = this->extras();
     const bool letter = m_paper->currentIndex() == 1;
     if (what == "slides" || what == "slides-4k") {
         const QString folder = m_prompts.folder(this, tr("A folder for the figures"));
         if (folder.isEmpty()) return;
-        m_jobs.run("export", tr("Exporting"), [this, trial, results = m_session.sharedResults(), extras, folder, large = what == "slides-4k"](const Job&) -> JobService::Finish {
-            const auto written = writeSlides(toPath(folder), reportFigures(trial, *results, extras), large ? QSize(3840, 2160) : QSize(1920, 1080), conditionsLine(trial, *results));
-            if (!written) return [this, sentence = QString::fromStdString(written.error().message)] { emit problem(sentence); };
-            return [this, folder, n = written->size()] { emit told(tr("%1 figures exported to %2").arg(n).arg(folder)); };
-        });
+        m_jobs.run("export", tr("Exporting"),
+                   [this, trial, results = m_session.sharedResults(), extras, folder, large = what == "slides-4k"](const Job&) -> JobService::Finish {
+                       const auto written = writeSlides(toPath(folder), reportFigures(trial, *results, extras), large ? QSize(3840, 2160) : QSize(1920, 1080),
+                                                        conditionsLine(trial, *results));
+                       if (!written) return [this, sentence = QString::fromStdString(written.error().message)] { emit problem(sentence); };
+                       return [this, folder, n = written->size()] { emit told(tr("%1 figures exported to %2").arg(n).arg(folder)); };
+                   });
         return;
     }
     const auto& [ending, filter] = kinds.at(what);

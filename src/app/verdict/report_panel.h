@@ -19,7 +19,8 @@ class Prompts;
 class Session;
 class VerdictModel;
 
-/// The report: what the person says in it (tester, disclosure, remarks), how it looks, a preview of its sheets, and what goes out. Words belong to the campaign.
+/// The report: what the person says in it (tester, disclosure, remarks), how it looks, a preview of its sheets, and what goes out. Words belong to the
+/// campaign.
 class ReportPanel : public QWidget {
     Q_OBJECT
 

@@ -154,14 +154,15 @@ void VerdictModel::compare() {
         emit oldNewChanged();
         return;
     }
-    m_jobs.run("old and new", tr("Comparing"), [this, before = *a, now = *b, x = m_before.run.toStdString(), y = m_now.run.toStdString()](const Job&) -> JobService::Finish {
-        auto compared = compareOldNew(before, x, now, y);
-        return [this, compared = std::move(compared)] {
-            m_oldNew = compared ? std::optional(*compared) : std::nullopt;
-            m_oldNewProblem = compared ? QString() : QString::fromStdString(compared.error().message);
-            emit oldNewChanged();
-        };
-    });
+    m_jobs.run("old and new", tr("Comparing"),
+               [this, before = *a, now = *b, x = m_before.run.toStdString(), y = m_now.run.toStdString()](const Job&) -> JobService::Finish {
+                   auto compared = compareOldNew(before, x, now, y);
+                   return [this, compared = std::move(compared)] {
+                       m_oldNew = compared ? std::optional(*compared) : std::nullopt;
+                       m_oldNewProblem = compared ? QString() : QString::fromStdString(compared.error().message);
+                       emit oldNewChanged();
+                   };
+               });
 }
 
 } // namespace caelumen

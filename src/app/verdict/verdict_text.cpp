@@ -57,7 +57,8 @@ QString verdictTable(const Verdict& v) {
     for (const RankedFilter& f : v.ranking) {
         QStringList ties;
         for (const std::string& id : f.tiedWith) ties << copiedName(id);
-        QStringList row{copiedName(f.name), QString::number(f.score, 'f', 2), QString::number(f.sigma, 'f', 2), QString::number(f.pBest, 'f', 3), ties.join(' ')};
+        QStringList row{copiedName(f.name), QString::number(f.score, 'f', 2), QString::number(f.sigma, 'f', 2), QString::number(f.pBest, 'f', 3),
+                        ties.join(' ')};
         for (const FilterValue& x : v.value)
             if (x.id == f.id)
                 row << (x.price ? QString::number(*x.price, 'f', 2) : QString()) << copiedName(x.currency) << QString::number(x.hoursSaved, 'f', 1)
@@ -72,7 +73,8 @@ QString oldNewPage(const VerdictModel& model) {
     if (!model.oldNew()) {
         const QString why = model.oldNewProblem();
         return QString("<p style='color:%1;'>%2</p>")
-            .arg(t.dim.name(), (why.isEmpty() ? tr("Choose a run of an old trial and one of a new one: each is held against the baseline of its own trial, and what depends on the sky is carried to the new one's.")
+            .arg(t.dim.name(), (why.isEmpty() ? tr("Choose a run of an old trial and one of a new one: each is held against the baseline of its own trial, and "
+                                                   "what depends on the sky is carried to the new one's.")
                                               : why)
                                    .toHtmlEscaped());
     }
@@ -96,7 +98,8 @@ QString oldNewPage(const VerdictModel& model) {
         out += "</table>";
     }
     out += list(tr("What else differed"), o.fairness, t.warn.name());
-    if (o.fairness.empty()) out += QString("<p style='color:%1;'>%2</p>").arg(t.dim.name(), tr("Nothing else that is known of differed between the two trials."));
+    if (o.fairness.empty())
+        out += QString("<p style='color:%1;'>%2</p>").arg(t.dim.name(), tr("Nothing else that is known of differed between the two trials."));
     return out;
 }
 

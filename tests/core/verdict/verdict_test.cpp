@@ -1,4 +1,5 @@
 #include "core/base/json.h"
+#include "core/verdict/old_new.h"
 #include "core/verdict/verdict.h"
 
 #include <QTest>
@@ -151,6 +152,104 @@ private slots:
         const Verdict poor = judged(without, {trial()});
         for (const FilterValue& x : poor.value)
             if (x.id == "city") QVERIFY(!x.price && x.whyNoPrice.find("USD") != std::string::npos);
+    }
+
+    void noHoursForLightThatItDoesNotPass() {
+        const char* text =
+            R"({"caelumen_profile": 1, "skies": [{"bortle": 5}], "kinds": {"emission": 0.5, "sulphur": 0.5}, "weights": {"nebula": 1}, "clear_hours_per_year": 100})";
+        const Profile p = *profileFromText(text, "p.json");
+        const Verdict v = judged(p, {trial()});
+        const auto value = *std::find_if(v.value.begin(), v.value.end(), [](const FilterValue& x) { return x.id == "duo"; });
+        const auto& figures = of(v, "duo").figures; // a dual-band filter blocks sulphur
+        const auto sulphur =
+            std::find_if(figures.begin(), figures.end(), [](const VerdictFigure& f) { return f.merit == Merit::Nebula && f.kind == TargetKind::Sulphur; });
+        QVERIFY(sulphur != figures.end());
+        QVERIFY2(sulphur->value <= 0.01, qPrintable(QString::number(sulphur->value)));
+        QCOMPARE(value.takenOut, 0.5);
+        QVERIFY2(value.hoursSaved > 0 && value.hoursSaved < 50, qPrintable(QString::number(value.hoursSaved))); // of the half that it is used for
+        bool said = false;
+        for (const std::string& s : v.sentences) said |= s.find("no hours are counted") != std::string::npos;
+        QVERIFY(said);
+    }
+
+    void aSetIsNoWorseThanItsMembers() {
+        GridTrial t = trial();
+        for (Filter& f : t.trial.filters)
+            if (f.id != "open") f.set = "Pair", f.set_size = 2, f.price = Price{300, 12, "EUR"};
+        const Profile p = profile();
+        const Verdict v = judged(p, {t});
+        QCOMPARE(v.sets.size(), std::size_t(1));
+        const SetValue& set = v.sets.front();
+        QCOMPARE(set.members.size(), std::size_t(2));
+        QCOMPARE(set.value.price.value(), 312.0); // the whole set
+        const auto price = [&](const char* id) {
+            return std::find_if(v.value.begin(), v.value.end(), [&](const FilterValue& x) { return x.id == id; })->price.value();
+        };
+        QCOMPARE(price("duo"), 156.0);
+        // Whatever light: the better member is put in.
+        double nebula = 0;
+        const auto &duo = of(v, "duo").figures, &city = of(v, "city").figures;
+        for (std::size_t k = 0; k < duo.size(); ++k)
+            if (duo[k].merit == Merit::Nebula) nebula += duo[k].share * (1 - city[k].value / std::max(duo[k].value, city[k].value));
+        QVERIFY2(std::abs(set.value.hoursSaved - 160 * nebula) < 1e-9, qPrintable(QString("%1 %2").arg(set.value.hoursSaved).arg(160 * nebula)));
+        QVERIFY(set.moreHours >= 0);
+        QVERIFY(judged(p, {trial()}).sets.empty()); // without a name there is no set
+        const Json j = verdictToJson(p, v);
+        QVERIFY(j["sets"].size() == 1 && j["sets"][0]["set"] == "Pair");
+    }
+
+    void oldAgainstNew() {
+        GridTrial before = trial(), now = trial();
+        before.name = "before", now.name = "now";
+        const auto same = compareOldNew(before, "duo", now, "duo");
+        QVERIFY2(same.ok(), same ? "" : same.error().message.c_str());
+        QCOMPARE(same->rows.size(), std::size_t(5));
+        for (const OldNewRow& r : same->rows) { // a filter is no better than itself
+            QVERIFY2(r.difference.has_value(), r.label.c_str());
+            QVERIFY2(std::abs(*r.difference) < 1e-6 && !r.toldApart, r.label.c_str());
+            QVERIFY(*r.sigma > 0);
+        }
+        QVERIFY(same->fairness.empty());
+        const auto other = compareOldNew(before, "city", now, "duo"), back = compareOldNew(before, "duo", now, "city");
+        QVERIFY(other && back);
+        QVERIFY(other->rows[0].toldApart && *other->rows[0].difference > 5); // 18 times for 2.9
+        QVERIFY(*other->rows[3].difference < -3);                            // star colours 0.4 for 0.8
+        for (std::size_t i = 0; i < 5; ++i)
+            QVERIFY2(std::abs(*other->rows[i].difference + *back->rows[i].difference) < 0.2 * *other->rows[i].sigma + 1e-6, other->rows[i].label.c_str());
+        // Another sky: what depends on it is carried there, with a larger error.
+        GridTrial city = trial();
+        city.name = "city", city.trial.site.bortle = 8, city.trial.site.name = "city roof";
+        const auto carried = compareOldNew(city, "duo", now, "duo");
+        QVERIFY(carried.ok());
+        QCOMPARE(carried->rows[0].beforeOrigin, std::string("scaled"));
+        QVERIFY(*carried->rows[0].sigma > *same->rows[0].sigma);
+        QCOMPARE(carried->fairness.size(), std::size_t(1));
+        // Without a common baseline nothing joins them.
+        GridTrial strange = trial();
+        for (Filter& f : strange.trial.filters)
+            if (f.id == "open") f.id = "clear", f.name = "Clear";
+        for (Run& r : strange.trial.runs)
+            if (r.filter == "open") r.filter = "clear";
+        const auto apart = compareOldNew(strange, "duo", now, "duo");
+        QVERIFY(apart && apart->isVoid && apart->rows.empty() && apart->sentences.size() == 1);
+        QVERIFY(!compareOldNew(before, "none", now, "duo").ok());
+        // What is void in one of the trials is not compared.
+        GridTrial hazy = trial();
+        resultsOf(hazy).fairness.push_back({"duo", "haze", Grade::Voids, {"halo_flux_fraction"}, "haze", false});
+        const auto gone = compareOldNew(hazy, "duo", now, "duo");
+        QVERIFY(gone && !gone->rows[2].difference && gone->rows[2].why.find("void") != std::string::npos);
+    }
+
+    void telescopeAndCameraOfTheProfile() {
+        const char* telescope = R"(, "f_ratio": 2.2, "camera": "colour-cut")";
+        const char* strange = R"({"caelumen_profile": 1, "skies": [{"bortle": 5}], "kinds": {"emission": 1}, "weights": {"nebula": 1}, "camera": "nobody"})";
+        const Profile p = profile(telescope);
+        QCOMPARE(p.fRatio.value(), 2.2);
+        const auto back = profileFromText(jsonText(profileToJson(p)), "again");
+        QVERIFY(back && *back == p);
+        const GridSetting setting = settingOf(p);
+        QVERIFY(setting.fRatio && setting.camera && setting.camera->id == "colour-cut");
+        QVERIFY(!profileFromText(strange, "p").ok());
     }
 
     void anotherWeightAnotherWinner() {
