@@ -7,6 +7,7 @@
 #include <QApplication>
 #include <QCommandLineParser>
 #include <QDir>
+#include <QHashSeed>
 #include <QProgressDialog>
 #include <QSettings>
 #include <QStandardPaths>
@@ -54,6 +55,7 @@ Result<QString> makeDemo(const QString& folder, bool withDialog) {
 } // namespace
 
 int main(int argc, char** argv) {
+    QHashSeed::setDeterministicGlobalSeed(); // as on the command line: a report is to be remade byte for byte
     QApplication::setOrganizationName("Caelumen");
     QApplication::setApplicationName("caelumen");
     QApplication::setApplicationVersion(CAELUMEN_VERSION);

@@ -84,7 +84,6 @@ QImage slideOf(const ReportFigure& figure, QSize size, const QString& conditions
     font.setBold(true);
     p.setFont(font);
     p.setPen(QColor(34, 34, 34));
-    p.setPen(QColor(34, 34, 34));
     p.drawText(QRectF(margin, 0.6 * margin, size.width() - 2 * margin, 66 * unit), Qt::AlignLeft | Qt::AlignVCenter,
                QFontMetricsF(font).elidedText(figure.title, Qt::ElideRight, size.width() - 2 * margin));
     const QRectF room(margin, 130 * unit, size.width() - 2 * margin, size.height() - 240 * unit);

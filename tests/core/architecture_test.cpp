@@ -38,22 +38,23 @@ class ArchitectureTest : public QObject {
             {"core/plan", words("core/base core/model core/optics core/sky")},
             {"core/prepare", words("core/base core/image core/measure core/model core/optics core/sky core/stars")},
             {"core/simulate", words("core/base core/image core/measure core/model core/optics core/sky core/stars")},
-            {"core/verdict", words("core/base core/grid core/model")},
+            {"core/verdict", words("core/base core/grid core/model core/optics")},
             {"store", words("core/base core/model")},
-            {"report", words("core/base core/compare core/grid core/image core/model core/palette core/picture core/stars")},
+            {"report", words("core/base core/compare core/grid core/image core/model core/palette core/picture core/stars core/verdict")},
             {"unpack", words("core/image")},
-            {"cli", words("core/base core/compare core/grid core/merge core/model core/optics core/prepare core/simulate core/sky core/verdict report store")},
+            {"cli", words("core/base core/compare core/grid core/merge core/model core/optics core/palette core/prepare core/simulate core/sky core/verdict "
+                          "report store")},
             {"app/widgets", words("app core/base core/model core/picture core/sky")},
             {"app/bench", words("app app/widgets core/base core/compare core/measure core/model core/sky report")},
             {"app/grid", words("app app/widgets core/base core/compare core/grid report")},
             {"app/kit", words("app app/widgets core/base core/compare core/model core/optics report")},
             {"app/night", words("app app/widgets core/base core/model core/optics core/plan core/simulate report")},
-            {"app/palette", words("app app/widgets core/base core/image core/model core/optics core/palette report")},
+            {"app/palette", words("app app/widgets core/base core/compare core/image core/model core/optics core/palette report")},
             {"app/subs", words("app app/widgets core/base core/optics core/plan core/prepare core/simulate core/sky report")},
-            {"app",
-             words(
-                 "app/bench app/grid app/kit app/night app/palette app/subs app/widgets core/base core/compare core/image core/model core/optics core/picture "
-                 "core/simulate core/sky report store")},
+            {"app/verdict", words("app app/grid app/widgets core/base core/optics core/verdict report")},
+            {"app", words("app/bench app/grid app/kit app/night app/palette app/subs app/verdict app/widgets core/base core/compare core/image core/model "
+                          "core/optics core/picture "
+                          "core/simulate core/sky report store")},
         };
     }
 

@@ -25,7 +25,7 @@ private slots:
         QVERIFY(page.ok());
         const QString html = QString::fromStdString(*page);
         QVERIFY(html.contains("Roof &lt;b&gt;&amp;&quot;test&quot;"));
-        QCOMPARE(html.count("data:image/png;base64,"), 2);
+        QCOMPARE(html.count("data:image/png;base64,"), 6); // two frames, and two parts of each
         QVERIFY(html.count("<svg") >= 6);
         QVERIFY(html.count("data:image/svg+xml;base64,") >= 1);
         for (const char* link : {"http://", "https://", "<script", "src=\"/"}) {
