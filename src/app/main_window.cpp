@@ -107,7 +107,7 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     connect(m_skyGrid, &SkyGrid::told, this, say);
     connect(m_palette, &PaletteRoom::told, this, say);
     connect(m_verdict, &VerdictRoom::told, this, say);
-    m_verdict->report().palettes = [this] { return m_palette->model().labelledPictures(); };
+    m_verdict->report().palettes = [this] { return m_palette->model().labelledPictures({720, 540}); };
     connect(m_skyGrid, &SkyGrid::benchWanted, this, [this](qint64 trial) {
         m_session.showTrial(trial);
         showWorkspace(Workspace::Bench);

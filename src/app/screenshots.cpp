@@ -171,7 +171,7 @@ int takeScreenshots(MainWindow& window, const QString& folder) {
     palette.model().exportRecipes("B", folder + "/palette-recipes.png");
     if (!waitFor([&] { return !palette.model().busy(); }, 120)) ++failures;
     palette.panel().timeBox().setCurrentIndex(1);
-    palette.model().setTime(PaletteTime::SameForAll, 0.5);
+    palette.panel().hoursSlider().setValue(25); // half an hour
     if (!waitFor([&] { return !palette.model().busy(); }, 180)) ++failures;
     palette.view().setAlone(1);
     palette.view().setCurtain(true);

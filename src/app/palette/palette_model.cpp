@@ -270,14 +270,13 @@ void PaletteModel::exportPicture(const std::string& run, const QString& path, in
     });
 }
 
-std::vector<LabelledPicture> PaletteModel::labelledPictures() const {
-    constexpr QSize kWeb(1600, 1200);
+std::vector<LabelledPicture> PaletteModel::labelledPictures(QSize room) const {
     std::vector<LabelledPicture> out;
     const Run* base = m_trial.baseline();
     for (std::size_t i = 0; i < m_shots.size(); ++i) {
         if (!m_shots[i].prepared) continue;
         LabelledPicture p;
-        p.image = image(i, kWeb);
+        p.image = image(i, room);
         p.name = QString("%1  %2").arg(m_shots[i].run, m_shots[i].name);
         p.lines = {conditions(i), timeText(i)};
         p.style = filterStyle(static_cast<int>(i), base && base->id == m_shots[i].run.toStdString());

@@ -64,8 +64,8 @@ public:
     std::optional<Look> look() const; ///< one for all: by the quietest picture, which shows most
     QString conditions(std::size_t shot) const;
 
-    /// Those that are there, as they are shown, large enough for a web page.
-    std::vector<LabelledPicture> labelledPictures() const;
+    /// Those that are there, as they are shown.
+    std::vector<LabelledPicture> labelledPictures(QSize room = {1600, 1200}) const;
 
     /// The recipe of one run with its parts, look and time; a sentence where its stack has not what it takes.
     Result<Recipe> recipeFor(const std::string& run) const;

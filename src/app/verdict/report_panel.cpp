@@ -22,9 +22,11 @@
 #include <QLineEdit>
 #include <QPlainTextEdit>
 #include <QPushButton>
+#include <QResizeEvent>
 #include <QScrollArea>
 #include <QVBoxLayout>
 
+#include <algorithm>
 #include <map>
 
 namespace caelumen {
@@ -39,7 +41,7 @@ QPlainTextEdit* words(const QString& name, const QString& hint) {
     return edit;
 }
 
-constexpr int kSheetWidth = 640;
+constexpr int kSheetWidth = 720;
 
 } // namespace
 
@@ -67,6 +69,7 @@ ReportPanel::ReportPanel(Session& session, Prompts& prompts, VerdictModel& model
     m_column->setSpacing(12);
     m_preview->setWidget(sheets);
     m_preview->setWidgetResizable(true);
+    m_preview->setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOn); // else a sheet's width would depend on it
     auto* form = new QFormLayout;
     form->setContentsMargins(8, 8, 8, 4);
     form->setFieldGrowthPolicy(QFormLayout::AllNonFixedFieldsGrow);
@@ -214,14 +217,21 @@ void ReportPanel::showSheets(const QString& instead) {
         label->setAlignment(Qt::AlignCenter);
         m_column->addWidget(label);
     }
+    const int width = std::max(200, m_preview->viewport()->width() - 24);
     for (std::size_t i = 0; i < m_sheets.size(); ++i) {
         auto* label = new QLabel;
-        label->setPixmap(QPixmap::fromImage(inThemeLight(m_sheets[i])));
+        const QImage fitting = m_sheets[i].width() > width ? m_sheets[i].scaledToWidth(width, Qt::SmoothTransformation) : m_sheets[i];
+        label->setPixmap(QPixmap::fromImage(inThemeLight(fitting)));
         label->setAlignment(Qt::AlignHCenter);
         label->setAccessibleName(tr("Sheet %1").arg(i + 1));
         m_column->addWidget(label);
     }
     m_column->addStretch(1);
+}
+
+void ReportPanel::resizeEvent(QResizeEvent* event) {
+    QWidget::resizeEvent(event);
+    if (m_seen && !m_sheets.empty() && event->size().width() != event->oldSize().width()) showSheets();
 }
 
 void ReportPanel::askExport(const QString& what) {

@@ -53,6 +53,7 @@ private:
     void keep();
     void makePreview();
     void showSheets(const QString& instead = {});
+    void resizeEvent(QResizeEvent* event) override;
     void askTemplate();
     void saveTemplate();
 

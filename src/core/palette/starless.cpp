@@ -331,38 +331,67 @@ void addBurntOut(const Plane& plane, PlaneStars& found) {
         }
 }
 
-bool looksLikeGalaxy(const Plane& plane, const PlaneStars& found) {
-    // A galaxy: one smooth light, many times as wide as a star, that falls steadily from a bright middle.
-    const SmoothSky sky = findingSky(plane);
-    double low = 1e300, peak = -1e300;
-    Point at;
-    std::vector<double> levels;
-    const int step = std::max(8, std::min(plane.width(), plane.height()) / 48);
-    for (int y = step; y + step < plane.height(); y += step)
-        for (int x = step; x + step < plane.width(); x += step) {
-            const double v = sky.level(x, y);
-            levels.push_back(v);
-            if (v > peak) peak = v, at = {static_cast<double>(x), static_cast<double>(y)};
-        }
-    if (levels.size() < 50) return false;
-    low = median(std::span<double>(levels));
-    const double contrast = (peak - low) / std::max(1e-12, found.typicalNoise);
-    if (contrast < 5) return false;
-    // Half of the light within a tenth of the frame's area about the peak, and its profile concave: nebulae are flat and ragged.
-    double inner = 0, middle = 0, outer = 0, n1 = 0, n2 = 0, n3 = 0;
-    const double unit = 0.06 * std::min(plane.width(), plane.height());
+namespace {
+
+/// The sky's levels above their middle, where galaxies are looked for.
+struct Levels {
+    const SmoothSky& sky;
+    double low = 0;
+    double at(double x, double y) const { return sky.level(x, y) - low; }
+};
+
+/// One smooth light that falls steadily from a bright middle, by less than the smooth rim of a nebula would: means within 1, 1.5 to 2.5 and 4 to 5 units.
+bool fallsLikeGalaxy(const Levels& levels, Point middle, double unit, int step, int width, int height) {
+    double inner = 0, ring = 0, outer = 0, n1 = 0, n2 = 0, n3 = 0;
     std::vector<double> around;
-    for (int y = step / 2; y < plane.height(); y += step / 2)
-        for (int x = step / 2; x < plane.width(); x += step / 2) {
-            const double r = std::hypot(x - at.x, y - at.y) / unit, v = sky.level(x, y) - low;
+    for (int y = step / 2; y < height; y += step / 2)
+        for (int x = step / 2; x < width; x += step / 2) {
+            const double r = std::hypot(x - middle.x, y - middle.y) / unit, v = levels.at(x, y);
             if (r < 1) inner += v, n1 += 1;
-            if (r >= 1.5 && r < 2.5) middle += v, n2 += 1, around.push_back(v);
+            if (r >= 1.5 && r < 2.5) ring += v, n2 += 1, around.push_back(v);
             if (r >= 4 && r < 5) outer += v, n3 += 1;
         }
     if (n1 < 4 || n2 < 4 || n3 < 4) return false;
-    inner /= n1, middle /= n2, outer /= n3;
-    const double ragged = robustSigma(around) / std::max(1e-12, middle);
-    return inner > 1.7 * middle && middle > 0.1 * inner && middle > 2 * std::max(0.0, outer) && ragged < 0.6;
+    inner /= n1, ring /= n2, outer /= n3;
+    // Discs are exponential: even one whose scale is an eighth of the frame falls by 3.5 from the ring to outside; nebulae fall by about two.
+    const double ragged = robustSigma(around) / std::max(1e-12, ring);
+    return inner > 1.7 * ring && ring > 0.1 * inner && ring > 3 * std::max(0.0, outer) && ragged < 0.6;
+}
+
+} // namespace
+
+bool looksLikeGalaxy(const Plane& plane, const PlaneStars& found) {
+    const SmoothSky sky = findingSky(plane);
+    const int step = std::max(8, std::min(plane.width(), plane.height()) / 48);
+    const double unit = 0.06 * std::min(plane.width(), plane.height());
+    struct Place {
+        Point at;
+        double level;
+    };
+    std::vector<Place> places;
+    std::vector<double> all;
+    for (int y = step; y + step < plane.height(); y += step)
+        for (int x = step; x + step < plane.width(); x += step) {
+            places.push_back({{static_cast<double>(x), static_cast<double>(y)}, sky.level(x, y)});
+            all.push_back(places.back().level);
+        }
+    if (places.size() < 50) return false;
+    const Levels levels{sky, median(std::span<double>(all))};
+    std::sort(places.begin(), places.end(), [](const Place& a, const Place& b) { return a.level > b.level; });
+    // The brightest light may be the glow of a star, hundreds of times brighter than what lies around it: then the next is looked at.
+    constexpr int kTries = 5;
+    constexpr double kGlow = 300, kNear = 0.35, kReach = 3;
+    std::vector<Point> glows;
+    for (const Place& p : places) {
+        if (std::any_of(glows.begin(), glows.end(), [&](Point g) { return std::hypot(g.x - p.at.x, g.y - p.at.y) < kReach * unit; })) continue;
+        const double above = p.level - levels.low;
+        if (above < 5 * std::max(1e-12, found.typicalNoise) || static_cast<int>(glows.size()) >= kTries) return false;
+        const bool glow = std::any_of(found.stars.begin(), found.stars.end(),
+                                      [&](const Star& s) { return s.peak > kGlow * above && std::hypot(s.x - p.at.x, s.y - p.at.y) < kNear * unit; });
+        if (!glow) return fallsLikeGalaxy(levels, p.at, unit, step, plane.width(), plane.height());
+        glows.push_back(p.at);
+    }
+    return false;
 }
 
 } // namespace caelumen

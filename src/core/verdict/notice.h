@@ -22,6 +22,8 @@ private:
 
 /// What somebody would notice: one step of each merit.
 inline constexpr double kTimeNotice = 1.25, kMagNotice = 0.25, kHaloNotice = 0.002, kColourNotice = 0.1, kGradientNotice = 0.05;
+/// Time ratio of a filter that passes none of a kind's light.
+inline constexpr double kNoLight = 0.01;
 /// Two figures further apart than so many of both errors are told apart (95 %).
 inline constexpr double kCertain = 1.96;
 

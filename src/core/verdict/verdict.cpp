@@ -4,9 +4,9 @@
 #include "core/grid/grid_out.h"
 #include "core/verdict/notice.h"
 #include "core/verdict/run_merits.h"
+#include "core/verdict/verdict_words.h"
 
 #include <fmt/format.h>
-#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <cmath>
@@ -17,7 +17,6 @@ namespace {
 
 constexpr double kSmallHalo = 0.005; ///< of a star's light
 constexpr double kUntested = 1.5;    ///< steps
-constexpr double kNoLight = 0.01;    ///< time ratio of a filter that passes none of a kind's light
 constexpr int kDraws = 20'000;
 
 bool passesNone(const VerdictFigure& f) {
@@ -40,7 +39,7 @@ public:
         sensitivity();
         for (const RankedFilter& f : m_out.ranking) m_out.value.push_back(valueOf(f));
         sets();
-        tell();
+        tellVerdict(m_profile, m_trials, m_model, m_out);
         return std::move(m_out);
     }
 
@@ -336,77 +335,6 @@ private:
 
     const RankedFilter& ranked(const std::string& id) const {
         return *std::find_if(m_out.ranking.begin(), m_out.ranking.end(), [&](const RankedFilter& f) { return f.id == id; });
-    }
-
-    void tellSet(const SetValue& set) {
-        std::vector<std::string> names;
-        for (const std::string& id : set.members) names.push_back(nameOf(id));
-        std::string text = fmt::format("The set \"{}\" ({}): ", set.name, fmt::join(names, ", "));
-        if (m_profile.clearHours > 0) {
-            if (set.moreHours > kCertain * set.moreHoursSigma)
-                text += fmt::format("saves {:.0f} \u00B1{:.0f} hours a year more than {} alone", set.moreHours, set.moreHoursSigma, nameOf(set.bestAlone));
-            else
-                text += fmt::format("saves no hours that can be told beyond {} alone", nameOf(set.bestAlone));
-        } else {
-            text += fmt::format("score {:+.1f} \u00B1{:.1f}", set.score, set.sigma);
-        }
-        if (set.value.price) text += fmt::format(", for {:.2f} {}", *set.value.price, set.value.currency);
-        m_out.sentences.push_back(text + ".");
-    }
-
-    void tell() {
-        auto& say = m_out.sentences;
-        const RankedFilter& first = m_out.ranking.front();
-        std::vector<std::string> ties;
-        for (const std::string& id : first.tiedWith) ties.push_back(nameOf(id));
-        std::string skies;
-        for (const GridSky& s : m_skies) skies += (skies.empty() ? "" : "; ") + skyText(s);
-        if (isBaseline(first.id))
-            say.push_back(fmt::format("For these skies ({}) and targets nothing here is better than {}{}.", skies, first.name,
-                                      ties.empty() ? "" : fmt::format(", though {} cannot be told apart from it", fmt::join(ties, ", "))));
-        else
-            say.push_back(fmt::format("For these skies ({}) and targets {} comes first (score {:+.1f} \u00B1{:.1f}, best in {:.0f} % of draws){}.", skies,
-                                      first.name, first.score, first.sigma, 100 * first.pBest,
-                                      ties.empty() ? "" : fmt::format("; it cannot be told apart from {}", fmt::join(ties, ", "))));
-        for (const RankedFilter& f : m_out.ranking) {
-            if (isBaseline(f.id)) continue;
-            const RankedFilter& base = ranked(m_model.input().baseline);
-            const bool surelyBetter = f.score - base.score > kCertain * std::hypot(f.sigma, base.sigma),
-                       surelyWorse = base.score - f.score > kCertain * std::hypot(f.sigma, base.sigma);
-            const FilterValue& v = *std::find_if(m_out.value.begin(), m_out.value.end(), [&](const FilterValue& x) { return x.id == f.id; });
-            std::string text = fmt::format("{}: {}", f.name,
-                                           surelyBetter  ? "worth having here"
-                                           : surelyWorse ? fmt::format("not for this use; {} does better", base.name)
-                                                         : fmt::format("not told apart from {}", base.name));
-            const std::string owned = m_profile.owned.empty() ? m_model.input().baseline : m_profile.owned;
-            if (m_profile.clearHours > 0 && f.id != owned) {
-                if (v.hoursSaved > kCertain * v.sigma)
-                    text += fmt::format("; against {} it saves {:.0f} \u00B1{:.0f} of {:.0f} clear hours a year", nameOf(owned), v.hoursSaved, v.sigma,
-                                        m_profile.clearHours);
-                else if (v.hoursSaved < -kCertain * v.sigma)
-                    text += fmt::format("; against {} it costs time: not worth it", nameOf(owned));
-                else
-                    text += fmt::format("; against {} it saves no time that can be told", nameOf(owned));
-                if (v.pricePerHour && v.hoursSaved > kCertain * v.sigma)
-                    text += fmt::format(", at {:.2f} {} for each hour of the first year", *v.pricePerHour, v.currency);
-            }
-            if (v.takenOut > 0.005 && m_profile.clearHours > 0 && f.id != owned)
-                text += fmt::format("; for {:.0f} % of the time, whose light it or what is owned does not pass, no hours are counted", 100 * v.takenOut);
-            if (v.beyondBudget) text += fmt::format("; beyond the budget ({:.0f} {})", *v.price, v.currency);
-            say.push_back(text + ".");
-        }
-        for (const SetValue& set : m_out.sets) tellSet(set);
-        for (const WeightChange& c : m_out.sensitivity)
-            say.push_back(
-                fmt::format("With a weight of {:.2g} for \"{}\" in place of {:g}, {} would come first.", c.to, meritLabel(c.merit), c.from, nameOf(c.winner)));
-        for (const GridTrial& t : m_trials)
-            for (const Run& run : t.trial.runs) {
-                std::set<std::string> gone;
-                for (const Unfairness& u : t.results->fairness)
-                    if (u.run == run.id && u.grade == Grade::Voids && !u.normalised) gone.insert(u.subject);
-                if (!gone.empty())
-                    m_out.notes.push_back(fmt::format("{}, run {}: figures that are void by {} do not count.", t.name, run.id, fmt::join(gone, ", ")));
-            }
     }
 };
 

@@ -154,6 +154,33 @@ private slots:
         QVERIFY(compose(r, folder.path()).ok());
     }
 
+    void aGlowAndACloudAreNoGalaxies() {
+        // A bright star in its wide glow.
+        Plane glow = rates({0, 0.3, 0, 0.5, 0.006, {}, 1});
+        for (int y = 0; y < kHeight; ++y)
+            for (int x = 0; x < kWidth; ++x) {
+                const double r = std::hypot(x - 212.3, y - 131.7);
+                glow.at(x, y) += static_cast<float>(0.5 * std::exp(-r / 20) + 400 * std::exp(-r * r / 6));
+            }
+        QVERIFY(!looksLikeGalaxy(glow, findStars(glow, 1e30)));
+        // A shell of nebula with a bright side, as wide as a large galaxy.
+        Plane cloud = rates({0, 0.3, 0, 0.5, 0.006, {}, 1});
+        for (int y = 0; y < kHeight; ++y)
+            for (int x = 0; x < kWidth; ++x) {
+                const double r = std::hypot((x - 200) / 1.3, y - 160.0), side = 1 + 0.8 * (x - 200) / 100.0;
+                cloud.at(x, y) += static_cast<float>(0.3 * std::max(0.2, side) / (1 + std::exp((r - 60) / 14)));
+            }
+        QVERIFY(!looksLikeGalaxy(cloud, findStars(cloud, 1e30)));
+        // And a galaxy beside such a star is one.
+        Plane both = rates({0.4, 0.3, 0, 0.5, 0.006, {}, 1, true});
+        for (int y = 0; y < kHeight; ++y)
+            for (int x = 0; x < kWidth; ++x) {
+                const double r = std::hypot(x - 360.0, y - 60.0);
+                both.at(x, y) += static_cast<float>(3 * std::exp(-r / 12) + 2000 * std::exp(-r * r / 6));
+            }
+        QVERIFY(looksLikeGalaxy(both, findStars(both, 1e30)));
+    }
+
     void scalesMakeEqual() {
         Folder folder;
         folder.stack("a.fits", {{0.4, 1, 0, 0.5, 0.006, {}, 1}, {0.2, 1, 0, 0.4, 0.006, {}, 2}, {0.1, 1, 0, 0.3, 0.012, {}, 3}});

@@ -172,6 +172,26 @@ private slots:
         QVERIFY(said);
     }
 
+    void forWhomAndForWhat() {
+        const Verdict v = judged(profile(), {trial()});
+        const auto about = [&](const std::string& name) {
+            for (const std::string& s : v.sentences)
+                if (s.rfind(name + ":", 0) == 0) return s;
+            return std::string();
+        };
+        QVERIFY(v.sentences.front().find("at f/5.0") != std::string::npos);
+        const std::string duo = about("Duo");
+        QVERIFY2(duo.find("; for hydrogen in nebulae (") != std::string::npos, duo.c_str());
+        QVERIFY2(duo.find("; not for galaxies (0.") != std::string::npos, duo.c_str());
+        // What is not known is not claimed.
+        GridTrial t = trial();
+        std::erase_if(resultsOf(t).measurements, [](const Measurement& m) { return m.run == "duo" && m.quantity != "gradient"; });
+        for (Filter& f : t.trial.filters)
+            if (f.id == "duo") f.claims.clear();
+        const Verdict blind = judged(profile(), {t});
+        for (const std::string& s : blind.sentences) QVERIFY2(s.rfind("Duo:", 0) != 0 || s.find("times as fast") == std::string::npos, s.c_str());
+    }
+
     void aSetIsNoWorseThanItsMembers() {
         GridTrial t = trial();
         for (Filter& f : t.trial.filters)
