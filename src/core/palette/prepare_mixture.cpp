@@ -148,11 +148,41 @@ Plane starlightOf(const Plane& with, unsigned long long seed) {
     return out;
 }
 
+/// Stars that all layers together show where this one was not found to have any: as bright as they are here, which their light elsewhere does not tell. What
+/// cannot be seen here is left alone.
+std::vector<Star> faintHere(const MixLayer& l, const PlaneStars& found, const PlaneStars& common) {
+    const std::optional<Psf>& psf = found.psf ? found.psf : common.psf;
+    if (!psf) return {};
+    const SmoothSky sky = findingSky(l.rate);
+    const Mask mask(l.rate.size(), 0);
+    ApertureOptions options;
+    options.radius = std::max(1.5, 0.8 * psf->fwhm);
+    options.pixelNoise = l.noise;
+    const double enclosed = std::max(0.2, psf->inAperture(options.radius));
+    std::vector<const Star*> missing;
+    for (const Star& s : common.stars)
+        if (!starNear(found.stars, {s.x, s.y}, 2.5)) missing.push_back(&s);
+    std::vector<std::optional<Star>> seen(missing.size());
+    tbb::parallel_for(std::size_t{0}, missing.size(), [&](std::size_t i) {
+        const ApertureFlux f = apertureFlux(l.rate, mask, sky, {missing[i]->x, missing[i]->y}, options);
+        constexpr double kSeen = 2;
+        if (!f.usable || f.flux < kSeen * f.sigma) return;
+        Star s;
+        s.x = missing[i]->x, s.y = missing[i]->y;
+        s.flux = f.flux / enclosed, s.peak = s.flux * psf->light(0, 0), s.level = sky.level(s.x, s.y);
+        s.area = std::max(1, static_cast<int>(M_PI * 0.36 * psf->fwhm * psf->fwhm)), s.snr = f.flux / f.sigma, s.faint = true;
+        seen[i] = s;
+    });
+    std::vector<Star> out;
+    for (const auto& s : seen)
+        if (s) out.push_back(*s);
+    return out;
+}
+
 /// A layer without the stars that it or all layers together show.
 void takeStars(MixLayer& l, const PlaneStars& common, unsigned long long seed) {
     PlaneStars found = starsWithTops(l.rate);
-    for (const Star& s : common.stars)
-        if (!starNear(found.stars, {s.x, s.y}, 2.5)) found.stars.push_back(s);
+    for (const Star& s : faintHere(l, found, common)) found.stars.push_back(s);
     l.rate = withoutStars(l.rate, found, l.noise, seed).ground;
 }
 

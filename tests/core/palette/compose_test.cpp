@@ -154,6 +154,29 @@ private slots:
         QVERIFY(compose(r, folder.path()).ok());
     }
 
+    void starsThatALayerHardlyShowsLeaveNoHoles() {
+        Folder folder; // a filter that weakens stars to a hundredth, beside one that does not; and a quiet one in other units
+        folder.stack("a.fits", {{0.4, 1, 0, 0.5, 0.004, {}, 1}, {0.4, 0.01, 0, 0.5, 0.05, {}, 2}, {0.004, 0.001, 0, 0.005, 0.00004, {}, 3}});
+        const char* text =
+            R"({"caelumen_palette": 1, "inputs": {"R": {"stack": "a.fits", "channel": "R"}, "G": {"stack": "a.fits", "channel": "G"}, "B": {"stack": "a.fits", "channel": "B"}},
+            "map": {"R": {"R": 1}, "G": {"G": 1}, "B": {"B": 1}}, "background": "keep", "stars": {"mode": "none"}, "stretch": {"kind": "none"}})";
+        const auto out = compose(recipe(text), folder.path());
+        QVERIFY2(out.ok(), out ? "" : out.error().message.c_str());
+        const std::array<double, 3> nebula{0.4, 0.4, 0.004}, level{0.5, 0.5, 0.005}, noise{0.004, 0.05, 0.00004};
+        for (std::size_t c = 0; c < 3; ++c) {
+            const Plane truth = rates({nebula[c], 0, 0, level[c], 0, {}, 1});
+            double sum = 0, n = 0;
+            for (const auto& [x, y, flux] : field())
+                for (int j = -4; j <= 4; ++j)
+                    for (int i = -4; i <= 4; ++i) {
+                        const int px = static_cast<int>(x) + i, py = static_cast<int>(y) + j;
+                        if (!truth.contains(px, py)) continue;
+                        sum += static_cast<double>(out->planes[c].at(px, py) - truth.at(px, py)), n += 1;
+                    }
+            QVERIFY2(std::abs(sum / n) < 0.5 * noise[c], qPrintable(QString("%1: %2 noises").arg(c).arg(sum / n / noise[c]))); // single pixels have one each
+        }
+    }
+
     void aGlowAndACloudAreNoGalaxies() {
         // A bright star in its wide glow.
         Plane glow = rates({0, 0.3, 0, 0.5, 0.006, {}, 1});
