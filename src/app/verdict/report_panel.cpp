@@ -134,7 +134,7 @@ void ReportPanel::keep() {
                  {"paper", m_paper->currentText().toStdString()},
                  {"page", m_template.toStdString()},
                  {"page_name", m_templateName.toStdString()}};
-    m_session.keep("report", QString::fromStdString(jsonText(j)));
+    if (m_session.canEdit()) m_session.keep("report", QString::fromStdString(jsonText(j)));
     refresh();
 }
 

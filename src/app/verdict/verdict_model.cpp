@@ -76,7 +76,7 @@ void VerdictModel::setProfile(const Profile& profile, const QString& what) {
 
 void VerdictModel::take(const Profile& profile) {
     m_profile = profile;
-    m_session.keep("profile", QString::fromStdString(jsonText(profileToJson(profile))));
+    if (m_session.canEdit()) m_session.keep("profile", QString::fromStdString(jsonText(profileToJson(profile)))); // else it is only tried out
     emit profileChanged();
     judgeSoon();
 }
@@ -112,7 +112,8 @@ void VerdictModel::judgeSoon() {
     if (m_onlyThis && wanted.size() > 1) wanted.resize(1); // the trial in hand is the first
     if (wanted.empty()) {
         m_verdict.reset();
-        m_problem = m_trials.problem();
+        m_problem =
+            m_session.hasTrial() ? m_trials.problem() : tr("A verdict needs a measured trial. Drop stacked frames on the window, or stack a night's subs.");
         emit changed();
         return;
     }
