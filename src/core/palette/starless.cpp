@@ -1,6 +1,7 @@
 #include "core/palette/starless.h"
 
 #include "core/base/statistics.h"
+#include "core/palette/glow.h"
 #include "core/stars/patch_mask.h"
 
 #include <Eigen/Dense>
@@ -14,6 +15,7 @@ namespace caelumen {
 namespace {
 
 constexpr double kLeft = 2;        ///< of a pixel's noise: light that a star has at the edge of its disc; what lies beyond is taken off by the star image
+constexpr double kGlaring = 1e5;   ///< noises of light from which on a glow is looked for
 constexpr double kBright = 4000;   ///< noises of light from which on a star's rings are looked for
 constexpr int kFarthestRing = 160; ///< pixels
 
@@ -267,6 +269,8 @@ Starless withoutStars(const Plane& plane, const PlaneStars& found, double noise,
         if (found.stars[i].flux > kBright * least)
             if (const auto rings = ringsOf(out.ground, mask, found.stars[i], discs[i].radius, least); !rings.empty())
                 takeRings(out.ground, found.stars[i], rings);
+    for (std::size_t i = 0; i < found.stars.size(); ++i)
+        if (stars[i].flux > kGlaring * least) takeGlow(out.ground, mask, stars[i], discs[i].radius, least);
     // The rim itself is noisy: the fill starts from means over some pixels of it.
     const Pyramid pyramid(out.ground, mask);
     std::vector<std::size_t> hidden;

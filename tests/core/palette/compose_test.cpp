@@ -101,6 +101,25 @@ private slots:
         QVERIFY(out.stars.size() > 60);
     }
 
+    void aGlowGoesWithItsStar() {
+        const Sky sky{0.4, 1, 0, 0.5, 0.006, {}, 4};
+        Plane p = rates(sky);
+        const auto glow = [](double r) { return 0.6 / (1 + std::pow(r / 9, 2)); };
+        for (int y = 0; y < kHeight; ++y)
+            for (int x = 0; x < kWidth; ++x) p.at(x, y) += static_cast<float>(glow(std::hypot(x - 212.3, y - 131.7)));
+        const Starless out = withoutStars(p, findStars(p, 1e30), sky.noise);
+        const Plane truth = rates({0.4, 0, 0, 0.5, 0, {}, 4});
+        double left = 0, had = 0, worst = 0;
+        for (int y = 0; y < kHeight; ++y)
+            for (int x = 0; x < kWidth; ++x) {
+                const double r = std::hypot(x - 212.3, y - 131.7), d = static_cast<double>(out.ground.at(x, y) - truth.at(x, y));
+                if (r > 15 && r < 45) left += d, had += glow(r);
+                worst = std::min(worst, d);
+            }
+        QVERIFY2(std::abs(left) < 0.4 * had, qPrintable(QString("%1 of %2").arg(left).arg(had))); // the star image alone leaves it all
+        QVERIFY2(worst > -8 * sky.noise, qPrintable(QString::number(worst / sky.noise)));
+    }
+
     void starsOfAnotherStackAreOnlyWhereStarsAre() {
         Folder folder;
         folder.stack("a.fits", {{0.4, 0.1, 0, 0.5, 0.006, {}, 1}, {0.2, 0.1, 0, 0.4, 0.006, {}, 2}, {0.1, 0.1, 0, 0.3, 0.006, {}, 3}});
