@@ -97,7 +97,7 @@ std::string ties(const TrialResults& r, const Score& score, const std::string& r
         for (const RankedPair& p : ranking->pairs) {
             if (p.separated) continue;
             html += fmt::format("<p class=\"small\">Runs {} and {} cannot be told apart at 95 %{}.</p>", escaped(p.better), escaped(p.worse),
-                                p.moreSubs ? fmt::format("; about {} more subs of each would", *p.moreSubs) : "");
+                                p.moreSubs ? "; " + moreSubsText(*p.moreSubs) : "");
         }
     return html;
 }

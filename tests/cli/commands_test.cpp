@@ -93,6 +93,21 @@ private slots:
             const auto pdf = readBytes(m_folder / "page.pdf", 1u << 30);
             QVERIFY(pdf->starts_with("%PDF-") && pdf->size() > 20'000);
         }
+        // With a profile it holds the verdict, in the order that a template wants.
+        const char* profile = R"({"caelumen_profile": 1, "name": "Roof", "skies": [{"bortle": 8}], "kinds": {"emission": 1}, "weights": {"nebula": 1}})";
+        QVERIFY(writeFile(m_folder / "roof.json", profile).ok());
+        QVERIFY(writeFile(m_folder / "page-of-mine.html", "<html><body>{{verdict}} END</body></html>").ok());
+        for (const char* out : {"roof.html", "roof.zip"}) {
+            const Ran r = run({"report", "trial/trial.json", "--profile", "roof.json", "--template", "page-of-mine.html", "--paper", "letter", "--out", out});
+            QVERIFY2(r.code == 0, r.err);
+        }
+        const auto mine = readText(m_folder / "roof.html");
+        QVERIFY(mine && mine->find("Verdict: Roof") != std::string::npos && mine->find("END") != std::string::npos &&
+                mine->find("Appendix") == std::string::npos);
+        QVERIFY(readBytes(m_folder / "roof.zip", 1U << 30)->starts_with("PK"));
+        QCOMPARE(run({"report", "trial/trial.json", "--paper", "a3", "--out", "roof.pdf"}).code, 2);
+        const Ran none = run({"report", "trial/trial.json", "--profile", "gone.json", "--out", "none.html"});
+        QVERIFY(none.code == 1 && none.err.contains("gone.json") && !QFile::exists(QString::fromStdString((m_folder / "none.html").string())));
         QVERIFY(writeFile(m_folder / "odd.json", R"({"caelumen_results": 1, "measurements": [{"run": "A"}]})").ok());
         const Ran odd = run({"report", "odd.json", "--out", "odd.html"});
         QVERIFY(odd.code == 1 && odd.err.contains("odd.json") && odd.err.count('\n') == 1);

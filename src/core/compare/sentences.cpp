@@ -96,6 +96,11 @@ std::string conditionsSentence(const Trial& trial, const RunConditions& c) {
     return fmt::format("{}", fmt::join(parts, "  \u00B7  "));
 }
 
+std::string moreSubsText(int more) {
+    constexpr int kPractical = 2000; // of each: more nights than anybody has
+    return more > kPractical ? "no practical number of subs would" : fmt::format("about {} more subs of each would", more);
+}
+
 std::string tieSentence(const Ranking& ranking, const std::string& run) {
     std::string others;
     int more = 0;
@@ -106,7 +111,7 @@ std::string tieSentence(const Ranking& ranking, const std::string& run) {
     }
     if (others.empty()) return {};
     if (more == 0) return fmt::format("Cannot be told from run {} at 95 %.", others);
-    return fmt::format("Cannot be told from run {} at 95 %; about {} more subs of each would.", others, more);
+    return fmt::format("Cannot be told from run {} at 95 %; {}.", others, moreSubsText(more));
 }
 
 } // namespace caelumen

@@ -19,4 +19,7 @@ std::string formatNumber(double value, double sigma);
 /// "Cannot be told from run C at 95 %; about 134 more subs of each would." Empty when the run's neighbours in the ranking are told apart.
 std::string tieSentence(const Ranking& ranking, const std::string& run);
 
+/// What it takes to tell two runs apart: "about 12 more subs of each would", or that no practical number would.
+std::string moreSubsText(int more);
+
 } // namespace caelumen
