@@ -20,6 +20,7 @@
 #include <QFormLayout>
 #include <QLabel>
 #include <QLineEdit>
+#include <QPainter>
 #include <QPlainTextEdit>
 #include <QPushButton>
 #include <QResizeEvent>
@@ -42,6 +43,23 @@ QPlainTextEdit* words(const QString& name, const QString& hint) {
 }
 
 constexpr int kSheetWidth = 720;
+
+/// A sheet of the preview; scaled when it is seen, for there may be dozens.
+class Sheet : public QWidget {
+public:
+    Sheet(QImage image, int width)
+        : m_image(std::move(image)) {
+        setFixedSize(width, width * m_image.height() / std::max(1, m_image.width()));
+    }
+
+private:
+    void paintEvent(QPaintEvent*) override {
+        QPainter p(this);
+        p.setRenderHint(QPainter::SmoothPixmapTransform);
+        p.drawImage(rect(), inThemeLight(m_image));
+    }
+    QImage m_image;
+};
 
 } // namespace
 
@@ -219,12 +237,9 @@ void ReportPanel::showSheets(const QString& instead) {
     }
     const int width = std::max(200, m_preview->viewport()->width() - 24);
     for (std::size_t i = 0; i < m_sheets.size(); ++i) {
-        auto* label = new QLabel;
-        const QImage fitting = m_sheets[i].width() > width ? m_sheets[i].scaledToWidth(width, Qt::SmoothTransformation) : m_sheets[i];
-        label->setPixmap(QPixmap::fromImage(inThemeLight(fitting)));
-        label->setAlignment(Qt::AlignHCenter);
-        label->setAccessibleName(tr("Sheet %1").arg(i + 1));
-        m_column->addWidget(label);
+        auto* sheet = new Sheet(m_sheets[i], std::min(width, m_sheets[i].width()));
+        sheet->setAccessibleName(tr("Sheet %1").arg(i + 1));
+        m_column->addWidget(sheet, 0, Qt::AlignHCenter);
     }
     m_column->addStretch(1);
 }
