@@ -112,6 +112,11 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
         m_session.showTrial(trial);
         showWorkspace(Workspace::Bench);
     });
+    connect(m_verdict, &VerdictRoom::benchWanted, this, [this](qint64 trial, const QString& run) {
+        m_session.showTrial(trial);
+        showWorkspace(Workspace::Bench);
+        m_bench->flipTo(run);
+    });
     connect(m_skyGrid, &SkyGrid::planWanted, this, [this](const Trial& plan) {
         if (const Status added = m_session.addTrial(plan); !added) return fail(QString::fromStdString(added.error().message));
         showWorkspace(Workspace::Night);

@@ -219,7 +219,7 @@ void MainWindow::showKeys() {
         row(tr("Left, Right"), tr("Flip to the run before or after; move the chosen region by a pixel (with Shift by ten)"));
         row(tr("Wheel"), tr("Zoom about the cursor"));
         row(tr("Escape"), tr("Put the tool away, or let go of the region"));
-        row(tr("Arrows, Return"), tr("Sky grid: choose a cell; open its trial on the Bench"));
+        row(tr("Arrows, Return"), tr("Sky grid: choose a cell; Verdict: choose a filter; open its trial on the Bench"));
         row(tr("C; Z"), tr("Palette: a curtain between two pictures; pixel by pixel"));
         row(tr("Up, Down; Shift with Left, Right"), tr("Palette: the picture left of the curtain; its edge"));
         row(tr("Space"), tr("Sky grid: the other predicted picture; Palette: the first picture while it is held"));

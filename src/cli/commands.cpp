@@ -169,15 +169,12 @@ Result<ReportExtras> extrasOf(const Arguments& a, const ReadResults& of, const f
     if (path.extension() != ".json") {
         auto campaign = Campaign::openToRead(QString::fromStdString(nameText(path)));
         if (campaign) {
-            const auto words = parseJson((*campaign)->setting("report").toStdString(), "report");
-            const auto text = [&](const char* key) {
-                return words && words->is_object() && words->contains(key) && (*words)[key].is_string() ? (*words)[key].get<std::string>() : std::string();
-            };
-            out.tester = text("tester"), out.disclosure = text("disclosure"), out.remarks = text("remarks"), out.page = text("page");
+            static_cast<ReportWords&>(out) = reportWordsFrom((*campaign)->setting("report").toStdString());
             if (const auto kept = profileFromText((*campaign)->setting("profile").toStdString(), "the campaign's profile")) profile = *kept;
             if (a.has("--profile") || profile) addOtherTrials(**campaign, of.trial, trials);
         }
     }
+    if (a.has("--paper")) out.letter = a.value("--paper") == "letter";
     if (a.has("--template")) {
         auto page = readText(a.value("--template"), 4U << 20U);
         if (!page) return page.error();
@@ -205,8 +202,8 @@ int report(const Arguments& a) {
     const std::string ending = out.extension().native();
     if (ending != ".html" && ending != ".pdf" && ending != ".zip" && ending != ".csv" && ending != ".json")
         return misuse("--out must end in .html, .pdf, .zip, .csv or .json", usage);
-    const std::string paper = a.has("--paper") ? a.value("--paper") : "a4";
-    if (paper != "a4" && paper != "letter") return misuse("--paper must be a4 or letter", usage);
+    if (const std::string paper = a.value("--paper"); a.has("--paper") && paper != "a4" && paper != "letter")
+        return misuse("--paper must be a4 or letter", usage);
     int argc = 1;
     char name[] = "caelumen-cli", *argv[] = {name, nullptr};
     ::setenv("QT_QPA_PLATFORM", "offscreen", 0);                                         // pictures are painted without a screen
@@ -215,13 +212,13 @@ int report(const Arguments& a) {
     const auto of = reported(path, a.value("--trial"), out);
     if (!of) return fail(path, of.error().message);
     for (const std::string& warning : of->results.warnings) note(warning);
-    const auto extras = extrasOf(a, *of, path);
-    if (!extras) return fail(path, extras.error().message);
     std::string text;
     if (ending == ".html" || ending == ".pdf" || ending == ".zip") {
-        auto page = ending == ".zip" ? reportBundle(of->trial, of->results, path.parent_path(), *extras, paper == "letter", terminalJob())
+        const auto extras = extrasOf(a, *of, path);
+        if (!extras) return fail(path, extras.error().message);
+        auto page = ending == ".zip" ? reportBundle(of->trial, of->results, path.parent_path(), *extras, terminalJob())
                                      : htmlReport(of->trial, of->results, path.parent_path(), terminalJob(), *extras);
-        if (page && ending == ".pdf") page = pdfReport(*page, of->trial.title, paper == "letter");
+        if (page && ending == ".pdf") page = pdfReport(*page, of->trial.title, extras->letter);
         if (!page) return fail(path, page.error().message);
         text = std::move(*page);
     } else {

@@ -43,12 +43,11 @@ Result<std::string> zipped(const std::vector<std::pair<std::string, std::string>
     return out;
 }
 
-Result<std::string> reportBundle(const Trial& trial, const TrialResults& r, const std::filesystem::path& folder, const ReportExtras& extras, bool letter,
-                                 const Job& job) {
+Result<std::string> reportBundle(const Trial& trial, const TrialResults& r, const std::filesystem::path& folder, const ReportExtras& extras, const Job& job) {
     std::vector<std::pair<std::string, std::string>> files;
     auto page = htmlReport(trial, r, folder, job, extras);
     if (!page) return page.error();
-    auto pdf = pdfReport(*page, trial.title, letter);
+    auto pdf = pdfReport(*page, trial.title, extras.letter);
     if (!pdf) return pdf.error();
     files.emplace_back("report.html", std::move(*page));
     files.emplace_back("report.pdf", std::move(*pdf));

@@ -13,7 +13,7 @@ Result<std::string> zipped(const std::vector<std::pair<std::string, std::string>
 
 /// A whole report as a zip: report.html and report.pdf, results as JSON and CSV, the trial, the facts of its frames, profile and verdict, every figure and the
 /// summary cards as drawings, pictures of all runs. The same input gives the same bytes. Needs a QGuiApplication.
-Result<std::string> reportBundle(const Trial& trial, const TrialResults& results, const std::filesystem::path& folder, const ReportExtras& extras, bool letter,
+Result<std::string> reportBundle(const Trial& trial, const TrialResults& results, const std::filesystem::path& folder, const ReportExtras& extras,
                                  const Job& job = {});
 
 } // namespace caelumen

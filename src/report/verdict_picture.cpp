@@ -56,7 +56,7 @@ std::string svgRanking(const Trial& trial, const Verdict& v) {
 }
 
 std::string svgPayoff(const Trial& trial, const Verdict& v) {
-    constexpr double kCertain = 1.96, left = 70, right = 520, top = 14, bottom = 230;
+    constexpr double left = 70, right = 520, top = 14, bottom = 230;
     constexpr int kYears = 10;
     const auto styles = stylesOf(trial, v);
     struct Line {
@@ -66,7 +66,7 @@ std::string svgPayoff(const Trial& trial, const Verdict& v) {
     std::vector<Line> lines;
     double low = 1e300, high = 0;
     for (const FilterValue& x : v.value) {
-        if (!x.price || !(x.hoursSaved > kCertain * x.sigma)) continue;
+        if (!x.price || !x.saves()) continue;
         const auto f = std::find_if(v.ranking.begin(), v.ranking.end(), [&](const RankedFilter& r) { return r.id == x.id; });
         lines.push_back({&x, f == v.ranking.end() ? x.id : f->name});
         high = std::max(high, *x.price / (x.hoursSaved - x.sigma)), low = std::min(low, *x.price / (x.hoursSaved + x.sigma) / kYears);

@@ -1,3 +1,5 @@
+#include "app/bench/bench.h"
+#include "app/bench/frame_view.h"
 #include "app/verdict/payoff_plot.h"
 #include "app/verdict/profile_panel.h"
 #include "app/verdict/ranking_view.h"
@@ -73,6 +75,16 @@ private slots:
         QCOMPARE(room().ranking().chosen(), 0);
     }
 
+    void aRowLeadsToItsPixels() {
+        room().ranking().choose(0);
+        const QString id = room().ranking().rows()[0].id;
+        room().ranking().setFocus();
+        QTest::keyClick(&room().ranking(), Qt::Key_Return);
+        QCOMPARE(m_window->workspace(), MainWindow::Workspace::Bench);
+        const Run* run = m_window->session().trial().run(m_window->bench().view().current().toStdString());
+        QVERIFY(run && QString::fromStdString(run->filter) == id);
+    }
+
     void nothingOfTheProfileIsCutOff() { QVERIFY(panel().widget()->minimumSizeHint().width() <= panel().viewport()->width()); }
 
     void weightsFollowTheHandAndAreUndone() {
@@ -104,6 +116,7 @@ private slots:
             if (b->text() == "Add a sky") QTest::mouseClick(b, Qt::LeftButton);
         QVERIFY(ready());
         QCOMPARE(room().model().profile().skies.size(), skies + 1);
+        QVERIFY(room().page().toPlainText().contains("sum to 1.2")); // and that is said
         // Shares that do not sum to one are made to, without changing what was typed.
         double sum = 0;
         for (const ProfileSky& s : room().model().profile().skies) sum += s.share;

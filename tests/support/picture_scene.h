@@ -82,30 +82,9 @@ public:
         sky.seed += 1000;
         Plane even = rates(sky), whole(odd);
         for (std::size_t i = 0; i < whole.size(); ++i) whole.data()[i] = 0.5F * (odd.data()[i] + even.data()[i]);
-        write(
-            name + ".fits",
-            [&] {
-                std::vector<Plane> v;
-                v.push_back(whole);
-                return v;
-            }(),
-            20);
-        write(
-            name + "-odd.fits",
-            [&] {
-                std::vector<Plane> v;
-                v.push_back(odd);
-                return v;
-            }(),
-            10);
-        write(
-            name + "-even.fits",
-            [&] {
-                std::vector<Plane> v;
-                v.push_back(even);
-                return v;
-            }(),
-            10);
+        write(name + ".fits", {whole}, 20);
+        write(name + "-odd.fits", {odd}, 10);
+        write(name + "-even.fits", {even}, 10);
         return {std::move(odd), std::move(even)};
     }
 

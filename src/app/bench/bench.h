@@ -38,6 +38,7 @@ public:
     QToolBar& tools() { return *m_tools; }
 
     void showEvidence(const QString& score, const QString& run);
+    void flipTo(const QString& run);
     QString currentScore() const { return m_score; }
     void setStretchMode(StretchMode mode);
     StretchMode stretchMode() const { return m_mode; }
@@ -60,7 +61,6 @@ private:
     void trialChanged();
     void resultsChanged();
     void picturesChanged();
-    void flipTo(const QString& run);
     void restretch();
     void fillScores();
     void fillAnswer();

@@ -20,13 +20,7 @@ SlicePlot::SlicePlot(QWidget* parent)
     m_plot->setMinimumSize(320, 220);
     m_plot->setAccessibleName(tr("Filters against the brightness of the sky"));
     m_plot->setInteractions(QCP::iRangeDrag | QCP::iRangeZoom);
-    // The names stand above the plot, so that they hide nothing of it.
-    m_plot->plotLayout()->insertRow(0);
-    m_plot->plotLayout()->addElement(0, 0, m_plot->legend);
-    m_plot->plotLayout()->setRowStretchFactor(0, 0.001);
-    m_plot->legend->setFillOrder(QCPLayoutGrid::foColumnsFirst);
-    m_plot->legend->setWrap(3);
-    m_plot->legend->setVisible(true);
+    legendAbove(*m_plot);
 }
 
 void SlicePlot::show(const Content& content) {

@@ -175,10 +175,14 @@ QImage PaletteModel::shown(const Mixture& mixture, std::size_t shot) const {
 QImage PaletteModel::image(std::size_t shot, QSize room) const {
     const auto& p = m_shots[shot].prepared;
     if (!p) return {};
-    const Mixture* best = &p->sizes.front();
-    for (const Mixture& m : p->sizes) // a picture fits into the room when one of its sides does
+    return shown(sizeFor(*p, room), shot);
+}
+
+const Mixture& PaletteModel::sizeFor(const Prepared& p, QSize room) {
+    const Mixture* best = &p.sizes.front();
+    for (const Mixture& m : p.sizes) // a picture fits into the room when one of its sides does
         if (m.width >= room.width() || m.height >= room.height()) best = &m;
-    return shown(*best, shot);
+    return *best;
 }
 
 QImage PaletteModel::part(std::size_t shot, const QRect& place) const {
@@ -270,30 +274,42 @@ void PaletteModel::exportPicture(const std::string& run, const QString& path, in
     });
 }
 
-std::vector<LabelledPicture> PaletteModel::labelledPictures(QSize room) const {
-    std::vector<LabelledPicture> out;
+PaletteModel::PictureMaker PaletteModel::labelledPictures(QSize room) const {
+    struct One {
+        std::shared_ptr<const Prepared> prepared;
+        Recipe recipe;
+        LabelledPicture label;
+    };
+    std::vector<One> all;
     const Run* base = m_trial.baseline();
     for (std::size_t i = 0; i < m_shots.size(); ++i) {
         if (!m_shots[i].prepared) continue;
-        LabelledPicture p;
-        p.image = image(i, room);
-        p.name = QString("%1  %2").arg(m_shots[i].run, m_shots[i].name);
-        p.lines = {conditions(i), timeText(i)};
-        p.style = filterStyle(static_cast<int>(i), base && base->id == m_shots[i].run.toStdString());
-        out.push_back(std::move(p));
+        One one{m_shots[i].prepared, partsOf(i), {}};
+        one.label.name = QString("%1  %2").arg(m_shots[i].run, m_shots[i].name);
+        one.label.lines = {conditions(i), timeText(i)};
+        one.label.style = filterStyle(static_cast<int>(i), base && base->id == m_shots[i].run.toStdString());
+        all.push_back(std::move(one));
     }
-    return out;
+    if (all.empty()) return {};
+    return [all = std::move(all), room, look = *look()] {
+        std::vector<LabelledPicture> out;
+        for (const One& one : all) {
+            out.push_back(one.label);
+            out.back().image = shownImage(mix(sizeFor(*one.prepared, room), one.recipe), look);
+        }
+        return out;
+    };
 }
 
 void PaletteModel::exportFlip(const QString& path) {
-    auto pictures = labelledPictures();
-    if (pictures.size() < 2) return emit failed(tr("A flip takes two pictures; so many are not there yet."));
-    write(path, [pictures = std::move(pictures), path](const Job& job) { return writeFlip(toPath(path), pictures, 1200, job); });
+    if (std::count_if(m_shots.begin(), m_shots.end(), [](const Shot& s) { return s.prepared != nullptr; }) < 2)
+        return emit failed(tr("A flip takes two pictures; so many are not there yet."));
+    write(path, [pictures = labelledPictures(), path](const Job& job) { return writeFlip(toPath(path), pictures(), 1200, job); });
 }
 
 void PaletteModel::exportSheet(const QString& path) {
     auto pictures = labelledPictures();
-    if (pictures.empty()) return emit failed(tr("There is no picture yet."));
+    if (!pictures) return emit failed(tr("There is no picture yet."));
     QString title = QString::fromStdString(m_trial.title);
     QString foot;
     for (std::size_t i = 0; i < m_shots.size() && foot.isEmpty(); ++i) {
@@ -302,7 +318,7 @@ void PaletteModel::exportSheet(const QString& path) {
         foot =
             tr("%1. One recipe and one look for all: what differs is the filter. %2").arg(QString::fromStdString(r.name), QString::fromStdString(mapText(r)));
     }
-    write(path, [pictures = std::move(pictures), path, title, foot](const Job&) { return writeSheet(toPath(path), pictures, title, foot); });
+    write(path, [pictures = std::move(pictures), path, title, foot](const Job&) { return writeSheet(toPath(path), pictures(), title, foot); });
 }
 
 void PaletteModel::exportRecipes(const std::string& run, const QString& path) {

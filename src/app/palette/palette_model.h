@@ -64,8 +64,9 @@ public:
     std::optional<Look> look() const; ///< one for all: by the quietest picture, which shows most
     QString conditions(std::size_t shot) const;
 
-    /// Those that are there, as they are shown.
-    std::vector<LabelledPicture> labelledPictures(QSize room = {1600, 1200}) const;
+    /// What makes the pictures that are there, in a worker's own time: as they are shown, but never as other eyes see them.
+    using PictureMaker = std::function<std::vector<LabelledPicture>()>;
+    PictureMaker labelledPictures(QSize room = {1600, 1200}) const;
 
     /// The recipe of one run with its parts, look and time; a sentence where its stack has not what it takes.
     Result<Recipe> recipeFor(const std::string& run) const;
@@ -92,6 +93,7 @@ private:
     double depthOf(std::size_t shot) const;
     Recipe partsOf(std::size_t shot) const;
     QImage shown(const Mixture& mixture, std::size_t shot) const;
+    static const Mixture& sizeFor(const Prepared& prepared, QSize room);
     void write(const QString& path, std::function<Status(const Job&)> work);
 
     Session& m_session;

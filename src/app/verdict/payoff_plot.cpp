@@ -24,16 +24,10 @@ PayoffPlot::PayoffPlot(QWidget* parent)
     m_rest->setObjectName("dim");
     m_plot->setMinimumSize(320, 180);
     m_plot->setAccessibleName(tr("What an hour costs by the years of use"));
-    m_plot->plotLayout()->insertRow(0);
-    m_plot->plotLayout()->addElement(0, 0, m_plot->legend);
-    m_plot->plotLayout()->setRowStretchFactor(0, 0.001);
-    m_plot->legend->setFillOrder(QCPLayoutGrid::foColumnsFirst);
-    m_plot->legend->setWrap(3);
-    m_plot->legend->setVisible(true);
+    legendAbove(*m_plot);
 }
 
 void PayoffPlot::show(const std::vector<Line>& lines, const QString& owned) {
-    constexpr double kCertain = 1.96;
     constexpr int kYears = 10;
     const Theme& t = theme();
     m_plot->clearPlottables();
@@ -46,7 +40,7 @@ void PayoffPlot::show(const std::vector<Line>& lines, const QString& owned) {
     double high = 0, low = 1e300;
     for (const Line& line : lines) {
         const FilterValue& v = line.value;
-        if (!(v.hoursSaved > kCertain * v.sigma)) {
+        if (!v.saves()) {
             if (v.hoursSaved != 0 || v.sigma > 0) none << line.name;
             continue;
         }

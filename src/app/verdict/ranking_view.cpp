@@ -21,7 +21,8 @@ RankingView::RankingView(QWidget* parent)
     : QWidget(parent) {
     setFocusPolicy(Qt::StrongFocus);
     setAccessibleName(tr("Ranking of filters"));
-    setToolTip(tr("Scores in steps that somebody would notice, from the baseline; click, Up, Down: what a score is made of"));
+    setToolTip(tr("Scores in steps that somebody would notice, from the baseline; click, Up, Down: what a score is made of; double click, Return: the filter "
+                  "on the Bench"));
 }
 
 double RankingView::rowHeight() const {
@@ -156,11 +157,18 @@ void RankingView::mousePressEvent(QMouseEvent* event) {
         if (placeOf(i).contains(event->position())) return choose(i);
 }
 
+void RankingView::mouseDoubleClickEvent(QMouseEvent* event) {
+    for (int i = 0; i < static_cast<int>(m_rows.size()); ++i)
+        if (placeOf(i).contains(event->position())) emit rowOpened(i);
+}
+
 void RankingView::keyPressEvent(QKeyEvent* event) {
     if (event->key() == Qt::Key_Down)
         choose(m_chosen + 1);
     else if (event->key() == Qt::Key_Up)
         choose(m_chosen - 1);
+    else if ((event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter) && !m_rows.empty())
+        emit rowOpened(m_chosen);
     else
         QWidget::keyPressEvent(event);
 }

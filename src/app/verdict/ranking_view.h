@@ -30,10 +30,12 @@ public:
 
 signals:
     void rowChosen(int row);
+    void rowOpened(int row); ///< its pixels are wanted
 
 protected:
     void paintEvent(QPaintEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
+    void mouseDoubleClickEvent(QMouseEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
 
 private:

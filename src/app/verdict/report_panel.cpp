@@ -123,21 +123,22 @@ ReportPanel::ReportPanel(Session& session, Prompts& prompts, VerdictModel& model
     connect(&m_session, &Session::campaignChanged, this, &ReportPanel::load);
     connect(&m_session, &Session::resultsChanged, this, &ReportPanel::refresh);
     connect(&m_jobs, &JobService::failed, this, &ReportPanel::problem);
+    m_soon.setSingleShot(true);
+    m_soon.setInterval(500);
+    connect(&m_soon, &QTimer::timeout, this, [this] {
+        if (m_seen && m_stale) makePreview();
+    });
     load();
 }
 
 void ReportPanel::load() {
     m_quiet = true;
-    const auto kept = parseJson(m_session.kept("report").toStdString(), "report");
-    const auto text = [&](const char* key) {
-        return kept && kept->is_object() && kept->contains(key) && (*kept)[key].is_string() ? QString::fromStdString((*kept)[key].get<std::string>())
-                                                                                            : QString();
-    };
-    m_tester->setText(text("tester"));
-    m_disclosure->setPlainText(text("disclosure"));
-    m_remarks->setPlainText(text("remarks"));
-    m_paper->setCurrentIndex(text("paper") == "Letter" ? 1 : 0);
-    m_template = text("page"), m_templateName = text("page_name");
+    const ReportWords words = reportWordsFrom(m_session.kept("report").toStdString());
+    m_tester->setText(QString::fromStdString(words.tester));
+    m_disclosure->setPlainText(QString::fromStdString(words.disclosure));
+    m_remarks->setPlainText(QString::fromStdString(words.remarks));
+    m_paper->setCurrentIndex(words.letter ? 1 : 0);
+    m_template = QString::fromStdString(words.page), m_templateName = QString::fromStdString(words.pageName);
     if (!m_template.isEmpty()) m_page->setItemText(1, tr("%1 (another \u2026)").arg(m_templateName));
     m_page->setCurrentIndex(m_template.isEmpty() ? 0 : 1);
     m_quiet = false;
@@ -146,14 +147,17 @@ void ReportPanel::load() {
 
 void ReportPanel::keep() {
     if (m_quiet) return;
-    const Json j{{"tester", m_tester->text().toStdString()},
-                 {"disclosure", m_disclosure->toPlainText().toStdString()},
-                 {"remarks", m_remarks->toPlainText().toStdString()},
-                 {"paper", m_paper->currentText().toStdString()},
-                 {"page", m_template.toStdString()},
-                 {"page_name", m_templateName.toStdString()}};
-    if (m_session.canEdit()) m_session.keep("report", QString::fromStdString(jsonText(j)));
+    if (m_session.canEdit()) m_session.keep("report", QString::fromStdString(reportWordsText(said())));
     refresh();
+}
+
+ReportWords ReportPanel::said() const {
+    return {m_tester->text().trimmed().toStdString(),
+            m_disclosure->toPlainText().toStdString(),
+            m_remarks->toPlainText().toStdString(),
+            m_template.toStdString(),
+            m_templateName.toStdString(),
+            m_paper->currentIndex() == 1};
 }
 
 void ReportPanel::askTemplate() {
@@ -181,16 +185,16 @@ void ReportPanel::saveTemplate() {
     emit told(tr("Exported to %1").arg(path));
 }
 
-ReportExtras ReportPanel::extras() const {
+std::function<ReportExtras()> ReportPanel::extras() const {
     ReportExtras out;
-    out.tester = m_tester->text().trimmed().toStdString();
-    out.disclosure = m_disclosure->toPlainText().trimmed().toStdString();
-    out.remarks = m_remarks->toPlainText().trimmed().toStdString();
-    out.page = m_template.toStdString();
-    out.profile = m_model.profile();
+    static_cast<ReportWords&>(out) = said();
+    out.profile = m_model.judgedProfile();
     out.verdict = m_model.shared();
-    if (palettes) out.palettes = palettes();
-    return out;
+    return [out, pictures = palettes ? palettes() : PictureMaker()] {
+        ReportExtras whole = out;
+        if (pictures) whole.palettes = pictures();
+        return whole;
+    };
 }
 
 void ReportPanel::setSeen(bool seen) {
@@ -200,7 +204,7 @@ void ReportPanel::setSeen(bool seen) {
 
 void ReportPanel::refresh() {
     m_stale = true;
-    if (m_seen) makePreview();
+    if (m_seen) m_soon.start();
 }
 
 void ReportPanel::makePreview() {
@@ -212,11 +216,11 @@ void ReportPanel::makePreview() {
     }
     if (m_sheets.empty()) showSheets(tr("The report is being laid out \u2026"));
     m_jobs.run("preview", tr("Laying out the report"),
-               [this, trial = m_session.trial(), results = m_session.sharedResults(), extras = extras(),
-                letter = m_paper->currentIndex() == 1](const Job& job) -> JobService::Finish {
+               [this, trial = m_session.trial(), results = m_session.sharedResults(), make = extras()](const Job& job) -> JobService::Finish {
+                   const ReportExtras extras = make();
                    const auto page = htmlReport(trial, *results, {}, job, extras);
                    if (!page) return {};
-                   auto sheets = reportSheets(*page, letter, kSheetWidth);
+                   auto sheets = reportSheets(*page, extras.letter, kSheetWidth);
                    return [this, sheets = std::move(sheets)] {
                        m_sheets = sheets;
                        showSheets();
@@ -257,14 +261,13 @@ void ReportPanel::askExport(const QString& what) {
         {"card-svg", {"-card.svg", tr("Drawing (*.svg)")}}, {"tall", {"-tall-card.png", tr("Picture (*.png)")}},
         {"json", {"-verdict.json", tr("Verdict (*.json)")}}};
     const Trial& trial = m_session.trial();
-    const ReportExtras extras = this->extras();
-    const bool letter = m_paper->currentIndex() == 1;
+    const auto make = extras();
     if (what == "slides" || what == "slides-4k") {
         const QString folder = m_prompts.folder(this, tr("A folder for the figures"));
         if (folder.isEmpty()) return;
         m_jobs.run("export", tr("Exporting"),
-                   [this, trial, results = m_session.sharedResults(), extras, folder, large = what == "slides-4k"](const Job&) -> JobService::Finish {
-                       const auto written = writeSlides(toPath(folder), reportFigures(trial, *results, extras), large ? QSize(3840, 2160) : QSize(1920, 1080),
+                   [this, trial, results = m_session.sharedResults(), make, folder, large = what == "slides-4k"](const Job&) -> JobService::Finish {
+                       const auto written = writeSlides(toPath(folder), reportFigures(trial, *results, make()), large ? QSize(3840, 2160) : QSize(1920, 1080),
                                                         conditionsLine(trial, *results));
                        if (!written) return [this, sentence = QString::fromStdString(written.error().message)] { emit problem(sentence); };
                        return [this, folder, n = written->size()] { emit told(tr("%1 figures exported to %2").arg(n).arg(folder)); };
@@ -272,19 +275,20 @@ void ReportPanel::askExport(const QString& what) {
         return;
     }
     const auto& [ending, filter] = kinds.at(what);
-    if (what == "json" && !extras.verdict) return emit problem(tr("There is no verdict yet."));
+    if (what == "json" && !m_model.verdict()) return emit problem(tr("There is no verdict yet."));
     const QString title = QString::fromStdString(trial.title).replace('/', '-');
     QString path = m_prompts.saveFile(this, tr("Export"), (title.isEmpty() ? tr("report") : title) + ending, filter);
     if (path.isEmpty()) return;
     if (QFileInfo(path).suffix().isEmpty()) path += ending.mid(ending.lastIndexOf('.'));
     if (const Status safe = m_session.mayWrite(path); !safe) return emit problem(QString::fromStdString(safe.error().message));
-    m_jobs.run("export", tr("Exporting"), [this, trial, results = m_session.sharedResults(), extras, what, path, letter](const Job& job) -> JobService::Finish {
+    m_jobs.run("export", tr("Exporting"), [this, trial, results = m_session.sharedResults(), make, what, path](const Job& job) -> JobService::Finish {
+        const ReportExtras extras = make();
         Result<std::string> bytes = std::string();
         if (what == "html" || what == "pdf") {
             bytes = htmlReport(trial, *results, {}, job, extras);
-            if (bytes && what == "pdf") bytes = pdfReport(*bytes, trial.title, letter);
+            if (bytes && what == "pdf") bytes = pdfReport(*bytes, trial.title, extras.letter);
         } else if (what == "zip") {
-            bytes = reportBundle(trial, *results, {}, extras, letter, job);
+            bytes = reportBundle(trial, *results, {}, extras, job);
         } else if (what == "card-svg") {
             bytes = summaryCardSvg(trial, *results, extras, kWideCard).toStdString();
         } else if (what == "json") {

@@ -4,7 +4,10 @@
 #include "report/report_extras.h"
 
 #include <QImage>
+#include <QTimer>
 #include <QWidget>
+
+#include <functional>
 
 class QComboBox;
 class QLabel;
@@ -33,8 +36,9 @@ public:
     bool busy() const { return m_jobs.busy(); }
     JobService& jobs() { return m_jobs; }
     void askExport(const QString& what);
-    /// Colour pictures for the report, where some were made; asked when a report is made.
-    std::function<std::vector<LabelledPicture>()> palettes;
+    /// What makes colour pictures for the report, in a worker; empty where none are there. Asked when a report is made.
+    using PictureMaker = std::function<std::vector<LabelledPicture>()>;
+    std::function<PictureMaker()> palettes;
 
     QLineEdit& tester() { return *m_tester; }
     QPlainTextEdit& disclosure() { return *m_disclosure; }
@@ -42,7 +46,8 @@ public:
     QComboBox& paper() { return *m_paper; }
     QScrollArea& preview() { return *m_preview; }
     std::size_t sheets() const { return m_sheets.size(); }
-    ReportExtras extras() const;
+    /// What makes all that a report holds beside the results, in a worker.
+    std::function<ReportExtras()> extras() const;
 
 signals:
     void problem(const QString& sentence);
@@ -50,6 +55,7 @@ signals:
 
 private:
     void load();
+    ReportWords said() const;
     void keep();
     void makePreview();
     void showSheets(const QString& instead = {});
@@ -68,6 +74,7 @@ private:
     QScrollArea* m_preview;
     QVBoxLayout* m_column;
     std::vector<QImage> m_sheets;
+    QTimer m_soon;      ///< a preview reads every frame: it waits for a pause in the typing
     QString m_template; ///< of the person; empty: our own
     QString m_templateName;
 };

@@ -42,7 +42,9 @@ VerdictModel::VerdictModel(Session& session, SkyGridModel& trials, QObject* pare
     connect(&m_trials, &SkyGridModel::changed, this, [this] {
         std::vector<const TrialResults*> now;
         for (const GridTrial& t : m_trials.measured()) now.push_back(t.results.get());
-        if (now != m_seen || !m_verdict) judgeSoon();
+        const bool others = now != m_seen;
+        if (others || !m_verdict) judgeSoon();
+        if (others && m_active) compare(); // a profile changes nothing there
     });
     connect(&m_jobs, &JobService::failed, this, &VerdictModel::failed);
 }
@@ -66,7 +68,9 @@ void VerdictModel::load() {
 void VerdictModel::setActive(bool active) {
     m_active = active;
     m_trials.setActive(this, active);
-    if (m_active && m_stale) judgeSoon();
+    if (!m_active || !m_stale) return;
+    judgeSoon();
+    compare();
 }
 
 void VerdictModel::setProfile(const Profile& profile, const QString& what) {
@@ -128,17 +132,30 @@ void VerdictModel::judgeSoon() {
             problem = QString::fromStdString(input.error().message);
         } else {
             const GridModel model(std::move(*input));
-            if (auto judged = judge(*whole, wanted, model))
+            if (auto judged = judge(*whole, wanted, model)) {
+                judged->notes.insert(judged->notes.begin(), whole->notes.begin(), whole->notes.end());
                 verdict = std::make_shared<const Verdict>(std::move(*judged));
-            else
+            } else {
                 problem = QString::fromStdString(judged.error().message);
+            }
         }
-        return [this, verdict, problem] {
-            m_verdict = verdict, m_problem = problem;
+        return [this, verdict, problem, judged = whole ? *whole : Profile{}] {
+            m_verdict = verdict, m_problem = problem, m_judged = judged;
             emit changed();
         };
     });
-    compare();
+}
+
+std::optional<std::pair<qint64, QString>> VerdictModel::runOf(const std::string& filter) const {
+    for (const GridTrial& t : trials()) // the trial in hand first
+        for (const Run& r : t.trial.runs)
+            if (const qint64 id = m_trials.trialOf(t.name); id != 0 && r.filter == filter) return std::pair{id, QString::fromStdString(r.id)};
+    return std::nullopt;
+}
+
+std::optional<std::pair<qint64, QString>> VerdictModel::runOf(const TrialRun& run) const {
+    const qint64 id = m_trials.trialOf(run.trial.toStdString());
+    return id == 0 ? std::nullopt : std::optional(std::pair{id, run.run});
 }
 
 void VerdictModel::setOldNew(const TrialRun& before, const TrialRun& now) {

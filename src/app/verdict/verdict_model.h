@@ -35,6 +35,11 @@ public:
     std::shared_ptr<const Verdict> shared() const { return m_verdict; }
     const QString& problem() const { return m_problem; } ///< why there is none
     QString nameOf(const std::string& filter) const;
+    /// The profile as it was judged by: shares that sum to one.
+    const Profile& judgedProfile() const { return m_judged; }
+    /// Where a filter's figures were measured, the trial in hand first: trial and run; empty where that is another campaign's.
+    std::optional<std::pair<qint64, QString>> runOf(const std::string& filter) const;
+    std::optional<std::pair<qint64, QString>> runOf(const TrialRun& run) const;
 
     const std::vector<GridTrial>& trials() const;
     void setOldNew(const TrialRun& before, const TrialRun& now);
@@ -60,7 +65,7 @@ private:
     Session& m_session;
     SkyGridModel& m_trials;
     JobService m_jobs;
-    Profile m_profile;
+    Profile m_profile, m_judged;
     bool m_active = false, m_stale = true, m_onlyThis = false;
     std::vector<const TrialResults*> m_seen; ///< what the verdict rests on
     std::shared_ptr<const Verdict> m_verdict;

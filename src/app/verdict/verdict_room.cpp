@@ -93,6 +93,11 @@ VerdictRoom::VerdictRoom(Session& session, Prompts& prompts, SkyGridModel& trial
     connect(m_panel, &ProfilePanel::openAsked, this, &VerdictRoom::openProfile);
     connect(m_panel, &ProfilePanel::saveAsked, this, &VerdictRoom::saveProfile);
     connect(m_ranking, &RankingView::rowChosen, this, &VerdictRoom::writePage);
+    connect(m_ranking, &RankingView::rowOpened, this,
+            [this](int row) { openOnBench(m_model.runOf(m_ranking->rows()[static_cast<std::size_t>(row)].id.toStdString())); });
+    m_oldNewPage->setOpenLinks(false);
+    connect(m_oldNewPage, &QTextBrowser::anchorClicked, this,
+            [this](const QUrl& link) { openOnBench(m_model.runOf(link.path() == "old" ? m_model.before() : m_model.now())); });
     connect(m_report, &ReportPanel::problem, this, &VerdictRoom::problem);
     connect(m_report, &ReportPanel::told, this, &VerdictRoom::told);
     connect(m_tabs, &QTabWidget::currentChanged, this, [this] { m_report->setSeen(isVisible() && m_tabs->currentWidget() == m_report); });
@@ -149,6 +154,11 @@ FilterStyle VerdictRoom::styleOf(const std::string& filter) const {
     return found == styles.end() ? filterStyle(0, false, theme().isRed()) : found->second;
 }
 
+void VerdictRoom::openOnBench(const std::optional<std::pair<qint64, QString>>& where) {
+    if (!where) return emit problem(tr("That was measured in another campaign; open it to see its pixels."));
+    emit benchWanted(where->first, where->second);
+}
+
 void VerdictRoom::fillProfile() {
     m_panel->show(m_model.profile());
 }
@@ -202,7 +212,7 @@ void VerdictRoom::fillValue() {
             cell(row, 1, x.price ? QString("%1 %2").arg(*x.price, 0, 'f', 2).arg(currency) : QString::fromStdString(x.whyNoPrice));
             const bool owned = x.hoursSaved == 0 && x.sigma == 0;
             cell(row, 2, owned ? tr("owned") : QString::fromUtf8("%1 \u00B1 %2").arg(x.hoursSaved, 0, 'f', 0).arg(x.sigma, 0, 'f', 0));
-            const bool pays = x.pricePerHour && x.hoursSaved > 1.96 * x.sigma;
+            const bool pays = x.pricePerHour && x.saves();
             cell(row, 3, pays ? QString("%1 %2").arg(*x.pricePerHour, 0, 'f', 2).arg(currency) : owned ? dash : tr("not worth it"));
             cell(row, 4, pays ? QString("%1 %2").arg(*x.pricePerHour / 5, 0, 'f', 2).arg(currency) : dash);
             cell(row, 5, !x.price || !m_model.profile().budget ? dash : x.beyondBudget ? tr("beyond") : tr("within"));

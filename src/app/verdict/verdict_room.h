@@ -47,10 +47,12 @@ public:
 signals:
     void problem(const QString& sentence);
     void told(const QString& sentence);
+    void benchWanted(qint64 trial, const QString& run);
 
 private:
     QWidget* buildValue();
     QWidget* buildOldNew();
+    void openOnBench(const std::optional<std::pair<qint64, QString>>& where);
     void openProfile();
     void saveProfile();
     void startFrom(int ready);

@@ -39,7 +39,6 @@ QString verdictPage(const VerdictModel& model, int chosen) {
     }
     out += list(tr("Not tested"), v.notTested, theme().warn.name());
     out += list(tr("Notes"), v.notes, theme().dim.name());
-    out += list(tr("The profile"), model.profile().notes, theme().dim.name());
     return out;
 }
 
@@ -97,6 +96,8 @@ QString oldNewPage(const VerdictModel& model) {
         }
         out += "</table>";
     }
+    out += QString("<p style='margin:10px 0 2px;'><a style='color:%1;' href='bench:old'>%2</a> \u00B7 <a style='color:%1;' href='bench:new'>%3</a></p>")
+               .arg(t.accent.name(), tr("the old run on the Bench"), tr("the new run on the Bench"));
     out += list(tr("What else differed"), o.fairness, t.warn.name());
     if (o.fairness.empty())
         out += QString("<p style='color:%1;'>%2</p>").arg(t.dim.name(), tr("Nothing else that is known of differed between the two trials."));

@@ -31,4 +31,13 @@ void stylePlot(QCustomPlot& plot) {
     }
 }
 
+void legendAbove(QCustomPlot& plot) {
+    plot.plotLayout()->insertRow(0);
+    plot.plotLayout()->addElement(0, 0, plot.legend);
+    plot.plotLayout()->setRowStretchFactor(0, 0.001);
+    plot.legend->setFillOrder(QCPLayoutGrid::foColumnsFirst);
+    plot.legend->setWrap(3);
+    plot.legend->setVisible(true);
+}
+
 } // namespace caelumen

@@ -138,6 +138,12 @@ bool hasChannels(const Camera& camera, const std::set<std::string>& wanted) {
     });
 }
 
+const Camera* typicalNamed(const std::string& id) {
+    const auto& all = typicalCameras();
+    const auto found = std::find_if(all.begin(), all.end(), [&](const Camera& c) { return c.id == id; });
+    return found == all.end() ? nullptr : &*found;
+}
+
 /// A typical camera with these channels; a person's filters cut the infrared or are told to leak, so that a clear window is the careful choice.
 const Camera* typicalWith(const std::set<std::string>& channels) {
     for (const Camera& c : typicalCameras())
@@ -237,6 +243,8 @@ Result<GridInput> gridInput(const std::vector<GridTrial>& trials, const std::vec
         out.camera = *setting.camera;
     } else if (trials.front().camera) {
         out.camera = *trials.front().camera;
+    } else if (const Camera* named = typicalNamed(trials.front().trial.rig.camera)) {
+        out.camera = *named;
     } else if (const Camera* typical = typicalWith(channels)) {
         out.camera = *typical;
         out.notes.push_back(fmt::format("No camera is named by the trial: a typical one is taken ({}).", typical->name));

@@ -46,20 +46,6 @@ std::string conditionsOf(const RunConditions& c) {
     return out;
 }
 
-/// A weighted sum of planes of one size.
-Plane summed(const std::vector<Plane>& planes, const std::array<double, 3>& weight) {
-    Plane out = Plane::unfilled(planes[0].width(), planes[0].height());
-    tbb::parallel_for(0, out.height(), [&](int y) {
-        for (int x = 0; x < out.width(); ++x) {
-            double sum = 0;
-            for (std::size_t c = 0; c < planes.size(); ++c)
-                if (weight[c] != 0) sum += weight[c] * static_cast<double>(planes[c].at(x, y));
-            out.at(x, y) = static_cast<float>(sum);
-        }
-    });
-    return out;
-}
-
 /// How many times brighter the same nebula is in b than in a, from star-free cells less their own planes, both with errors (Deming 1943, Statistical Adjustment
 /// of Data): nothing where they share too little.
 std::optional<double> brighterBy(const PaletteLayer& a, const PaletteLayer& b) {
@@ -256,9 +242,9 @@ Result<PaletteLayer> LayerReader::readOne(const std::string& id, const PaletteIn
         }
         const LineWeights weights = lineWeights(matrix, {s.noise[0], s.noise[1], s.noise[2]});
         const auto& w = input.line == "OIII" ? weights.oxygen : weights.red;
-        line = summed(s.planes, w);
+        line = weightedSum(s.planes, w);
         from = &line;
-        if (!s.apart.empty()) lineApart = summed(s.apart, w), apart = &lineApart;
+        if (!s.apart.empty()) lineApart = weightedSum(s.apart, w), apart = &lineApart;
         out.what = fmt::format("{} of {}: {:.3f} R {:+.3f} G {:+.3f} B", input.line, s.name, w[0], w[1], w[2]);
     }
     out.rate = onGrid(*from, s.alignment);

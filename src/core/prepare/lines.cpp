@@ -88,6 +88,19 @@ LineWeights lineWeights(const LineMatrix& m, const std::array<double, 3>& noise)
     return out;
 }
 
+Plane weightedSum(const std::vector<Plane>& channels, const std::array<double, 3>& weights) {
+    Plane out = Plane::unfilled(channels[0].width(), channels[0].height());
+    tbb::parallel_for(0, out.height(), [&](int y) {
+        for (int x = 0; x < out.width(); ++x) {
+            double sum = 0;
+            for (std::size_t c = 0; c < channels.size(); ++c)
+                if (weights[c] != 0) sum += weights[c] * static_cast<double>(channels[c].at(x, y));
+            out.at(x, y) = static_cast<float>(sum);
+        }
+    });
+    return out;
+}
+
 std::pair<fs::path, fs::path> lineOutputs(const fs::path& stack, const LineMatrix& matrix) {
     return {besideStack(stack, matrix.sulphur ? "sulphur" : "hydrogen"), besideStack(stack, "oxygen")};
 }
@@ -110,15 +123,7 @@ Result<LineFrames> writeLines(const fs::path& stack, const LineMatrix& matrix) {
     }
     out.weights = lineWeights(matrix, out.noise);
     const auto write = [&](const std::array<double, 3>& weights, const std::string& name, const fs::path& path) -> Status {
-        Plane line = Plane::unfilled(planes[0].width(), planes[0].height());
-        tbb::parallel_for(0, line.height(), [&](int y) {
-            for (int x = 0; x < line.width(); ++x) {
-                double sum = 0;
-                for (std::size_t c = 0; c < 3; ++c)
-                    if (weights[c] != 0) sum += weights[c] * static_cast<double>(planes[c].at(x, y));
-                line.at(x, y) = static_cast<float>(sum);
-            }
-        });
+        const Plane line = weightedSum(planes, weights);
         auto cards = cardsOf(file->info().facts, file->info().facts.filter.value_or("") + (file->info().facts.filter ? ", " : "") + name);
         cards.push_back(
             {"HISTORY", fmt::format("{} from {}: {:.4f} R {:+.4f} G {:+.4f} B", name, shown(stack.filename()), weights[0], weights[1], weights[2]), ""});

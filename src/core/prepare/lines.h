@@ -3,10 +3,12 @@
 #include "core/base/job.h"
 #include "core/base/json_fwd.h"
 #include "core/base/result.h"
+#include "core/image/plane.h"
 #include "core/optics/system_response.h"
 
 #include <array>
 #include <filesystem>
+#include <vector>
 
 namespace caelumen {
 
@@ -31,6 +33,9 @@ struct LineWeights {
     std::array<double, 3> red{}, oxygen{};
 };
 LineWeights lineWeights(const LineMatrix& matrix, const std::array<double, 3>& noise);
+
+/// The three channels of a stack, each times its weight; a channel that counts for nothing leaves no holes.
+Plane weightedSum(const std::vector<Plane>& channels, const std::array<double, 3>& weights);
 
 struct LineFrames {
     std::filesystem::path red, oxygen;

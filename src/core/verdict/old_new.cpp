@@ -46,7 +46,7 @@ std::optional<GridCell> cellUnder(const Side& s, const GridSky& sky, TargetKind 
     return c.origin == CellOrigin::Empty ? std::nullopt : std::optional(std::move(c));
 }
 
-/// Fills the difference; `better` is +1 where more is better. `step`: of the two values, in what somebody would notice.
+/// Fills the difference from both values in steps that somebody would notice, more being better.
 void finish(OldNewRow& row, double stepBefore, double stepNow, double sigmaBefore, double sigmaNow) {
     row.difference = stepNow - stepBefore;
     row.sigma = std::hypot(sigmaBefore, sigmaNow);
@@ -69,25 +69,18 @@ OldNewRow timeRow(const Side& before, const Side& now, const GridSky& sky, Targe
 
 OldNewRow darkRow(const Side& before, const Side& now, const GridSky& sky, TargetKind kind) {
     OldNewRow row{meritLabel(Merit::Background), "mag", {}, {}, {}, {}, {}, {}, {}, false, {}};
-    const auto below = [&](const Side& s) -> std::optional<MeritFigure> {
-        const auto own = cellUnder(s, sky, kind, GridQuantity::Background);
-        const GridFilter* base = s.model.input().filter(s.model.input().baseline);
-        if (!own || !base) return std::nullopt;
-        GridQuestion q;
-        q.kind = kind, q.quantity = GridQuantity::Background;
-        const GridCell open = gridCell(s.model, q, *base, sky);
-        const auto theirs = open.background.find(own->channel);
-        if (theirs == open.background.end() || !(own->value > 0) || !(theirs->second > 0)) return std::nullopt;
-        return MeritFigure{2.5 * std::log10(theirs->second / own->value), 2.5 / M_LN10 * own->sigma / own->value, false};
+    const auto below = [&](const Side& s) -> std::optional<Darker> {
+        const GridFilter* own = s.model.input().filter(s.run.filter);
+        return own ? darkerThanBaseline(s.model, *own, sky, kind) : std::nullopt;
     };
     const auto a = below(before), b = below(now);
-    if (a) row.before = a->value, row.beforeSigma = a->sigma, row.beforeOrigin = "scaled";
-    if (b) row.now = b->value, row.nowSigma = b->sigma;
+    if (a) row.before = a->mag, row.beforeSigma = a->sigma, row.beforeOrigin = cellOriginName(a->cell.origin);
+    if (b) row.now = b->mag, row.nowSigma = b->sigma;
     if (!a || !b) {
         row.why = fmt::format("the background of {} is not known", a ? now.name() : before.name());
         return row;
     }
-    finish(row, a->value / kMagNotice, b->value / kMagNotice, a->sigma / kMagNotice, b->sigma / kMagNotice);
+    finish(row, a->mag / kMagNotice, b->mag / kMagNotice, a->sigma / kMagNotice, b->sigma / kMagNotice);
     return row;
 }
 

@@ -13,6 +13,20 @@ bool isVoid(const TrialResults& r, const std::string& run, std::string_view quan
     });
 }
 
+std::optional<Darker> darkerThanBaseline(const GridModel& model, const GridFilter& filter, const GridSky& sky, TargetKind kind) {
+    const GridFilter* base = model.input().filter(model.input().baseline);
+    if (!base) return std::nullopt;
+    GridQuestion q;
+    q.kind = kind, q.quantity = GridQuantity::Background;
+    Darker out{gridCell(model, q, filter, sky), 0, 0};
+    const GridCell open = gridCell(model, q, *base, sky);
+    const auto theirs = open.background.find(out.cell.channel);
+    if (out.cell.origin == CellOrigin::Empty || theirs == open.background.end() || !(out.cell.value > 0) || !(theirs->second > 0)) return std::nullopt;
+    out.mag = 2.5 * std::log10(theirs->second / out.cell.value);
+    out.sigma = 2.5 / M_LN10 * out.cell.sigma / out.cell.value;
+    return out;
+}
+
 RunMerits runMerits(const GridTrial& t, const std::string& run) {
     RunMerits out;
     const TrialResults& r = *t.results;

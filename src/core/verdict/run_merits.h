@@ -1,6 +1,6 @@
 #pragma once
 
-#include "core/grid/measured.h"
+#include "core/grid/grid.h"
 
 namespace caelumen {
 
@@ -18,6 +18,14 @@ struct RunMerits {
     bool haloVoid = false, colourVoid = false, gradientVoid = false;
 };
 RunMerits runMerits(const GridTrial& trial, const std::string& run);
+
+/// How many magnitudes darker than the baseline a filter is under a sky, in the channel that shows the kind best; `cell` says where that is from. Empty where
+/// either background is not known.
+struct Darker {
+    GridCell cell;
+    double mag = 0, sigma = 0;
+};
+std::optional<Darker> darkerThanBaseline(const GridModel& model, const GridFilter& filter, const GridSky& sky, TargetKind kind);
 
 /// Whether a fairness finding voids a quantity of a run.
 bool isVoid(const TrialResults& results, const std::string& run, std::string_view quantity);

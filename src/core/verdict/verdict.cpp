@@ -64,7 +64,6 @@ private:
 
     /// Time ratio and background under each sky, for each kind.
     void fromGrid(const GridFilter& f, RankedFilter& out) {
-        const GridFilter* base = m_model.input().filter(m_model.input().baseline);
         for (std::size_t s = 0; s < m_skies.size(); ++s)
             for (const auto& [kind, kindShare] : m_profile.kinds) {
                 GridQuestion q;
@@ -85,18 +84,13 @@ private:
                 out.figures.push_back(figure);
 
                 VerdictFigure dark{Merit::Background, "background_mag", cell.channel, s, kind, {}, 0, 0, 0, 0, figure.share};
-                GridQuestion b = q;
-                b.quantity = GridQuantity::Background;
-                const GridCell mine = gridCell(m_model, b, f, m_skies[s]), open = base ? gridCell(m_model, b, *base, m_skies[s]) : GridCell{};
-                if (isBaseline(f.id)) {
-                    dark.origin = cellOriginName(mine.origin);
-                } else if (mine.origin != CellOrigin::Empty && open.background.count(mine.channel)) {
-                    dark.channel = mine.channel, dark.origin = cellOriginName(mine.origin);
-                    dark.value = 2.5 * std::log10(open.background.at(mine.channel) / mine.value);
-                    dark.sigma = 2.5 / M_LN10 * mine.sigma / mine.value;
+                const auto darker = darkerThanBaseline(m_model, f, m_skies[s], kind);
+                if (darker) dark.channel = darker->cell.channel, dark.origin = cellOriginName(darker->cell.origin);
+                if (!darker) {
+                    dark.origin = "assumed", dark.stepSigma = isBaseline(f.id) ? 0 : kUntested;
+                } else if (!isBaseline(f.id)) {
+                    dark.value = darker->mag, dark.sigma = darker->sigma;
                     dark.step = dark.value / kMagNotice, dark.stepSigma = dark.sigma / kMagNotice;
-                } else {
-                    dark.origin = "assumed", dark.stepSigma = kUntested;
                 }
                 out.figures.push_back(dark);
             }
@@ -339,6 +333,10 @@ private:
 };
 
 } // namespace
+
+bool FilterValue::saves() const {
+    return hoursSaved > kCertain * sigma && hoursSaved > 0;
+}
 
 Result<Verdict> judge(const Profile& profile, const std::vector<GridTrial>& trials, const GridModel& model) {
     if (!profile.owned.empty() && !model.input().filter(profile.owned))

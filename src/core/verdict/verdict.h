@@ -33,6 +33,7 @@ struct FilterValue {
     double hoursSaved = 0, sigma = 0; ///< a year, against the owned filter
     std::optional<double> pricePerHour;
     bool beyondBudget = false;
+    bool saves() const;  ///< hours that can be told (95 %)
     double takenOut = 0; ///< share of the time whose light it, or what is owned, does not pass at all: no hours are counted there
 };
 

@@ -97,15 +97,14 @@ private:
     std::string hoursOf(const FilterValue& v) const {
         if (m_profile.clearHours <= 0 || v.id == m_owned) return {};
         std::string text;
-        if (v.hoursSaved > kCertain * v.sigma)
+        if (v.saves())
             text = fmt::format("; against {} it saves {:.0f} \u00B1{:.0f} of {:.0f} clear hours a year", nameOf(m_owned), v.hoursSaved, v.sigma,
                                m_profile.clearHours);
         else if (v.hoursSaved < -kCertain * v.sigma)
             text = fmt::format("; against {} it costs time: not worth it", nameOf(m_owned));
         else
             text = fmt::format("; against {} it saves no time that can be told", nameOf(m_owned));
-        if (v.pricePerHour && v.hoursSaved > kCertain * v.sigma)
-            text += fmt::format(", at {:.2f} {} for each hour of the first year", *v.pricePerHour, v.currency);
+        if (v.pricePerHour && v.saves()) text += fmt::format(", at {:.2f} {} for each hour of the first year", *v.pricePerHour, v.currency);
         if (v.takenOut > 0.005)
             text += fmt::format("; for {:.0f} % of the time, whose light it or what is owned does not pass, no hours are counted", 100 * v.takenOut);
         return text;
