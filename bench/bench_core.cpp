@@ -5,8 +5,8 @@
 #include "core/optics/starter.h"
 #include "core/optics/system_response.h"
 #include "core/palette/mixture.h"
+#include "core/picture/view_render.h"
 #include "core/plan/forecast.h"
-#include "report/picture_painter.h"
 #include "support/scenes.h"
 #include "support/virtual_campaign.h"
 
@@ -129,25 +129,21 @@ void nightTrack(benchmark::State& state) {
     for (auto _ : state) benchmark::DoNotOptimize(NightTrack::of({-32.4, 21.6, 0}, "2026-06-15", 250.1, -48.7));
 }
 
-/// One repaint of a turned picture at 1:1 in a 1280 x 800 view with all tiles ready: what panning costs.
-void repaint(benchmark::State& state) {
+/// One turned picture of three channels made for a 1280 x 800 view: what a step of panning, zooming or flipping to a new place costs, away from the window.
+void viewPicture(benchmark::State& state) {
     const scenes::Folder folder;
-    const Plane& p = frame(6);
+    const Plane& p = frame(26);
     if (!writeFits(folder / "p.fits", {&p, &p, &p}, {{"EXPTIME", 1.0, ""}}).ok()) return;
     Trial t;
     Run r;
     r.id = "A";
     r.stack = "p.fits";
     t.runs = {r};
-    auto pyramid = PicturePyramid::load(*openRun(t, r, folder.path()));
-    PicturePainter painter(std::make_shared<const PicturePyramid>(std::move(*pyramid)));
-    painter.setAlignment({3, 4, 0.4, 1, false, 0, 0});
-    painter.setStretch(ownSkyStretch(painter.pyramid()), PictureTint::Natural);
-    QImage view(1280, 800, QImage::Format_RGB32);
-    for (auto _ : state) {
-        QPainter q(&view);
-        painter.paint(q, QTransform::fromTranslate(-500, -400), QRectF(view.rect()));
-    }
+    const auto pyramid = PicturePyramid::load(*openRun(t, r, folder.path()));
+    const ViewRun run{{&*pyramid}, {3, 4, 0.4, 1, false, 0, 0}};
+    std::vector<std::uint32_t> out(1280 * 800);
+    for (auto _ : state)
+        renderView(run, {1280, 800, 500, 400, static_cast<double>(state.range(0)) / 10}, ownSkyStretch(run.seen), PictureTint::Natural, out.data(), 1280);
 }
 
 /// A step of a slider in the Sky grid: twelve filters under nine skies, three places fitted.
@@ -196,7 +192,7 @@ BENCHMARK(surface)->Arg(6)->Unit(benchmark::kMillisecond);
 BENCHMARK(kitStep)->Arg(0)->Arg(3)->Unit(benchmark::kMillisecond);
 BENCHMARK(nightDrag)->Unit(benchmark::kMillisecond);
 BENCHMARK(nightTrack)->Unit(benchmark::kMillisecond);
-BENCHMARK(repaint)->Unit(benchmark::kMillisecond);
+BENCHMARK(viewPicture)->Arg(3)->Arg(10)->Arg(48)->Unit(benchmark::kMillisecond);
 
 } // namespace
 

@@ -1,7 +1,9 @@
 #include "app/filter_curve.h"
 
+#include "app/camera_shelf.h"
 #include "app/session.h"
 #include "core/optics/claim.h"
+#include "core/optics/light_cone.h"
 
 namespace caelumen {
 
@@ -32,6 +34,17 @@ QString curveSourceText(CurveSource source) {
         return QObject::tr("No filter: what the camera's window lets through is seen.");
     }
     return {};
+}
+
+LineMatrix lineMatrixOfRun(Session& session, const Run* run) {
+    if (!session.hasTrial()) return lineMatrix({}, typicalCamera("colour-clear"));
+    const Trial& t = session.trial();
+    const Filter* f = run ? t.filter(run->filter) : nullptr;
+    const Rig rig = run ? effectiveRig(t, *run) : t.rig;
+    const Curve curve = f ? filterCurve(session, *f).curve : Curve{};
+    const double ratio = rig.focal_length_mm && rig.aperture_mm ? *rig.focal_length_mm / *rig.aperture_mm : 100;
+    return lineMatrix(curve.empty() ? curve : ConeShift({ratio, rig.obstruction.value_or(0), f->effective_index.value_or(1.8), 0}).apply(curve, 0.5),
+                      cameraOf(rig.camera));
 }
 
 } // namespace caelumen

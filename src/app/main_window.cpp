@@ -12,6 +12,7 @@
 #include "app/verdict/verdict_room.h"
 #include "app/widgets/campaign_bar.h"
 #include "app/widgets/elided_label.h"
+#include "app/widgets/status_line.h"
 #include "core/compare/sentences.h"
 
 #include <QApplication>
@@ -22,12 +23,9 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QMenuBar>
-#include <QProgressBar>
-#include <QPushButton>
 #include <QSettings>
 #include <QStackedWidget>
 #include <QStandardPaths>
-#include <QStatusBar>
 #include <QVBoxLayout>
 
 namespace caelumen {
@@ -55,12 +53,9 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     , m_workspaces(new QStackedWidget)
     , m_trials(new QComboBox)
     , m_conditions(new ElidedLabel("  \u00B7  "))
-    , m_doing(new QLabel)
-    , m_pixel(new QLabel)
+    , m_status(new StatusLine)
     , m_problem(new QLabel)
-    , m_campaignBar(new CampaignBar(m_session))
-    , m_progress(new QProgressBar)
-    , m_cancel(new QPushButton(tr("Cancel"))) {
+    , m_campaignBar(new CampaignBar(m_session)) {
     setWindowTitle(tr("Caelumen"));
     setWindowIcon(QIcon(":/icons/caelumen.svg"));
     setAcceptDrops(true);
@@ -94,14 +89,16 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     setCentralWidget(central);
     buildMenus();
 
-    connect(m_bench, &Bench::status, m_pixel, &QLabel::setText);
+    connect(m_bench, &Bench::status, m_status, &StatusLine::setPixel);
+    connect(m_bench, &Bench::problem, this, &MainWindow::fail);
     connect(m_kit, &Kit::problem, this, &MainWindow::fail);
     connect(m_night, &Night::problem, this, &MainWindow::fail);
     connect(m_subs, &Subs::problem, this, &MainWindow::fail);
     connect(m_skyGrid, &SkyGrid::problem, this, &MainWindow::fail);
     connect(m_palette, &PaletteRoom::problem, this, &MainWindow::fail);
     connect(m_verdict, &VerdictRoom::problem, this, &MainWindow::fail);
-    const auto say = [this](const QString& sentence) { statusBar()->showMessage(sentence, 8000); };
+    const auto say = [this](const QString& sentence) { m_status->say(sentence); };
+    connect(m_bench, &Bench::told, this, say);
     connect(m_subs, &Subs::told, this, say);
     connect(m_kit, &Kit::told, this, say);
     connect(m_skyGrid, &SkyGrid::told, this, say);
@@ -146,16 +143,17 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
         remember(m_session.campaign()->path());
     });
     for (JobService* jobs :
-         {&m_session.jobs(), &m_skyGrid->model().jobs(), &m_palette->model().jobs(), &m_verdict->model().jobs(), &m_verdict->report().jobs()})
+         {&m_session.jobs(), &m_bench->jobs(), &m_skyGrid->model().jobs(), &m_palette->model().jobs(), &m_verdict->model().jobs(), &m_verdict->report().jobs()})
         followJobs(*jobs);
 
-    connect(m_cancel, &QPushButton::clicked, this, [this] {
+    connect(m_status, &StatusLine::cancelled, this, [this] {
         m_session.stop();
         m_skyGrid->model().jobs().cancel();
         m_palette->model().jobs().cancel();
         m_verdict->model().jobs().cancel();
         m_verdict->report().jobs().cancel();
-        m_doing->setText(tr("Stopped. Edit > Measure again goes on."));
+        m_bench->jobs().cancel();
+        m_status->say(tr("Stopped. Edit > Measure again goes on."));
     });
 
     QSettings settings;
@@ -178,31 +176,21 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
 MainWindow::~MainWindow() = default;
 
 void MainWindow::followJobs(JobService& jobs) {
-    connect(&jobs, &JobService::started, this, [this](const QString& title) {
-        m_doing->setText(title);
-        m_progress->setRange(0, 0);
-        m_progress->show();
-        m_cancel->show();
-    });
-    connect(&jobs, &JobService::progressed, this, [this](double part, const QString& what, int left) {
-        m_progress->setRange(0, 1000);
-        m_progress->setValue(static_cast<int>(1000 * part));
-        m_doing->setText(left >= 0 ? tr("%1, about %2 s left").arg(what).arg(left) : what);
-    });
+    connect(&jobs, &JobService::started, this, [this](const QString& title) { m_status->begin(title); });
+    connect(&jobs, &JobService::progressed, this,
+            [this](double part, const QString& what, int left) { m_status->progress(part, left >= 0 ? tr("%1, about %2 s left").arg(what).arg(left) : what); });
     connect(&jobs, &JobService::idle, this, [this] {
         if (m_session.jobs().busy() || m_skyGrid->model().jobs().busy() || m_palette->model().jobs().busy() || m_verdict->model().jobs().busy() ||
-            m_verdict->report().busy())
+            m_verdict->report().busy() || m_bench->jobs().busy())
             return;
-        m_progress->hide();
-        m_cancel->hide();
-        m_doing->clear();
+        m_status->end();
     });
 }
 
 void MainWindow::showWorkspace(Workspace which) {
     m_workspaces->setCurrentIndex(static_cast<int>(which));
     m_switch[static_cast<int>(which)]->setChecked(true);
-    m_pixel->clear();
+    m_status->setPixel({});
     fillConditions(); // what the menus offer
 }
 

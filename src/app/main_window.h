@@ -10,12 +10,11 @@
 
 class QComboBox;
 class QLabel;
-class QProgressBar;
-class QPushButton;
 class QStackedWidget;
 
 namespace caelumen {
 
+class StatusLine;
 class Bench;
 class CampaignBar;
 class Kit;
@@ -90,10 +89,10 @@ private:
     VerdictRoom* m_verdict;
     QStackedWidget* m_workspaces;
     QComboBox* m_trials;
-    QLabel *m_conditions, *m_doing, *m_pixel, *m_problem;
+    QLabel* m_conditions;
+    StatusLine* m_status;
+    QLabel* m_problem;
     CampaignBar* m_campaignBar;
-    QProgressBar* m_progress;
-    QPushButton* m_cancel;
     QMenu* m_recent = nullptr;
     QList<QAction*> m_needTrial, m_needResults, m_needBench, m_needKit, m_needNight, m_needSubs, m_needGrid, m_needPalette, m_needVerdict;
     QList<QAction*> m_switch; ///< by workspace

@@ -2,6 +2,7 @@
 #include "app/main_window.h"
 #include "app/subs/subs.h"
 #include "app/widgets/paths.h"
+#include "app/widgets/status_line.h"
 #include "core/base/file.h"
 #include "core/base/json.h"
 #include "core/image/frame_file.h"
@@ -14,7 +15,6 @@
 #include <QFileInfo>
 #include <QMimeData>
 #include <QRegularExpression>
-#include <QStatusBar>
 #include <QTimer>
 #include <QUrl>
 
@@ -144,7 +144,7 @@ void MainWindow::saveTo(const QString& path, const QString& ending) {
         }
         const Status written = writeFile(toPath(path), text);
         if (!written) return [this, sentence = QString::fromStdString(written.error().message)] { fail(sentence); };
-        return [this, path] { statusBar()->showMessage(tr("Exported to %1").arg(path), 8000); };
+        return [this, path] { m_status->say(tr("Exported to %1").arg(path)); };
     });
 }
 

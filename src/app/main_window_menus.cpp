@@ -7,6 +7,7 @@
 #include "app/palette/palette.h"
 #include "app/subs/subs.h"
 #include "app/verdict/verdict_room.h"
+#include "app/widgets/status_line.h"
 
 #include <QActionGroup>
 #include <QApplication>
@@ -17,9 +18,6 @@
 #include <QHeaderView>
 #include <QLabel>
 #include <QMenuBar>
-#include <QProgressBar>
-#include <QPushButton>
-#include <QStatusBar>
 #include <QTableWidget>
 #include <QToolButton>
 #include <QVBoxLayout>
@@ -69,20 +67,11 @@ void MainWindow::buildBar() {
     m_problem->setWordWrap(true);
     m_problem->setContentsMargins(14, 4, 14, 6);
     m_problem->setTextInteractionFlags(Qt::TextSelectableByMouse);
-    m_progress->setFixedWidth(180);
-    m_progress->setTextVisible(false);
-    m_progress->hide();
-    m_cancel->hide();
-    m_cancel->setFlat(true);
-    m_pixel->setObjectName("dim");
-    statusBar()->addWidget(m_doing);
-    statusBar()->addWidget(m_progress);
-    statusBar()->addWidget(m_cancel);
-    statusBar()->addPermanentWidget(m_pixel);
-    statusBar()->setSizeGripEnabled(false);
 }
 
 void MainWindow::buildMenus() {
+    menuBar()->setNativeMenuBar(false);
+    menuBar()->setCornerWidget(m_status, Qt::TopRightCorner);
     const auto add = [this](QMenu* menu, const QString& text, const QKeySequence& key, auto slot) {
         QAction* action = menu->addAction(text, this, slot);
         action->setShortcut(key);
@@ -187,7 +176,7 @@ void MainWindow::buildMenus() {
         themes->addAction(action);
     }
     view->addSeparator();
-    add(view, tr("Hide what was masked"), QKeySequence("M"), [this] { m_bench->view().setOverlay({}); });
+    add(view, tr("Hide what was masked"), QKeySequence("M"), [this] { m_bench->hideMarks(); });
 
     QMenu* help = menuBar()->addMenu(tr("&Help"));
     add(help, tr("&Keys"), QKeySequence("?"), [this] { showKeys(); });
@@ -224,8 +213,7 @@ void MainWindow::showKeys() {
         row(tr("Up, Down; Shift with Left, Right"), tr("Palette: the picture left of the curtain; its edge"));
         row(tr("Space"), tr("Sky grid: the other predicted picture; Palette: the first picture while it is held"));
         for (const QAction* a : m_subs->keyActions()) row(a->shortcut().toString(QKeySequence::NativeText), tr("Subs: %1").arg(a->text()));
-        for (const QAction* a : m_bench->tools().actions())
-            if (!a->shortcut().isEmpty()) row(a->shortcut().toString(QKeySequence::NativeText), a->text());
+        for (const QAction* a : m_bench->tools().keyActions()) row(a->shortcut().toString(QKeySequence::NativeText), a->text());
         std::function<void(const QMenu*)> walk = [&](const QMenu* menu) {
             for (const QAction* a : menu->actions()) {
                 if (a->menu())

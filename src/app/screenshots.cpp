@@ -99,6 +99,7 @@ int takeScreenshots(MainWindow& window, const QString& folder) {
     int failures = 0;
     const auto shoot = [&](const QString& name, QWidget* of = nullptr) {
         for (int i = 0; i < 5; ++i) QApplication::processEvents();
+        bench.view().finish();
         const QString path = folder + "/" + name + ".png";
         if (!(of ? of : &window)->grab().save(path)) {
             std::fprintf(stderr, "caelumen: %s could not be written.\n", qPrintable(path));
@@ -138,19 +139,19 @@ int takeScreenshots(MainWindow& window, const QString& folder) {
     shoot("subs");
     trial(0);
     window.showWorkspace(MainWindow::Workspace::Bench);
-    bench.view().setOverlay({});
-    bench.setStretchMode(Bench::StretchMode::OwnSky);
+    bench.hideMarks();
+    bench.tools().setStretchMode(StretchMode::OwnSky);
     bench.showEvidence("nebula", "E");
     shoot("bench-nebula-evidence");
     trial(1);
     bench.showEvidence("halo", "C");
     shoot("bench-halo-evidence");
     trial(2);
-    bench.view().setOverlay({});
+    bench.hideMarks();
     bench.view().fitFrame();
-    bench.setStretchMode(Bench::StretchMode::Shared);
+    bench.tools().setStretchMode(StretchMode::Shared);
     bench.showEvidence("nebula", "B");
-    bench.view().setOverlay({});
+    bench.hideMarks();
     bench.view().fitFrame();
     shoot("bench");
     window.showWorkspace(MainWindow::Workspace::SkyGrid);

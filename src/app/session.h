@@ -50,6 +50,8 @@ public:
     /// Adds a trial and shows it.
     Status addTrial(const Trial& trial);
     void removeTrial();
+    /// A trial of the campaign with its edits.
+    Result<Trial> stored(qint64 id) const;
     /// A new trial from frames, or more runs for the trial in hand. Reads headers in the background.
     void takeFrames(const QStringList& files, bool intoCurrent);
 
@@ -103,7 +105,6 @@ private:
     void lookAround();
     void forget();
     void showAny();
-    Result<Trial> stored(qint64 id) const;
     void loadShelf();
 
     JobService m_jobs;

@@ -3,6 +3,9 @@
 #include "core/compare/run_facts.h"
 
 #include <QFont>
+#include <QPainter>
+
+#include <cmath>
 
 namespace caelumen {
 namespace {
@@ -44,7 +47,7 @@ ReportFrames ReportFrames::load(const Trial& trial, const TrialResults& results,
     ReportFrames out;
     out.m_trial = &trial;
     out.m_frames.resize(trial.runs.size());
-    std::vector<const PicturePyramid*> shown;
+    std::vector<Seen> shown;
     for (std::size_t i = 0; i < trial.runs.size(); ++i) {
         if (job.cancelled()) return {};
         job.report(0.8 * static_cast<double>(i) / static_cast<double>(trial.runs.size()), "Drawing run " + trial.runs[i].id);
@@ -56,18 +59,26 @@ ReportFrames ReportFrames::load(const Trial& trial, const TrialResults& results,
         f.pyramid = std::make_shared<const PicturePyramid>(std::move(*pyramid));
         for (const RunAlignment& a : results.alignment)
             if (a.run == trial.runs[i].id) f.alignment = a.alignment;
-        shown.push_back(f.pyramid.get());
+        shown.push_back({f.pyramid.get()});
         if (trial.runs[i].id == results.baseline) {
             out.m_baseline = f.pyramid.get();
             out.m_size = QSize(open->conditions.width, open->conditions.height);
         }
     }
-    if (out.m_baseline) out.m_stretch = sharedStretch(shown, *out.m_baseline);
+    if (out.m_baseline) out.m_stretch = sharedStretch(shown, {out.m_baseline});
     return out;
 }
 
+QImage ReportFrames::rendered(std::size_t run, const ViewPlace& place) const {
+    QImage image(place.width, place.height, QImage::Format_RGB32);
+    renderView({{m_frames[run].pyramid.get()}, m_frames[run].alignment}, place, m_stretch, PictureTint::Natural, reinterpret_cast<std::uint32_t*>(image.bits()),
+               static_cast<std::size_t>(image.bytesPerLine()) / 4);
+    return image;
+}
+
 QImage ReportFrames::whole(std::size_t run, int width, bool regions) const {
-    QImage image = renderPicture(m_frames[run].pyramid, m_frames[run].alignment, m_stretch, m_size, width);
+    const double step = static_cast<double>(m_size.width()) / width;
+    QImage image = rendered(run, {width, static_cast<int>(std::lround(m_size.height() / step)), 0.5 * step - 0.5, 0.5 * step - 0.5, step});
     if (regions) {
         QPainter painter(&image);
         drawRegions(painter, *m_trial, static_cast<double>(width) / m_size.width());
@@ -77,14 +88,7 @@ QImage ReportFrames::whole(std::size_t run, int width, bool regions) const {
 
 QImage ReportFrames::crop(std::size_t run, Point middle, int side) const {
     const double per = m_frames[run].pyramid->pitch(); // stored pixels of a picture's pixel
-    QImage image(side, side, QImage::Format_RGB32);
-    image.fill(Qt::black);
-    QPainter painter(&image);
-    PicturePainter picture(m_frames[run].pyramid);
-    picture.setAlignment(m_frames[run].alignment);
-    picture.setStretch(m_stretch, PictureTint::Natural);
-    picture.paint(painter, QTransform(1 / per, 0, 0, 1 / per, 0.5 * side - middle.x / per, 0.5 * side - middle.y / per), QRectF(image.rect()));
-    return image;
+    return rendered(run, {side, side, middle.x + per * (0.5 - 0.5 * side), middle.y + per * (0.5 - 0.5 * side), per});
 }
 
 } // namespace caelumen

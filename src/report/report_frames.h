@@ -2,9 +2,12 @@
 
 #include "core/base/job.h"
 #include "core/model/results.h"
-#include "report/picture_painter.h"
+#include "core/picture/view_render.h"
+
+#include <QImage>
 
 #include <filesystem>
+#include <memory>
 
 namespace caelumen {
 
@@ -22,6 +25,8 @@ public:
     QImage crop(std::size_t run, Point middle, int side) const;
 
 private:
+    QImage rendered(std::size_t run, const ViewPlace& place) const;
+
     struct Frame {
         std::shared_ptr<const PicturePyramid> pyramid;
         Alignment alignment;

@@ -22,7 +22,6 @@
 #include <QPushButton>
 #include <QSettings>
 #include <QStandardPaths>
-#include <QStatusBar>
 #include <QTimer>
 #include <qcustomplot.h>
 
@@ -111,6 +110,10 @@ private slots:
         const double before = session().results()->headline("B", "nebula_signal", "N1")->value;
         const Point centre = region("N1")->points[0];
         const auto viewOf = [&](Point p) { return view.transform().map(QPointF(p.x, p.y)).toPoint(); };
+        QTest::mouseClick(&view, Qt::LeftButton, {}, viewOf(centre));
+        QTest::mouseClick(bench().tools().widgetForAction(bench().tools().actions().constFirst()), Qt::LeftButton); // the focus elsewhere
+        QCOMPARE(view.selected(), QString("N1"));
+        view.fitFrame();
         QTest::mousePress(&view, Qt::LeftButton, {}, viewOf(centre));
         QTest::mouseMove(&view, viewOf({centre.x + 40, centre.y + 25}));
         QTest::mouseRelease(&view, Qt::LeftButton, {}, viewOf({centre.x + 40, centre.y + 25}));
@@ -124,13 +127,13 @@ private slots:
         QCOMPARE(session().results()->headline("B", "nebula_signal", "N1")->value, before);
         // Draw, rename, delete.
         QTest::keyClick(&bench(), Qt::Key_S);
-        QVERIFY(view.tool() == FrameView::Tool::Sky);
+        QVERIFY((view.tool() == RegionKind{RegionRole::Sky, RegionShape::Rect}));
         QTest::mousePress(&view, Qt::LeftButton, {}, viewOf({300, 40}));
         QTest::mouseMove(&view, viewOf({360, 90}));
         QTest::mouseRelease(&view, Qt::LeftButton, {}, viewOf({360, 90}));
         QVERIFY(region("S5"));
         QCOMPARE(view.selected(), QString("S5"));
-        QVERIFY(view.tool() == FrameView::Tool::Look);
+        QVERIFY(!view.tool());
         m_answers->name = "above the cloud";
         QTest::keyClick(m_window.get(), Qt::Key_F2);
         QCOMPARE(region("S5")->name, std::string("above the cloud"));
@@ -143,11 +146,11 @@ private slots:
     void aFigureLeadsToItsPixelsAndPlot() {
         drop({at("trial/trial.json")});
         QVERIFY(settled());
-        for (const char* score : {"nebula", "background", "halo", "colour", "gradient"}) {
+        for (const char* score : {"nebula", "background", "halo", "colour", "gradient", "artefacts"}) {
             ScorePanel* panel = bench().panel(score);
             QVERIFY(panel);
             // The second row of the panel: run B.
-            QTest::mouseClick(panel, Qt::LeftButton, {}, {60, 2 * panel->fontMetrics().height() + 14 + 34 + 10});
+            QTest::mouseClick(panel, Qt::LeftButton, {}, panel->rowRect("B").center());
             QCOMPARE(bench().currentScore(), QString(score));
             QCOMPARE(bench().view().current(), QString("B"));
             QVERIFY2(bench().evidence().plot()->isVisible(), score);
@@ -160,7 +163,7 @@ private slots:
                     QVERIFY(d.value >= range.lower - 1.01 * range.size() && d.value <= range.upper + 1.01 * range.size());
         }
         bench().showEvidence("nebula", "C");
-        const Point middle = bench().view().toFrame({bench().view().width() / 2.0, bench().view().height() / 2.0});
+        const Point middle = bench().view().toFrame(bench().view().pictureOf("C").center());
         QVERIFY(std::hypot(middle.x - region("N1")->points[0].x, middle.y - region("N1")->points[0].y) < 2);
         QCOMPARE(bench().lanes().currentRun(), QString("C"));
     }
@@ -174,7 +177,7 @@ private slots:
         QTest::keyClick(&bench().view(), Qt::Key_1);
         QCOMPARE(bench().lanes().currentRun(), QString("A"));
         QTest::keyClick(&bench(), Qt::Key_T);
-        QVERIFY(bench().stretchMode() == Bench::StretchMode::OwnSky);
+        QVERIFY(bench().tools().stretchMode() == StretchMode::OwnSky);
     }
 
     void factsAreCorrected() {
@@ -312,7 +315,7 @@ private slots:
         drop({at("trial/trial.json")});
         QVERIFY(QTest::qWaitFor([&] { return session().jobs().busy(); }, 10'000));
         QPushButton* cancel = nullptr;
-        for (QPushButton* b : m_window->statusBar()->findChildren<QPushButton*>())
+        for (QPushButton* b : m_window->menuBar()->findChildren<QPushButton*>())
             if (b->text() == "Cancel") cancel = b;
         QVERIFY(cancel);
         QVERIFY(QTest::qWaitFor([&] { return cancel->isVisible(); }, 5'000));

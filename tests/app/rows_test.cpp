@@ -70,7 +70,8 @@ private slots:
         const auto nebula = scoreRows(t, &r, scores()[0], "N1");
         QCOMPARE(nebula[0].text, QString("baseline"));
         QVERIFY(!nebula[0].value && nebula[1].value == 5.5);
-        const auto halo = scoreRows(t, &r, scores()[2], "N1");
+        const auto halo = scoreRows(t, &r, scores()[2], "H1");
+        QVERIFY(!scoreRows(t, &r, scores()[2], "H2")[1].value); // another star's limit is its own
         QVERIFY(halo[1].limit);
         QCOMPARE(halo[1].text, QString("> 18.2"));
         const auto colour = scoreRows(t, &r, scores()[3], "N1");

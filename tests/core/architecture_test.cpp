@@ -34,7 +34,7 @@ class ArchitectureTest : public QObject {
             {"core/grid", words("core/base core/model core/optics core/plan core/simulate core/sky")},
             {"core/merge", words("core/base core/model")},
             {"core/palette", words("core/base core/compare core/image core/measure core/model core/optics core/prepare core/stars")},
-            {"core/picture", words("core/base core/compare")},
+            {"core/picture", words("core/base core/compare core/model core/stars")},
             {"core/plan", words("core/base core/model core/optics core/sky")},
             {"core/prepare", words("core/base core/image core/measure core/model core/optics core/sky core/stars")},
             {"core/simulate", words("core/base core/image core/measure core/model core/optics core/sky core/stars")},
@@ -45,7 +45,8 @@ class ArchitectureTest : public QObject {
             {"cli", words("core/base core/compare core/grid core/merge core/model core/optics core/palette core/prepare core/simulate core/sky core/verdict "
                           "report store")},
             {"app/widgets", words("app core/base core/model core/picture core/sky")},
-            {"app/bench", words("app app/widgets core/base core/compare core/measure core/model core/sky report")},
+            {"app/bench",
+             words("app app/widgets core/base core/compare core/measure core/model core/optics core/picture core/prepare core/sky core/stars report")},
             {"app/grid", words("app app/widgets core/base core/compare core/grid report")},
             {"app/kit", words("app app/widgets core/base core/compare core/model core/optics report")},
             {"app/night", words("app app/widgets core/base core/model core/optics core/plan core/simulate report")},

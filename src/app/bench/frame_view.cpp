@@ -3,10 +3,10 @@
 #include "app/bench/region_drawing.h"
 #include "app/widgets/theme.h"
 
+#include <QContextMenuEvent>
 #include <QHelpEvent>
 #include <QKeyEvent>
 #include <QMouseEvent>
-#include <QPainter>
 #include <QToolTip>
 #include <QWheelEvent>
 
@@ -14,30 +14,115 @@
 #include <cmath>
 
 namespace caelumen {
+namespace {
+
+constexpr double kGrip = 6;
+constexpr double kEdgeStep = 0.05;
+
+} // namespace
 
 FrameView::FrameView(QWidget* parent)
     : QWidget(parent) {
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
-    setMinimumSize(320, 240);
+    setMinimumSize(320, 200);
     setAccessibleName(tr("Pictures"));
+    connect(&m_pictures, &ViewPictures::arrived, this, [this] { update(); });
 }
 
 void FrameView::setLanes(std::vector<ViewLane> lanes, QSize frame) {
     const bool newFrame = frame != m_frame;
     m_lanes = std::move(lanes);
     m_frame = frame;
-    m_composed.clear();
     if (!lane(m_current)) m_current = m_lanes.empty() ? QString() : m_lanes.front().run;
-    if (newFrame || m_fitted) fitFrame();
-    update();
+    relay();
+    if (newFrame || m_place.fitted())
+        fitFrame();
+    else
+        viewMoved();
+}
+
+void FrameView::relay() {
+    const auto base = std::find_if(m_lanes.begin(), m_lanes.end(), [](const ViewLane& l) { return l.baseline; });
+    std::vector<ViewPictures::Lane> out;
+    for (const ViewLane& l : m_lanes)
+        out.push_back(
+            {l.run, l.picture, l.showing, l.alignment, l.stretch, m_ratio && !l.baseline && base != m_lanes.end() && base->picture ? base->picture : nullptr});
+    m_pictures.setLanes(std::move(out), theme().tint());
+}
+
+void FrameView::themeChanged() {
+    relay();
+    viewMoved();
 }
 
 void FrameView::setCurrent(const QString& run) {
     if (run == m_current || !lane(run)) return;
     m_current = run;
-    update();
+    viewMoved();
     emit flipped(run);
+}
+
+void FrameView::flip(int by) {
+    const auto n = static_cast<int>(m_lanes.size());
+    if (n == 0) return;
+    const auto at = std::find_if(m_lanes.begin(), m_lanes.end(), [&](const ViewLane& l) { return l.run == m_current; });
+    setCurrent(m_lanes[static_cast<std::size_t>(((static_cast<int>(at - m_lanes.begin()) + by) % n + n) % n)].run);
+}
+
+void FrameView::setBaselineHeld(bool held) {
+    if (held == m_held) return;
+    m_held = held;
+    viewMoved();
+}
+
+QString FrameView::shown() const {
+    if (m_held)
+        for (const ViewLane& l : m_lanes)
+            if (l.baseline) return l.run;
+    return m_current;
+}
+
+void FrameView::setMode(Mode mode) {
+    if (mode == m_mode) return;
+    m_mode = mode;
+    if (m_mode == Mode::Curtain && behind() == m_current) // two that differ
+        for (const ViewLane& l : m_lanes)
+            if (l.run != m_current) {
+                m_behind = l.run;
+                break;
+            }
+    if (m_place.fitted())
+        fitFrame();
+    else
+        viewMoved();
+    emit modeChanged();
+}
+
+QString FrameView::behind() const {
+    if (lane(m_behind)) return m_behind;
+    for (const ViewLane& l : m_lanes)
+        if (l.baseline) return l.run;
+    return m_lanes.empty() ? QString() : m_lanes.front().run;
+}
+
+void FrameView::setBehind(const QString& run) {
+    m_behind = run;
+    viewMoved();
+    emit modeChanged();
+}
+
+void FrameView::setEdge(double part) {
+    m_edge = std::clamp(part, 0.0, 1.0);
+    update();
+}
+
+void FrameView::setRatio(bool on) {
+    if (on == m_ratio) return;
+    m_ratio = on;
+    relay();
+    viewMoved();
+    emit modeChanged();
 }
 
 void FrameView::setRegions(const std::vector<Region>& regions) {
@@ -51,8 +136,8 @@ void FrameView::setStretchNote(const QString& note) {
     update();
 }
 
-void FrameView::setOverlay(const std::vector<StarDisc>& discs) {
-    m_overlay = discs;
+void FrameView::setMarks(std::map<QString, ViewMarks> marks) {
+    m_marks = std::move(marks);
     update();
 }
 
@@ -61,11 +146,10 @@ void FrameView::setShowRegions(bool show) {
     update();
 }
 
-void FrameView::setTool(Tool tool) {
-    m_tool = tool;
-    m_outline.clear();
+void FrameView::setTool(std::optional<RegionKind> kind) {
+    m_tool.take(kind);
     m_edited.reset();
-    setCursor(tool == Tool::Look ? Qt::ArrowCursor : Qt::CrossCursor);
+    setCursor(kind ? Qt::CrossCursor : Qt::ArrowCursor);
     update();
 }
 
@@ -74,11 +158,6 @@ void FrameView::select(const QString& id) {
     m_selected = id;
     update();
     emit regionSelected(id);
-}
-
-void FrameView::picturesChanged() {
-    m_composed.clear();
-    update();
 }
 
 const ViewLane* FrameView::lane(const QString& run) const {
@@ -91,126 +170,120 @@ const Region* FrameView::region(const QString& id) const {
     return it == m_regions.end() ? nullptr : &*it;
 }
 
+/// The smallest one under the mouse is meant.
+const Region* FrameView::regionAt(QPointF at) const {
+    if (!m_showRegions) return nullptr;
+    const Region* hit = nullptr;
+    const QTransform view = transformIn(paneAt(at));
+    const auto width = [](const Region& r) { return r.bounds().max.x - r.bounds().min.x; };
+    for (const Region& r : m_regions)
+        if (regionHit(r, view, at) && (!hit || width(r) < width(*hit))) hit = &r;
+    return hit;
+}
+
+std::vector<FrameView::Pane> FrameView::panes() const {
+    const double line = fontMetrics().height() + 6;
+    const auto pane = [&](const QString& run, const QRectF& room) {
+        return Pane{run, QRectF(room.left(), room.top(), room.width(), line), room.adjusted(0, line, 0, 0)};
+    };
+    if (m_mode != Mode::Tiles) return {pane(shown(), rect())};
+    const int n = std::max(1, static_cast<int>(m_lanes.size()));
+    const double aspect = m_frame.isEmpty() ? 1.5 : static_cast<double>(m_frame.width()) / m_frame.height();
+    int columns = 1;
+    double best = 0;
+    for (int c = 1; c <= n; ++c) { // as many columns as make the pictures largest
+        const int rows = (n + c - 1) / c;
+        if (const double size = std::min(width() / static_cast<double>(c), aspect * (height() / static_cast<double>(rows) - line)); size > best)
+            best = size, columns = c;
+    }
+    const int rows = (n + columns - 1) / columns;
+    std::vector<Pane> out;
+    for (int i = 0; i < static_cast<int>(m_lanes.size()); ++i) {
+        const int w = (width() - (columns - 1) * 4) / columns, h = (height() - (rows - 1) * 4) / rows;
+        out.push_back(pane(m_lanes[static_cast<std::size_t>(i)].run, QRectF((i % columns) * (w + 4), (i / columns) * (h + 4), w, h)));
+    }
+    if (out.empty()) out.push_back(pane({}, rect()));
+    return out;
+}
+
+FrameView::Pane FrameView::paneAt(QPointF at) const {
+    const auto all = panes();
+    for (const Pane& p : all)
+        if (p.picture.contains(at) || p.caption.contains(at)) return p;
+    return all.front();
+}
+
+QTransform FrameView::transformIn(const Pane& pane) const {
+    return m_place.transform() * QTransform::fromTranslate(pane.picture.left(), pane.picture.top());
+}
+
 QTransform FrameView::transform() const {
-    return {m_zoom, 0, 0, m_zoom, m_origin.x(), m_origin.y()};
+    const auto all = panes();
+    const auto it = std::find_if(all.begin(), all.end(), [&](const Pane& p) { return p.run == m_current; });
+    return transformIn(it == all.end() ? all.front() : *it);
 }
 
 Point FrameView::toFrame(QPointF view) const {
-    return {(view.x() - m_origin.x()) / m_zoom, (view.y() - m_origin.y()) / m_zoom};
+    return m_place.toPicture(view - (m_drag == Drag::None ? paneAt(view) : m_pressed).picture.topLeft());
+}
+
+QRectF FrameView::pictureOf(const QString& run) const {
+    for (const Pane& p : panes())
+        if (p.run == run) return p.picture;
+    return {};
 }
 
 void FrameView::viewMoved() {
-    m_composed.clear();
+    const QRectF room = panes().front().picture;
+    const double ratio = devicePixelRatioF(), step = 1 / (m_place.zoom() * ratio);
+    const QSize size = (room.size() * ratio).toSize();
+    const Point first = m_place.toPicture({0.5 / ratio, 0.5 / ratio});
+    QStringList wanted{shown()};
+    if (m_mode == Mode::Curtain) wanted << behind();
+    const auto at = std::find_if(m_lanes.begin(), m_lanes.end(), [&](const ViewLane& l) { return l.run == m_current; }) - m_lanes.begin();
+    for (std::size_t i = 0; i < m_lanes.size(); ++i) { // the next ones first
+        const QString& run = m_lanes[(static_cast<std::size_t>(at) + 1 + i) % m_lanes.size()].run;
+        if (!wanted.contains(run)) wanted << run;
+    }
+    if (!m_frame.isEmpty()) m_pictures.want({size.width(), size.height(), first.x, first.y, step}, wanted);
     update();
 }
 
+void FrameView::finish() {
+    m_pictures.finish();
+}
+
+QImage FrameView::pictureAsShown() {
+    finish();
+    return grab().toImage();
+}
+
 void FrameView::fitFrame() {
-    if (!m_frame.isValid() || m_frame.isEmpty()) return;
-    m_zoom = std::min(width() / static_cast<double>(m_frame.width()), height() / static_cast<double>(m_frame.height()));
-    m_origin = {(width() - m_frame.width() * m_zoom) / 2 + 0.5 * m_zoom, (height() - m_frame.height() * m_zoom) / 2 + 0.5 * m_zoom};
-    m_fitted = true;
+    m_place.fit(m_frame, panes().front().picture.size());
     viewMoved();
 }
 
 void FrameView::zoomTo(double zoom, QPointF about) {
-    const Point fixed = toFrame(about);
-    m_zoom = std::clamp(zoom, 0.02, 32.0);
-    m_origin = {about.x() - fixed.x * m_zoom, about.y() - fixed.y * m_zoom};
-    m_fitted = false;
+    m_place.zoomTo(zoom, about - paneAt(about).picture.topLeft());
     viewMoved();
 }
 
 void FrameView::showRegion(const Region& r) {
     const Region::Bounds b = r.bounds();
     const double size = std::max({b.max.x - b.min.x, b.max.y - b.min.y, r.role == RegionRole::HaloStar ? 260.0 : 60.0});
-    m_zoom = std::clamp(0.55 * std::min(width(), height()) / size, 0.05, 6.0);
-    const Point c = r.centre();
-    m_origin = {width() / 2.0 - c.x * m_zoom, height() / 2.0 - c.y * m_zoom};
-    m_fitted = false;
+    const QSizeF room = panes().front().picture.size();
+    m_place.centre(r.centre(), std::clamp(0.55 * std::min(room.width(), room.height()) / size, 0.05, 6.0), room);
     viewMoved();
 }
 
-const QImage& FrameView::composed(const ViewLane& l) {
-    QImage& image = m_composed[l.run];
-    const double ratio = devicePixelRatioF();
-    if (image.isNull()) {
-        image = QImage((QSizeF(size()) * ratio).toSize(), QImage::Format_RGB32);
-        image.fill(theme().isRed() ? theme().plot : QColor(0x1f, 0x1f, 0x20)); // pictures are judged against dark in every theme
-        QPainter painter(&image);
-        l.picture->paint(painter, transform() * QTransform::fromScale(ratio, ratio), QRectF(image.rect()));
-        painter.end();
-        image.setDevicePixelRatio(ratio);
-    }
-    return image;
-}
-
-void FrameView::paintEvent(QPaintEvent*) {
-    QPainter painter(this);
-    const ViewLane* shown = lane(m_current);
-    if (!shown || !shown->picture) {
-        painter.fillRect(rect(), theme().plot);
-        painter.setPen(theme().dim);
-        painter.drawText(rect().adjusted(30, 30, -30, -30), Qt::AlignCenter | Qt::TextWordWrap,
-                         shown && !shown->missing.isEmpty() ? tr("No picture: %1").arg(shown->missing)
-                         : m_lanes.empty() ? tr("Drop two or more stacked frames here\nto compare filters.\n\nFITS or TIFF, one frame for each filter.")
-                                           : tr("Loading the picture \u2026"));
-        return;
-    }
-    painter.drawImage(0, 0, composed(*shown));
-
-    const QColor ink = theme().isRed() ? theme().accent : QColor(240, 240, 235);
-    const QTransform view = transform();
-    painter.setRenderHint(QPainter::Antialiasing);
-    if (!m_overlay.empty()) {
-        QColor soft = ink;
-        soft.setAlpha(90);
-        painter.setPen(QPen(soft, 1));
-        painter.setBrush(QBrush(QColor(soft.red(), soft.green(), soft.blue(), 45), Qt::BDiagPattern));
-        for (const StarDisc& d : m_overlay) {
-            const QPointF c = view.map(QPointF(d.at.x, d.at.y));
-            const double r = d.radius * m_zoom;
-            if (r < 1.2 || !QRectF(rect()).adjusted(-r, -r, r, r).contains(c)) continue;
-            painter.drawEllipse(c, r, r);
-        }
-    }
-    if (m_showRegions)
-        for (const Region& r : m_regions) {
-            const bool dragged = m_edited && m_edited->id == r.id;
-            drawRegion(painter, dragged ? *m_edited : r, view, ink, m_selected.toStdString() == r.id);
-        }
-    if (m_edited && m_edited->id.empty()) drawRegion(painter, *m_edited, view, theme().accent, false);
-    if (!m_outline.empty()) {
-        QPolygonF line;
-        for (const Point& p : m_outline) line << view.map(QPointF(p.x, p.y));
-        line << m_last;
-        painter.setPen(QPen(theme().accent, 1.5));
-        painter.drawPolyline(line);
-    }
-
-    // Which picture this is, and how it is stretched: never out of sight.
-    const QString text = shown->label, note = m_note;
-    QFont bold = font();
-    bold.setWeight(QFont::DemiBold);
-    const QFontMetrics wide(bold), fm(font());
-    const int w = std::min(width() - 20, std::max(wide.horizontalAdvance(text) + 30, fm.horizontalAdvance(note) + 6) + 14);
-    const QRect box(10, 10, w, 2 * fm.height() + 12);
-    painter.setPen(Qt::NoPen);
-    painter.setBrush(QColor(0, 0, 0, 165));
-    painter.drawRoundedRect(box, 4, 4);
-    painter.save();
-    painter.translate(box.left() + 14, box.top() + 6 + fm.height() / 2);
-    painter.fillPath(shown->style.marker(6), shown->style.colour);
-    painter.restore();
-    painter.setPen(ink);
-    painter.setFont(bold);
-    painter.drawText(QRect(box.left() + 26, box.top() + 5, w - 30, fm.height()), Qt::AlignVCenter, wide.elidedText(text, Qt::ElideMiddle, w - 30));
-    painter.setFont(font());
-    painter.setPen(theme().isRed() ? theme().text : QColor(190, 190, 186));
-    painter.drawText(QRect(box.left() + 8, box.top() + 7 + fm.height(), w - 12, fm.height()), Qt::AlignVCenter, fm.elidedText(note, Qt::ElideRight, w - 14));
+QRectF FrameView::grip() const {
+    if (m_mode != Mode::Curtain) return {};
+    const QRectF room = panes().front().picture;
+    return {room.left() + m_edge * room.width() - kGrip, room.top(), 2 * kGrip, room.height()};
 }
 
 void FrameView::resizeEvent(QResizeEvent*) {
-    if (m_fitted)
+    if (m_place.fitted())
         fitFrame();
     else
         viewMoved();
@@ -218,72 +291,52 @@ void FrameView::resizeEvent(QResizeEvent*) {
 
 void FrameView::wheelEvent(QWheelEvent* event) {
     if (m_lanes.empty()) return;
-    zoomTo(m_zoom * std::pow(1.0017, event->angleDelta().y()), event->position());
+    zoomTo(m_place.zoom() * std::pow(1.0017, event->angleDelta().y()), event->position());
     event->accept();
 }
 
 void FrameView::mousePressEvent(QMouseEvent* event) {
     setFocus();
     m_press = m_last = event->position();
-    if (event->button() == Qt::MiddleButton || (event->button() == Qt::LeftButton && m_tool == Tool::Look)) {
+    m_pressed = paneAt(m_press);
+    m_candidate.clear();
+    if (m_mode == Mode::Tiles && event->button() == Qt::LeftButton) setCurrent(m_pressed.run);
+    if (event->button() == Qt::LeftButton && !m_tool.kind() && grip().contains(m_press)) {
+        m_drag = Drag::Edge;
+        return;
+    }
+    if (event->button() == Qt::MiddleButton || (event->button() == Qt::LeftButton && !m_tool.kind())) {
         m_handle = -1;
-        if (event->button() == Qt::LeftButton && m_showRegions) {
-            if (const Region* r = region(m_selected)) {
-                for (const RegionHandle& h : regionHandles(*r, transform())) {
+        if (event->button() == Qt::LeftButton) {
+            const Region* chosen = m_showRegions ? region(m_selected) : nullptr;
+            if (chosen)
+                for (const RegionHandle& h : regionHandles(*chosen, transformIn(m_pressed))) {
                     if (std::hypot(h.at.x() - m_press.x(), h.at.y() - m_press.y()) > 8) continue;
                     m_handle = h.index;
-                    m_edited = *r;
+                    m_edited = *chosen;
                     m_drag = Drag::Region;
                     return;
                 }
-            }
-            // The smallest region under the mouse is meant.
-            const Region* hit = nullptr;
-            for (const Region& r : m_regions)
-                if (regionHit(r, transform(), m_press) && (!hit || r.bounds().max.x - r.bounds().min.x < hit->bounds().max.x - hit->bounds().min.x)) hit = &r;
-            select(hit ? QString::fromStdString(hit->id) : QString());
-            if (hit) {
+            const Region* hit = regionAt(m_press);
+            if (hit && chosen && hit->id == chosen->id) {
                 m_edited = *hit;
                 m_drag = Drag::Region;
                 return;
             }
+            if (hit) m_candidate = QString::fromStdString(hit->id); // a drag moves the picture; only a click chooses
         }
         m_drag = Drag::Pan;
         setCursor(Qt::ClosedHandCursor);
         return;
     }
-    if (event->button() == Qt::RightButton && m_tool != Tool::Look) {
+    if (event->button() == Qt::RightButton && m_tool.kind()) {
         emit toolDone();
         return;
     }
     if (event->button() != Qt::LeftButton || m_lanes.empty()) return;
-    const Point p = toFrame(m_press);
-    Region r;
-    switch (m_tool) {
-    case Tool::NebulaOutline:
-        m_outline.push_back(p);
-        update();
-        return;
-    case Tool::HaloStar:
-        r.role = RegionRole::HaloStar;
-        r.shape = RegionShape::Star;
-        r.points = {p};
-        emit regionDrawn(r);
-        emit toolDone();
-        return;
-    case Tool::Nebula:
-        r.role = RegionRole::Nebula;
-        r.shape = RegionShape::Circle;
-        r.points = {p};
-        r.radius = 1;
-        break;
-    default:
-        r.role = RegionRole::Sky;
-        r.shape = RegionShape::Rect;
-        r.points = {p, p};
-    }
-    m_edited = r;
     m_drag = Drag::Draw;
+    m_tool.press(toFrame(m_press));
+    update();
 }
 
 void FrameView::mouseMoveEvent(QMouseEvent* event) {
@@ -293,125 +346,126 @@ void FrameView::mouseMoveEvent(QMouseEvent* event) {
     emit hovered(p, inside && !m_lanes.empty());
     switch (m_drag) {
     case Drag::Pan:
-        m_origin += at - m_last;
-        m_fitted = false;
+        if (!m_candidate.isEmpty() && (at - m_press).manhattanLength() <= 3) break;
+        m_place.moveBy(at - m_last);
         viewMoved();
         break;
-    case Drag::Region: {
-        const Region* original = region(QString::fromStdString(m_edited->id));
-        const Point from = toFrame(m_press);
-        if (original) m_edited = regionDragged(*original, m_handle, p, {p.x - from.x, p.y - from.y});
+    case Drag::Region:
+        if (const Region* original = region(QString::fromStdString(m_edited->id))) {
+            const Point from = toFrame(m_press);
+            m_edited = regionDragged(*original, m_handle, p, {p.x - from.x, p.y - from.y});
+        }
         update();
         break;
-    }
-    case Drag::Draw: {
-        const Point from = toFrame(m_press);
-        if (m_edited->shape == RegionShape::Circle)
-            m_edited->radius = std::max(1.0, std::hypot(p.x - from.x, p.y - from.y));
-        else
-            m_edited->points = {{std::min(from.x, p.x), std::min(from.y, p.y)}, {std::max(from.x, p.x), std::max(from.y, p.y)}};
+    case Drag::Draw:
+        m_tool.move(p, true);
         update();
+        break;
+    case Drag::Edge: {
+        const QRectF room = m_pressed.picture;
+        setEdge((at.x() - room.left()) / room.width());
         break;
     }
     case Drag::None:
-        if (!m_outline.empty()) update();
+        if (!m_tool.outline().empty()) {
+            m_tool.move(p, false);
+            update();
+        } else if (!m_tool.kind()) {
+            setCursor(grip().contains(at) ? Qt::SplitHCursor : Qt::ArrowCursor);
+        }
     }
     m_last = at;
 }
 
 void FrameView::mouseReleaseEvent(QMouseEvent* event) {
     const Drag drag = m_drag;
+    const Point p = toFrame(event->position());
     m_drag = Drag::None;
-    setCursor(m_tool == Tool::Look ? Qt::ArrowCursor : Qt::CrossCursor);
+    setCursor(m_tool.kind() ? Qt::CrossCursor : Qt::ArrowCursor);
     const bool moved = (event->position() - m_press).manhattanLength() > 3;
+    if (drag == Drag::Pan && !moved && event->button() == Qt::LeftButton) select(m_candidate);
     if (drag == Drag::Region && m_edited) {
         const Region changed = *m_edited;
         m_edited.reset();
         if (moved) emit regionChanged(changed);
-    } else if (drag == Drag::Draw && m_edited) {
-        Region drawn = *m_edited;
-        m_edited.reset();
-        // A plain click gives a region of a handy size.
-        if (!moved && drawn.shape == RegionShape::Circle) drawn.radius = 0.03 * m_frame.width();
-        if (!moved && drawn.shape == RegionShape::Rect)
-            drawn.points = {{drawn.points[0].x - 0.04 * m_frame.width(), drawn.points[0].y - 0.04 * m_frame.width()},
-                            {drawn.points[0].x + 0.04 * m_frame.width(), drawn.points[0].y + 0.04 * m_frame.width()}};
-        emit regionDrawn(drawn);
-        emit toolDone();
+    } else if (drag == Drag::Draw) {
+        if (const auto drawn = m_tool.release(p, moved, 0.04 * m_frame.width())) {
+            emit regionDrawn(*drawn);
+            emit toolDone();
+        }
     }
     update();
 }
 
 void FrameView::mouseDoubleClickEvent(QMouseEvent* event) {
-    if (m_tool == Tool::NebulaOutline && m_outline.size() >= 3) {
-        Region r;
-        r.role = RegionRole::Nebula;
-        r.shape = RegionShape::Polygon;
-        r.points = m_outline;
-        m_outline.clear();
-        emit regionDrawn(r);
-        emit toolDone();
+    if (m_tool.kind()) {
+        if (const auto drawn = m_tool.close()) {
+            emit regionDrawn(*drawn);
+            emit toolDone();
+        }
         return;
     }
-    for (const Region& r : m_regions)
-        if (m_tool == Tool::Look && regionHit(r, transform(), event->position())) {
-            emit renameAsked(QString::fromStdString(r.id));
-            return;
-        }
+    if (const Region* r = regionAt(event->position()))
+        emit renameAsked(QString::fromStdString(r->id));
+    else if (m_mode == Mode::Tiles)
+        setMode(Mode::One);
+}
+
+void FrameView::contextMenuEvent(QContextMenuEvent* event) {
+    if (m_tool.kind() || m_lanes.empty()) return;
+    const bool byKey = event->reason() == QContextMenuEvent::Keyboard;
+    const Region* r = byKey ? region(m_selected) : regionAt(event->pos());
+    if (r) select(QString::fromStdString(r->id));
+    emit menuAsked(r ? QString::fromStdString(r->id) : QString(), toFrame(byKey ? QPointF(rect().center()) : QPointF(event->pos())), event->globalPos());
+}
+
+void FrameView::nudge(double dx, double dy) {
+    if (const Region* chosen = region(m_selected)) emit regionChanged(regionDragged(*chosen, -1, {}, {dx, dy}));
 }
 
 void FrameView::keyPressEvent(QKeyEvent* event) {
-    const int key = event->key();
-    if (key >= Qt::Key_1 && key <= Qt::Key_9) {
-        const auto i = static_cast<std::size_t>(key - Qt::Key_1);
-        if (i < m_lanes.size()) setCurrent(m_lanes[i].run);
-        return;
-    }
-    const Region* chosen = region(m_selected);
-    const double step = event->modifiers() & Qt::ShiftModifier ? 10 : 1;
-    const auto at = std::find_if(m_lanes.begin(), m_lanes.end(), [&](const ViewLane& l) { return l.run == m_current; });
-    const auto flip = [&](std::ptrdiff_t by) {
-        if (m_lanes.empty()) return;
-        const auto n = static_cast<std::ptrdiff_t>(m_lanes.size());
-        setCurrent(m_lanes[static_cast<std::size_t>(((at - m_lanes.begin()) + by + n) % n)].run);
-    };
-    const auto nudge = [&](double dx, double dy) { emit regionChanged(regionDragged(*chosen, -1, {}, {dx, dy})); };
-    switch (key) {
-    case Qt::Key_Left:
-        chosen ? nudge(-step, 0) : flip(-1);
-        return;
-    case Qt::Key_Right:
-        chosen ? nudge(step, 0) : flip(1);
-        return;
+    const bool chosen = region(m_selected) != nullptr, shift = event->modifiers() & Qt::ShiftModifier;
+    const double step = shift ? 10 : 1;
+    const int side = event->key() == Qt::Key_Left ? -1 : event->key() == Qt::Key_Right ? 1 : 0;
+    if (side != 0 && m_mode == Mode::Curtain && shift && !chosen) return setEdge(m_edge + side * kEdgeStep);
+    if (side != 0) return chosen ? nudge(side * step, 0) : flip(side);
+    switch (event->key()) {
     case Qt::Key_Up:
-        if (chosen) nudge(0, -step);
-        return;
+        return nudge(0, -step);
     case Qt::Key_Down:
-        if (chosen) nudge(0, step);
-        return;
+        return nudge(0, step);
+    case Qt::Key_Return:
+        if (m_tool.kind() && !m_tool.outline().empty()) {
+            if (const auto drawn = m_tool.close()) emit regionDrawn(*drawn);
+            emit toolDone();
+            return;
+        }
+        break;
     case Qt::Key_Escape:
-        if (m_tool != Tool::Look)
+        if (m_tool.kind())
             emit toolDone();
         else
             select({});
         return;
     default:
-        QWidget::keyPressEvent(event);
+        break;
     }
+    QWidget::keyPressEvent(event);
 }
 
 bool FrameView::event(QEvent* event) {
-    if (event->type() == QEvent::ToolTip && m_showRegions) {
+    if (event->type() == QEvent::ToolTip) {
         const auto* help = static_cast<QHelpEvent*>(event);
-        for (const Region& r : m_regions)
-            if (regionHit(r, transform(), help->pos())) {
-                QToolTip::showText(help->globalPos(), regionText(r), this);
-                return true;
-            }
-        QToolTip::hideText();
+        const Pane pane = paneAt(help->pos());
+        if (const Region* r = regionAt(help->pos())) {
+            QToolTip::showText(help->globalPos(), regionText(*r), this);
+        } else if (const ViewLane* l = lane(pane.run); l && pane.caption.contains(help->pos())) {
+            QToolTip::showText(help->globalPos(), QStringList({l->label, m_note, l->note}).join("\n").trimmed(), this);
+        } else {
+            QToolTip::hideText();
+        }
         return true;
     }
-    if (event->type() == QEvent::PaletteChange || event->type() == QEvent::StyleChange) m_composed.clear();
     return QWidget::event(event);
 }
 

@@ -35,9 +35,10 @@ namespace {
 
 class LaneDelegate : public QStyledItemDelegate {
 public:
-    LaneDelegate(const std::vector<LaneEntry>& entries, QObject* parent)
+    LaneDelegate(const std::vector<LaneEntry>& entries, const std::map<QString, QString>& readouts, QObject* parent)
         : QStyledItemDelegate(parent)
-        , m_entries(entries) {}
+        , m_entries(entries)
+        , m_readouts(readouts) {}
 
     QSize sizeHint(const QStyleOptionViewItem& option, const QModelIndex&) const override { return {180, 3 * option.fontMetrics.height() + 22}; }
 
@@ -78,6 +79,12 @@ public:
         painter->drawText(QRect(text.left(), text.top() + line + 2, text.width(), line), Qt::AlignVCenter,
                           option.fontMetrics.elidedText(second, Qt::ElideRight, text.width()));
         int left = text.left();
+        if (const auto readout = m_readouts.find(e.run); readout != m_readouts.end()) {
+            painter->setPen(t.text);
+            painter->drawText(QRect(left, text.top() + 2 * line + 4, text.right() - left, line), Qt::AlignVCenter, readout->second);
+            painter->restore();
+            return;
+        }
         if (e.sky) {
             const QRectF moon(left, text.top() + 2 * line + 5, line - 3, line - 3);
             const bool down = e.sky->moon.alt_deg <= 0;
@@ -92,6 +99,7 @@ public:
 
 private:
     const std::vector<LaneEntry>& m_entries;
+    const std::map<QString, QString>& m_readouts;
 };
 
 } // namespace
@@ -100,7 +108,7 @@ LaneList::LaneList(QWidget* parent)
     : QListView(parent)
     , m_model(new Model(this)) {
     setModel(m_model);
-    setItemDelegate(new LaneDelegate(m_model->entries, this));
+    setItemDelegate(new LaneDelegate(m_model->entries, m_readouts, this));
     setSelectionMode(QAbstractItemView::SingleSelection);
     setVerticalScrollMode(QAbstractItemView::ScrollPerPixel);
     setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
@@ -122,6 +130,12 @@ void LaneList::setEntries(std::vector<LaneEntry> entries) {
 void LaneList::setCurrentRun(const QString& run) {
     for (std::size_t i = 0; i < m_model->entries.size(); ++i)
         if (m_model->entries[i].run == run) setCurrentIndex(m_model->index(static_cast<int>(i)));
+}
+
+void LaneList::setReadouts(std::map<QString, QString> readouts) {
+    if (readouts == m_readouts) return;
+    m_readouts = std::move(readouts);
+    viewport()->update();
 }
 
 QString LaneList::currentRun() const {

@@ -6,6 +6,7 @@
 #include <QAbstractListModel>
 #include <QListView>
 
+#include <map>
 #include <optional>
 #include <vector>
 
@@ -28,6 +29,9 @@ public:
     explicit LaneList(QWidget* parent = nullptr);
     void setEntries(std::vector<LaneEntry> entries);
     void setCurrentRun(const QString& run);
+    /// What stands in each run under the cursor, in place of its conditions; empty: the conditions again.
+    void setReadouts(std::map<QString, QString> readouts);
+    const std::map<QString, QString>& readouts() const { return m_readouts; }
     QString currentRun() const;
 
 signals:
@@ -37,6 +41,7 @@ signals:
 private:
     class Model;
     Model* m_model;
+    std::map<QString, QString> m_readouts;
 };
 
 } // namespace caelumen

@@ -58,7 +58,12 @@ void drawRegion(QPainter& painter, const Region& r, const QTransform& view, cons
     QString tag = QString::fromStdString(r.id);
     if (!r.name.empty()) tag += " " + QString::fromStdString(r.name);
     if (r.guessed) tag += "?";
-    const QPointF at(box.right() + 4, box.top() + (r.role == RegionRole::HaloStar ? 4 : 10));
+    QPointF at(box.right() + 4, box.top() + (r.role == RegionRole::HaloStar ? 4 : 10));
+    if (painter.hasClipping()) { // a name is never cut by the edge of the picture
+        const QRectF room = painter.clipBoundingRect();
+        const double width = painter.fontMetrics().horizontalAdvance(tag) + 2;
+        if (at.x() + width > room.right() && box.left() - width - 4 > room.left()) at.setX(box.left() - width - 4);
+    }
     painter.setPen(QColor(0, 0, 0, 170));
     painter.drawText(at + QPointF(1, 1), tag);
     painter.setPen(colour);

@@ -51,8 +51,56 @@ std::vector<LaneEntry> laneEntries(const Trial& trial, const TrialResults* r) {
     return entries;
 }
 
-std::vector<ScoreRow> scoreRows(const Trial& trial, const TrialResults* r, const Score& score, const QString& nebula) {
-    const Quantity* q = quantity(score.headline);
+namespace {
+
+/// The worse of rows and columns.
+const Measurement* bandingOf(const TrialResults& r, const std::string& run) {
+    const Measurement *rows = r.headline(run, "banding_rows"), *columns = r.headline(run, "banding_columns");
+    if (!rows || !columns) return rows ? rows : columns;
+    const bool seen = !rows->flagged("upper-limit"), other = !columns->flagged("upper-limit");
+    return seen != other ? (seen ? rows : columns) : rows->value >= columns->value ? rows : columns;
+}
+
+const Measurement* figureOf(const TrialResults& r, const std::string& run, const Score& score, const std::string& region) {
+    return score.id == "artefacts" ? bandingOf(r, run) : r.headline(run, std::string(score.headline), region);
+}
+
+void fillValue(ScoreRow& row, const TrialResults& r, const Score& score, const Measurement& m, const std::string& region) {
+    row.value = m.value;
+    row.sigma = m.sigma;
+    row.limit = m.flagged("upper-limit");
+    row.text = QString::fromStdString(formatValue(m));
+    row.tip =
+        QObject::tr("%1, channel %2%3")
+            .arg(text(quantity(m.quantity)->label), QString::fromStdString(m.channel), m.region.empty() ? QString() : ", " + QString::fromStdString(m.region));
+    QStringList flags;
+    for (const std::string& f : m.flags) flags << QString::fromStdString(f);
+    if (!flags.isEmpty()) row.tip += "\n" + QObject::tr("Flags: ") + flags.join(", ");
+    if (const Ranking* ranking = rankingOf(r, score.headline, score.id == "nebula" ? region : std::string())) {
+        if (const std::string tie = tieSentence(*ranking, m.run); !tie.empty()) {
+            row.tied = true;
+            row.tip += "\n" + QString::fromStdString(tie);
+        }
+    }
+    if (!m.note.empty()) row.tip += "\n" + QString::fromStdString(m.note);
+    if (const Unfairness* u = voided(r, m.run, score)) {
+        row.unfair = true;
+        row.tip += "\n" + QObject::tr("Not a fair comparison: ") + QString::fromStdString(u->text);
+    }
+}
+
+} // namespace
+
+std::span<const Score> benchScores() {
+    static const std::vector<Score> all = [] {
+        std::vector<Score> out(scores().begin(), scores().end());
+        out.push_back({"artefacts", "Artefacts", "banding_rows", "How clean are rows and columns?"});
+        return out;
+    }();
+    return all;
+}
+
+std::vector<ScoreRow> scoreRows(const Trial& trial, const TrialResults* r, const Score& score, const QString& region) {
     std::vector<ScoreRow> rows;
     for (std::size_t i = 0; i < trial.runs.size(); ++i) {
         const Run& run = trial.runs[i];
@@ -60,33 +108,14 @@ std::vector<ScoreRow> scoreRows(const Trial& trial, const TrialResults* r, const
         row.run = QString::fromStdString(run.id);
         row.baseline = run.baseline;
         row.style = filterStyle(static_cast<int>(i), run.baseline, theme().isRed());
-        const Measurement* m = r ? scoreOf(*r, run.id, score, nebula.toStdString()) : nullptr;
-        if (m) {
-            row.value = m->value;
-            row.sigma = m->sigma;
-            row.limit = m->flagged("upper-limit");
-            row.text = QString::fromStdString(formatValue(*m));
-            row.tip = QObject::tr("%1, channel %2%3")
-                          .arg(text(q->label), QString::fromStdString(m->channel), m->region.empty() ? QString() : ", " + QString::fromStdString(m->region));
-            QStringList flags;
-            for (const std::string& f : m->flags) flags << QString::fromStdString(f);
-            if (!flags.isEmpty()) row.tip += "\n" + QObject::tr("Flags: ") + flags.join(", ");
-            if (const Ranking* ranking = rankingOf(*r, score.headline, score.id == "nebula" ? nebula.toStdString() : std::string())) {
-                if (const std::string tie = tieSentence(*ranking, run.id); !tie.empty()) {
-                    row.tied = true;
-                    row.tip += "\n" + QString::fromStdString(tie);
-                }
-            }
-            if (!m->note.empty()) row.tip += "\n" + QString::fromStdString(m->note);
-            if (const Unfairness* u = voided(*r, run.id, score)) {
-                row.unfair = true;
-                row.tip += "\n" + QObject::tr("Not a fair comparison: ") + QString::fromStdString(u->text);
-            }
+        if (const Measurement* m = r ? figureOf(*r, run.id, score, region.toStdString()) : nullptr) {
+            fillValue(row, *r, score, *m, region.toStdString());
         } else {
-            const bool self = r ? r->baseline == run.id : run.baseline;
-            const Absence* why = r ? r->whyAbsent(run.id, std::string(score.headline)) : nullptr;
-            row.text = self && score.id != "gradient" ? QObject::tr("baseline") : !r ? "\u2026" : QObject::tr("absent");
-            row.tip = why ? QString::fromStdString(why->reason) : QString();
+            const bool self = r ? r->baseline == run.id : run.baseline, absolute = score.id == "gradient" || score.id == "artefacts";
+            const bool known = r && r->conditionsOf(run.id); // a run that was added since is not absent, it is not measured yet
+            const Absence* why = known ? r->whyAbsent(run.id, std::string(score.headline)) : nullptr;
+            row.text = self && !absolute ? QObject::tr("baseline") : !known ? QString("\u2026") : QObject::tr("absent");
+            row.tip = why ? QString::fromStdString(why->reason) : !known ? QObject::tr("Not measured yet.") : QString();
         }
         rows.push_back(std::move(row));
     }

@@ -3,7 +3,9 @@
 #include "app/widgets/theme.h"
 #include "core/model/quantity.h"
 
+#include <QAccessible>
 #include <QHelpEvent>
+#include <QKeyEvent>
 #include <QMouseEvent>
 #include <QPainter>
 #include <QToolTip>
@@ -12,35 +14,89 @@
 #include <cmath>
 
 namespace caelumen {
+namespace {
+
+constexpr int kMark = 26, kLeastChart = 34, kEdge = 10;
+
+QString text(std::string_view s) {
+    return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size()));
+}
+
+} // namespace
+
+QString ScoreHead::way() const {
+    return higherIsBetter ? ScorePanel::tr("more is better") : ScorePanel::tr("less is better");
+}
 
 ScorePanel::ScorePanel(const Score& score, QWidget* parent)
     : QWidget(parent)
     , m_score(score) {
-    setMinimumWidth(150);
     setCursor(Qt::PointingHandCursor);
-    const auto text = [](std::string_view s) { return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size())); };
+    setFocusPolicy(Qt::StrongFocus);
     setAccessibleName(text(score.label));
     setToolTip(text(quantity(score.headline)->about));
 }
 
-void ScorePanel::setRows(std::vector<ScoreRow> rows, const QString& subtitle, bool stale) {
+void ScorePanel::setRows(std::vector<ScoreRow> rows, const ScoreHead& head, bool stale) {
     m_rows = std::move(rows);
-    m_subtitle = subtitle;
+    m_head = head;
     m_stale = stale;
+    speak();
+    updateGeometry();
     update();
 }
 
 void ScorePanel::setCurrent(const QString& run, bool active) {
     m_current = run;
     m_active = active;
+    speak();
     update();
+}
+
+/// What a screen reader says: the row in hand with its value.
+void ScorePanel::speak() {
+    QStringList all;
+    QString here;
+    for (const ScoreRow& r : m_rows) {
+        const QString one = tr("run %1: %2").arg(r.run, wordsOf(r));
+        all << one;
+        if (r.run == m_current) here = one;
+    }
+    setAccessibleName(QString("%1, %2").arg(m_head.title.isEmpty() ? text(m_score.label) : m_head.title, here));
+    setAccessibleDescription(QStringList({m_head.subtitle, m_head.way(), all.join("; ")}).join(", "));
+}
+
+QString ScorePanel::wordsOf(const ScoreRow& r) const {
+    return r.text + (r.unfair ? QStringLiteral(" !") : r.tied ? QStringLiteral(" \u2248") : QString());
+}
+
+int ScorePanel::wordsWidth() const {
+    int most = 0;
+    for (const ScoreRow& r : m_rows)
+        if (r.value) most = std::max(most, fontMetrics().horizontalAdvance(wordsOf(r)));
+    return most + 4;
+}
+
+QSize ScorePanel::minimumSizeHint() const {
+    int words = 0;
+    for (const ScoreRow& r : m_rows) words = std::max(words, fontMetrics().horizontalAdvance(wordsOf(r)));
+    QFont bold = font();
+    bold.setWeight(QFont::DemiBold);
+    const int title = QFontMetrics(bold).horizontalAdvance(text(m_score.label)) + fontMetrics().horizontalAdvance(tr("\u25B2 better")) + 2 * kEdge + 8;
+    return {std::max({words + kMark + kEdge + 4, title, 110}), rowTop() + static_cast<int>(m_rows.size()) * (fontMetrics().height() + 4) + 6};
+}
+
+QSize ScorePanel::sizeHint() const {
+    return minimumSizeHint().expandedTo({196, rowTop() + static_cast<int>(m_rows.size()) * (fontMetrics().height() + 12) + 6});
 }
 
 int ScorePanel::rowTop() const {
     return 2 * fontMetrics().height() + 14;
 }
+
 double ScorePanel::rowHeight() const {
-    return m_rows.empty() ? 20 : std::min(34.0, (height() - rowTop() - 4.0) / static_cast<double>(m_rows.size()));
+    const double most = fontMetrics().height() + 18.0;
+    return m_rows.empty() ? 20 : std::min(most, (height() - rowTop() - 4.0) / static_cast<double>(m_rows.size()));
 }
 
 int ScorePanel::rowAt(int y) const {
@@ -48,22 +104,31 @@ int ScorePanel::rowAt(int y) const {
     return i >= 0 && i < static_cast<int>(m_rows.size()) ? i : -1;
 }
 
+QRect ScorePanel::rowRect(const QString& run) const {
+    for (std::size_t i = 0; i < m_rows.size(); ++i)
+        if (m_rows[i].run == run) return QRectF(3, rowTop() + static_cast<double>(i) * rowHeight(), width() - 6, rowHeight()).toRect();
+    return {};
+}
+
 void ScorePanel::paintEvent(QPaintEvent*) {
     QPainter p(this);
     const Theme& t = theme();
     p.setRenderHint(QPainter::Antialiasing);
-    p.setPen(QPen(m_active ? t.accent : t.line, 1));
+    p.setPen(QPen(m_active || hasFocus() ? t.accent : t.line, hasFocus() ? 2 : 1));
     p.setBrush(t.panel);
-    p.drawRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), 5, 5);
+    p.drawRoundedRect(QRectF(rect()).adjusted(1, 1, -1, -1), 5, 5);
     const int line = fontMetrics().height();
     QFont bold = font();
     bold.setWeight(QFont::DemiBold);
     p.setFont(bold);
     p.setPen(t.text);
-    p.drawText(QRect(10, 6, width() - 20, line), Qt::AlignVCenter, QString::fromUtf8(m_score.label.data(), static_cast<qsizetype>(m_score.label.size())));
+    const QString way = m_head.higherIsBetter ? tr("\u25B2 better") : tr("\u25BC better");
+    const int room = width() - 2 * kEdge - fontMetrics().horizontalAdvance(way) - 6;
+    p.drawText(QRect(kEdge, 6, room, line), Qt::AlignVCenter, QFontMetrics(bold).elidedText(m_head.title, Qt::ElideRight, room));
     p.setFont(font());
     p.setPen(t.dim);
-    p.drawText(QRect(10, 7 + line, width() - 18, line), Qt::AlignVCenter, fontMetrics().elidedText(m_subtitle, Qt::ElideRight, width() - 18));
+    p.drawText(QRect(kEdge, 6, width() - 2 * kEdge, line), Qt::AlignVCenter | Qt::AlignRight, way);
+    p.drawText(QRect(kEdge, 7 + line, width() - 18, line), Qt::AlignVCenter, fontMetrics().elidedText(m_head.subtitle, Qt::ElideRight, width() - 18));
 
     double low = 1e300, high = -1e300;
     for (const ScoreRow& r : m_rows) {
@@ -76,35 +141,38 @@ void ScorePanel::paintEvent(QPaintEvent*) {
         low = std::min(low, *base);
         high = std::max(high, *base);
     }
-    const int textWidth = std::max(82, std::min(118, width() * 5 / 11));
-    const double left = 26, right = width() - textWidth - 10;
+    for (std::size_t i = 0; i < m_rows.size(); ++i)
+        paintRow(p, m_rows[i], QRectF(0, rowTop() + static_cast<double>(i) * rowHeight(), width(), rowHeight()), low, high);
+}
+
+void ScorePanel::paintRow(QPainter& p, const ScoreRow& r, const QRectF& place, double low, double high) const {
+    const Theme& t = theme();
+    const double y = place.center().y(), left = kMark, right = width() - wordsWidth() - kEdge - 6;
     const double pad = 0.06 * std::max(high - low, 1e-12);
     const auto x = [&](double v) { return left + (v - low + pad) / (high - low + 2 * pad) * (right - left); };
-    if (const auto base = baselineValue(m_score); base && low < high) {
-        p.setPen(QPen(t.line, 1, Qt::DashLine));
-        p.drawLine(QPointF(x(*base), rowTop() - 2), QPointF(x(*base), rowTop() + rowHeight() * static_cast<double>(m_rows.size())));
+    const bool chart = right - left >= kLeastChart && low < high;
+    if (r.run == m_current) {
+        p.setPen(Qt::NoPen);
+        p.setBrush(t.raised);
+        p.drawRoundedRect(place.adjusted(3, 0.5, -3, -0.5), 3, 3);
     }
-    for (std::size_t i = 0; i < m_rows.size(); ++i) {
-        const ScoreRow& r = m_rows[i];
-        const double top = rowTop() + static_cast<double>(i) * rowHeight(), y = top + rowHeight() / 2;
-        if (r.run == m_current) {
-            p.setPen(Qt::NoPen);
-            p.setBrush(t.raised);
-            p.drawRoundedRect(QRectF(3, top + 0.5, width() - 6, rowHeight() - 1), 3, 3);
-        }
-        QColor colour = r.style.colour;
-        if (m_stale) colour.setAlpha(110);
-        p.save();
-        p.translate(13, y);
-        p.fillPath(r.style.marker(5), colour);
-        p.restore();
-        const QRectF words(right + 6, top, textWidth, rowHeight());
-        if (!r.value) {
-            p.setPen(t.dim);
-            p.drawText(words.adjusted(r.baseline ? 0 : left - right, 0, 0, 0), Qt::AlignVCenter | Qt::AlignRight,
-                       fontMetrics().elidedText(r.text, Qt::ElideRight, static_cast<int>(words.width() + (r.baseline ? 0 : right - left))));
-            continue;
-        }
+    if (const auto base = baselineValue(m_score); base && chart) {
+        p.setPen(QPen(t.line, 1, Qt::DashLine));
+        p.drawLine(QPointF(x(*base), place.top()), QPointF(x(*base), place.bottom()));
+    }
+    QColor colour = r.style.colour;
+    if (m_stale) colour.setAlpha(110);
+    p.save();
+    p.translate(13, y);
+    p.fillPath(r.style.marker(5), colour);
+    p.restore();
+    const QRectF words(kMark, place.top(), width() - kMark - kEdge, place.height());
+    if (!r.value) {
+        p.setPen(t.dim);
+        p.drawText(words, Qt::AlignVCenter | Qt::AlignRight, r.text);
+        return;
+    }
+    if (chart) {
         const double from = std::clamp(x(*r.value - *r.sigma), left, right), to = std::clamp(x(*r.value + *r.sigma), left, right),
                      at = std::clamp(x(*r.value), left, right);
         p.setPen(QPen(colour, 2, r.limit ? Qt::DotLine : Qt::SolidLine));
@@ -114,25 +182,51 @@ void ScorePanel::paintEvent(QPaintEvent*) {
         p.setPen(QPen(colour, 1.5));
         p.setBrush(r.limit ? QBrush(Qt::NoBrush) : QBrush(colour));
         p.drawEllipse(QPointF(at, y), 4, 4);
-        p.setPen(r.unfair ? t.bad : m_stale ? t.dim : t.text);
-        p.drawText(words, Qt::AlignVCenter | Qt::AlignRight, r.text + (r.unfair ? QStringLiteral(" !") : r.tied ? QStringLiteral(" \u2248") : QString()));
     }
+    p.setPen(r.unfair ? t.bad : m_stale ? t.dim : t.text);
+    QFont value = font();
+    value.setStrikeOut(r.unfair); // what is not fair is no result
+    p.setFont(value);
+    const double mark = fontMetrics().horizontalAdvance(wordsOf(r)) - fontMetrics().horizontalAdvance(r.text);
+    p.drawText(words.adjusted(0, 0, -mark, 0), Qt::AlignVCenter | Qt::AlignRight, r.text);
+    p.setFont(font());
+    p.drawText(words, Qt::AlignVCenter | Qt::AlignRight, wordsOf(r).mid(r.text.size()));
 }
 
 void ScorePanel::mousePressEvent(QMouseEvent* event) {
     const int i = rowAt(static_cast<int>(event->position().y()));
-    const QString id = QString::fromUtf8(m_score.id.data(), static_cast<qsizetype>(m_score.id.size()));
-    emit clicked(id, i >= 0 ? m_rows[static_cast<std::size_t>(i)].run : QString());
+    emit clicked(text(m_score.id), i >= 0 ? m_rows[static_cast<std::size_t>(i)].run : QString());
+}
+
+void ScorePanel::keyPressEvent(QKeyEvent* event) {
+    const int way = event->key() == Qt::Key_Up ? -1 : event->key() == Qt::Key_Down ? 1 : 0;
+    const bool chosen = event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter || event->key() == Qt::Key_Space;
+    if (m_rows.empty() || (way == 0 && !chosen)) return QWidget::keyPressEvent(event);
+    const auto at = std::find_if(m_rows.begin(), m_rows.end(), [&](const ScoreRow& r) { return r.run == m_current; });
+    const auto last = static_cast<std::ptrdiff_t>(m_rows.size()) - 1;
+    const auto next = std::clamp<std::ptrdiff_t>(at == m_rows.end() ? 0 : (at - m_rows.begin()) + way, 0, last);
+    emit clicked(text(m_score.id), m_rows[static_cast<std::size_t>(next)].run);
+}
+
+void ScorePanel::focusInEvent(QFocusEvent* event) {
+    update();
+    QWidget::focusInEvent(event);
+}
+
+void ScorePanel::focusOutEvent(QFocusEvent* event) {
+    update();
+    QWidget::focusOutEvent(event);
 }
 
 bool ScorePanel::event(QEvent* event) {
     if (event->type() == QEvent::ToolTip) {
         const auto* help = static_cast<QHelpEvent*>(event);
         const int i = rowAt(help->pos().y());
-        if (i >= 0 && !m_rows[static_cast<std::size_t>(i)].tip.isEmpty()) {
-            QToolTip::showText(help->globalPos(), m_rows[static_cast<std::size_t>(i)].tip, this);
-            return true;
-        }
+        if (i < 0)
+            QToolTip::showText(help->globalPos(), QStringList({m_head.title, m_head.subtitle + ": " + m_head.way(), toolTip()}).join("\n"), this);
+        else if (const QString tip = m_rows[static_cast<std::size_t>(i)].tip; !tip.isEmpty())
+            QToolTip::showText(help->globalPos(), tip, this);
+        return true;
     }
     return QWidget::event(event);
 }

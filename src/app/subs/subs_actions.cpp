@@ -159,15 +159,9 @@ void Subs::finished(const QStringList& files, const QStringList& notes) {
 }
 
 LineMatrix Subs::lineMatrixOf(const QString& stack) const {
-    if (!m_session.hasTrial()) return lineMatrix({}, typicalCamera("colour-clear"));
     const Trial& t = m_session.trial();
     const auto run = std::find_if(t.runs.begin(), t.runs.end(), [&](const Run& r) { return QFileInfo(QString::fromStdString(r.stack)) == QFileInfo(stack); });
-    const Filter* f = run != t.runs.end() ? t.filter(run->filter) : nullptr;
-    const Rig rig = run != t.runs.end() ? effectiveRig(t, *run) : t.rig;
-    const Curve curve = f ? filterCurve(m_session, *f).curve : Curve{};
-    const double ratio = rig.focal_length_mm && rig.aperture_mm ? *rig.focal_length_mm / *rig.aperture_mm : 100;
-    return lineMatrix(curve.empty() ? curve : ConeShift({ratio, rig.obstruction.value_or(0), f->effective_index.value_or(1.8), 0}).apply(curve, 0.5),
-                      cameraOf(rig.camera));
+    return lineMatrixOfRun(m_session, run != t.runs.end() ? &*run : nullptr);
 }
 
 void Subs::separateLines() {

@@ -31,6 +31,9 @@ QMenuBar { background: %1; padding: 1px 4px; } QMenuBar::item { padding: 4px 9px
 QMenu { background: %2; border: 1px solid %4; padding: 4px; } QMenu::item { padding: 4px 24px 4px 22px; border-radius: 3px; } QMenu::item:selected { background: %7; color: %1; }
 QMenu::item:disabled { color: %6; } QMenu::separator { height: 1px; background: %4; margin: 4px 8px; }
 QToolButton { border: 1px solid transparent; border-radius: 4px; padding: 3px 4px; } QToolButton:hover { background: %3; } QToolButton:checked { background: %3; border-color: %7; }
+QToolButton[popupMode="1"], QToolButton[popupMode="2"] { padding-right: 16px; }
+QToolButton::menu-button { border: none; width: 14px; } QToolButton::menu-arrow, QToolButton::menu-indicator { image: url(:/icons/%8.svg); width: 10px; height: 10px; }
+QToolButton::menu-indicator { subcontrol-position: right center; right: 3px; }
 QPushButton { background: %3; border: 1px solid %4; border-radius: 4px; padding: 5px 14px; } QPushButton:hover { border-color: %7; } QPushButton:disabled { color: %6; } QPushButton:default { border-color: %7; }
 QComboBox, QLineEdit, QSpinBox, QDoubleSpinBox, QPlainTextEdit { background: %3; border: 1px solid %4; border-radius: 4px; padding: 3px 6px; selection-background-color: %7; selection-color: %1; }
 QComboBox:focus, QLineEdit:focus, QDoubleSpinBox:focus, QSpinBox:focus { border-color: %7; }

@@ -15,6 +15,7 @@ struct RunEvidence {
     std::string run;
     Alignment alignment;
     std::vector<PlaneHarvest> planes;
+    std::vector<Point> starsMeasured;                        ///< whose light was measured in all runs, in the order of PlaneHarvest::fluxes; baseline pixels
     std::map<std::string, Surface> surfaces;                 ///< by channel
     std::map<std::string, std::vector<char>> excludedCells;  ///< by channel, of the mesh
     std::map<std::string, HaloExcess> halos;                 ///< by "region/channel"

@@ -159,6 +159,7 @@ void colourFigures(FigureSheet& sheet, RunEvidence& evidence, const RunEvidence&
             ColourPoint p;
             p.x = indexOf(baseline, p.xSigma);
             p.y = indexOf(evidence, p.ySigma);
+            if (i < evidence.starsMeasured.size()) p.place = evidence.starsMeasured[i];
             points.push_back(p);
         }
         if (points.size() < 8) {

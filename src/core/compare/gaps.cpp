@@ -8,17 +8,20 @@
 
 namespace caelumen {
 
+std::vector<std::pair<std::string, double>> gapsOf(const Rig& rig) {
+    std::vector<std::pair<std::string, double>> out(rig.gaps_mm.begin(), rig.gaps_mm.end());
+    if (rig.filter_thickness_mm && *rig.filter_thickness_mm > 0) out.emplace_back("the filter's glass", glassAsAir_mm(*rig.filter_thickness_mm));
+    return out;
+}
+
 std::string explainGap(double gap_mm, const Rig& rig) {
     std::string best;
     double closest = 0.15;
-    const auto offer = [&](const std::string& name, double mm) {
+    for (const auto& [name, mm] : gapsOf(rig))
         if (const double miss = std::abs(std::log(gap_mm / mm)); miss < closest) {
             closest = miss;
             best = fmt::format("fits {} ({:.2f} mm)", name, mm);
         }
-    };
-    for (const auto& [name, mm] : rig.gaps_mm) offer(name, mm);
-    if (rig.filter_thickness_mm && *rig.filter_thickness_mm > 0) offer("the filter's glass", glassAsAir_mm(*rig.filter_thickness_mm));
     return best.empty() ? "fits no known gap of the rig" : best;
 }
 

@@ -36,7 +36,7 @@ std::string formatValue(const Measurement& m) {
     return fmt::format("{} {:.{}f}", deep ? ">" : "<", m.value, deep ? 1 : decimalsFor(m.sigma));
 }
 
-std::string answerSentence(const Trial& trial, const TrialResults& r, const std::string& run) {
+std::string answerSentence(const Trial& trial, const TrialResults& r, const std::string& run, const std::string& wanted) {
     const Run* who = trial.run(run);
     const Run* base = trial.run(r.baseline);
     if (!who || !base) return {};
@@ -49,7 +49,7 @@ std::string answerSentence(const Trial& trial, const TrialResults& r, const std:
     if (run == r.baseline) return fmt::format("{} is the baseline: the other filters are measured against it.", filter);
     const Region* nebula = nullptr;
     for (const Region& region : trial.regions)
-        if (region.role == RegionRole::Nebula && !nebula) nebula = &region;
+        if (region.role == RegionRole::Nebula && (!nebula || region.id == wanted)) nebula = &region;
     const Measurement* ratio = nebula ? r.headline(run, "time_ratio", nebula->id) : nullptr;
     if (ratio && ratio->sigma < std::abs(ratio->value)) {
         const std::string place = nebula->name.empty() ? nebula->id : nebula->name;

@@ -6,8 +6,8 @@
 
 namespace caelumen {
 
-/// The answer in one sentence for one run against the baseline, before any table: time ratio, background, halo.
-std::string answerSentence(const Trial& trial, const TrialResults& results, const std::string& run);
+/// The answer in one sentence for one run against the baseline, before any table: how much faster it shows the nebula `region` (empty: the first).
+std::string answerSentence(const Trial& trial, const TrialResults& results, const std::string& run, const std::string& region = {});
 
 /// What the sky was like during a run: site class, moon, altitude, integration.
 std::string conditionsSentence(const Trial& trial, const RunConditions& conditions);

@@ -27,6 +27,8 @@ Banding shared(const std::vector<Level>& levels) {
         for (std::size_t h = 0; h < 2; ++h) half[h].push_back(known[i] ? levels[i].sum[h] / levels[i].count[h] : 0);
     }
     std::vector<double> products, firsts, seconds;
+    Banding out;
+    out.levels.assign(levels.size(), kNoData);
     for (int i = 0; i < n; ++i) {
         if (!known[static_cast<std::size_t>(i)]) continue;
         std::array<double, 2> around{};
@@ -39,11 +41,11 @@ Banding shared(const std::vector<Level>& levels) {
         if (neighbours < 16) continue;
         const double a = half[0][static_cast<std::size_t>(i)] - around[0] / neighbours, b = half[1][static_cast<std::size_t>(i)] - around[1] / neighbours;
         const double kept = 1 - 1.0 / neighbours; // of a line's own variance
+        out.levels[static_cast<std::size_t>(i)] = static_cast<float>(0.5 * (a + b));
         products.push_back(a * b / kept);
         firsts.push_back(a * a);
         seconds.push_back(b * b);
     }
-    Banding out;
     if (products.size() < 32) return out;
     const auto mean = [](const std::vector<double>& v) {
         double sum = 0;

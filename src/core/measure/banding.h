@@ -2,12 +2,15 @@
 
 #include "core/stars/background_mesh.h"
 
+#include <vector>
+
 namespace caelumen {
 
 /// Rows or columns that are brighter or darker than their neighbours all along.
 struct Banding {
     double variance = 0, sigma = 0; ///< of the bands' levels (plane units squared) and its error; the variance may come out negative
     bool valid = false;
+    std::vector<float> levels; ///< of each line, above what surrounds it, plane units; NaN where too little of it is seen
 };
 
 struct BandingPair {

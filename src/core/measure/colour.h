@@ -1,5 +1,7 @@
 #pragma once
 
+#include "core/base/point.h"
+
 #include <optional>
 #include <vector>
 
@@ -9,6 +11,7 @@ namespace caelumen {
 struct ColourPoint {
     double x = 0, xSigma = 0; ///< baseline
     double y = 0, ySigma = 0; ///< filter
+    Point place = {};         ///< of the star, baseline pixels
 };
 
 struct ColourFit {

@@ -109,7 +109,10 @@ std::size_t zoneOf(const Plane& plane, double x, double y) {
 /// FWHM of the worst corner over that of the centre.
 void measureTilt(const Plane& plane, const std::vector<Moffat>& stars, Psf& psf) {
     std::array<std::vector<double>, 9> widths;
-    for (const Moffat& m : stars) widths[zoneOf(plane, m.x, m.y)].push_back(m.fwhm());
+    for (const Moffat& m : stars) {
+        widths[zoneOf(plane, m.x, m.y)].push_back(m.fwhm());
+        psf.widths.push_back({{m.x, m.y}, m.fwhm()});
+    }
     const auto settle = [](std::vector<double> v) {
         const double middle = median(std::span<double>(v));
         return std::pair{middle, medianSigma(v)};

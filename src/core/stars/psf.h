@@ -35,6 +35,11 @@ struct Psf {
     std::size_t stars = 0;      ///< how many it rests on
     std::optional<double> tilt; ///< FWHM of the worst corner over the centre
     double tiltSigma = 0;
+    struct Width {
+        Point at; ///< plane pixels
+        double fwhm = 0;
+    };
+    std::vector<Width> widths;          ///< of the stars that it rests on
     double growth = 0, growthSigma = 0; ///< d ln FWHM / d ln amplitude: 0 for linear data, well above for stretched
 };
 /// Rests on up to 17 stars of each ninth of the frame, so that all of it is heard.
