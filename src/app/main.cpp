@@ -86,6 +86,8 @@ int main(int argc, char** argv) {
     applyTheme(app, themeFromName(QSettings().value("theme", "grey").toString()));
     QString campaign;
     QStringList frames;
+    const QString own = QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation) + "/first.caelumen";
+    bool named = false;
     if (parser.isSet(demo) || parser.isSet(shots)) {
         const auto made = makeDemo(QDir(parser.value(demoFolder)).absolutePath(), !parser.isSet(shots));
         if (!made) {
@@ -95,17 +97,21 @@ int main(int argc, char** argv) {
         campaign = *made;
     } else {
         for (const QString& word : parser.positionalArguments())
-            word.endsWith(".caelumen") ? void(campaign = word) : frames.append(QDir::current().absoluteFilePath(word));
+            word.endsWith(".caelumen") ? void((campaign = word, named = true)) : frames.append(QDir::current().absoluteFilePath(word));
         if (campaign.isEmpty()) {
             const QStringList recent = QSettings().value("recent").toStringList();
-            const QString own = QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation) + "/first.caelumen";
             campaign = !recent.isEmpty() && QFile::exists(recent.front()) ? recent.front() : own;
-            QDir().mkpath(QFileInfo(own).absolutePath());
         }
+        QDir().mkpath(QFileInfo(own).absolutePath());
     }
 
     MainWindow window;
-    window.openCampaign(campaign);
+    if (named && !QFileInfo::exists(campaign)) { // a slip of the keyboard makes no campaign
+        window.openCampaign(own);
+        window.fail(QObject::tr("%1 is not there; open another campaign, or make a new one with File > New campaign.").arg(campaign));
+    } else {
+        window.openCampaign(campaign);
+    }
     if (parser.isSet(shots)) return takeScreenshots(window, parser.value(shots));
     window.show();
     if (!frames.isEmpty()) window.session().takeFrames(frames, false);

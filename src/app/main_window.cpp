@@ -2,6 +2,8 @@
 
 #include "app/application.h"
 #include "app/bench/bench.h"
+#include "app/bench/welcome.h"
+#include "app/demo_campaign.h"
 #include "app/facts_dialog.h"
 #include "app/grid/sky_grid.h"
 #include "app/kit/kit.h"
@@ -27,6 +29,8 @@
 #include <QStackedWidget>
 #include <QStandardPaths>
 #include <QVBoxLayout>
+
+#include <algorithm>
 
 namespace caelumen {
 namespace {
@@ -142,8 +146,13 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
         setWindowFilePath(m_session.campaign()->path());
         remember(m_session.campaign()->path());
     });
-    for (JobService* jobs :
-         {&m_session.jobs(), &m_bench->jobs(), &m_skyGrid->model().jobs(), &m_palette->model().jobs(), &m_verdict->model().jobs(), &m_verdict->report().jobs()})
+    connect(&m_session, &Session::told, this, say);
+    connect(&m_bench->welcome(), &Welcome::framesWanted, this, &MainWindow::newTrial);
+    connect(&m_bench->welcome(), &Welcome::newCampaignWanted, this, &MainWindow::newCampaign);
+    connect(&m_bench->welcome(), &Welcome::demoWanted, this, &MainWindow::openDemo);
+    connect(&m_bench->welcome(), &Welcome::campaignWanted, this, &MainWindow::askCampaign);
+    for (JobService* jobs : {&m_session.jobs(), &m_demoJobs, &m_bench->jobs(), &m_skyGrid->model().jobs(), &m_palette->model().jobs(),
+                             &m_verdict->model().jobs(), &m_verdict->report().jobs()})
         followJobs(*jobs);
 
     connect(m_status, &StatusLine::cancelled, this, [this] {
@@ -153,6 +162,7 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
         m_verdict->model().jobs().cancel();
         m_verdict->report().jobs().cancel();
         m_bench->jobs().cancel();
+        m_demoJobs.cancel();
         m_status->say(tr("Stopped. Edit > Measure again goes on."));
     });
 
@@ -181,7 +191,7 @@ void MainWindow::followJobs(JobService& jobs) {
             [this](double part, const QString& what, int left) { m_status->progress(part, left >= 0 ? tr("%1, about %2 s left").arg(what).arg(left) : what); });
     connect(&jobs, &JobService::idle, this, [this] {
         if (m_session.jobs().busy() || m_skyGrid->model().jobs().busy() || m_palette->model().jobs().busy() || m_verdict->model().jobs().busy() ||
-            m_verdict->report().busy() || m_bench->jobs().busy())
+            m_verdict->report().busy() || m_bench->jobs().busy() || m_demoJobs.busy())
             return;
         m_status->end();
     });
@@ -198,9 +208,9 @@ MainWindow::Workspace MainWindow::workspace() const {
     return static_cast<Workspace>(m_workspaces->currentIndex());
 }
 
-void MainWindow::openCampaign(const QString& path) {
+void MainWindow::openCampaign(const QString& path, bool mustExist) {
     if (!mayLeave()) return;
-    const Status opened = m_session.openCampaign(path);
+    const Status opened = m_session.openCampaign(path, mustExist);
     if (opened) return;
     const QString why = QString::fromStdString(opened.error().message), copy = Campaign::lastGoodCopy(path);
     fail(why);
@@ -213,6 +223,23 @@ void MainWindow::openCampaign(const QString& path) {
     if (!recovered) return fail(QString::fromStdString(recovered.error().message));
     if (const Status again = m_session.openCampaign(*recovered); !again) return fail(QString::fromStdString(again.error().message));
     m_problem->hide();
+}
+
+void MainWindow::newCampaign() {
+    QString path = m_prompts->saveFile(this, tr("New campaign"), tr("campaign") + ".caelumen", tr("Campaigns (*.caelumen)"));
+    if (path.isEmpty()) return;
+    if (QFileInfo(path).suffix().isEmpty()) path += ".caelumen";
+    if (QFileInfo::exists(path)) return fail(tr("%1 is there already; open it, or choose another name.").arg(path));
+    openCampaign(path);
+}
+
+void MainWindow::openDemo() {
+    m_demoJobs.run("demo", tr("Photographing the demo's virtual nights"), [this](const Job& job) -> JobService::Finish {
+        const auto made = demoCampaign(defaultDemoFolder(), job);
+        if (!made && made.error().message == kCancelled) return {};
+        if (!made) return [this, sentence = QString::fromStdString(made.error().message)] { fail(sentence); };
+        return [this, path = *made] { openCampaign(path, true); };
+    });
 }
 
 void MainWindow::saveCampaignElsewhere() {
@@ -255,13 +282,23 @@ void MainWindow::fail(const QString& sentence) {
 void MainWindow::fillTrials() {
     const QSignalBlocker quiet(m_trials);
     m_trials->clear();
-    for (const Campaign::Entry& e : m_session.trials()) {
-        m_trials->addItem(e.title, e.id);
+    const auto all = m_session.trials();
+    for (const Campaign::Entry& e : all) {
+        // Trials of one name are told apart by place and date.
+        QString title = e.title;
+        if (std::count_if(all.begin(), all.end(), [&](const Campaign::Entry& o) { return o.title == e.title; }) > 1)
+            if (const auto trial = m_session.stored(e.id)) {
+                const std::string date = trial->runs.empty() ? std::string() : trial->runs.front().start.substr(0, 10);
+                for (const std::string& more : {trial->site.name, date, date.empty() ? std::to_string(e.id) : std::string()})
+                    if (!more.empty()) title += QString::fromUtf8(" \u00B7 ") + QString::fromStdString(more);
+            }
+        m_trials->addItem(title, e.id);
         if (e.id == m_session.trialId()) m_trials->setCurrentIndex(m_trials->count() - 1);
     }
     m_trials->setEnabled(m_trials->count() > 0);
     if (m_trials->count() == 0) m_trials->addItem(tr("No trial yet"));
     for (QAction* a : m_needTrial) a->setEnabled(m_session.hasTrial());
+    fillUndo();
 }
 
 void MainWindow::fillConditions() {
@@ -305,12 +342,34 @@ void MainWindow::remember(const QString& path) {
     fillRecent();
 }
 
+void MainWindow::askCampaign(const QString& known) {
+    const QString path = known.isEmpty() ? m_prompts->openFile(this, tr("Open a campaign"), tr("Campaigns (*.caelumen);;All files (*)")) : known;
+    if (!path.isEmpty()) openCampaign(path, true);
+}
+
 void MainWindow::fillRecent() {
     m_recent->clear();
-    const QStringList recent = QSettings().value("recent").toStringList();
-    for (const QString& path : recent)
-        if (QFileInfo::exists(path)) m_recent->addAction(path, this, [this, path] { openCampaign(path); });
+    const QString open = m_session.campaign() ? m_session.campaign()->path() : QString();
+    QStringList others;
+    for (const QString& path : QSettings().value("recent").toStringList()) {
+        if (!QFileInfo::exists(path)) continue;
+        m_recent->addAction(path, this, [this, path] { askCampaign(path); });
+        if (path != open) others << path;
+    }
     m_recent->setEnabled(!m_recent->isEmpty());
+    m_bench->welcome().setRecent(others);
+}
+
+/// A trial that was removed comes back by the same key as any other edit.
+void MainWindow::undoOrRestore() {
+    m_session.undoStack().canUndo() ? m_session.undoStack().undo() : m_session.restoreTrial();
+}
+
+void MainWindow::fillUndo() {
+    const QUndoStack& stack = m_session.undoStack();
+    const QString removed = m_session.removedTrial();
+    m_undo->setEnabled(stack.canUndo() || !removed.isEmpty());
+    m_undo->setText(stack.canUndo() ? tr("&Undo %1").arg(stack.undoText()) : !removed.isEmpty() ? tr("&Undo Remove \u201C%1\u201D").arg(removed) : tr("&Undo"));
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {

@@ -30,6 +30,7 @@ class MainWindow : public QMainWindow {
     Q_OBJECT
 
 public:
+    void fail(const QString& sentence); ///< shows it
     explicit MainWindow(std::unique_ptr<Prompts> prompts = std::make_unique<Prompts>(), QWidget* parent = nullptr);
     ~MainWindow() override;
 
@@ -45,7 +46,10 @@ public:
     void showWorkspace(Workspace which);
     Workspace workspace() const;
     /// Opens a campaign; of a damaged one it offers the last good copy.
-    void openCampaign(const QString& path);
+    void openCampaign(const QString& path, bool mustExist = false);
+    void newCampaign();
+    void openDemo();
+    void askCampaign(const QString& known = {}); ///< opens one that is there
     void setTheme(ThemeKind kind);
     void showKeys();
     QDialog* keysDialog() const { return m_keys; }
@@ -72,8 +76,9 @@ private:
     void fillTrials();
     void fillConditions();
     void fillRecent();
+    void undoOrRestore();
+    void fillUndo();
     void remember(const QString& path);
-    void fail(const QString& sentence);
     void saveTo(const QString& path, const QString& ending);
     void saveCampaignElsewhere();
     bool mayLeave(); ///< everything is saved, or a person says that it may be lost
@@ -89,6 +94,8 @@ private:
     VerdictRoom* m_verdict;
     QStackedWidget* m_workspaces;
     QComboBox* m_trials;
+    QAction* m_undo = nullptr;
+    JobService m_demoJobs;
     QLabel* m_conditions;
     StatusLine* m_status;
     QLabel* m_problem;

@@ -86,12 +86,11 @@ void MainWindow::buildMenus() {
     m_needTrial << add(file, tr("&Add frames to this trial \u2026"), QKeySequence("Ctrl+Shift+N"), [this] { addFrames(); });
     add(file, tr("&Import a trial file \u2026"), QKeySequence("Ctrl+I"), [this] { importTrial(); });
     file->addSeparator();
-    add(file, tr("&Open a campaign \u2026"), QKeySequence::Open, [this] {
-        const QString path = m_prompts->openFile(this, tr("Open a campaign"), tr("Campaigns (*.caelumen);;All files (*)"));
-        if (!path.isEmpty()) openCampaign(path);
-    });
+    add(file, tr("New ca&mpaign \u2026"), {}, [this] { newCampaign(); });
+    add(file, tr("&Open a campaign \u2026"), QKeySequence::Open, [this] { askCampaign(); });
     m_recent = file->addMenu(tr("Recent &campaigns"));
     fillRecent();
+    add(file, tr("Open the &demo"), {}, [this] { openDemo(); });
     add(file, tr("&Save the campaign as \u2026"), QKeySequence::SaveAs, [this] { saveCampaignElsewhere(); });
     file->addSeparator();
     QMenu* out = file->addMenu(tr("&Export the comparison"));
@@ -130,22 +129,26 @@ void MainWindow::buildMenus() {
     add(file, tr("&Quit"), QKeySequence::Quit, [this] { close(); });
 
     QMenu* edit = menuBar()->addMenu(tr("&Edit"));
-    QAction* undo = m_session.undoStack().createUndoAction(this, tr("&Undo"));
-    undo->setShortcut(QKeySequence::Undo);
+    m_undo = new QAction(tr("&Undo"), this);
+    m_undo->setShortcut(QKeySequence::Undo);
+    connect(m_undo, &QAction::triggered, this, &MainWindow::undoOrRestore);
+    connect(&m_session.undoStack(), &QUndoStack::indexChanged, this, &MainWindow::fillUndo);
     QAction* redo = m_session.undoStack().createRedoAction(this, tr("&Redo"));
     redo->setShortcuts({QKeySequence::Redo, QKeySequence("Ctrl+Y")});
-    edit->addActions({undo, redo});
+    edit->addActions({m_undo, redo});
     edit->addSeparator();
     m_needVerdict << add(edit, tr("Copy the verdict as text"), QKeySequence("Ctrl+Shift+C"), [this] { m_verdict->copyText(); });
     m_needVerdict << add(edit, tr("Copy the ranking as a table"), QKeySequence("Ctrl+Shift+T"), [this] { m_verdict->copyTable(); });
     m_needPalette << add(edit, tr("Copy the pictures as shown"), QKeySequence::Copy, [this] { m_palette->copyShown(); });
+    m_needBench << add(edit, tr("Copy the picture as shown"), QKeySequence::Copy,
+                       [this] { QGuiApplication::clipboard()->setImage(m_bench->view().pictureAsShown()); });
     edit->addSeparator();
     m_needBench << add(edit, tr("&Rename the region \u2026"), QKeySequence("F2"), [this] { m_bench->renameRegion(m_bench->view().selected()); });
     m_needBench << add(edit, tr("&Delete the region"), QKeySequence::Delete, [this] { m_bench->deleteSelectedRegion(); });
     edit->addSeparator();
     m_needTrial << add(edit, tr("Facts of the &trial \u2026"), QKeySequence("Ctrl+T"), [this] { askTrialFacts(); });
     m_needTrial << add(edit, tr("Facts of this r&un \u2026"), QKeySequence("Ctrl+R"), [this] { askRunFacts(m_bench->view().current()); });
-    m_needTrial << add(edit, tr("&Measure again"), QKeySequence("F5"), [this] { m_session.measureNow(); });
+    m_needTrial << add(edit, tr("&Measure again"), QKeySequence("F5"), [this] { m_session.measureNow(true); });
     m_needTrial << add(edit, tr("Remove this trial \u2026"), {}, [this] {
         if (m_prompts->confirm(this,
                                tr("Remove \"%1\" from the campaign? The frames stay where they are.").arg(QString::fromStdString(m_session.trial().title)),
@@ -187,10 +190,10 @@ void MainWindow::buildMenus() {
     });
 }
 
+/// The keys of the screen in sight, then those of the whole window.
 void MainWindow::showKeys() {
     if (!m_keys) {
         m_keys = new QDialog(this);
-        m_keys->setWindowTitle(tr("Keys"));
         auto* table = new QTableWidget(0, 2);
         table->horizontalHeader()->setStretchLastSection(true);
         table->horizontalHeader()->hide();
@@ -198,37 +201,66 @@ void MainWindow::showKeys() {
         table->setShowGrid(false);
         table->setEditTriggers(QAbstractItemView::NoEditTriggers);
         table->setSelectionMode(QAbstractItemView::NoSelection);
-        const auto row = [&](const QString& key, const QString& text) {
-            const int r = table->rowCount();
-            table->insertRow(r);
-            table->setItem(r, 0, new QTableWidgetItem(key));
-            table->setItem(r, 1, new QTableWidgetItem(text));
-        };
-        row("1 \u2026 9", tr("Flip to that run"));
-        row(tr("Left, Right"), tr("Flip to the run before or after; move the chosen region by a pixel (with Shift by ten)"));
-        row(tr("Wheel"), tr("Zoom about the cursor"));
-        row(tr("Escape"), tr("Put the tool away, or let go of the region"));
-        row(tr("Arrows, Return"), tr("Sky grid: choose a cell; Verdict: choose a filter; open its trial on the Bench"));
-        row(tr("C; Z"), tr("Palette: a curtain between two pictures; pixel by pixel"));
-        row(tr("Up, Down; Shift with Left, Right"), tr("Palette: the picture left of the curtain; its edge"));
-        row(tr("Space"), tr("Sky grid: the other predicted picture; Palette: the first picture while it is held"));
-        for (const QAction* a : m_subs->keyActions()) row(a->shortcut().toString(QKeySequence::NativeText), tr("Subs: %1").arg(a->text()));
-        for (const QAction* a : m_bench->tools().keyActions()) row(a->shortcut().toString(QKeySequence::NativeText), a->text());
-        std::function<void(const QMenu*)> walk = [&](const QMenu* menu) {
-            for (const QAction* a : menu->actions()) {
-                if (a->menu())
-                    walk(a->menu());
-                else if (!a->shortcut().isEmpty())
-                    row(a->shortcut().toString(QKeySequence::NativeText), QString(a->text()).remove('&').remove(QString::fromUtf8(" \u2026")));
-            }
-        };
-        for (const QAction* a : menuBar()->actions())
-            if (a->menu()) walk(a->menu());
-        table->resizeColumnsToContents();
         auto* layout = new QVBoxLayout(m_keys);
         layout->addWidget(table);
         m_keys->resize(560, 520);
     }
+    auto* table = m_keys->findChild<QTableWidget*>();
+    table->setRowCount(0);
+    const auto row = [&](const QString& key, const QString& text) {
+        const int r = table->rowCount();
+        table->insertRow(r);
+        table->setItem(r, 0, new QTableWidgetItem(key));
+        table->setItem(r, 1, new QTableWidgetItem(text));
+    };
+    const auto actions = [&](const auto& all) {
+        for (const QAction* a : all)
+            if (!a->shortcut().isEmpty()) row(a->shortcut().toString(QKeySequence::NativeText), a->text());
+    };
+    switch (workspace()) {
+    case Workspace::Bench:
+        row(tr("B held"), tr("The baseline, for as long"));
+        row(tr("Left, Right"), tr("In the picture: the run before or after; move the chosen region by a pixel (with Shift by ten)"));
+        row(tr("Shift with Left, Right"), tr("In the picture: the curtain's edge"));
+        row(tr("Wheel"), tr("Zoom about the cursor"));
+        row(tr("Return, double click"), tr("Close the outline that is being drawn"));
+        row(tr("Escape"), tr("Put the tool away, or let go of the region"));
+        row(tr("Up, Down, Return"), tr("In a score: choose a run, and its evidence"));
+        actions(m_bench->tools().keyActions());
+        break;
+    case Workspace::Subs:
+        actions(m_subs->keyActions());
+        break;
+    case Workspace::SkyGrid:
+        row(tr("Arrows, Return"), tr("Choose a cell; open its trial on the Bench"));
+        row(tr("Space"), tr("The other predicted picture"));
+        break;
+    case Workspace::Palette:
+        row(tr("Left, Right, 1 \u2026 9"), tr("Flip between the pictures"));
+        row(tr("Space held"), tr("The first picture, for as long"));
+        row(tr("C"), tr("A curtain between two pictures"));
+        row(tr("Up, Down"), tr("The picture left of the curtain"));
+        row(tr("Shift with Left, Right"), tr("The curtain's edge"));
+        row(tr("Z, double click, wheel"), tr("Pixel by pixel"));
+        break;
+    case Workspace::Verdict:
+        row(tr("Arrows, Return"), tr("Choose a filter; open its trial on the Bench"));
+        break;
+    default:
+        break;
+    }
+    std::function<void(const QMenu*)> walk = [&](const QMenu* menu) {
+        for (const QAction* a : menu->actions()) {
+            if (a->menu())
+                walk(a->menu());
+            else if (!a->shortcut().isEmpty() && a->isEnabled())
+                row(a->shortcut().toString(QKeySequence::NativeText), QString(a->text()).remove('&').remove(QString::fromUtf8(" \u2026")));
+        }
+    };
+    for (const QAction* a : menuBar()->actions())
+        if (a->menu()) walk(a->menu());
+    table->resizeColumnsToContents();
+    m_keys->setWindowTitle(tr("Keys: %1").arg(m_switch[static_cast<int>(workspace())]->text()));
     m_keys->show();
     m_keys->raise();
 }

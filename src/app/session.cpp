@@ -1,8 +1,10 @@
 #include "app/session.h"
 
+#include "app/results_shelf.h"
 #include "app/widgets/paths.h"
 #include "core/base/file.h"
 #include "core/base/json.h"
+#include "core/base/text.h"
 #include "core/compare/measure_trial.h"
 #include "core/compare/propose.h"
 #include "core/compare/star_memory.h"
@@ -42,16 +44,26 @@ Session::Session(QObject* parent)
     , m_memory(std::make_shared<StarMemory>()) {
     m_soon.setSingleShot(true);
     m_soon.setInterval(300);
-    connect(&m_soon, &QTimer::timeout, this, &Session::measureNow);
+    connect(&m_soon, &QTimer::timeout, this, [this] { measureNow(); });
     m_watch.setInterval(1000);
     connect(&m_watch, &QTimer::timeout, this, &Session::lookAround);
     m_saveSoon.setSingleShot(true);
     m_saveSoon.setInterval(2000);
     connect(&m_saveSoon, &QTimer::timeout, this, &Session::saveAgain);
+    m_changedSoon.setSingleShot(true);
+    m_changedSoon.setInterval(700); // a file that is being written changes many times
+    connect(&m_changedSoon, &QTimer::timeout, this, &Session::filesChanged);
+    connect(&m_files, &QFileSystemWatcher::fileChanged, this, [this](const QString& file) {
+        m_changedFiles << file;
+        m_changedSoon.start();
+    });
     connect(&m_jobs, &JobService::failed, this, &Session::failed);
+    connect(&m_intake, &JobService::failed, this, &Session::failed);
 }
 
-Status Session::openCampaign(const QString& path) {
+Status Session::openCampaign(const QString& path, bool mustExist) {
+    if (mustExist && !QFileInfo::exists(path))
+        return Error{shown(toPath(path)) + " is not there; open another campaign, or make a new one with File > New campaign."};
     // Before the new one is opened: a campaign opened anew must not find its own lock.
     if (m_campaign && QFileInfo(path).absoluteFilePath() == m_campaign->path()) m_campaign.reset();
     auto opened = Campaign::open(path);
@@ -65,6 +77,7 @@ Status Session::openCampaign(const QString& path) {
     }
     m_campaign = std::move(*opened);
     m_unsaved = {};
+    m_removed.reset();
     m_notSaved.clear();
     m_saveSoon.stop();
     forget();
@@ -112,6 +125,7 @@ void Session::setShelf(const FilterShelf& shelf) {
 /// Lets go of the trial in hand.
 void Session::forget() {
     m_jobs.cancel();
+    m_intake.cancel();
     m_undo.clear();
     m_trialId = 0;
     m_trial = {};
@@ -282,8 +296,66 @@ void Session::removeTrial() {
         return;
     }
     m_unsaved.trials.erase(m_trialId);
+    m_removed = m_trial;
     forget();
     showAny();
+}
+
+void Session::restoreTrial() {
+    if (!m_removed) return;
+    const Trial trial = *m_removed;
+    m_removed.reset();
+    if (const Status added = addTrial(trial); !added) {
+        m_removed = trial;
+        emit failed(QString::fromStdString(added.error().message));
+    }
+}
+
+void Session::relink(const QString& run, const QString& file) {
+    Trial changed = m_trial;
+    const std::filesystem::path folder = toPath(file).parent_path();
+    for (Run& r : changed.runs) {
+        const auto beside = [&](std::string& name) {
+            const std::filesystem::path moved = folder / pathOf(name).filename();
+            if (!name.empty() && !isFileToRead(m_folder / pathOf(name)) && isFileToRead(moved)) name = nameText(moved);
+        };
+        if (r.id == run.toStdString()) r.stack = nameText(toPath(file));
+        for (std::string* name : {&r.stack, &r.short_stack, &r.odd_stack, &r.even_stack}) beside(*name);
+    }
+    edit(tr("Find the stack of run %1").arg(run), changed);
+}
+
+/// Frames of the trial that change on disk are read anew, so that figures and pictures tell of what is there.
+void Session::watchFiles() {
+    QStringList wanted;
+    for (const auto& file : filesOf(m_trial, m_folder)) wanted << fromPath(file);
+    QStringList gone;
+    for (const QString& file : m_files.files())
+        if (!wanted.contains(file)) gone << file;
+    if (!gone.isEmpty()) m_files.removePaths(gone);
+    for (const QString& file : wanted)
+        if (!file.isEmpty() && !m_files.files().contains(file) && QFileInfo::exists(file)) m_files.addPath(file);
+}
+
+void Session::filesChanged() {
+    QStringList changed;
+    changed.swap(m_changedFiles);
+    changed.removeDuplicates();
+    watchFiles(); // one that was replaced is another file
+    QStringList names;
+    for (const Run& run : m_trial.runs)
+        for (const std::string* file : {&run.stack, &run.odd_stack, &run.even_stack, &run.short_stack})
+            if (const QString path = fromPath(m_folder / pathOf(*file)); !file->empty() && changed.contains(path)) {
+                m_pictures.erase(QString::fromStdString(run.id));
+                names << QFileInfo(path).fileName();
+            }
+    if (names.isEmpty()) return;
+    emit told(tr("%1 has changed: read and measured again.").arg(names.join(", ")));
+    m_current = false;
+    emit picturesChanged();
+    emit resultsChanged();
+    loadPictures();
+    measureNow();
 }
 
 void Session::takeFrames(const QStringList& files, bool intoCurrent) {
@@ -291,18 +363,24 @@ void Session::takeFrames(const QStringList& files, bool intoCurrent) {
     for (const QString& f : files) frames.push_back(toPath(f));
     if (frames.empty()) return;
     const bool adds = intoCurrent && m_trialId != 0;
-    m_jobs.run("headers", tr("Reading headers"), [this, frames, adds, trial = adds ? m_trial : Trial{}](const Job&) -> JobService::Finish {
+    m_intake.run("headers", tr("Reading headers"), [this, frames, adds, trial = adds ? m_trial : Trial{}](const Job&) -> JobService::Finish {
         Trial changed = trial;
-        const Status read = addRuns(changed, frames);
-        if (!read) return [this, sentence = QString::fromStdString(read.error().message)] { emit failed(sentence); };
+        std::vector<std::string> bad; // the others go in
+        (void)addRuns(changed, frames, &bad);
+        QStringList sentences;
+        for (const std::string& sentence : bad) sentences << QString::fromStdString(sentence);
+        const std::size_t count = changed.runs.size() - trial.runs.size();
+        if (count == 0) return [this, sentences] { emit failed(sentences.join(" ")); };
         if (!adds) changed.title = changed.target.name.empty() ? "New trial" : changed.target.name;
-        return [this, changed, adds, count = frames.size()] {
+        return [this, changed, before = trial, adds, count, sentences] {
+            if (adds && before != m_trial) return emit failed(tr("The trial has changed while headers were read; drop the frames again."));
             Trial filled = changed;
             fillFromShelf(filled, m_shelf);
             if (adds)
                 edit(tr("Add %n run(s)", "", static_cast<int>(count)), filled);
             else if (const Status added = addTrial(filled); !added)
                 emit failed(QString::fromStdString(added.error().message));
+            if (!sentences.isEmpty()) emit failed(sentences.join(" "));
         };
     });
 }
@@ -339,12 +417,15 @@ void Session::measureSoon() {
     m_soon.start();
 }
 
-void Session::measureNow() {
+void Session::measureNow(bool anew) {
     m_soon.stop();
     if (m_trialId == 0 || m_trial.runs.size() < 1) return;
     const Trial trial = m_trial;
     m_whyNotMeasured.clear();
-    m_jobs.run("measure", tr("Measuring"), [this, trial, memory = m_memory](const Job& job) -> JobService::Finish {
+    watchFiles();
+    m_jobs.run("measure", tr("Measuring"), [this, trial, anew, memory = m_memory](const Job& job) -> JobService::Finish {
+        const QString name = ResultsShelf::nameOf(trial);
+        if (auto kept = anew ? nullptr : ResultsShelf::find(name)) return [this, trial, kept] { take(trial, kept); };
         auto results = measureTrial(trial, {}, job, memory.get());
         if (!results) {
             if (results.error().message == kCancelled) return {};
@@ -354,16 +435,18 @@ void Session::measureNow() {
                 emit failed(sentence);
             };
         }
-        auto shared = std::make_shared<const TrialResults>(std::move(*results));
-        return [this, trial, shared] {
-            if (!measuredAlike(trial, m_trial)) return;
-            m_results = shared;
-            m_current = true;
-            if (const RunConditions* c = shared->conditionsOf(shared->baseline)) m_frame = QSize(c->width, c->height);
-            emit resultsChanged();
-            if (m_trial.regions.empty()) propose();
-        };
+        ResultsShelf::keep(name, *results);
+        return [this, trial, shared = std::make_shared<const TrialResults>(std::move(*results))] { take(trial, shared); };
     });
+}
+
+void Session::take(const Trial& measured, const std::shared_ptr<const TrialResults>& results) {
+    if (!measuredAlike(measured, m_trial)) return;
+    m_results = results;
+    m_current = true;
+    if (const RunConditions* c = results->conditionsOf(results->baseline)) m_frame = QSize(c->width, c->height);
+    emit resultsChanged();
+    if (m_trial.regions.empty()) propose();
 }
 
 void Session::stop() {

@@ -7,6 +7,7 @@
 #include "core/picture/pyramid.h"
 #include "store/campaign.h"
 
+#include <QFileSystemWatcher>
 #include <QObject>
 #include <QSize>
 #include <QTimer>
@@ -14,6 +15,7 @@
 
 #include <map>
 #include <memory>
+#include <optional>
 
 namespace caelumen {
 
@@ -27,7 +29,8 @@ class Session : public QObject {
 public:
     explicit Session(QObject* parent = nullptr);
 
-    Status openCampaign(const QString& path);
+    /// A campaign that is not there yet is made, or with `mustExist` refused.
+    Status openCampaign(const QString& path, bool mustExist = false);
     Status saveCampaignAs(const QString& path); ///< copies, then goes on with the copy
     const Campaign* campaign() const { return m_campaign.get(); }
     bool canEdit() const { return m_campaign && !m_campaign->isReadOnly(); }
@@ -50,6 +53,11 @@ public:
     /// Adds a trial and shows it.
     Status addTrial(const Trial& trial);
     void removeTrial();
+    /// The trial that was removed last from this campaign, until it is put back; empty without.
+    QString removedTrial() const { return m_removed ? QString::fromStdString(m_removed->title) : QString(); }
+    void restoreTrial();
+    /// A run's stack lies elsewhere now. Others that are missing and lie beside it under their old names come along. One edit.
+    void relink(const QString& run, const QString& file);
     /// A trial of the campaign with its edits.
     Result<Trial> stored(qint64 id) const;
     /// A new trial from frames, or more runs for the trial in hand. Reads headers in the background.
@@ -84,8 +92,8 @@ public:
 
     JobService& jobs() { return m_jobs; }
     void measureSoon();
-    void measureNow();
-    void stop(); ///< all work
+    void measureNow(bool anew = false); ///< anew: whatever is kept of the same trial
+    void stop();                        ///< all work
     const std::filesystem::path& folder() const { return m_folder; }
 
 signals:
@@ -96,6 +104,7 @@ signals:
     void picturesChanged();
     void savingChanged(); ///< whether edits can be made, and whether they are saved
     void failed(const QString& sentence);
+    void told(const QString& sentence);
 
 private:
     friend class TrialEdit;
@@ -106,13 +115,19 @@ private:
     void forget();
     void showAny();
     void loadShelf();
+    void watchFiles();
+    void take(const Trial& measured, const std::shared_ptr<const TrialResults>& results);
+    void filesChanged();
 
-    JobService m_jobs;
+    JobService m_jobs, m_intake; ///< what is dropped does not wait for what is measured
     CurveShelf m_curves;
     FilterShelf m_shelf;
     std::shared_ptr<StarMemory> m_memory; ///< stars of the trial in hand
     QUndoStack m_undo;
-    QTimer m_soon, m_watch, m_saveSoon;
+    QTimer m_soon, m_watch, m_saveSoon, m_changedSoon;
+    QFileSystemWatcher m_files; ///< the trial's stacks
+    QStringList m_changedFiles;
+    std::optional<Trial> m_removed;
     std::unique_ptr<Campaign> m_campaign;
     Campaign::Unsaved m_unsaved;
     QString m_notSaved;

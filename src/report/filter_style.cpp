@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <optional>
 
 namespace caelumen {
 
@@ -60,9 +61,33 @@ FilterStyle filterStyle(int index, bool baseline, bool redTheme) {
     return s;
 }
 
+namespace {
+
+/// A to Z as 0 to 25; nothing for other names.
+std::optional<int> letterOf(const std::string& run) {
+    return run.size() == 1 && run[0] >= 'A' && run[0] <= 'Z' ? std::optional(run[0] - 'A') : std::nullopt;
+}
+
+int styleIndex(const Trial& trial, const std::string& run) {
+    if (const auto letter = letterOf(run)) return *letter;
+    int index = 0; // behind the letters, in the order of the trial
+    for (const Run& r : trial.runs) index = std::max(index, letterOf(r.id).value_or(-1) + 1);
+    for (const Run& r : trial.runs) {
+        if (r.id == run) break;
+        index += !letterOf(r.id);
+    }
+    return index;
+}
+
+} // namespace
+
+FilterStyle runStyle(const Trial& trial, const std::string& run, bool baseline, bool redTheme) {
+    return filterStyle(styleIndex(trial, run), baseline, redTheme);
+}
+
 FilterStyle filterStyleOf(const Trial& trial, const std::string& filter, const std::vector<std::string>& planned, bool redTheme) {
     for (std::size_t i = 0; i < trial.runs.size(); ++i)
-        if (trial.runs[i].filter == filter) return filterStyle(static_cast<int>(i), trial.runs[i].baseline, redTheme);
+        if (trial.runs[i].filter == filter) return runStyle(trial, trial.runs[i].id, trial.runs[i].baseline, redTheme);
     auto place = static_cast<int>(std::find(planned.begin(), planned.end(), filter) - planned.begin());
     if (place == static_cast<int>(planned.size())) // neither shot nor planned: behind those that are
         place +=
@@ -72,7 +97,8 @@ FilterStyle filterStyleOf(const Trial& trial, const std::string& filter, const s
 
 std::map<std::string, FilterStyle> filterStyles(const Trial& trial, const std::vector<std::string>& filters, bool redTheme) {
     std::map<std::string, FilterStyle> out;
-    int next = static_cast<int>(trial.runs.size());
+    int next = 0; // behind the trial's own
+    for (const Run& r : trial.runs) next = std::max(next, styleIndex(trial, r.id) + 1);
     std::vector<std::string> sorted = filters; // whatever the order of a ranking, a filter looks the same
     std::sort(sorted.begin(), sorted.end());
     for (const std::string& id : sorted) {

@@ -26,6 +26,9 @@ struct FilterStyle {
 /// `index` is the run's place in the trial; `baseline` takes a neutral grey. In red all filters are shades of red.
 FilterStyle filterStyle(int index, bool baseline, bool redTheme = false);
 
+/// The style of a run, from the letter of its name where it has one, else from its place behind those: whichever other runs come or go, it keeps it.
+FilterStyle runStyle(const Trial& trial, const std::string& run, bool baseline, bool redTheme = false);
+
 /// Of all filters of a comparison over several trials: those of `trial` as it has them, the others after them, no two alike as far as styles go.
 std::map<std::string, FilterStyle> filterStyles(const Trial& trial, const std::vector<std::string>& filters, bool redTheme = false);
 

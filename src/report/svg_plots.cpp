@@ -28,12 +28,8 @@ std::string svgMarker(const FilterStyle& style, double x, double y, double r) {
 
 namespace {
 
-std::string colourOf(int index, bool baseline) {
-    return filterStyle(index, baseline).colour.name().toStdString();
-}
-
-std::string svgMarker(int index, bool baseline, double x, double y, double r) {
-    return caelumen::svgMarker(filterStyle(index, baseline), x, y, r);
+std::string colourOf(const Trial& trial, std::size_t run, bool baseline) {
+    return runStyle(trial, trial.runs[run].id, baseline).colour.name().toStdString();
 }
 
 struct Frame {
@@ -130,19 +126,21 @@ std::string svgScore(const Trial& trial, const TrialResults& r, const Score& sco
         const Run& run = trial.runs[i];
         const Filter* filter = trial.filter(run.filter);
         const bool isBase = run.id == r.baseline;
-        s += svgMarker(static_cast<int>(i), isBase, 10, y, 6) +
+        s += svgMarker(runStyle(trial, run.id, isBase), 10, y, 6) +
              fmt::format("<text x=\"22\" y=\"{}\">{} {}</text>", y + 4, escaped(run.id), escaped(filter ? filter->name : run.filter));
         const Measurement* m = scoreOf(r, run.id, score, nebula);
         if (!m) {
             s += fmt::format("<text x=\"{}\" y=\"{}\" fill=\"#777\">{}</text>", f.right + 10, y + 4, isBase ? "baseline" : "not measured");
             continue;
         }
-        const std::string colour = colourOf(static_cast<int>(i), isBase);
+        const std::string colour = colourOf(trial, i, isBase);
         const bool limit = m->flagged("upper-limit");
         s += fmt::format("<line x1=\"{:.1f}\" x2=\"{:.1f}\" y1=\"{}\" y2=\"{}\" stroke=\"{}\" stroke-width=\"2\"{}/>", f.x(m->value - m->sigma),
                          f.x(m->value + m->sigma), y, y, colour, limit ? " stroke-dasharray=\"2 3\"" : "");
         s += fmt::format("<circle cx=\"{:.1f}\" cy=\"{}\" r=\"4\" fill=\"{}\" stroke=\"{}\"/>", f.x(m->value), y, limit ? "none" : colour, colour);
-        s += fmt::format("<text x=\"{}\" y=\"{}\">{}{}</text>", f.right + 10, y + 4, escaped(formatValue(*m)), voided(r, run.id, score) ? " (not fair)" : "");
+        const bool unfair = voided(r, run.id, score); // what is not fair is no result
+        s += fmt::format("<text x=\"{}\" y=\"{}\"><tspan{}>{}</tspan>{}</text>", f.right + 10, y + 4, unfair ? " text-decoration=\"line-through\"" : "",
+                         escaped(formatValue(*m)), unfair ? " not fair" : "");
     }
     return wrap(640, height, s);
 }
@@ -179,10 +177,10 @@ std::string svgHaloExcess(const Trial& trial, const TrialResults& r, const std::
             if (!(line.excess->sigma[k] > 0)) continue;
             points += fmt::format("{:.1f},{:.1f} ", f.x(line.excess->radius[k]), std::clamp(f.y(line.excess->halo(k) / unit), f.top, f.bottom));
         }
-        s += fmt::format("<polyline points=\"{}\" fill=\"none\" stroke=\"{}\" stroke-width=\"1.4\"/>", points, colourOf(static_cast<int>(line.index), false));
+        s += fmt::format("<polyline points=\"{}\" fill=\"none\" stroke=\"{}\" stroke-width=\"1.4\"/>", points, colourOf(trial, line.index, false));
         for (const HaloRing& ring : line.excess->rings)
             s += fmt::format("<line x1=\"{0:.1f}\" x2=\"{0:.1f}\" y1=\"{1}\" y2=\"{2}\" stroke=\"{3}\" stroke-dasharray=\"4 3\"/>", f.x(ring.radius), f.top,
-                             f.bottom, colourOf(static_cast<int>(line.index), false));
+                             f.bottom, colourOf(trial, line.index, false));
     }
     return wrap(640, 290, s);
 }
@@ -213,7 +211,7 @@ std::string svgColours(const Trial& trial, const TrialResults& r, const std::str
             if (e.run != trial.runs[i].id) continue;
             const auto it = e.colours.find(index);
             if (it == e.colours.end()) continue;
-            const std::string colour = colourOf(static_cast<int>(i), false);
+            const std::string colour = colourOf(trial, i, false);
             const std::size_t step = std::max<std::size_t>(1, it->second.size() / 150);
             for (std::size_t k = 0; k < it->second.size(); k += step) {
                 const ColourPoint& p = it->second[k];

@@ -6,6 +6,7 @@
 #include "app/demo_campaign.h"
 #include "app/facts_dialog.h"
 #include "app/main_window.h"
+#include "app/results_shelf.h"
 #include "core/base/file.h"
 #include "core/compare/evidence.h"
 #include "core/model/trial_json.h"
@@ -312,6 +313,7 @@ private slots:
     }
 
     void longWorkCanBeCancelled() {
+        QDir(ResultsShelf::folder()).removeRecursively(); // measured in other tests
         drop({at("trial/trial.json")});
         QVERIFY(QTest::qWaitFor([&] { return session().jobs().busy(); }, 10'000));
         QPushButton* cancel = nullptr;

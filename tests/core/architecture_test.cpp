@@ -55,7 +55,7 @@ class ArchitectureTest : public QObject {
             {"app/verdict", words("app app/grid app/widgets core/base core/optics core/verdict report")},
             {"app", words("app/bench app/grid app/kit app/night app/palette app/subs app/verdict app/widgets core/base core/compare core/image core/model "
                           "core/optics core/picture "
-                          "core/simulate core/sky report store")},
+                          "core/simulate core/sky report store core/prepare")},
         };
     }
 

@@ -8,7 +8,7 @@
 #include "app/bench/lane_list.h"
 #include "app/bench/rows.h"
 #include "app/bench/score_board.h"
-#include "app/bench/trial_edits.h"
+#include "app/bench/welcome.h"
 #include "app/widgets/form_fields.h"
 #include "app/widgets/theme.h"
 #include "core/compare/sentences.h"
@@ -53,6 +53,8 @@ Bench::Bench(Session& session, Prompts& prompts, QWidget* parent)
     , m_lanes(new LaneList)
     , m_blindPanel(new BlindPanel)
     , m_view(new FrameView)
+    , m_welcome(new Welcome)
+    , m_middle(new QStackedWidget)
     , m_tools(new BenchTools(*m_view))
     , m_levels(new QWidget)
     , m_histogram(new HistogramStrip)
@@ -78,7 +80,9 @@ void Bench::layOut() {
     auto* column = new QVBoxLayout(middle);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(3);
-    column->addWidget(m_view, 1);
+    m_middle->addWidget(m_view);
+    m_middle->addWidget(m_welcome);
+    column->addWidget(m_middle, 1);
     auto* levels = new QHBoxLayout(m_levels);
     levels->setContentsMargins(0, 0, 0, 0);
     auto* sliders = new QVBoxLayout;
@@ -120,7 +124,7 @@ void Bench::layOut() {
     m_across->setChildrenCollapsible(false);
     m_down->addWidget(m_across);
     m_down->addWidget(m_board);
-    m_down->setSizes({530, 175});
+    m_down->setSizes({510, 195});
     m_down->setStretchFactor(0, 1);
     m_down->setChildrenCollapsible(false);
     auto* layout = new QVBoxLayout(this);
@@ -132,7 +136,9 @@ void Bench::layOut() {
 }
 
 void Bench::connectAll() {
-    connect(m_lanes, &LaneList::chosen, this, &Bench::flipTo);
+    connect(m_lanes, &LaneList::chosen, this, [this](const QString& run) {
+        if (run != m_run) flipTo(run); // else it only follows what is shown
+    });
     connect(m_lanes, &LaneList::opened, this, &Bench::factsAsked);
     connect(m_lanes, &QWidget::customContextMenuRequested, this, &Bench::laneMenu);
     connect(m_board, &ScoreBoard::clicked, this, [this](const QString& score, const QString& run) { showEvidence(score, run.isEmpty() ? m_run : run); });
@@ -221,6 +227,7 @@ void Bench::hideEvent(QHideEvent* event) {
 
 void Bench::trialChanged() {
     m_tools->setEnabled(m_session.hasTrial());
+    m_middle->setCurrentWidget(m_session.trial().runs.empty() ? static_cast<QWidget*>(m_welcome) : m_view);
     const Trial& trial = m_session.trial();
     if (m_blind) {
         const auto& shown = m_blindPanel->shown();
@@ -239,6 +246,7 @@ void Bench::trialChanged() {
         m_points.reset();
     }
     m_lineMatrices.clear();
+    std::erase_if(m_subs, [&](const auto& s) { return !trial.run(s.first.toStdString()); });
     m_view->setRegions(trial.regions);
     picturesChanged();
     resultsChanged();
@@ -299,11 +307,12 @@ void Bench::fillAnswer() {
         m_board->setAnswer(QString::fromStdString(answerSentence(m_session.trial(), *r, m_run.toStdString(), chosenRegion(RegionRole::Nebula).toStdString())));
 }
 
-void Bench::flipTo(const QString& run) {
-    if (run == m_run && m_view->current() == run) return;
+void Bench::flipTo(const QString& lane) {
+    const QString run = runOfLane(lane);
+    if (lane == m_run && m_view->current() == lane) return;
     m_run = run;
     m_lanes->setCurrentRun(run);
-    m_view->setCurrent(run);
+    m_view->setCurrent(lane);
     m_board->setCurrent(m_run, m_score);
     m_histogram->setCurrent(run);
     if (m_blind) {

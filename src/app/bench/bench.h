@@ -22,6 +22,7 @@ class LaneList;
 class Prompts;
 class ScoreBoard;
 class ScorePanel;
+class Welcome;
 
 /// The Bench: which filter is better, and by how much? Lanes on the left, the aligned pictures in the middle, the evidence and what was unfair on the right,
 /// the scores beneath.
@@ -41,6 +42,7 @@ public:
     BenchTools& tools() { return *m_tools; }
     HistogramStrip& histogram() { return *m_histogram; }
     BlindPanel& blindPanel() { return *m_blindPanel; }
+    Welcome& welcome() { return *m_welcome; }
     JobService& jobs() { return m_jobs; }
 
     void showEvidence(const QString& score, const QString& run);
@@ -53,6 +55,8 @@ public:
     void setChannel(const QString& region, const QString& channel); ///< empty: the one of best SNR
     void setBaseline(const QString& run);
     void removeRun(const QString& run);
+    void askSingleSub(const QString& run); ///< a sub to be shown beside its stack
+    void askStack(const QString& run);     ///< where a frame lies that was moved
     void proposeRegions();
     void copyRegionsFrom(qint64 trial);
     void beginBlindLook();
@@ -94,6 +98,8 @@ private:
     void hovered(const Point& at, bool inside);
     std::vector<double> pixelsOf(const std::string& run, const Region& region, const std::string& channel) const;
     void savePlot(const QString& suffix);
+    void addSingleSubs(std::vector<ViewLane>& lanes) const;
+    static QString runOfLane(const QString& lane); ///< of a single sub its run, else itself
     QString skyPlaceOf(const Point& at) const;
 
     // Regions and runs (bench_regions.cpp).
@@ -113,6 +119,8 @@ private:
     LaneList* m_lanes;
     BlindPanel* m_blindPanel;
     FrameView* m_view;
+    Welcome* m_welcome;
+    QStackedWidget* m_middle; ///< the view, or the welcome
     BenchTools* m_tools;
     QWidget* m_levels;
     HistogramStrip* m_histogram;
@@ -123,7 +131,14 @@ private:
     ScoreBoard* m_board;
     QString m_score = "nebula", m_run;
     std::map<QString, LineMatrix> m_lineMatrices; ///< by run
-    std::optional<Stretch> m_points;              ///< black, middle and white as a person set them
+    /// A sub shown beside the stack of its run, as one lane more.
+    struct SingleSub {
+        QString file;
+        std::shared_ptr<const PicturePyramid> picture;
+        Alignment alignment;
+    };
+    std::map<QString, SingleSub> m_subs; ///< by run
+    std::optional<Stretch> m_points;     ///< black, middle and white as a person set them
     int m_nudges = 1;
     bool m_blind = false, m_marked = false;
 };

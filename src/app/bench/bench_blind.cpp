@@ -53,7 +53,7 @@ void Bench::revealBlindLook() {
             if (trial.runs[i].id == run) {
                 const Filter* f = trial.filter(trial.runs[i].filter);
                 names.emplace_back(QString::fromStdString(run + "  " + (f ? f->name : trial.runs[i].filter)),
-                                   filterStyle(static_cast<int>(i), trial.runs[i].baseline, theme().isRed()));
+                                   runStyle(trial, run, trial.runs[i].baseline, theme().isRed()));
             }
     QString verdict = !r                     ? tr("Nothing is measured yet to hold this against.")
                       : agreement.pairs == 0 ? tr("The figures tell no two of these apart, so that there is nothing to agree with.")

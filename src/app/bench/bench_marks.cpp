@@ -74,7 +74,7 @@ std::map<QString, ViewMarks> marksOf(const QString& score, const Trial& trial, c
         if (candidate.id == region) star = candidate.centre();
     for (const RunEvidence& e : *r.evidence) {
         ViewMarks marks;
-        if (score == "nebula" || score == "background" || score == "artefacts")
+        if (score == "nebula" || score == "background")
             marks.masked = maskedIn(e, score == "nebula" ? r.headline(e.run, "nebula_signal", region) : r.headline(e.run, "background"));
         if (score == "halo")
             if (const Measurement* m = r.headline(e.run, "halo_flux_fraction", region)) marks.rings = ringsOf(e, region, m->channel, star);

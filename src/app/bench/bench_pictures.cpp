@@ -4,11 +4,16 @@
 #include "app/bench/histogram_strip.h"
 #include "app/bench/lane_list.h"
 #include "app/filter_curve.h"
+#include "app/widgets/paths.h"
 #include "app/widgets/prompts.h"
 #include "app/widgets/theme.h"
+#include "core/base/text.h"
+#include "core/compare/run_facts.h"
+#include "core/compare/same_field.h"
 #include "core/picture/region_rates.h"
 
 #include <QBuffer>
+#include <QFileInfo>
 #include <QSlider>
 #include <qcustomplot.h>
 
@@ -72,7 +77,7 @@ std::vector<ViewLane> Bench::viewLanes() const {
         lane.run = id;
         lane.label = QString("%1  %2").arg(id, QString::fromStdString(f ? f->name : run.filter));
         lane.baseline = r ? r->baseline == run.id : run.baseline;
-        lane.style = filterStyle(static_cast<int>(i), run.baseline, theme().isRed());
+        lane.style = runStyle(trial, run.id, run.baseline, theme().isRed());
         lane.picture = m_session.picture(id);
         lane.alignment = m_session.alignmentOf(id);
         lane.missing = m_session.whyNoPicture(id);
@@ -80,6 +85,7 @@ std::vector<ViewLane> Bench::viewLanes() const {
         if (!lane.baseline) lane.note = warpNote(lane.alignment, r ? r->conditionsOf(r->baseline) : nullptr);
         lanes.push_back(std::move(lane));
     }
+    if (!m_blind) addSingleSubs(lanes);
     if (!m_blind) return lanes;
     std::vector<ViewLane> hidden;
     const auto& shown = m_blindPanel->shown();
@@ -96,11 +102,76 @@ std::vector<ViewLane> Bench::viewLanes() const {
     return hidden;
 }
 
+namespace {
+
+constexpr QChar kSubMark(0x2009); // ends the name of a single sub's lane; no run's name ends so
+
+} // namespace
+
+QString Bench::runOfLane(const QString& lane) {
+    return lane.endsWith(kSubMark) ? lane.chopped(1) : lane;
+}
+
+void Bench::addSingleSubs(std::vector<ViewLane>& lanes) const {
+    for (const auto& [run, sub] : m_subs)
+        for (std::size_t i = 0; i < lanes.size(); ++i) {
+            if (lanes[i].run != run) continue;
+            ViewLane lane = lanes[i];
+            lane.run = run + kSubMark;
+            lane.label = tr("%1  single sub %2").arg(run, QFileInfo(sub.file).fileName());
+            lane.picture = sub.picture;
+            lane.alignment = sub.alignment;
+            lane.showing = sub.picture->channels() == 3 ? lane.showing : Showing{};
+            lane.note = tr("not calibrated, its sky brought to the stack's; %1").arg(warpNote(sub.alignment, nullptr));
+            lane.baseline = false;
+            lanes.insert(lanes.begin() + static_cast<std::ptrdiff_t>(i) + 1, std::move(lane));
+            break;
+        }
+}
+
+void Bench::askSingleSub(const QString& run) {
+    const QString file = m_prompts.openFile(this, tr("A single sub of run %1").arg(run), framesFilter());
+    if (file.isEmpty()) return;
+    m_jobs.run("single sub", tr("Reading a single sub"), [this, run, file, trial = m_session.trial()](const Job& job) -> JobService::Finish {
+        const Run* base = trial.baseline() ? trial.baseline() : &trial.runs.front();
+        Trial one = trial, whole = trial;
+        const Run* stacked = trial.run(run.toStdString());
+        Run sub;
+        sub.id = run.toStdString();
+        sub.filter = stacked ? stacked->filter : std::string();
+        sub.bayer = stacked ? stacked->bayer : std::string();
+        sub.rig = stacked ? stacked->rig : Rig{};
+        sub.sub_exposure_s = stacked ? stacked->sub_exposure_s : std::nullopt;
+        sub.stack = nameText(toPath(file));
+        sub.baseline = true;
+        one.runs = {sub};
+        whole.runs = {*base};
+        whole.runs.front().baseline = true;
+        const auto fail = [this](const Error& error) -> JobService::Finish {
+            if (error.message == kCancelled) return {};
+            return [this, sentence = QString::fromStdString(error.message)] { emit problem(sentence); };
+        };
+        const auto open = openRun(one, one.runs.front(), {});
+        if (!open) return fail(open.error());
+        auto picture = PicturePyramid::load(*open, job);
+        if (!picture) return fail(picture.error());
+        const auto alignment = alignmentBetween(whole, one, job);
+        if (!alignment) return fail(alignment.error());
+        auto shared = std::make_shared<const PicturePyramid>(std::move(*picture));
+        return [this, run, file, shared, a = *alignment] {
+            if (!m_session.trial().run(run.toStdString())) return;
+            m_subs[run] = {file, shared, a};
+            picturesChanged();
+            m_view->setCurrent(run + kSubMark);
+        };
+    });
+}
+
 void Bench::stretchLanes(std::vector<ViewLane>& lanes) {
     std::vector<Seen> all;
     const ViewLane* baseline = nullptr;
     for (const ViewLane& lane : lanes) {
-        if (!lane.picture) continue;
+        if (!lane.picture || runOfLane(lane.run) != lane.run) continue;
         // A frame that was not measured is not given a say in what the others look like.
         const TrialResults* r = m_session.results();
         if (const Absence* why = r ? r->whyAbsent(lane.run.toStdString(), "background") : nullptr; why && why->channel.empty()) continue;
@@ -117,6 +188,19 @@ void Bench::stretchLanes(std::vector<ViewLane>& lanes) {
     const Stretch shared = m_points ? *m_points : mode == StretchMode::Linear ? linearStretch(all, base, wish) : sharedStretch(all, base, wish);
     for (ViewLane& lane : lanes)
         if (lane.picture) lane.stretch = mode == StretchMode::OwnSky ? ownSkyStretch({lane.picture.get(), lane.showing}, wish) : shared;
+    // A single sub is not calibrated: its sky is brought to that of its stack.
+    for (ViewLane& lane : lanes) {
+        if (!lane.picture || runOfLane(lane.run) == lane.run || mode == StretchMode::OwnSky) continue;
+        for (const ViewLane& stack : lanes) {
+            if (stack.run != runOfLane(lane.run) || !stack.picture) continue;
+            double off = 0;
+            const auto own = Seen{lane.picture.get(), lane.showing}.stats(), its = Seen{stack.picture.get(), stack.showing}.stats();
+            for (std::size_t c = 0; c < std::min(own.size(), its.size()); ++c)
+                off += (own.size() == 3 ? shared.balance[c] : 1) * (own[c].sky - its[c].sky) / static_cast<double>(std::min(own.size(), its.size()));
+            lane.stretch.black += off;
+            lane.stretch.white += off;
+        }
+    }
     QStringList note{mode == StretchMode::OwnSky   ? tr("each to its own sky: brightness cannot be compared")
                      : mode == StretchMode::Linear ? tr("one stretch for all, linear")
                                                    : tr("one stretch for all")};
@@ -138,8 +222,9 @@ void Bench::picturesChanged() {
         for (const Run& run : m_session.trial().runs) m_lineMatrices[QString::fromStdString(run.id)] = lineMatrixOfRun(m_session, &run);
     std::vector<ViewLane> lanes = viewLanes();
     stretchLanes(lanes);
+    const QString before = m_view->current();
     m_view->setLanes(std::move(lanes), m_session.frameSize());
-    m_view->setCurrent(m_run);
+    if (runOfLane(before) != m_run || m_view->current() != before) m_view->setCurrent(m_run);
 }
 
 QString Bench::skyPlaceOf(const Point& at) const {

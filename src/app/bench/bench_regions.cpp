@@ -165,6 +165,11 @@ void Bench::regionMenu(const QString& id, const Point& at, const QPoint& global)
     menu.exec(global);
 }
 
+void Bench::askStack(const QString& run) {
+    const QString file = m_prompts.openFile(this, tr("Where is the stack of run %1?").arg(run), framesFilter());
+    if (!file.isEmpty()) m_session.relink(run, file);
+}
+
 void Bench::laneMenu(const QPoint& at) {
     const QString run = m_lanes->currentRun();
     QMenu menu(this);
@@ -178,6 +183,8 @@ void Bench::laneMenu(const QPoint& at) {
             m_view->setBehind(run);
             m_view->setMode(FrameView::Mode::Curtain);
         });
+        menu.addAction(tr("A single sub beside it \u2026"), this, [this, run] { askSingleSub(run); });
+        menu.addAction(tr("Its stack lies elsewhere \u2026"), this, [this, run] { askStack(run); });
         menu.addAction(tr("Remove from the trial"), this, [this, run] { removeRun(run); })->setEnabled(r && !r->baseline);
         menu.addSeparator();
     }

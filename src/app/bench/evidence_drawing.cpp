@@ -44,9 +44,7 @@ QString valueText(const Measurement* m, const QString& unit) {
 }
 
 QColor colourOf(const EvidenceSubject& s, const std::string& run) {
-    for (std::size_t i = 0; i < s.trial.runs.size(); ++i)
-        if (s.trial.runs[i].id == run) return filterStyle(static_cast<int>(i), run == s.results.baseline, theme().isRed()).colour;
-    return theme().text;
+    return s.trial.run(run) ? runStyle(s.trial, run, run == s.results.baseline, theme().isRed()).colour : theme().text;
 }
 
 QString whyNot(const EvidenceSubject& s, const char* figure, const QString& otherwise) {

@@ -41,6 +41,7 @@ EvidencePlot::EvidencePlot(QWidget* parent)
     layout->addWidget(m_text);
     layout->addWidget(m_facts, 0, Qt::AlignLeft);
     layout->addStretch(0); // keeps the words at the top while there is no plot
+    m_kind->setSizeAdjustPolicy(QComboBox::AdjustToContents);
     m_kind->setAccessibleName(tr("Kind of plot"));
     m_plot->setMinimumSize(180, 120);
     m_plot->setInteractions(QCP::iRangeDrag | QCP::iRangeZoom);

@@ -14,11 +14,18 @@ public:
     int rowCount(const QModelIndex& = {}) const override { return static_cast<int>(entries.size()); }
     QVariant data(const QModelIndex& index, int role) const override {
         const LaneEntry& e = entries[static_cast<std::size_t>(index.row())];
-        if (role == Qt::DisplayRole || role == Qt::AccessibleTextRole) return e.run + " " + e.filter;
+        if (role == Qt::DisplayRole) return e.run + " " + e.filter;
+        if (role == Qt::AccessibleTextRole)
+            return QStringList({e.run + " " + e.filter, e.baseline ? QObject::tr("baseline") : e.kind, e.conditionsShort, e.problem}).join(", ");
         if (role == Qt::ToolTipRole) {
             QString text = e.filter + "\n" + e.conditions;
             if (e.guessed) text += QObject::tr("\nFilter and kind are guessed; double-click to correct them.");
             if (!e.problem.isEmpty()) text += QObject::tr("\nNot measured: ") + e.problem;
+            if (!e.baseline && e.problem.isEmpty())
+                text += e.fairness && *e.fairness != Grade::Note
+                            ? QObject::tr("\nAgainst the baseline %1 by: %2")
+                                  .arg(*e.fairness == Grade::Voids ? QObject::tr("voided") : QObject::tr("weakened"), e.unfair)
+                            : QObject::tr("\nA fair pair with the baseline.");
             return text;
         }
         return {};
@@ -70,6 +77,17 @@ public:
         bold.setWeight(QFont::DemiBold);
         painter->setFont(bold);
         painter->setPen(t.text);
+        if (e.fairness && *e.fairness != Grade::Note) { // the lamp of this pair: a half or a full mark, not by colour alone
+            const QPointF lamp(box.right() - 12, box.top() + 9 + line / 2.0 + line);
+            const QColor colour = *e.fairness == Grade::Voids ? t.bad : t.warn;
+            painter->setPen(QPen(colour, 1.4));
+            painter->setBrush(*e.fairness == Grade::Voids ? QBrush(colour) : QBrush(Qt::NoBrush));
+            painter->drawEllipse(lamp, 5, 5);
+            painter->setBrush(colour);
+            if (*e.fairness == Grade::Weakens) painter->drawPie(QRectF(lamp.x() - 5, lamp.y() - 5, 10, 10), 90 * 16, 180 * 16);
+            painter->setBrush(Qt::NoBrush);
+            painter->setPen(t.text);
+        }
         QString title = e.run + "  " + e.filter + (e.guessed ? "?" : "");
         painter->drawText(QRect(text.left(), text.top(), text.width(), line), Qt::AlignVCenter,
                           QFontMetrics(bold).elidedText(title, Qt::ElideRight, text.width()));
@@ -77,7 +95,7 @@ public:
         painter->setPen(e.problem.isEmpty() ? t.dim : t.bad);
         const QString second = !e.problem.isEmpty() ? QObject::tr("not measured") : e.baseline ? QObject::tr("baseline \u00B7 %1").arg(e.kind) : e.kind;
         painter->drawText(QRect(text.left(), text.top() + line + 2, text.width(), line), Qt::AlignVCenter,
-                          option.fontMetrics.elidedText(second, Qt::ElideRight, text.width()));
+                          option.fontMetrics.elidedText(second, Qt::ElideRight, text.width() - 16));
         int left = text.left();
         if (const auto readout = m_readouts.find(e.run); readout != m_readouts.end()) {
             painter->setPen(t.text);

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/model/results.h"
 #include "core/sky/ephemeris.h"
 #include "report/filter_style.h"
 
@@ -18,7 +19,9 @@ struct LaneEntry {
     FilterStyle style;
     std::optional<SkyMoment> sky;
     bool south = false, baseline = false, guessed = false, aligned = true;
-    QString problem; ///< why it is not measured
+    QString problem;               ///< why it is not measured
+    std::optional<Grade> fairness; ///< the worst of what differed from the baseline; nothing: nothing did, or it is the baseline
+    QString unfair;                ///< what weakens or voids the comparison
 };
 
 /// The runs of a trial, one under another, each with its conditions and a drawn moon.

@@ -18,6 +18,24 @@ QString text(std::string_view s) {
 
 } // namespace
 
+namespace {
+
+/// The worst grade of what differed from the baseline, and what it is.
+std::optional<Grade> fairnessOf(const TrialResults& r, const std::string& run, QString& what) {
+    std::optional<Grade> worst;
+    QStringList subjects;
+    for (const Unfairness& u : r.fairness) {
+        if (u.run != run || u.normalised) continue;
+        if (!worst || u.grade > *worst) worst = u.grade;
+        if (u.grade != Grade::Note) subjects << QString::fromStdString(u.subject).replace('_', ' ');
+    }
+    subjects.removeDuplicates();
+    what = subjects.join(", ");
+    return worst;
+}
+
+} // namespace
+
 std::vector<LaneEntry> laneEntries(const Trial& trial, const TrialResults* r) {
     std::vector<LaneEntry> entries;
     for (std::size_t i = 0; i < trial.runs.size(); ++i) {
@@ -29,7 +47,8 @@ std::vector<LaneEntry> laneEntries(const Trial& trial, const TrialResults* r) {
         e.kind = kindName(f ? f->kind : "other");
         e.baseline = r ? r->baseline == run.id : run.baseline;
         e.guessed = f && f->guessed;
-        e.style = filterStyle(static_cast<int>(i), run.baseline, theme().isRed());
+        e.style = runStyle(trial, run.id, run.baseline, theme().isRed());
+        e.style.number = static_cast<int>(i) + 1; // the key that flips to it
         e.south = trial.site.latitude_deg.value_or(1) < 0;
         if (r) {
             if (const RunConditions* c = r->conditionsOf(run.id)) {
@@ -44,6 +63,7 @@ std::vector<LaneEntry> laneEntries(const Trial& trial, const TrialResults* r) {
                 e.conditionsShort = brief.join(" \u00B7 ");
             }
             if (const Absence* why = r->whyAbsent(run.id, "background"); why && why->channel.empty()) e.problem = QString::fromStdString(why->reason);
+            if (run.id != r->baseline) e.fairness = fairnessOf(*r, run.id, e.unfair);
         }
         if (!run.note.empty()) e.conditions += "\n" + QString::fromStdString(run.note);
         entries.push_back(std::move(e));
@@ -107,7 +127,7 @@ std::vector<ScoreRow> scoreRows(const Trial& trial, const TrialResults* r, const
         ScoreRow row;
         row.run = QString::fromStdString(run.id);
         row.baseline = run.baseline;
-        row.style = filterStyle(static_cast<int>(i), run.baseline, theme().isRed());
+        row.style = runStyle(trial, run.id, run.baseline, theme().isRed());
         if (const Measurement* m = r ? figureOf(*r, run.id, score, region.toStdString()) : nullptr) {
             fillValue(row, *r, score, *m, region.toStdString());
         } else {
@@ -134,7 +154,7 @@ QString scoreTable(const Trial& trial, const TrialResults* r, const QString& neb
         QStringList row{copiedName(run.id), copiedName(f ? f->name : run.filter)};
         for (const Score& score : scores()) {
             const Measurement* m = r ? scoreOf(*r, run.id, score, nebula.toStdString()) : nullptr;
-            row << (m ? QString::fromStdString(formatValue(*m)) : QString());
+            row << (m ? QString::fromStdString(formatValue(*m)) + (voided(*r, run.id, score) ? QObject::tr(" (not fair)") : QString()) : QString());
         }
         out += copiedRow(row);
     }

@@ -245,7 +245,7 @@ void PaletteRoom::fillTiles() {
         const PaletteModel::Shot& s = m_model.shots()[i];
         PaletteView::Tile tile{QString("%1  %2").arg(s.run, s.name), s.problem.isEmpty() ? tr("on its way \u2026") : s.problem, {}};
         if (s.prepared) tile.size = m_model.sizeOf(i), tile.under = m_model.timeText(i);
-        tile.style = filterStyle(static_cast<int>(i), base && base->id == s.run.toStdString(), theme().isRed());
+        tile.style = runStyle(m_session.trial(), s.run.toStdString(), base && base->id == s.run.toStdString(), theme().isRed());
         tiles.push_back(std::move(tile));
     }
     m_view->show(std::move(tiles));

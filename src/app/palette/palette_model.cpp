@@ -287,7 +287,7 @@ PaletteModel::PictureMaker PaletteModel::labelledPictures(QSize room) const {
         One one{m_shots[i].prepared, partsOf(i), {}};
         one.label.name = QString("%1  %2").arg(m_shots[i].run, m_shots[i].name);
         one.label.lines = {conditions(i), timeText(i)};
-        one.label.style = filterStyle(static_cast<int>(i), base && base->id == m_shots[i].run.toStdString());
+        one.label.style = runStyle(m_trial, m_shots[i].run.toStdString(), base && base->id == m_shots[i].run.toStdString());
         all.push_back(std::move(one));
     }
     if (all.empty()) return {};

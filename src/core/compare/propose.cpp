@@ -88,11 +88,15 @@ const Filter* filterCalled(const Trial& trial, const std::string& name) {
 
 } // namespace
 
-Status addRuns(Trial& trial, const std::vector<fs::path>& frames) {
+Status addRuns(Trial& trial, const std::vector<fs::path>& frames, std::vector<std::string>* passedOver) {
     for (const fs::path& path : frames) {
         if (isHalf(path, frames)) continue;
         const auto file = FrameFile::open(path);
-        if (!file) return file.error();
+        if (!file) {
+            if (!passedOver) return file.error();
+            passedOver->push_back(file.error().message);
+            continue;
+        }
         const FrameFacts& facts = file->info().facts;
         const std::string stem = nameText(path.stem());
         const std::string name = facts.filter ? *facts.filter : stem;
@@ -125,9 +129,9 @@ Status addRuns(Trial& trial, const std::vector<fs::path>& frames) {
     return Done{};
 }
 
-Result<Trial> proposeTrial(const std::vector<fs::path>& frames) {
+Result<Trial> proposeTrial(const std::vector<fs::path>& frames, std::vector<std::string>* passedOver) {
     Trial trial;
-    if (Status added = addRuns(trial, frames); !added) return added.error();
+    if (Status added = addRuns(trial, frames, passedOver); !added) return added.error();
     trial.title = trial.target.name.empty() ? "New trial" : trial.target.name;
     return trial;
 }

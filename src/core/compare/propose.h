@@ -9,11 +9,11 @@
 namespace caelumen {
 
 /// A first trial from frames alone: runs in the order given, filters from FILTER or the file's name, the baseline by the filter's kind. All of it is
-/// marked as guessed. Facts stay in the headers. File names are absolute. An unreadable frame is an Error.
-Result<Trial> proposeTrial(const std::vector<std::filesystem::path>& frames);
+/// marked as guessed. Facts stay in the headers. File names are absolute. An unreadable frame is an Error, or, with `passedOver`, left out and told there.
+Result<Trial> proposeTrial(const std::vector<std::filesystem::path>& frames, std::vector<std::string>* passedOver = nullptr);
 
 /// Adds frames as further runs to a trial, guessed likewise; ids go on from the last.
-Status addRuns(Trial& trial, const std::vector<std::filesystem::path>& frames);
+Status addRuns(Trial& trial, const std::vector<std::filesystem::path>& frames, std::vector<std::string>* passedOver = nullptr);
 
 /// A filter's kind from what people call it: "UV/IR" is uv-ir-cut, "duo 7nm" dual-band, and so on; "other" where nothing is recognised.
 std::string guessKind(const std::string& name);

@@ -55,24 +55,25 @@ Halves halvesOf(const Run& run, const std::filesystem::path& folder) {
     return isFileToRead(odd) && isFileToRead(even) ? Halves{odd, even, false} : Halves{};
 }
 
+Trial measuredPart(Trial t) {
+    t.title.clear();
+    t.plan.reset();
+    t.site.horizon.clear();
+    t.site.zone.clear();
+    t.site.lamps.reset();
+    t.rig.camera.clear(); // foretells; what was photographed has its own facts
+    t.rig.gain_setting.reset();
+    for (Filter& f : t.filters) {
+        Filter kept;
+        kept.id = f.id;
+        kept.curve = f.curve;
+        f = kept;
+    }
+    return t;
+}
+
 bool measuredAlike(const Trial& a, const Trial& b) {
-    const auto measured = [](Trial t) {
-        t.title.clear();
-        t.plan.reset();
-        t.site.horizon.clear();
-        t.site.zone.clear();
-        t.site.lamps.reset();
-        t.rig.camera.clear(); // foretells; what was photographed has its own facts
-        t.rig.gain_setting.reset();
-        for (Filter& f : t.filters) {
-            Filter kept;
-            kept.id = f.id;
-            kept.curve = f.curve;
-            f = kept;
-        }
-        return t;
-    };
-    return measured(a) == measured(b);
+    return measuredPart(a) == measuredPart(b);
 }
 
 std::vector<std::filesystem::path> filesOf(const Trial& trial, const std::filesystem::path& folder) {

@@ -140,6 +140,8 @@ struct Halves {
 };
 Halves halvesOf(const Run& run, const std::filesystem::path& folder);
 
+/// What of a trial is measured with: without prices, claims, photos, the title or the horizon.
+Trial measuredPart(Trial trial);
 /// Whether both give the same figures: they differ at most in what is not measured with, like prices, claims, photos, the title or the horizon.
 bool measuredAlike(const Trial& a, const Trial& b);
 
