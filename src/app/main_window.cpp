@@ -25,6 +25,7 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QMenuBar>
+#include <QScreen>
 #include <QSettings>
 #include <QStackedWidget>
 #include <QStandardPaths>
@@ -63,7 +64,10 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     setWindowTitle(tr("Caelumen"));
     setWindowIcon(QIcon(":/icons/caelumen.svg"));
     setAcceptDrops(true);
-    resize(1280, 800);
+    // With its title bar it fits the screens that are common.
+    const QRect room = screen() ? screen()->availableGeometry() : QRect(0, 0, 1280, 800);
+    constexpr int kTitleBar = 40;
+    resize(std::min(1280, room.width()), std::min(800, room.height() - kTitleBar));
     setMinimumSize(1000, 640);
 
     auto* central = new QWidget;
@@ -139,7 +143,12 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
         fillTrials();
         fillConditions();
     });
-    connect(&m_session, &Session::resultsChanged, this, &MainWindow::fillConditions);
+    connect(&m_session, &Session::resultsChanged, this, [this] {
+        fillConditions();
+        // What hindered the measurement is over once it is measured.
+        if (!m_session.whyNotMeasured().isEmpty()) m_hindrance = m_session.whyNotMeasured();
+        if (m_session.resultsAreCurrent() && m_problem->text() == m_hindrance) m_problem->hide();
+    });
     connect(&m_session, &Session::campaignChanged, this, [this] {
         if (!m_session.campaign()) return;
         setWindowTitle(tr("%1 \u2013 Caelumen").arg(QFileInfo(m_session.campaign()->path()).completeBaseName()));

@@ -99,6 +99,7 @@ private:
     QLabel* m_conditions;
     StatusLine* m_status;
     QLabel* m_problem;
+    QString m_hindrance; ///< of the last measurement that failed
     CampaignBar* m_campaignBar;
     QMenu* m_recent = nullptr;
     QList<QAction*> m_needTrial, m_needResults, m_needBench, m_needKit, m_needNight, m_needSubs, m_needGrid, m_needPalette, m_needVerdict;

@@ -1,6 +1,7 @@
 #include "app/screenshots.h"
 
 #include "app/bench/bench.h"
+#include "app/bench/evidence_plot.h"
 #include "app/grid/sky_grid.h"
 #include "app/kit/chart_dialog.h"
 #include "app/kit/kit.h"
@@ -139,17 +140,24 @@ int takeScreenshots(MainWindow& window, const QString& folder) {
     shoot("subs");
     trial(0);
     window.showWorkspace(MainWindow::Workspace::Bench);
+    bench.showEvidence("background", "E");
+    bench.evidence().kindBox()->setCurrentIndex(1);
+    emit bench.evidence().kindBox()->activated(1);
     bench.hideMarks();
-    bench.tools().setStretchMode(StretchMode::OwnSky);
-    bench.showEvidence("nebula", "E");
-    shoot("bench-nebula-evidence");
+    bench.view().fitFrame();
+    bench.tools().levels()->setChecked(true);
+    bench.view().setMode(FrameView::Mode::Tiles);
+    shoot("bench-tiles");
+    bench.tools().levels()->setChecked(false);
+    bench.view().setMode(FrameView::Mode::One);
     trial(1);
     bench.showEvidence("halo", "C");
     shoot("bench-halo-evidence");
-    trial(2);
-    bench.hideMarks();
+    bench.beginBlindLook();
     bench.view().fitFrame();
-    bench.tools().setStretchMode(StretchMode::Shared);
+    shoot("bench-blind");
+    bench.endBlindLook();
+    trial(2);
     bench.showEvidence("nebula", "B");
     bench.hideMarks();
     bench.view().fitFrame();
@@ -196,13 +204,17 @@ int takeScreenshots(MainWindow& window, const QString& folder) {
     trial(2);
     window.showWorkspace(MainWindow::Workspace::Bench);
     window.setTheme(ThemeKind::Light);
+    bench.view().setMode(FrameView::Mode::Curtain);
+    bench.showEvidence("colour", "B");
+    bench.hideMarks();
+    bench.view().fitFrame();
     shoot("bench-light");
+    bench.view().setMode(FrameView::Mode::One);
     window.setTheme(ThemeKind::Red);
+    bench.showEvidence("gradient", "B");
+    bench.view().setRatio(true);
     shoot("bench-red");
-    window.showWorkspace(MainWindow::Workspace::Kit);
-    window.kit().chooseFilter("duo7");
-    shoot("kit-red");
-    window.showWorkspace(MainWindow::Workspace::Bench);
+    bench.view().setRatio(false);
     window.setTheme(ThemeKind::Grey);
     QTemporaryDir scratch;
     window.openCampaign(scratch.path() + "/nothing-yet.caelumen");

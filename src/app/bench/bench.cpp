@@ -8,6 +8,7 @@
 #include "app/bench/lane_list.h"
 #include "app/bench/rows.h"
 #include "app/bench/score_board.h"
+#include "app/bench/score_panel.h"
 #include "app/bench/welcome.h"
 #include "app/widgets/form_fields.h"
 #include "app/widgets/theme.h"
@@ -25,6 +26,7 @@
 #include <QStackedWidget>
 #include <QTextEdit>
 #include <QVBoxLayout>
+#include <qcustomplot.h>
 
 namespace caelumen {
 namespace {
@@ -132,10 +134,25 @@ void Bench::layOut() {
     layout->setSpacing(3);
     layout->addWidget(m_tools);
     layout->addWidget(m_down, 1);
+    // Tab goes the way of the work: runs, pictures, what is seen of them, scores, where they come from, what was unfair.
+    QWidget* before = m_lanes;
+    const auto next = [&](QWidget* w) {
+        setTabOrder(before, w);
+        before = w;
+    };
+    next(m_view);
+    for (QWidget* w : std::initializer_list<QWidget*>{m_brightness, m_contrast, m_histogram}) next(w);
+    for (const Score& score : benchScores()) next(m_board->panel(QString::fromUtf8(score.id.data(), static_cast<qsizetype>(score.id.size()))));
+    next(m_evidence->kindBox());
+    next(m_evidence->plot());
+    next(m_fairness);
     for (const QAction* a : m_tools->keyActions()) addAction(const_cast<QAction*>(a)); // their keys work while the Bench is in sight
 }
 
 void Bench::connectAll() {
+    m_evidenceSoon.setSingleShot(true);
+    m_evidenceSoon.setInterval(80);
+    connect(&m_evidenceSoon, &QTimer::timeout, this, &Bench::refreshEvidence);
     connect(m_lanes, &LaneList::chosen, this, [this](const QString& run) {
         if (run != m_run) flipTo(run); // else it only follows what is shown
     });
@@ -320,10 +337,11 @@ void Bench::flipTo(const QString& lane) {
         m_blindPanel->choose(static_cast<int>(std::find(shown.begin(), shown.end(), run.toStdString()) - shown.begin()));
     }
     fillAnswer();
-    refreshEvidence();
+    m_evidenceSoon.start(); // whoever flips fast looks at the pictures
 }
 
 void Bench::refreshEvidence() {
+    m_evidenceSoon.stop();
     if (const TrialResults* r = m_session.results())
         m_evidence->show(m_score,
                          {m_session.trial(), *r, m_run, regionOfScore(m_score),

@@ -139,6 +139,7 @@ private:
     };
     std::map<QString, SingleSub> m_subs; ///< by run
     std::optional<Stretch> m_points;     ///< black, middle and white as a person set them
+    QTimer m_evidenceSoon;
     int m_nudges = 1;
     bool m_blind = false, m_marked = false;
 };

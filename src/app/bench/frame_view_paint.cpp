@@ -124,7 +124,7 @@ void FrameView::paintCaption(QPainter& p, const QString& run, const QRectF& plac
     p.drawText(QRectF(x + mark + 2, place.top(), nameWidth, place.height()), Qt::AlignVCenter, name);
     p.setFont(font());
     QStringList notes;
-    if (m_mode != Mode::Tiles || m_ratio) notes << (m_ratio && !l->baseline ? tr("electrons over the baseline's") : m_note);
+    if ((m_mode != Mode::Tiles && !right) || m_ratio) notes << (m_ratio && !l->baseline ? tr("electrons over the baseline's") : m_note);
     if (m_mode == Mode::One && !l->note.isEmpty()) notes << l->note;
     const double left = place.width() - nameWidth - mark - 8;
     if (left < 60) return;

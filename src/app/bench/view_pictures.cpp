@@ -1,5 +1,7 @@
 #include "app/bench/view_pictures.h"
 
+#include "core/base/spare_processors.h"
+
 #include <QMetaObject>
 
 #include <algorithm>
@@ -63,20 +65,27 @@ void ViewPictures::work(const std::stop_token& stop) {
         m_busy = true;
         lock.unlock();
         Made made{QImage(order.place.width, order.place.height, QImage::Format_RGB32), order.place, order.look};
-        if (!made.image.isNull()) {
-            auto* to = reinterpret_cast<std::uint32_t*>(made.image.bits());
-            const auto stride = static_cast<std::size_t>(made.image.bytesPerLine()) / 4;
-            const ViewRun run{{order.lane.picture.get(), order.lane.showing}, order.lane.alignment};
-            if (order.lane.over)
-                renderRatio(run, {{order.lane.over.get(), order.lane.showing}, {}}, order.place, order.tint, to, stride);
-            else
-                renderView(run, order.place, order.lane.stretch, order.tint, to, stride);
-        }
+        if (!made.image.isNull()) onSpareProcessors([&] { make(order, made.image); });
         lock.lock();
         m_done.emplace_back(order.lane.run, std::move(made));
         m_busy = false;
         QMetaObject::invokeMethod(this, &ViewPictures::take, Qt::QueuedConnection);
         if (m_orders.empty()) m_quiet.notify_all();
+    }
+}
+
+void ViewPictures::make(const Order& order, QImage& image) {
+    auto* to = reinterpret_cast<std::uint32_t*>(image.bits());
+    const auto stride = static_cast<std::size_t>(image.bytesPerLine()) / 4;
+    const ViewRun run{{order.lane.picture.get(), order.lane.showing}, order.lane.alignment};
+    Shades& kept = m_shades[order.lane.run];
+    if (order.lane.over) {
+        const ViewRun base{{order.lane.over.get(), order.lane.showing}, {}};
+        if (kept.look != order.look) kept = {order.look, order.lane.picture, ViewShades(run.seen, base.seen)};
+        renderRatio(run, base, order.place, *kept.shades, order.tint, to, stride);
+    } else {
+        if (kept.look != order.look) kept = {order.look, order.lane.picture, ViewShades(run.seen, order.lane.stretch)};
+        renderView(run, order.place, *kept.shades, order.tint, to, stride);
     }
 }
 

@@ -59,6 +59,7 @@ private:
         quint64 look = 0;
     };
     void work(const std::stop_token& stop);
+    void make(const Order& order, QImage& image);
     void take();
 
     std::vector<Lane> m_lanes;
@@ -73,6 +74,14 @@ private:
     std::deque<Order> m_orders;
     std::deque<std::pair<QString, Made>> m_done;
     bool m_busy = false;
+
+    /// Tables of each run, for the look that they were made for; the worker's own.
+    struct Shades {
+        quint64 look = 0;
+        std::shared_ptr<const PicturePyramid> picture;
+        std::optional<ViewShades> shades;
+    };
+    std::map<QString, Shades> m_shades;
     std::jthread m_thread;
 };
 

@@ -38,7 +38,9 @@ QPushButton { background: %3; border: 1px solid %4; border-radius: 4px; padding:
 QComboBox, QLineEdit, QSpinBox, QDoubleSpinBox, QPlainTextEdit { background: %3; border: 1px solid %4; border-radius: 4px; padding: 3px 6px; selection-background-color: %7; selection-color: %1; }
 QComboBox:focus, QLineEdit:focus, QDoubleSpinBox:focus, QSpinBox:focus { border-color: %7; }
 QComboBox::drop-down { border: none; width: 20px; } QComboBox::down-arrow { image: url(:/icons/%8.svg); width: 12px; height: 12px; } QComboBox QAbstractItemView { background: %2; border: 1px solid %4; selection-background-color: %7; selection-color: %1; }
-QListView, QListWidget, QTableWidget { background: %2; border: none; outline: none; }
+QListView, QListWidget, QTableWidget { background: %2; border: 1px solid transparent; outline: none; } QListView:focus, QTableWidget:focus { border-color: %7; }
+QDialogButtonBox { dialogbuttonbox-buttons-have-icons: 0; }
+QToolButton:focus, QPushButton:focus { border-color: %7; }
 QListWidget::item:selected { background: %3; color: %5; }
 QHeaderView::section { background: %2; border: none; border-bottom: 1px solid %4; padding: 3px 6px; }
 QSplitter::handle { background: %1; } QSplitter::handle:hover { background: %4; }

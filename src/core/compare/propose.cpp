@@ -136,6 +136,64 @@ Result<Trial> proposeTrial(const std::vector<fs::path>& frames, std::vector<std:
     return trial;
 }
 
+namespace {
+
+/// A cell of the sky mesh.
+struct Cell {
+    int i = 0, j = 0;
+};
+constexpr double kCloud = 4;    // sigmas of the sky model's residual from which a cell belongs to a cloud
+constexpr double kSecond = 0.1; // of the largest cloud's light: what else is worth a region
+constexpr double kEven = 0.5;   // of a place's light that all around it has to have: on a rim it has not
+
+double lightOf(const std::vector<Cell>& cloud, const std::vector<double>& light, int across) {
+    double sum = 0;
+    for (const Cell& c : cloud) sum += light[static_cast<std::size_t>(c.j * across + c.i)];
+    return sum;
+}
+
+/// Cells that stand out and hang together, those with most light first.
+std::vector<std::vector<Cell>> cloudsIn(const std::vector<double>& light, int across, int down) {
+    std::vector<std::vector<Cell>> out;
+    std::vector<char> seen(light.size());
+    const auto index = [across](const Cell& c) { return static_cast<std::size_t>(c.j * across + c.i); };
+    for (int j = 0; j < down; ++j)
+        for (int i = 0; i < across; ++i) {
+            std::vector<Cell> cloud{{i, j}};
+            if (seen[index(cloud[0])] || light[index(cloud[0])] <= kCloud) continue;
+            seen[index(cloud[0])] = 1;
+            for (std::size_t k = 0; k < cloud.size(); ++k)
+                for (const auto& [di, dj] : {std::pair{1, 0}, {-1, 0}, {0, 1}, {0, -1}}) {
+                    const Cell next{cloud[k].i + di, cloud[k].j + dj};
+                    if (next.i < 0 || next.j < 0 || next.i >= across || next.j >= down || seen[index(next)] || light[index(next)] <= kCloud) continue;
+                    seen[index(next)] = 1;
+                    cloud.push_back(next);
+                }
+            out.push_back(std::move(cloud));
+        }
+    std::stable_sort(out.begin(), out.end(), [&](const auto& a, const auto& b) { return lightOf(a, light, across) > lightOf(b, light, across); });
+    return out;
+}
+
+/// The brightest place of a cloud that is bright all around; the brightest one where it is nowhere so.
+template<class Allowed>
+std::optional<Cell> evenPlace(const std::vector<Cell>& cloud, const std::vector<double>& light, int across, int down, int edge, Allowed allowed) {
+    const auto at = [&](int i, int j) { return light[static_cast<std::size_t>(j * across + i)]; };
+    std::optional<Cell> best, even;
+    for (const Cell& c : cloud) {
+        if (c.i < edge || c.j < edge || c.i >= across - edge || c.j >= down - edge || !allowed(c)) continue;
+        if (!best || at(c.i, c.j) > at(best->i, best->j)) best = c;
+        double least = at(c.i, c.j);
+        for (int j = -2; j <= 2; ++j)
+            for (int i = -2; i <= 2; ++i)
+                if (std::abs(i) + std::abs(j) < 4) least = std::min(least, at(std::clamp(c.i + i, 0, across - 1), std::clamp(c.j + j, 0, down - 1)));
+        if (least >= kEven * at(c.i, c.j) && (!even || at(c.i, c.j) > at(even->i, even->j))) even = c;
+    }
+    return even ? even : best;
+}
+
+} // namespace
+
 std::vector<Region> proposeRegions(const TrialResults& results) {
     if (!results.evidence) return {};
     const auto& runs = *results.evidence;
@@ -178,27 +236,22 @@ std::vector<Region> proposeRegions(const TrialResults& results) {
     std::vector<Region> out;
     const double cell = mesh.cell * grid->view.geometry.pitch;
     const int edge = std::max(2, std::min(w, h) / 12);
-    const auto peak = [&](auto allowed) {
-        std::pair<int, int> best{-1, -1};
-        double top = 4;
-        for (int j = edge; j < h - edge; ++j)
-            for (int i = edge; i < w - edge; ++i)
-                if (smooth[at(i, j)] > top && allowed(i, j)) {
-                    top = smooth[at(i, j)];
-                    best = {i, j};
-                }
-        return best;
+    const auto nebula = [&](Cell p, const char* id, double cells) {
+        out.push_back({id, RegionRole::Nebula, RegionShape::Circle, {storedCentre(p.i, p.j)}, cells * cell, "", "", true});
     };
-    const auto nebula = [&](std::pair<int, int> p, const char* id, double cells) {
-        out.push_back({id, RegionRole::Nebula, RegionShape::Circle, {storedCentre(p.first, p.second)}, cells * cell, "", "", true});
-    };
-    if (const auto first = peak([](int, int) { return true; }); first.first >= 0) {
-        nebula(first, "N1", 1.8);
-        const double top = smooth[at(first.first, first.second)];
-        const auto second =
-            peak([&](int i, int j) { return std::hypot(i - first.first, j - first.second) > 0.22 * std::min(w, h) && smooth[at(i, j)] < 0.6 * top; });
-        if (second.first >= 0) nebula(second, "N2", 1.5);
-    }
+    const auto place = [&](const std::vector<Cell>& cloud, auto allowed) { return evenPlace(cloud, smooth, w, h, edge, allowed); };
+    const std::vector<std::vector<Cell>> clouds = cloudsIn(smooth, w, h);
+    if (!clouds.empty())
+        if (const auto first = place(clouds.front(), [](const Cell&) { return true; })) {
+            nebula(*first, "N1", 1.8);
+            // The next cloud, else a fainter part of the same, well away.
+            const double top = smooth[at(first->i, first->j)];
+            const auto away = [&](const Cell& c) { return std::hypot(c.i - first->i, c.j - first->j) > 0.22 * std::min(w, h); };
+            std::optional<Cell> second;
+            if (clouds.size() > 1 && lightOf(clouds[1], smooth, w) > kSecond * lightOf(clouds[0], smooth, w)) second = place(clouds[1], away);
+            if (!second) second = place(clouds.front(), [&](const Cell& c) { return away(c) && smooth[at(c.i, c.j)] < 0.6 * top; });
+            if (second) nebula(*second, "N2", 1.5);
+        }
     // Free sky: in each quarter the block of cells that stands out least.
     const int block = std::max(2, std::min(w, h) / 8);
     int sky = 0;

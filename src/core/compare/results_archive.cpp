@@ -85,7 +85,7 @@ std::vector<RunEvidence> thinned(const std::vector<RunEvidence>& all, Discs& dis
             plane.hiddenPart = p.hiddenPart;
             plane.stars = p.stars;
             auto& stars = plane.stars.stars;
-            const auto brighter = [](const Star& a, const Star& b) { return a.flux > b.flux; };
+            const auto brighter = [](const Star& a, const Star& b) { return a.saturated != b.saturated ? a.saturated : a.flux > b.flux; };
             const std::size_t n = std::min(kStars, stars.size());
             std::partial_sort(stars.begin(), stars.begin() + static_cast<std::ptrdiff_t>(n), stars.end(), brighter);
             stars.resize(n);

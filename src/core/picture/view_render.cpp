@@ -23,6 +23,8 @@ public:
         const double per = std::pow(2, m_level) * m_picture.pitch(), shift = 0.5 * (per - 1);
         m_width = m_picture.levels()[static_cast<std::size_t>(m_level)].width;
         m_height = m_picture.levels()[static_cast<std::size_t>(m_level)].height;
+        m_channels = static_cast<std::size_t>(m_picture.channels());
+        for (std::size_t c = 0; c < m_channels; ++c) m_pixels[c] = m_picture.row(m_level, static_cast<int>(c), 0);
         const Point origin = a({place.x, place.y});
         m_map = {a.xx * place.step / per, a.xy * place.step / per,  a.yx * place.step / per,
                  a.yy * place.step / per, (origin.x - shift) / per, (origin.y - shift) / per};
@@ -33,29 +35,48 @@ public:
 
     /// Codes of all channels for `n` pixels of the screen's row y, one channel after the other; 0 without data.
     void row(int y, int n, std::uint16_t* to) const {
-        for (int x = 0; x < n; ++x) {
-            const double lx = m_map.xx * x + m_map.xy * y + m_map.dx, ly = m_map.yx * x + m_map.yy * y + m_map.dy;
-            const bool inside = lx >= -0.5 && ly >= -0.5 && lx < m_width - 0.5 && ly < m_height - 0.5;
-            for (int c = 0; c < channels(); ++c) to[c * n + x] = !inside ? 0 : m_smooth ? between(c, lx, ly) : at(c, std::lround(lx), std::lround(ly));
+        const double x0 = m_map.xy * y + m_map.dx, y0 = m_map.yy * y + m_map.dy;
+        for (int x = 0; x < n; ++x, ++to) {
+            const double lx = m_map.xx * x + x0, ly = m_map.yx * x + y0;
+            if (!(lx >= -0.5 && ly >= -0.5 && lx < m_width - 0.5 && ly < m_height - 0.5))
+                for (std::size_t c = 0; c < m_channels; ++c) to[c * static_cast<std::size_t>(n)] = 0;
+            else if (m_smooth)
+                between(lx, ly, to, static_cast<std::size_t>(n));
+            else
+                nearest(lx, ly, to, static_cast<std::size_t>(n));
         }
     }
 
 private:
-    std::uint16_t at(int c, long x, long y) const { return m_picture.row(m_level, c, static_cast<int>(y))[x]; }
+    void nearest(double x, double y, std::uint16_t* to, std::size_t stride) const {
+        const auto at = static_cast<std::size_t>(static_cast<int>(y + 0.5)) * static_cast<std::size_t>(m_width) + static_cast<std::size_t>(static_cast<int>(x + 0.5));
+        for (std::size_t c = 0; c < m_channels; ++c) to[c * stride] = m_pixels[c][at];
+    }
 
-    std::uint16_t between(int c, double x, double y) const {
-        const double cx = std::clamp(x, 0.0, m_width - 1.0), cy = std::clamp(y, 0.0, m_height - 1.0);
-        const int x0 = static_cast<int>(cx), y0 = static_cast<int>(cy), x1 = std::min(x0 + 1, m_width - 1);
-        const std::uint16_t *a = m_picture.row(m_level, c, y0), *b = m_picture.row(m_level, c, std::min(y0 + 1, m_height - 1));
-        if (!a[x0] || !a[x1] || !b[x0] || !b[x1]) return at(c, std::lround(cx), std::lround(cy));
-        const auto fx = static_cast<unsigned>((cx - x0) * 256), fy = static_cast<unsigned>((cy - y0) * 256);
-        const unsigned top = a[x0] * (256 - fx) + a[x1] * fx, low = b[x0] * (256 - fx) + b[x1] * fx;
-        return static_cast<std::uint16_t>((static_cast<std::uint64_t>(top) * (256 - fy) + static_cast<std::uint64_t>(low) * fy + 32768) >> 16);
+    void between(double x, double y, std::uint16_t* to, std::size_t stride) const {
+        x = std::clamp(x, 0.0, m_width - 1.0), y = std::clamp(y, 0.0, m_height - 1.0);
+        const int ix = static_cast<int>(x), iy = static_cast<int>(y);
+        const std::size_t at = static_cast<std::size_t>(iy) * static_cast<std::size_t>(m_width) + static_cast<std::size_t>(ix), right = ix + 1 < m_width ? 1 : 0,
+                          down = iy + 1 < m_height ? static_cast<std::size_t>(m_width) : 0;
+        const auto fx = static_cast<std::uint32_t>((x - ix) * 256), fy = static_cast<std::uint32_t>((y - iy) * 256);
+        for (std::size_t c = 0; c < m_channels; ++c) {
+            const std::uint16_t* p = m_pixels[c] + at;
+            const std::uint32_t a = p[0], b = p[right], d = p[down], e = p[down + right];
+            if (!a || !b || !d || !e) {
+                to[c * stride] = m_pixels[c][static_cast<std::size_t>(static_cast<int>(y + 0.5)) * static_cast<std::size_t>(m_width) +
+                                             static_cast<std::size_t>(static_cast<int>(x + 0.5))];
+                continue;
+            }
+            const std::uint64_t top = a * (256 - fx) + b * fx, low = d * (256 - fx) + e * fx;
+            to[c * stride] = static_cast<std::uint16_t>((top * (256 - fy) + low * fy + 32768) >> 16);
+        }
     }
 
     const PicturePyramid& m_picture;
     int m_level = 0, m_width = 0, m_height = 0;
     bool m_smooth = true;
+    std::size_t m_channels = 1;
+    std::array<const std::uint16_t*, 3> m_pixels{}; ///< of the level, by channel
     Affine m_map{};
 };
 
@@ -126,11 +147,33 @@ void eachRow(const ViewPlace& place, Row row) {
 
 } // namespace
 
-void renderView(const ViewRun& run, const ViewPlace& place, const Stretch& stretch, PictureTint tint, std::uint32_t* to, std::size_t stride) {
+struct ViewShades::Tables {
+    StretchTable colour;
+    std::optional<WeightedRates> rates, baseline;
+    std::optional<GreyTable> grey;
+};
+
+ViewShades::ViewShades(const Seen& seen, const Stretch& stretch)
+    : m_tables(std::make_shared<Tables>()) {
+    if (seen.inColour()) {
+        m_tables->colour = stretchTable(*seen.picture, stretch);
+    } else {
+        m_tables->rates.emplace(seen);
+        m_tables->grey.emplace(stretch);
+    }
+}
+
+ViewShades::ViewShades(const Seen& seen, const Seen& baseline)
+    : m_tables(std::make_shared<Tables>()) {
+    m_tables->rates.emplace(seen);
+    m_tables->baseline.emplace(baseline);
+}
+
+void renderView(const ViewRun& run, const ViewPlace& place, const ViewShades& shades, PictureTint tint, std::uint32_t* to, std::size_t stride) {
     const Sampler sampler(run, place);
     const auto n = static_cast<std::size_t>(place.width);
     if (run.seen.inColour()) {
-        const StretchTable table = stretchTable(*run.seen.picture, stretch);
+        const StretchTable& table = shades.tables().colour;
         eachRow(place, [&](int y) {
             std::vector<std::uint16_t> codes(3 * n);
             sampler.row(y, place.width, codes.data());
@@ -142,8 +185,8 @@ void renderView(const ViewRun& run, const ViewPlace& place, const Stretch& stret
         });
         return;
     }
-    const WeightedRates rates(run.seen);
-    const GreyTable grey(stretch);
+    const WeightedRates& rates = *shades.tables().rates;
+    const GreyTable& grey = *shades.tables().grey;
     eachRow(place, [&](int y) {
         std::vector<std::uint16_t> codes(static_cast<std::size_t>(sampler.channels()) * n);
         sampler.row(y, place.width, codes.data());
@@ -153,6 +196,10 @@ void renderView(const ViewRun& run, const ViewPlace& place, const Stretch& stret
             out[x] = tint == PictureTint::Natural ? kOpaque | v << 16 | v << 8 | v : kOpaque | v << 16;
         }
     });
+}
+
+void renderView(const ViewRun& run, const ViewPlace& place, const Stretch& stretch, PictureTint tint, std::uint32_t* to, std::size_t stride) {
+    renderView(run, place, ViewShades(run.seen, stretch), tint, to, stride);
 }
 
 std::uint32_t ratioColour(double ratio, PictureTint tint) {
@@ -167,9 +214,10 @@ std::uint32_t ratioColour(double ratio, PictureTint tint) {
     return kOpaque | v[0] << 16 | v[1] << 8 | v[2];
 }
 
-void renderRatio(const ViewRun& run, const ViewRun& baseline, const ViewPlace& place, PictureTint tint, std::uint32_t* to, std::size_t stride) {
+void renderRatio(const ViewRun& run, const ViewRun& baseline, const ViewPlace& place, const ViewShades& shades, PictureTint tint, std::uint32_t* to,
+                 std::size_t stride) {
     const Sampler above(run, place), below(baseline, place);
-    const WeightedRates rates(run.seen), baseRates(baseline.seen);
+    const WeightedRates &rates = *shades.tables().rates, &baseRates = *shades.tables().baseline;
     constexpr int kSteps = 1024;
     std::array<std::uint32_t, kSteps> colours{};
     const double span = std::log2(kRatioHigh / kRatioLow);

@@ -142,12 +142,12 @@ private slots:
         QCOMPARE(rateAt({{&three}, {}}, {100, 100}, 8)->size(), std::size_t{3});
         QVERIFY(std::abs(Seen{&three, line}.stats()[0].sky - (rate(300) - 0.2 * rate(500) + 0.5 * rate(200))) < 0.03);
         std::vector<std::uint32_t> out(16 * 16);
-        renderRatio({{&one}, {}}, {{&three}, {}}, {16, 16, 100, 100, 4}, PictureTint::Natural, out.data(), 16);
+        renderRatio({{&one}, {}}, {{&three}, {}}, {16, 16, 100, 100, 4}, ViewShades({&one}, Seen{&three}), PictureTint::Natural, out.data(), 16);
         const std::uint32_t want = ratioColour(rate(500) / (rate(300) + rate(500) + rate(200)), PictureTint::Natural);
         for (const auto v : out)
             for (const int shift : {0, 8, 16}) QVERIFY(std::abs(static_cast<int>(v >> shift & 255U) - static_cast<int>(want >> shift & 255U)) <= 3);
         // A run against itself is one everywhere.
-        renderRatio({{&one}, {}}, {{&one}, {}}, {16, 16, 100, 100, 1}, PictureTint::Natural, out.data(), 16);
+        renderRatio({{&one}, {}}, {{&one}, {}}, {16, 16, 100, 100, 1}, ViewShades({&one}, Seen{&one}), PictureTint::Natural, out.data(), 16);
         const std::uint32_t even = ratioColour(1, PictureTint::Natural);
         for (const auto v : out)
             for (const int shift : {0, 8, 16}) QVERIFY(std::abs(static_cast<int>(v >> shift & 255U) - static_cast<int>(even >> shift & 255U)) <= 1);
