@@ -70,9 +70,10 @@ int main(int argc, char** argv) {
             release(QEvent::MouseButtonRelease, to, view.mapToGlobal(to), Qt::MiddleButton, Qt::NoButton, Qt::NoModifier);
         for (QMouseEvent* e : {&press, &move, &release}) QApplication::sendEvent(&view, e);
     };
-    for (const Step& step : {Step{"flip", [&](int) { view.flip(1); }}, Step{"zoom", [&](int i) { view.zoomTo(view.zoom() * (i % 2 ? 0.8 : 1.25), room.center()); }},
-                             Step{"pan", pan}, Step{"curtain's edge", [&](int i) { view.setMode(FrameView::Mode::Curtain), view.setEdge(0.3 + 0.01 * (i % 40)); }},
-                             Step{"tiles, pan", [&](int i) { view.setMode(FrameView::Mode::Tiles), pan(i); }}}) {
+    for (const Step& step :
+         {Step{"flip", [&](int) { view.flip(1); }}, Step{"zoom", [&](int i) { view.zoomTo(view.zoom() * (i % 2 ? 0.8 : 1.25), room.center()); }},
+          Step{"pan", pan}, Step{"curtain's edge", [&](int i) { view.setMode(FrameView::Mode::Curtain), view.setEdge(0.3 + 0.01 * (i % 40)); }},
+          Step{"tiles, pan", [&](int i) { view.setMode(FrameView::Mode::Tiles), pan(i); }}}) {
         double paint = 0, worst = 0, fresh = 0;
         constexpr int kSteps = 40;
         for (int i = 0; i < kSteps; ++i) {

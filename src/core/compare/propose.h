@@ -21,8 +21,8 @@ std::string guessKind(const std::string& name);
 /// Marks the run whose filter kind makes the best baseline (none, then uv-ir-cut, then light-pollution, then the first).
 void guessBaseline(Trial& trial);
 
-/// Regions from a first measurement without any: the cloud with most light in any run, where it is bright all around, and the next one or a fainter part of it, free sky in each quarter of the frame,
-/// and the brightest star well inside. Fewer where the frames show fewer.
+/// Regions from a first measurement without any: the cloud with most light in any run, where it is bright all around, and the next one or a fainter part of it,
+/// free sky in each quarter of the frame, and the brightest star well inside. Fewer where the frames show fewer.
 std::vector<Region> proposeRegions(const TrialResults& results);
 
 } // namespace caelumen

@@ -49,15 +49,16 @@ public:
 
 private:
     void nearest(double x, double y, std::uint16_t* to, std::size_t stride) const {
-        const auto at = static_cast<std::size_t>(static_cast<int>(y + 0.5)) * static_cast<std::size_t>(m_width) + static_cast<std::size_t>(static_cast<int>(x + 0.5));
+        const auto at =
+            static_cast<std::size_t>(static_cast<int>(y + 0.5)) * static_cast<std::size_t>(m_width) + static_cast<std::size_t>(static_cast<int>(x + 0.5));
         for (std::size_t c = 0; c < m_channels; ++c) to[c * stride] = m_pixels[c][at];
     }
 
     void between(double x, double y, std::uint16_t* to, std::size_t stride) const {
         x = std::clamp(x, 0.0, m_width - 1.0), y = std::clamp(y, 0.0, m_height - 1.0);
         const int ix = static_cast<int>(x), iy = static_cast<int>(y);
-        const std::size_t at = static_cast<std::size_t>(iy) * static_cast<std::size_t>(m_width) + static_cast<std::size_t>(ix), right = ix + 1 < m_width ? 1 : 0,
-                          down = iy + 1 < m_height ? static_cast<std::size_t>(m_width) : 0;
+        const std::size_t at = static_cast<std::size_t>(iy) * static_cast<std::size_t>(m_width) + static_cast<std::size_t>(ix),
+                          right = ix + 1 < m_width ? 1 : 0, down = iy + 1 < m_height ? static_cast<std::size_t>(m_width) : 0;
         const auto fx = static_cast<std::uint32_t>((x - ix) * 256), fy = static_cast<std::uint32_t>((y - iy) * 256);
         for (std::size_t c = 0; c < m_channels; ++c) {
             const std::uint16_t* p = m_pixels[c] + at;
