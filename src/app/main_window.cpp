@@ -208,6 +208,7 @@ void MainWindow::followJobs(JobService& jobs) {
 
 void MainWindow::showWorkspace(Workspace which) {
     m_workspaces->setCurrentIndex(static_cast<int>(which));
+    m_workspaces->currentWidget()->setFocus(); // not on the switch, which would look chosen twice
     m_switch[static_cast<int>(which)]->setChecked(true);
     m_status->setPixel({});
     fillConditions(); // what the menus offer

@@ -1,40 +1,24 @@
-#include "app/bench/bench.h"
 #include "app/bench/score_panel.h"
 #include "app/bench/welcome.h"
-#include "app/main_window.h"
 #include "app/results_shelf.h"
 #include "core/base/file.h"
 #include "core/base/json.h"
-#include "support/answers.h"
-#include "support/scenes.h"
+#include "support/bench_fixture.h"
 #include "support/watched_app.h"
-#include "support/window.h"
 
 #include <QAction>
 #include <QComboBox>
 #include <QDir>
 #include <QMenuBar>
 #include <QPushButton>
-#include <QSettings>
-#include <QStandardPaths>
 
 using namespace caelumen;
 namespace fs = std::filesystem;
 
 /// What becomes of a trial whose files move, change or are bad, and of work that was done before; in the real window.
-class BenchFilesTest : public QObject {
+class BenchFilesTest : public QObject, private BenchFixture {
     Q_OBJECT
 
-    scenes::Folder m_folder;
-    std::unique_ptr<MainWindow> m_window;
-    Answers* m_answers = nullptr;
-
-    QString at(const QString& name) const { return QString::fromStdString((m_folder.path() / name.toStdString()).string()); }
-    Session& session() { return m_window->session(); }
-    Bench& bench() { return m_window->bench(); }
-    bool settled() {
-        return QTest::qWaitFor([&] { return session().results() && session().resultsAreCurrent() && !session().jobs().busy(); }, 120'000);
-    }
     /// Frames of the trial's own, to be spoilt.
     QString copyOfTrial(const char* name) {
         fs::copy(m_folder / "trial", m_folder / name, fs::copy_options::recursive);
@@ -43,28 +27,15 @@ class BenchFilesTest : public QObject {
     double figure(const char* run) { return session().results()->headline(run, "background")->value; }
 
 private slots:
-    void initTestCase() {
-        QStandardPaths::setTestModeEnabled(true);
-        QCoreApplication::setOrganizationName("CaelumenTest");
-        QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, at("settings"));
-        QVERIFY(writeTrial(scenes::smallTrial({"open", "duo7", "duo3"}, 640), m_folder.path()).ok());
-    }
+    void initTestCase() { makeScene(640); }
 
-    void init() {
-        auto answers = std::make_unique<Answers>();
-        m_answers = answers.get();
-        m_window = std::make_unique<MainWindow>(std::move(answers));
-        m_window->show();
-        QVERIFY(QTest::qWaitForWindowExposed(m_window.get()));
-        m_window->openCampaign(at(QTest::currentTestFunction()) + ".caelumen");
-        m_window->showWorkspace(MainWindow::Workspace::Bench);
-    }
+    void init() { openWindow(); }
 
     void cleanup() { m_window.reset(); }
 
     /// What was measured is not measured again: results that are put onto the shelf in their place are shown.
     void whatWasMeasuredIsKept() {
-        dropOn(*m_window, {copyOfTrial("kept")});
+        drop({copyOfTrial("kept")});
         QVERIFY(settled());
         const double measured = figure("B");
         const QString name = ResultsShelf::nameOf(session().trial());
@@ -97,7 +68,7 @@ private slots:
     }
 
     void aFileThatChangesIsReadAnew() {
-        dropOn(*m_window, {copyOfTrial("changing")});
+        drop({copyOfTrial("changing")});
         QVERIFY(settled());
         QVERIFY(QTest::qWaitFor([&] { return session().picture("B") != nullptr; }, 30'000));
         const double before = figure("B"), c = figure("C");
@@ -111,7 +82,7 @@ private slots:
 
     void movedStacksAreFoundAgain() {
         const QString json = copyOfTrial("leaving");
-        dropOn(*m_window, {json});
+        drop({json});
         QVERIFY(settled());
         const double before = figure("B");
         const QString campaign = session().campaign()->path();
@@ -134,14 +105,14 @@ private slots:
         QVERIFY(bad.open(QIODevice::WriteOnly));
         bad.write("no picture at all");
         bad.close();
-        dropOn(*m_window, {at("trial/A.fits"), at("bad.fits"), at("trial/B.fits")});
+        drop({at("trial/A.fits"), at("bad.fits"), at("trial/B.fits")});
         QVERIFY(QTest::qWaitFor([&] { return session().hasTrial() && session().trial().runs.size() == 2; }, 30'000));
-        QVERIFY(QTest::qWaitFor([&] { return problemIn(*m_window).contains("bad.fits"); }, 10'000));
+        QVERIFY(QTest::qWaitFor([&] { return problem().contains("bad.fits"); }, 10'000));
         QVERIFY(settled());
     }
 
     void aRemovedTrialComesBack() {
-        dropOn(*m_window, {at("trial/trial.json")});
+        drop({at("trial/trial.json")});
         QVERIFY(settled());
         const Trial trial = session().trial();
         session().removeTrial();
@@ -154,7 +125,7 @@ private slots:
     }
 
     void markersStayWhenARunGoes() {
-        dropOn(*m_window, {at("trial/trial.json")});
+        drop({at("trial/trial.json")});
         QVERIFY(settled());
         const FilterStyle before = bench().panel("nebula")->rows().back().style;
         bench().removeRun("B");
@@ -165,7 +136,7 @@ private slots:
     }
 
     void trialsOfOneNameAreToldApart() {
-        dropOn(*m_window, {at("trial/trial.json")});
+        drop({at("trial/trial.json")});
         QVERIFY(settled());
         Trial other = session().trial();
         other.site.name = "Another hill";
@@ -198,7 +169,7 @@ private slots:
         QVERIFY(session().campaign()->path().endsWith("quite-new.caelumen"));
         m_answers->save = at("not-there.caelumen");
         press("Open a campaign");
-        QVERIFY(problemIn(*m_window).contains("not-there"));
+        QVERIFY(problem().contains("not-there"));
         QVERIFY(!QFile::exists(at("not-there.caelumen"))); // a slip makes no campaign
         QVERIFY(session().campaign()->path().endsWith("quite-new.caelumen"));
         QTest::qWait(50);

@@ -1,4 +1,3 @@
-#include "app/bench/bench.h"
 #include "app/bench/blind_panel.h"
 #include "app/bench/evidence_plot.h"
 #include "app/bench/fairness_list.h"
@@ -6,12 +5,9 @@
 #include "app/bench/lane_list.h"
 #include "app/bench/score_board.h"
 #include "app/bench/welcome.h"
-#include "app/main_window.h"
 #include "core/base/json.h"
-#include "support/answers.h"
-#include "support/scenes.h"
+#include "support/bench_fixture.h"
 #include "support/watched_app.h"
-#include "support/window.h"
 
 #include <QClipboard>
 #include <QComboBox>
@@ -20,8 +16,6 @@
 #include <QMenu>
 #include <QPlainTextEdit>
 #include <QPushButton>
-#include <QSettings>
-#include <QStandardPaths>
 #include <QTableWidget>
 #include <QTimer>
 #include <qcustomplot.h>
@@ -29,21 +23,10 @@
 using namespace caelumen;
 
 /// How the Bench is looked at: flipping, curtain, ratio, lines, histogram, the readout, evidence, the blind look; each by keys and mouse in the real window.
-class BenchViewTest : public QObject {
+class BenchViewTest : public QObject, private BenchFixture {
     Q_OBJECT
 
-    scenes::Folder m_folder;
-    std::unique_ptr<MainWindow> m_window;
-    Answers* m_answers = nullptr;
-
-    QString at(const char* name) const { return QString::fromStdString((m_folder / name).string()); }
-    Session& session() { return m_window->session(); }
-    Bench& bench() { return m_window->bench(); }
-    FrameView& view() { return m_window->bench().view(); }
-    bool settled() {
-        return QTest::qWaitFor([&] { return session().results() && session().resultsAreCurrent() && !session().jobs().busy(); }, 120'000);
-    }
-    QPoint viewOf(Point p) { return view().transform().map(QPointF(p.x, p.y)).toPoint(); }
+    FrameView& view() { return bench().view(); }
     int greyAt(QPoint p) {
         view().finish();
         return qGray(view().grab().toImage().pixel(p));
@@ -51,23 +34,11 @@ class BenchViewTest : public QObject {
     QWidget* trialBox() { return byName<QComboBox>(*m_window, "Trial"); }
 
 private slots:
-    void initTestCase() {
-        QStandardPaths::setTestModeEnabled(true);
-        QCoreApplication::setOrganizationName("CaelumenTest");
-        QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, at("settings"));
-        SimulatedTrial s = scenes::smallTrial({"open", "duo7", "duo3"}, 800);
-        QVERIFY(writeTrial(s, m_folder.path()).ok());
-    }
+    void initTestCase() { makeScene(800); }
 
     void init() {
-        auto answers = std::make_unique<Answers>();
-        m_answers = answers.get();
-        m_window = std::make_unique<MainWindow>(std::move(answers));
-        m_window->show();
-        QVERIFY(QTest::qWaitForWindowExposed(m_window.get()));
-        m_window->openCampaign(at(QTest::currentTestFunction()) + ".caelumen");
-        m_window->showWorkspace(MainWindow::Workspace::Bench);
-        dropOn(*m_window, {at("trial/trial.json")});
+        openWindow();
+        drop({at("trial/trial.json")});
         QVERIFY(settled());
         view().setShowRegions(false);
     }
@@ -395,7 +366,7 @@ private slots:
         QCOMPARE(view().current(), view().lanes()[2].run);
         m_answers->save = at("trial/trial.json");
         bench().askSingleSub("B");
-        QVERIFY(QTest::qWaitFor([&] { return problemIn(*m_window).contains("trial.json"); }, 10'000));
+        QVERIFY(QTest::qWaitFor([&] { return problem().contains("trial.json"); }, 10'000));
     }
 
     void theKeysAreThoseOfTheScreen() {

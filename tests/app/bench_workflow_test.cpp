@@ -1,19 +1,15 @@
-#include "app/bench/bench.h"
 #include "app/bench/evidence_plot.h"
 #include "app/bench/fairness_list.h"
 #include "app/bench/lane_list.h"
 #include "app/bench/score_panel.h"
 #include "app/demo_campaign.h"
 #include "app/facts_dialog.h"
-#include "app/main_window.h"
 #include "app/results_shelf.h"
 #include "core/base/file.h"
 #include "core/compare/evidence.h"
 #include "core/model/trial_json.h"
-#include "support/answers.h"
-#include "support/scenes.h"
+#include "support/bench_fixture.h"
 #include "support/watched_app.h"
-#include "support/window.h"
 
 #include <QClipboard>
 #include <QComboBox>
@@ -22,52 +18,19 @@
 #include <QMenuBar>
 #include <QPushButton>
 #include <QSettings>
-#include <QStandardPaths>
 #include <QTimer>
 #include <qcustomplot.h>
 
 using namespace caelumen;
 
 /// The real window, from dropped frames to an exported page, driven by mouse, keys and drops.
-class BenchWorkflowTest : public QObject {
+class BenchWorkflowTest : public QObject, private BenchFixture {
     Q_OBJECT
 
-    scenes::Folder m_folder;
-    std::unique_ptr<MainWindow> m_window;
-    Answers* m_answers = nullptr;
-
-    QString at(const char* name) const { return QString::fromStdString((m_folder / name).string()); }
-    Session& session() { return m_window->session(); }
-    Bench& bench() { return m_window->bench(); }
-    bool settled() {
-        return QTest::qWaitFor([&] { return session().results() && session().resultsAreCurrent() && !session().jobs().busy(); }, 120'000);
-    }
-    void drop(const QStringList& files) { dropOn(*m_window, files); }
-    const Region* region(const std::string& id) {
-        for (const Region& r : session().trial().regions)
-            if (r.id == id) return &r;
-        return nullptr;
-    }
-    QString problem() const { return problemIn(*m_window); }
-
 private slots:
-    void initTestCase() {
-        QStandardPaths::setTestModeEnabled(true);
-        QCoreApplication::setOrganizationName("CaelumenTest");
-        QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, at("settings"));
-        SimulatedTrial s = scenes::smallTrial({"open", "duo7", "duo3"}, 800);
-        QVERIFY(writeTrial(s, m_folder.path()).ok());
-    }
+    void initTestCase() { makeScene(800); }
 
-    void init() {
-        auto answers = std::make_unique<Answers>();
-        m_answers = answers.get();
-        m_window = std::make_unique<MainWindow>(std::move(answers));
-        m_window->show();
-        QVERIFY(QTest::qWaitForWindowExposed(m_window.get()));
-        const QString campaign = at(QTest::currentTestFunction()) + ".caelumen";
-        m_window->openCampaign(campaign);
-    }
+    void init() { openWindow(); }
 
     void cleanup() { m_window.reset(); }
 
@@ -110,7 +73,6 @@ private slots:
         FrameView& view = bench().view();
         const double before = session().results()->headline("B", "nebula_signal", "N1")->value;
         const Point centre = region("N1")->points[0];
-        const auto viewOf = [&](Point p) { return view.transform().map(QPointF(p.x, p.y)).toPoint(); };
         QTest::mouseClick(&view, Qt::LeftButton, {}, viewOf(centre));
         QTest::mouseClick(bench().tools().widgetForAction(bench().tools().actions().constFirst()), Qt::LeftButton); // the focus elsewhere
         QCOMPARE(view.selected(), QString("N1"));

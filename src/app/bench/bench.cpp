@@ -134,6 +134,7 @@ void Bench::layOut() {
     layout->setSpacing(3);
     layout->addWidget(m_tools);
     layout->addWidget(m_down, 1);
+    setFocusProxy(m_view);
     // Tab goes the way of the work: runs, pictures, what is seen of them, scores, where they come from, what was unfair.
     QWidget* before = m_lanes;
     const auto next = [&](QWidget* w) {
@@ -347,7 +348,8 @@ void Bench::refreshEvidence() {
                          {m_session.trial(), *r, m_run, regionOfScore(m_score),
                           [this](const std::string& run, const Region& region, const std::string& channel) { return pixelsOf(run, region, channel); }});
     else
-        m_evidence->clear(tr("Nothing is measured yet."));
+        m_evidence->clear(m_session.whyNotMeasured().isEmpty() ? tr("Nothing is measured yet.") : m_session.whyNotMeasured(),
+                          !m_session.whyNotMeasured().isEmpty() && m_session.hasTrial());
     m_fairness->show(m_session.results(), m_run);
 }
 

@@ -64,10 +64,10 @@ EvidencePlot::EvidencePlot(QWidget* parent)
     clear(tr("Click a value below to see where it comes from."));
 }
 
-void EvidencePlot::clear(const QString& why) {
+void EvidencePlot::clear(const QString& why, bool factsWanted) {
     m_series.clear();
     m_stars.clear();
-    m_facts->hide();
+    m_facts->setVisible(factsWanted);
     m_kind->hide();
     m_plot->clearPlottables();
     m_plot->clearItems();

@@ -24,8 +24,8 @@ class EvidencePlot : public QWidget {
 public:
     explicit EvidencePlot(QWidget* parent = nullptr);
     void show(const QString& score, const EvidenceSubject& subject);
-    void clear(const QString& why);
-    QString csv() const; ///< what is plotted, as a table
+    void clear(const QString& why, bool factsWanted = false); ///< factsWanted: giving facts may help
+    QString csv() const;                                      ///< what is plotted, as a table
     QCustomPlot* plot() const { return m_plot; }
     QPushButton* factsButton() const { return m_facts; }
     QComboBox* kindBox() const { return m_kind; }

@@ -98,7 +98,8 @@ Status addRuns(Trial& trial, const std::vector<fs::path>& frames, std::vector<st
             continue;
         }
         const FrameFacts& facts = file->info().facts;
-        const std::string stem = nameText(path.stem());
+        const bool packed = path.extension() == ".gz" || path.extension() == ".fz"; // "m8.fits.gz"
+        const std::string stem = nameText(packed ? path.stem().stem() : path.stem());
         const std::string name = facts.filter ? *facts.filter : stem;
         const Filter* known = filterCalled(trial, name);
         const std::string id = known ? known->id : slug(name);
