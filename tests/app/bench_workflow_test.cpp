@@ -150,12 +150,12 @@ private slots:
         QTimer::singleShot(200, [] {
             auto* dialog = qobject_cast<RunFactsDialog*>(QApplication::activeModalWidget());
             QVERIFY(dialog);
-            for (QLineEdit* edit : dialog->findChildren<QLineEdit*>())
-                if (edit->text() == "180") edit->setText("nonsense");
+            auto* exposure = byName<QLineEdit>(*dialog, "Sub exposure (s)");
+            QVERIFY(exposure);
+            exposure->setText("nonsense");
             dialog->accept();
             QVERIFY(dialog->isVisible()); // refused, in words
-            for (QLineEdit* edit : dialog->findChildren<QLineEdit*>())
-                if (edit->text() == "nonsense") edit->setText("90");
+            exposure->setText("90");
             dialog->accept();
         });
         bench().view().setCurrent("B");

@@ -147,7 +147,7 @@ void Bench::layOut() {
     next(m_evidence->kindBox());
     next(m_evidence->plot());
     next(m_fairness);
-    for (const QAction* a : m_tools->keyActions()) addAction(const_cast<QAction*>(a)); // their keys work while the Bench is in sight
+    for (QAction* a : m_tools->keyActions()) addAction(a); // their keys work while the Bench is in sight
 }
 
 void Bench::connectAll() {
@@ -264,6 +264,7 @@ void Bench::trialChanged() {
         m_points.reset();
     }
     m_lineMatrices.clear();
+    m_counted.clear();
     std::erase_if(m_subs, [&](const auto& s) { return !trial.run(s.first.toStdString()); });
     m_view->setRegions(trial.regions);
     picturesChanged();

@@ -94,7 +94,6 @@ private:
     std::vector<ViewLane> viewLanes() const;
     Showing showingOf(const PicturePyramid& picture, const Run& run) const;
     void stretchLanes(std::vector<ViewLane>& lanes);
-    void fillHistogram(const std::vector<ViewLane>& lanes);
     void hovered(const Point& at, bool inside);
     std::vector<double> pixelsOf(const std::string& run, const Region& region, const std::string& channel) const;
     void savePlot(const QString& suffix);
@@ -138,7 +137,15 @@ private:
         Alignment alignment;
     };
     std::map<QString, SingleSub> m_subs; ///< by run
-    std::optional<Stretch> m_points;     ///< black, middle and white as a person set them
+    /// What a histogram was counted from, and the counts: dragging a mark counts nothing anew.
+    struct Counted {
+        std::shared_ptr<const PicturePyramid> picture;
+        Showing showing;
+        Stretch scale;
+        std::vector<double> parts;
+    };
+    std::map<QString, Counted> m_counted; ///< by lane
+    std::optional<Stretch> m_points;      ///< black, middle and white as a person set them
     QTimer m_evidenceSoon;
     int m_nudges = 1;
     bool m_blind = false, m_marked = false;

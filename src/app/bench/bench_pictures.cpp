@@ -210,8 +210,13 @@ void Bench::stretchLanes(std::vector<ViewLane>& lanes) {
     if (m_levels->isVisible() || m_tools->levels()->isChecked()) {
         const Stretch automatic = mode == StretchMode::Linear ? linearStretch(all, base) : sharedStretch(all, base);
         std::vector<HistogramStrip::Line> lines;
-        for (const ViewLane& lane : lanes)
-            if (lane.picture) lines.push_back({lane.run, lane.style, HistogramStrip::partsOf({lane.picture.get(), lane.showing}, automatic)});
+        for (const ViewLane& lane : lanes) {
+            if (!lane.picture) continue;
+            Counted& counted = m_counted[lane.run];
+            if (counted.picture != lane.picture || !(counted.showing == lane.showing) || !(counted.scale == automatic))
+                counted = {lane.picture, lane.showing, automatic, HistogramStrip::partsOf({lane.picture.get(), lane.showing}, automatic)};
+            lines.push_back({lane.run, lane.style, counted.parts});
+        }
         m_histogram->show(std::move(lines), automatic, shared, mode != StretchMode::OwnSky);
         m_histogram->setCurrent(m_run);
     }

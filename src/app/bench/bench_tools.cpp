@@ -246,9 +246,9 @@ void BenchTools::themeChanged() {
         if (const QString icon = a->data().toString(); !icon.isEmpty()) a->setIcon(themedIcon(icon));
 }
 
-std::vector<const QAction*> BenchTools::keyActions() const {
-    std::vector<const QAction*> out;
-    for (const QAction* a : m_all)
+std::vector<QAction*> BenchTools::keyActions() const {
+    std::vector<QAction*> out;
+    for (QAction* a : m_all)
         if (!a->shortcut().isEmpty()) out.push_back(a);
     return out;
 }

@@ -43,7 +43,7 @@ public:
     double pace() const { return m_timer.interval() / 1000.0; }
     void setBlind(bool on); ///< what tells the filters apart is put away
     void themeChanged();
-    std::vector<const QAction*> keyActions() const; ///< those with a key, menus' too
+    std::vector<QAction*> keyActions() const; ///< those with a key, menus' too
 
 signals:
     void stretchModeChanged();
