@@ -116,6 +116,7 @@ void Bench::layOut() {
     m_right->setSizes({300, 220});
     m_right->setChildrenCollapsible(false);
 
+    m_left->setMinimumWidth(fontMetrics().horizontalAdvance('0') * 28);
     m_left->addWidget(m_lanes);
     m_left->addWidget(m_blindPanel);
     m_across->addWidget(m_left);

@@ -11,6 +11,8 @@
 #include <QMenu>
 #include <QMouseEvent>
 #include <QPushButton>
+#include <QResizeEvent>
+#include <QScrollArea>
 #include <qcustomplot.h>
 
 #include <algorithm>
@@ -38,12 +40,22 @@ EvidencePlot::EvidencePlot(QWidget* parent)
     top->addWidget(m_kind, 0, Qt::AlignTop);
     layout->addLayout(top);
     layout->addWidget(m_plot, 1);
-    layout->addWidget(m_text);
+    // Long words scroll: they never lie over the plot, however low the window is.
+    auto* words = new QScrollArea;
+    words->setWidget(m_text);
+    words->setWidgetResizable(true);
+    words->setFrameShape(QFrame::NoFrame);
+    words->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    words->setFocusPolicy(Qt::NoFocus);
+    words->setMinimumHeight(2 * fontMetrics().height() + 4);
+    m_text->setAlignment(Qt::AlignLeft | Qt::AlignTop);
+    layout->addWidget(words);
+    m_wordsRoom = words;
     layout->addWidget(m_facts, 0, Qt::AlignLeft);
     layout->addStretch(0); // keeps the words at the top while there is no plot
     m_kind->setSizeAdjustPolicy(QComboBox::AdjustToContents);
     m_kind->setAccessibleName(tr("Kind of plot"));
-    m_plot->setMinimumSize(180, 120);
+    m_plot->setMinimumSize(180, 132);
     m_plot->setInteractions(QCP::iRangeDrag | QCP::iRangeZoom);
     m_plot->setContextMenuPolicy(Qt::CustomContextMenu);
     m_plot->setFocusPolicy(Qt::StrongFocus);
@@ -78,6 +90,7 @@ void EvidencePlot::clear(const QString& why, bool factsWanted) {
     m_plot->setVisible(false);
     m_title->setText(tr("Evidence"));
     m_text->setText(why);
+    fitWords();
     m_plot->replot(QCustomPlot::rpQueuedReplot);
 }
 
@@ -104,6 +117,7 @@ void EvidencePlot::show(const QString& score, const EvidenceSubject& subject) {
     m_plot->setVisible(any);
     const std::string run = subject.run.toStdString();
     m_facts->setVisible(!any && run != subject.results.baseline && subject.trial.run(run));
+    fitWords();
     for (int g = 0; g < m_plot->graphCount(); ++g) {
         Series all{m_plot->graph(g), {}, {}};
         for (const QCPGraphData& d : *all.graph->data()) all.key << d.key, all.value << d.value;
@@ -143,6 +157,20 @@ void EvidencePlot::clickedAt(QPointF at) {
         if (off < best) best = off, chosen = {star};
     }
     if (!chosen.empty()) emit starsChosen(chosen);
+}
+
+/// The words get the height that they need, up to a third of the panel.
+void EvidencePlot::fitWords() {
+    const int needed = m_text->heightForWidth(std::max(60, width() - 18)) + 4;
+    m_wordsRoom->setFixedHeight(std::clamp(
+        needed, fontMetrics().height() + 4,
+        std::max(2 * fontMetrics().height() + 4,
+                 (m_plot->isVisibleTo(this) ? height() - m_title->heightForWidth(std::max(60, width() - 18)) - m_plot->minimumHeight() - 46 : height()))));
+}
+
+void EvidencePlot::resizeEvent(QResizeEvent* event) {
+    QWidget::resizeEvent(event);
+    fitWords();
 }
 
 QString EvidencePlot::words() const {

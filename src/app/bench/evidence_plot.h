@@ -39,6 +39,9 @@ signals:
     void saveAsked(const QString& suffix);
     void starsChosen(const std::vector<caelumen::Point>& stars); ///< whose points were clicked, baseline pixels
 
+protected:
+    void resizeEvent(QResizeEvent* event) override;
+
 private:
     /// What a graph shows, whole; what is drawn of it is what lies near the plot.
     struct Series {
@@ -46,6 +49,7 @@ private:
         QVector<double> key, value;
     };
     void drawNear();
+    void fitWords();
     void clickedAt(QPointF at);
     void menu(const QPoint& at);
     void offerKinds(const QString& score);
@@ -56,6 +60,7 @@ private:
     QLabel* m_title;
     QComboBox* m_kind;
     QLabel* m_text;
+    QWidget* m_wordsRoom = nullptr;
     QCustomPlot* m_plot;
     QPushButton* m_facts;
     std::vector<std::pair<QPointF, Point>> m_stars; ///< of a colour diagram: its points, and where their stars are
