@@ -59,7 +59,7 @@ public:
     void askStack(const QString& run);     ///< where a frame lies that was moved
     void proposeRegions();
     void copyRegionsFrom(qint64 trial);
-    void beginBlindLook();
+    void beginBlindLook(std::optional<std::uint64_t> seed = {}); ///< of the order; else nobody knows it
     void endBlindLook();
     bool isBlind() const { return m_blind; }
     std::vector<Campaign::Entry> trialsToCopyFrom(); ///< of the same target, with regions

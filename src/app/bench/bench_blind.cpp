@@ -13,7 +13,7 @@
 /// People see what they expect: pictures without names, ranked by eye, then held against the figures.
 namespace caelumen {
 
-void Bench::beginBlindLook() {
+void Bench::beginBlindLook(std::optional<std::uint64_t> seed) {
     if (m_session.trial().runs.size() < 2) return emit told(tr("A blind look needs two runs."));
     std::vector<std::string> runs;
     for (const Run& run : m_session.trial().runs) runs.push_back(run.id);
@@ -24,7 +24,7 @@ void Bench::beginBlindLook() {
     m_right->hide();
     m_board->hide();
     m_left->setCurrentWidget(m_blindPanel);
-    m_blindPanel->begin(shuffledRuns(runs, QRandomGenerator::global()->generate64()));
+    m_blindPanel->begin(shuffledRuns(runs, seed ? *seed : QRandomGenerator::global()->generate64()));
     picturesChanged();
     flipTo(QString::fromStdString(m_blindPanel->shown().front()));
     m_view->setFocus();

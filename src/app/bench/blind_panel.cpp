@@ -56,11 +56,11 @@ BlindPanel::BlindPanel(QWidget* parent)
     column->addWidget(m_help);
     for (const Score& s : scores()) {
         const QString id = QString::fromUtf8(s.id.data(), static_cast<qsizetype>(s.id.size()));
-        m_question->addItem(id == "nebula"       ? tr("Which shows the nebula best?")
-                            : id == "background" ? tr("Which has the darkest sky?")
-                            : id == "halo"       ? tr("Which has the faintest halos?")
-                            : id == "colour"     ? tr("Which keeps most star colour?")
-                                                 : tr("Which has the most even sky?"),
+        m_question->addItem(id == "nebula"       ? tr("Nebula shown best")
+                            : id == "background" ? tr("Darkest sky")
+                            : id == "halo"       ? tr("Faintest halos")
+                            : id == "colour"     ? tr("Most star colour kept")
+                                                 : tr("Most even sky"),
                             id);
     }
     m_question->setAccessibleName(tr("What is judged"));
