@@ -361,7 +361,7 @@ void Session::measureNow(bool anew) {
                 emit failed(sentence);
             };
         }
-        ResultsShelf::keep(name, *results);
+        if (ResultsShelf::nameOf(trial) == name) ResultsShelf::keep(name, *results); // no file changed under the measurement
         return [this, trial, shared = std::make_shared<const TrialResults>(std::move(*results))] { take(trial, shared); };
     });
 }

@@ -248,6 +248,12 @@ void Bench::trialChanged() {
     m_tools->setEnabled(m_session.hasTrial());
     m_middle->setCurrentWidget(m_session.trial().runs.empty() ? static_cast<QWidget*>(m_welcome) : m_view);
     const Trial& trial = m_session.trial();
+    if (m_trialShown != m_session.trialId()) { // runs of another trial may have the same names
+        m_trialShown = m_session.trialId();
+        m_subs.clear();
+        m_points.reset();
+        if (m_blind) endBlindLook();
+    }
     if (m_blind) {
         const auto& shown = m_blindPanel->shown();
         if (shown.size() != trial.runs.size() || std::any_of(shown.begin(), shown.end(), [&](const std::string& run) { return !trial.run(run); }))

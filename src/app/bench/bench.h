@@ -147,6 +147,7 @@ private:
     std::map<QString, Counted> m_counted; ///< by lane
     std::optional<Stretch> m_points;      ///< black, middle and white as a person set them
     QTimer m_evidenceSoon;
+    qint64 m_trialShown = 0;
     int m_nudges = 1;
     bool m_blind = false, m_marked = false;
 };

@@ -132,39 +132,40 @@ void Bench::addSingleSubs(std::vector<ViewLane>& lanes) const {
 void Bench::askSingleSub(const QString& run) {
     const QString file = m_prompts.openFile(this, tr("A single sub of run %1").arg(run), framesFilter());
     if (file.isEmpty()) return;
-    m_jobs.run("single sub", tr("Reading a single sub"), [this, run, file, trial = m_session.trial()](const Job& job) -> JobService::Finish {
-        const Run* base = trial.baseline() ? trial.baseline() : &trial.runs.front();
-        Trial one = trial, whole = trial;
-        const Run* stacked = trial.run(run.toStdString());
-        Run sub;
-        sub.id = run.toStdString();
-        sub.filter = stacked ? stacked->filter : std::string();
-        sub.bayer = stacked ? stacked->bayer : std::string();
-        sub.rig = stacked ? stacked->rig : Rig{};
-        sub.sub_exposure_s = stacked ? stacked->sub_exposure_s : std::nullopt;
-        sub.stack = nameText(toPath(file));
-        sub.baseline = true;
-        one.runs = {sub};
-        whole.runs = {*base};
-        whole.runs.front().baseline = true;
-        const auto fail = [this](const Error& error) -> JobService::Finish {
-            if (error.message == kCancelled) return {};
-            return [this, sentence = QString::fromStdString(error.message)] { emit problem(sentence); };
-        };
-        const auto open = openRun(one, one.runs.front(), {});
-        if (!open) return fail(open.error());
-        auto picture = PicturePyramid::load(*open, job);
-        if (!picture) return fail(picture.error());
-        const auto alignment = alignmentBetween(whole, one, job);
-        if (!alignment) return fail(alignment.error());
-        auto shared = std::make_shared<const PicturePyramid>(std::move(*picture));
-        return [this, run, file, shared, a = *alignment] {
-            if (!m_session.trial().run(run.toStdString())) return;
-            m_subs[run] = {file, shared, a};
-            picturesChanged();
-            m_view->setCurrent(run + kSubMark);
-        };
-    });
+    m_jobs.run("single sub", tr("Reading a single sub"),
+               [this, run, file, trial = m_session.trial(), id = m_session.trialId()](const Job& job) -> JobService::Finish {
+                   const Run* base = trial.baseline() ? trial.baseline() : &trial.runs.front();
+                   Trial one = trial, whole = trial;
+                   const Run* stacked = trial.run(run.toStdString());
+                   Run sub;
+                   sub.id = run.toStdString();
+                   sub.filter = stacked ? stacked->filter : std::string();
+                   sub.bayer = stacked ? stacked->bayer : std::string();
+                   sub.rig = stacked ? stacked->rig : Rig{};
+                   sub.sub_exposure_s = stacked ? stacked->sub_exposure_s : std::nullopt;
+                   sub.stack = nameText(toPath(file));
+                   sub.baseline = true;
+                   one.runs = {sub};
+                   whole.runs = {*base};
+                   whole.runs.front().baseline = true;
+                   const auto fail = [this](const Error& error) -> JobService::Finish {
+                       if (error.message == kCancelled) return {};
+                       return [this, sentence = QString::fromStdString(error.message)] { emit problem(sentence); };
+                   };
+                   const auto open = openRun(one, one.runs.front(), {});
+                   if (!open) return fail(open.error());
+                   auto picture = PicturePyramid::load(*open, job);
+                   if (!picture) return fail(picture.error());
+                   const auto alignment = alignmentBetween(whole, one, job);
+                   if (!alignment) return fail(alignment.error());
+                   auto shared = std::make_shared<const PicturePyramid>(std::move(*picture));
+                   return [this, run, file, shared, id, a = *alignment] {
+                       if (id != m_session.trialId() || !m_session.trial().run(run.toStdString())) return;
+                       m_subs[run] = {file, shared, a};
+                       picturesChanged();
+                       m_view->setCurrent(run + kSubMark);
+                   };
+               });
 }
 
 void Bench::stretchLanes(std::vector<ViewLane>& lanes) {
@@ -256,7 +257,8 @@ void Bench::hovered(const Point& at, bool inside) {
         return;
     }
     const double step = 1 / std::max(m_view->zoom(), 1e-6);
-    std::map<QString, double> totals; // what ratios are made of
+    std::map<QString, double> totals, areas; // per pixel; and how many of its pixels one of the baseline's is on the sky
+    bool summed = false;
     QString base, rates;
     for (const ViewLane& lane : m_view->lanes()) {
         if (lane.baseline) base = lane.run;
@@ -270,12 +272,15 @@ void Bench::hovered(const Point& at, bool inside) {
             if (rate->size() == 3) each << QString("%1 %2").arg(QChar("RGB"[c])).arg((*rate)[c], 0, 'g', 4);
         }
         totals[lane.run] = sum;
+        areas[lane.run] = lane.alignment.scale * lane.alignment.scale;
+        summed = summed || rate->size() == 3;
         if (lane.run == m_view->shown()) rates = each.isEmpty() ? QString::number(sum, 'g', 4) : each.join("  ");
     }
     std::map<QString, QString> readouts;
     for (const auto& [run, total] : totals) {
         QString text = tr("%1 e-/s/px").arg(total, 0, 'g', 4);
-        if (run != base && totals.count(base) && totals.at(base) > 0) text += QString("  \u00D7%1").arg(total / totals.at(base), 0, 'g', 3);
+        if (summed) text.prepend("RGB ");
+        if (run != base && totals.count(base) && totals.at(base) > 0) text += QString("  \u00D7%1").arg(total * areas.at(run) / totals.at(base), 0, 'g', 3);
         readouts[run] = text;
     }
     m_lanes->setReadouts(std::move(readouts));

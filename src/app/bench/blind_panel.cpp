@@ -1,5 +1,6 @@
 #include "app/bench/blind_panel.h"
 
+#include "app/marker_icon.h"
 #include "app/widgets/form_fields.h"
 #include "app/widgets/theme.h"
 
@@ -18,16 +19,6 @@ namespace caelumen {
 namespace {
 
 constexpr int kRun = Qt::UserRole;
-
-QIcon markerIcon(const FilterStyle& style) {
-    QPixmap pixmap(18, 18);
-    pixmap.fill(Qt::transparent);
-    QPainter p(&pixmap);
-    p.setRenderHint(QPainter::Antialiasing);
-    p.translate(9, 9);
-    p.fillPath(style.marker(6), style.colour);
-    return pixmap;
-}
 
 } // namespace
 

@@ -81,10 +81,10 @@ void ViewPictures::make(const Order& order, QImage& image) {
     Shades& kept = m_shades[order.lane.run];
     if (order.lane.over) {
         const ViewRun base{{order.lane.over.get(), order.lane.showing}, {}};
-        if (kept.look != order.look) kept = {order.look, order.lane.picture, ViewShades(run.seen, base.seen)};
+        if (kept.look != order.look) kept = {order.look, ViewShades(run.seen, base.seen)};
         renderRatio(run, base, order.place, *kept.shades, order.tint, to, stride);
     } else {
-        if (kept.look != order.look) kept = {order.look, order.lane.picture, ViewShades(run.seen, order.lane.stretch)};
+        if (kept.look != order.look) kept = {order.look, ViewShades(run.seen, order.lane.stretch)};
         renderView(run, order.place, *kept.shades, order.tint, to, stride);
     }
 }

@@ -78,7 +78,6 @@ private:
     /// Tables of each run, for the look that they were made for; the worker's own.
     struct Shades {
         quint64 look = 0;
-        std::shared_ptr<const PicturePyramid> picture;
         std::optional<ViewShades> shades;
     };
     std::map<QString, Shades> m_shades;

@@ -4,6 +4,7 @@
 #include "app/kit/ghost_panel.h"
 #include "app/kit/passband_plot.h"
 #include "app/kit/slider_ratio.h"
+#include "app/marker_icon.h"
 #include "app/widgets/theme.h"
 #include "core/optics/starter.h"
 #include "report/filter_style.h"
@@ -33,18 +34,6 @@
 
 namespace caelumen {
 namespace {
-
-QIcon markerIcon(const FilterStyle& style) {
-    QPixmap pixmap(32, 32);
-    pixmap.fill(Qt::transparent);
-    QPainter painter(&pixmap);
-    painter.setRenderHint(QPainter::Antialiasing);
-    painter.translate(16, 16);
-    painter.setBrush(style.colour);
-    painter.setPen(Qt::NoPen);
-    painter.drawPath(style.marker(10));
-    return QIcon(pixmap);
-}
 
 /// The page; photos are read once, at the size in which they are shown: it is written anew at every step of the slider.
 class Page : public QTextBrowser {

@@ -224,13 +224,14 @@ void renderRatio(const ViewRun& run, const ViewRun& baseline, const ViewPlace& p
     const double span = std::log2(kRatioHigh / kRatioLow);
     for (int i = 0; i < kSteps; ++i) colours[static_cast<std::size_t>(i)] = ratioColour(kRatioLow * std::exp2(span * i / (kSteps - 1)), tint);
     const auto n = static_cast<std::size_t>(place.width);
+    const auto area = static_cast<float>(run.fromBaseline.scale * run.fromBaseline.scale); // its pixels on one of the baseline's
     eachRow(place, [&](int y) {
         std::vector<std::uint16_t> a(static_cast<std::size_t>(above.channels()) * n), b(static_cast<std::size_t>(below.channels()) * n);
         above.row(y, place.width, a.data());
         below.row(y, place.width, b.data());
         std::uint32_t* out = to + static_cast<std::size_t>(y) * stride;
         for (std::size_t x = 0; x < n; ++x) {
-            const float v = rates(&a[x], n), w = baseRates(&b[x], n);
+            const float v = area * rates(&a[x], n), w = baseRates(&b[x], n);
             if (!(w > 0) || std::isnan(v)) {
                 out[x] = kOpaque;
                 continue;

@@ -40,8 +40,8 @@ private:
 void renderView(const ViewRun& run, const ViewPlace& place, const ViewShades& shades, PictureTint tint, std::uint32_t* to, std::size_t stride);
 void renderView(const ViewRun& run, const ViewPlace& place, const Stretch& stretch, PictureTint tint, std::uint32_t* to, std::size_t stride);
 
-/// The run's electrons over the baseline's, each as it is seen (in colour: all channels together), on a logarithmic scale from kRatioLow to kRatioHigh in
-/// colours that grow lighter from blue to yellow; black where either has none.
+/// The run's electrons over the baseline's from the same area of the sky, each as it is seen (in colour: all channels together), on a logarithmic scale from
+/// kRatioLow to kRatioHigh in colours that grow lighter from blue to yellow; black where either has none.
 inline constexpr double kRatioLow = 1.0 / 64, kRatioHigh = 4;
 void renderRatio(const ViewRun& run, const ViewRun& baseline, const ViewPlace& place, const ViewShades& shades, PictureTint tint, std::uint32_t* to,
                  std::size_t stride);

@@ -146,6 +146,12 @@ private slots:
         const std::uint32_t want = ratioColour(rate(500) / (rate(300) + rate(500) + rate(200)), PictureTint::Natural);
         for (const auto v : out)
             for (const int shift : {0, 8, 16}) QVERIFY(std::abs(static_cast<int>(v >> shift & 255U) - static_cast<int>(want >> shift & 255U)) <= 3);
+        // From the same area of the sky: a run with half the pixel scale has four pixels for one of the baseline's.
+        renderRatio({{&one}, {0, 0, 0, 2, false, 0, 0}}, {{&one}, {}}, {16, 16, 100, 100, 4}, ViewShades({&one}, Seen{&one}), PictureTint::Natural, out.data(),
+                    16);
+        const std::uint32_t four = ratioColour(4, PictureTint::Natural);
+        for (const auto v : out)
+            for (const int shift : {0, 8, 16}) QVERIFY(std::abs(static_cast<int>(v >> shift & 255U) - static_cast<int>(four >> shift & 255U)) <= 3);
         // A run against itself is one everywhere.
         renderRatio({{&one}, {}}, {{&one}, {}}, {16, 16, 100, 100, 1}, ViewShades({&one}, Seen{&one}), PictureTint::Natural, out.data(), 16);
         const std::uint32_t even = ratioColour(1, PictureTint::Natural);
