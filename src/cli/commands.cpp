@@ -5,6 +5,7 @@
 #include "cli/merge_command.h"
 #include "cli/optics_commands.h"
 #include "cli/outcome.h"
+#include "cli/transfer_command.h"
 #include "cli/verdict_command.h"
 #include "core/base/file.h"
 #include "core/base/json.h"
@@ -337,6 +338,7 @@ const std::map<std::string, Command>& commands() {
         {"grid", {kGridShape, kGridUsage, "every filter under every sky: measured, scaled from a measurement, or modelled", grid}},
         {"compose", {kComposeShape, kComposeUsage, "a colour picture from line or channel stacks, by a recipe", compose}},
         {"merge", {kMergeShape, kMergeUsage, "results of several testers or nights as one, with the scatter between them", merge}},
+        {"transfer", {kTransferShape, kTransferUsage, "gain, read noise and full well of a camera from its flats and biases", transfer}},
         {"verdict", {kVerdictShape, kVerdictUsage, "ranking for a use profile, how sure it is, value for money, what was not tested", verdict}},
         {"demo",
          {{{"--out", "--trial", "--width"}, {}, 0, 0},

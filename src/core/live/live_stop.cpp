@@ -1,0 +1,219 @@
+#include "core/live/live_stop.h"
+
+#include "core/sky/ephemeris.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace caelumen {
+namespace {
+
+struct Timed {
+    const SubFigures* sub;
+    double second;
+    std::size_t run;
+};
+
+std::vector<Timed> timedSubs(const std::vector<LiveRun>& runs, double& start) {
+    std::vector<Timed> out;
+    std::optional<double> day;
+    for (std::size_t r = 0; r < runs.size(); ++r)
+        for (const JudgedSub& s : runs[r].run->subs) {
+            const auto t = s.figures.start.empty() ? Result<JulianDate>(Error{""}) : parseTime(s.figures.start);
+            if (!s.keep || !t || !s.figures.problem.empty()) continue;
+            if (!day) day = t->day;
+            out.push_back({&s.figures, 86400 * (t->day - *day + t->fraction) + s.figures.exposure_s / 2, r});
+        }
+    start = day.value_or(0);
+    return out;
+}
+
+/// A quantity's points; nothing for subs that lack it.
+template<class Value>
+std::vector<LivePoint> pointsOf(const std::vector<Timed>& subs, Value value) {
+    std::vector<LivePoint> out;
+    for (const Timed& t : subs)
+        if (const std::optional<double> v = value(t); v && std::isfinite(*v)) out.push_back({t.second, t.run, *v});
+    return out;
+}
+
+std::vector<std::string> channelsOf(const std::vector<Timed>& subs) {
+    std::vector<std::string> out;
+    for (const Timed& t : subs)
+        for (const auto& [channel, level] : t.sub->level)
+            if (std::find(out.begin(), out.end(), channel) == out.end()) out.push_back(channel);
+    const std::string order = "RGBL"; // in the order of their names
+    std::stable_sort(out.begin(), out.end(), [&](const std::string& a, const std::string& b) { return order.find(a) < order.find(b); });
+    return out;
+}
+
+/// Subs of each filter between two swaps, on average, and how long one takes.
+struct Rhythm {
+    double perBlock = 1, cadence_s = 0;
+};
+Rhythm rhythmOf(std::vector<Timed> subs) {
+    std::sort(subs.begin(), subs.end(), [](const Timed& a, const Timed& b) { return a.second < b.second; });
+    Rhythm out;
+    double blocks = subs.empty() ? 0 : 1;
+    for (std::size_t i = 1; i < subs.size(); ++i) blocks += subs[i].run != subs[i - 1].run;
+    if (blocks > 0) out.perBlock = static_cast<double>(subs.size()) / blocks;
+    if (subs.size() > 1) out.cadence_s = (subs.back().second - subs.front().second) / static_cast<double>(subs.size() - 1); // clouds and pauses included
+    return out;
+}
+
+void judge(LivePair& pair, const std::vector<LiveStep>& steps, const LiveOptions& options, double alpha, const Rhythm& rhythm, std::size_t filters) {
+    pair.evidence = evidenceOf(steps, pair.a, pair.b, alpha);
+    if (pair.evidence.empty()) return;
+    const LiveEvidence& now = pair.evidence.back();
+    const auto told = std::find_if(pair.evidence.begin(), pair.evidence.end(), [&](const LiveEvidence& e) { return e.logEvidence >= -std::log(alpha); });
+    if (told != pair.evidence.end()) {
+        pair.toldAt = told->second;
+        pair.word = LiveWord::ToldApart;
+        return;
+    }
+    const double noticed = std::log1p(options.notice);
+    if (now.low && *now.low > -noticed && *now.high < noticed) {
+        pair.word = LiveWord::Alike;
+        return;
+    }
+    pair.word = LiveWord::GoOn;
+    const auto subs = [&](double difference) -> std::optional<int> {
+        const auto blocks = blocksToTell(steps, pair.a, pair.b, alpha, difference);
+        // Swaps come round the filters: of each filter so many as its share of the blocks.
+        return blocks ? std::optional(static_cast<int>(std::ceil(*blocks * rhythm.perBlock / static_cast<double>(filters)))) : std::nullopt;
+    };
+    pair.moreSubs = subs(now.difference);
+    if (!options.secondsLeft || rhythm.cadence_s <= 0) return;
+    // Not tonight is a claim too: only if even a difference two of its errors larger would not be told in the time that is left.
+    const auto fewest = subs(std::abs(now.difference) + 2 * now.sigma);
+    const double possible = *options.secondsLeft / rhythm.cadence_s / static_cast<double>(filters);
+    if (!fewest || *fewest > possible) pair.word = LiveWord::NotTonight;
+}
+
+std::string percent(double ratio) {
+    return fmt::format("{:+.1f} %", 100 * (ratio - 1));
+}
+
+std::string times(double ratio) {
+    return ratio > 1.5 || ratio < 0.67 ? fmt::format("{:.3g} times", ratio) : percent(ratio);
+}
+
+} // namespace
+
+const char* liveQuantityName(LiveQuantity quantity) {
+    switch (quantity) {
+    case LiveQuantity::Background:
+        return "sky background";
+    case LiveQuantity::Starlight:
+        return "starlight";
+    case LiveQuantity::StarTime:
+        return "time for a faint star";
+    case LiveQuantity::Sharpness:
+        return "star FWHM";
+    }
+    return "";
+}
+
+double LivePair::ratio() const {
+    return evidence.empty() ? 1 : std::exp(evidence.back().difference);
+}
+
+std::optional<double> LivePair::lowRatio() const {
+    return evidence.empty() || !evidence.back().low ? std::nullopt : std::optional(std::exp(*evidence.back().low));
+}
+
+std::optional<double> LivePair::highRatio() const {
+    return evidence.empty() || !evidence.back().high ? std::nullopt : std::optional(std::exp(*evidence.back().high));
+}
+
+std::string LivePair::sentence(const std::vector<LiveRun>& runs) const {
+    const std::string what = fmt::format("{}{}", liveQuantityName(quantity), channel.empty() ? "" : " in " + channel),
+                      both = fmt::format("{} against {}", runs[b].filter, runs[a].filter);
+    const std::string bounds = lowRatio() ? fmt::format(" ({} to {})", times(*lowRatio()), times(*highRatio())) : "";
+    switch (word) {
+    case LiveWord::TooEarly:
+        return absent.empty() ? fmt::format("{}: {}: too early; swap filters and back once more (A B B A).", both, what)
+                              : fmt::format("{}: {}: {}", both, what, absent);
+    case LiveWord::GoOn:
+        return fmt::format("{}: {} {}{}: go on{}.", both, what, times(ratio()), bounds,
+                           moreSubs ? fmt::format(", about {} more subs of each", std::max(1, *moreSubs)) : "");
+    case LiveWord::ToldApart:
+        return fmt::format("{}: {} {}{}: told apart, stop.", both, what, times(ratio()), bounds);
+    case LiveWord::Alike:
+        return fmt::format("{}: {} {}{}: alike as far as anybody would notice, stop.", both, what, times(ratio()), bounds);
+    case LiveWord::NotTonight:
+        return fmt::format("{}: {} {}{}: will not be told apart tonight{}.", both, what, times(ratio()), bounds,
+                           moreSubs ? fmt::format(": {} more subs of each needed", *moreSubs) : ", nor in two hundred more blocks");
+    }
+    return {};
+}
+
+LiveStop judgeLive(const std::vector<LiveRun>& runs, StarLight& light, const LiveOptions& options) {
+    LiveStop out;
+    if (runs.size() < 2) return out;
+    const auto subs = timedSubs(runs, out.start);
+    const Rhythm rhythm = rhythmOf(subs);
+    const bool gains = std::all_of(runs.begin(), runs.end(), [](const LiveRun& r) { return r.gain_e_per_adu > 0; });
+    std::vector<const JudgedRun*> judged;
+    std::vector<double> each;
+    for (const LiveRun& r : runs) judged.push_back(r.run), each.push_back(r.gain_e_per_adu);
+    const auto starlight = light.of(judged, each);
+    const auto lightOf = [&](const Timed& t) {
+        const auto it = starlight.find(t.sub->file);
+        return it == starlight.end() ? std::nullopt : std::optional(it->second);
+    };
+    const auto rate = [&](const Timed& t, double adu) { return std::log(adu * (gains ? each[t.run] : 1) / t.sub->exposure_s); };
+
+    struct Series {
+        LiveQuantity quantity;
+        std::string channel;
+        std::vector<LivePoint> points;
+        bool within; ///< steps within blocks tell how it wanders; focus changes at swaps alone
+    };
+    std::vector<Series> all;
+    for (const std::string& channel : channelsOf(subs))
+        all.push_back({LiveQuantity::Background, channel,
+                       pointsOf(subs,
+                                [&](const Timed& t) -> std::optional<double> {
+                                    const auto it = t.sub->level.find(channel);
+                                    if (it == t.sub->level.end() || it->second <= 0 || t.sub->exposure_s <= 0) return std::nullopt;
+                                    return rate(t, it->second);
+                                }),
+                       true});
+    all.push_back({LiveQuantity::Starlight, "", pointsOf(subs, lightOf), true});
+    all.push_back({LiveQuantity::StarTime, "",
+                   pointsOf(subs,
+                            [&](const Timed& t) -> std::optional<double> {
+                                const auto l = lightOf(t);
+                                const auto it = t.sub->noise.find(t.sub->channel);
+                                if (!l || it == t.sub->noise.end() || it->second <= 0 || t.sub->exposure_s <= 0) return std::nullopt;
+                                return 2 * (rate(t, it->second) - *l) + std::log(t.sub->exposure_s);
+                            }),
+                   false});
+    all.push_back(
+        {LiveQuantity::Sharpness, "",
+         pointsOf(subs, [](const Timed& t) -> std::optional<double> { return t.sub->fwhm_px ? std::optional(std::log(*t.sub->fwhm_px)) : std::nullopt; }),
+         false});
+    out.alphaEach = options.alpha / (static_cast<double>(all.size() * runs.size() * (runs.size() - 1)) / 2);
+    for (std::size_t a = 0; a < runs.size(); ++a)
+        for (std::size_t b = a + 1; b < runs.size(); ++b)
+            for (const Series& s : all) {
+                LivePair pair{a, b, s.quantity, s.channel, LiveWord::TooEarly, {}, {}, {}, {}};
+                const auto has = [&](std::size_t run) {
+                    return std::any_of(s.points.begin(), s.points.end(), [&](const LivePoint& p) { return p.filter == run; });
+                };
+                if (!has(a) || !has(b))
+                    pair.absent = s.quantity == LiveQuantity::Starlight || s.quantity == LiveQuantity::StarTime ? "the filters do not share twenty stars."
+                                                                                                                : "its subs do not tell it.";
+                else
+                    judge(pair, stepsOf(s.points, s.within), options, out.alphaEach, rhythm, runs.size());
+                out.pairs.push_back(std::move(pair));
+            }
+    if (!gains) out.notes.emplace_back("The gain of a run is not known: what is compared holds if all were taken at one gain.");
+    if (subs.size() < 2) out.notes.emplace_back("The subs say no times, so that nothing can be told while they land.");
+    return out;
+}
+
+} // namespace caelumen

@@ -1,0 +1,106 @@
+#include "core/live/star_light.h"
+
+#include "core/base/statistics.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace caelumen {
+namespace {
+
+constexpr std::size_t kStars = 300, kFewest = 20;
+constexpr double kReach_px = 2.5;
+
+/// Brightest unspoilt stars of a sub.
+std::vector<SubStar> brightest(const SubFigures& f) {
+    std::vector<SubStar> out;
+    for (const SubStar& s : f.found)
+        if (s.flux > 0 && out.size() < kStars) out.push_back(s);
+    return out;
+}
+
+std::vector<AlignStar> forAlignment(const SubFigures& f) {
+    std::vector<AlignStar> out;
+    for (const SubStar& s : f.found)
+        if (out.size() < kStars) out.push_back({s.at, s.brightness});
+    return out;
+}
+
+const SubFigures& referenceOf(const JudgedRun& run) {
+    return run.subs[run.reference].figures;
+}
+
+/// Fluxes of stars where the alignment puts them.
+std::map<int, double> lookedUp(const std::vector<SubStar>& stars, const SubFigures& f, const Alignment& toReference, const Alignment& toSub) {
+    std::vector<const SubStar*> byRow;
+    for (const SubStar& s : f.found) byRow.push_back(&s);
+    std::sort(byRow.begin(), byRow.end(), [](const SubStar* a, const SubStar* b) { return a->at.y < b->at.y; });
+    std::map<int, double> out;
+    for (std::size_t i = 0; i < stars.size(); ++i) {
+        const Point at = toSub.map(toReference.map(stars[i].at));
+        auto it = std::lower_bound(byRow.begin(), byRow.end(), at.y - kReach_px, [](const SubStar* s, double y) { return s->at.y < y; });
+        const SubStar* best = nullptr;
+        double nearest = kReach_px * kReach_px;
+        for (; it != byRow.end() && (*it)->at.y <= at.y + kReach_px; ++it) {
+            const double d = std::pow((*it)->at.x - at.x, 2) + std::pow((*it)->at.y - at.y, 2);
+            if (d < nearest) nearest = d, best = *it;
+        }
+        if (best && best->flux > 0) out[static_cast<int>(i)] = best->flux;
+    }
+    return out;
+}
+
+} // namespace
+
+std::map<std::string, double> StarLight::of(const std::vector<const JudgedRun*>& runs, const std::vector<double>& gains) {
+    if (runs.empty() || std::any_of(runs.begin(), runs.end(), [](const JudgedRun* r) { return r->subs.empty(); })) return {};
+    const JudgedRun& first = *runs.front();
+    const auto stars = brightest(referenceOf(first));
+    if (stars.size() < kFewest) return {};
+    // What was looked up holds as long as all are laid on the same subs.
+    std::string base;
+    for (const JudgedRun* r : runs) base += referenceOf(*r).file + "\n";
+    if (base != m_base) m_fluxes.clear(), m_base = base;
+    std::vector<std::optional<Alignment>> toReference;
+    for (const JudgedRun* r : runs) {
+        if (r == &first) {
+            toReference.emplace_back(Alignment{});
+            continue;
+        }
+        const auto found = align(forAlignment(referenceOf(first)), forAlignment(referenceOf(*r)), 1.0);
+        if (!found) return {};
+        toReference.emplace_back(*found);
+    }
+    const bool electrons = std::all_of(gains.begin(), gains.end(), [](double g) { return g > 0; });
+    struct Seen {
+        const SubFigures* sub;
+        const std::map<int, double>* fluxes;
+        double factor;
+    };
+    std::vector<Seen> seen;
+    for (std::size_t r = 0; r < runs.size(); ++r)
+        for (const JudgedSub& s : runs[r]->subs) {
+            if (!s.keep || !s.alignment || s.figures.exposure_s <= 0) continue;
+            auto it = m_fluxes.find(s.figures.file);
+            if (it == m_fluxes.end()) it = m_fluxes.emplace(s.figures.file, lookedUp(stars, s.figures, *toReference[r], *s.alignment)).first;
+            seen.push_back({&s.figures, &it->second, (electrons ? gains[r] : 1) / s.figures.exposure_s});
+        }
+    // The same stars in all of them.
+    std::vector<int> times(stars.size(), 0);
+    for (const Seen& s : seen)
+        for (const auto& [star, flux] : *s.fluxes) ++times[static_cast<std::size_t>(star)];
+    std::set<int> common;
+    for (std::size_t i = 0; i < stars.size(); ++i)
+        if (10 * times[i] >= 9 * static_cast<int>(seen.size())) common.insert(static_cast<int>(i));
+    if (common.size() < kFewest) return {};
+    std::map<std::string, double> out;
+    for (const Seen& s : seen) {
+        std::vector<double> ratios;
+        for (const auto& [star, flux] : *s.fluxes)
+            if (common.count(star)) ratios.push_back(std::log(flux * s.factor / stars[static_cast<std::size_t>(star)].flux));
+        if (ratios.size() >= kFewest) out[s.sub->file] = median(std::span<double>(ratios));
+    }
+    return out;
+}
+
+} // namespace caelumen

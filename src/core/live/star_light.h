@@ -1,0 +1,23 @@
+#pragma once
+
+#include "core/prepare/verdict.h"
+
+#include <map>
+#include <set>
+
+namespace caelumen {
+
+/// Starlight of every sub of a night, in whatever filter, through the same stars: logarithm of the flux over that in one sub of the night (the base), median
+/// over those stars that nine tenths of all subs show. Subs are remembered by file, so that each new one costs little.
+class StarLight {
+public:
+    /// The logarithm for each kept sub, by file; empty where the runs do not share twenty stars. Fluxes are per second; in electrons where `gains` are known
+    /// (0: unknown; one unknown makes all count in ADU).
+    std::map<std::string, double> of(const std::vector<const JudgedRun*>& runs, const std::vector<double>& gains);
+
+private:
+    std::string m_base;                                    ///< what the fluxes below were looked up for
+    std::map<std::string, std::map<int, double>> m_fluxes; ///< by file: of the base's stars
+};
+
+} // namespace caelumen
