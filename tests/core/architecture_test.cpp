@@ -32,7 +32,8 @@ class ArchitectureTest : public QObject {
             {"core/measure", words("core/base core/image core/model core/stars")},
             {"core/compare", words("core/base core/image core/measure core/model core/optics core/sky core/stars")},
             {"core/grid", words("core/base core/model core/optics core/plan core/simulate core/sky")},
-            {"core/live", words("core/base core/prepare core/sky core/stars")},
+            {"core/live", words("core/base core/model core/prepare core/sky core/stars")},
+            {"core/log", words("core/base core/image core/model core/sky")},
             {"core/merge", words("core/base core/model")},
             {"core/palette", words("core/base core/compare core/image core/measure core/model core/optics core/prepare core/stars")},
             {"core/picture", words("core/base core/compare core/model core/stars")},
@@ -40,7 +41,7 @@ class ArchitectureTest : public QObject {
             {"core/prepare", words("core/base core/image core/measure core/model core/optics core/sky core/stars")},
             {"core/simulate", words("core/base core/image core/measure core/model core/optics core/sky core/stars")},
             {"core/verdict", words("core/base core/grid core/model core/optics")},
-            {"store", words("core/base core/model")},
+            {"store", words("core/base core/log core/model")},
             {"report", words("core/base core/compare core/grid core/image core/model core/palette core/picture core/stars core/verdict")},
             {"unpack", words("core/image")},
             {"cli", words("core/base core/compare core/grid core/merge core/model core/optics core/palette core/prepare core/simulate core/sky core/verdict "
@@ -52,7 +53,7 @@ class ArchitectureTest : public QObject {
             {"app/kit", words("app app/widgets core/base core/compare core/model core/optics report")},
             {"app/night", words("app app/widgets core/base core/model core/optics core/plan core/simulate report")},
             {"app/palette", words("app app/widgets core/base core/compare core/image core/model core/optics core/palette report")},
-            {"app/subs", words("app app/widgets core/base core/optics core/plan core/prepare core/simulate core/sky report")},
+            {"app/subs", words("app app/widgets core/base core/live core/optics core/plan core/prepare core/simulate core/sky report")},
             {"app/verdict", words("app app/grid app/widgets core/base core/optics core/verdict report")},
             {"app", words("app/bench app/grid app/kit app/night app/palette app/subs app/verdict app/widgets core/base core/compare core/image core/model "
                           "core/optics core/picture "

@@ -1,5 +1,6 @@
 #include "app/subs/subs.h"
 
+#include "app/subs/live_panel.h"
 #include "app/subs/run_table.h"
 #include "app/subs/sub_view.h"
 #include "app/widgets/form_fields.h"
@@ -87,6 +88,7 @@ Subs::Subs(Session& session, Prompts& prompts, QWidget* parent)
     , m_high(new QDoubleSpinBox)
     , m_table(new QTableView)
     , m_runTable(new RunTable(m_model))
+    , m_live(new LivePanel(m_model))
     , m_follow(quietButton(tr("Follow"), tr("While a folder is watched, show each sub as it lands (L)")))
     , m_tabs(new QTabWidget)
     , m_across(new QSplitter)
@@ -141,6 +143,7 @@ Subs::Subs(Session& session, Prompts& prompts, QWidget* parent)
     connect(&m_model, &SubsModel::problem, this, &Subs::problem);
     connect(&m_model, &SubsModel::stacked, this, &Subs::finished);
     connect(&m_model, &SubsModel::watchChanged, this, &Subs::fill);
+    connect(m_live, &LivePanel::told, this, &Subs::told);
     connect(&m_camera, &VirtualCamera::problem, this, &Subs::problem);
     connect(&m_camera, &VirtualCamera::changed, this, &Subs::fill);
     JobService& jobs = m_model.jobs();
@@ -243,6 +246,7 @@ void Subs::fillRun() {
     if (m_sub < 0 && n > 0) m_sub = 0;
     const double gain = m_model.measurer() ? m_model.measurer()->gain() : 0;
     const auto time = [this](const std::string& iso) { return clock(iso); };
+    m_live->setZone(zone());
     m_filling = true;
     m_rows.show(&run, gain, time, zone().isValid() ? tr("time") : tr("UTC"));
     if (n > 0) m_table->resizeColumnsToContents();
@@ -407,6 +411,7 @@ void Subs::showEvent(QShowEvent* e) {
 void Subs::themeChanged() {
     m_view->update();
     m_chart->update();
+    m_live->themeChanged();
     fill();
     fillRun();
 }

@@ -3,9 +3,11 @@
 #include "app/subs/sub_chart.h"
 #include "app/subs/sub_table.h"
 #include "app/subs/subs_model.h"
+#include "app/subs/transfer_dialog.h"
 #include "app/subs/virtual_camera.h"
 #include "core/prepare/lines.h"
 
+#include <QPointer>
 #include <QTimeZone>
 #include <QTimer>
 #include <QWidget>
@@ -26,6 +28,7 @@ class QToolButton;
 namespace caelumen {
 
 class Prompts;
+class LivePanel;
 class RunTable;
 class SubView;
 
@@ -46,6 +49,9 @@ public:
     SubView& view() { return *m_view; }
     QTabWidget& tabs() { return *m_tabs; }
     RunTable& runTable() { return *m_runTable; }
+    LivePanel& live() { return *m_live; }
+    TransferDialog* transfer() const { return m_transfer; }
+    void showTransfer(); ///< gain and read noise from the flats and biases of the run in hand
     QLabel& summary() { return *m_summary; }
     int current() const { return m_sub; }
     void showSub(int sub);
@@ -114,6 +120,8 @@ private:
     QTableView* m_table;
     SubTable m_rows;
     RunTable* m_runTable;
+    LivePanel* m_live;
+    QPointer<TransferDialog> m_transfer;
     QToolButton* m_follow;
     QTabWidget* m_tabs;
     QSplitter *m_across, *m_down;

@@ -2,6 +2,7 @@
 #include "app/filter_curve.h"
 #include "app/subs/subs.h"
 #include "app/subs/told_dialog.h"
+#include "app/subs/transfer_dialog.h"
 #include "app/widgets/paths.h"
 #include "app/widgets/prompts.h"
 #include "core/base/text.h"
@@ -89,14 +90,16 @@ void Subs::buildMenu(QMenu* menu) {
                         });
                     })
         ->setToolTip(tr("Line frames of several runs, laid on each other and weighted by their noise"));
-    connect(menu, &QMenu::aboutToShow, this, [this, watch, camera, library, filter, kinds, remove] {
+    auto* transfer = menu->addAction(tr("Gain and read noise from flats and biases \u2026"), this, &Subs::showTransfer);
+    transfer->setToolTip(tr("Photon transfer with the flats and biases of the run in hand: no data sheet is needed"));
+    connect(menu, &QMenu::aboutToShow, this, [this, watch, camera, library, filter, kinds, remove, transfer] {
         watch->setText(m_model.watched().isEmpty() ? tr("Watch a folder \u2026") : tr("Stop watching %1").arg(QFileInfo(m_model.watched()).fileName()));
         camera->setEnabled(!m_camera.running());
         library->setText(SubsModel::darkLibrary().isEmpty() ? tr("Dark library \u2026")
                                                             : tr("Dark library: %1 \u2026").arg(QFileInfo(SubsModel::darkLibrary()).fileName()));
         const bool any = !m_model.groups().empty();
         filter->setEnabled(groupOf(m_runs) >= 0);
-        kinds->setEnabled(any), remove->setEnabled(any);
+        kinds->setEnabled(any), remove->setEnabled(any), transfer->setEnabled(any);
     });
 }
 
@@ -185,11 +188,30 @@ void Subs::separateLines() {
     });
 }
 
+void Subs::showTransfer() {
+    // Of the run in hand; before there are lights, whatever flats and biases there are.
+    std::vector<std::filesystem::path> flats, biases, lights;
+    if (m_model.current() >= 0) {
+        const SubsRecipe r = m_model.recipe(m_model.current());
+        flats = r.flats, biases = r.biases, lights = r.lights;
+    } else {
+        for (const FrameGroup& g : m_model.groups())
+            for (const std::size_t f : g.frames) {
+                if (g.kind == FrameKind::Flat) flats.push_back(m_model.frames()[f].path);
+                if (g.kind == FrameKind::Bias) biases.push_back(m_model.frames()[f].path);
+            }
+    }
+    delete m_transfer;
+    m_transfer = new TransferDialog(m_session, flats, biases, lights, this);
+    m_transfer->setAttribute(Qt::WA_DeleteOnClose);
+    m_transfer->show();
+}
+
 void Subs::askVirtualCamera() {
     const QString folder = QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/virtual-night";
     QDir(folder).removeRecursively(); // its own, made up anew each time
     QDir().mkpath(folder);
-    m_camera.start(folder, {"open", "duo7"}, 14, 3);
+    m_camera.start(folder, {"open", "duo7"}, 24, 3, 1, 1200, 4);
     m_pace->setCurrentIndex(1);
     m_model.watch(folder);
 }

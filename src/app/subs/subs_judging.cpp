@@ -192,6 +192,7 @@ void SubsModel::rescale() {
         const auto scales = nightScales(judged);
         for (std::size_t i = 0; i < runs.size(); ++i) runs[i]->scale = scales[i];
     }
+    emit nightJudged();
 }
 
 std::optional<MoonRejection> SubsModel::moonAgainstFirst(const std::string& channel) const {

@@ -1,3 +1,4 @@
+#include "app/subs/live_panel.h"
 #include "app/subs/run_table.h"
 #include "app/subs/sub_view.h"
 #include "app/subs/subs.h"
@@ -250,6 +251,8 @@ QWidget* Subs::buildRight() {
     m_tabs->addTab(m_table, tr("Verdicts"));
     m_tabs->addTab(m_runTable, tr("All runs"));
     connect(m_runTable, &RunTable::chosen, &m_model, &SubsModel::choose);
+    m_tabs->addTab(m_live, tr("Evidence"));
+    m_tabs->setTabToolTip(m_tabs->count() - 1, tr("What the night has told of its filters so far, and whether it may end"));
     m_tabs->addTab(buildLimits(), tr("Limits"));
     m_tabs->addTab(buildStacking(), tr("Stacking"));
     layout->addWidget(m_tabs, 1);

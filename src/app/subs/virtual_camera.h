@@ -16,15 +16,16 @@ class VirtualCamera : public QObject {
 public:
     explicit VirtualCamera(QObject* parent = nullptr);
 
-    /// `filters`: ids of the demo's, shot in blocks of `subs` one after another. `pace_s`: between two subs.
-    void start(const QString& folder, const QStringList& filters, int subs, double pace_s, unsigned long long seed = 1, int width = 1200);
+    /// `filters`: ids of the demo's, `subs` of each. With `perBlock` they are swapped after so many, there and back again (A B B A); else one follows the other.
+    /// `pace_s`: between two subs.
+    void start(const QString& folder, const QStringList& filters, int subs, double pace_s, unsigned long long seed = 1, int width = 1200, int perBlock = 0);
     void stop();
     bool running() const { return m_running; }
     void setPace(double seconds);
     double pace() const { return m_pace; }
     QString folder() const { return m_folder; }
     int taken() const { return m_taken; }
-    int planned() const;
+    int planned() const { return static_cast<int>(m_shots.size()); }
 
 signals:
     void changed();
@@ -35,7 +36,12 @@ private:
 
     JobService m_jobs;
     QTimer m_timer;
-    std::vector<std::shared_ptr<const VirtualRun>> m_runs;
+    struct Shot {
+        std::shared_ptr<const VirtualRun> run;
+        std::size_t sub = 0;
+    };
+    static std::vector<Shot> inBlocks(const std::vector<std::shared_ptr<VirtualRun>>& runs, int perBlock);
+    std::vector<Shot> m_shots; ///< in the order in which they are taken
     QString m_folder;
     double m_pace = 3;
     int m_taken = 0;

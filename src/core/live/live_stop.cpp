@@ -49,21 +49,18 @@ std::vector<std::string> channelsOf(const std::vector<Timed>& subs) {
     return out;
 }
 
-/// Subs of each filter between two swaps, on average, and how long one takes.
-struct Rhythm {
-    double perBlock = 1, cadence_s = 0;
-};
-Rhythm rhythmOf(std::vector<Timed> subs) {
+void fillRhythm(LiveNight& night, std::vector<Timed> subs) {
     std::sort(subs.begin(), subs.end(), [](const Timed& a, const Timed& b) { return a.second < b.second; });
-    Rhythm out;
-    double blocks = subs.empty() ? 0 : 1;
+    if (subs.empty()) return;
+    double blocks = 1;
     for (std::size_t i = 1; i < subs.size(); ++i) blocks += subs[i].run != subs[i - 1].run;
-    if (blocks > 0) out.perBlock = static_cast<double>(subs.size()) / blocks;
-    if (subs.size() > 1) out.cadence_s = (subs.back().second - subs.front().second) / static_cast<double>(subs.size() - 1); // clouds and pauses included
-    return out;
+    night.perBlock = static_cast<double>(subs.size()) / blocks;
+    night.latest = subs.back().second;
+    if (subs.size() > 1) night.cadence_s = (subs.back().second - subs.front().second) / static_cast<double>(subs.size() - 1);
 }
 
-void judge(LivePair& pair, const std::vector<LiveStep>& steps, const LiveOptions& options, double alpha, const Rhythm& rhythm, std::size_t filters) {
+void judge(LivePair& pair, const std::vector<LiveStep>& steps, const LiveOptions& options, double alpha, const LiveNight& night) {
+    const auto filters = static_cast<double>(night.filters.size());
     pair.evidence = evidenceOf(steps, pair.a, pair.b, alpha);
     if (pair.evidence.empty()) return;
     const LiveEvidence& now = pair.evidence.back();
@@ -82,13 +79,13 @@ void judge(LivePair& pair, const std::vector<LiveStep>& steps, const LiveOptions
     const auto subs = [&](double difference) -> std::optional<int> {
         const auto blocks = blocksToTell(steps, pair.a, pair.b, alpha, difference);
         // Swaps come round the filters: of each filter so many as its share of the blocks.
-        return blocks ? std::optional(static_cast<int>(std::ceil(*blocks * rhythm.perBlock / static_cast<double>(filters)))) : std::nullopt;
+        return blocks ? std::optional(static_cast<int>(std::ceil(*blocks * night.perBlock / filters))) : std::nullopt;
     };
     pair.moreSubs = subs(now.difference);
-    if (!options.secondsLeft || rhythm.cadence_s <= 0) return;
+    if (!options.secondsLeft || night.cadence_s <= 0) return;
     // Not tonight is a claim too: only if even a difference two of its errors larger would not be told in the time that is left.
     const auto fewest = subs(std::abs(now.difference) + 2 * now.sigma);
-    const double possible = *options.secondsLeft / rhythm.cadence_s / static_cast<double>(filters);
+    const double possible = *options.secondsLeft / night.cadence_s / filters;
     if (!fewest || *fewest > possible) pair.word = LiveWord::NotTonight;
 }
 
@@ -128,9 +125,9 @@ std::optional<double> LivePair::highRatio() const {
     return evidence.empty() || !evidence.back().high ? std::nullopt : std::optional(std::exp(*evidence.back().high));
 }
 
-std::string LivePair::sentence(const std::vector<LiveRun>& runs) const {
+std::string LivePair::sentence(const std::vector<std::string>& filters) const {
     const std::string what = fmt::format("{}{}", liveQuantityName(quantity), channel.empty() ? "" : " in " + channel),
-                      both = fmt::format("{} against {}", runs[b].filter, runs[a].filter);
+                      both = fmt::format("{} against {}", filters[b], filters[a]);
     const std::string bounds = lowRatio() ? fmt::format(" ({} to {})", times(*lowRatio()), times(*highRatio())) : "";
     switch (word) {
     case LiveWord::TooEarly:
@@ -150,69 +147,68 @@ std::string LivePair::sentence(const std::vector<LiveRun>& runs) const {
     return {};
 }
 
-LiveStop judgeLive(const std::vector<LiveRun>& runs, StarLight& light, const LiveOptions& options) {
-    LiveStop out;
-    if (runs.size() < 2) return out;
+LiveNight liveNight(const std::vector<LiveRun>& runs, StarLight& light) {
+    LiveNight out;
     const auto subs = timedSubs(runs, out.start);
-    const Rhythm rhythm = rhythmOf(subs);
+    fillRhythm(out, subs);
     const bool gains = std::all_of(runs.begin(), runs.end(), [](const LiveRun& r) { return r.gain_e_per_adu > 0; });
     std::vector<const JudgedRun*> judged;
     std::vector<double> each;
-    for (const LiveRun& r : runs) judged.push_back(r.run), each.push_back(r.gain_e_per_adu);
+    for (const LiveRun& r : runs) out.filters.push_back(r.filter), judged.push_back(r.run), each.push_back(r.gain_e_per_adu);
     const auto starlight = light.of(judged, each);
     const auto lightOf = [&](const Timed& t) {
         const auto it = starlight.find(t.sub->file);
         return it == starlight.end() ? std::nullopt : std::optional(it->second);
     };
     const auto rate = [&](const Timed& t, double adu) { return std::log(adu * (gains ? each[t.run] : 1) / t.sub->exposure_s); };
-
-    struct Series {
-        LiveQuantity quantity;
-        std::string channel;
-        std::vector<LivePoint> points;
-        bool within; ///< steps within blocks tell how it wanders; focus changes at swaps alone
+    const auto add = [&](LiveQuantity quantity, const std::string& channel, bool within, auto value) {
+        out.series.push_back({quantity, channel, pointsOf(subs, value), within});
     };
-    std::vector<Series> all;
+    using Value = std::optional<double>;
     for (const std::string& channel : channelsOf(subs))
-        all.push_back({LiveQuantity::Background, channel,
-                       pointsOf(subs,
-                                [&](const Timed& t) -> std::optional<double> {
-                                    const auto it = t.sub->level.find(channel);
-                                    if (it == t.sub->level.end() || it->second <= 0 || t.sub->exposure_s <= 0) return std::nullopt;
-                                    return rate(t, it->second);
-                                }),
-                       true});
-    all.push_back({LiveQuantity::Starlight, "", pointsOf(subs, lightOf), true});
-    all.push_back({LiveQuantity::StarTime, "",
-                   pointsOf(subs,
-                            [&](const Timed& t) -> std::optional<double> {
-                                const auto l = lightOf(t);
-                                const auto it = t.sub->noise.find(t.sub->channel);
-                                if (!l || it == t.sub->noise.end() || it->second <= 0 || t.sub->exposure_s <= 0) return std::nullopt;
-                                return 2 * (rate(t, it->second) - *l) + std::log(t.sub->exposure_s);
-                            }),
-                   false});
-    all.push_back(
-        {LiveQuantity::Sharpness, "",
-         pointsOf(subs, [](const Timed& t) -> std::optional<double> { return t.sub->fwhm_px ? std::optional(std::log(*t.sub->fwhm_px)) : std::nullopt; }),
-         false});
-    out.alphaEach = options.alpha / (static_cast<double>(all.size() * runs.size() * (runs.size() - 1)) / 2);
-    for (std::size_t a = 0; a < runs.size(); ++a)
-        for (std::size_t b = a + 1; b < runs.size(); ++b)
-            for (const Series& s : all) {
-                LivePair pair{a, b, s.quantity, s.channel, LiveWord::TooEarly, {}, {}, {}, {}};
-                const auto has = [&](std::size_t run) {
-                    return std::any_of(s.points.begin(), s.points.end(), [&](const LivePoint& p) { return p.filter == run; });
-                };
-                if (!has(a) || !has(b))
-                    pair.absent = s.quantity == LiveQuantity::Starlight || s.quantity == LiveQuantity::StarTime ? "the filters do not share twenty stars."
-                                                                                                                : "its subs do not tell it.";
-                else
-                    judge(pair, stepsOf(s.points, s.within), options, out.alphaEach, rhythm, runs.size());
-                out.pairs.push_back(std::move(pair));
-            }
+        add(LiveQuantity::Background, channel, true, [&](const Timed& t) -> Value {
+            const auto it = t.sub->level.find(channel);
+            if (it == t.sub->level.end() || it->second <= 0 || t.sub->exposure_s <= 0) return std::nullopt;
+            return rate(t, it->second);
+        });
+    add(LiveQuantity::Starlight, "", true, lightOf);
+    add(LiveQuantity::StarTime, "", false, [&](const Timed& t) -> Value {
+        const auto l = lightOf(t);
+        const auto it = t.sub->noise.find(t.sub->channel);
+        if (!l || it == t.sub->noise.end() || it->second <= 0 || t.sub->exposure_s <= 0) return std::nullopt;
+        return 2 * (rate(t, it->second) - *l) + std::log(t.sub->exposure_s);
+    });
+    add(LiveQuantity::Sharpness, "", false, [](const Timed& t) -> Value { return t.sub->fwhm_px ? Value(std::log(*t.sub->fwhm_px)) : std::nullopt; });
     if (!gains) out.notes.emplace_back("The gain of a run is not known: what is compared holds if all were taken at one gain.");
     if (subs.size() < 2) out.notes.emplace_back("The subs say no times, so that nothing can be told while they land.");
+    std::string channel;
+    for (const Timed& t : subs) {
+        if (!channel.empty() && channel != t.sub->channel)
+            out.notes.push_back(fmt::format("Stars are measured in {} of one filter and in {} of another: their light is compared across channels.", channel,
+                                            t.sub->channel));
+        if (!channel.empty() && channel != t.sub->channel) break;
+        channel = t.sub->channel;
+    }
+    return out;
+}
+
+LiveStop judgeLive(const LiveNight& night, const LiveOptions& options) {
+    LiveStop out;
+    const std::size_t n = night.filters.size();
+    if (n < 2) return out;
+    out.alphaEach = options.alpha / (static_cast<double>(night.series.size() * n * (n - 1)) / 2);
+    for (std::size_t a = 0; a < n; ++a)
+        for (std::size_t b = a + 1; b < n; ++b)
+            for (const LiveSeries& s : night.series) {
+                LivePair pair{a, b, s.quantity, s.channel, LiveWord::TooEarly, {}, {}, {}, {}};
+                const auto has = [&](std::size_t run) { return std::any_of(s.points.begin(), s.points.end(), [&](const LivePoint& p) { return p.filter == run; }); };
+                if (!has(a) || !has(b))
+                    pair.absent = s.quantity == LiveQuantity::Starlight || s.quantity == LiveQuantity::StarTime ? "the filters do not share twenty stars."
+                                                                                                               : "its subs do not tell it.";
+                else
+                    judge(pair, stepsOf(s.points, s.within), options, out.alphaEach, night);
+                out.pairs.push_back(std::move(pair));
+            }
     return out;
 }
 

@@ -43,7 +43,7 @@ struct LivePair {
     std::string absent;                 ///< why there is nothing to hold against each other; a sentence
     double ratio() const;               ///< b over a
     std::optional<double> lowRatio() const, highRatio() const;
-    std::string sentence(const std::vector<LiveRun>& runs) const; ///< in words, with numbers
+    std::string sentence(const std::vector<std::string>& filters) const; ///< in words, with numbers
 };
 
 struct LiveOptions {
@@ -52,15 +52,34 @@ struct LiveOptions {
     std::optional<double> secondsLeft; ///< of the night for this target; unknown without
 };
 
-struct LiveStop {
-    std::vector<LivePair> pairs;
-    double alphaEach = 0.05; ///< what one of them is allowed
-    double start = 0;        ///< julian day that seconds count from
+/// What subs of several filters say about one quantity.
+struct LiveSeries {
+    LiveQuantity quantity = LiveQuantity::Background;
+    std::string channel;
+    std::vector<LivePoint> points;
+    bool within = true; ///< steps within blocks tell how it wanders; focus changes at swaps
+};
+
+/// A night's subs, ready to be judged away from where they are kept.
+struct LiveNight {
+    std::vector<std::string> filters;
+    std::vector<LiveSeries> series;
+    double perBlock = 1;  ///< subs between two swaps, on average
+    double cadence_s = 0; ///< from one sub to the next, clouds and pauses included
+    double start = 0;     ///< julian day that seconds count from
+    double latest = 0;    ///< second of the last sub
     std::vector<std::string> notes;
 };
 
-/// What the night has told so far. Subs that were left out do not count; clouds and pauses break the steps that lead over them. `light` remembers stars between
-/// calls.
-LiveStop judgeLive(const std::vector<LiveRun>& runs, StarLight& light, const LiveOptions& options);
+/// Subs that were left out do not count. `light` remembers stars between calls.
+LiveNight liveNight(const std::vector<LiveRun>& runs, StarLight& light);
+
+struct LiveStop {
+    std::vector<LivePair> pairs;
+    double alphaEach = 0.05; ///< what one of them is allowed
+};
+
+/// What the night has told so far. Clouds and pauses break the steps that lead over them.
+LiveStop judgeLive(const LiveNight& night, const LiveOptions& options);
 
 } // namespace caelumen

@@ -60,17 +60,14 @@ std::map<std::string, double> StarLight::of(const std::vector<const JudgedRun*>&
     // What was looked up holds as long as all are laid on the same subs.
     std::string base;
     for (const JudgedRun* r : runs) base += referenceOf(*r).file + "\n";
-    if (base != m_base) m_fluxes.clear(), m_base = base;
-    std::vector<std::optional<Alignment>> toReference;
-    for (const JudgedRun* r : runs) {
-        if (r == &first) {
-            toReference.emplace_back(Alignment{});
-            continue;
+    if (base != m_base) {
+        m_fluxes.clear(), m_toReference.clear(), m_base = base;
+        for (const JudgedRun* r : runs) {
+            const auto found = r == &first ? Result<Alignment>(Alignment{}) : align(forAlignment(referenceOf(first)), forAlignment(referenceOf(*r)), 1.0);
+            m_toReference.push_back(found ? std::optional(*found) : std::nullopt);
         }
-        const auto found = align(forAlignment(referenceOf(first)), forAlignment(referenceOf(*r)), 1.0);
-        if (!found) return {};
-        toReference.emplace_back(*found);
     }
+    if (std::any_of(m_toReference.begin(), m_toReference.end(), [](const auto& a) { return !a; })) return {};
     const bool electrons = std::all_of(gains.begin(), gains.end(), [](double g) { return g > 0; });
     struct Seen {
         const SubFigures* sub;
@@ -82,7 +79,7 @@ std::map<std::string, double> StarLight::of(const std::vector<const JudgedRun*>&
         for (const JudgedSub& s : runs[r]->subs) {
             if (!s.keep || !s.alignment || s.figures.exposure_s <= 0) continue;
             auto it = m_fluxes.find(s.figures.file);
-            if (it == m_fluxes.end()) it = m_fluxes.emplace(s.figures.file, lookedUp(stars, s.figures, *toReference[r], *s.alignment)).first;
+            if (it == m_fluxes.end()) it = m_fluxes.emplace(s.figures.file, lookedUp(stars, s.figures, *m_toReference[r], *s.alignment)).first;
             seen.push_back({&s.figures, &it->second, (electrons ? gains[r] : 1) / s.figures.exposure_s});
         }
     // The same stars in all of them.

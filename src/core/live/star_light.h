@@ -3,6 +3,7 @@
 #include "core/prepare/verdict.h"
 
 #include <map>
+#include <optional>
 #include <set>
 
 namespace caelumen {
@@ -16,7 +17,8 @@ public:
     std::map<std::string, double> of(const std::vector<const JudgedRun*>& runs, const std::vector<double>& gains);
 
 private:
-    std::string m_base;                                    ///< what the fluxes below were looked up for
+    std::string m_base;                                    ///< what all below was looked up for
+    std::vector<std::optional<Alignment>> m_toReference;   ///< from the base to each run's reference
     std::map<std::string, std::map<int, double>> m_fluxes; ///< by file: of the base's stars
 };
 

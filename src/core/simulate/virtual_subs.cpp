@@ -189,6 +189,17 @@ std::vector<HeaderCard> subCards(const VirtualRun& run, const std::string& kind,
     return cards;
 }
 
+void takeAt(const VirtualRun& run, VirtualSub& sub, const std::string& start) {
+    const auto at = parseTime(start);
+    sub.start = start;
+    if (!at || !run.site.latitude_deg || !run.site.longitude_deg) return;
+    const SkyMoment m = skyAt({*run.site.latitude_deg, *run.site.longitude_deg, run.site.elevation_m}, at->plusSeconds(run.scene.sub_exposure_s / 2),
+                              run.target.ra_deg, run.target.dec_deg);
+    if (!m.target || m.target->alt_deg <= 0) return;
+    sub.moon_nl = moonlightNanoLamberts(m.moonPhaseAngle_deg, m.moon.alt_deg, m.target->alt_deg, m.moonSeparation_deg.value_or(90));
+    sub.transparency = std::pow(10, -0.4 * 0.17 * (m.airmass.value_or(1) - 1));
+}
+
 VirtualRun virtualRun(const SceneFilter& filter, SceneCamera camera, int width, int height, int count, unsigned long long seed, const std::string& start,
                       const Site& site, const Target& target, double exposure_s) {
     VirtualRun run;
@@ -218,18 +229,7 @@ VirtualRun virtualRun(const SceneFilter& filter, SceneCamera camera, int width, 
         sub.seed = seed * 1000 + static_cast<unsigned long long>(i);
         if (i > 0) sub.alignment.dx = 9 * random.normal(), sub.alignment.dy = 9 * random.normal(), sub.alignment.rotation_deg = 0.02 * random.normal();
         sub.fwhm_px = s.fwhm_px * (1 + 0.03 * random.normal());
-        if (begin) {
-            const JulianDate at = begin->plusSeconds(i * (exposure_s + 6));
-            sub.start = isoTime(at);
-            if (site.latitude_deg && site.longitude_deg) {
-                const SkyMoment m =
-                    skyAt({*site.latitude_deg, *site.longitude_deg, site.elevation_m}, at.plusSeconds(exposure_s / 2), target.ra_deg, target.dec_deg);
-                if (m.target && m.target->alt_deg > 0) {
-                    sub.moon_nl = moonlightNanoLamberts(m.moonPhaseAngle_deg, m.moon.alt_deg, m.target->alt_deg, m.moonSeparation_deg.value_or(90));
-                    sub.transparency = std::pow(10, -0.4 * 0.17 * (m.airmass.value_or(1) - 1));
-                }
-            }
-        }
+        if (begin) takeAt(run, sub, isoTime(begin->plusSeconds(i * (exposure_s + 6))));
         run.subs.push_back(sub);
     }
     return run;

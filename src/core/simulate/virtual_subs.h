@@ -65,6 +65,9 @@ std::vector<HeaderCard> subCards(const VirtualRun& run, const std::string& kind,
 VirtualRun virtualRun(const SceneFilter& filter, SceneCamera camera, int width, int height, int count, unsigned long long seed, const std::string& start,
                       const Site& site, const Target& target, double exposure_s = 120);
 
+/// Moon and air of a sub that begins then (ISO 8601, UTC).
+void takeAt(const VirtualRun& run, VirtualSub& sub, const std::string& start);
+
 /// Writes light-001.fits ..., dark-, flat- and bias- frames and subs.json, ready for `caelumen-cli stack`.
 struct VirtualFrames {
     int darks = 6, flats = 6, biases = 6;

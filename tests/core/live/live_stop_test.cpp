@@ -77,6 +77,12 @@ std::vector<LiveRun> liveOf(const std::vector<Glass>& filters, const std::vector
     return out;
 }
 
+std::vector<std::string> namesOf(const std::vector<Glass>& filters) {
+    std::vector<std::string> out;
+    for (const Glass& g : filters) out.push_back(g.name);
+    return out;
+}
+
 const LivePair& pairOf(const LiveStop& stop, LiveQuantity quantity, const std::string& channel = {}, std::size_t a = 0, std::size_t b = 1) {
     for (const LivePair& p : stop.pairs)
         if (p.quantity == quantity && p.channel == channel && p.a == a && p.b == b) return p;
@@ -95,8 +101,8 @@ private slots:
         const std::vector<Glass> filters{{"Open", 0, 0, 0, 0}, {"Duo", -1.6, -0.9, 0.1, 7}};
         const auto runs = nightOf(filters, kAbba, 5, 3, 16);
         StarLight light;
-        const auto live = liveOf(filters, runs);
-        const LiveStop stop = judgeLive(live, light, {});
+        const auto live = namesOf(filters);
+        const LiveStop stop = judgeLive(liveNight(liveOf(filters, runs), light), {});
         QCOMPARE(stop.pairs.size(), std::size_t(6)); // three channels, starlight, star time, FWHM
         const LivePair &sky = pairOf(stop, LiveQuantity::Background, "G"), &stars = pairOf(stop, LiveQuantity::Starlight),
                        &time = pairOf(stop, LiveQuantity::StarTime), &sharp = pairOf(stop, LiveQuantity::Sharpness);
@@ -117,7 +123,7 @@ private slots:
         const std::vector<Glass> filters{{"Open", 0, 0, 0, 0}, {"Clear", 0, 0, 0, 0}};
         const auto runs = nightOf(filters, kAbba, 4, 11, 60);
         StarLight light;
-        const LiveStop stop = judgeLive(liveOf(filters, runs), light, {});
+        const LiveStop stop = judgeLive(liveNight(liveOf(filters, runs), light), {});
         for (const LivePair& p : stop.pairs) QVERIFY(p.word != LiveWord::ToldApart);
         QCOMPARE(pairOf(stop, LiveQuantity::Background, "G").word, LiveWord::Alike);
     }
@@ -126,37 +132,37 @@ private slots:
         const std::vector<Glass> filters{{"Open", 0, 0, 0, 0}, {"Clear", 0.004, 0, 0, 0}};
         const auto runs = nightOf(filters, kAbba, 4, 12, 10);
         StarLight light;
-        const auto live = liveOf(filters, runs);
+        const auto live = namesOf(filters);
         LiveOptions little;
         little.secondsLeft = 600;
         little.notice = 0.0001;
-        const LivePair& p = pairOf(judgeLive(live, light, little), LiveQuantity::Starlight);
+        const LivePair& p = pairOf(judgeLive(liveNight(liveOf(filters, runs), light), little), LiveQuantity::Starlight);
         QCOMPARE(p.word, LiveWord::NotTonight);
         QVERIFY(QString::fromStdString(p.sentence(live)).contains("tonight"));
         LiveOptions plenty = little;
         plenty.secondsLeft = 1e9;
-        QCOMPARE(pairOf(judgeLive(live, light, plenty), LiveQuantity::Background, "G").word, LiveWord::GoOn);
+        QCOMPARE(pairOf(judgeLive(liveNight(liveOf(filters, runs), light), plenty), LiveQuantity::Background, "G").word, LiveWord::GoOn);
     }
 
     void oneSwapIsTooEarly() {
         const std::vector<Glass> filters{{"Open", 0, 0, 0, 0}, {"Duo", -1.6, -0.9, 0, 0}};
         const auto runs = nightOf(filters, {0, 1}, 5, 5, 2);
         StarLight light;
-        const auto live = liveOf(filters, runs);
-        const LiveStop stop = judgeLive(live, light, {});
+        const auto live = namesOf(filters);
+        const LiveStop stop = judgeLive(liveNight(liveOf(filters, runs), light), {});
         for (const LivePair& p : stop.pairs) QVERIFY(p.word == LiveWord::TooEarly || p.word == LiveWord::GoOn);
         QCOMPARE(pairOf(stop, LiveQuantity::Sharpness).word, LiveWord::TooEarly);
         QVERIFY(QString::fromStdString(pairOf(stop, LiveQuantity::Sharpness).sentence(live)).contains("A B B A"));
-        QVERIFY(judgeLive({live.front()}, light, {}).pairs.empty());
+        QVERIFY(judgeLive(liveNight({liveOf(filters, runs).front()}, light), {}).pairs.empty());
     }
 
     void lookingAfterEverySubChangesNoStep() {
         const std::vector<Glass> filters{{"Open", 0, 0, 0, 0}, {"Duo", -0.3, -0.2, 0, 0}};
         const auto runs = nightOf(filters, kAbba, 4, 9, 12);
         StarLight remembering, fresh;
-        const auto live = liveOf(filters, runs);
-        judgeLive(live, remembering, {});
-        const LiveStop again = judgeLive(live, remembering, {}), once = judgeLive(live, fresh, {});
+        const auto live = namesOf(filters);
+        judgeLive(liveNight(liveOf(filters, runs), remembering), {});
+        const LiveStop again = judgeLive(liveNight(liveOf(filters, runs), remembering), {}), once = judgeLive(liveNight(liveOf(filters, runs), fresh), {});
         for (std::size_t i = 0; i < once.pairs.size(); ++i) {
             QCOMPARE(again.pairs[i].evidence.size(), once.pairs[i].evidence.size());
             if (!once.pairs[i].evidence.empty()) QVERIFY(again.pairs[i].ratio() == once.pairs[i].ratio());
@@ -168,11 +174,12 @@ private slots:
         const auto one = nightOf(filters, kAbba, 4, 9, 12), other = nightOf(filters, kAbba, 4, 1009, 12);
         StarLight light;
         const std::vector<LiveRun> live{{"Open", &one[0], 0}, {"Duo", &other[1], 0}};
-        const LiveStop stop = judgeLive(live, light, {});
+        const LiveNight night = liveNight(live, light);
+        const LiveStop stop = judgeLive(night, {});
         const LivePair& p = pairOf(stop, LiveQuantity::Starlight);
         QCOMPARE(p.word, LiveWord::TooEarly);
-        QVERIFY(QString::fromStdString(p.sentence(live)).contains("do not share twenty stars"));
-        QVERIFY(!stop.notes.empty()); // gain unknown
+        QVERIFY(QString::fromStdString(p.sentence(night.filters)).contains("do not share twenty stars"));
+        QVERIFY(!night.notes.empty()); // gain unknown
     }
 };
 

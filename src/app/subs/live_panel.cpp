@@ -1,0 +1,238 @@
+#include "app/subs/live_panel.h"
+
+#include "app/widgets/copied.h"
+#include "app/widgets/plot_style.h"
+#include "app/widgets/theme.h"
+
+#include <QClipboard>
+#include <QDateTime>
+#include <QGuiApplication>
+#include <QHeaderView>
+#include <QKeyEvent>
+#include <QLabel>
+#include <QSignalBlocker>
+#include <QTableWidget>
+#include <QVBoxLayout>
+
+#include <qcustomplot.h>
+
+#include <cmath>
+
+namespace caelumen {
+namespace {
+
+QString times(double ratio) {
+    return QString::number(ratio, 'g', 3);
+}
+
+QString wordOf(const LivePair& p) {
+    switch (p.word) {
+    case LiveWord::TooEarly:
+        return QObject::tr("too early");
+    case LiveWord::GoOn:
+        return p.moreSubs ? QObject::tr("go on, about %1 more").arg(std::max(1, *p.moreSubs)) : QObject::tr("go on");
+    case LiveWord::ToldApart:
+        return QObject::tr("told apart: stop");
+    case LiveWord::Alike:
+        return QObject::tr("alike: stop");
+    case LiveWord::NotTonight:
+        return p.moreSubs ? QObject::tr("not tonight: %1 more").arg(*p.moreSubs) : QObject::tr("not tonight");
+    }
+    return {};
+}
+
+QString odds(double logEvidence) {
+    const double ten = logEvidence / std::log(10.0);
+    if (ten > 6) return QString::fromUtf8("> 10\u2076 : 1");
+    return ten >= 0 ? QObject::tr("%1 : 1").arg(std::pow(10, ten), 0, 'g', 2) : QObject::tr("1 : %1").arg(std::pow(10, -ten), 0, 'g', 2);
+}
+
+} // namespace
+
+LivePanel::LivePanel(SubsModel& subs, QWidget* parent)
+    : QWidget(parent)
+    , m_watch(subs)
+    , m_head(new QLabel)
+    , m_words(new QLabel)
+    , m_table(new QTableWidget)
+    , m_plot(new QCustomPlot) {
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(6, 8, 6, 4);
+    m_head->setWordWrap(true);
+    m_head->setObjectName("dim");
+    layout->addWidget(m_head);
+    m_table->setObjectName("liveTable");
+    m_table->setAccessibleName(tr("Evidence for each pair of filters"));
+    m_table->setSelectionBehavior(QAbstractItemView::SelectRows);
+    m_table->setSelectionMode(QAbstractItemView::SingleSelection);
+    m_table->setEditTriggers(QAbstractItemView::NoEditTriggers);
+    m_table->setShowGrid(false);
+    m_table->setFrameShape(QFrame::NoFrame);
+    m_table->setWordWrap(false);
+    m_table->verticalHeader()->hide();
+    m_table->verticalHeader()->setDefaultSectionSize(22);
+    m_table->setHorizontalScrollMode(QAbstractItemView::ScrollPerPixel);
+    m_table->installEventFilter(this);
+    layout->addWidget(m_table, 3);
+    m_words->setWordWrap(true);
+    m_words->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    layout->addWidget(m_words);
+    m_plot->setObjectName("livePlot");
+    m_plot->setMinimumHeight(150);
+    layout->addWidget(m_plot, 2);
+    connect(m_table, &QTableWidget::itemSelectionChanged, this, &LivePanel::fillPlot);
+    connect(&m_watch, &LiveWatch::changed, this, &LivePanel::fill);
+    connect(&m_watch, &LiveWatch::toldApart, this, &LivePanel::told);
+    fill();
+}
+
+void LivePanel::setZone(const QTimeZone& zone) {
+    if (zone == m_zone) return;
+    m_zone = zone;
+    fillPlot();
+}
+
+void LivePanel::fill() {
+    const LiveNight& night = m_watch.night();
+    const auto& pairs = m_watch.stop().pairs;
+    if (night.filters.size() < 2) {
+        m_head->setText(tr("Swap filters in blocks (A B B A): as subs of two filters or more land, the evidence for each pair grows here, with errors that stay "
+                           "honest however often you look. More > Start the virtual camera shows it."));
+    } else {
+        QString text = tr("In at most one night of twenty is anything here told apart that does not differ, however often you look. This weighs sky, stars and "
+                          "sharpness of single subs; the nebula needs stacks and the Bench.");
+        if (const auto& left = m_watch.left())
+            text += " " + tr("%1 h %2 min are left until %3.")
+                              .arg(static_cast<int>(left->seconds / 3600))
+                              .arg(static_cast<int>(std::fmod(left->seconds, 3600) / 60))
+                              .arg(QString::fromStdString(left->until));
+        else
+            text += " " + tr("How much of the night is left is not known: place or target are missing.");
+        for (const std::string& note : night.notes) text += " " + QString::fromStdString(note);
+        m_head->setText(text);
+    }
+    const int row = m_table->currentRow();
+    {
+        const QSignalBlocker quiet(m_table);
+        m_table->clear();
+        m_table->setColumnCount(5);
+        m_table->setHorizontalHeaderLabels({tr("filters"), tr("quantity"), tr("ratio"), tr("bounds"), tr("says")});
+        m_table->horizontalHeaderItem(3)->setToolTip(tr("Bounds that hold at all looks together"));
+        m_table->setRowCount(static_cast<int>(pairs.size()));
+        for (int r = 0; r < static_cast<int>(pairs.size()); ++r) {
+            const LivePair& p = pairs[static_cast<std::size_t>(r)];
+            const QString sentence = QString::fromStdString(p.sentence(night.filters));
+            const auto put = [&](int column, const QString& text, const QString& tip) {
+                auto* cell = new QTableWidgetItem(text);
+                cell->setToolTip(tip);
+                if (column == 2 || column == 3) cell->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
+                if (column == 4 && (p.word == LiveWord::ToldApart || p.word == LiveWord::Alike)) {
+                    QFont bold = cell->font();
+                    bold.setBold(true);
+                    cell->setFont(bold);
+                }
+                if (column == 4 && p.word == LiveWord::NotTonight) cell->setForeground(theme().warn);
+                m_table->setItem(r, column, cell);
+            };
+            put(0, QString::fromStdString(night.filters[p.b] + " / " + night.filters[p.a]), sentence);
+            put(1, tr(liveQuantityName(p.quantity)) + (p.channel.empty() ? QString() : " " + QString::fromStdString(p.channel)), sentence);
+            put(2, p.evidence.empty() ? QString::fromUtf8("\u2013") : times(p.ratio()), sentence);
+            put(3, p.lowRatio() ? tr("%1 to %2").arg(times(*p.lowRatio()), times(*p.highRatio())) : QString::fromUtf8("\u2013"), sentence);
+            put(4, wordOf(p), p.evidence.empty() ? sentence : tr("%1\nOdds against no difference: %2").arg(sentence, odds(p.evidence.back().logEvidence)));
+        }
+        m_table->resizeColumnsToContents();
+        m_table->setColumnWidth(0, std::min(150, m_table->columnWidth(0)));
+        if (!pairs.empty()) m_table->selectRow(std::clamp(row, 0, static_cast<int>(pairs.size()) - 1));
+    }
+    m_table->setVisible(!pairs.empty()), m_plot->setVisible(!pairs.empty()), m_words->setVisible(!pairs.empty());
+    fillPlot();
+}
+
+void LivePanel::fillPlot() {
+    const auto& pairs = m_watch.stop().pairs;
+    const int row = m_table->currentRow();
+    m_plot->clearPlottables();
+    m_plot->clearItems();
+    stylePlot(*m_plot);
+    if (row < 0 || row >= static_cast<int>(pairs.size())) {
+        m_words->clear();
+        m_plot->replot(QCustomPlot::rpQueuedReplot);
+        return;
+    }
+    const LivePair& p = pairs[static_cast<std::size_t>(row)];
+    m_words->setText(QString::fromStdString(p.sentence(m_watch.night().filters)));
+    const double epoch = (m_watch.night().start - 2440587.5) * 86400;
+    QVector<double> t, value, low, high;
+    double least = 1e300, most = -1e300;
+    for (const LiveEvidence& e : p.evidence) {
+        t << epoch + e.second, value << std::exp(e.difference);
+        low << (e.low ? std::exp(std::max(*e.low, e.difference - 3)) : std::exp(e.difference - 3));
+        high << (e.high ? std::exp(std::min(*e.high, e.difference + 3)) : std::exp(e.difference + 3));
+    }
+    // The scale follows what is known by now; wide bounds of the beginning may leave it.
+    if (!t.isEmpty()) {
+        const double span = std::max({std::log(high.last() / low.last()), std::abs(std::log(value.last())), 0.02});
+        least = std::min(1.0, value.last()) * std::exp(-0.8 * span), most = std::max(1.0, value.last()) * std::exp(0.8 * span);
+    } else {
+        least = 0.5, most = 2;
+    }
+    auto* below = m_plot->addGraph();
+    auto* above = m_plot->addGraph();
+    QColor band = theme().accent;
+    band.setAlpha(60);
+    below->setData(t, low, true), above->setData(t, high, true);
+    for (QCPGraph* g : {below, above}) g->setPen(QPen(theme().dim, 1, Qt::DotLine)), g->setLineStyle(QCPGraph::lsStepLeft);
+    above->setBrush(band), above->setChannelFillGraph(below);
+    auto* line = m_plot->addGraph();
+    line->setData(t, value, true);
+    line->setPen(QPen(theme().text, 1.6)), line->setLineStyle(QCPGraph::lsStepLeft);
+    auto* none = m_plot->addGraph();
+    const double from = t.isEmpty() ? epoch + m_watch.night().latest - 3600 : t.first(), to = t.isEmpty() ? epoch + m_watch.night().latest : t.last() + 600;
+    none->setData({from, to}, {1.0, 1.0}, true);
+    none->setPen(QPen(theme().dim, 1, Qt::DashLine));
+    if (p.toldAt) {
+        auto* mark = new QCPItemStraightLine(m_plot);
+        mark->point1->setCoords(epoch + *p.toldAt, least), mark->point2->setCoords(epoch + *p.toldAt, most);
+        mark->setPen(QPen(theme().accent, 1.4));
+    }
+    QSharedPointer<QCPAxisTickerDateTime> clock(new QCPAxisTickerDateTime);
+    clock->setDateTimeFormat("HH:mm");
+    if (m_zone.isValid())
+        clock->setTimeZone(m_zone);
+    else
+        clock->setDateTimeSpec(Qt::UTC);
+    clock->setTickCount(4);
+    m_plot->xAxis->setTicker(clock);
+    m_plot->xAxis->setLabel(m_zone.isValid() ? tr("time") : tr("UTC"));
+    m_plot->yAxis->setScaleType(QCPAxis::stLinear);
+    m_plot->yAxis->setLabel(tr("ratio"));
+    m_plot->xAxis->setRange(from, to);
+    m_plot->yAxis->setRange(least, most);
+    m_plot->replot(QCustomPlot::rpQueuedReplot);
+}
+
+QString LivePanel::text() const {
+    QStringList head;
+    for (int c = 0; c < m_table->columnCount(); ++c) head << m_table->horizontalHeaderItem(c)->text();
+    QString out = copiedRow(head);
+    for (int r = 0; r < m_table->rowCount(); ++r) {
+        QStringList row;
+        for (int c = 0; c < m_table->columnCount(); ++c) row << copiedName(m_table->item(r, c)->text().toStdString());
+        out += copiedRow(row);
+    }
+    return out;
+}
+
+bool LivePanel::eventFilter(QObject* of, QEvent* event) {
+    if (of == m_table && event->type() == QEvent::KeyPress && static_cast<QKeyEvent*>(event)->matches(QKeySequence::Copy)) {
+        QGuiApplication::clipboard()->setText(text());
+        return true;
+    }
+    return QWidget::eventFilter(of, event);
+}
+
+void LivePanel::themeChanged() {
+    fill();
+}
+
+} // namespace caelumen
