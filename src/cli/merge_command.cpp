@@ -53,6 +53,9 @@ int merge(const Arguments& a) {
         auto results = json ? testerResultsFromJson(*json, shown(path)) : Result<TesterResults>(json.error());
         if (!results) return fail(path, results.error().message);
         known.emplace_back(std::move(*bytes), shown(path));
+        for (const TesterResults& other : testers)
+            if (areTheSame(other, *results))
+                note(fmt::format("{} and {} hold nearly the same figures: is it one night, shared twice? They count as two.", shown(path), other.source));
         testers.push_back(std::move(*results));
     }
     const auto merged = mergeResults(testers);

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/log/log_query.h"
+#include "core/practice/exercise.h"
 
 #include <QString>
 #include <QStringList>
@@ -28,14 +29,6 @@ struct EquipmentEvent {
 struct SavedSearch {
     qint64 id = 0;
     std::string name, query;
-};
-
-/// One answer of an exercise (core/practice).
-struct PracticeAnswer {
-    qint64 id = 0;
-    std::string kind, date;
-    double answer = 0, truth = 0;
-    bool right = false;
 };
 
 /// The log of all campaigns: one SQLite file of the person, with full text (FTS5). To be used in the thread that opened it. Several windows may have it open;

@@ -38,10 +38,11 @@ class ArchitectureTest : public QObject {
             {"core/palette", words("core/base core/compare core/image core/measure core/model core/optics core/prepare core/stars")},
             {"core/picture", words("core/base core/compare core/model core/stars")},
             {"core/plan", words("core/base core/model core/optics core/sky")},
+            {"core/practice", words("core/base core/image core/simulate")},
             {"core/prepare", words("core/base core/image core/measure core/model core/optics core/sky core/stars")},
             {"core/simulate", words("core/base core/image core/measure core/model core/optics core/sky core/stars")},
             {"core/verdict", words("core/base core/grid core/model core/optics")},
-            {"store", words("core/base core/log core/model")},
+            {"store", words("core/base core/log core/model core/practice")},
             {"report", words("core/base core/compare core/grid core/image core/model core/palette core/picture core/stars core/verdict")},
             {"unpack", words("core/image")},
             {"cli", words("core/base core/compare core/grid core/merge core/model core/optics core/palette core/prepare core/simulate core/sky core/verdict "
@@ -51,11 +52,12 @@ class ArchitectureTest : public QObject {
              words("app app/widgets core/base core/compare core/measure core/model core/optics core/picture core/prepare core/sky core/stars report")},
             {"app/grid", words("app app/widgets core/base core/compare core/grid report")},
             {"app/kit", words("app app/widgets core/base core/compare core/model core/optics report")},
+            {"app/log", words("app app/widgets core/base core/compare core/log core/merge core/model core/picture core/practice core/prepare report store")},
             {"app/night", words("app app/widgets core/base core/model core/optics core/plan core/simulate report")},
             {"app/palette", words("app app/widgets core/base core/compare core/image core/model core/optics core/palette report")},
             {"app/subs", words("app app/widgets core/base core/live core/optics core/plan core/prepare core/simulate core/sky report")},
             {"app/verdict", words("app app/grid app/widgets core/base core/optics core/verdict report")},
-            {"app", words("app/bench app/grid app/kit app/night app/palette app/subs app/verdict app/widgets core/base core/compare core/image core/model "
+            {"app", words("app/bench app/grid app/kit app/log app/night app/palette app/subs app/verdict app/widgets core/base core/compare core/image core/model "
                           "core/optics core/picture "
                           "core/simulate core/sky report store core/prepare")},
         };

@@ -111,46 +111,69 @@ void LivePanel::fill() {
         for (const std::string& note : night.notes) text += " " + QString::fromStdString(note);
         m_head->setText(text);
     }
-    const int row = m_table->currentRow();
+    const int chosen = pairAt(m_table->currentRow());
     {
         const QSignalBlocker quiet(m_table);
         m_table->clear();
-        m_table->setColumnCount(5);
-        m_table->setHorizontalHeaderLabels({tr("filters"), tr("quantity"), tr("ratio"), tr("bounds"), tr("says")});
-        m_table->horizontalHeaderItem(3)->setToolTip(tr("Bounds that hold at all looks together"));
-        m_table->setRowCount(static_cast<int>(pairs.size()));
-        for (int r = 0; r < static_cast<int>(pairs.size()); ++r) {
-            const LivePair& p = pairs[static_cast<std::size_t>(r)];
-            const QString sentence = QString::fromStdString(p.sentence(night.filters));
-            const auto put = [&](int column, const QString& text, const QString& tip) {
-                auto* cell = new QTableWidgetItem(text);
-                cell->setToolTip(tip);
-                if (column == 2 || column == 3) cell->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
-                if (column == 4 && (p.word == LiveWord::ToldApart || p.word == LiveWord::Alike)) {
-                    QFont bold = cell->font();
-                    bold.setBold(true);
-                    cell->setFont(bold);
-                }
-                if (column == 4 && p.word == LiveWord::NotTonight) cell->setForeground(theme().warn);
-                m_table->setItem(r, column, cell);
-            };
-            put(0, QString::fromStdString(night.filters[p.b] + " / " + night.filters[p.a]), sentence);
-            put(1, tr(liveQuantityName(p.quantity)) + (p.channel.empty() ? QString() : " " + QString::fromStdString(p.channel)), sentence);
-            put(2, p.evidence.empty() ? QString::fromUtf8("\u2013") : times(p.ratio()), sentence);
-            put(3, p.lowRatio() ? tr("%1 to %2").arg(times(*p.lowRatio()), times(*p.highRatio())) : QString::fromUtf8("\u2013"), sentence);
-            put(4, wordOf(p), p.evidence.empty() ? sentence : tr("%1\nOdds against no difference: %2").arg(sentence, odds(p.evidence.back().logEvidence)));
+        m_table->clearSpans();
+        m_table->setColumnCount(4);
+        m_table->setHorizontalHeaderLabels({tr("quantity"), tr("ratio"), tr("bounds"), tr("says")});
+        m_table->horizontalHeaderItem(2)->setToolTip(tr("Bounds that hold at all looks together"));
+        m_table->setRowCount(0);
+        std::pair<std::size_t, std::size_t> last{0, 0};
+        const auto put = [&](int row, int column, int pair, const QString& text, const QString& tip) {
+            auto* cell = new QTableWidgetItem(text);
+            cell->setToolTip(tip);
+            cell->setData(Qt::UserRole, pair);
+            if (column == 1 || column == 2) cell->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
+            m_table->setItem(row, column, cell);
+            return cell;
+        };
+        const auto bold = [](QTableWidgetItem* cell) {
+            QFont font = cell->font();
+            font.setBold(true);
+            cell->setFont(font);
+        };
+        for (int i = 0; i < static_cast<int>(pairs.size()); ++i) {
+            const LivePair& p = pairs[static_cast<std::size_t>(i)];
+            int r = m_table->rowCount();
+            if (std::pair(p.a, p.b) != last) { // a heading for each pair of filters
+                last = {p.a, p.b};
+                m_table->insertRow(r);
+                const QString both = tr("%1 against %2").arg(QString::fromStdString(night.filters[p.b]), QString::fromStdString(night.filters[p.a]));
+                auto* head = put(r, 0, -1, both, both);
+                bold(head);
+                head->setFlags(Qt::ItemIsEnabled);
+                m_table->setSpan(r, 0, 1, 4);
+                ++r;
+            }
+            m_table->insertRow(r);
+            const QString sentence = QString::fromStdString(p.sentence(night.filters)), none = QString::fromUtf8("\u2013");
+            put(r, 0, i, tr(liveQuantityName(p.quantity)) + (p.channel.empty() ? QString() : " " + QString::fromStdString(p.channel)), sentence);
+            put(r, 1, i, p.evidence.empty() ? none : times(p.ratio()), sentence);
+            put(r, 2, i, p.lowRatio() ? tr("%1 to %2").arg(times(*p.lowRatio()), times(*p.highRatio())) : none, sentence);
+            auto* says = put(r, 3, i, wordOf(p),
+                             p.evidence.empty() ? sentence : tr("%1\nOdds against no difference: %2").arg(sentence, odds(p.evidence.back().logEvidence)));
+            if (p.word == LiveWord::ToldApart || p.word == LiveWord::Alike) bold(says);
+            if (p.word == LiveWord::NotTonight) says->setForeground(theme().warn);
         }
         m_table->resizeColumnsToContents();
-        m_table->setColumnWidth(0, std::min(150, m_table->columnWidth(0)));
-        if (!pairs.empty()) m_table->selectRow(std::clamp(row, 0, static_cast<int>(pairs.size()) - 1));
+        for (int r = 0; r < m_table->rowCount(); ++r)
+            if (pairAt(r) == std::max(0, chosen)) m_table->selectRow(r);
     }
     m_table->setVisible(!pairs.empty()), m_plot->setVisible(!pairs.empty()), m_words->setVisible(!pairs.empty());
     fillPlot();
 }
 
+/// Which of the pairs a row is about; -1 for a heading.
+int LivePanel::pairAt(int row) const {
+    const QTableWidgetItem* cell = row >= 0 ? m_table->item(row, 0) : nullptr;
+    return cell ? cell->data(Qt::UserRole).toInt() : -1;
+}
+
 void LivePanel::fillPlot() {
     const auto& pairs = m_watch.stop().pairs;
-    const int row = m_table->currentRow();
+    const int row = pairAt(m_table->currentRow());
     m_plot->clearPlottables();
     m_plot->clearItems();
     stylePlot(*m_plot);
@@ -172,7 +195,7 @@ void LivePanel::fillPlot() {
     // The scale follows what is known by now; wide bounds of the beginning may leave it.
     if (!t.isEmpty()) {
         const double span = std::max({std::log(high.last() / low.last()), std::abs(std::log(value.last())), 0.02});
-        least = std::min(1.0, value.last()) * std::exp(-0.8 * span), most = std::max(1.0, value.last()) * std::exp(0.8 * span);
+        least = std::min(1.0, value.last()) * std::exp(-0.3 * span), most = std::max(1.0, value.last()) * std::exp(0.3 * span);
     } else {
         least = 0.5, most = 2;
     }
@@ -204,7 +227,11 @@ void LivePanel::fillPlot() {
     clock->setTickCount(4);
     m_plot->xAxis->setTicker(clock);
     m_plot->xAxis->setLabel(m_zone.isValid() ? tr("time") : tr("UTC"));
-    m_plot->yAxis->setScaleType(QCPAxis::stLinear);
+    if (most > 4 * least) { // else a straight scale is easier to read
+        m_plot->yAxis->setScaleType(QCPAxis::stLogarithmic);
+        m_plot->yAxis->setTicker(QSharedPointer<QCPAxisTickerLog>(new QCPAxisTickerLog));
+        m_plot->yAxis->setNumberFormat("gb");
+    }
     m_plot->yAxis->setLabel(tr("ratio"));
     m_plot->xAxis->setRange(from, to);
     m_plot->yAxis->setRange(least, most);
@@ -217,7 +244,8 @@ QString LivePanel::text() const {
     QString out = copiedRow(head);
     for (int r = 0; r < m_table->rowCount(); ++r) {
         QStringList row;
-        for (int c = 0; c < m_table->columnCount(); ++c) row << copiedName(m_table->item(r, c)->text().toStdString());
+        for (int c = 0; c < m_table->columnCount(); ++c)
+            row << (m_table->item(r, c) ? copiedName(m_table->item(r, c)->text().toStdString()) : QString());
         out += copiedRow(row);
     }
     return out;

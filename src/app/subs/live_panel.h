@@ -32,6 +32,7 @@ signals:
 private:
     void fill();
     void fillPlot();
+    int pairAt(int row) const;
     bool eventFilter(QObject* of, QEvent* event) override;
     LiveWatch m_watch;
     QTimeZone m_zone;

@@ -35,7 +35,7 @@ void LiveWatch::follow() {
             runs.push_back({filter.empty() || names.count(filter) > 1 ? groups[g].title() : filter, &run->run, run->gain});
         }
     }
-    if (of != m_of) m_light = {}, m_stop = {}, m_left.reset();
+    if (of != m_of) m_light = {}, m_stop = {}, m_left.reset(), m_site = {}, m_target = {};
     m_of = of;
     m_night = liveNight(runs, m_light);
     if (runs.size() < 2) {
@@ -44,8 +44,8 @@ void LiveWatch::follow() {
         emit changed();
         return;
     }
-    const SubsRecipe recipe = m_subs.recipe(current);
-    m_jobs.run("live", tr("Weighing the night"), [this, night = m_night, site = recipe.site, target = recipe.target](const Job&) -> JobService::Finish {
+    if (const SubMeasurer* m = m_subs.measurer()) m_site = m->site(), m_target = m->target();
+    m_jobs.run("live", tr("Weighing the night"), [this, night = m_night, site = m_site, target = m_target](const Job&) -> JobService::Finish {
         LiveOptions options;
         const std::string last = isoTime(JulianDate{night.start, 0}.plusSeconds(night.latest));
         const auto left = timeLeft(site, target, last);

@@ -32,6 +32,8 @@ private:
     JobService m_jobs;
     StarLight m_light;
     QString m_of; ///< night and target
+    Site m_site;
+    Target m_target;
     LiveNight m_night;
     LiveStop m_stop;
     std::optional<TimeLeft> m_left;

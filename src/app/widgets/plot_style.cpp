@@ -29,6 +29,10 @@ void stylePlot(QCustomPlot& plot) {
         axis->setNumberPrecision(4);
         axis->ticker()->setTickCount(4);
     }
+    plot.legend->setBrush(Qt::NoBrush);
+    plot.legend->setBorderPen(Qt::NoPen);
+    plot.legend->setTextColor(t.text);
+    plot.legend->setFont(font);
 }
 
 void legendAbove(QCustomPlot& plot) {

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <optional>
 #include <set>
 #include <tuple>
 
@@ -72,10 +73,98 @@ bool isAveragedInLogarithms(const std::string& quantity) {
     return ratios.count(quantity) > 0;
 }
 
+namespace {
+
+std::vector<TesterRun> runsIn(const JsonFields& r) {
+    std::vector<TesterRun> out;
+    std::map<std::string, std::string> filters;
+    for (const JsonFields& m : r.objects("measurements", 1'000'000)) filters.emplace(m.text("run"), m.text("filter"));
+    for (const auto& [id, filter] : filters) {
+        TesterRun run;
+        run.run = id, run.filter = filter;
+        out.push_back(std::move(run));
+    }
+    const auto of = [&](const std::string& id) {
+        return std::find_if(out.begin(), out.end(), [&](const TesterRun& run) { return run.run == id; });
+    };
+    const std::optional<double> skyMag = r.object("site").number("sky_mag");
+    for (TesterRun& run : out) run.skyMag = skyMag;
+    for (const JsonFields& c : r.objects("conditions", 100'000)) {
+        const auto run = of(c.text("run"));
+        if (run == out.end()) continue;
+        run->start = c.text("start");
+        run->scale_arcsec = c.number("scale_arcsec"), run->total_s = c.number("total_s"), run->targetAltitude_deg = c.number("target_alt_deg");
+        const JsonFields moon = c.object("moon"), facts = c.object("facts");
+        run->moonIlluminated = moon.number("illuminated"), run->moonAltitude_deg = moon.number("alt_deg");
+        const auto focal = facts.object("focal_length_mm").number("value"), aperture = facts.object("aperture_mm").number("value");
+        if (focal && aperture && *aperture > 0) run->focalRatio = *focal / *aperture;
+    }
+    for (const JsonFields& f : r.objects("fairness", 100'000))
+        if (const auto run = of(f.text("run")); run != out.end() && !f.flag("normalised") && f.text("grade") != "note") run->unfair.push_back(f.text("text"));
+    return out;
+}
+
+double middleOf(std::vector<double> values) {
+    std::sort(values.begin(), values.end());
+    return values.empty() ? 0 : 0.5 * (values[(values.size() - 1) / 2] + values[values.size() / 2]);
+}
+
+} // namespace
+
+bool areTheSame(const TesterResults& a, const TesterResults& b) {
+    std::map<std::tuple<std::string, std::string, std::string, std::string>, std::pair<double, double>> known;
+    for (const TesterFigure& f : a.figures) known[{f.filter, f.channel, f.quantity, f.regionKind}] = {f.value, f.sigma};
+    int common = 0, same = 0;
+    for (const TesterFigure& f : b.figures)
+        if (const auto it = known.find({f.filter, f.channel, f.quantity, f.regionKind}); it != known.end() && f.sigma > 0)
+            ++common, same += it->second == std::pair(f.value, f.sigma);
+    return common >= 5 && 10 * same >= 9 * common;
+}
+
+std::vector<std::string> whyApart(const std::vector<TesterResults>& testers, std::size_t which, const std::string& filter) {
+    std::vector<std::string> out;
+    const auto runOf = [&](const TesterResults& t) -> const TesterRun* {
+        const auto it = std::find_if(t.runs.begin(), t.runs.end(), [&](const TesterRun& r) { return r.filter == filter; });
+        return it == t.runs.end() ? nullptr : &*it;
+    };
+    const TesterRun* mine = runOf(testers[which]);
+    if (!mine) return out;
+    for (const std::string& sentence : mine->unfair) out.push_back(sentence);
+    // Conditions unlike the middle of the others.
+    const auto others = [&](auto member) {
+        std::vector<double> values;
+        for (std::size_t i = 0; i < testers.size(); ++i)
+            if (const TesterRun* r = i == which ? nullptr : runOf(testers[i]); r && r->*member) values.push_back(*(r->*member));
+        return values;
+    };
+    const auto unlike = [&](auto member, double step, bool ratio, auto words) {
+        const auto rest = others(member);
+        if (rest.empty() || !(mine->*member)) return;
+        const double v = *(mine->*member), m = middleOf(rest);
+        if (ratio ? v > 0 && m > 0 && std::abs(std::log(v / m)) > std::log(step) : std::abs(v - m) > step) out.push_back(words(v, m));
+    };
+    const auto up = [](const TesterRun& r) { return r.moonIlluminated && r.moonAltitude_deg ? std::optional(*r.moonAltitude_deg > 0 ? *r.moonIlluminated : 0.0) : std::nullopt; };
+    if (const auto moon = up(*mine)) {
+        std::vector<double> rest;
+        for (std::size_t i = 0; i < testers.size(); ++i)
+            if (const TesterRun* r = i == which ? nullptr : runOf(testers[i]))
+                if (const auto m = up(*r)) rest.push_back(*m);
+        if (!rest.empty() && std::abs(*moon - middleOf(rest)) > 0.25)
+            out.push_back(fmt::format("Its moon was {:.0f} % lit where the others had {:.0f} %.", 100 * *moon, 100 * middleOf(rest)));
+    }
+    unlike(&TesterRun::skyMag, 0.75, false, [](double v, double m) { return fmt::format("Its sky has {:.1f} mag/arcsec2, that of the others {:.1f}.", v, m); });
+    unlike(&TesterRun::focalRatio, 1.25, true, [](double v, double m) { return fmt::format("Its telescope works at f/{:.1f}, the others' at f/{:.1f}: a narrow band shifts in a fast cone.", v, m); });
+    unlike(&TesterRun::scale_arcsec, 1.4, true, [](double v, double m) { return fmt::format("Its pixels span {:.2f} arcsec, those of the others {:.2f}.", v, m); });
+    unlike(&TesterRun::targetAltitude_deg, 20, false, [](double v, double m) { return fmt::format("Its target stood {:.0f} degrees high, that of the others {:.0f}.", v, m); });
+    unlike(&TesterRun::total_s, 3, true, [](double v, double m) { return fmt::format("It exposed {:.1f} h, the others {:.1f} h.", v / 3600, m / 3600); });
+    return out;
+}
+
 Result<TesterResults> testerResultsFromJson(const Json& json, const std::string& name) {
     return understood<TesterResults>(name, [&]() -> Result<TesterResults> {
         const JsonFields r(json, name, "the file");
-        r.needFormat("caelumen_results", "a results file");
+        const bool shared = r.field("caelumen_share") != nullptr;
+        r.needFormat(shared ? "caelumen_share" : "caelumen_results", "a results file");
         const auto voided = voidedIn(r);
         std::map<std::tuple<std::string, std::string, std::string, std::string>, std::vector<TesterFigure>> groups;
         std::vector<const std::vector<TesterFigure>*> order;
@@ -102,7 +191,12 @@ Result<TesterResults> testerResultsFromJson(const Json& json, const std::string&
             if (fresh) order.push_back(&at->second);
             at->second.push_back(std::move(f));
         }
-        TesterResults out{name, {}};
+        TesterResults out;
+        out.source = name;
+        const std::string tester = shared ? r.text("tester") : std::string();
+        if (!tester.empty()) out.source = tester + " (" + name + ")";
+        for (const JsonFields& f : r.objects("filters")) out.names[f.text("id")] = f.text("name");
+        out.runs = runsIn(r);
         for (const auto* group : order) out.figures.push_back(together(*group));
         return out;
     });

@@ -298,7 +298,7 @@ Result<PhotonTransfer> photonTransfer(const std::vector<fs::path>& flatFiles, co
                 shared += t.neighbours, ++sharedCount, left += t.left, all += t.left + t.count;
                 if (std::max(t.first, t.second) > 0.97 * full) continue; // the converter's end
                 lit[s].push_back({signal * (1 + r), shot, signal});
-                points[s].push_back({(signal + second) / 2, shot / (1 + r) + read[s].variance, 0});
+                points[s].push_back({signal, shot / (1 + r) + read[s].variance, 0});
             }
             const double exposure = (*flats)[i].info.facts.sub_exposure_s.value_or(0);
             if (exposure > 0 && level > 0) byExposure[s][exposure].push_back(level);

@@ -19,6 +19,8 @@ public:
     double gain() const { return m_gain; }               ///< e-/ADU; 0: unknown
     double fullScale() const { return m_how.fullScale; } ///< ADU above zero
     std::optional<double> exposure_s() const { return m_exposure; }
+    const Site& site() const { return m_site; }       ///< told, else as headers say
+    const Target& target() const { return m_target; } ///< likewise
 
 private:
     Result<SubPixels> pixels(const FrameFile& file) const;

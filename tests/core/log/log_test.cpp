@@ -1,4 +1,5 @@
 #include "core/base/json.h"
+#include "core/log/comparison.h"
 #include "core/log/log_query.h"
 
 #include <QTest>
@@ -85,6 +86,35 @@ private slots:
         QCOMPARE(matchExpression(q, true), std::string("\"loan\" *"));
         QVERIFY(parseLogQuery(" \t").empty());
         QVERIFY(isWithin(q, "2025-03-01") && !isWithin(q, "2025-02-28") && !isWithin(q, ""));
+    }
+
+    void anyTwoRunsBecomeATrial() {
+        const Trial now = trial();
+        Trial old = trial();
+        old.site.name = "Roof", old.site.bortle = 8;
+        old.rig.gain_e_per_adu = 0.5;
+        old.filters[1].name = "Duo 12"; // another filter that goes by the same id
+        std::vector<std::string> cautions;
+        const Trial both = comparisonOf(now, "B", old, "B", cautions);
+        QCOMPARE(both.runs.size(), std::size_t(2));
+        QVERIFY(both.runs[0].baseline && !both.runs[1].baseline && both.runs[0].id != both.runs[1].id);
+        QCOMPARE(both.filters.size(), std::size_t(2));
+        QVERIFY(both.runs[0].filter != both.runs[1].filter && both.filter(both.runs[1].filter)->name == "Duo 12");
+        QVERIFY(!both.runs[0].rig.gain_e_per_adu && both.runs[1].rig.gain_e_per_adu == 0.5);
+        QVERIFY(effectiveRig(both, both.runs[1]) .gain_e_per_adu == 0.5);
+        QVERIFY(cautions.size() == 1 && cautions[0].find("Roof") != std::string::npos);
+        QVERIFY(both.title.find("Duo 12") != std::string::npos);
+        // The one that was a baseline becomes it.
+        cautions.clear();
+        const Trial turned = comparisonOf(now, "B", now, "A", cautions);
+        QVERIFY(turned.baseline() && turned.filter(turned.baseline()->filter)->kind == "none" && cautions.empty());
+        // Beside what is on the Bench.
+        Trial more = now;
+        old.target = {"LMC", 80.0, -69.0};
+        const std::string id = addRunOf(more, old, "A", cautions);
+        QVERIFY(more.runs.size() == 3 && id == "C" && !more.run("C")->baseline);
+        QCOMPARE(cautions.size(), std::size_t(2)); // another place, another target
+        QVERIFY(addRunOf(more, old, "Z", cautions).empty());
     }
 
     void aStackWithoutFactsIsStillAnEntry() {

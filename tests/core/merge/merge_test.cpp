@@ -1,6 +1,7 @@
 #include "core/base/json.h"
 #include "core/base/statistics.h"
 #include "core/merge/merge.h"
+#include "core/merge/share_file.h"
 
 #include <QTest>
 
@@ -153,6 +154,63 @@ private slots:
         QVERIFY(wrong({{"caelumen_results", 1}, {"measurements", Json::array({{{"filter", "a"}, {"quantity", "background"}}})}}).find("without a \"value\"") !=
                 std::string::npos);
         QVERIFY(wrong({{"caelumen_results", 1}}).empty()); // nothing in it is nothing wrong
+    }
+
+    void whoStandsOutIsToldWhy() {
+        const auto night = [](const char* name, double moon, double focal, Json fairness) {
+            Json j{{"caelumen_results", 1},
+                   {"measurements", Json::array({measurement("time_ratio", 3, 0.1, "n1")})},
+                   {"fairness", std::move(fairness)},
+                   {"conditions", Json::array({{{"run", "B"},
+                                                {"moon", {{"illuminated", moon}, {"alt_deg", 40}}},
+                                                {"facts", {{"focal_length_mm", {{"value", focal}}}, {"aperture_mm", {{"value", 100}}}}}}})}};
+            auto read = testerResultsFromJson(j, name);
+            if (!read) qFatal("%s", read.error().message.c_str());
+            return *read;
+        };
+        const Json haze = Json::array({{{"run", "B"}, {"subject", "haze"}, {"grade", "weakens"}, {"quantities", Json::array()}, {"text", "There was haze."}}});
+        const std::vector<TesterResults> all{night("a", 0.1, 600, Json::array()), night("b", 0.1, 610, Json::array()), night("c", 0.95, 280, haze)};
+        const auto why = whyApart(all, 2, "duo7");
+        QCOMPARE(why.size(), std::size_t(3));
+        QVERIFY(why[0] == "There was haze." && why[1].find("95 %") != std::string::npos && why[2].find("f/2.8") != std::string::npos);
+        QVERIFY(whyApart(all, 0, "duo7").empty() || whyApart(all, 0, "duo7").front().find("moon") != std::string::npos);
+        QVERIFY(whyApart(all, 2, "open").empty());
+    }
+
+    void oneNightSharedTwiceIsNoticed() {
+        std::vector<Json> figures, other;
+        for (const char* q : {"background", "nebula_signal", "star_fwhm", "gradient", "colour_slope", "softness"})
+            figures.push_back(measurement(q, 1.25, 0.1)), other.push_back(measurement(q, 1.26, 0.1));
+        QVERIFY(areTheSame(tester("a", figures), tester("b", figures)));
+        QVERIFY(!areTheSame(tester("a", figures), tester("b", other)));
+        QVERIFY(!areTheSame(tester("a", {figures[0]}), tester("b", {figures[0]}))); // one figure may agree by chance
+    }
+
+    void sharedFilesNameNobodyUnlessWanted() {
+        Trial t;
+        t.title = "Ridge garden of Thandi";
+        t.site.name = "Kwaggafontein", t.site.latitude_deg = -31.873, t.site.longitude_deg = 20.712, t.site.bortle = 4;
+        t.rig.name = "Thandi's refractor", t.rig.focal_length_mm = 480;
+        t.target = {"NGC 6188", 250.0, -48.6};
+        t.filters = {{"duo7", "Duo 7", "dual-band", "/home/thandi/duo7.csv", {}}};
+        TrialResults r;
+        r.trial = t.title;
+        r.measurements = {{"B", "duo7", "R", "time_ratio", "n1", 6.1, 0.4, {}, true, ""}};
+        RunConditions c;
+        c.run = "B", c.start = "2026-06-20T18:05:00Z", c.conflicts = {"the header of /home/thandi/b.fits says 3"};
+        c.facts = {{"gain_e_per_adu", 0.78, FactSource::Camera, "Thandi's camera"}};
+        r.conditions = {c};
+        const std::string png = std::string("\x89PNG\r\n\x1a\n") + std::string(7, '\0') + "end";
+        const Json anonymous = shareFile(t, r, {}, {{"B", png}}), named = shareFile(t, r, {"Thandi", true});
+        const std::string text = jsonText(anonymous);
+        for (const char* own : {"Thandi", "thandi", "Kwagga", "20.712", "31.873", "18:05", "/home"}) QVERIFY2(text.find(own) == std::string::npos, own);
+        QVERIFY(text.find("Duo 7") != std::string::npos && text.find("2026-06-20") != std::string::npos);
+        QCOMPARE(sharedThumbnails(anonymous).at("B"), png);
+        const auto read = testerResultsFromJson(anonymous, "one.json"), other = testerResultsFromJson(named, "two.json");
+        QVERIFY(read.ok() && other.ok());
+        QVERIFY(read->source == "one.json" && other->source == "Thandi (two.json)");
+        QVERIFY(read->figures.size() == 1 && read->names.at("duo7") == "Duo 7" && read->runs.front().skyMag);
+        QVERIFY(jsonText(named).find("Kwagga") != std::string::npos);
     }
 };
 
