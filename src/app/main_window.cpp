@@ -7,6 +7,8 @@
 #include "app/facts_dialog.h"
 #include "app/grid/sky_grid.h"
 #include "app/kit/kit.h"
+#include "app/log/log_room.h"
+#include "app/log/merge_page.h"
 #include "app/night/night.h"
 #include "app/palette/palette.h"
 #include "app/subs/subs.h"
@@ -40,7 +42,7 @@ constexpr int kMostRecent = 8;
 
 /// In settings, in the order of the workspaces.
 QStringList workspaceNames() {
-    return {"kit", "night", "subs", "bench", "sky-grid", "palette", "verdict"};
+    return {"kit", "night", "subs", "bench", "sky-grid", "palette", "verdict", "log"};
 }
 
 } // namespace
@@ -55,6 +57,7 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     , m_skyGrid(new SkyGrid(m_session, *m_prompts))
     , m_palette(new PaletteRoom(m_session, *m_prompts))
     , m_verdict(new VerdictRoom(m_session, *m_prompts, m_skyGrid->model()))
+    , m_log(new LogRoom(m_session, *m_prompts))
     , m_workspaces(new QStackedWidget)
     , m_trials(new QComboBox)
     , m_conditions(new ElidedLabel("  \u00B7  "))
@@ -93,6 +96,7 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     m_workspaces->addWidget(m_skyGrid);
     m_workspaces->addWidget(m_palette);
     m_workspaces->addWidget(m_verdict);
+    m_workspaces->addWidget(m_log);
     layout->addWidget(m_workspaces, 1);
     setCentralWidget(central);
     buildMenus();
@@ -163,6 +167,7 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     for (JobService* jobs : {&m_session.jobs(), &m_demoJobs, &m_bench->jobs(), &m_skyGrid->model().jobs(), &m_palette->model().jobs(),
                              &m_verdict->model().jobs(), &m_verdict->report().jobs()})
         followJobs(*jobs);
+    followLog();
 
     connect(m_status, &StatusLine::cancelled, this, [this] {
         m_session.stop();
@@ -170,6 +175,8 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
         m_palette->model().jobs().cancel();
         m_verdict->model().jobs().cancel();
         m_verdict->report().jobs().cancel();
+        m_log->model().jobs().cancel();
+        m_log->merge().jobs().cancel();
         m_bench->jobs().cancel();
         m_demoJobs.cancel();
         m_status->say(tr("Stopped. Edit > Measure again goes on."));
@@ -184,6 +191,7 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     m_skyGrid->restoreLayout(settings.value("sky-grid").toByteArray());
     m_palette->restoreLayout(settings.value("palette").toByteArray());
     m_verdict->restoreLayout(settings.value("verdict").toByteArray());
+    m_log->restoreLayout(settings.value("log").toByteArray());
     setTheme(themeFromName(settings.value("theme", "grey").toString()));
     fillTrials();
     fillConditions();
@@ -200,7 +208,7 @@ void MainWindow::followJobs(JobService& jobs) {
             [this](double part, const QString& what, int left) { m_status->progress(part, left >= 0 ? tr("%1, about %2 s left").arg(what).arg(left) : what); });
     connect(&jobs, &JobService::idle, this, [this] {
         if (m_session.jobs().busy() || m_skyGrid->model().jobs().busy() || m_palette->model().jobs().busy() || m_verdict->model().jobs().busy() ||
-            m_verdict->report().busy() || m_bench->jobs().busy() || m_demoJobs.busy())
+            m_verdict->report().busy() || m_bench->jobs().busy() || m_log->model().jobs().busy() || m_log->merge().jobs().busy() || m_demoJobs.busy())
             return;
         m_status->end();
     });
@@ -281,6 +289,7 @@ void MainWindow::setTheme(ThemeKind kind) {
     m_skyGrid->themeChanged();
     m_palette->themeChanged();
     m_verdict->themeChanged();
+    m_log->themeChanged();
     fillConditions();
 }
 
@@ -328,6 +337,7 @@ void MainWindow::fillConditions() {
     for (QAction* a : m_needNight) a->setEnabled(m_session.hasTrial() && workspace() == Workspace::Night);
     for (QAction* a : m_needPalette) a->setEnabled(workspace() == Workspace::Palette);
     for (QAction* a : m_needVerdict) a->setEnabled(workspace() == Workspace::Verdict);
+    for (QAction* a : m_needLog) a->setEnabled(workspace() == Workspace::Log);
     for (QAction* a : m_needGrid) a->setEnabled(workspace() == Workspace::SkyGrid);
     for (QAction* a : m_needKit) a->setEnabled(m_session.hasTrial() && workspace() == Workspace::Kit);
 }
@@ -396,6 +406,7 @@ void MainWindow::closeEvent(QCloseEvent* event) {
     settings.setValue("sky-grid", m_skyGrid->saveLayout());
     settings.setValue("palette", m_palette->saveLayout());
     settings.setValue("verdict", m_verdict->saveLayout());
+    settings.setValue("log", m_log->saveLayout());
     settings.setValue("workspace", workspaceNames()[static_cast<int>(workspace())]);
     m_session.jobs().cancel();
     event->accept();

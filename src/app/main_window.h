@@ -18,6 +18,7 @@ class StatusLine;
 class Bench;
 class CampaignBar;
 class Kit;
+class LogRoom;
 class Night;
 class PaletteRoom;
 class VerdictRoom;
@@ -25,7 +26,7 @@ class SkyGrid;
 class Subs;
 
 /// The window: menus, the trial in hand, what is going on, and one of the workspaces in the order of the work: Kit, Night, Subs, Bench, Sky grid, Palette,
-/// Verdict.
+/// Verdict, Log.
 class MainWindow : public QMainWindow {
     Q_OBJECT
 
@@ -42,7 +43,8 @@ public:
     SkyGrid& skyGrid() { return *m_skyGrid; }
     PaletteRoom& palette() { return *m_palette; }
     VerdictRoom& verdict() { return *m_verdict; }
-    enum class Workspace { Kit, Night, Subs, Bench, SkyGrid, Palette, Verdict };
+    LogRoom& log() { return *m_log; }
+    enum class Workspace { Kit, Night, Subs, Bench, SkyGrid, Palette, Verdict, Log };
     void showWorkspace(Workspace which);
     Workspace workspace() const;
     /// Opens a campaign; of a damaged one it offers the last good copy.
@@ -65,6 +67,7 @@ protected:
 private:
     void buildMenus();
     void followJobs(JobService& jobs);
+    void followLog();
     void buildBar();
     QWidget* buildSwitch();
     void takeFiles(const QStringList& files);
@@ -92,6 +95,7 @@ private:
     SkyGrid* m_skyGrid;
     PaletteRoom* m_palette;
     VerdictRoom* m_verdict;
+    LogRoom* m_log;
     QStackedWidget* m_workspaces;
     QComboBox* m_trials;
     QAction* m_undo = nullptr;
@@ -102,7 +106,7 @@ private:
     QString m_hindrance; ///< of the last measurement that failed
     CampaignBar* m_campaignBar;
     QMenu* m_recent = nullptr;
-    QList<QAction*> m_needTrial, m_needResults, m_needBench, m_needKit, m_needNight, m_needSubs, m_needGrid, m_needPalette, m_needVerdict;
+    QList<QAction*> m_needTrial, m_needResults, m_needBench, m_needKit, m_needNight, m_needSubs, m_needGrid, m_needPalette, m_needVerdict, m_needLog;
     QList<QAction*> m_switch; ///< by workspace
     QDialog* m_keys = nullptr;
 };

@@ -1,4 +1,5 @@
 #include "app/kit/kit.h"
+#include "app/log/log_room.h"
 #include "app/main_window.h"
 #include "app/subs/subs.h"
 #include "app/widgets/paths.h"
@@ -56,6 +57,7 @@ void MainWindow::takeFiles(const QStringList& files) {
         std::error_code odd;
         return std::filesystem::is_directory(toPath(f), odd);
     });
+    if (folders && workspace() == Workspace::Log && m_log->takeFiles(files)) return;
     if ((folders || workspace() == Workspace::Subs) && m_subs->takeFiles(files)) return showWorkspace(Workspace::Subs);
     QStringList frames;
     for (const QString& file : files) {
@@ -70,6 +72,11 @@ void MainWindow::takeFiles(const QStringList& files) {
                 m_kit->importKit(file);
             else
                 m_kit->takeCamera(file);
+            return;
+        }
+        if (ending == "json" && (saysItIs("results", file) || saysItIs("share", file))) {
+            showWorkspace(Workspace::Log);
+            m_log->takeFiles(files);
             return;
         }
         if (ending == "json") {

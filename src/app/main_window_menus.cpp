@@ -2,6 +2,8 @@
 #include "app/bench/evidence_plot.h"
 #include "app/grid/sky_grid.h"
 #include "app/kit/kit.h"
+#include "app/log/log_room.h"
+#include "app/log/merge_page.h"
 #include "app/main_window.h"
 #include "app/night/night.h"
 #include "app/palette/palette.h"
@@ -40,7 +42,8 @@ QWidget* MainWindow::buildSwitch() {
                                                 {Workspace::Bench, tr("Bench"), tr("Which filter is better, and by how much?"), "Alt+4"},
                                                 {Workspace::SkyGrid, tr("Sky grid"), tr("Does it hold under my sky?"), "Alt+5"},
                                                 {Workspace::Palette, tr("Palette"), tr("What will the picture be like?"), "Alt+6"},
-                                                {Workspace::Verdict, tr("Verdict"), tr("Which filter, for whom, and how to publish it?"), "Alt+7"}}) {
+                                                {Workspace::Verdict, tr("Verdict"), tr("Which filter, for whom, and how to publish it?"), "Alt+7"},
+                                                {Workspace::Log, tr("Log"), tr("What did I do before?"), "Alt+8"}}) {
         auto* action = new QAction(name, group);
         action->setCheckable(true);
         action->setShortcut(QKeySequence(key));
@@ -125,6 +128,8 @@ void MainWindow::buildMenus() {
                                      {tr("Figures for slides, 1920 \u00D7 1080 \u2026"), "slides"},
                                      {tr("Figures for video, 3840 \u00D7 2160 \u2026"), "slides-4k"}})
         m_needVerdict << add(report, text, {}, [this, w = QString(what)] { m_verdict->askExport(w); });
+    m_needLog << add(file, tr("Import a folder of old stacks \u2026"), {}, [this] { m_log->askImport(); });
+    m_needLog << add(file, tr("Share the results of this trial \u2026"), {}, [this] { m_log->merge().share(); });
     file->addSeparator();
     add(file, tr("&Quit"), QKeySequence::Quit, [this] { close(); });
 
@@ -164,6 +169,7 @@ void MainWindow::buildMenus() {
     m_needSubs << add(edit, tr("Copy the verdicts, as a table"), {}, [this] { QGuiApplication::clipboard()->setText(m_subs->tableText()); });
     m_needSubs << add(edit, tr("Copy the chart's numbers"), {}, [this] { QGuiApplication::clipboard()->setText(m_subs->chartText()); });
     m_needGrid << add(edit, tr("Copy the sky grid, as a table"), {}, [this] { QGuiApplication::clipboard()->setText(m_skyGrid->tableText()); });
+    m_needLog << add(edit, tr("Copy the runs of the log, as a table"), {}, [this] { QGuiApplication::clipboard()->setText(m_log->tableText()); });
     m_needKit << add(edit, tr("Copy what the curve says, as a table"), {}, [this] { QGuiApplication::clipboard()->setText(m_kit->tableText()); });
 
     QMenu* view = menuBar()->addMenu(tr("&View"));
@@ -245,6 +251,11 @@ void MainWindow::showKeys() {
         break;
     case Workspace::Verdict:
         row(tr("Arrows, Return"), tr("Choose a filter; open its trial on the Bench"));
+        break;
+    case Workspace::Log:
+        row(tr("Arrows, Return"), tr("Choose a run; open it on the Bench"));
+        row(tr("Ctrl with a click"), tr("Choose a second run, to compare both"));
+        actions(m_log->keyActions());
         break;
     default:
         break;

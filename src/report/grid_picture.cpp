@@ -184,18 +184,6 @@ GridColours paperColours() {
     return {QColor(255, 255, 255), QColor(25, 25, 25), QColor(105, 105, 105), QColor(200, 200, 200), QColor(38, 102, 140), QColor(170, 80, 0)};
 }
 
-QString withError(double value, double sigma) {
-    if (!(sigma > 0)) return QString::number(value, 'g', 3);
-    const int place = static_cast<int>(std::floor(std::log10(sigma)));
-    // One digit of the error, two where it begins with a one.
-    const int digits = sigma / std::pow(10, place) < 1.95 ? 1 - place : -place;
-    if (digits < 0) {
-        const double step = std::pow(10, -digits);
-        return QString::fromUtf8("%1 \u00B1%2").arg(step * std::round(value / step), 0, 'f', 0).arg(step * std::round(sigma / step), 0, 'f', 0);
-    }
-    return QString::fromUtf8("%1 \u00B1%2").arg(value, 0, 'f', std::min(digits, 8)).arg(sigma, 0, 'f', std::min(digits, 8));
-}
-
 QString cellText(const GridCell& c, GridQuantity quantity) {
     if (c.origin == CellOrigin::Empty) return QString::fromUtf8("\u2013");
     return quantity == GridQuantity::TimeRatio && c.sigma == 0 && c.value == 1 ? QString("1") : withError(c.value, c.sigma);

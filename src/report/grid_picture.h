@@ -2,6 +2,7 @@
 
 #include "core/grid/grid.h"
 #include "report/filter_style.h"
+#include "report/number_text.h"
 
 #include <QByteArray>
 #include <QColor>
@@ -35,8 +36,6 @@ struct GridColours {
 };
 GridColours paperColours();
 
-/// A value with its error to two digits of the error: "28 +-6", "0.031 +-0.002".
-QString withError(double value, double sigma);
 /// What a cell says.
 QString cellText(const GridCell& cell, GridQuantity quantity);
 

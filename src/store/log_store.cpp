@@ -32,16 +32,18 @@ std::string plain(const QVariant& v) {
 QStringList schema() {
     QStringList fields;
     for (const char* f : logFields()) fields << f;
-    return {"CREATE TABLE entry (id INTEGER PRIMARY KEY, uid TEXT NOT NULL UNIQUE, campaign TEXT NOT NULL, night TEXT NOT NULL, body TEXT NOT NULL, "
-            "tags TEXT NOT NULL DEFAULT '', notes TEXT NOT NULL DEFAULT '')",
-            "CREATE INDEX entry_campaign ON entry (campaign)",
-            "CREATE VIRTUAL TABLE entry_text USING fts5(" + fields.join(", ") + ", tokenize = 'unicode61 remove_diacritics 2')",
-            "CREATE TABLE search (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, query TEXT NOT NULL)",
-            "CREATE TABLE event (id INTEGER PRIMARY KEY, is_rig INTEGER NOT NULL, name TEXT NOT NULL, date TEXT NOT NULL, what TEXT NOT NULL, note TEXT NOT NULL, "
-            "photo TEXT NOT NULL)",
-            "CREATE TABLE answer (id INTEGER PRIMARY KEY, kind TEXT NOT NULL, date TEXT NOT NULL, answer REAL NOT NULL, truth REAL NOT NULL, correct INTEGER NOT NULL)",
-            QString("PRAGMA application_id = %1").arg(kApplicationId),
-            QString("PRAGMA user_version = %1").arg(kFormat)};
+    return {
+        "CREATE TABLE entry (id INTEGER PRIMARY KEY, uid TEXT NOT NULL UNIQUE, campaign TEXT NOT NULL, night TEXT NOT NULL, body TEXT NOT NULL, "
+        "tags TEXT NOT NULL DEFAULT '', notes TEXT NOT NULL DEFAULT '')",
+        "CREATE INDEX entry_campaign ON entry (campaign)",
+        "CREATE VIRTUAL TABLE entry_text USING fts5(" + fields.join(", ") + ", tokenize = 'unicode61 remove_diacritics 2')",
+        "CREATE TABLE search (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, query TEXT NOT NULL)",
+        "CREATE TABLE event (id INTEGER PRIMARY KEY, is_rig INTEGER NOT NULL, name TEXT NOT NULL, date TEXT NOT NULL, what TEXT NOT NULL, note TEXT NOT NULL, "
+        "photo TEXT NOT NULL)",
+        "CREATE TABLE answer (id INTEGER PRIMARY KEY, kind TEXT NOT NULL, date TEXT NOT NULL, answer REAL NOT NULL, truth REAL NOT NULL, correct INTEGER NOT "
+        "NULL)",
+        QString("PRAGMA application_id = %1").arg(kApplicationId),
+        QString("PRAGMA user_version = %1").arg(kFormat)};
 }
 
 bool index(QSqlQuery& q, qint64 row, const LogEntry& e) {
@@ -66,8 +68,7 @@ QString bodyOf(LogEntry e) {
 
 LogStore::LogStore(QString path, QString connection)
     : m_path(std::move(path))
-    , m_connection(std::move(connection)) {
-}
+    , m_connection(std::move(connection)) {}
 
 LogStore::~LogStore() {
     QSqlDatabase::database(m_connection, false).close();
@@ -258,7 +259,8 @@ Result<std::vector<EquipmentEvent>> LogStore::events() const {
     if (!q.exec("SELECT id, is_rig, name, date, what, note, photo FROM event ORDER BY is_rig, name, date, id")) return failure(q, "the log cannot be read");
     std::vector<EquipmentEvent> out;
     while (q.next())
-        out.push_back({q.value(0).toLongLong(), q.value(1).toBool(), plain(q.value(2)), plain(q.value(3)), plain(q.value(4)), plain(q.value(5)), plain(q.value(6))});
+        out.push_back(
+            {q.value(0).toLongLong(), q.value(1).toBool(), plain(q.value(2)), plain(q.value(3)), plain(q.value(4)), plain(q.value(5)), plain(q.value(6))});
     return out;
 }
 

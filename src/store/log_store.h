@@ -18,10 +18,10 @@ namespace caelumen {
 /// What happened to a filter or a telescope.
 struct EquipmentEvent {
     qint64 id = 0;
-    bool isRig = false;   ///< else a filter
-    std::string name;     ///< of the filter or rig
-    std::string date;     ///< "2026-03-14"
-    std::string what;     ///< bought, cleaned, scratched, sold, ... in a person's words
+    bool isRig = false; ///< else a filter
+    std::string name;   ///< of the filter or rig
+    std::string date;   ///< "2026-03-14"
+    std::string what;   ///< bought, cleaned, scratched, sold, ... in a person's words
     std::string note, photo;
 };
 

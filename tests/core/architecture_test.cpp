@@ -57,9 +57,10 @@ class ArchitectureTest : public QObject {
             {"app/palette", words("app app/widgets core/base core/compare core/image core/model core/optics core/palette report")},
             {"app/subs", words("app app/widgets core/base core/live core/optics core/plan core/prepare core/simulate core/sky report")},
             {"app/verdict", words("app app/grid app/widgets core/base core/optics core/verdict report")},
-            {"app", words("app/bench app/grid app/kit app/log app/night app/palette app/subs app/verdict app/widgets core/base core/compare core/image core/model "
-                          "core/optics core/picture "
-                          "core/simulate core/sky report store core/prepare")},
+            {"app",
+             words("app/bench app/grid app/kit app/log app/night app/palette app/subs app/verdict app/widgets core/base core/compare core/image core/model "
+                   "core/optics core/picture "
+                   "core/simulate core/sky report store core/prepare")},
         };
     }
 

@@ -74,7 +74,8 @@ private slots:
         QCOMPARE(found(*store, "tag:scratch"), Set{"3"});
         QVERIFY(!*store->find(parseLogQuery("   ")));
         // Whatever is typed is a question, never a fault.
-        for (const char* odd : {"\"", "((", "a AND", "NOT", "*", "filter:", "x:y", "-", "' OR 1", "NEAR(", "\xF0\x9F\x8C\x99", "^", "a\"b", "from:x"}) QVERIFY(store->find(parseLogQuery(odd)).ok());
+        for (const char* odd : {"\"", "((", "a AND", "NOT", "*", "filter:", "x:y", "-", "' OR 1", "NEAR(", "\xF0\x9F\x8C\x99", "^", "a\"b", "from:x"})
+            QVERIFY(store->find(parseLogQuery(odd)).ok());
     }
 
     void aPersonsWordsStayWhenTheRestIsWrittenAnew() {

@@ -11,6 +11,7 @@ public:
     QStringList frames;
     int asked = 0;
     QStringList openFrames(QWidget*) override { return ++asked, frames; }
+    QStringList openFiles(QWidget*, const QString&, const QString&) override { return ++asked, frames; }
     QString openFile(QWidget*, const QString&, const QString&) override { return ++asked, save; }
     QString folder(QWidget*, const QString&) override { return ++asked, place; }
     QString place; ///< a folder

@@ -4,6 +4,7 @@
 #include "app/widgets/paths.h"
 #include "app/widgets/theme.h"
 #include "core/model/quantity.h"
+#include "report/number_text.h"
 
 #include <QEvent>
 #include <QFileInfo>
@@ -121,14 +122,18 @@ void EntryPanel::fillPage() {
     row(tr("place"), text(e.place));
     row(tr("sky"), text(e.sky()) + (e.bortle && e.skyMag ? tr(", %1 mag").arg(*e.skyMag, 0, 'f', 1) : QString()));
     if (!e.moon().empty())
-        row(tr("moon"), tr(e.moon().c_str()) + (e.moon() == "none" ? QString()
-                                                                    : tr(", %1 %, %2\u00B0 high").arg(100 * *e.moonIlluminated, 0, 'f', 0).arg(*e.moonAltitude_deg, 0, 'f', 0)) +
-                                (e.moonSeparation_deg && e.moon() != "none" ? tr(", %1\u00B0 away").arg(*e.moonSeparation_deg, 0, 'f', 0) : QString()));
+        row(tr("moon"),
+            tr(e.moon().c_str()) +
+                (e.moon() == "none" ? QString() : tr(", %1 %, %2\u00B0 high").arg(100 * *e.moonIlluminated, 0, 'f', 0).arg(*e.moonAltitude_deg, 0, 'f', 0)) +
+                (e.moonSeparation_deg && e.moon() != "none" ? tr(", %1\u00B0 away").arg(*e.moonSeparation_deg, 0, 'f', 0) : QString()));
     row(tr("rig"), text(e.rig));
     row(tr("camera"), text(e.camera));
     if (e.total_s)
-        row(tr("exposure"), e.count && e.exposure_s ? tr("%1 \u00D7 %2 s, %3").arg(*e.count).arg(*e.exposure_s, 0, 'g', 6).arg(duration(*e.total_s)) : duration(*e.total_s));
-    row(tr("trial"), e.trial.empty() ? QString() : text(e.trial) + (e.run.empty() ? QString() : tr(", run %1%2").arg(text(e.run), e.baseline ? tr(" (baseline)") : QString())));
+        row(tr("exposure"),
+            e.count && e.exposure_s ? tr("%1 \u00D7 %2 s, %3").arg(*e.count).arg(*e.exposure_s, 0, 'g', 6).arg(duration(*e.total_s)) : duration(*e.total_s));
+    row(tr("trial"), e.trial.empty()
+                         ? QString()
+                         : text(e.trial) + (e.run.empty() ? QString() : tr(", run %1%2").arg(text(e.run), e.baseline ? tr(" (baseline)") : QString())));
     row(tr("campaign"), e.campaign.empty() ? QString() : text(e.campaign.substr(e.campaign.rfind('/') + 1)));
     row(tr("stack"), text(e.stack.substr(e.stack.rfind('/') + 1)));
     html += "<table>" + rows + "</table>";
@@ -136,8 +141,10 @@ void EntryPanel::fillPage() {
     for (const LogFigure& f : e.figures) {
         const Quantity* q = quantity(f.quantity);
         if (!q) continue;
-        const QString unit = q->unit == "1" ? QString() : " " + QString::fromUtf8(q->unit.data(), static_cast<qsizetype>(q->unit.size())).replace("e-", QString::fromUtf8("e\u207B"));
-        QString value = (f.limit ? QString("< ") : QString()) + QString::number(f.value, 'g', 4) + (f.sigma > 0 && !f.limit ? QString::fromUtf8(" \u00B1 %1").arg(f.sigma, 0, 'g', 2) : QString()) + unit;
+        const QString unit = q->unit == "1"
+                                 ? QString()
+                                 : " " + QString::fromUtf8(q->unit.data(), static_cast<qsizetype>(q->unit.size())).replace("e-", QString::fromUtf8("e\u207B"));
+        QString value = (f.limit ? QString("< ") : QString()) + withError(f.value, f.limit ? 0 : f.sigma) + unit;
         if (f.voided) value = QString("<s>%1</s>").arg(value);
         row(QString::fromUtf8(q->label.data(), static_cast<qsizetype>(q->label.size())) + (f.channel.empty() ? QString() : " " + text(f.channel)), value);
     }

@@ -100,6 +100,7 @@ EquipmentPage::EquipmentPage(LogModel& log, Prompts& prompts, QWidget* parent)
     auto* column = new QVBoxLayout(right);
     column->setContentsMargins(8, 0, 0, 0);
     m_words->setWordWrap(true);
+    m_words->setTextFormat(Qt::RichText);
     m_words->setTextInteractionFlags(Qt::TextSelectableByMouse);
     column->addWidget(m_words);
     m_table->setAccessibleName(tr("What happened to it"));
@@ -139,7 +140,9 @@ EquipmentPage::EquipmentPage(LogModel& log, Prompts& prompts, QWidget* parent)
     connect(m_table, &QTableWidget::cellActivated, this, editNow);
     connect(remove, &QPushButton::clicked, this, [this] {
         const EquipmentEvent e = chosen();
-        if (e.id != 0 && m_prompts.confirm(this, tr("Remove \u201C%1\u201D of %2 from the log?").arg(QString::fromStdString(e.what), QString::fromStdString(e.date)), tr("Remove")))
+        if (e.id != 0 &&
+            m_prompts.confirm(this, tr("Remove \u201C%1\u201D of %2 from the log?").arg(QString::fromStdString(e.what), QString::fromStdString(e.date)),
+                              tr("Remove")))
             m_log.removeEvent(e.id);
     });
     connect(m_table, &QTableWidget::itemSelectionChanged, this, [this, edit, remove] {
@@ -147,7 +150,8 @@ EquipmentPage::EquipmentPage(LogModel& log, Prompts& prompts, QWidget* parent)
         edit->setEnabled(e.id != 0), remove->setEnabled(e.id != 0);
         const QPixmap photo = e.photo.empty() ? QPixmap() : QPixmap(QString::fromStdString(e.photo));
         m_photo->setVisible(!photo.isNull());
-        if (!photo.isNull()) m_photo->setPixmap(QPixmap::fromImage(inThemeLight(photo.scaled(320, 200, Qt::KeepAspectRatio, Qt::SmoothTransformation).toImage())));
+        if (!photo.isNull())
+            m_photo->setPixmap(QPixmap::fromImage(inThemeLight(photo.scaled(320, 200, Qt::KeepAspectRatio, Qt::SmoothTransformation).toImage())));
     });
     m_photo->hide();
     edit->setEnabled(false), remove->setEnabled(false);
@@ -213,12 +217,12 @@ void EquipmentPage::fillEvents() {
     for (const LogEntry& e : m_log.all())
         if (uses(e, of.isRig, of.name)) hours += e.total_s.value_or(0) / 3600, ++runs, nights.insert(e.night);
     nights.erase("");
-    m_words->setText(tr("<b>%1</b>: %2 runs, %3 h%4.")
-                         .arg(QString::fromStdString(of.name).toHtmlEscaped())
-                         .arg(runs)
-                         .arg(hours, 0, 'f', 1)
-                         .arg(nights.empty() ? QString()
-                                             : tr(", %1 to %2").arg(QString::fromStdString(*nights.begin()), QString::fromStdString(*nights.rbegin()))));
+    m_words->setText(
+        tr("<b>%1</b>: %2 runs, %3 h%4.")
+            .arg(QString::fromStdString(of.name).toHtmlEscaped())
+            .arg(runs)
+            .arg(hours, 0, 'f', 1)
+            .arg(nights.empty() ? QString() : tr(", %1 to %2").arg(QString::fromStdString(*nights.begin()), QString::fromStdString(*nights.rbegin()))));
     m_table->setColumnCount(6);
     m_table->setHorizontalHeaderLabels({tr("date"), tr("what happened"), tr("note"), tr("hours until the next"), tr("clean to, mag"), tr("starlight kept")});
     m_table->horizontalHeaderItem(4)->setToolTip(tr("Mean of the runs until the next event: stars fainter than that show no halo"));

@@ -32,7 +32,7 @@ public:
             QColor colour = theme().accent;
             colour.setAlpha(70);
             QRectF bar = QRectF(option.rect).adjusted(2, 3, -2, -3);
-            bar.setLeft(bar.right() - bar.width() * part);
+            bar.setWidth(bar.width() * part);
             painter->fillRect(bar, colour);
         }
         QStyledItemDelegate::paint(painter, option, index);
@@ -80,7 +80,8 @@ HoursPage::HoursPage(LogModel& log, QWidget* parent)
     row->addWidget(m_columns);
     row->addStretch(1);
     layout->addLayout(row);
-    for (const LogFacet f : {LogFacet::Filter, LogFacet::Kind, LogFacet::Target, LogFacet::Place, LogFacet::Sky, LogFacet::Moon, LogFacet::Rig, LogFacet::Year}) {
+    for (const LogFacet f :
+         {LogFacet::Filter, LogFacet::Kind, LogFacet::Target, LogFacet::Place, LogFacet::Sky, LogFacet::Moon, LogFacet::Rig, LogFacet::Year}) {
         m_rows->addItem(tr(logFacetName(f)), static_cast<int>(f));
         m_columns->addItem(tr(logFacetName(f)), static_cast<int>(f));
     }
@@ -102,7 +103,8 @@ HoursPage::HoursPage(LogModel& log, QWidget* parent)
     for (QComboBox* box : {m_rows, m_columns}) connect(box, &QComboBox::activated, this, &HoursPage::fill);
     connect(m_table, &QTableWidget::cellActivated, this, [this](int r, int) {
         const QString value = m_table->item(r, 0)->text(), field = facetField(facet(m_rows));
-        if (r < m_table->rowCount() - 1 && m_table->item(r, 0)->data(Qt::UserRole).toBool()) emit wanted(QString("%1:\"%2\"").arg(field, QString(value).remove('"')));
+        if (r < m_table->rowCount() - 1 && m_table->item(r, 0)->data(Qt::UserRole).toBool())
+            emit wanted(QString("%1:\"%2\"").arg(field, QString(value).remove('"')));
     });
 }
 
@@ -115,7 +117,7 @@ void HoursPage::fill() {
     QStringList heads{m_rows->currentText(), tr("runs")};
     const bool several = facet(m_columns) != LogFacet::None;
     if (several)
-        for (const std::string& c : h.columns) heads << tr(c.c_str());
+        for (const std::string& c : h.columns) heads << (facet(m_columns) == LogFacet::Moon ? tr("moon: %1").arg(tr(c.c_str())) : QString::fromStdString(c));
     heads << tr("hours") << tr("first night") << tr("last night");
     m_table->clear();
     m_table->setColumnCount(static_cast<int>(heads.size()));
@@ -130,8 +132,8 @@ void HoursPage::fill() {
         sums.push_back(sum), most = std::max(most, sum), all += sum, runs += h.runs[r];
     }
     const auto hours = [](double s) { return s > 0 ? QString::number(s / 3600, 'f', s < 36'000 ? 2 : 1) : QString::fromUtf8("\u2013"); };
-    const auto line = [&](int row, const QString& name, bool known, int count, const std::vector<double>& cells, double sum, const QString& first, const QString& last,
-                          bool bold) {
+    const auto line = [&](int row, const QString& name, bool known, int count, const std::vector<double>& cells, double sum, const QString& first,
+                          const QString& last, bool bold) {
         int column = 0;
         const auto put = [&](const QString& text, double part) {
             auto* cell = new QTableWidgetItem(text);
@@ -151,8 +153,8 @@ void HoursPage::fill() {
         put(first, 0), put(last, 0);
     };
     for (std::size_t r = 0; r < h.rows.size(); ++r)
-        line(static_cast<int>(r), h.rows[r] == "not known" ? tr("not known") : QString::fromStdString(h.rows[r]), h.rows[r] != "not known", h.runs[r], h.seconds[r],
-             sums[r], QString::fromStdString(h.first[r]), QString::fromStdString(h.last[r]), false);
+        line(static_cast<int>(r), h.rows[r] == "not known" ? tr("not known") : QString::fromStdString(h.rows[r]), h.rows[r] != "not known", h.runs[r],
+             h.seconds[r], sums[r], QString::fromStdString(h.first[r]), QString::fromStdString(h.last[r]), false);
     if (!h.rows.empty()) line(static_cast<int>(h.rows.size()), tr("all"), false, runs, columnSums, all, {}, {}, true);
     m_table->resizeColumnsToContents();
     m_table->setColumnWidth(0, std::min(260, m_table->columnWidth(0)));

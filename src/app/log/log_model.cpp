@@ -107,7 +107,8 @@ void LogModel::noteTrial() {
     const auto results = m_session.resultsAreCurrent() ? m_session.sharedResults() : nullptr;
     if (!results) return; // what is not measured anew keeps its figures until it is
     m_notes.run("trial", tr("Writing the log"),
-                [this, path = m_session.campaign()->path().toStdString(), id = m_session.trialId(), trial = m_session.trial(), results](const Job&) -> JobService::Finish {
+                [this, path = m_session.campaign()->path().toStdString(), id = m_session.trialId(), trial = m_session.trial(),
+                 results](const Job&) -> JobService::Finish {
                     const auto store = LogStore::open(LogStore::defaultPath());
                     if (!store || !(*store)->put(logEntries(trial, results.get(), path, id))) return {};
                     return [this] { reload(); };

@@ -51,8 +51,8 @@ public:
     void look(); ///< whether another window wrote
 
 signals:
-    void changed();      ///< entries, or which of them are found
-    void keptChanged();  ///< searches, events, answers
+    void changed();     ///< entries, or which of them are found
+    void keptChanged(); ///< searches, events, answers
     void failed(const QString& sentence);
     void told(const QString& sentence);
 

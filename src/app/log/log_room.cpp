@@ -52,6 +52,8 @@ LogRoom::LogRoom(Session& session, Prompts& prompts, QWidget* parent)
     , m_equipment(new EquipmentPage(m_model, prompts))
     , m_merge(new MergePage(session, prompts))
     , m_practice(new PracticePage(m_model, session))
+    , m_side(new QWidget)
+    , m_searchRow(new QWidget)
     , m_across(new QSplitter) {
     m_across->addWidget(buildSide());
     m_across->addWidget(buildRuns());
@@ -62,7 +64,8 @@ LogRoom::LogRoom(Session& session, Prompts& prompts, QWidget* parent)
     m_entry->setMinimumWidth(230);
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(10, 8, 10, 10);
-    auto* row = new QHBoxLayout;
+    auto* row = new QHBoxLayout(m_searchRow);
+    row->setContentsMargins(0, 0, 0, 0);
     m_search->setPlaceholderText(tr("Find runs: duo moon:full from:2025 place:roof -lent"));
     m_search->setClearButtonEnabled(true);
     m_search->setAccessibleName(tr("Find runs"));
@@ -82,13 +85,14 @@ LogRoom::LogRoom(Session& session, Prompts& prompts, QWidget* parent)
         std::vector<std::string> uids;
         for (const LogEntry& e : chosen()) uids.push_back(e.uid);
         if (!uids.empty() &&
-            m_prompts.confirm(this, tr("Take %1 runs out of the log? Frames and campaigns stay; a campaign that is opened again brings its runs back.").arg(uids.size()),
-                              tr("Take them out")))
+            m_prompts.confirm(
+                this, tr("Take %1 runs out of the log? Frames and campaigns stay; a campaign that is opened again brings its runs back.").arg(uids.size()),
+                tr("Take them out")))
             m_model.remove(uids);
     });
     m_more->setMenu(menu);
     row->addWidget(m_more);
-    layout->addLayout(row);
+    layout->addWidget(m_searchRow);
     layout->addWidget(m_across, 1);
 
     const auto act = [this](const QString& text, const QKeySequence& key, auto slot) {
@@ -146,8 +150,7 @@ LogRoom::LogRoom(Session& session, Prompts& prompts, QWidget* parent)
 }
 
 QWidget* LogRoom::buildSide() {
-    auto* side = new QWidget;
-    auto* layout = new QVBoxLayout(side);
+    auto* layout = new QVBoxLayout(m_side);
     layout->setContentsMargins(0, 0, 4, 0);
     layout->addWidget(headingLabel(tr("Kept searches")));
     m_searches->setAccessibleName(tr("Kept searches"));
@@ -163,7 +166,7 @@ QWidget* LogRoom::buildSide() {
     layout->addWidget(m_searches, 1);
     connect(m_searches, &QListWidget::itemClicked, this, [this](const QListWidgetItem* item) { m_search->setText(item->data(Qt::UserRole).toString()); });
     connect(m_searches, &QListWidget::itemActivated, this, [this](const QListWidgetItem* item) { m_search->setText(item->data(Qt::UserRole).toString()); });
-    return side;
+    return m_side;
 }
 
 QWidget* LogRoom::buildRuns() {
@@ -201,6 +204,7 @@ QWidget* LogRoom::buildRuns() {
     m_tabs->addTab(m_practice, tr("Practice"));
     connect(m_tabs, &QTabWidget::currentChanged, this, [this](int tab) {
         m_entry->setVisible(tab < 2); // the others are not about one run
+        m_side->setVisible(tab < 3), m_searchRow->setVisible(tab < 3);
         if (tab == 1) m_timeline->fill();
         if (tab == 2) m_hours->fill();
         if (tab == 3) m_equipment->fill();
@@ -210,15 +214,13 @@ QWidget* LogRoom::buildRuns() {
 }
 
 void LogRoom::fill() {
-    std::vector<std::string> uids;
-    for (const QModelIndex& i : m_view->selectionModel()->selectedRows())
-        if (i.row() < m_rows.rowCount()) uids.push_back(m_model.all().size() > m_rows.entryAt(i.row()) ? m_model.all()[m_rows.entryAt(i.row())].uid : std::string());
+    const std::vector<std::string> uids = m_chosen; // rows and places change
     m_filling = true;
     const bool first = m_rows.rowCount() == 0;
     m_rows.refresh();
     if (first && m_rows.rowCount() > 0) {
         m_view->resizeColumnsToContents();
-        for (int c = 0; c < LogTable::Columns; ++c) m_view->setColumnWidth(c, std::min(190, m_view->columnWidth(c)));
+        for (int c = 0; c < LogTable::Columns; ++c) m_view->setColumnWidth(c, std::min(c == LogTable::Rig ? 120 : 150, m_view->columnWidth(c)));
     }
     QItemSelection selection;
     for (const std::string& uid : uids)
@@ -261,6 +263,8 @@ std::vector<LogEntry> LogRoom::chosen() const {
 
 void LogRoom::fillEntry() {
     const auto entries = chosen();
+    m_chosen.clear();
+    for (const LogEntry& e : entries) m_chosen.push_back(e.uid);
     const LogEntry* one = entries.empty() ? nullptr : &entries.front();
     const bool here = one && m_session.campaign() && one->campaign == m_session.campaign()->path().toStdString() && one->trialId == m_session.trialId();
     m_entry->show(one, static_cast<int>(entries.size()), one && !here && m_session.hasTrial() && m_session.canEdit() && !m_session.trial().runs.empty(),

@@ -87,8 +87,10 @@ private:
     EquipmentPage* m_equipment;
     MergePage* m_merge;
     PracticePage* m_practice;
+    QWidget *m_side, *m_searchRow;
     QSplitter* m_across;
     QTimer m_typed, m_look;
+    std::vector<std::string> m_chosen; ///< uids
     QList<QAction*> m_actions;
     bool m_filling = false;
 };

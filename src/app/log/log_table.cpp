@@ -77,8 +77,7 @@ bool isNumber(int column) {
 
 LogTable::LogTable(LogModel& log, QObject* parent)
     : QAbstractTableModel(parent)
-    , m_log(log) {
-}
+    , m_log(log) {}
 
 int LogTable::rowCount(const QModelIndex& parent) const {
     return parent.isValid() ? 0 : static_cast<int>(m_rows.size());
@@ -94,7 +93,10 @@ QVariant LogTable::data(const QModelIndex& index, int role) const {
     if (role == Qt::DisplayRole || role == Qt::ToolTipRole) return textOf(e, index.column());
     if (role == Qt::TextAlignmentRole && isNumber(index.column())) return static_cast<int>(Qt::AlignRight | Qt::AlignVCenter);
     if (role == Qt::ForegroundRole && isNumber(index.column())) {
-        const char* quantity = index.column() == Faster ? "time_ratio" : index.column() == Background ? "background" : index.column() == Clean ? "halo_clean_mag" : "";
+        const char* quantity = index.column() == Faster       ? "time_ratio"
+                               : index.column() == Background ? "background"
+                               : index.column() == Clean      ? "halo_clean_mag"
+                                                              : "";
         if (const LogFigure* f = e.figure(quantity); f && f->voided) return theme().dim; // the panel says why
     }
     return {};
@@ -107,14 +109,14 @@ QVariant LogTable::headerData(int section, Qt::Orientation orientation, int role
         {"target", ""},
         {"filter", ""},
         {"place", ""},
-        {"sky", "Bortle class, or brightness at the zenith"},
         {"moon", "None, crescent, half, gibbous, full"},
-        {"rig", ""},
+        {"sky", "Bortle class, or brightness at the zenith"},
         {"hours", "Exposure that is in the stack"},
         {"times faster", "Time ratio against the baseline of its trial; dim where something besides the filter explains it"},
         {"sky, e\u207B/s/px", "Background"},
         {"clean to, mag", "Stars fainter than that show no halo"},
         {"tags", "Your own"},
+        {"rig", ""},
         {"trial", "And run; or the file"}};
     if (role == Qt::DisplayRole) return tr(names[section].first);
     if (role == Qt::ToolTipRole) return tr(names[section].second);

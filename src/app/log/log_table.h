@@ -11,7 +11,7 @@ class LogTable : public QAbstractTableModel {
     Q_OBJECT
 
 public:
-    enum Column { Night, TargetName, FilterName, Place, Sky, Moon, Rig, Hours, Faster, Background, Clean, Tags, TrialName, Columns };
+    enum Column { Night, TargetName, FilterName, Place, Moon, Sky, Hours, Faster, Background, Clean, Tags, Rig, TrialName, Columns };
     explicit LogTable(LogModel& log, QObject* parent = nullptr);
 
     int rowCount(const QModelIndex& parent = {}) const override;

@@ -8,7 +8,6 @@
 
 #include <QDateTime>
 #include <QVBoxLayout>
-
 #include <qcustomplot.h>
 
 #include <algorithm>
@@ -68,7 +67,7 @@ void TimelinePlot::fill() {
     if (others) names->addTick(0, tr("others"));
     // Three sizes of marks for each filter: QCustomPlot draws marks of one size in one go.
     constexpr double kLong[] = {1800, 7200, 1e30};
-    constexpr double kSize[] = {3, 4.5, 6.5};
+    constexpr double kSize[] = {3.5, 5, 7};
     std::map<std::pair<double, int>, std::pair<QVector<double>, QVector<double>>> points;
     double first = 1e300, last = -1e300;
     for (const LogEntry* e : entries) {
@@ -91,7 +90,7 @@ void TimelinePlot::fill() {
         const auto known = lane == laneOf.end() ? styles.end() : styles.find(lane->first);
         if (known != styles.end()) style = known->second;
         const QColor colour = known != styles.end() ? style.colour : theme().dim;
-        g->setScatterStyle(QCPScatterStyle(style.marker(kSize[key.second]), QPen(colour, 1), QBrush(colour), 1));
+        g->setScatterStyle(QCPScatterStyle(style.marker(kSize[key.second]), QPen(colour, 1), QBrush(colour), 6)); // a path is drawn as it is at size 6
     }
     QSharedPointer<QCPAxisTickerDateTime> dates(new QCPAxisTickerDateTime);
     dates->setDateTimeSpec(Qt::UTC);
@@ -101,12 +100,15 @@ void TimelinePlot::fill() {
         const double margin = std::max(10 * 86400.0, 0.04 * (last - first));
         m_plot->xAxis->setRange(first - margin, last + margin);
     }
-    dates->setDateTimeFormat(m_plot->xAxis->range().size() > 3 * 365 * 86400.0 ? "yyyy" : m_plot->xAxis->range().size() > 120 * 86400.0 ? "MMM yyyy" : "d MMM yyyy");
+    dates->setDateTimeFormat(m_plot->xAxis->range().size() > 3 * 365 * 86400.0 ? "yyyy"
+                             : m_plot->xAxis->range().size() > 120 * 86400.0   ? "MMM yyyy"
+                                                                               : "d MMM yyyy");
     dates->setTickCount(6);
     m_plot->xAxis->setTicker(dates);
     m_plot->yAxis->setTicker(names);
     m_plot->yAxis->setRange(-0.7, std::max(1.0, rows) - 0.3);
     m_plot->yAxis->setLabel({});
+    m_plot->yAxis->grid()->setZeroLinePen(m_plot->yAxis->grid()->pen());
     markChosen();
     m_plot->replot(QCustomPlot::rpQueuedReplot);
 }

@@ -13,7 +13,6 @@
 #include <QSignalBlocker>
 #include <QTableWidget>
 #include <QVBoxLayout>
-
 #include <qcustomplot.h>
 
 #include <cmath>
@@ -96,8 +95,9 @@ void LivePanel::fill() {
     const LiveNight& night = m_watch.night();
     const auto& pairs = m_watch.stop().pairs;
     if (night.filters.size() < 2) {
-        m_head->setText(tr("Swap filters in blocks (A B B A): as subs of two filters or more land, the evidence for each pair grows here, with errors that stay "
-                           "honest however often you look. More > Start the virtual camera shows it."));
+        m_head->setText(
+            tr("Swap filters in blocks (A B B A): as subs of two filters or more land, the evidence for each pair grows here, with errors that stay "
+               "honest however often you look. More > Start the virtual camera shows it."));
     } else {
         QString text = tr("In at most one night of twenty is anything here told apart that does not differ, however often you look. This weighs sky, stars and "
                           "sharpness of single subs; the nebula needs stacks and the Bench.");
@@ -244,8 +244,7 @@ QString LivePanel::text() const {
     QString out = copiedRow(head);
     for (int r = 0; r < m_table->rowCount(); ++r) {
         QStringList row;
-        for (int c = 0; c < m_table->columnCount(); ++c)
-            row << (m_table->item(r, c) ? copiedName(m_table->item(r, c)->text().toStdString()) : QString());
+        for (int c = 0; c < m_table->columnCount(); ++c) row << (m_table->item(r, c) ? copiedName(m_table->item(r, c)->text().toStdString()) : QString());
         out += copiedRow(row);
     }
     return out;

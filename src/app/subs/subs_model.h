@@ -71,7 +71,7 @@ signals:
     void groupsChanged();
     void runChanged(); ///< another run, its figures or verdicts
     void pictureReady(int sub);
-    void nightJudged();                ///< verdicts or scales of some run are new
+    void nightJudged();              ///< verdicts or scales of some run are new
     void landed(int group, int sub); ///< of the watched folder, newly judged
     void stacked(const QStringList& files, const QStringList& notes);
     void problem(const QString& sentence);

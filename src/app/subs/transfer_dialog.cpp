@@ -4,6 +4,7 @@
 #include "app/widgets/copied.h"
 #include "app/widgets/plot_style.h"
 #include "app/widgets/theme.h"
+#include "report/number_text.h"
 
 #include <QClipboard>
 #include <QDialogButtonBox>
@@ -13,7 +14,6 @@
 #include <QPushButton>
 #include <QTableWidget>
 #include <QVBoxLayout>
-
 #include <qcustomplot.h>
 
 #include <cmath>
@@ -21,12 +21,8 @@
 namespace caelumen {
 namespace {
 
-/// With as many digits as its error allows.
-QString withError(const std::optional<double>& value, const std::optional<double>& sigma) {
-    if (!value) return QString::fromUtf8("\u2013");
-    if (!sigma || !(*sigma > 0)) return QString::number(*value, 'g', 4);
-    const int digits = std::clamp(1 - static_cast<int>(std::floor(std::log10(*sigma))), 0, 6);
-    return QString::fromUtf8("%1 \u00B1 %2").arg(*value, 0, 'f', digits).arg(*sigma, 0, 'f', digits);
+QString told(const std::optional<double>& value, const std::optional<double>& sigma) {
+    return value ? withError(*value, sigma.value_or(0)) : QString::fromUtf8("\u2013");
 }
 
 } // namespace
@@ -75,7 +71,8 @@ TransferDialog::TransferDialog(Session& session, const std::vector<std::filesyst
 void TransferDialog::showFound(const PhotonTransfer& found) {
     m_found = found;
     m_table->setColumnCount(5);
-    m_table->setHorizontalHeaderLabels({tr("colour site"), tr("gain, e\u207B/ADU"), tr("read noise, e\u207B"), tr("full well, e\u207B"), tr("bend at the top")});
+    m_table->setHorizontalHeaderLabels(
+        {tr("colour site"), tr("gain, e\u207B/ADU"), tr("read noise, e\u207B"), tr("full well, e\u207B"), tr("bend at the top")});
     m_table->horizontalHeaderItem(4)->setToolTip(tr("How far the brightest flats lie above a line through the fainter ones; needs flats of three exposures"));
     m_table->setRowCount(0);
     const auto row = [&](const QStringList& cells, bool bold) {
@@ -93,11 +90,12 @@ void TransferDialog::showFound(const PhotonTransfer& found) {
     const QString none = QString::fromUtf8("\u2013");
     const auto plain = [&](const std::optional<double>& v) { return v ? QString::number(*v, 'g', 4) : none; };
     for (const SiteTransfer& s : found.sites)
-        row({QString::fromStdString(s.site), withError(s.gain_e_per_adu, s.gainSigma), withError(s.readNoise_e, s.readNoiseSigma_e),
-             withError(s.fullWell_e, s.fullWellSigma_e), s.bend ? QString::fromUtf8("%1 \u00B1 %2 %").arg(100 * *s.bend, 0, 'f', 2).arg(100 * *s.bendSigma, 0, 'f', 2) : none},
+        row({QString::fromStdString(s.site), told(s.gain_e_per_adu, s.gainSigma), told(s.readNoise_e, s.readNoiseSigma_e),
+             told(s.fullWell_e, s.fullWellSigma_e),
+             s.bend ? QString::fromUtf8("%1 \u00B1 %2 %").arg(100 * *s.bend, 0, 'f', 2).arg(100 * *s.bendSigma, 0, 'f', 2) : none},
             false);
-    row({tr("all sites"), withError(found.gain_e_per_adu, found.gainSigma), withError(found.readNoise_e, found.readNoiseSigma_e),
-         withError(found.fullWell_e, found.fullWellSigma_e), none},
+    row({tr("all sites"), told(found.gain_e_per_adu, found.gainSigma), told(found.readNoise_e, found.readNoiseSigma_e),
+         told(found.fullWell_e, found.fullWellSigma_e), none},
         true);
     row({tr("header says"), plain(found.header_e_per_adu), none, none, none}, false);
     const Rig& rig = m_session.trial().rig;
@@ -113,7 +111,8 @@ void TransferDialog::showFound(const PhotonTransfer& found) {
         auto* points = m_plot->addGraph();
         points->setData(x, y);
         points->setLineStyle(QCPGraph::lsNone);
-        constexpr QCPScatterStyle::ScatterShape kShapes[] = {QCPScatterStyle::ssCircle, QCPScatterStyle::ssSquare, QCPScatterStyle::ssTriangle, QCPScatterStyle::ssDiamond};
+        constexpr QCPScatterStyle::ScatterShape kShapes[] = {QCPScatterStyle::ssCircle, QCPScatterStyle::ssSquare, QCPScatterStyle::ssTriangle,
+                                                             QCPScatterStyle::ssDiamond};
         points->setScatterStyle(QCPScatterStyle(kShapes[k % 4], theme().text, Qt::NoBrush, 6));
         points->setName(QString::fromStdString(s.site));
         auto* bars = new QCPErrorBars(m_plot->xAxis, m_plot->yAxis);

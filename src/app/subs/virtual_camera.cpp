@@ -39,8 +39,7 @@ std::vector<VirtualCamera::Shot> VirtualCamera::inBlocks(const std::vector<std::
     return out;
 }
 
-void VirtualCamera::start(const QString& folder, const QStringList& filters, int subs, double pace_s, unsigned long long seed, int width,
-                          int perBlock) {
+void VirtualCamera::start(const QString& folder, const QStringList& filters, int subs, double pace_s, unsigned long long seed, int width, int perBlock) {
     stop();
     m_folder = folder;
     m_pace = pace_s;
@@ -53,10 +52,11 @@ void VirtualCamera::start(const QString& folder, const QStringList& filters, int
         std::vector<std::shared_ptr<VirtualRun>> runs;
         for (const SceneFilter& f : demoFilters()) {
             if (!filters.contains(QString::fromStdString(f.id))) continue;
-            runs.push_back(std::make_shared<VirtualRun>(
-                virtualRun(f, SceneCamera::Mosaic, width, width * 2 / 3, subs, seed, "", garden.trial.site, garden.trial.target)));
+            runs.push_back(
+                std::make_shared<VirtualRun>(virtualRun(f, SceneCamera::Mosaic, width, width * 2 / 3, subs, seed, "", garden.trial.site, garden.trial.target)));
         }
-        if (runs.empty()) return [this] {
+        if (runs.empty())
+            return [this] {
                 m_running = false;
                 emit problem(tr("The virtual camera has no such filter."));
                 emit changed();

@@ -16,8 +16,8 @@ class VirtualCamera : public QObject {
 public:
     explicit VirtualCamera(QObject* parent = nullptr);
 
-    /// `filters`: ids of the demo's, `subs` of each. With `perBlock` they are swapped after so many, there and back again (A B B A); else one follows the other.
-    /// `pace_s`: between two subs.
+    /// `filters`: ids of the demo's, `subs` of each. With `perBlock` they are swapped after so many, there and back again (A B B A); else one follows the
+    /// other. `pace_s`: between two subs.
     void start(const QString& folder, const QStringList& filters, int subs, double pace_s, unsigned long long seed = 1, int width = 1200, int perBlock = 0);
     void stop();
     bool running() const { return m_running; }

@@ -17,6 +17,9 @@ QStringList Prompts::openFrames(QWidget* parent) {
 QString Prompts::openFile(QWidget* parent, const QString& title, const QString& filter) {
     return QFileDialog::getOpenFileName(parent, title, {}, filter);
 }
+QStringList Prompts::openFiles(QWidget* parent, const QString& title, const QString& filter) {
+    return QFileDialog::getOpenFileNames(parent, title, {}, filter);
+}
 QString Prompts::folder(QWidget* parent, const QString& title) {
     return QFileDialog::getExistingDirectory(parent, title);
 }

@@ -16,6 +16,7 @@ public:
     virtual ~Prompts() = default;
     virtual QStringList openFrames(QWidget* parent);
     virtual QString openFile(QWidget* parent, const QString& title, const QString& filter);
+    virtual QStringList openFiles(QWidget* parent, const QString& title, const QString& filter);
     virtual QString folder(QWidget* parent, const QString& title);
     virtual QString saveFile(QWidget* parent, const QString& title, const QString& suggestion, const QString& filter);
     virtual QString text(QWidget* parent, const QString& title, const QString& label, const QString& value); ///< null when cancelled

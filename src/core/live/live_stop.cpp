@@ -184,8 +184,8 @@ LiveNight liveNight(const std::vector<LiveRun>& runs, StarLight& light) {
     std::string channel;
     for (const Timed& t : subs) {
         if (!channel.empty() && channel != t.sub->channel)
-            out.notes.push_back(fmt::format("Stars are measured in {} of one filter and in {} of another: their light is compared across channels.", channel,
-                                            t.sub->channel));
+            out.notes.push_back(
+                fmt::format("Stars are measured in {} of one filter and in {} of another: their light is compared across channels.", channel, t.sub->channel));
         if (!channel.empty() && channel != t.sub->channel) break;
         channel = t.sub->channel;
     }
@@ -201,10 +201,12 @@ LiveStop judgeLive(const LiveNight& night, const LiveOptions& options) {
         for (std::size_t b = a + 1; b < n; ++b)
             for (const LiveSeries& s : night.series) {
                 LivePair pair{a, b, s.quantity, s.channel, LiveWord::TooEarly, {}, {}, {}, {}};
-                const auto has = [&](std::size_t run) { return std::any_of(s.points.begin(), s.points.end(), [&](const LivePoint& p) { return p.filter == run; }); };
+                const auto has = [&](std::size_t run) {
+                    return std::any_of(s.points.begin(), s.points.end(), [&](const LivePoint& p) { return p.filter == run; });
+                };
                 if (!has(a) || !has(b))
                     pair.absent = s.quantity == LiveQuantity::Starlight || s.quantity == LiveQuantity::StarTime ? "the filters do not share twenty stars."
-                                                                                                               : "its subs do not tell it.";
+                                                                                                                : "its subs do not tell it.";
                 else
                     judge(pair, stepsOf(s.points, s.within), options, out.alphaEach, night);
                 out.pairs.push_back(std::move(pair));

@@ -13,8 +13,9 @@ namespace caelumen {
 namespace {
 
 /// What the log keeps of a run, in the order in which it is shown.
-constexpr const char* kKept[] = {"time_ratio", "nebula_snr_hour", "background",      "background_mag", "nebula_signal", "nebula_contrast", "halo_flux_fraction",
-                                 "halo_clean_mag", "star_throughput", "colour_slope", "gradient",     "star_fwhm_arcsec", "star_fwhm"};
+constexpr const char* kKept[] = {"time_ratio",      "nebula_snr_hour",    "background",     "background_mag",  "nebula_signal",
+                                 "nebula_contrast", "halo_flux_fraction", "halo_clean_mag", "star_throughput", "colour_slope",
+                                 "gradient",        "star_fwhm_arcsec",   "star_fwhm"};
 
 /// The evening's date, noon to noon by the sun where the place is known.
 std::string eveningOf(const std::string& start, std::optional<double> longitude_deg) {

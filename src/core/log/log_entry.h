@@ -16,19 +16,19 @@ namespace caelumen {
 struct LogFigure {
     std::string quantity, channel;
     double value = 0, sigma = 0;
-    bool limit = false; ///< it lies below that
+    bool limit = false;  ///< it lies below that
     bool voided = false; ///< something besides the filter explains it
     friend bool operator==(const LogFigure&, const LogFigure&) = default;
 };
 
 /// One run of some night, as a person finds it again years later.
 struct LogEntry {
-    std::string uid;                        ///< the same for the same run whenever it is written
-    std::string campaign;                   ///< file; empty: a stack that was found in a folder
-    long long trialId = 0;                  ///< in that campaign
-    std::string trial, run;                 ///< title and id
-    std::string stack;                      ///< file
-    std::string filter, kind;               ///< name of the filter, and what kind it is
+    std::string uid;          ///< the same for the same run whenever it is written
+    std::string campaign;     ///< file; empty: a stack that was found in a folder
+    long long trialId = 0;    ///< in that campaign
+    std::string trial, run;   ///< title and id
+    std::string stack;        ///< file
+    std::string filter, kind; ///< name of the filter, and what kind it is
     bool baseline = false;
     Target target;
     std::string place;
@@ -36,11 +36,11 @@ struct LogEntry {
     std::optional<int> bortle;
     std::optional<double> moonIlluminated, moonAltitude_deg, moonSeparation_deg;
     std::string rig, camera;
-    std::string start, night;               ///< ISO 8601 UTC; date of its evening, "2026-06-15"
+    std::string start, night; ///< ISO 8601 UTC; date of its evening, "2026-06-15"
     std::optional<double> exposure_s, total_s;
     std::optional<int> count;
     std::vector<LogFigure> figures;
-    std::vector<std::string> photos;        ///< of filter or rig, files
+    std::vector<std::string> photos; ///< of filter or rig, files
     // A person's own, kept when the rest is written anew:
     std::string tags, notes;
     friend bool operator==(const LogEntry&, const LogEntry&) = default;

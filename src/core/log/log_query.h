@@ -40,8 +40,8 @@ std::string facetOf(const LogEntry& entry, LogFacet facet); ///< "not known" whe
 struct LogHours {
     std::vector<std::string> rows, columns; ///< most hours first; classes of the sky, moons and years in their order
     std::vector<std::vector<double>> seconds;
-    std::vector<int> runs;                  ///< of each row
-    std::vector<std::string> first, last;   ///< nights of each row; empty: unknown
+    std::vector<int> runs;                ///< of each row
+    std::vector<std::string> first, last; ///< nights of each row; empty: unknown
 };
 LogHours hoursBy(const std::vector<const LogEntry*>& entries, LogFacet rows, LogFacet columns);
 

@@ -84,9 +84,7 @@ std::vector<TesterRun> runsIn(const JsonFields& r) {
         run.run = id, run.filter = filter;
         out.push_back(std::move(run));
     }
-    const auto of = [&](const std::string& id) {
-        return std::find_if(out.begin(), out.end(), [&](const TesterRun& run) { return run.run == id; });
-    };
+    const auto of = [&](const std::string& id) { return std::find_if(out.begin(), out.end(), [&](const TesterRun& run) { return run.run == id; }); };
     const std::optional<double> skyMag = r.object("site").number("sky_mag");
     for (TesterRun& run : out) run.skyMag = skyMag;
     for (const JsonFields& c : r.objects("conditions", 100'000)) {
@@ -143,7 +141,9 @@ std::vector<std::string> whyApart(const std::vector<TesterResults>& testers, std
         const double v = *(mine->*member), m = middleOf(rest);
         if (ratio ? v > 0 && m > 0 && std::abs(std::log(v / m)) > std::log(step) : std::abs(v - m) > step) out.push_back(words(v, m));
     };
-    const auto up = [](const TesterRun& r) { return r.moonIlluminated && r.moonAltitude_deg ? std::optional(*r.moonAltitude_deg > 0 ? *r.moonIlluminated : 0.0) : std::nullopt; };
+    const auto up = [](const TesterRun& r) {
+        return r.moonIlluminated && r.moonAltitude_deg ? std::optional(*r.moonAltitude_deg > 0 ? *r.moonIlluminated : 0.0) : std::nullopt;
+    };
     if (const auto moon = up(*mine)) {
         std::vector<double> rest;
         for (std::size_t i = 0; i < testers.size(); ++i)
@@ -153,9 +153,13 @@ std::vector<std::string> whyApart(const std::vector<TesterResults>& testers, std
             out.push_back(fmt::format("Its moon was {:.0f} % lit where the others had {:.0f} %.", 100 * *moon, 100 * middleOf(rest)));
     }
     unlike(&TesterRun::skyMag, 0.75, false, [](double v, double m) { return fmt::format("Its sky has {:.1f} mag/arcsec2, that of the others {:.1f}.", v, m); });
-    unlike(&TesterRun::focalRatio, 1.25, true, [](double v, double m) { return fmt::format("Its telescope works at f/{:.1f}, the others' at f/{:.1f}: a narrow band shifts in a fast cone.", v, m); });
-    unlike(&TesterRun::scale_arcsec, 1.4, true, [](double v, double m) { return fmt::format("Its pixels span {:.2f} arcsec, those of the others {:.2f}.", v, m); });
-    unlike(&TesterRun::targetAltitude_deg, 20, false, [](double v, double m) { return fmt::format("Its target stood {:.0f} degrees high, that of the others {:.0f}.", v, m); });
+    unlike(&TesterRun::focalRatio, 1.25, true, [](double v, double m) {
+        return fmt::format("Its telescope works at f/{:.1f}, the others' at f/{:.1f}: a narrow band shifts in a fast cone.", v, m);
+    });
+    unlike(&TesterRun::scale_arcsec, 1.4, true,
+           [](double v, double m) { return fmt::format("Its pixels span {:.2f} arcsec, those of the others {:.2f}.", v, m); });
+    unlike(&TesterRun::targetAltitude_deg, 20, false,
+           [](double v, double m) { return fmt::format("Its target stood {:.0f} degrees high, that of the others {:.0f}.", v, m); });
     unlike(&TesterRun::total_s, 3, true, [](double v, double m) { return fmt::format("It exposed {:.1f} h, the others {:.1f} h.", v / 3600, m / 3600); });
     return out;
 }

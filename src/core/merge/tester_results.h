@@ -39,8 +39,8 @@ struct TesterResults {
 /// Ratios, whose errors are multiplied rather than added: they are averaged in logarithms.
 bool isAveragedInLogarithms(const std::string& quantity);
 
-/// The figures of a results file or of a file to share (docs/formats.md). What a fairness finding voids, and upper limits, are left out of the means but kept to be listed. Several
-/// runs of a filter and several regions of a kind become their inverse-variance mean. An Error names the file and what is wrong with it.
+/// The figures of a results file or of a file to share (docs/formats.md). What a fairness finding voids, and upper limits, are left out of the means but kept
+/// to be listed. Several runs of a filter and several regions of a kind become their inverse-variance mean. An Error names the file and what is wrong with it.
 Result<TesterResults> testerResultsFromJson(const Json& json, const std::string& name);
 
 /// Whether both tell of the same night: nine tenths of the figures that they have in common, five at least, are the same to the last digit.

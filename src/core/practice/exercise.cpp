@@ -36,7 +36,8 @@ void stretch(std::vector<Plane>& pictures, double whiteSigmas) {
         skies.push_back(s.median), noises.push_back(s.sigma);
     }
     for (std::size_t i = 0; i < pictures.size(); ++i) {
-        const double black = skies[i] - 2.5 * noises[i], white = whiteSigmas * noises[i], soft = 4 * noises[i], top = std::asinh((white + 2.5 * noises[i]) / soft);
+        const double black = skies[i] - 2.5 * noises[i], white = whiteSigmas * noises[i], soft = 4 * noises[i],
+                     top = std::asinh((white + 2.5 * noises[i]) / soft);
         for (std::size_t k = 0; k < pictures[i].size(); ++k) {
             float& v = pictures[i].data()[k];
             v = static_cast<float>(std::clamp(std::asinh((static_cast<double>(v) - black) / soft) / top, 0.0, 1.0));
@@ -48,8 +49,8 @@ std::vector<SceneStar> starsOf(const SceneRun& run, unsigned long long seed) {
     return makeStars(kWidth, kHeight, 40, seed, 3000, run.rig.scale_arcsec(), 9, 17);
 }
 
-Exercise nebulaExercise(unsigned long long seed, double ease, Random& random) {
-    Exercise out;
+EyeExercise nebulaExercise(unsigned long long seed, double ease, Random& random) {
+    EyeExercise out;
     out.kind = ExerciseKind::Nebula;
     SceneRun run = sceneOf(seed);
     const NebulaMap nebula = makeNebula(kWidth, kHeight, 40, seed, 60 + 60 * random.uniform());
@@ -72,8 +73,8 @@ Exercise nebulaExercise(unsigned long long seed, double ease, Random& random) {
     return out;
 }
 
-Exercise haloExercise(unsigned long long seed, double ease, Random& random) {
-    Exercise out;
+EyeExercise haloExercise(unsigned long long seed, double ease, Random& random) {
+    EyeExercise out;
     out.kind = ExerciseKind::Halo;
     SceneRun run = sceneOf(seed);
     const double wanted = 18 + 90 * random.uniform();
@@ -92,8 +93,8 @@ Exercise haloExercise(unsigned long long seed, double ease, Random& random) {
     return out;
 }
 
-Exercise hazeExercise(unsigned long long seed, double ease, Random& random) {
-    Exercise out;
+EyeExercise hazeExercise(unsigned long long seed, double ease, Random& random) {
+    EyeExercise out;
     out.kind = ExerciseKind::Haze;
     const SceneRun clear = sceneOf(seed);
     SceneRun second = clear;
@@ -131,7 +132,7 @@ const char* exerciseName(ExerciseKind kind) {
     return "";
 }
 
-Exercise makeExercise(ExerciseKind kind, unsigned long long seed, double ease) {
+EyeExercise makeEyeExercise(ExerciseKind kind, unsigned long long seed, double ease) {
     Random random(seed * 2'654'435'761ULL + static_cast<unsigned long long>(kind));
     switch (kind) {
     case ExerciseKind::Nebula:
@@ -144,7 +145,7 @@ Exercise makeExercise(ExerciseKind kind, unsigned long long seed, double ease) {
     return {};
 }
 
-PracticeAnswer answerOf(const Exercise& e, double answer, const std::string& date) {
+PracticeAnswer answerOf(const EyeExercise& e, double answer, const std::string& date) {
     PracticeAnswer out{0, exerciseName(e.kind), date, answer, e.truth, false};
     if (e.kind == ExerciseKind::Nebula) out.right = answer * e.truth > 0;
     if (e.kind == ExerciseKind::Halo) out.right = answer > 0 && std::abs(std::log(answer / e.truth)) < std::log(7.0 / 6);

@@ -16,7 +16,7 @@ enum class ExerciseKind {
 const char* exerciseName(ExerciseKind kind); ///< "nebula", "halo", "haze"
 
 /// Made-up pictures with a truth that is known.
-struct Exercise {
+struct EyeExercise {
     ExerciseKind kind = ExerciseKind::Nebula;
     std::vector<Plane> pictures; ///< greys, 0 to 1, stretched as the Bench does
     Point star;                  ///< with the halo, pixels
@@ -25,7 +25,7 @@ struct Exercise {
 };
 
 /// The same for the same seed. `ease` 0 to 1: how large differences are.
-Exercise makeExercise(ExerciseKind kind, unsigned long long seed, double ease = 0.5);
+EyeExercise makeEyeExercise(ExerciseKind kind, unsigned long long seed, double ease = 0.5);
 
 /// What somebody said. Nebula: -1 the first, 1 the second is better. Halo: a radius, pixels. Haze: 0 clear, 1 hazy.
 struct PracticeAnswer {
@@ -36,14 +36,15 @@ struct PracticeAnswer {
     friend bool operator==(const PracticeAnswer&, const PracticeAnswer&) = default;
 };
 /// A radius counts as right within a sixth.
-PracticeAnswer answerOf(const Exercise& exercise, double answer, const std::string& date);
+PracticeAnswer answerOf(const EyeExercise& exercise, double answer, const std::string& date);
 
 /// How somebody does in one kind of exercise.
 struct PracticeSummary {
     int answers = 0, right = 0;
     double rate = 0, low = 0, high = 1; ///< part that is right, with its 95 % interval (Wilson 1927, J. Am. Stat. Assoc. 22, 209)
-    std::optional<double> bias, biasSigma; ///< halo: mean of ln(answer / truth); nebula: part of answers "the first" less a half; haze: part called hazy less the part that was
-    std::vector<double> progress;          ///< part right of the last ten, after each answer
+    std::optional<double> bias,
+        biasSigma; ///< halo: mean of ln(answer / truth); nebula: part of answers "the first" less a half; haze: part called hazy less the part that was
+    std::vector<double> progress; ///< part right of the last ten, after each answer
 };
 PracticeSummary summaryOf(const std::vector<PracticeAnswer>& answers, ExerciseKind kind);
 std::string biasSentence(const PracticeSummary& summary, ExerciseKind kind); ///< empty where nothing can be said

@@ -26,7 +26,8 @@ class LogTest : public QObject {
 private slots:
     void runsOfATrialBecomeEntries() {
         TrialResults r;
-        r.measurements = {{"B", "duo7", "R", "time_ratio", "n1", 6.1, 0.4, {}, true, ""}, {"B", "duo7", "G", "time_ratio", "n1", 2, 0.4, {}, false, ""},
+        r.measurements = {{"B", "duo7", "R", "time_ratio", "n1", 6.1, 0.4, {}, true, ""},
+                          {"B", "duo7", "G", "time_ratio", "n1", 2, 0.4, {}, false, ""},
                           {"B", "duo7", "R", "halo_clean_mag", "", 5, 0.1, {"upper-limit"}, true, ""}};
         r.fairness = {{"B", "moon", Grade::Voids, {"time_ratio"}, "", false}};
         const auto all = logEntries(trial(), &r, "/club/one.caelumen", 3);
@@ -101,7 +102,7 @@ private slots:
         QCOMPARE(both.filters.size(), std::size_t(2));
         QVERIFY(both.runs[0].filter != both.runs[1].filter && both.filter(both.runs[1].filter)->name == "Duo 12");
         QVERIFY(!both.runs[0].rig.gain_e_per_adu && both.runs[1].rig.gain_e_per_adu == 0.5);
-        QVERIFY(effectiveRig(both, both.runs[1]) .gain_e_per_adu == 0.5);
+        QVERIFY(effectiveRig(both, both.runs[1]).gain_e_per_adu == 0.5);
         QVERIFY(cautions.size() == 1 && cautions[0].find("Roof") != std::string::npos);
         QVERIFY(both.title.find("Duo 12") != std::string::npos);
         // The one that was a baseline becomes it.

@@ -16,10 +16,11 @@ double meanOf(const Plane& p) {
 }
 
 /// Mean grey of a ring about the star.
-double ringOf(const Exercise& e, double radius) {
+double ringOf(const EyeExercise& e, double radius) {
     double sum = 0, n = 0;
     for (int a = 0; a < 360; ++a) {
-        const int x = static_cast<int>(std::lround(e.star.x + radius * std::cos(a * M_PI / 180))), y = static_cast<int>(std::lround(e.star.y + radius * std::sin(a * M_PI / 180)));
+        const int x = static_cast<int>(std::lround(e.star.x + radius * std::cos(a * M_PI / 180))),
+                  y = static_cast<int>(std::lround(e.star.y + radius * std::sin(a * M_PI / 180)));
         if (e.pictures[0].contains(x, y)) sum += static_cast<double>(e.pictures[0].at(x, y)), ++n;
     }
     return sum / std::max(1.0, n);
@@ -33,7 +34,7 @@ class ExerciseTest : public QObject {
 private slots:
     void picturesAreGreysAndComeAgain() {
         for (const ExerciseKind kind : {ExerciseKind::Nebula, ExerciseKind::Halo, ExerciseKind::Haze}) {
-            const Exercise e = makeExercise(kind, 4), again = makeExercise(kind, 4), other = makeExercise(kind, 5);
+            const EyeExercise e = makeEyeExercise(kind, 4), again = makeEyeExercise(kind, 4), other = makeEyeExercise(kind, 5);
             QCOMPARE(e.pictures.size(), std::size_t(kind == ExerciseKind::Halo ? 1 : 2));
             for (const Plane& p : e.pictures) {
                 QVERIFY(p.width() > 300 && p.height() > 300);
@@ -48,8 +49,8 @@ private slots:
     void truthsVaryAndNeitherSideIsFavoured() {
         int first = 0, hazy = 0;
         for (unsigned long long seed = 1; seed <= 24; ++seed) {
-            first += makeExercise(ExerciseKind::Nebula, seed).truth < 0;
-            hazy += makeExercise(ExerciseKind::Haze, seed).truth > 0;
+            first += makeEyeExercise(ExerciseKind::Nebula, seed).truth < 0;
+            hazy += makeEyeExercise(ExerciseKind::Haze, seed).truth > 0;
         }
         QVERIFY2(first > 4 && first < 20, qPrintable(QString::number(first)));
         QVERIFY2(hazy > 4 && hazy < 20, qPrintable(QString::number(hazy)));
@@ -57,13 +58,14 @@ private slots:
 
     void theHaloEndsWhereTheTruthSays() {
         for (unsigned long long seed : {3ULL, 8ULL, 21ULL}) {
-            const Exercise e = makeExercise(ExerciseKind::Halo, seed, 1.0);
-            QVERIFY2(ringOf(e, 0.9 * e.truth) > ringOf(e, 1.12 * e.truth) + 0.01, qPrintable(QString("%1: %2 %3").arg(seed).arg(ringOf(e, 0.9 * e.truth)).arg(ringOf(e, 1.12 * e.truth))));
+            const EyeExercise e = makeEyeExercise(ExerciseKind::Halo, seed, 1.0);
+            QVERIFY2(ringOf(e, 0.9 * e.truth) > ringOf(e, 1.12 * e.truth) + 0.01,
+                     qPrintable(QString("%1: %2 %3").arg(seed).arg(ringOf(e, 0.9 * e.truth)).arg(ringOf(e, 1.12 * e.truth))));
         }
     }
 
     void answersAreJudgedAndLearntFrom() {
-        Exercise e;
+        EyeExercise e;
         e.kind = ExerciseKind::Halo, e.truth = 60;
         std::vector<PracticeAnswer> all;
         for (const double r : {66.0, 68.0, 67.0, 69.0, 66.5, 90.0}) all.push_back(answerOf(e, r, "2026-06-20T20:00:00Z"));

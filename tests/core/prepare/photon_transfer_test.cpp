@@ -89,7 +89,8 @@ private slots:
             QVERIFY(s.curve.size() > 3);
             for (const TransferPoint& p : s.curve) { // what is drawn lies on its line
                 const double line = p.signal_adu / gain + std::pow(readNoise / gain, 2);
-                QVERIFY2(std::abs(pull(p.variance_adu2, line, p.sigma_adu2)) < 5, qPrintable(QString("%1 %2").arg(p.variance_adu2 / line).arg(p.sigma_adu2 / line)));
+                QVERIFY2(std::abs(pull(p.variance_adu2, line, p.sigma_adu2)) < 5,
+                         qPrintable(QString("%1 %2").arg(p.variance_adu2 / line).arg(p.sigma_adu2 / line)));
             }
         }
     }
