@@ -7,6 +7,7 @@
 #include <QApplication>
 #include <QCommandLineParser>
 #include <QDir>
+#include <QFile>
 #include <QHashSeed>
 #include <QProgressDialog>
 #include <QSettings>
@@ -81,7 +82,10 @@ int main(int argc, char** argv) {
     QApplication::setDesktopFileName("org.caelumen.Caelumen");
 
     QTemporaryDir scratch;
-    if (parser.isSet(shots)) QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, scratch.path()); // nobody's settings in the pictures
+    if (parser.isSet(shots)) { // nobody's settings in the pictures, nor anybody's log
+        QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, scratch.path());
+        qputenv("XDG_DATA_HOME", QFile::encodeName(scratch.path()));
+    }
 
     applyTheme(app, themeFromName(QSettings().value("theme", "grey").toString()));
     QString campaign;

@@ -5,6 +5,7 @@
 #include "app/grid/sky_grid.h"
 #include "app/kit/chart_dialog.h"
 #include "app/kit/kit.h"
+#include "app/log/log_room.h"
 #include "app/main_window.h"
 #include "app/night/calendar_view.h"
 #include "app/night/night.h"
@@ -203,13 +204,12 @@ int takeScreenshots(MainWindow& window, const QString& folder) {
     verdict.tabs().setCurrentIndex(0);
     trial(2);
     window.showWorkspace(MainWindow::Workspace::Bench);
-    window.setTheme(ThemeKind::Light);
-    bench.view().setMode(FrameView::Mode::Curtain);
-    bench.showEvidence("colour", "B");
-    bench.hideMarks();
-    bench.view().fitFrame();
-    shoot("bench-light");
-    bench.view().setMode(FrameView::Mode::One);
+    LogRoom& log = window.log();
+    window.showWorkspace(MainWindow::Workspace::Log);
+    if (!waitFor([&] { return log.model().all().size() >= 13 && !log.model().jobs().busy(); }, 60)) ++failures;
+    waitFor([] { return false; }, 3); // what was measured last is written
+    shoot("log");
+    window.showWorkspace(MainWindow::Workspace::Bench);
     window.setTheme(ThemeKind::Red);
     bench.showEvidence("gradient", "B");
     bench.view().setRatio(true);

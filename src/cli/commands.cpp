@@ -1,6 +1,7 @@
 #include "cli/commands.h"
 
 #include "cli/compose_command.h"
+#include "cli/evidence_command.h"
 #include "cli/grid_command.h"
 #include "cli/merge_command.h"
 #include "cli/optics_commands.h"
@@ -336,6 +337,7 @@ const std::map<std::string, Command>& commands() {
         {"passband", {kPassbandShape, kPassbandUsage, "the bands of a filter curve, and what becomes of them in a light cone", passband}},
         {"sky", {kSkyShape, kSkyUsage, "sun, moon and target at a place and time", sky}},
         {"grid", {kGridShape, kGridUsage, "every filter under every sky: measured, scaled from a measurement, or modelled", grid}},
+        {"evidence", {kEvidenceShape, kEvidenceUsage, "whether filters that are swapped to and fro differ, however often one looks", evidence}},
         {"compose", {kComposeShape, kComposeUsage, "a colour picture from line or channel stacks, by a recipe", compose}},
         {"merge", {kMergeShape, kMergeUsage, "results of several testers or nights as one, with the scatter between them", merge}},
         {"transfer", {kTransferShape, kTransferUsage, "gain, read noise and full well of a camera from its flats and biases", transfer}},

@@ -55,7 +55,7 @@ int merge(const Arguments& a) {
         known.emplace_back(std::move(*bytes), shown(path));
         for (const TesterResults& other : testers)
             if (areTheSame(other, *results))
-                note(fmt::format("{} and {} hold nearly the same figures: is it one night, shared twice? They count as two.", shown(path), other.source));
+                note(fmt::format("{} and {} hold the same figures: is it one night, shared twice? They count as two.", shown(path), other.source));
         testers.push_back(std::move(*results));
     }
     const auto merged = mergeResults(testers);

@@ -1,3 +1,4 @@
+#include "app/subs/live_panel.h"
 #include "app/subs/run_table.h"
 #include "app/subs/sub_view.h"
 #include "app/subs/subs.h"
@@ -13,6 +14,7 @@
 #include <QDialogButtonBox>
 #include <QDir>
 #include <QDoubleSpinBox>
+#include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
 #include <QPushButton>
@@ -20,6 +22,7 @@
 #include <QStandardPaths>
 #include <QTabWidget>
 #include <QTableView>
+#include <QTableWidget>
 #include <QTemporaryDir>
 #include <QTest>
 #include <QTextBrowser>
@@ -411,6 +414,54 @@ private slots:
         QCOMPARE(subs().current(), 0);
         watch->trigger();
         QVERIFY(model().watched().isEmpty());
+    }
+
+    void evidenceGrowsWhileSubsLand() {
+        const QString folder = at("evidence");
+        QDir().mkpath(folder);
+        for (int i = 0; i < subs().tabs().count(); ++i)
+            if (subs().tabs().tabText(i) == "Evidence")
+                QTest::mouseClick(subs().tabs().tabBar(), Qt::LeftButton, {}, subs().tabs().tabBar()->tabRect(i).center());
+        QVERIFY(subs().live().isVisible());
+        QVERIFY(subs().live().table().isHidden());
+        subs().camera().start(folder, {"open", "duo7"}, 16, 0.02, 3, 480, 2);
+        model().watch(folder);
+        QTRY_VERIFY_WITH_TIMEOUT(!subs().camera().running() && subs().camera().taken() == 32, 40'000);
+        const auto sky = [&]() -> const LivePair* {
+            for (const LivePair& p : subs().live().watch().stop().pairs)
+                if (p.quantity == LiveQuantity::Background && p.channel == "G") return &p;
+            return nullptr;
+        };
+        QTRY_VERIFY2_WITH_TIMEOUT(sky() && sky()->word == LiveWord::ToldApart, qPrintable(subs().live().text()), 60'000);
+        // A B B A: blocks of two, so that the night has several swaps.
+        QVERIFY(subs().live().watch().night().perBlock < 4.5);
+        QVERIFY(subs().live().watch().left()); // place and target stand in the headers
+        QVERIFY(subs().live().text().contains("told apart: stop"));
+        QTableWidget& table = subs().live().table();
+        QVERIFY(table.rowCount() >= 7 && table.item(0, 0)->text().contains("against"));
+        QTest::mouseClick(table.viewport(), Qt::LeftButton, {}, table.visualItemRect(table.item(2, 0)).center());
+        QVERIFY(subs().live().words().text().contains("sky background in G"));
+        QTest::keyClick(&table, Qt::Key_C, Qt::ControlModifier);
+        QVERIFY(QGuiApplication::clipboard()->text().startsWith("quantity\tratio"));
+    }
+
+    void theCameraIsToldByFlatsAndBiases() {
+        Trial t;
+        t.title = "Garden";
+        QVERIFY(m_window->session().addTrial(t).ok());
+        takeIn();
+        action("Gain and read noise")->trigger();
+        QVERIFY(subs().transfer());
+        QTRY_VERIFY_WITH_TIMEOUT(!subs().transfer()->busy() && subs().transfer()->table().rowCount() > 4, 20'000);
+        QVERIFY(subs().transfer()->text().contains("all sites"));
+        QVERIFY(subs().transfer()->put().isEnabled());
+        QTest::mouseClick(&subs().transfer()->put(), Qt::LeftButton);
+        const Rig& rig = m_window->session().trial().rig;
+        QVERIFY(rig.gain_e_per_adu && std::abs(*rig.gain_e_per_adu / 0.78 - 1) < 0.02);
+        QVERIFY(rig.read_noise_e && std::abs(*rig.read_noise_e / 1.6 - 1) < 0.03);
+        QVERIFY(!subs().transfer()->put().isEnabled());
+        m_window->session().undoStack().undo();
+        QVERIFY(!m_window->session().trial().rig.gain_e_per_adu);
     }
 
     void theVirtualCameraTakesSubs() {

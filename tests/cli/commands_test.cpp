@@ -46,6 +46,41 @@ private slots:
         QVERIFY(readText(m_folder / "r.csv")->starts_with("run,filter,channel,quantity,region,value,sigma,unit,flags"));
     }
 
+    void evidenceIsWeighedFromTables() {
+        std::string apart = "second,filter,value\n", alike = apart;
+        for (int i = 0; i < 48; ++i) {
+            const int block = i / 4;
+            const bool b = (block + 1) / 2 % 2 != 0;
+            const double noise = 0.01 * std::sin(12.9898 * i + 78.233);
+            apart += std::to_string(120 * i) + (b ? ",duo," : ",open,") + std::to_string(0.001 * i + noise + (b ? 0.4 : 0)) + "\r\n";
+            alike += std::to_string(120 * i) + (b ? ",duo," : ",open,") + std::to_string(0.001 * i + noise) + "\n";
+        }
+        QVERIFY(writeFile(m_folder / "apart.csv", apart).ok() && writeFile(m_folder / "alike.csv", alike).ok());
+        const Ran r = run({"evidence", "apart.csv", "alike.csv", "--json"});
+        QVERIFY2(r.code == 0, r.err);
+        const Json j = Json::parse(r.out.toStdString());
+        QVERIFY(j["tables"][0]["pairs"][0]["told_apart"] == true && j["tables"][1]["pairs"][0]["told_apart"] == false);
+        QVERIFY(std::abs(j["tables"][0]["pairs"][0]["difference"].get<double>() - 0.4) < 0.05);
+        QVERIFY(run({"evidence", "apart.csv"}).out.contains("told apart"));
+        QVERIFY(writeFile(m_folder / "odd.csv", "0,open,1\n5,duo,much\n").ok() && writeFile(m_folder / "one.csv", "0,open,1\n5,open,2\n").ok());
+        const Ran odd = run({"evidence", "odd.csv"}), one = run({"evidence", "one.csv"});
+        QVERIFY(odd.code == 1 && odd.err.contains("row 2") && one.code == 1 && one.err.contains("fewer than two"));
+        QCOMPARE(run({"evidence", "apart.csv", "--alpha", "2"}).code, 2);
+    }
+
+    void transferNeedsPairsAndNamesWhatIsWrong() {
+        QCOMPARE(run({"transfer", "--flats", "a.fits", "--biases", "b.fits", "c.fits"}).code, 2);
+        QCOMPARE(run({"transfer", "--biases", "b.fits", "c.fits"}).code, 2);
+        const Ran gone = run({"transfer", "--flats", "a.fits", "b.fits", "--biases", "c.fits", "d.fits"});
+        QVERIFY(gone.code == 1 && gone.err.contains("a.fits"));
+        // Dark frames of one level are no flats; what light there is decides.
+        const Plane bias(128, 128, 100), lit(128, 128, 20'000);
+        for (const char* name : {"b1.fits", "b2.fits"}) QVERIFY(writeFits(m_folder / name, {&bias}, {}, FitsPixels::UInt16).ok());
+        for (const char* name : {"f1.fits", "f2.fits"}) QVERIFY(writeFits(m_folder / name, {&lit}, {}, FitsPixels::UInt16).ok());
+        const Ran flat = run({"transfer", "--flats", "f1.fits", "f2.fits", "--biases", "b1.fits", "b2.fits", "--json"});
+        QVERIFY(flat.code == 1 && flat.out.isEmpty() && flat.err.contains("noise"));
+    }
+
     void gridFillsCellsAndSaysWhereFrom() {
         QVERIFY(
             QFile::copy(QString::fromStdString((m_folder / "trial/curves/duo7.csv").string()), QString::fromStdString((m_folder / "lone duo.csv").string())));

@@ -45,8 +45,9 @@ class ArchitectureTest : public QObject {
             {"store", words("core/base core/log core/model core/practice")},
             {"report", words("core/base core/compare core/grid core/image core/model core/palette core/picture core/stars core/verdict")},
             {"unpack", words("core/image")},
-            {"cli", words("core/base core/compare core/grid core/merge core/model core/optics core/palette core/prepare core/simulate core/sky core/verdict "
-                          "report store")},
+            {"cli",
+             words("core/base core/compare core/grid core/live core/merge core/model core/optics core/palette core/prepare core/simulate core/sky core/verdict "
+                   "report store")},
             {"app/widgets", words("app core/base core/model core/picture core/sky")},
             {"app/bench",
              words("app app/widgets core/base core/compare core/measure core/model core/optics core/picture core/prepare core/sky core/stars report")},

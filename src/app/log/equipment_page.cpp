@@ -95,6 +95,7 @@ EquipmentPage::EquipmentPage(LogModel& log, Prompts& prompts, QWidget* parent)
     layout->setContentsMargins(0, 8, 0, 0);
     auto* across = new QSplitter;
     m_things->setAccessibleName(tr("Filters and rigs"));
+    m_things->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff); // long names are elided
     across->addWidget(m_things);
     auto* right = new QWidget;
     auto* column = new QVBoxLayout(right);
@@ -180,6 +181,7 @@ void EquipmentPage::fill() {
                 }
                 auto* item = new QListWidgetItem(QString::fromStdString(name), m_things);
                 item->setData(Qt::UserRole, isRig);
+                item->setToolTip(item->text());
                 if (isRig == before.isRig && name == before.name) m_things->setCurrentItem(item);
             }
         }
@@ -223,6 +225,7 @@ void EquipmentPage::fillEvents() {
             .arg(runs)
             .arg(hours, 0, 'f', 1)
             .arg(nights.empty() ? QString() : tr(", %1 to %2").arg(QString::fromStdString(*nights.begin()), QString::fromStdString(*nights.rbegin()))));
+    if (events.empty()) m_words->setText(m_words->text() + " " + tr("Nothing is noted of it yet: when it was bought, cleaned, scratched or sold."));
     m_table->setColumnCount(6);
     m_table->setHorizontalHeaderLabels({tr("date"), tr("what happened"), tr("note"), tr("hours until the next"), tr("clean to, mag"), tr("starlight kept")});
     m_table->horizontalHeaderItem(4)->setToolTip(tr("Mean of the runs until the next event: stars fainter than that show no halo"));

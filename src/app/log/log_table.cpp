@@ -3,6 +3,7 @@
 #include "app/log/log_model.h"
 #include "app/widgets/copied.h"
 #include "app/widgets/theme.h"
+#include "report/number_text.h"
 
 #include <algorithm>
 #include <cmath>
@@ -10,10 +11,10 @@
 namespace caelumen {
 namespace {
 
-QString figureText(const LogEntry& e, const char* quantity, int digits) {
+QString figureText(const LogEntry& e, const char* quantity) {
     const LogFigure* f = e.figure(quantity);
     if (!f) return {};
-    return (f->limit ? QString("< ") : QString()) + QString::number(f->value, digits > 2 ? 'g' : 'f', digits);
+    return (f->limit ? QString("< ") : QString()) + withError(f->value, f->limit ? 0 : f->sigma);
 }
 
 QString textOf(const LogEntry& e, int column) {
@@ -35,11 +36,11 @@ QString textOf(const LogEntry& e, int column) {
     case LogTable::Hours:
         return e.total_s ? QString::number(*e.total_s / 3600, 'f', 2) : QString();
     case LogTable::Faster:
-        return figureText(e, "time_ratio", 2);
+        return figureText(e, "time_ratio");
     case LogTable::Background:
-        return figureText(e, "background", 3);
+        return figureText(e, "background");
     case LogTable::Clean:
-        return figureText(e, "halo_clean_mag", 1);
+        return figureText(e, "halo_clean_mag");
     case LogTable::Tags:
         return QString::fromStdString(e.tags);
     case LogTable::TrialName:

@@ -188,7 +188,7 @@ void MergePage::take(Tester tester) {
     for (const Tester& t : m_testers) {
         if (t.content == tester.content) return emit problem(tr("%1 is there already: it counts once.").arg(QString::fromStdString(tester.results.source)));
         if (areTheSame(t.results, tester.results))
-            emit problem(tr("%1 and %2 hold nearly the same figures: is it one night, shared twice? Remove one of them if so.")
+            emit problem(tr("%1 and %2 hold the same figures: is it one night, shared twice? Remove one of them if so.")
                              .arg(QString::fromStdString(t.results.source), QString::fromStdString(tester.results.source)));
     }
     // Two files of one name are told apart.

@@ -23,6 +23,7 @@
 #include <QScrollArea>
 #include <QSignalBlocker>
 #include <QSplitter>
+#include <QStyledItemDelegate>
 #include <QTabWidget>
 #include <QTableView>
 #include <QTimeZone>
@@ -32,6 +33,25 @@
 #include <cmath>
 
 namespace caelumen {
+namespace {
+
+/// Items of several lines: the list forgets its own spacing when it works out how high they are.
+class WrappedItems : public QStyledItemDelegate {
+public:
+    explicit WrappedItems(QListWidget* list)
+        : QStyledItemDelegate(list)
+        , m_list(list) {}
+    QSize sizeHint(const QStyleOptionViewItem& option, const QModelIndex& index) const override {
+        const int width = m_list->viewport()->width() - 2 * m_list->spacing() - 12;
+        const QRect text = option.fontMetrics.boundingRect(QRect(0, 0, width, 10'000), Qt::TextWordWrap, index.data().toString());
+        return {width, text.height() + 6};
+    }
+
+private:
+    QListWidget* m_list;
+};
+
+} // namespace
 
 QWidget* Subs::buildLeft() {
     auto* left = new QWidget;
@@ -41,8 +61,8 @@ QWidget* Subs::buildLeft() {
     m_runs->setAccessibleName(tr("Runs"));
     m_runs->setWordWrap(true);
     for (QListWidget* list : {m_runs, m_others})
-        list->setSpacing(3), list->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff), list->setResizeMode(QListView::Adjust),
-            list->setTextElideMode(Qt::ElideNone);
+        list->setItemDelegate(new WrappedItems(list)), list->setSpacing(3), list->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff),
+            list->setResizeMode(QListView::Adjust), list->setTextElideMode(Qt::ElideNone);
     layout->addWidget(m_runs, 3);
     layout->addWidget(headingLabel(tr("Calibration frames")));
     m_others->setAccessibleName(tr("Calibration frames"));

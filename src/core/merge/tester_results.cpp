@@ -116,7 +116,7 @@ bool areTheSame(const TesterResults& a, const TesterResults& b) {
     for (const TesterFigure& f : b.figures)
         if (const auto it = known.find({f.filter, f.channel, f.quantity, f.regionKind}); it != known.end() && f.sigma > 0)
             ++common, same += it->second == std::pair(f.value, f.sigma);
-    return common >= 5 && 10 * same >= 9 * common;
+    return common >= 5 && same == common;
 }
 
 std::vector<std::string> whyApart(const std::vector<TesterResults>& testers, std::size_t which, const std::string& filter) {

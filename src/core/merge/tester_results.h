@@ -43,7 +43,7 @@ bool isAveragedInLogarithms(const std::string& quantity);
 /// to be listed. Several runs of a filter and several regions of a kind become their inverse-variance mean. An Error names the file and what is wrong with it.
 Result<TesterResults> testerResultsFromJson(const Json& json, const std::string& name);
 
-/// Whether both tell of the same night: nine tenths of the figures that they have in common, five at least, are the same to the last digit.
+/// Whether both tell of the same night: all figures that they have in common, five at least, are the same to the last digit.
 bool areTheSame(const TesterResults& a, const TesterResults& b);
 
 /// What sets a tester apart from the others in a filter's runs, in sentences: its own unfairness, and conditions unlike those of the rest.
