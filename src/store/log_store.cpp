@@ -183,6 +183,26 @@ Status LogStore::put(const std::vector<LogEntry>& entries, const std::string& wh
     });
 }
 
+Status LogStore::rename(const std::string& campaign, const std::string& to) {
+    return change([&](QSqlQuery& q) {
+        QSqlQuery ask(QSqlDatabase::database(m_connection));
+        ask.prepare("SELECT id, body FROM entry WHERE campaign = ?");
+        ask.addBindValue(text(campaign));
+        if (!ask.exec()) return false;
+        while (ask.next()) {
+            const auto json = parseJson(plain(ask.value(1)), "the log");
+            auto entry = json ? logEntryFromJson(*json, "the log") : Result<LogEntry>(json.error());
+            if (!entry) continue;
+            entry->campaign = to;
+            entry->uid = logUid(to, entry->trialId, entry->run);
+            q.prepare("UPDATE OR IGNORE entry SET uid = ?, campaign = ?, body = ? WHERE id = ?");
+            q.addBindValue(text(entry->uid)), q.addBindValue(text(to)), q.addBindValue(bodyOf(*entry)), q.addBindValue(ask.value(0));
+            if (!q.exec()) return false;
+        }
+        return true;
+    });
+}
+
 Status LogStore::remark(const std::string& uid, const std::string& tags, const std::string& notes) {
     return change([&](QSqlQuery& q) {
         q.prepare("SELECT id, body FROM entry WHERE uid = ?");

@@ -44,6 +44,8 @@ public:
     Result<std::vector<LogEntry>> entries() const; ///< newest night first
     /// Writes entries; tags and notes that a person gave stay. `wholeCampaign`: entries of that campaign that are not among them go.
     Status put(const std::vector<LogEntry>& entries, const std::string& wholeCampaign = {});
+    /// Of a campaign whose file has another name now: its runs with all that a person wrote.
+    Status rename(const std::string& campaign, const std::string& to);
     Status remark(const std::string& uid, const std::string& tags, const std::string& notes);
     Status remove(const std::vector<std::string>& uids);
     /// The uids that a query finds; nothing for a query that is empty.

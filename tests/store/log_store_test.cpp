@@ -102,6 +102,22 @@ private slots:
         QCOMPARE(found(*store, "open"), Set{});
     }
 
+    void aCampaignThatWasMovedTakesItsRemarksAlong() {
+        const auto store = opened("moved.sqlite");
+        auto one = entry("", "Duo 7", "NGC 3372", "2026-06-20");
+        one.trialId = 2, one.uid = logUid(one.campaign, 2, "A");
+        QVERIFY(store->put({one}).ok() && store->remark(one.uid, "best", "").ok());
+        auto now = one;
+        now.campaign = "/elsewhere/one.caelumen", now.uid = logUid(now.campaign, 2, "A");
+        QVERIFY(isOneCampaign({&one}, {now}));
+        QVERIFY(store->rename(one.campaign, now.campaign).ok());
+        const auto all = store->entries();
+        QVERIFY(all->size() == 1 && all->front().uid == now.uid && all->front().campaign == now.campaign && all->front().tags == "best");
+        QCOMPARE(found(*store, "tag:best"), Set{QString::fromStdString(now.uid)});
+        now.start = "2020-01-01T00:00:00Z"; // another night of the same names
+        QVERIFY(!isOneCampaign({&one}, {now}) && !isOneCampaign({}, {now}));
+    }
+
     void searchesEventsAndAnswersAreKept() {
         const auto store = opened("e.sqlite");
         QVERIFY(store->saveSearch("full moon", "moon:full").ok() && store->saveSearch("full moon", "moon:full duo").ok());

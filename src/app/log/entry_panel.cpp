@@ -106,7 +106,7 @@ void EntryPanel::fillPage() {
     const LogEntry& e = m_entry;
     QPixmap photo;
     for (const std::string& file : e.photos)
-        if (photo.isNull()) photo = QPixmap(QString::fromStdString(file));
+        if (photo.isNull()) photo = QPixmap(fromPath(pathOf(file)));
     m_photo->setVisible(!photo.isNull());
     if (!photo.isNull()) m_photo->setPixmap(QPixmap::fromImage(inThemeLight(photo.scaled(280, 150, Qt::KeepAspectRatio, Qt::SmoothTransformation).toImage())));
     if (e.uid.empty()) {

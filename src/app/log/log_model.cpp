@@ -16,6 +16,23 @@
 
 namespace caelumen {
 
+namespace {
+
+/// A campaign that is not where it was and has the same runs as this one was moved: what a person wrote of its runs goes along.
+void followMoves(LogStore& store, const std::vector<LogEntry>& now, const std::string& path) {
+    const auto all = store.entries();
+    if (!all) return;
+    std::map<std::string, std::vector<const LogEntry*>> others;
+    for (const LogEntry& e : *all) {
+        if (e.campaign == path) return; // known here already
+        if (!e.campaign.empty()) others[e.campaign].push_back(&e);
+    }
+    for (const auto& [campaign, runs] : others)
+        if (!QFileInfo::exists(QString::fromStdString(campaign)) && isOneCampaign(runs, now)) (void)store.rename(campaign, path);
+}
+
+} // namespace
+
 LogModel::LogModel(Session& session, QObject* parent)
     : QObject(parent)
     , m_session(session) {
@@ -85,16 +102,19 @@ void LogModel::campaignChanged() {
         const auto trials = opened ? (*opened)->trials() : Result<std::vector<Campaign::Entry>>(opened.error());
         if (!trials) return {}; // the window says why
         std::vector<LogEntry> entries;
+        bool whole = true;
         for (const Campaign::Entry& t : *trials) {
             if (job.cancelled()) return {};
             const auto trial = (*opened)->trial(t.id);
+            whole = whole && trial;
             if (!trial) continue;
             const auto results = ResultsShelf::find(ResultsShelf::nameOf(*trial));
             for (LogEntry& e : logEntries(*trial, results.get(), path.toStdString(), t.id)) entries.push_back(std::move(e));
         }
         const auto store = LogStore::open(LogStore::defaultPath());
         if (!store) return {};
-        const Status done = (*store)->put(entries, path.toStdString());
+        followMoves(**store, entries, path.toStdString());
+        const Status done = (*store)->put(entries, whole ? path.toStdString() : std::string());
         return [this, why = done ? QString() : QString::fromStdString(done.error().message)] {
             if (!why.isEmpty()) emit failed(why);
             reload();
@@ -118,6 +138,13 @@ void LogModel::noteTrial() {
 std::vector<const LogEntry*> LogModel::foundEntries() const {
     std::vector<const LogEntry*> out;
     for (const std::size_t i : m_found) out.push_back(&m_all[i]);
+    return out;
+}
+
+std::vector<std::string> LogModel::photosOf(const LogEntry& entry) const {
+    std::vector<std::string> out = entry.photos;
+    for (const EquipmentEvent& e : m_events)
+        if (!e.photo.empty() && e.name == (e.isRig ? entry.rig : entry.filter)) out.push_back(e.photo);
     return out;
 }
 

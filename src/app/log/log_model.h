@@ -22,6 +22,7 @@ public:
     const std::vector<std::size_t>& found() const { return m_found; } ///< of all(), what the search leaves
     std::vector<const LogEntry*> foundEntries() const;
     const LogEntry* entry(const std::string& uid) const;
+    std::vector<std::string> photosOf(const LogEntry& entry) const; ///< of its filter and rig, files
     const QString& query() const { return m_query; }
     void setQuery(const QString& query);
     /// Runs of the same target as this one, by sky coordinates within half a degree, else by name.

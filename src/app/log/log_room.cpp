@@ -59,7 +59,7 @@ LogRoom::LogRoom(Session& session, Prompts& prompts, QWidget* parent)
     m_across->addWidget(buildRuns());
     m_across->addWidget(m_entry);
     m_across->setStretchFactor(1, 1);
-    m_across->setSizes({170, 780, 300});
+    m_across->setSizes({140, 830, 280});
     m_across->setChildrenCollapsible(false);
     m_entry->setMinimumWidth(230);
     auto* layout = new QVBoxLayout(this);
@@ -267,8 +267,10 @@ void LogRoom::fillEntry() {
     for (const LogEntry& e : entries) m_chosen.push_back(e.uid);
     const LogEntry* one = entries.empty() ? nullptr : &entries.front();
     const bool here = one && m_session.campaign() && one->campaign == m_session.campaign()->path().toStdString() && one->trialId == m_session.trialId();
-    m_entry->show(one, static_cast<int>(entries.size()), one && !here && m_session.hasTrial() && m_session.canEdit() && !m_session.trial().runs.empty(),
-                  m_model.sameTargetOnly());
+    LogEntry shown;
+    if (one) shown = *one, shown.photos = m_model.photosOf(*one);
+    m_entry->show(one ? &shown : nullptr, static_cast<int>(entries.size()),
+                  one && !here && m_session.hasTrial() && m_session.canEdit() && !m_session.trial().runs.empty(), m_model.sameTargetOnly());
     m_timeline->choose(one ? one->uid : std::string());
 }
 

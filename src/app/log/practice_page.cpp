@@ -186,6 +186,7 @@ PracticePage::PracticePage(LogModel& log, Session& session, QWidget* parent)
     m_looks->setShowGrid(false);
     m_looks->setFrameShape(QFrame::NoFrame);
     m_looks->verticalHeader()->hide();
+    m_looks->horizontalHeader()->setStretchLastSection(true);
     m_looks->verticalHeader()->setDefaultSectionSize(22);
     side->addWidget(m_looks, 1);
     across->addWidget(right);

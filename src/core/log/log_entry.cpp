@@ -49,6 +49,18 @@ std::string LogEntry::moon() const {
     return moonWord(moonIlluminated, moonAltitude_deg);
 }
 
+std::string logUid(const std::string& campaign, long long trialId, const std::string& run) {
+    return fmt::format("{}#{}#{}", campaign, trialId, run);
+}
+
+bool isOneCampaign(const std::vector<const LogEntry*>& before, const std::vector<LogEntry>& now) {
+    return !before.empty() && std::all_of(before.begin(), before.end(), [&](const LogEntry* b) {
+        return std::any_of(now.begin(), now.end(), [&](const LogEntry& n) {
+            return n.trialId == b->trialId && n.run == b->run && n.start == b->start && n.filter == b->filter && n.target.name == b->target.name;
+        });
+    });
+}
+
 std::string moonWord(std::optional<double> illuminated, std::optional<double> altitude_deg) {
     if (!illuminated || !altitude_deg) return {};
     if (*altitude_deg < 0 || *illuminated < 0.03) return "none";
@@ -60,7 +72,7 @@ std::vector<LogEntry> logEntries(const Trial& trial, const TrialResults* results
     for (const Run& run : trial.runs) {
         LogEntry e;
         e.campaign = campaign, e.trialId = trialId, e.trial = trial.title, e.run = run.id;
-        e.uid = fmt::format("{}#{}#{}", campaign, trialId, run.id);
+        e.uid = logUid(campaign, trialId, run.id);
         e.stack = run.stack, e.baseline = run.baseline;
         if (const Filter* f = trial.filter(run.filter))
             e.filter = f->name.empty() ? f->id : f->name, e.kind = f->kind, e.photos = f->photos;

@@ -50,6 +50,12 @@ struct LogEntry {
     std::string moon() const; ///< none, crescent, half, gibbous, full; empty: unknown
 };
 
+/// What a run of a campaign is known by.
+std::string logUid(const std::string& campaign, long long trialId, const std::string& run);
+
+/// Whether all runs of `before` are among `now`, of the same trials and of the same times: one campaign under two names.
+bool isOneCampaign(const std::vector<const LogEntry*>& before, const std::vector<LogEntry>& now);
+
 /// None below the horizon, else by the lit part: crescent to 35 %, half to 65 %, gibbous to 95 %, full.
 std::string moonWord(std::optional<double> illuminated, std::optional<double> altitude_deg);
 
