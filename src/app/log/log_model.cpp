@@ -236,7 +236,8 @@ void LogModel::import(const QStringList& places) {
             const IntakeFrame kind = takeIn(files[i]);
             const std::string name = nameText(files[i].stem());
             const bool half = name.ends_with("-odd") || name.ends_with("-even");
-            if (kind.kind != FrameKind::Light || half || (frame->info().mosaic && frame->info().facts.sub_count.value_or(1) <= 1)) {
+            const bool raw = frame->info().mosaic || (frame->info().integer && frame->info().facts.frame_kind); // as a camera writes it
+            if (kind.kind != FrameKind::Light || half || (raw && frame->info().facts.sub_count.value_or(1) <= 1)) {
                 ++subs;
                 continue;
             }

@@ -9,6 +9,7 @@ namespace caelumen {
 namespace {
 
 constexpr std::size_t kStars = 300, kFewest = 20;
+constexpr std::size_t kLookedThrough = 4000; ///< the brightest of a sub, among which those of the base are
 constexpr double kReach_px = 2.5;
 
 /// Brightest unspoilt stars of a sub.
@@ -33,7 +34,8 @@ const SubFigures& referenceOf(const JudgedRun& run) {
 /// Fluxes of stars where the alignment puts them.
 std::map<int, double> lookedUp(const std::vector<SubStar>& stars, const SubFigures& f, const Alignment& toReference, const Alignment& toSub) {
     std::vector<const SubStar*> byRow;
-    for (const SubStar& s : f.found) byRow.push_back(&s);
+    for (const SubStar& s : f.found)
+        if (byRow.size() < kLookedThrough) byRow.push_back(&s);
     std::sort(byRow.begin(), byRow.end(), [](const SubStar* a, const SubStar* b) { return a->at.y < b->at.y; });
     std::map<int, double> out;
     for (std::size_t i = 0; i < stars.size(); ++i) {
