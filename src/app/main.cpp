@@ -14,6 +14,7 @@
 #include <QStandardPaths>
 #include <QTemporaryDir>
 #include <QThreadPool>
+#include <QTimer>
 
 #include <algorithm>
 #include <atomic>
@@ -115,6 +116,10 @@ int main(int argc, char** argv) {
         window.fail(QObject::tr("%1 is not there; open another campaign, or make a new one with File > New campaign.").arg(campaign));
     } else {
         window.openCampaign(campaign);
+    }
+    if (!parser.isSet(shots)) {
+        hearWarnings();
+        QTimer::singleShot(0, &window, &MainWindow::offerRecovery); // when it is there to be asked in
     }
     if (parser.isSet(shots)) return takeScreenshots(window, parser.value(shots));
     window.show();

@@ -158,6 +158,7 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
         setWindowTitle(tr("%1 \u2013 Caelumen").arg(QFileInfo(m_session.campaign()->path()).completeBaseName()));
         setWindowFilePath(m_session.campaign()->path());
         remember(m_session.campaign()->path());
+        m_mark.setCampaign(m_session.campaign()->path());
     });
     connect(&m_session, &Session::told, this, say);
     connect(&m_bench->welcome(), &Welcome::framesWanted, this, &MainWindow::newTrial);
@@ -182,20 +183,10 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
         m_status->say(tr("Stopped. Edit > Measure again goes on."));
     });
 
-    QSettings settings;
-    restoreGeometry(settings.value("window").toByteArray());
-    m_bench->restoreLayout(settings.value("bench").toByteArray());
-    m_kit->restoreLayout(settings.value("kit").toByteArray());
-    m_night->restoreLayout(settings.value("night").toByteArray());
-    m_subs->restoreLayout(settings.value("subs").toByteArray());
-    m_skyGrid->restoreLayout(settings.value("sky-grid").toByteArray());
-    m_palette->restoreLayout(settings.value("palette").toByteArray());
-    m_verdict->restoreLayout(settings.value("verdict").toByteArray());
-    m_log->restoreLayout(settings.value("log").toByteArray());
-    setTheme(themeFromName(settings.value("theme", "grey").toString()));
+    restoreLayouts();
     fillTrials();
     fillConditions();
-    const QString last = settings.value("workspace").toString();
+    const QString last = QSettings().value("workspace").toString();
     const auto known = workspaceNames().indexOf(last);
     showWorkspace(known < 0 ? Workspace::Bench : static_cast<Workspace>(known));
 }
@@ -203,7 +194,10 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
 MainWindow::~MainWindow() = default;
 
 void MainWindow::followJobs(JobService& jobs) {
-    connect(&jobs, &JobService::started, this, [this](const QString& title) { m_status->begin(title); });
+    connect(&jobs, &JobService::started, this, [this](const QString& title) {
+        m_status->begin(title);
+        m_mark.setDoing(title);
+    });
     connect(&jobs, &JobService::progressed, this,
             [this](double part, const QString& what, int left) { m_status->progress(part, left >= 0 ? tr("%1, about %2 s left").arg(what).arg(left) : what); });
     connect(&jobs, &JobService::idle, this, [this] {
@@ -211,6 +205,7 @@ void MainWindow::followJobs(JobService& jobs) {
             m_verdict->report().busy() || m_bench->jobs().busy() || m_log->model().jobs().busy() || m_log->merge().jobs().busy() || m_demoJobs.busy())
             return;
         m_status->end();
+        m_mark.setDoing({});
     });
 }
 
@@ -294,6 +289,7 @@ void MainWindow::setTheme(ThemeKind kind) {
 }
 
 void MainWindow::fail(const QString& sentence) {
+    noteEvent("told: " + sentence);
     m_problem->setText(sentence);
     m_problem->show();
 }
@@ -397,6 +393,26 @@ void MainWindow::closeEvent(QCloseEvent* event) {
         event->ignore();
         return;
     }
+    keepLayouts();
+    m_session.jobs().cancel();
+    event->accept();
+}
+
+void MainWindow::restoreLayouts() {
+    QSettings settings;
+    restoreGeometry(settings.value("window").toByteArray());
+    m_bench->restoreLayout(settings.value("bench").toByteArray());
+    m_kit->restoreLayout(settings.value("kit").toByteArray());
+    m_night->restoreLayout(settings.value("night").toByteArray());
+    m_subs->restoreLayout(settings.value("subs").toByteArray());
+    m_skyGrid->restoreLayout(settings.value("sky-grid").toByteArray());
+    m_palette->restoreLayout(settings.value("palette").toByteArray());
+    m_verdict->restoreLayout(settings.value("verdict").toByteArray());
+    m_log->restoreLayout(settings.value("log").toByteArray());
+    setTheme(themeFromName(settings.value("theme", "grey").toString()));
+}
+
+void MainWindow::keepLayouts() {
     QSettings settings;
     settings.setValue("window", saveGeometry());
     settings.setValue("bench", m_bench->saveLayout());
@@ -408,8 +424,6 @@ void MainWindow::closeEvent(QCloseEvent* event) {
     settings.setValue("verdict", m_verdict->saveLayout());
     settings.setValue("log", m_log->saveLayout());
     settings.setValue("workspace", workspaceNames()[static_cast<int>(workspace())]);
-    m_session.jobs().cancel();
-    event->accept();
 }
 
 } // namespace caelumen

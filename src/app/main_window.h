@@ -1,5 +1,6 @@
 #pragma once
 
+#include "app/event_log.h"
 #include "app/session.h"
 #include "app/widgets/prompts.h"
 #include "app/widgets/theme.h"
@@ -52,6 +53,9 @@ public:
     void newCampaign();
     void openDemo();
     void askCampaign(const QString& known = {}); ///< opens one that is there
+    /// Says that the program ended without closing last time and what it was at; offers the campaign that was open then.
+    void offerRecovery();
+    void showEventLog();
     void setTheme(ThemeKind kind);
     void showKeys();
     QDialog* keysDialog() const { return m_keys; }
@@ -71,6 +75,10 @@ private:
     void buildBar();
     QWidget* buildSwitch();
     void takeFiles(const QStringList& files);
+    void restoreLayouts();
+    void keepLayouts();
+    void exportSettingsFile();
+    void importSettingsFile();
     void newTrial();
     void addFrames();
     void askRunFacts(const QString& run);
@@ -87,6 +95,7 @@ private:
     bool mayLeave(); ///< everything is saved, or a person says that it may be lost
 
     std::unique_ptr<Prompts> m_prompts;
+    RunningMark m_mark;
     Session m_session;
     Bench* m_bench;
     Kit* m_kit;

@@ -172,6 +172,10 @@ void MainWindow::buildMenus() {
     m_needLog << add(edit, tr("Copy the runs of the log, as a table"), {}, [this] { QGuiApplication::clipboard()->setText(m_log->tableText()); });
     m_needKit << add(edit, tr("Copy what the curve says, as a table"), {}, [this] { QGuiApplication::clipboard()->setText(m_kit->tableText()); });
 
+    edit->addSeparator();
+    add(edit, tr("Export the settings \u2026"), {}, [this] { exportSettingsFile(); });
+    add(edit, tr("Import settings \u2026"), {}, [this] { importSettingsFile(); });
+
     QMenu* view = menuBar()->addMenu(tr("&View"));
     view->addActions(m_switch);
     view->addSeparator();
@@ -189,6 +193,7 @@ void MainWindow::buildMenus() {
 
     QMenu* help = menuBar()->addMenu(tr("&Help"));
     add(help, tr("&Keys"), QKeySequence("?"), [this] { showKeys(); });
+    add(help, tr("&Event log \u2026"), {}, [this] { showEventLog(); });
     help->addAction(tr("&About Caelumen"), this, [this] {
         m_prompts->tell(this, tr("Caelumen %1\nFair comparisons of astrophotography filters.\nGPL-3.0-or-later.\n\nNone of the filters it compares is a solar "
                                  "filter: never point a telescope with them at the sun.")

@@ -68,7 +68,7 @@ public:
         painter->fillPath(e.style.marker(8), e.style.colour);
         painter->translate(-(box.left() + 19), -(box.top() + 8 + line / 2));
         QFont small = option.font;
-        small.setPixelSize(10);
+        small.setPixelSize(letters(10));
         painter->setFont(small);
         painter->setPen(t.dim);
         painter->drawText(QRect(box.left() + 8, box.top() + 12 + line, 22, line), Qt::AlignCenter, QString::number(e.style.number));

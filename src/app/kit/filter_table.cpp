@@ -3,6 +3,7 @@
 #include "app/filter_curve.h"
 #include "app/session.h"
 #include "app/widgets/copied.h"
+#include "app/widgets/theme.h"
 #include "core/optics/passband_report.h"
 #include "core/optics/spacing.h"
 
@@ -104,7 +105,7 @@ FilterTable::FilterTable(Session& session, QWidget* parent)
     m_table->setAccessibleName(tr("Filters side by side"));
     m_table->setSelectionBehavior(QAbstractItemView::SelectRows);
     m_table->verticalHeader()->hide();
-    m_table->verticalHeader()->setDefaultSectionSize(22);
+    m_table->verticalHeader()->setDefaultSectionSize(letters(22));
     m_table->setFrameShape(QFrame::NoFrame);
     m_table->setShowGrid(false);
     m_table->setWordWrap(false);

@@ -56,7 +56,7 @@ private:
         p.setRenderHint(QPainter::Antialiasing);
         const auto ghosts = ghostsOf(m_content);
         QFont font = p.font();
-        font.setPixelSize(11);
+        font.setPixelSize(letters(11));
         p.setFont(font);
         p.setPen(theme().dim);
         if (ghosts.empty()) {

@@ -110,7 +110,7 @@ private:
         p.drawPath(ground);
         p.setPen(theme().dim);
         QFont font = p.font();
-        font.setPixelSize(11);
+        font.setPixelSize(letters(11));
         p.setFont(font);
         const std::array names{tr("N"), tr("E"), tr("S"), tr("W")};
         for (int i = 0; i < 4; ++i) p.drawText(QPointF(width() * i / 4.0 + 4, height() - 4.0), names[static_cast<std::size_t>(i)]);

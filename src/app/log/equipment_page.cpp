@@ -111,7 +111,7 @@ EquipmentPage::EquipmentPage(LogModel& log, Prompts& prompts, QWidget* parent)
     m_table->setShowGrid(false);
     m_table->setFrameShape(QFrame::NoFrame);
     m_table->verticalHeader()->hide();
-    m_table->verticalHeader()->setDefaultSectionSize(24);
+    m_table->verticalHeader()->setDefaultSectionSize(letters(24));
     m_table->installEventFilter(this);
     column->addWidget(m_table, 1);
     m_photo->setAlignment(Qt::AlignCenter);

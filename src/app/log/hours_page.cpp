@@ -95,7 +95,7 @@ HoursPage::HoursPage(LogModel& log, QWidget* parent)
     m_table->setShowGrid(false);
     m_table->setFrameShape(QFrame::NoFrame);
     m_table->verticalHeader()->hide();
-    m_table->verticalHeader()->setDefaultSectionSize(24);
+    m_table->verticalHeader()->setDefaultSectionSize(letters(24));
     m_table->setItemDelegate(new BarDelegate(m_table));
     m_table->setToolTip(tr("A double click shows the runs behind a row; Ctrl+C copies all of it"));
     m_table->installEventFilter(this);

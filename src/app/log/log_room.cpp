@@ -183,7 +183,7 @@ QWidget* LogRoom::buildRuns() {
     m_view->horizontalHeader()->setSectionsMovable(true);
     m_view->verticalHeader()->hide();
     m_view->verticalHeader()->setSectionResizeMode(QHeaderView::Fixed);
-    m_view->verticalHeader()->setDefaultSectionSize(22);
+    m_view->verticalHeader()->setDefaultSectionSize(letters(22));
     m_view->setHorizontalScrollMode(QAbstractItemView::ScrollPerPixel);
     m_view->setAccessibleName(tr("Runs of all years"));
     auto* copy = new QAction(tr("Copy the runs as a table"), m_view);

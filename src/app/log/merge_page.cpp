@@ -122,7 +122,7 @@ MergePage::MergePage(Session& session, Prompts& prompts, QWidget* parent)
     m_table->setFrameShape(QFrame::NoFrame);
     m_table->setWordWrap(false);
     m_table->verticalHeader()->hide();
-    m_table->verticalHeader()->setDefaultSectionSize(22);
+    m_table->verticalHeader()->setDefaultSectionSize(letters(22));
     m_table->horizontalHeader()->setStretchLastSection(true);
     m_table->installEventFilter(this);
     page->addWidget(m_table, 3);

@@ -187,7 +187,7 @@ PracticePage::PracticePage(LogModel& log, Session& session, QWidget* parent)
     m_looks->setFrameShape(QFrame::NoFrame);
     m_looks->verticalHeader()->hide();
     m_looks->horizontalHeader()->setStretchLastSection(true);
-    m_looks->verticalHeader()->setDefaultSectionSize(22);
+    m_looks->verticalHeader()->setDefaultSectionSize(letters(22));
     side->addWidget(m_looks, 1);
     across->addWidget(right);
     across->setStretchFactor(0, 1);

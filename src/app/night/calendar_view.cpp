@@ -68,7 +68,7 @@ void CalendarView::paintEvent(QPaintEvent*) {
     p.setRenderHint(QPainter::Antialiasing);
     p.fillRect(rect(), t.plot);
     QFont font = p.font();
-    font.setPixelSize(12);
+    font.setPixelSize(letters(12));
     p.setFont(font);
     if (m_nights.empty()) {
         p.setPen(t.dim);

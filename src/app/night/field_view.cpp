@@ -23,7 +23,7 @@ void FieldView::paintEvent(QPaintEvent*) {
     p.setRenderHint(QPainter::Antialiasing);
     p.fillRect(rect(), t.plot);
     QFont font = p.font();
-    font.setPixelSize(12);
+    font.setPixelSize(letters(12));
     p.setFont(font);
     p.setPen(t.dim);
     const DeepSky& d = m_model.target();

@@ -70,7 +70,7 @@ QByteArray pdfOf(const NightModel& model, const NightChart& chart) {
         p.save();
         p.scale(scale, scale);
         QFont small = font;
-        small.setPixelSize(11);
+        small.setPixelSize(letters(11));
         p.setFont(small);
         p.fillRect(QRectF(QPointF(), picture), paper.plot);
         chart.paintOn(p, QRectF(QPointF(), picture), paper);

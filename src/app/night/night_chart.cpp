@@ -84,7 +84,7 @@ void NightChart::paintEvent(QPaintEvent*) {
 void NightChart::paintOn(QPainter& p, const QRectF& where, const Theme& t) const {
     p.setRenderHint(QPainter::Antialiasing);
     QFont font = p.font();
-    font.setPixelSize(12);
+    font.setPixelSize(letters(12));
     p.setFont(font);
     if (!m_model.ready()) {
         p.setPen(t.dim);

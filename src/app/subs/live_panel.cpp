@@ -69,7 +69,7 @@ LivePanel::LivePanel(SubsModel& subs, QWidget* parent)
     m_table->setFrameShape(QFrame::NoFrame);
     m_table->setWordWrap(false);
     m_table->verticalHeader()->hide();
-    m_table->verticalHeader()->setDefaultSectionSize(22);
+    m_table->verticalHeader()->setDefaultSectionSize(letters(22));
     m_table->setHorizontalScrollMode(QAbstractItemView::ScrollPerPixel);
     m_table->installEventFilter(this);
     layout->addWidget(m_table, 3);

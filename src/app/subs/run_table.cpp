@@ -2,6 +2,7 @@
 
 #include "app/subs/subs_model.h"
 #include "app/widgets/copied.h"
+#include "app/widgets/theme.h"
 
 #include <QClipboard>
 #include <QGuiApplication>
@@ -33,7 +34,7 @@ RunTable::RunTable(SubsModel& model, QWidget* parent)
     setWordWrap(false);
     setHorizontalScrollMode(QAbstractItemView::ScrollPerPixel);
     verticalHeader()->hide();
-    verticalHeader()->setDefaultSectionSize(22);
+    verticalHeader()->setDefaultSectionSize(letters(22));
     setToolTip(tr("Minutes kept and lost; a double click takes the run in hand; Ctrl+C copies all of it"));
     connect(this, &QTableWidget::cellActivated, this, [this](int row, int) { emit chosen(item(row, 0)->data(Qt::UserRole).toInt()); });
 }

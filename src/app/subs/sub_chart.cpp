@@ -155,7 +155,7 @@ void SubChart::paintEvent(QPaintEvent*) {
     p.fillRect(rect(), t.plot);
     p.setRenderHint(QPainter::Antialiasing);
     QFont font = p.font();
-    font.setPixelSize(12);
+    font.setPixelSize(letters(12));
     p.setFont(font);
     if (!m_content.run || m_content.run->subs.empty()) return;
     const Axes a = axes();

@@ -264,7 +264,7 @@ QWidget* Subs::buildRight() {
     m_table->setFrameShape(QFrame::NoFrame);
     m_table->setWordWrap(false);
     m_table->verticalHeader()->hide();
-    m_table->verticalHeader()->setDefaultSectionSize(22);
+    m_table->verticalHeader()->setDefaultSectionSize(letters(22));
     m_table->setAccessibleName(tr("Subs"));
     m_table->setHorizontalScrollMode(QAbstractItemView::ScrollPerPixel);
     m_tabs->setDocumentMode(true);

@@ -45,7 +45,7 @@ TransferDialog::TransferDialog(Session& session, const std::vector<std::filesyst
     m_table->setShowGrid(false);
     m_table->setFrameShape(QFrame::NoFrame);
     m_table->verticalHeader()->hide();
-    m_table->verticalHeader()->setDefaultSectionSize(24);
+    m_table->verticalHeader()->setDefaultSectionSize(letters(24));
     layout->addWidget(m_table, 2);
     m_plot->setMinimumHeight(220);
     layout->addWidget(m_plot, 3);

@@ -10,7 +10,7 @@ void stylePlot(QCustomPlot& plot) {
     const Theme& t = theme();
     plot.setBackground(QBrush(t.plot));
     QFont font = plot.font();
-    font.setPixelSize(11);
+    font.setPixelSize(letters(11));
     for (QCPAxis* axis : {plot.xAxis, plot.yAxis}) {
         axis->setBasePen(QPen(t.line));
         axis->setTickPen(QPen(t.line));

@@ -9,6 +9,9 @@
 #include <QStyleFactory>
 #include <QSvgRenderer>
 
+#include <algorithm>
+#include <cmath>
+
 /// Q_INIT_RESOURCE must stand outside any namespace.
 static void initResources() {
     Q_INIT_RESOURCE(caelumen);
@@ -24,7 +27,7 @@ Theme& current() {
 
 QString styleSheet(const Theme& t) {
     return QString(R"(
-QWidget { font-size: 12px; }
+QWidget { font-size: %9px; }
 QMainWindow, QDialog { background: %1; }
 QToolTip { background: %3; color: %5; border: 1px solid %4; padding: 3px; }
 QMenuBar { background: %1; padding: 1px 4px; } QMenuBar::item { padding: 4px 9px; border-radius: 3px; } QMenuBar::item:selected { background: %3; }
@@ -60,7 +63,8 @@ QLabel#dim { color: %6; }
 QLabel#heading { font-weight: 600; }
 QFrame#panel { background: %2; border: 1px solid %4; border-radius: 5px; }
 )")
-        .arg(t.window.name(), t.panel.name(), t.raised.name(), t.line.name(), t.text.name(), t.dim.name(), t.accent.name(), t.isRed() ? "down-red" : "down");
+        .arg(t.window.name(), t.panel.name(), t.raised.name(), t.line.name(), t.text.name(), t.dim.name(), t.accent.name(), t.isRed() ? "down-red" : "down")
+        .arg(letters(12));
 }
 
 } // namespace
@@ -70,16 +74,16 @@ Theme makeTheme(ThemeKind kind) {
     t.kind = kind;
     switch (kind) {
     case ThemeKind::Grey:
-        t.window = "#2b2b2c", t.panel = "#242425", t.raised = "#39393b", t.line = "#4a4a4c", t.text = "#dededf", t.dim = "#9b9b9e", t.accent = "#c9b98a",
-        t.warn = "#d8a94a", t.bad = "#e0654f", t.plot = "#1f1f20";
+        t.window = "#2b2b2c", t.panel = "#242425", t.raised = "#39393b", t.line = "#4a4a4c", t.text = "#dededf", t.dim = "#a8a8ab", t.accent = "#c9b98a",
+        t.warn = "#d8a94a", t.bad = "#f2836e", t.plot = "#1f1f20";
         break;
     case ThemeKind::Light:
         t.window = "#ececea", t.panel = "#f8f8f6", t.raised = "#ffffff", t.line = "#c4c4c0", t.text = "#222222", t.dim = "#6a6a66", t.accent = "#7a6420",
-        t.warn = "#94660a", t.bad = "#a8321f", t.plot = "#ffffff";
+        t.warn = "#835804", t.bad = "#a8321f", t.plot = "#ffffff";
         break;
     case ThemeKind::Red:
-        t.window = "#120202", t.panel = "#0c0101", t.raised = "#240605", t.line = "#4a100b", t.text = "#d8402c", t.dim = "#8f2a1e", t.accent = "#ff5a40",
-        t.warn = "#e84a32", t.bad = "#ff6a4a", t.plot = "#080000";
+        t.window = "#0e0101", t.panel = "#090000", t.raised = "#1b0403", t.line = "#4a100b", t.text = "#f4533c", t.dim = "#de4634", t.accent = "#ff6248",
+        t.warn = "#f4563e", t.bad = "#ff6a4e", t.plot = "#060000";
         break;
     }
     return t;
@@ -90,6 +94,24 @@ QString themeName(ThemeKind kind) {
 }
 ThemeKind themeFromName(const QString& name) {
     return name == "light" ? ThemeKind::Light : name == "red" ? ThemeKind::Red : ThemeKind::Grey;
+}
+
+namespace {
+
+double& scale() {
+    // Desktops have letters of 9 to 11 points; who has chosen larger ones wants them here too.
+    static double s = std::clamp(QFontDatabase::systemFont(QFontDatabase::GeneralFont).pointSizeF() / 11, 1.0, 2.5);
+    return s;
+}
+
+} // namespace
+
+int letters(int pixels) {
+    return static_cast<int>(std::lround(pixels * scale()));
+}
+
+void setLetterScale(double factor) {
+    scale() = factor;
 }
 
 const Theme& theme() {
@@ -103,7 +125,7 @@ void applyTheme(QApplication& app, ThemeKind kind) {
     static const bool fusion = [&app] {
         app.setStyle(QStyleFactory::create("Fusion"));
         QFont font("Inter");
-        font.setPixelSize(12);
+        font.setPixelSize(letters(12));
         font.setStyleHint(QFont::SansSerif);
         app.setFont(font);
         return true;

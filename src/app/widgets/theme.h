@@ -30,6 +30,10 @@ ThemeKind themeFromName(const QString& name);
 const Theme& theme();
 void applyTheme(QApplication& app, ThemeKind kind);
 
+/// Pixels of letters, or of what holds them, in the size that the desktop asks for.
+int letters(int pixels);
+void setLetterScale(double factor); ///< before the window is made; for tests
+
 /// A picture in the theme's light: red alone beside the telescope.
 QImage inThemeLight(QImage image);
 

@@ -83,7 +83,7 @@ std::vector<std::string> namesOf(const std::vector<Glass>& filters) {
     return out;
 }
 
-const LivePair& pairOf(const LiveStop& stop, LiveQuantity quantity, const std::string& channel = {}, std::size_t a = 0, std::size_t b = 1) {
+LivePair pairOf(const LiveStop& stop, LiveQuantity quantity, const std::string& channel = {}, std::size_t a = 0, std::size_t b = 1) {
     for (const LivePair& p : stop.pairs)
         if (p.quantity == quantity && p.channel == channel && p.a == a && p.b == b) return p;
     qFatal("no such pair");
@@ -136,7 +136,7 @@ private slots:
         LiveOptions little;
         little.secondsLeft = 600;
         little.notice = 0.0001;
-        const LivePair& p = pairOf(judgeLive(liveNight(liveOf(filters, runs), light), little), LiveQuantity::Starlight);
+        const LivePair p = pairOf(judgeLive(liveNight(liveOf(filters, runs), light), little), LiveQuantity::Starlight);
         QCOMPARE(p.word, LiveWord::NotTonight);
         QVERIFY(QString::fromStdString(p.sentence(live)).contains("tonight"));
         LiveOptions plenty = little;
