@@ -18,6 +18,7 @@ namespace caelumen {
 class StatusLine;
 class Bench;
 class CampaignBar;
+class HelpWindow;
 class Kit;
 class LogRoom;
 class Night;
@@ -59,6 +60,8 @@ public:
     void setTheme(ThemeKind kind);
     void showKeys();
     QDialog* keysDialog() const { return m_keys; }
+    void showManual(); ///< the page of the workspace in sight
+    HelpWindow* manual() const { return m_manual; }
 
     /// Writes the comparison: what, by the file name's ending (html, pdf, csv, json).
     void exportComparison(const QString& ending);
@@ -96,6 +99,7 @@ private:
 
     std::unique_ptr<Prompts> m_prompts;
     RunningMark m_mark;
+    HelpWindow* m_manual = nullptr;
     Session m_session;
     Bench* m_bench;
     Kit* m_kit;

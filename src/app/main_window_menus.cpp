@@ -192,6 +192,7 @@ void MainWindow::buildMenus() {
     add(view, tr("Hide what was masked"), QKeySequence("M"), [this] { m_bench->hideMarks(); });
 
     QMenu* help = menuBar()->addMenu(tr("&Help"));
+    add(help, tr("&Manual"), QKeySequence::HelpContents, [this] { showManual(); });
     add(help, tr("&Keys"), QKeySequence("?"), [this] { showKeys(); });
     add(help, tr("&Event log \u2026"), {}, [this] { showEventLog(); });
     help->addAction(tr("&About Caelumen"), this, [this] {

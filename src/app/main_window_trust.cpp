@@ -1,3 +1,4 @@
+#include "app/help/help_window.h"
 #include "app/main_window.h"
 #include "app/settings_file.h"
 
@@ -10,7 +11,7 @@
 #include <QPushButton>
 #include <QVBoxLayout>
 
-/// What is left when something went wrong: the event log, what was being done, settings as a file.
+/// Help, and what is left when something went wrong: the manual, the event log, what was being done, settings as a file.
 namespace caelumen {
 
 void MainWindow::offerRecovery() {
@@ -26,6 +27,15 @@ void MainWindow::offerRecovery() {
     if (there && !open && m_prompts->confirm(this, tr("%1\n\nOpen the campaign \u201C%2\u201D, which was open then?").arg(sentence, name), tr("Open it")))
         openCampaign(last.campaign, true);
     fail(tr("%1 Help > Event log tells what went before.").arg(sentence));
+}
+
+void MainWindow::showManual() {
+    if (!m_manual) m_manual = new HelpWindow(this);
+    static const QStringList pages{"kit", "night", "subs", "bench", "sky-grid", "palette", "verdict", "log"};
+    m_manual->showPage(pages.value(static_cast<int>(workspace())));
+    m_manual->show();
+    m_manual->raise();
+    m_manual->activateWindow();
 }
 
 void MainWindow::showEventLog() {

@@ -1,5 +1,7 @@
 #include "app/event_log.h"
+#include "app/help/help_window.h"
 #include "app/settings_file.h"
+#include "core/model/quantity.h"
 #include "support/bench_fixture.h"
 #include "support/watched_app.h"
 
@@ -7,10 +9,14 @@
 #include <QDialog>
 #include <QDir>
 #include <QFile>
+#include <QLineEdit>
+#include <QListWidget>
 #include <QMenu>
 #include <QPlainTextEdit>
 #include <QPushButton>
+#include <QRegularExpression>
 #include <QTableWidget>
+#include <QTextBrowser>
 
 #include <cmath>
 
@@ -138,6 +144,47 @@ private slots:
         // It does not grow for ever.
         for (int i = 0; i < 3000; ++i) noteEvent(QString(200, 'x'));
         QVERIFY(QFile(eventLogFile()).size() < 300 * 1024);
+    }
+
+    void theManualOpensAtTheScreenInSight() {
+        int n = 0;
+        for (const char* page : {"kit", "night", "subs", "bench", "sky-grid", "palette", "verdict", "log"}) {
+            QTest::keyClick(m_window.get(), static_cast<Qt::Key>(Qt::Key_1 + n++), Qt::AltModifier);
+            QTest::keyClick(m_window.get(), Qt::Key_F1);
+            QVERIFY(m_window->manual() && m_window->manual()->isVisible());
+            QCOMPARE(m_window->manual()->page(), QString(page));
+            QVERIFY(m_window->manual()->browser().toPlainText().size() > 500);
+        }
+        HelpWindow& help = *m_window->manual();
+        QTest::keyClicks(&help.search(), "photon");
+        QVERIFY(help.list().count() < HelpWindow::pages().size());
+        help.search().clear();
+        QTest::keyClicks(&help.search(), "mirrored order");
+        QCOMPARE(help.list().count(), 1);
+        QTest::keyClick(&help.search(), Qt::Key_Return);
+        QCOMPARE(help.page(), QString("night"));
+        help.search().clear();
+        QCOMPARE(help.list().count(), static_cast<int>(HelpWindow::pages().size()));
+    }
+
+    void theManualIsWhole() {
+        QString figures;
+        m_window->showManual();
+        for (const QString& page : HelpWindow::pages()) {
+            QFile file(":/manual/" + page + ".md");
+            QVERIFY2(file.open(QIODevice::ReadOnly), qPrintable(page));
+            const QString text = QString::fromUtf8(file.readAll());
+            if (page == "figures") figures = text;
+            static const QRegularExpression link("\\]\\(([^)]+)\\)");
+            for (auto it = link.globalMatch(text); it.hasNext();) {
+                const QString to = it.next().captured(1);
+                QVERIFY2(QFile::exists(":/manual/" + to), qPrintable(page + ": " + to));
+            }
+        }
+        for (const Quantity& q : quantities()) {
+            const QString label = QString::fromUtf8(q.label.data(), static_cast<qsizetype>(q.label.size()));
+            QVERIFY2(figures.contains("**" + label + "**"), qPrintable(label));
+        }
     }
 
     void settingsAreTakenAlong() {

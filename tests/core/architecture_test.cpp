@@ -52,16 +52,17 @@ class ArchitectureTest : public QObject {
             {"app/bench",
              words("app app/widgets core/base core/compare core/measure core/model core/optics core/picture core/prepare core/sky core/stars report")},
             {"app/grid", words("app app/widgets core/base core/compare core/grid report")},
+            {"app/help", words("app/widgets")},
             {"app/kit", words("app app/widgets core/base core/compare core/model core/optics report")},
             {"app/log", words("app app/widgets core/base core/compare core/log core/merge core/model core/picture core/practice core/prepare report store")},
             {"app/night", words("app app/widgets core/base core/model core/optics core/plan core/simulate report")},
             {"app/palette", words("app app/widgets core/base core/compare core/image core/model core/optics core/palette report")},
             {"app/subs", words("app app/widgets core/base core/live core/optics core/plan core/prepare core/simulate core/sky report")},
             {"app/verdict", words("app app/grid app/widgets core/base core/optics core/verdict report")},
-            {"app",
-             words("app/bench app/grid app/kit app/log app/night app/palette app/subs app/verdict app/widgets core/base core/compare core/image core/model "
-                   "core/optics core/picture "
-                   "core/simulate core/sky report store core/prepare")},
+            {"app", words("app/bench app/grid app/help app/kit app/log app/night app/palette app/subs app/verdict app/widgets core/base core/compare "
+                          "core/image core/model "
+                          "core/optics core/picture "
+                          "core/simulate core/sky report store core/prepare")},
         };
     }
 
