@@ -50,7 +50,7 @@ int main(int argc, char** argv) {
     std::vector<VirtualRun> runs;
     for (const SceneFilter& f : demoFilters())
         if (f.id == "open" || f.id == "duo7")
-            runs.push_back(virtualRun(f, SceneCamera::Mosaic, 240, 160, each, 4, "", garden.trial.site, garden.trial.target, 5));
+            runs.push_back(virtualRun(f, SceneCamera::Mosaic, 360, 240, each, 4, "", garden.trial.site, garden.trial.target, 120));
     const QString watched = folder.filePath("capture");
     QDir().mkpath(watched);
     for (VirtualRun& run : runs) {
@@ -98,8 +98,8 @@ int main(int argc, char** argv) {
     };
     std::printf("| after s | landed | judged | memory, MB |\n| --- | --- | --- | --- |\n");
     double next = 0;
-    while (judged() < subs && all.elapsed() < 3'600'000) {
-        QApplication::processEvents(QEventLoop::AllEvents, 20);
+    while (judged() < subs && all.elapsed() < (argc > 2 ? 1000 * std::atoi(argv[2]) : 3'600'000)) {
+        QApplication::processEvents(QEventLoop::AllEvents | QEventLoop::WaitForMoreEvents);
         if (static_cast<double>(all.elapsed()) / 1000 < next) continue;
         std::printf("| %.0f | %d | %d | %.0f |\n", static_cast<double>(all.elapsed()) / 1000, landed.load(), judged(), memory_MB());
         std::fflush(stdout);
@@ -107,6 +107,8 @@ int main(int argc, char** argv) {
     }
     camera->wait();
     const int missed = subs - judged();
+    for (std::size_t g = 0; g < window.subs().model().groups().size(); ++g)
+        if (const SubsRun* run = window.subs().model().runOf(static_cast<int>(g)); run && run->hopeless) std::printf("A run cannot be judged.\n");
     std::printf("| %.0f | %d | %d | %.0f |\n\n", static_cast<double>(all.elapsed()) / 1000, landed.load(), judged(), memory_MB());
     std::printf("Missed: %d. The window answered within %.0f ms in 95 %% of cases, %.0f ms in 99 %%, %.0f ms at worst.\n", missed, quantile(late, 0.95),
                 quantile(late, 0.99), quantile(late, 1));

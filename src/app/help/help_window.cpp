@@ -9,8 +9,11 @@
 #include <QListWidget>
 #include <QRegularExpression>
 #include <QSplitter>
+#include <QTextBlock>
 #include <QTextBrowser>
+#include <QTextCursor>
 #include <QTextDocument>
+#include <QTextList>
 #include <QToolButton>
 #include <QVBoxLayout>
 
@@ -135,6 +138,15 @@ QString HelpWindow::page() const {
 void HelpWindow::showPage(const QString& wanted) {
     const QString p = pages().contains(wanted) ? wanted : pages().first();
     if (p != page()) m_browser->setSource(QUrl("qrc:/manual/" + p + ".md"), QTextDocument::MarkdownResource);
+    // Paragraphs of Markdown come without room between them.
+    for (QTextBlock b = m_browser->document()->begin(); b.isValid(); b = b.next()) {
+        if (QTextCursor(b).currentTable()) continue;
+        QTextBlockFormat format = b.blockFormat();
+        format.setBottomMargin(b.textList() ? 3 : 8);
+        if (format.headingLevel() > 1) format.setTopMargin(10);
+        format.setLineHeight(118, QTextBlockFormat::ProportionalHeight);
+        QTextCursor(b).setBlockFormat(format);
+    }
     const QSignalBlocker quiet(m_list);
     for (int i = 0; i < m_list->count(); ++i)
         if (m_list->item(i)->data(Qt::UserRole).toString() == p) m_list->setCurrentRow(i);
