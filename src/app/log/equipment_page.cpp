@@ -1,9 +1,9 @@
 #include "app/log/equipment_page.h"
 
 #include "app/log/log_model.h"
-#include "app/widgets/copied.h"
 #include "app/widgets/file_field.h"
 #include "app/widgets/form_fields.h"
+#include "app/widgets/plain_table.h"
 #include "app/widgets/prompts.h"
 #include "app/widgets/theme.h"
 
@@ -104,14 +104,7 @@ EquipmentPage::EquipmentPage(LogModel& log, Prompts& prompts, QWidget* parent)
     m_words->setTextFormat(Qt::RichText);
     m_words->setTextInteractionFlags(Qt::TextSelectableByMouse);
     column->addWidget(m_words);
-    m_table->setAccessibleName(tr("What happened to it"));
-    m_table->setEditTriggers(QAbstractItemView::NoEditTriggers);
-    m_table->setSelectionBehavior(QAbstractItemView::SelectRows);
-    m_table->setSelectionMode(QAbstractItemView::SingleSelection);
-    m_table->setShowGrid(false);
-    m_table->setFrameShape(QFrame::NoFrame);
-    m_table->verticalHeader()->hide();
-    m_table->verticalHeader()->setDefaultSectionSize(letters(24));
+    plainTable(*m_table, tr("What happened to it"));
     m_table->installEventFilter(this);
     column->addWidget(m_table, 1);
     m_photo->setAlignment(Qt::AlignCenter);
@@ -267,15 +260,7 @@ void EquipmentPage::ask(const EquipmentEvent& event) {
 }
 
 QString EquipmentPage::text() const {
-    QStringList head;
-    for (int c = 0; c < m_table->columnCount(); ++c) head << m_table->horizontalHeaderItem(c)->text();
-    QString out = copiedRow(head);
-    for (int r = 0; r < m_table->rowCount(); ++r) {
-        QStringList row;
-        for (int c = 0; c < m_table->columnCount(); ++c) row << copiedName(m_table->item(r, c)->text().toStdString());
-        out += copiedRow(row);
-    }
-    return out;
+    return tableText(*m_table);
 }
 
 bool EquipmentPage::eventFilter(QObject* of, QEvent* event) {

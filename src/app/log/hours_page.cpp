@@ -1,7 +1,7 @@
 #include "app/log/hours_page.h"
 
 #include "app/log/log_model.h"
-#include "app/widgets/copied.h"
+#include "app/widgets/plain_table.h"
 #include "app/widgets/theme.h"
 
 #include <QClipboard>
@@ -39,30 +39,6 @@ public:
     }
 };
 
-QString facetField(LogFacet facet) {
-    switch (facet) {
-    case LogFacet::Filter:
-        return "filter";
-    case LogFacet::Kind:
-        return "kind";
-    case LogFacet::Target:
-        return "target";
-    case LogFacet::Place:
-        return "place";
-    case LogFacet::Sky:
-        return "sky";
-    case LogFacet::Moon:
-        return "moon";
-    case LogFacet::Rig:
-        return "rig";
-    case LogFacet::Year:
-        return "night";
-    case LogFacet::None:
-        return {};
-    }
-    return {};
-}
-
 } // namespace
 
 HoursPage::HoursPage(LogModel& log, QWidget* parent)
@@ -88,21 +64,14 @@ HoursPage::HoursPage(LogModel& log, QWidget* parent)
     m_columns->insertItem(0, tr(logFacetName(LogFacet::None)), static_cast<int>(LogFacet::None));
     m_columns->setCurrentIndex(m_columns->findData(static_cast<int>(LogFacet::Moon)));
     m_rows->setAccessibleName(tr("Rows")), m_columns->setAccessibleName(tr("Columns"));
-    m_table->setAccessibleName(tr("Hours"));
-    m_table->setEditTriggers(QAbstractItemView::NoEditTriggers);
-    m_table->setSelectionBehavior(QAbstractItemView::SelectRows);
-    m_table->setSelectionMode(QAbstractItemView::SingleSelection);
-    m_table->setShowGrid(false);
-    m_table->setFrameShape(QFrame::NoFrame);
-    m_table->verticalHeader()->hide();
-    m_table->verticalHeader()->setDefaultSectionSize(letters(24));
+    plainTable(*m_table, tr("Hours"));
     m_table->setItemDelegate(new BarDelegate(m_table));
     m_table->setToolTip(tr("A double click shows the runs behind a row; Ctrl+C copies all of it"));
     m_table->installEventFilter(this);
     layout->addWidget(m_table, 1);
     for (QComboBox* box : {m_rows, m_columns}) connect(box, &QComboBox::activated, this, &HoursPage::fill);
     connect(m_table, &QTableWidget::cellActivated, this, [this](int r, int) {
-        const QString value = m_table->item(r, 0)->text(), field = facetField(facet(m_rows));
+        const QString value = m_table->item(r, 0)->text(), field = logFacetField(facet(m_rows));
         if (r < m_table->rowCount() - 1 && m_table->item(r, 0)->data(Qt::UserRole).toBool())
             emit wanted(QString("%1:\"%2\"").arg(field, QString(value).remove('"')));
     });
@@ -162,15 +131,7 @@ void HoursPage::fill() {
 }
 
 QString HoursPage::text() const {
-    QStringList head;
-    for (int c = 0; c < m_table->columnCount(); ++c) head << m_table->horizontalHeaderItem(c)->text();
-    QString out = copiedRow(head);
-    for (int r = 0; r < m_table->rowCount(); ++r) {
-        QStringList row{copiedName(m_table->item(r, 0)->text().toStdString())};
-        for (int c = 1; c < m_table->columnCount(); ++c) row << m_table->item(r, c)->text();
-        out += copiedRow(row);
-    }
-    return out;
+    return tableText(*m_table);
 }
 
 bool HoursPage::eventFilter(QObject* of, QEvent* event) {

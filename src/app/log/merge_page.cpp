@@ -1,9 +1,9 @@
 #include "app/log/merge_page.h"
 
 #include "app/session.h"
-#include "app/widgets/copied.h"
 #include "app/widgets/form_fields.h"
 #include "app/widgets/paths.h"
+#include "app/widgets/plain_table.h"
 #include "app/widgets/plot_style.h"
 #include "app/widgets/prompts.h"
 #include "app/widgets/theme.h"
@@ -114,15 +114,7 @@ MergePage::MergePage(Session& session, Prompts& prompts, QWidget* parent)
     row->addStretch(1);
     row->addWidget(m_save);
     page->addLayout(row);
-    m_table->setAccessibleName(tr("Merged figures"));
-    m_table->setSelectionBehavior(QAbstractItemView::SelectRows);
-    m_table->setSelectionMode(QAbstractItemView::SingleSelection);
-    m_table->setEditTriggers(QAbstractItemView::NoEditTriggers);
-    m_table->setShowGrid(false);
-    m_table->setFrameShape(QFrame::NoFrame);
-    m_table->setWordWrap(false);
-    m_table->verticalHeader()->hide();
-    m_table->verticalHeader()->setDefaultSectionSize(letters(22));
+    plainTable(*m_table, tr("Merged figures"));
     m_table->horizontalHeader()->setStretchLastSection(true);
     m_table->installEventFilter(this);
     page->addWidget(m_table, 3);
@@ -370,15 +362,7 @@ void MergePage::fillFigure() {
 }
 
 QString MergePage::text() const {
-    QStringList head;
-    for (int c = 0; c < m_table->columnCount(); ++c) head << m_table->horizontalHeaderItem(c)->text();
-    QString out = copiedRow(head);
-    for (int r = 0; r < m_table->rowCount(); ++r) {
-        QStringList row;
-        for (int c = 0; c < m_table->columnCount(); ++c) row << copiedName(m_table->item(r, c)->text().toStdString());
-        out += copiedRow(row);
-    }
-    return out;
+    return tableText(*m_table);
 }
 
 void MergePage::save() {

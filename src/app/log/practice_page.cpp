@@ -3,6 +3,7 @@
 #include "app/log/log_model.h"
 #include "app/session.h"
 #include "app/widgets/form_fields.h"
+#include "app/widgets/plain_table.h"
 #include "app/widgets/plot_style.h"
 #include "app/widgets/theme.h"
 #include "core/base/json_fields.h"
@@ -181,13 +182,8 @@ PracticePage::PracticePage(LogModel& log, Session& session, QWidget* parent)
     m_plot->setMinimumHeight(120);
     side->addWidget(m_plot, 1);
     side->addWidget(headingLabel(tr("Blind looks of this campaign")));
-    m_looks->setAccessibleName(tr("Blind looks of this campaign"));
-    m_looks->setEditTriggers(QAbstractItemView::NoEditTriggers);
-    m_looks->setShowGrid(false);
-    m_looks->setFrameShape(QFrame::NoFrame);
-    m_looks->verticalHeader()->hide();
+    plainTable(*m_looks, tr("Blind looks of this campaign"));
     m_looks->horizontalHeader()->setStretchLastSection(true);
-    m_looks->verticalHeader()->setDefaultSectionSize(letters(22));
     side->addWidget(m_looks, 1);
     across->addWidget(right);
     across->setStretchFactor(0, 1);

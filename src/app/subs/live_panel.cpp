@@ -1,6 +1,6 @@
 #include "app/subs/live_panel.h"
 
-#include "app/widgets/copied.h"
+#include "app/widgets/plain_table.h"
 #include "app/widgets/plot_style.h"
 #include "app/widgets/theme.h"
 
@@ -61,16 +61,7 @@ LivePanel::LivePanel(SubsModel& subs, QWidget* parent)
     m_head->setObjectName("dim");
     layout->addWidget(m_head);
     m_table->setObjectName("liveTable");
-    m_table->setAccessibleName(tr("Evidence for each pair of filters"));
-    m_table->setSelectionBehavior(QAbstractItemView::SelectRows);
-    m_table->setSelectionMode(QAbstractItemView::SingleSelection);
-    m_table->setEditTriggers(QAbstractItemView::NoEditTriggers);
-    m_table->setShowGrid(false);
-    m_table->setFrameShape(QFrame::NoFrame);
-    m_table->setWordWrap(false);
-    m_table->verticalHeader()->hide();
-    m_table->verticalHeader()->setDefaultSectionSize(letters(22));
-    m_table->setHorizontalScrollMode(QAbstractItemView::ScrollPerPixel);
+    plainTable(*m_table, tr("Evidence for each pair of filters"));
     m_table->installEventFilter(this);
     layout->addWidget(m_table, 3);
     m_words->setWordWrap(true);
@@ -239,15 +230,7 @@ void LivePanel::fillPlot() {
 }
 
 QString LivePanel::text() const {
-    QStringList head;
-    for (int c = 0; c < m_table->columnCount(); ++c) head << m_table->horizontalHeaderItem(c)->text();
-    QString out = copiedRow(head);
-    for (int r = 0; r < m_table->rowCount(); ++r) {
-        QStringList row;
-        for (int c = 0; c < m_table->columnCount(); ++c) row << (m_table->item(r, c) ? copiedName(m_table->item(r, c)->text().toStdString()) : QString());
-        out += copiedRow(row);
-    }
-    return out;
+    return tableText(*m_table);
 }
 
 bool LivePanel::eventFilter(QObject* of, QEvent* event) {

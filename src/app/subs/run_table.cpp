@@ -1,7 +1,7 @@
 #include "app/subs/run_table.h"
 
 #include "app/subs/subs_model.h"
-#include "app/widgets/copied.h"
+#include "app/widgets/plain_table.h"
 #include "app/widgets/theme.h"
 
 #include <QClipboard>
@@ -25,16 +25,7 @@ RunTable::RunTable(SubsModel& model, QWidget* parent)
     : QTableWidget(parent)
     , m_model(model) {
     setObjectName("runTable");
-    setAccessibleName(tr("All runs"));
-    setSelectionBehavior(QAbstractItemView::SelectRows);
-    setSelectionMode(QAbstractItemView::SingleSelection);
-    setEditTriggers(QAbstractItemView::NoEditTriggers);
-    setShowGrid(false);
-    setFrameShape(QFrame::NoFrame);
-    setWordWrap(false);
-    setHorizontalScrollMode(QAbstractItemView::ScrollPerPixel);
-    verticalHeader()->hide();
-    verticalHeader()->setDefaultSectionSize(letters(22));
+    plainTable(*this, tr("All runs"));
     setToolTip(tr("Minutes kept and lost; a double click takes the run in hand; Ctrl+C copies all of it"));
     connect(this, &QTableWidget::cellActivated, this, [this](int row, int) { emit chosen(item(row, 0)->data(Qt::UserRole).toInt()); });
 }
@@ -96,15 +87,7 @@ void RunTable::fill() {
 }
 
 QString RunTable::text() const {
-    QStringList head;
-    for (int c = 0; c < columnCount(); ++c) head << horizontalHeaderItem(c)->text();
-    QString out = copiedRow(head);
-    for (int r = 0; r < rowCount(); ++r) {
-        QStringList row{copiedName(item(r, 0)->text().toStdString())};
-        for (int c = 1; c < columnCount(); ++c) row << item(r, c)->text();
-        out += copiedRow(row);
-    }
-    return out;
+    return tableText(*this);
 }
 
 void RunTable::keyPressEvent(QKeyEvent* event) {

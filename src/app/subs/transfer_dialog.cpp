@@ -1,7 +1,7 @@
 #include "app/subs/transfer_dialog.h"
 
 #include "app/session.h"
-#include "app/widgets/copied.h"
+#include "app/widgets/plain_table.h"
 #include "app/widgets/plot_style.h"
 #include "app/widgets/theme.h"
 #include "report/number_text.h"
@@ -40,12 +40,7 @@ TransferDialog::TransferDialog(Session& session, const std::vector<std::filesyst
     auto* layout = new QVBoxLayout(this);
     m_words->setWordWrap(true);
     m_words->setTextInteractionFlags(Qt::TextSelectableByMouse);
-    m_table->setAccessibleName(tr("What the frames tell of the camera"));
-    m_table->setEditTriggers(QAbstractItemView::NoEditTriggers);
-    m_table->setShowGrid(false);
-    m_table->setFrameShape(QFrame::NoFrame);
-    m_table->verticalHeader()->hide();
-    m_table->verticalHeader()->setDefaultSectionSize(letters(24));
+    plainTable(*m_table, tr("What the frames tell of the camera"));
     layout->addWidget(m_table, 2);
     m_plot->setMinimumHeight(220);
     layout->addWidget(m_plot, 3);
@@ -162,15 +157,7 @@ void TransferDialog::putIntoRig() {
 }
 
 QString TransferDialog::text() const {
-    QStringList head;
-    for (int c = 0; c < m_table->columnCount(); ++c) head << m_table->horizontalHeaderItem(c)->text();
-    QString out = copiedRow(head);
-    for (int r = 0; r < m_table->rowCount(); ++r) {
-        QStringList row;
-        for (int c = 0; c < m_table->columnCount(); ++c) row << copiedName(m_table->item(r, c)->text().toStdString());
-        out += copiedRow(row);
-    }
-    return out;
+    return tableText(*m_table);
 }
 
 } // namespace caelumen

@@ -14,6 +14,19 @@ namespace {
 constexpr std::array<const char*, 11> kFields{"filter", "kind", "target", "place", "sky", "moon", "rig", "night", "trial", "tag", "note"};
 constexpr const char* kUnknown = "not known";
 
+struct FacetWords {
+    LogFacet facet;
+    const char *name, *field;
+};
+constexpr std::array kFacets{FacetWords{LogFacet::Filter, "filter", "filter"}, FacetWords{LogFacet::Kind, "kind of filter", "kind"},
+                             FacetWords{LogFacet::Target, "target", "target"}, FacetWords{LogFacet::Place, "place", "place"},
+                             FacetWords{LogFacet::Sky, "sky", "sky"},          FacetWords{LogFacet::Moon, "moon", "moon"},
+                             FacetWords{LogFacet::Rig, "rig", "rig"},          FacetWords{LogFacet::Year, "year", "night"},
+                             FacetWords{LogFacet::None, "all together", ""}};
+const FacetWords& wordsOf(LogFacet facet) {
+    return *std::find_if(kFacets.begin(), kFacets.end(), [&](const FacetWords& w) { return w.facet == facet; });
+}
+
 /// Words, those in quotation marks together; a mark may stand behind a colon.
 std::vector<std::string> wordsOf(const std::string& text) {
     std::vector<std::string> out;
@@ -133,27 +146,11 @@ bool isWithin(const LogQuery& q, const std::string& night) {
 }
 
 const char* logFacetName(LogFacet facet) {
-    switch (facet) {
-    case LogFacet::Filter:
-        return "filter";
-    case LogFacet::Kind:
-        return "kind of filter";
-    case LogFacet::Target:
-        return "target";
-    case LogFacet::Place:
-        return "place";
-    case LogFacet::Sky:
-        return "sky";
-    case LogFacet::Moon:
-        return "moon";
-    case LogFacet::Rig:
-        return "rig";
-    case LogFacet::Year:
-        return "year";
-    case LogFacet::None:
-        return "all together";
-    }
-    return "";
+    return wordsOf(facet).name;
+}
+
+const char* logFacetField(LogFacet facet) {
+    return wordsOf(facet).field;
 }
 
 std::string facetOf(const LogEntry& e, LogFacet facet) {

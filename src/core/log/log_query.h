@@ -33,7 +33,8 @@ bool isWithin(const LogQuery& query, const std::string& night);
 
 /// What hours are counted by.
 enum class LogFacet { Filter, Kind, Target, Place, Sky, Moon, Rig, Year, None };
-const char* logFacetName(LogFacet facet);
+const char* logFacetName(LogFacet facet);                   ///< as shown
+const char* logFacetField(LogFacet facet);                  ///< of a query; empty for none
 std::string facetOf(const LogEntry& entry, LogFacet facet); ///< "not known" where it is not
 
 /// Hours of runs by two facets.
