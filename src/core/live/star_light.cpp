@@ -32,12 +32,12 @@ const SubFigures& referenceOf(const JudgedRun& run) {
 }
 
 /// Fluxes of stars where the alignment puts them.
-std::map<int, double> lookedUp(const std::vector<SubStar>& stars, const SubFigures& f, const Alignment& toReference, const Alignment& toSub) {
+std::vector<float> lookedUp(const std::vector<SubStar>& stars, const SubFigures& f, const Alignment& toReference, const Alignment& toSub) {
     std::vector<const SubStar*> byRow;
     for (const SubStar& s : f.found)
         if (byRow.size() < kLookedThrough) byRow.push_back(&s);
     std::sort(byRow.begin(), byRow.end(), [](const SubStar* a, const SubStar* b) { return a->at.y < b->at.y; });
-    std::map<int, double> out;
+    std::vector<float> out(stars.size(), 0);
     for (std::size_t i = 0; i < stars.size(); ++i) {
         const Point at = toSub.map(toReference.map(stars[i].at));
         auto it = std::lower_bound(byRow.begin(), byRow.end(), at.y - kReach_px, [](const SubStar* s, double y) { return s->at.y < y; });
@@ -47,7 +47,7 @@ std::map<int, double> lookedUp(const std::vector<SubStar>& stars, const SubFigur
             const double d = std::pow((*it)->at.x - at.x, 2) + std::pow((*it)->at.y - at.y, 2);
             if (d < nearest) nearest = d, best = *it;
         }
-        if (best && best->flux > 0) out[static_cast<int>(i)] = best->flux;
+        if (best && best->flux > 0) out[i] = static_cast<float>(best->flux);
     }
     return out;
 }
@@ -73,7 +73,7 @@ std::map<std::string, double> StarLight::of(const std::vector<const JudgedRun*>&
     const bool electrons = std::all_of(gains.begin(), gains.end(), [](double g) { return g > 0; });
     struct Seen {
         const SubFigures* sub;
-        const std::map<int, double>* fluxes;
+        const std::vector<float>* fluxes;
         double factor;
     };
     std::vector<Seen> seen;
@@ -87,16 +87,16 @@ std::map<std::string, double> StarLight::of(const std::vector<const JudgedRun*>&
     // The same stars in all of them.
     std::vector<int> times(stars.size(), 0);
     for (const Seen& s : seen)
-        for (const auto& [star, flux] : *s.fluxes) ++times[static_cast<std::size_t>(star)];
-    std::set<int> common;
+        for (std::size_t i = 0; i < stars.size(); ++i) times[i] += (*s.fluxes)[i] > 0;
+    std::vector<std::size_t> common;
     for (std::size_t i = 0; i < stars.size(); ++i)
-        if (10 * times[i] >= 9 * static_cast<int>(seen.size())) common.insert(static_cast<int>(i));
+        if (10 * times[i] >= 9 * static_cast<int>(seen.size())) common.push_back(i);
     if (common.size() < kFewest) return {};
     std::map<std::string, double> out;
     for (const Seen& s : seen) {
         std::vector<double> ratios;
-        for (const auto& [star, flux] : *s.fluxes)
-            if (common.count(star)) ratios.push_back(std::log(flux * s.factor / stars[static_cast<std::size_t>(star)].flux));
+        for (const std::size_t i : common)
+            if (const double flux = (*s.fluxes)[i]; flux > 0) ratios.push_back(std::log(flux * s.factor / stars[i].flux));
         if (ratios.size() >= kFewest) out[s.sub->file] = median(std::span<double>(ratios));
     }
     return out;

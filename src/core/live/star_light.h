@@ -4,7 +4,7 @@
 
 #include <map>
 #include <optional>
-#include <set>
+#include <vector>
 
 namespace caelumen {
 
@@ -17,9 +17,9 @@ public:
     std::map<std::string, double> of(const std::vector<const JudgedRun*>& runs, const std::vector<double>& gains);
 
 private:
-    std::string m_base;                                    ///< what all below was looked up for
-    std::vector<std::optional<Alignment>> m_toReference;   ///< from the base to each run's reference
-    std::map<std::string, std::map<int, double>> m_fluxes; ///< by file: of the base's stars
+    std::string m_base;                                  ///< what all below was looked up for
+    std::vector<std::optional<Alignment>> m_toReference; ///< from the base to each run's reference
+    std::map<std::string, std::vector<float>> m_fluxes;  ///< by file: of the base's stars; 0 where one is not seen
 };
 
 } // namespace caelumen
