@@ -14,7 +14,10 @@ namespace {
 QString figureText(const LogEntry& e, const char* quantity) {
     const LogFigure* f = e.figure(quantity);
     if (!f) return {};
-    return (f->limit ? QString("< ") : QString()) + withError(f->value, f->limit ? 0 : f->sigma);
+    const QString limit = f->limit ? QString("< ") : QString();
+    // An error that four digits do not show would only make the column wide; it stands in the panel.
+    if (f->sigma < 0.005 * std::abs(f->value)) return limit + QString::number(f->value, 'g', 4);
+    return limit + withError(f->value, f->limit ? 0 : f->sigma);
 }
 
 QString textOf(const LogEntry& e, int column) {
