@@ -37,6 +37,7 @@
 #include <QTableWidget>
 #include <QUrl>
 #include <QVBoxLayout>
+#include <fmt/format.h>
 #include <qcustomplot.h>
 
 #include <algorithm>
