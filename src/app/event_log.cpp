@@ -9,6 +9,7 @@
 #include <QDir>
 #include <QFile>
 #include <QMutex>
+#include <QScopedValueRollback>
 #include <QStandardPaths>
 #include <QSysInfo>
 
@@ -51,8 +52,11 @@ QString eventLogFile() {
 }
 
 void noteEvent(const QString& what) {
+    static thread_local bool writing = false; // a warning about this very file must not wait for itself
+    if (writing) return;
     static QMutex guard;
     const QMutexLocker lock(&guard);
+    const QScopedValueRollback<bool> busy(writing, true);
     QDir().mkpath(dataFolder());
     QFile file(eventLogFile());
     if (file.size() > kMostBytes && file.open(QIODevice::ReadOnly)) { // the newer half is kept
