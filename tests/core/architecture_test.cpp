@@ -33,7 +33,7 @@ class ArchitectureTest : public QObject {
             {"core/compare", words("core/base core/image core/measure core/model core/optics core/sky core/stars")},
             {"core/grid", words("core/base core/model core/optics core/plan core/simulate core/sky")},
             {"core/live", words("core/base core/model core/prepare core/sky core/stars")},
-            {"core/log", words("core/base core/image core/model core/sky")},
+            {"core/log", words("core/base core/compare core/image core/model core/sky")},
             {"core/merge", words("core/base core/model")},
             {"core/palette", words("core/base core/compare core/image core/measure core/model core/optics core/prepare core/stars")},
             {"core/picture", words("core/base core/compare core/model core/stars")},

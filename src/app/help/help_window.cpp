@@ -2,7 +2,6 @@
 
 #include "app/widgets/theme.h"
 
-#include <QDesktopServices>
 #include <QFile>
 #include <QHBoxLayout>
 #include <QLineEdit>

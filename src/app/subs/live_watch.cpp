@@ -11,8 +11,10 @@ namespace caelumen {
 LiveWatch::LiveWatch(SubsModel& subs, QObject* parent)
     : QObject(parent)
     , m_subs(subs) {
-    connect(&m_subs, &SubsModel::nightJudged, this, &LiveWatch::follow);
-    connect(&m_subs, &SubsModel::groupsChanged, this, &LiveWatch::follow);
+    m_soon.setSingleShot(true);
+    m_soon.setInterval(0);
+    connect(&m_soon, &QTimer::timeout, this, &LiveWatch::follow);
+    for (const auto signal : {&SubsModel::nightJudged, &SubsModel::groupsChanged}) connect(&m_subs, signal, &m_soon, qOverload<>(&QTimer::start));
 }
 
 void LiveWatch::follow() {

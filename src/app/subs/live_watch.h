@@ -5,6 +5,7 @@
 #include "core/live/time_left.h"
 
 #include <QObject>
+#include <QTimer>
 
 namespace caelumen {
 
@@ -30,6 +31,7 @@ private:
     void follow();
     SubsModel& m_subs;
     JobService m_jobs;
+    QTimer m_soon; ///< several signals of one sub are one
     StarLight m_light;
     QString m_of; ///< night and target
     Site m_site;

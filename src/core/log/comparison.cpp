@@ -1,11 +1,10 @@
 #include "core/log/comparison.h"
 
-#include "core/sky/ephemeris.h"
+#include "core/compare/same_field.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cmath>
 
 namespace caelumen {
 namespace {
@@ -41,9 +40,10 @@ std::string freeRunId(const Trial& t) {
         if (const std::string id = fmt::format("R{}", i); !t.run(id)) return id;
 }
 
-bool oneTarget(const Target& a, const Target& b) {
-    if (a.ra_deg && a.dec_deg && b.ra_deg && b.dec_deg) return separation_deg(*a.ra_deg, *a.dec_deg, *b.ra_deg, *b.dec_deg) < 0.5;
-    return a.name.empty() || b.name.empty() || a.name == b.name;
+/// Whether both are known well enough to say that they differ, and do.
+bool areDifferent(const Target& a, const Target& b) {
+    const bool places = a.ra_deg && a.dec_deg && b.ra_deg && b.dec_deg, names = !a.name.empty() && !b.name.empty();
+    return (places || names) && !sameTarget(a, b);
 }
 
 } // namespace
@@ -72,7 +72,7 @@ std::string addRunOf(Trial& to, const Trial& from, const std::string& id, std::v
         cautions.push_back(fmt::format("Run {} was taken at {}: what depends on the sky compares the places too.", added.id,
                                        from.site.name.empty() ? "another place" : from.site.name));
     }
-    if (!oneTarget(from.target, to.target)) cautions.push_back(fmt::format("Run {} shows {}, not {}.", added.id, from.target.name, to.target.name));
+    if (areDifferent(from.target, to.target)) cautions.push_back(fmt::format("Run {} shows {}, not {}.", added.id, from.target.name, to.target.name));
     to.runs.push_back(std::move(added));
     return to.runs.back().id;
 }

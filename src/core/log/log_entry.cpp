@@ -4,7 +4,7 @@
 #include "core/base/text.h"
 #include "core/image/name_facts.h"
 #include "core/model/quantity.h"
-#include "core/sky/night_track.h"
+#include "core/sky/evening.h"
 
 #include <algorithm>
 #include <cmath>
@@ -16,13 +16,6 @@ namespace {
 constexpr const char* kKept[] = {"time_ratio",      "nebula_snr_hour",    "background",     "background_mag",  "nebula_signal",
                                  "nebula_contrast", "halo_flux_fraction", "halo_clean_mag", "star_throughput", "colour_slope",
                                  "gradient",        "star_fwhm_arcsec",   "star_fwhm"};
-
-/// The evening's date, noon to noon by the sun where the place is known.
-std::string eveningOf(const std::string& start, std::optional<double> longitude_deg) {
-    const auto t = start.empty() ? Result<JulianDate>(Error{""}) : parseTime(start);
-    if (!t) return {};
-    return isoTime(t->plusSeconds((longitude_deg.value_or(0) / 15 - 12) * 3600)).substr(0, 10);
-}
 
 template<class T>
 void put(Json& j, const char* key, const std::optional<T>& v) {
@@ -101,7 +94,7 @@ std::vector<LogEntry> logEntries(const Trial& trial, const TrialResults* results
             e.moonIlluminated = m.moonIlluminated, e.moonAltitude_deg = m.moon.alt_deg, e.moonSeparation_deg = m.moonSeparation_deg;
         }
         if (!e.total_s && e.exposure_s && e.count) e.total_s = *e.exposure_s * *e.count;
-        e.night = eveningOf(e.start, e.longitude_deg);
+        e.night = nightOf(e.start, e.longitude_deg);
         if (results)
             for (const char* id : kKept)
                 if (const Measurement* m = results->headline(run.id, id)) {
@@ -127,7 +120,7 @@ LogEntry logEntryOf(const FrameInfo& frame) {
     e.camera = facts.camera.value_or(""), e.rig = facts.telescope.value_or("");
     e.latitude_deg = facts.site_latitude_deg, e.longitude_deg = facts.site_longitude_deg;
     e.start = facts.start.value_or("");
-    e.night = eveningOf(e.start, e.longitude_deg);
+    e.night = nightOf(e.start, e.longitude_deg);
     e.exposure_s = facts.sub_exposure_s, e.count = facts.sub_count;
     if (e.exposure_s) e.total_s = *e.exposure_s * e.count.value_or(1);
     if (const auto t = e.start.empty() ? Result<JulianDate>(Error{""}) : parseTime(e.start); t && e.latitude_deg && e.longitude_deg) {

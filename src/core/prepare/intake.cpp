@@ -37,12 +37,6 @@ std::string near(std::optional<double> v, double step) {
 
 } // namespace
 
-std::string nightOf(const std::string& start, std::optional<double> longitude) {
-    const auto time = parseTime(start);
-    if (!time) return {};
-    return isoTime(time->plusSeconds(-43200 + 240 * std::remainder(longitude.value_or(0), 360))).substr(0, 10);
-}
-
 const char* frameKindName(FrameKind kind) {
     switch (kind) {
     case FrameKind::Light:

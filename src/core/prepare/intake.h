@@ -2,6 +2,7 @@
 
 #include "core/base/job.h"
 #include "core/prepare/subs.h"
+#include "core/sky/evening.h"
 
 #include <set>
 
@@ -24,9 +25,6 @@ struct IntakeFrame {
     std::size_t planes = 1;
     std::string problem; ///< why it cannot be used; a sentence
 };
-
-/// The evening's date of a moment, noon to noon by the sun at the place; empty for no time.
-std::string nightOf(const std::string& start, std::optional<double> longitude_deg);
 
 /// Reads one header. A file that cannot be used comes back with `problem`.
 IntakeFrame takeIn(const std::filesystem::path& file);

@@ -35,6 +35,11 @@ private slots:
         const LogEntry &a = all[0], &b = all[1];
         QVERIFY(a.baseline && a.filter == "No filter" && a.total_s == 3600.0 && a.night == "2026-06-20");
         QCOMPARE(b.night, std::string("2026-06-20")); // after midnight it is still the same night
+        Trial west = trial();
+        west.site.longitude_deg = -70;
+        const std::string evening = logEntries(west, nullptr, "", 1)[1].night;
+        west.site.longitude_deg = 290; // the same place, counted round
+        QCOMPARE(logEntries(west, nullptr, "", 1)[1].night, evening);
         QVERIFY(!b.total_s && b.figures.size() == 2);
         QVERIFY(b.figure("time_ratio")->channel == "R" && b.figure("time_ratio")->voided);
         QVERIFY(b.figure("halo_clean_mag")->limit && !b.figure("halo_clean_mag")->voided);
