@@ -159,22 +159,29 @@ Result<MergePage::Tester> MergePage::read(const std::string& bytes, const std::s
     if (!results) return results.error();
     Tester out{std::move(*results), bytes, {}};
     for (const auto& [run, png] : sharedThumbnails(*json))
-        if (QPixmap p; p.loadFromData(reinterpret_cast<const uchar*>(png.data()), static_cast<uint>(png.size()), "PNG")) out.thumbnails[run] = p;
+        if (QImage p; p.loadFromData(reinterpret_cast<const uchar*>(png.data()), static_cast<int>(png.size()), "PNG")) out.thumbnails[run] = p;
     return out;
 }
 
 void MergePage::add(const QStringList& files) {
-    QStringList wrong;
-    for (const QString& f : files) {
-        const auto bytes = readText(toPath(f));
-        auto tester = bytes ? read(*bytes, QFileInfo(f).fileName().toStdString()) : Result<Tester>(bytes.error());
-        if (!tester)
-            wrong << QString::fromStdString(tester.error().message);
-        else
-            take(std::move(*tester));
-    }
-    fill();
-    if (!wrong.isEmpty()) emit problem(wrong.join(" "));
+    m_jobs.run(QString("read-%1").arg(++m_reads), tr("Reading results"), [this, files](const Job& job) -> JobService::Finish {
+        QStringList wrong;
+        std::vector<Tester> found;
+        for (const QString& f : files) {
+            if (job.cancelled()) return {};
+            const auto bytes = readText(toPath(f));
+            auto tester = bytes ? read(*bytes, QFileInfo(f).fileName().toStdString()) : Result<Tester>(bytes.error());
+            if (!tester)
+                wrong << QString::fromStdString(tester.error().message);
+            else
+                found.push_back(std::move(*tester));
+        }
+        return [this, wrong, testers = std::move(found)] {
+            for (const Tester& t : testers) take(t);
+            fill();
+            if (!wrong.isEmpty()) emit problem(wrong.join(" "));
+        };
+    });
 }
 
 void MergePage::take(Tester tester) {
@@ -232,7 +239,7 @@ void MergePage::fill() {
         for (const std::string& f : filters) names << filterName(f);
         auto* item = new QListWidgetItem(QString::fromStdString(t.results.source), m_list);
         item->setToolTip(tr("Filters: %1").arg(names.join(", ")));
-        if (!t.thumbnails.empty()) item->setIcon(QIcon(QPixmap::fromImage(inThemeLight(t.thumbnails.rbegin()->second.toImage()))));
+        if (!t.thumbnails.empty()) item->setIcon(QIcon(QPixmap::fromImage(inThemeLight(t.thumbnails.rbegin()->second.convertToFormat(QImage::Format_RGB32)))));
     }
     m_merged = mergeResults(results());
     if (!m_all->isChecked()) std::erase_if(m_merged, [](const MergedFigure& f) { return !speaks(f.quantity); });

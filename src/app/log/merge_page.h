@@ -5,7 +5,7 @@
 #include "core/merge/merge.h"
 #include "core/model/results.h"
 
-#include <QPixmap>
+#include <QImage>
 #include <QWidget>
 
 #include <memory>
@@ -53,7 +53,7 @@ private:
     struct Tester {
         TesterResults results;
         std::string content; ///< of the file, to know it again
-        std::map<std::string, QPixmap> thumbnails;
+        std::map<std::string, QImage> thumbnails;
     };
     static Result<Tester> read(const std::string& bytes, const std::string& name);
     void take(Tester tester);
@@ -69,6 +69,7 @@ private:
     Session& m_session;
     Prompts& m_prompts;
     JobService m_jobs;
+    int m_reads = 0; ///< each by itself: none replaces another
     std::vector<Tester> m_testers;
     std::vector<MergedFigure> m_merged;
     QListWidget* m_list;
