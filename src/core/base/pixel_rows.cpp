@@ -1,17 +1,12 @@
 #include "core/base/pixel_rows.h"
 
+#include "core/base/wide.h"
+
 #include <algorithm>
 #include <array>
 #include <cmath>
 #include <cstring>
 #include <limits>
-
-// Sanitizers and dispatch by instruction set do not mix.
-#if defined(__x86_64__) && !defined(__SANITIZE_ADDRESS__) && defined(__GNUC__) && !defined(__clang__)
-#define CAELUMEN_FAST __attribute__((target_clones("avx2", "default")))
-#else
-#define CAELUMEN_FAST
-#endif
 
 namespace caelumen::rows {
 namespace {
@@ -40,6 +35,19 @@ __attribute__((always_inline)) inline Ints seen(const std::uint8_t* hidden) {
     return (spread & kEach) == 0;
 }
 
+__attribute__((always_inline)) inline bool isAny(const Ints& v) {
+    std::array<std::int64_t, 4> x;
+    std::memcpy(x.data(), &v, sizeof v);
+    return ((x[0] | x[1]) | (x[2] | x[3])) != 0;
+}
+
+constexpr int kLook = 32; ///< pixels looked at together where few are wanted
+__attribute__((always_inline)) inline bool reachesAny(const float* value, const float* limit) {
+    Ints any{};
+    for (int i = 0; i < kLook; i += kWide) any |= load(value + i) >= load(limit + i);
+    return isAny(any);
+}
+
 template<class T>
 auto sumOf(T v) {
     std::array<decltype(v[0] + v[0]), kWide> x;
@@ -60,9 +68,9 @@ CAELUMEN_FAST void smooth(const float* a, const float* b, const float* c, int n,
     out[n - 1] = vertical[n - 2] + 3 * vertical[n - 1];
 }
 
-CAELUMEN_FAST void above(const float* v, const float* level, int n, float* out) {
+CAELUMEN_FAST void aboveRamp(const float* v, float start, float step, int n, float* out) {
     for (int i = 0; i < n; ++i) {
-        const float d = v[i] - level[i];
+        const float d = v[i] - (start + step * static_cast<float>(i));
         out[i] = d == d ? d : 0.0F;
     }
 }
@@ -114,31 +122,58 @@ CAELUMEN_FAST void blurDown(const float* const* rows, int n, const float* taps, 
     }
 }
 
-CAELUMEN_FAST int nextAbove(const float* value, const float* limit, int x, int n) {
-    constexpr int kBlock = 64;
-    if (x < n && value[x] >= limit[x]) return x; // such places lie together
-    for (; x + kBlock <= n; x += kBlock) {
-        int any = 0;
-        for (int i = 0; i < kBlock; ++i) any |= value[x + i] >= limit[x + i];
-        if (any) break;
+CAELUMEN_FAST int reaching(const float* value, const float* limit, int n, int* out) {
+    int x = 0, found = 0;
+    for (; x + kLook <= n; x += kLook) {
+        if (!reachesAny(value + x, limit + x)) continue;
+        for (int i = x; i < x + kLook; ++i) { // such places lie together: no guessing at each
+            out[found] = i;
+            found += value[i] >= limit[i];
+        }
     }
-    while (x < n && !(value[x] >= limit[x])) ++x;
-    return x;
+    for (; x < n; ++x)
+        if (value[x] >= limit[x]) out[found++] = x;
+    return found;
 }
 
-CAELUMEN_FAST int nextOutside(const float* value, const float* low, const float* high, int x, int n) {
-    constexpr int kBlock = 64;
-    for (; x + kBlock <= n; x += kBlock) {
-        int any = 0;
-        for (int i = 0; i < kBlock; ++i) any |= (value[x + i] < low[x + i]) | (value[x + i] > high[x + i]);
-        if (any) break;
+CAELUMEN_FAST int outside(const float* value, const float* low, const float* high, int n, int* out) {
+    int x = 0, found = 0;
+    for (; x + kLook <= n; x += kLook) {
+        Ints any{};
+        for (int i = x; i < x + kLook; i += kWide) any |= (load(value + i) < load(low + i)) | (load(value + i) > load(high + i));
+        if (!isAny(any)) continue;
+        for (int i = x; i < x + kLook; ++i) {
+            out[found] = i;
+            found += (value[i] < low[i]) | (value[i] > high[i]);
+        }
     }
-    while (x < n && !(value[x] < low[x] || value[x] > high[x])) ++x;
-    return x;
+    for (; x < n; ++x)
+        if (value[x] < low[x] || value[x] > high[x]) out[found++] = x;
+    return found;
 }
 
-CAELUMEN_FAST void ramp(float start, float step, int n, float* out) {
-    for (int i = 0; i < n; ++i) out[i] = start + step * static_cast<float>(i);
+CAELUMEN_FAST int peaks(const float* above, const float* value, const float* below, const float* limit, int n, int* out) {
+    int found = 0;
+    const auto look = [&](int x) __attribute__((always_inline)) {
+        const float v = value[x];
+        if (!(v >= limit[x])) return;
+        const auto at = [&](const float* row, int i) { return i < 0 || i >= n ? 0.0F : row[i]; };
+        if (v > at(above, x - 1) && v > above[x] && v > at(above, x + 1) && v > at(value, x - 1) && v >= at(value, x + 1) && v >= at(below, x - 1) &&
+            v >= below[x] && v >= at(below, x + 1))
+            out[found++] = x;
+    };
+    if (n > 0) look(0);
+    int x = 1;
+    for (; x + kLook < n; x += kLook) {
+        if (!reachesAny(value + x, limit + x)) continue;
+        for (int i = x; i < x + kLook; i += kWide) { // few of those that reach it are peaks
+            const Floats v = load(value + i);
+            if (isAny((v >= load(limit + i)) & (v > load(value + i - 1)) & (v >= load(value + i + 1)) & (v > load(above + i)) & (v >= load(below + i))))
+                for (int k = i; k < i + kWide; ++k) look(k);
+        }
+    }
+    for (; x < n; ++x) look(x);
+    return found;
 }
 
 CAELUMEN_FAST void scale(float* v, std::int64_t n, float zero, float factor) {
@@ -279,6 +314,46 @@ CAELUMEN_FAST Sums sums(const float* v, const std::uint8_t* hidden, int n, float
     return out;
 }
 
+CAELUMEN_FAST RectangleSums rectangleSums(const float* v, const std::uint8_t* hidden, std::int64_t stride, int down, int n, float low, float high, float pivot) {
+    constexpr int kMost = 128; // registers within which single precision is ample
+    const int registers = n / kWide, together = std::max(1, kMost / std::max(1, registers)); // rows at a time
+    RectangleSums out;
+    for (int top = 0; top < down; top += together) {
+        const int bottom = std::min(down, top + together);
+        Floats sum{}, squares{};
+        Ints count{}, rows{};
+        for (int y = top; y < bottom; ++y) {
+            const float* from = v + y * stride;
+            const std::uint8_t* flags = hidden ? hidden + y * stride : nullptr;
+            Ints here{};
+            for (int i = 0; i < registers * kWide; i += kWide) {
+                const Floats x = load(from + i);
+                Ints in = (x >= low) & (x < high);
+                if (flags) in &= seen(flags + i);
+                const auto d = reinterpret_cast<Floats>(reinterpret_cast<Ints>(x - pivot) & in);
+                sum += d;
+                squares += d * d;
+                here -= in;
+            }
+            count += here;
+            rows += here * y;
+            for (int i = registers * kWide; i < n; ++i) {
+                if (!(from[i] >= low && from[i] < high) || (flags && flags[i])) continue;
+                const double d = static_cast<double>(from[i] - pivot);
+                ++out.count;
+                out.rows += y;
+                out.sum += d;
+                out.squares += d * d;
+            }
+        }
+        out.count += sumOf(count);
+        out.rows += sumOf(rows);
+        out.sum += static_cast<double>(sumOf(sum));
+        out.squares += static_cast<double>(sumOf(squares));
+    }
+    return out;
+}
+
 CAELUMEN_FAST void gather(const float* v, int n, float pivot, float weight, const Gathered& to) {
     float* const sum = to.sum;
     float* const all = to.weight;
@@ -389,11 +464,18 @@ CAELUMEN_FAST void fromWords(const std::uint16_t* raw, int n, float offset, floa
 }
 
 CAELUMEN_FAST void fromFloats(const std::uint32_t* raw, int n, float* to) {
-    auto* bits = reinterpret_cast<std::uint32_t*>(to);
-#pragma GCC ivdep
-    for (int i = 0; i < n; ++i) {
-        const std::uint32_t v = raw[i];
-        bits[i] = (v << 24) | ((v << 8) & 0xff0000U) | ((v >> 8) & 0xff00U) | (v >> 24);
+    using Bytes = std::uint8_t __attribute__((vector_size(32)));
+    constexpr Bytes kTurned{3, 2, 1, 0, 7, 6, 5, 4, 11, 10, 9, 8, 15, 14, 13, 12, 19, 18, 17, 16, 23, 22, 21, 20, 27, 26, 25, 24, 31, 30, 29, 28};
+    int i = 0;
+    for (; i + kWide <= n; i += kWide) {
+        Bytes b;
+        std::memcpy(&b, raw + i, sizeof b);
+        b = __builtin_shuffle(b, kTurned);
+        std::memcpy(to + i, &b, sizeof b);
+    }
+    for (; i < n; ++i) {
+        const std::uint32_t bits = __builtin_bswap32(raw[i]);
+        std::memcpy(to + i, &bits, sizeof bits);
     }
 }
 

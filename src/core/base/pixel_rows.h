@@ -9,8 +9,8 @@ namespace caelumen::rows {
 /// 3x3 weighted mean (1 2 1, 2 4 2, 1 2 1)/16 of the middle row `b`; columns beyond the ends repeat the last one. `vertical` is room for `n` floats.
 void smooth(const float* a, const float* b, const float* c, int n, float* vertical, float* out);
 
-/// out[i] = v[i] - level[i], 0 where v is NaN.
-void above(const float* v, const float* level, int n, float* out);
+/// What stands above a straight line, out[i] = v[i] - (start + step * i), 0 where v is NaN.
+void aboveRamp(const float* v, float start, float step, int n, float* out);
 
 /// out[i] = taps[0] * v[i] + the sum over k of taps[k] * (v[i - k] + v[i + k]), k up to `half`; `half` values before v and after its end are read.
 void blurAcross(const float* v, int n, const float* taps, int half, float* out);
@@ -18,14 +18,14 @@ void blurAcross(const float* v, int n, const float* taps, int half, float* out);
 /// The same down a column: rows[half] is the middle row, rows[0] and rows[2 * half] the outermost.
 void blurDown(const float* const* rows, int n, const float* taps, int half, float* out);
 
-/// Where `value` is at least `limit`, from `x` on: the first such place, or `n`. NaN never is.
-int nextAbove(const float* value, const float* limit, int x, int n);
+/// All places in order where `value` is at least `limit`, into `out` (room for `n`); how many there are. NaN never is.
+int reaching(const float* value, const float* limit, int n, int* out);
 
-/// The first place from `x` on where `value` lies below `low` or above `high`, or `n`. NaN never does.
-int nextOutside(const float* value, const float* low, const float* high, int x, int n);
+/// The same where `value` lies below `low` or above `high`.
+int outside(const float* value, const float* low, const float* high, int n, int* out);
 
-/// A straight line: out[i] = start + step * i.
-void ramp(float start, float step, int n, float* out);
+/// Those of them that stand above their eight neighbours as well; of equal ones in a row or column the last. Beyond the ends lie zeros.
+int peaks(const float* above, const float* value, const float* below, const float* limit, int n, int* out);
 
 /// In place: (v - zero) * factor.
 void scale(float* v, std::int64_t n, float zero, float factor);
@@ -62,6 +62,12 @@ struct Sums {
     double sum = 0, squares = 0;
 };
 Sums sums(const float* v, const std::uint8_t* hidden, int n, float low, float high, float pivot);
+
+/// The same of a rectangle: `down` rows of `n` values, each `stride` after the one before; and the sum of the numbers of the rows that the values lie in.
+struct RectangleSums : Sums {
+    std::int64_t rows = 0;
+};
+RectangleSums rectangleSums(const float* v, const std::uint8_t* hidden, std::int64_t stride, int down, int n, float low, float high, float pivot);
 
 /// What several rows come to, pixel by pixel; NaN is passed over.
 struct Gathered {

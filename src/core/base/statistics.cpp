@@ -10,9 +10,43 @@
 namespace caelumen {
 namespace {
 
+/// The values around the median of many, and where it lies among them: those between two places that a small sample puts it between. Nothing where the sample is
+/// wrong.
+template<class T>
+struct Middle {
+    std::vector<T> values;
+    std::size_t rank = 0; ///< of the upper middle value
+    bool holds = false;
+
+    explicit Middle(std::span<T> v)
+        : values(v.size() + 1) {
+        constexpr std::size_t kSample = 63, kEitherSide = 12; // ranks: three standard errors
+        std::array<T, kSample> sample;
+        for (std::size_t i = 0; i < kSample; ++i) sample[i] = v[i * (v.size() - 1) / (kSample - 1)];
+        std::sort(sample.begin(), sample.end());
+        const T low = sample[kSample / 2 - kEitherSide], high = sample[kSample / 2 + kEitherSide];
+        std::size_t below = 0, kept = 0;
+        for (const T x : v) { // no guessing at each
+            below += x < low;
+            values[kept] = x;
+            kept += (x >= low) & (x <= high);
+        }
+        values.resize(kept);
+        const std::size_t mid = v.size() / 2;
+        holds = mid > below && mid - below < kept; // with the one before it
+        rank = mid - below;
+    }
+};
+
 template<class T>
 double medianOf(std::span<T> v) {
     if (v.empty()) return 0;
+    if (v.size() > 1000)
+        if (Middle<T> middle(v); middle.holds) {
+            const auto at = middle.values.begin() + static_cast<std::ptrdiff_t>(middle.rank);
+            std::nth_element(middle.values.begin(), at, middle.values.end());
+            return v.size() % 2 == 1 ? static_cast<double>(*at) : 0.5 * (static_cast<double>(*at) + static_cast<double>(*std::max_element(middle.values.begin(), at)));
+        }
     const auto mid = v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2);
     std::nth_element(v.begin(), mid, v.end());
     if (v.size() % 2 == 1) return static_cast<double>(*mid);
@@ -66,7 +100,8 @@ ClippedStats clipped(std::span<T> v, double kappa, int rounds) {
     if (v.empty()) return out;
     // Sorted once, every cut is a matter of two ends.
     sortAll(v);
-    const double shrink = truncatedSigma(kappa), pivot = static_cast<double>(v[v.size() / 2]);
+    static const double usual = truncatedSigma(3);
+    const double shrink = kappa == 3 ? usual : truncatedSigma(kappa), pivot = static_cast<double>(v[v.size() / 2]);
     std::size_t from = 0, to = v.size();
     double sum = 0, squares = 0;
     const auto count = [&](std::size_t i, double sign) {

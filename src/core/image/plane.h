@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/base/large_memory.h"
 #include "core/base/point.h"
 
 #include <algorithm>
@@ -37,7 +38,7 @@ public:
         Plane p;
         p.m_width = width;
         p.m_height = height;
-        p.m_data = std::make_unique_for_overwrite<float[]>(p.size());
+        p.m_data.reset(static_cast<float*>(allocateLarge(p.size() * sizeof(float))));
         return p;
     }
 
@@ -65,7 +66,10 @@ private:
         std::swap(m_data, other.m_data);
     }
     int m_width = 0, m_height = 0;
-    std::unique_ptr<float[]> m_data;
+    struct Free {
+        void operator()(float* memory) const { freeLarge(memory); }
+    };
+    std::unique_ptr<float[], Free> m_data;
 };
 
 /// Where a plane's pixels lie in the stored frame: stored = origin + pitch * plane. Planes of a colour mosaic have pitch 2.

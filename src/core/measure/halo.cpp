@@ -8,6 +8,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cstdint>
 #include <limits>
 #include <tuple>
 #include <utility>
@@ -312,20 +313,28 @@ Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double r
     out.blind = std::max(3 * psf->fwhm, burnt + 1.5 * psf->fwhm);
 
     const auto bins = static_cast<std::size_t>(std::max(12.0, reach));
-    std::vector<std::array<double, kHaloSectors>> sum(bins), weight(bins);
+    struct Tally {
+        double sum = 0, count = 0;
+    };
+    std::array<std::vector<Tally>, kHaloSectors> tally; // along a row, rings follow one another
+    for (auto& sector : tally) sector.resize(bins);
+    std::vector<std::uint32_t> bin(2 * bins + 3);
     const int c0 = static_cast<int>(std::lround(out.centre.x)), c1 = static_cast<int>(std::lround(out.centre.y)), r = static_cast<int>(bins);
     for (int y = std::max(0, c1 - r); y <= std::min(plane.height() - 1, c1 + r); ++y) {
         const float* row = plane.row(y);
         const double dy = y - out.centre.y, across = std::sqrt(std::max(0.0, static_cast<double>(bins * bins) - dy * dy));
         const int first = std::max({0, c0 - r, static_cast<int>(out.centre.x - across)}),
                   last = std::min({plane.width() - 1, c0 + r, static_cast<int>(out.centre.x + across) + 1});
-        for (int x = first; x <= last; ++x) {
+        for (int x = first; x <= last; ++x) { // by itself, so that roots are taken side by side
             const double dx = x - out.centre.x;
-            const auto bin = static_cast<std::size_t>(std::sqrt(dx * dx + dy * dy));
-            if (bin >= bins || !std::isfinite(row[x]) || mask.hidden(x, y)) continue;
-            const std::size_t sector = sectorOf(dx, dy);
-            sum[bin][sector] += static_cast<double>(row[x]);
-            weight[bin][sector] += 1;
+            bin[static_cast<std::size_t>(x - first)] = static_cast<std::uint32_t>(static_cast<std::int32_t>(std::sqrt(dx * dx + dy * dy)));
+        }
+        for (int x = first; x <= last; ++x) {
+            const std::size_t ring = bin[static_cast<std::size_t>(x - first)];
+            if (ring >= bins || !std::isfinite(row[x]) || mask.hidden(x, y)) continue;
+            Tally& t = tally[sectorOf(x - out.centre.x, dy)][ring];
+            t.sum += static_cast<double>(row[x]);
+            t.count += 1;
         }
     }
     constexpr std::size_t kShapely = 15;
@@ -336,7 +345,7 @@ Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double r
     for (std::size_t i = 0; i < bins; ++i) {
         out.sectors[i].fill(std::numeric_limits<float>::quiet_NaN());
         for (std::size_t s = 0; s < kHaloSectors; ++s)
-            if (weight[i][s] >= 1) out.sectors[i][s] = static_cast<float>(sum[i][s] / weight[i][s]);
+            if (const Tally& t = tally[s][i]; t.count >= 1) out.sectors[i][s] = static_cast<float>(t.sum / t.count);
         std::tie(out.value[i], out.sigma[i]) = meanOverSectors(out.sectors[i]);
     }
     // The far sky, from the outer eighth.

@@ -123,10 +123,15 @@ private:
 
     /// The rings that a disc lights, from `first` on.
     struct Lit {
+        Shape shape;
+        double blur = -1;
+        std::size_t from = 0, to = 0; ///< of which rings it was asked
         std::size_t first = 0, end = 0;
         std::vector<double> light; ///< of every ring; only those from first to end are true
     };
     void light(const Shape& s, std::size_t from, std::size_t to, Lit& out) const {
+        if (out.blur == m_blur && out.from == from && out.to == to && out.shape.radius == s.radius && out.shape.hole == s.hole) return; // most shapes stay
+        out.shape = s, out.blur = m_blur, out.from = from, out.to = to;
         const double soft = 4 * M_SQRT2 * m_blur, inner = s.hole > 0 ? s.hole * s.radius - soft : 0;
         const auto ring = [&](double r) {
             return static_cast<std::size_t>(
@@ -136,7 +141,10 @@ private:
         out.light.resize(m_radius.size());
         out.first = ring(inner);
         out.end = std::max(out.first, ring(s.radius + soft));
-        for (std::size_t i = out.first; i < out.end; ++i) out.light[i] = discLight(m_radius[i], s.radius, s.hole, m_blur);
+        const std::size_t even = std::max(out.first, ring(s.hole * s.radius + soft + m_pitch)), ends = std::max(even, ring(s.radius - soft - m_pitch));
+        for (std::size_t i = out.first; i < even; ++i) out.light[i] = discLight(m_radius[i], s.radius, s.hole, m_blur);
+        std::fill(out.light.begin() + static_cast<std::ptrdiff_t>(even), out.light.begin() + static_cast<std::ptrdiff_t>(ends), 1.0); // far from either edge
+        for (std::size_t i = ends; i < out.end; ++i) out.light[i] = discLight(m_radius[i], s.radius, s.hole, m_blur);
     }
 
     /// Rings from..to with smooth light and discs of these shapes; `wings` false: a straight line instead of the wings.

@@ -94,17 +94,20 @@ BackgroundMesh buildMesh(const Plane& plane, const Mask& mask, int cell, double 
             cuts[static_cast<std::size_t>(i)] = {pivot - reach, std::nextafter(pivot + reach, std::numeric_limits<float>::infinity()), pivot};
             cells[i].centre = {sample.x / taken, sample.y / taken};
         }
-        // Row by row through all cells, as the pixels lie in memory.
+        // A few rows at a time through all cells, as the pixels lie in memory.
+        constexpr int kTogether = 8;
         const Square first = squareOf(mesh, plane, 0, j);
-        for (int y = first.y0; y < first.y1; ++y) {
+        for (int y = first.y0; y < first.y1; y += kTogether) {
+            const int down = std::min(kTogether, first.y1 - y);
             const std::uint8_t* hidden = maskRow(mask, plane.width(), y);
             for (int i = 0; i < mesh.across; ++i) {
                 Cut& c = cuts[static_cast<std::size_t>(i)];
                 if (!(c.high > c.low)) continue;
                 const int x0 = i * cell, x1 = i + 1 == mesh.across ? plane.width() : x0 + cell;
-                const rows::Sums part = rows::sums(plane.row(y) + x0, hidden ? hidden + x0 : nullptr, x1 - x0, c.low, c.high, c.pivot);
+                const rows::RectangleSums part =
+                    rows::rectangleSums(plane.row(y) + x0, hidden ? hidden + x0 : nullptr, plane.width(), down, x1 - x0, c.low, c.high, c.pivot);
                 c.n += static_cast<double>(part.count);
-                c.rows += static_cast<double>(part.count) * y;
+                c.rows += static_cast<double>(part.count) * y + static_cast<double>(part.rows);
                 c.sum += part.sum;
                 c.squares += part.squares;
             }
@@ -238,7 +241,8 @@ double SmoothSky::interpolate(const std::vector<double>& map, double x, double y
     return (1 - ty) * ((1 - tx) * v(i, j) + tx * v(i1, j)) + ty * ((1 - tx) * v(i, j1) + tx * v(i1, j1));
 }
 
-void SmoothSky::row(int y, double sigmas, int from, int end, float* to) const {
+template<class Visit>
+void SmoothSky::alongRow(int y, double sigmas, int from, int end, Visit visit) const {
     // Straight lines between the middles of the cells, as `interpolate` has them.
     const double fy = (y + 0.5) / m_cell - 0.5;
     const int j = std::clamp(static_cast<int>(fy), 0, std::max(0, m_down - 2)), j1 = std::min(j + 1, m_down - 1);
@@ -248,7 +252,7 @@ void SmoothSky::row(int y, double sigmas, int from, int end, float* to) const {
         return (1 - ty) * (m_level[a] + sigmas * m_sigma[a]) + ty * (m_level[b] + sigmas * m_sigma[b]);
     };
     if (m_across == 1) {
-        rows::ramp(static_cast<float>(node(0)), 0, end - from, to);
+        visit(from, end - from, static_cast<float>(node(0)), 0.0F);
         return;
     }
     const int first = std::clamp((from - m_cell / 2) / m_cell, 0, m_across - 2);
@@ -256,10 +260,21 @@ void SmoothSky::row(int y, double sigmas, int from, int end, float* to) const {
     for (int i = first, x = from; x < end; ++i) { // the first and the last line go on to the borders
         const double right = node(i + 1), slope = (right - left) / m_cell, middle = (i + 0.5) * m_cell - 0.5;
         const int next = i + 2 == m_across ? end : std::min(end, (i + 1) * m_cell + m_cell / 2); // the next middle
-        rows::ramp(static_cast<float>(left + slope * (x - middle)), static_cast<float>(slope), next - x, to + (x - from));
+        visit(x, next - x, static_cast<float>(left + slope * (x - middle)), static_cast<float>(slope));
         x = next;
         left = right;
     }
+}
+
+void SmoothSky::row(int y, double sigmas, int from, int end, float* to) const {
+    alongRow(y, sigmas, from, end, [&](int x, int n, float start, float step) {
+        float* piece = to + (x - from); // too short to be worth a call
+        for (int i = 0; i < n; ++i) piece[i] = start + step * static_cast<float>(i);
+    });
+}
+
+void SmoothSky::above(int y, const float* v, int n, float* to) const {
+    alongRow(y, 0, 0, n, [&](int x, int count, float start, float step) { rows::aboveRamp(v + x, start, step, count, to + x); });
 }
 
 SkyLevel sampledSky(const Plane& plane) {

@@ -5,7 +5,6 @@
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
-#include <array>
 #include <limits>
 
 namespace caelumen {
@@ -13,9 +12,9 @@ namespace caelumen {
 bool isHotPixel(const Plane& plane, double level, int x, int y) {
     if (x < 1 || y < 1 || x >= plane.width() - 1 || y >= plane.height() - 1) return false;
     const auto v = [&](int a, int b) { return std::isfinite(plane.at(a, b)) ? static_cast<double>(plane.at(a, b)) - level : 0.0; };
-    std::array<double, 4> n{v(x - 1, y), v(x + 1, y), v(x, y - 1), v(x, y + 1)};
-    std::sort(n.begin(), n.end());
-    return n[1] + n[2] < 0.2 * v(x, y);
+    const double a = v(x - 1, y), b = v(x + 1, y), c = v(x, y - 1), d = v(x, y + 1);
+    const double middle = std::max(std::min(a, b), std::min(c, d)) + std::min(std::max(a, b), std::max(c, d)); // of the four, those between the extremes
+    return middle < 0.2 * v(x, y);
 }
 
 Defects markDefects(Plane& plane, const SmoothSky& sky) {
@@ -29,6 +28,7 @@ Defects markDefects(Plane& plane, const SmoothSky& sky) {
     std::vector<std::vector<std::size_t>> found(static_cast<std::size_t>(blocks));
     tbb::parallel_for(0, blocks, [&](int block) {
         std::vector<float> low(static_cast<std::size_t>(w)), high(low.size());
+        std::vector<int> far(low.size());
         float top = -std::numeric_limits<float>::infinity();
         for (int y = block * Tops::kRows; y < std::min(h, (block + 1) * Tops::kRows); ++y) {
             if (y % kSame == 0) {
@@ -36,7 +36,9 @@ Defects markDefects(Plane& plane, const SmoothSky& sky) {
                 sky.row(y + kSame / 2, kLimit, 0, w, high.data());
             }
             const float* row = plane.row(y);
-            for (int x = rows::nextOutside(row, low.data(), high.data(), 0, w); x < w; x = rows::nextOutside(row, low.data(), high.data(), x + 1, w)) {
+            const int n = rows::outside(row, low.data(), high.data(), w, far.data());
+            for (int i = 0; i < n; ++i) {
+                const int x = far[static_cast<std::size_t>(i)];
                 const auto at = static_cast<std::size_t>(x);
                 const double level = 0.5 * (static_cast<double>(low[at]) + static_cast<double>(high[at]));
                 if (row[x] < low[at] || isHotPixel(plane, level, x, y))

@@ -31,15 +31,16 @@ std::vector<Stretch> brightStretches(const Plane& plane, const SmoothSky& sky, d
     std::vector<std::vector<Stretch>> parts(static_cast<std::size_t>(blocks));
     tbb::parallel_for(0, blocks, [&](int block) {
         std::vector<float> limit(static_cast<std::size_t>(w)), vertical(limit.size()), smooth(limit.size());
+        std::vector<int> bright(limit.size());
         auto& out = parts[static_cast<std::size_t>(block)];
         for (int y = block * kRows; y < std::min(h, (block + 1) * kRows); ++y) {
             rows::smooth(plane.row(std::max(0, y - 1)), plane.row(y), plane.row(std::min(h - 1, y + 1)), w, vertical.data(), smooth.data());
             sky.row(y, threshold, 0, w, limit.data());
-            for (int x = rows::nextAbove(smooth.data(), limit.data(), 0, w); x < w;) {
-                int end = x + 1;
-                while (end < w && smooth[static_cast<std::size_t>(end)] >= limit[static_cast<std::size_t>(end)]) ++end;
-                out.push_back({y, x, end});
-                x = rows::nextAbove(smooth.data(), limit.data(), end, w);
+            const int n = rows::reaching(smooth.data(), limit.data(), w, bright.data());
+            for (int i = 0; i < n;) {
+                const int first = i, x = bright[static_cast<std::size_t>(i)];
+                while (i < n && bright[static_cast<std::size_t>(i)] == x + i - first) ++i;
+                out.push_back({y, x, x + i - first});
             }
         }
     });

@@ -125,7 +125,6 @@ public:
         , m_rows(2 * f.reach + 1)
         , m_nextLine(top - f.reach - f.half)
         , m_nextRow(top - f.reach)
-        , m_level(static_cast<std::size_t>(m_width))
         , m_line(static_cast<std::size_t>(m_width + 2 * f.half), 0.0F)
         , m_across(room(m_lines))
         , m_light(room(m_rows))
@@ -158,8 +157,7 @@ private:
             std::fill(to, to + m_width, 0.0F);
             return;
         }
-        m_sky.row(m_nextLine, 0, 0, m_width, m_level.data());
-        rows::above(m_plane.row(m_nextLine), m_level.data(), m_width, m_line.data() + m_filter.half);
+        m_sky.above(m_nextLine, m_plane.row(m_nextLine), m_width, m_line.data() + m_filter.half);
         rows::blurAcross(m_line.data() + m_filter.half, m_width, m_filter.taps.data(), m_filter.half, to);
     }
 
@@ -167,17 +165,11 @@ private:
     const SmoothSky& m_sky;
     const StarFilter& m_filter;
     int m_width, m_lines, m_rows, m_nextLine, m_nextRow;
-    std::vector<float> m_level, m_line;
+    std::vector<float> m_line;
     Room m_across, m_light;
     std::vector<const float*> m_window, m_held;
     int m_first = 0;
 };
-
-bool isPeak(const FilteredRows& light, int x, int y) {
-    const float v = light.at(x, y);
-    return v > light.at(x - 1, y - 1) && v > light.at(x, y - 1) && v > light.at(x + 1, y - 1) && v > light.at(x - 1, y) && v >= light.at(x + 1, y) &&
-           v >= light.at(x - 1, y + 1) && v >= light.at(x, y + 1) && v >= light.at(x + 1, y + 1);
-}
 
 /// What a place stands out of its ring by, and whether it is as narrow as a star: neither the rim of something larger nor a line. A neighbour on the ring is no
 /// part of the sky: its middle half counts.
@@ -268,6 +260,7 @@ void addFaintStars(const Plane& plane, const SmoothSky& sky, const Psf* psf, std
         auto star = here.begin();
         const auto end = here.end();
         std::vector<float> limit(static_cast<std::size_t>(w)), level(limit.size());
+        std::vector<int> peaks(limit.size());
         for (int y = top; y < bottom; ++y) {
             light.goTo(y);
             for (; star != end && rowOf(stars[*star]) == y; ++star) {
@@ -281,8 +274,9 @@ void addFaintStars(const Plane& plane, const SmoothSky& sky, const Psf* psf, std
                 sky.row(middle, 0, 0, w, level.data());
                 for (std::size_t x = 0; x < limit.size(); ++x) limit[x] -= level[x];
             }
-            for (int x = rows::nextAbove(light.row(y), limit.data(), 0, w); x < w; x = rows::nextAbove(light.row(y), limit.data(), x + 1, w)) {
-                if (!isPeak(light, x, y)) continue;
+            const int n = rows::peaks(light.row(y - 1), light.row(y), light.row(y + 1), limit.data(), w, peaks.data());
+            for (int i = 0; i < n; ++i) {
+                const int x = peaks[static_cast<std::size_t>(i)];
                 const Stand stand = standOf(light, f, x, y);
                 const double snr = stand.above / (scatter * sky.sigma(x, y));
                 if (snr < kLookedAt || !stand.narrow) continue;

@@ -1,15 +1,18 @@
 #include "core/stars/moffat.h"
 
+#include "core/base/number_rows.h"
+
 #include <Eigen/Dense>
 
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <vector>
 
 namespace caelumen {
 namespace {
 
-constexpr int kParameters = 8, kHalf = 4; // amplitude, x, y, base, log-ish shape (3), 1/beta
+constexpr int kParameters = 8; // amplitude, x, y, base, log-ish shape (3), 1/beta
 using Vector = Eigen::Matrix<double, kParameters, 1>;
 using Matrix = Eigen::Matrix<double, kParameters, kParameters>;
 
@@ -27,50 +30,85 @@ Moffat unpack(const Vector& p) {
     return m;
 }
 
-struct Sample {
-    double x, y, value;
-};
+/// The pixels around a star, and room for what is computed of each: a row of its own for every quantity.
+class Samples {
+public:
+    void add(double x, double y, double value) {
+        m_x.push_back(x);
+        m_y.push_back(y);
+        m_value.push_back(value);
+    }
+    std::size_t size() const { return m_x.size(); }
+    /// Leaves out those that are not worth keeping.
+    template<class Keep>
+    void keep(Keep worth) {
+        std::size_t kept = 0;
+        for (std::size_t i = 0; i < size(); ++i)
+            if (worth(m_x[i], m_y[i], m_value[i])) m_x[kept] = m_x[i], m_y[kept] = m_y[i], m_value[kept] = m_value[i], ++kept;
+        m_x.resize(kept), m_y.resize(kept), m_value.resize(kept);
+    }
 
-/// Value and derivatives of a Moffat at an offset from its centre; base is left to the caller.
-double derivatives(const Moffat& m, const Vector& p, double dx, double dy, Vector& d) {
-    const double u = p[4] * dx + p[5] * dy, v = p[6] * dy;
-    const double t = 1 + u * u + v * v, logarithm = std::log(t), value = std::exp(-m.beta * logarithm);
-    const double slope = -m.amplitude * m.beta * value / t; // d/dq
-    d[0] = value;
-    d[1] = slope * -2 * u * p[4];
-    d[2] = slope * -2 * (u * p[5] + v * p[6]);
-    d[3] = 1;
-    d[4] = slope * 2 * u * dx;
-    d[5] = slope * 2 * u * dy;
-    d[6] = slope * 2 * v * dy;
-    d[7] = m.amplitude * value * logarithm * m.beta * m.beta;
-    return value;
-}
+    const std::vector<double>& values() const { return m_value; }
+    /// Derivatives of the model by each parameter into `rows`; the value of the profile is the one by the amplitude. Pixels are the mean of two sites at +-split.
+    void derive(const Moffat& m, const Vector& p, Point split, std::array<std::vector<double>, kParameters>& rows) const {
+        for (auto& row : rows) row.resize(size());
+        deriveAt(m, p, split, rows);
+        if (split.x == 0 && split.y == 0) return;
+        thread_local std::array<std::vector<double>, kParameters> other;
+        for (auto& row : other) row.resize(size());
+        deriveAt(m, p, {-split.x, -split.y}, other);
+        for (std::size_t k = 0; k < kParameters; ++k)
+            for (std::size_t i = 0; i < size(); ++i) rows[k][i] = 0.5 * (rows[k][i] + other[k][i]);
+    }
+
+private:
+    void deriveAt(const Moffat& m, const Vector& p, Point shift, std::array<std::vector<double>, kParameters>& d) const {
+        const double beta = m.beta, a = p[4], b = p[5], c = p[6], amplitude = m.amplitude, x0 = m.x - shift.x, y0 = m.y - shift.y;
+        const std::size_t n = size();
+        const double *x = m_x.data(), *y = m_y.data();
+        double *value = d[0].data(), *dx0 = d[1].data(), *dy0 = d[2].data(), *base = d[3].data(), *da = d[4].data(), *db = d[5].data(), *dc = d[6].data(),
+               *log = d[7].data();
+        for (std::size_t i = 0; i < n; ++i) {
+            const double dx = x[i] - x0, dy = y[i] - y0, u = a * dx + b * dy, v = c * dy;
+            base[i] = 1 + u * u + v * v;
+        }
+        rows::logarithms(base, static_cast<int>(n), log);
+        for (std::size_t i = 0; i < n; ++i) value[i] = -beta * log[i];
+        rows::exponentials(value, static_cast<int>(n), value);
+        for (std::size_t i = 0; i < n; ++i) {
+            const double dx = x[i] - x0, dy = y[i] - y0, u = a * dx + b * dy, v = c * dy;
+            const double slope = -2 * amplitude * beta * value[i] / base[i]; // twice d/dq
+            dx0[i] = -slope * u * a;
+            dy0[i] = -slope * (u * b + v * c);
+            base[i] = 1;
+            da[i] = slope * u * dx;
+            db[i] = slope * u * dy;
+            dc[i] = slope * v * dy;
+            log[i] *= amplitude * value[i] * beta * beta;
+        }
+    }
+    std::vector<double> m_x, m_y, m_value; ///< from the star's place, above its level
+};
 
 /// Sum of squares at a point, with the equations of the step from there: a point is worth them, since nearly every one that is tried is stepped from.
 struct Equations {
     double cost = 0;
-    Matrix a = Matrix::Zero(); ///< the lower triangle holds
-    Vector g = Vector::Zero();
+    Matrix a;
+    Vector g;
 
-    Equations(const std::vector<Sample>& samples, const Vector& p, Point split) {
+    Equations(const Samples& samples, const Vector& p, Point split) {
         const Moffat m = unpack(p);
-        const bool two = split.x != 0 || split.y != 0;
-        Vector d, other;
-        for (const Sample& s : samples) {
-            const double dx = s.x - m.x, dy = s.y - m.y;
-            double value = derivatives(m, p, dx + split.x, dy + split.y, d);
-            if (two) {
-                value = 0.5 * (value + derivatives(m, p, dx - split.x, dy - split.y, other));
-                d = 0.5 * (d + other);
-            }
-            const double r = s.value - (m.base + m.amplitude * value);
-            cost += r * r;
-            for (int k = 0; k < kHalf; ++k) {
-                a.col(k) += d[k] * d;
-                a.col(k + kHalf).tail<kHalf>() += d[k + kHalf] * d.tail<kHalf>();
-            }
-            g += d * r;
+        thread_local std::array<std::vector<double>, kParameters> d;
+        thread_local std::vector<double> left;
+        samples.derive(m, p, split, d);
+        left.resize(samples.size());
+        for (std::size_t i = 0; i < left.size(); ++i) left[i] = samples.values()[i] - (m.base + m.amplitude * d[0][i]);
+        const auto product = [&](const std::vector<double>& v, const std::vector<double>& w) { return rows::dot(v.data(), w.data(), static_cast<int>(v.size())); };
+        cost = product(left, left);
+        for (int k = 0; k < kParameters; ++k) {
+            const auto& row = d[static_cast<std::size_t>(k)];
+            g[k] = product(row, left);
+            for (int n = 0; n <= k; ++n) a(k, n) = a(n, k) = product(row, d[static_cast<std::size_t>(n)]);
         }
     }
     Vector step(double damping) const {
@@ -108,13 +146,13 @@ std::optional<Moffat> fitMoffat(const Plane& plane, const Star& star, double sig
     const int reach = std::clamp(static_cast<int>(std::lround(6 * size)), 5, 24);
     const int cx = static_cast<int>(std::lround(star.x)), cy = static_cast<int>(std::lround(star.y));
     if (!plane.contains(cx - reach, cy - reach) || !plane.contains(cx + reach, cy + reach)) return std::nullopt;
-    std::vector<Sample> samples;
+    Samples samples;
     for (int y = cy - reach; y <= cy + reach; ++y) {
         for (int x = cx - reach; x <= cx + reach; ++x) {
             const double dx = x - star.x, dy = y - star.y;
             const float v = plane.at(x, y);
             if (dx * dx + dy * dy > reach * reach || !std::isfinite(v)) continue;
-            samples.push_back({dx, dy, static_cast<double>(v) - star.level});
+            samples.add(dx, dy, static_cast<double>(v) - star.level);
         }
     }
     if (samples.size() < 40) return std::nullopt;
@@ -144,9 +182,9 @@ std::optional<Moffat> fitMoffat(const Plane& plane, const Star& star, double sig
     const double scatter = std::max(sigma, std::sqrt(now.cost / static_cast<double>(samples.size())));
     Moffat m = unpack(p);
     const auto before = samples.size();
-    std::erase_if(samples, [&](const Sample& s) {
-        const double model = m.amplitude * m.shape(s.x - m.x, s.y - m.y, split);
-        return std::abs(s.value - m.base - model) > 5 * scatter + 0.1 * model;
+    samples.keep([&](double x, double y, double value) {
+        const double model = m.amplitude * m.shape(x - m.x, y - m.y, split);
+        return std::abs(value - m.base - model) <= 5 * scatter + 0.1 * model;
     });
     if (samples.size() != before && samples.size() > before * 7 / 10) {
         now = Equations(samples, p, split);

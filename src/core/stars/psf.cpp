@@ -1,5 +1,6 @@
 #include "core/stars/psf.h"
 
+#include "core/base/number_rows.h"
 #include "core/base/statistics.h"
 
 #include <tbb/blocked_range.h>
@@ -34,9 +35,28 @@ double Psf::lightAt(double r) const {
 double Psf::light(double dx, double dy) const {
     const auto at = [&](double x, double y) {
         const double q = unit.cxx * x * x + 2 * unit.cxy * x * y + unit.cyy * y * y;
-        return lightAt(std::sqrt(q) / std::pow(unit.cxx * unit.cyy - unit.cxy * unit.cxy, 0.25));
+        return lightAt(std::sqrt(q / std::sqrt(unit.cxx * unit.cyy - unit.cxy * unit.cxy)));
     };
     return split.x == 0 && split.y == 0 ? at(dx, dy) : 0.5 * (at(dx + split.x, dy + split.y) + at(dx - split.x, dy - split.y));
+}
+
+double Psf::coreLight(const std::vector<Point>& offsets) const {
+    thread_local std::vector<double> at;
+    const auto n = static_cast<int>(offsets.size());
+    const auto sumAt = [&](Point shift) {
+        at.clear();
+        for (const Point& o : offsets) {
+            const double x = o.x + shift.x, y = o.y + shift.y;
+            at.push_back(1 + unit.cxx * x * x + 2 * unit.cxy * x * y + unit.cyy * y * y);
+        }
+        rows::logarithms(at.data(), n, at.data());
+        for (double& v : at) v *= -unit.beta;
+        rows::exponentials(at.data(), n, at.data());
+        double sum = 0;
+        for (const double v : at) sum += v;
+        return unit.amplitude * sum;
+    };
+    return split.x == 0 && split.y == 0 ? sumAt({}) : 0.5 * (sumAt(split) + sumAt({-split.x, -split.y}));
 }
 
 double Psf::enclosed(double r) const {

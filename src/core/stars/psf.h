@@ -17,7 +17,9 @@ struct Psf {
     std::vector<double> wings; ///< azimuthal median per unit flux at radius i pixels; stops where it drowns in noise
     /// Light per pixel and unit flux at an offset from the star's centre, pixels.
     double light(double dx, double dy) const;
-    /// The same at a radius, azimuthal mean.
+    /// Its sum over offsets that lie within two FWHM, where the Moffat holds.
+    double coreLight(const std::vector<Point>& offsets) const;
+    /// Light at a radius, azimuthal mean.
     double lightAt(double radius) const;
     /// The same, but never less than the Moffat: where a crowded sky drowned the wings, they were measured too faint.
     double wingAt(double radius) const { return std::max(lightAt(radius), core(radius)); }

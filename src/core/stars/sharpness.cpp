@@ -32,6 +32,7 @@ void keepSharp(const Plane& plane, std::vector<Star>& stars, const Psf& psf, dou
     std::vector<char> drop(stars.size(), 0);
     tbb::parallel_for(tbb::blocked_range<std::size_t>(0, stars.size(), 256), [&](const tbb::blocked_range<std::size_t>& range) {
         std::vector<float> ring, far;
+        std::vector<Point> places; // of the middle, from the star's centre
         for (std::size_t i = range.begin(); i < range.end(); ++i) {
             Star& s = stars[i];
             if (s.saturated) continue;
@@ -46,15 +47,15 @@ void keepSharp(const Plane& plane, std::vector<Star>& stars, const Psf& psf, dou
                 }
             };
             gather(ringPixels, ring);
-            double sum = 0, model = 0;
-            int n = 0;
+            double sum = 0;
+            places.clear();
             for (const auto& [dx, dy] : middleOffsets) {
                 const double x = cx + dx - s.x, y = cy + dy - s.y;
                 if (x * x + y * y > core * core || !plane.contains(cx + dx, cy + dy) || !std::isfinite(plane.at(cx + dx, cy + dy))) continue;
                 sum += static_cast<double>(plane.at(cx + dx, cy + dy));
-                model += psf.light(x, y);
-                ++n;
+                places.push_back({x, y});
             }
+            const auto n = static_cast<int>(places.size());
             if (n < 2 || ring.size() < 8) continue;
             // A knot still falls beyond the ring; a star has fallen already. The sky may be the local one or the far ring's, whichever is lower.
             const double level = median(std::span<float>(ring)), middle = sum / n - level;
@@ -68,7 +69,7 @@ void keepSharp(const Plane& plane, std::vector<Star>& stars, const Psf& psf, dou
             if (middle < 3.5 * error || (part < 0.45 && (part < 0.2 || middle < 12 * error)))
                 drop[i] = 1;
             else
-                s.flux = std::max(1e-300, middle * n / (model - n * psf.lightAt(0.5 * (ringIn + ringOut))));
+                s.flux = std::max(1e-300, middle * n / (psf.coreLight(places) - n * psf.lightAt(0.5 * (ringIn + ringOut))));
         }
     });
     std::size_t i = 0;

@@ -3,6 +3,8 @@
 
 #include <QTest>
 
+#include <array>
+#include <bit>
 #include <cmath>
 #include <limits>
 #include <vector>
@@ -120,18 +122,81 @@ private slots:
         const rows::Counts c = rows::countAbove(v.data(), n, 100, 107);
         QCOMPARE(c.low, std::count_if(v.begin(), v.end(), [](float x) { return x >= 100; }));
         QCOMPARE(c.high, std::count_if(v.begin(), v.end(), [](float x) { return x >= 107; }));
-        const std::vector<float> limit(v.size(), 108);
-        int x = 0;
-        for (std::size_t i = 0; i < v.size(); ++i) {
-            if (v[i] < 108) continue;
-            x = rows::nextAbove(v.data(), limit.data(), x, n);
-            QCOMPARE(x, static_cast<int>(i));
-            ++x;
+        auto broken = v;
+        broken[0] = kNan;
+        const std::vector<float> limit(v.size(), 108), low(v.size(), 93);
+        std::vector<int> reach, out, found(v.size());
+        for (std::size_t i = 1; i < v.size(); ++i) {
+            if (v[i] >= 108) reach.push_back(static_cast<int>(i));
+            if (v[i] < 93 || v[i] > 108) out.push_back(static_cast<int>(i));
         }
-        QCOMPARE(rows::nextAbove(v.data(), limit.data(), x, n), n);
+        found.resize(static_cast<std::size_t>(rows::reaching(broken.data(), limit.data(), n, found.data())));
+        QVERIFY(found == reach);
+        found.resize(v.size());
+        found.resize(static_cast<std::size_t>(rows::outside(broken.data(), low.data(), limit.data(), n, found.data())));
+        QVERIFY(found == out);
         std::vector<std::uint8_t> flags(v.size());
         for (std::size_t i = 0; i < v.size(); ++i) flags[i] = v[i] >= 100;
         QCOMPARE(rows::count(flags.data(), n), c.low);
+    }
+
+    /// A peak stands above its neighbours; beyond the ends lie zeros, and of equal values in a row the last one counts.
+    void peaksStandAboveTheirNeighbours_data() { lengths_data(); }
+    void peaksStandAboveTheirNeighbours() {
+        QFETCH(int, n);
+        std::array<std::vector<float>, 3> row{noise(n, 7), noise(n, 8), noise(n, 9)};
+        for (auto& r : row)
+            for (float& v : r) v = std::round(v); // many are equal
+        const std::vector<float> limit(row[1].size(), 101);
+        const auto at = [&](std::size_t k, int x) { return x < 0 || x >= n ? 0.0F : row[k][static_cast<std::size_t>(x)]; };
+        std::vector<int> expected, found(row[1].size());
+        for (int x = 0; x < n; ++x) {
+            bool is = at(1, x) >= 101 && at(1, x) > at(1, x - 1) && at(1, x) >= at(1, x + 1);
+            for (int d = -1; d <= 1; ++d) is = is && at(1, x) > at(0, x + d) && at(1, x) >= at(2, x + d);
+            if (is) expected.push_back(x);
+        }
+        found.resize(static_cast<std::size_t>(rows::peaks(row[0].data(), row[1].data(), row[2].data(), limit.data(), n, found.data())));
+        QVERIFY(found == expected);
+    }
+
+    void rectanglesAddUpAsTheirRowsDo_data() { lengths_data(); }
+    void rectanglesAddUpAsTheirRowsDo() {
+        QFETCH(int, n);
+        constexpr int kDown = 11;
+        const int stride = n + 5;
+        auto v = noise(stride * kDown, 11);
+        v[static_cast<std::size_t>(stride)] = kNan;
+        std::vector<std::uint8_t> hidden(v.size(), 0);
+        for (std::size_t i = 0; i < v.size(); i += 4) hidden[i] = 1;
+        for (const bool masked : {false, true}) {
+            const rows::RectangleSums all = rows::rectangleSums(v.data(), masked ? hidden.data() : nullptr, stride, kDown, n, 92, 110, 100);
+            rows::RectangleSums sum;
+            for (int y = 0; y < kDown; ++y) {
+                const rows::Sums s = rows::sums(v.data() + y * stride, masked ? hidden.data() + y * stride : nullptr, n, 92, 110, 100);
+                sum.count += s.count, sum.sum += s.sum, sum.squares += s.squares, sum.rows += y * s.count;
+            }
+            QCOMPARE(all.count, sum.count);
+            QCOMPARE(all.rows, sum.rows);
+            QVERIFY(std::abs(all.sum - sum.sum) < 1e-5 * (1 + sum.squares));
+            QVERIFY(std::abs(all.squares - sum.squares) < 1e-5 * (1 + sum.squares));
+        }
+    }
+
+    void whatStandsAboveASlope() {
+        std::vector<float> v{5, 7, kNan, 11}, out(4);
+        rows::aboveRamp(v.data(), 4, 2, 4, out.data());
+        QCOMPARE(out, (std::vector<float>{1, 1, 0, 1}));
+    }
+
+    void floatsAreTurnedRound_data() { lengths_data(); }
+    void floatsAreTurnedRound() {
+        QFETCH(int, n);
+        const auto v = noise(n, 12);
+        std::vector<std::uint32_t> raw(v.size());
+        for (std::size_t i = 0; i < v.size(); ++i) raw[i] = __builtin_bswap32(std::bit_cast<std::uint32_t>(v[i]));
+        std::vector<float> out(v.size());
+        rows::fromFloats(raw.data(), n, out.data());
+        QVERIFY(out == v);
     }
 
     void residualsLeaveOutWhatIsHiddenOrFar_data() { lengths_data(); }

@@ -2,6 +2,7 @@
 
 #include <QTest>
 
+#include <algorithm>
 #include <cmath>
 #include <numeric>
 
@@ -16,6 +17,26 @@ private slots:
         QCOMPARE(median(std::span<double>(odd)), 3.0);
         QCOMPARE(median(std::span<double>(even)), 2.5);
         QCOMPARE(median(std::span<double>(none)), 0.0);
+    }
+
+    /// Of many values only those near the middle are sorted: whatever their shape and order, it is the median of all.
+    void medianOfManyIsThatOfTheSorted() {
+        Random random(31);
+        for (int round = 0; round < 300; ++round) {
+            std::vector<double> v(900 + random.index(3000));
+            for (std::size_t i = 0; i < v.size(); ++i) {
+                const double t = random.uniform();
+                v[i] = round % 5 == 0   ? std::pow(t, 8)
+                       : round % 5 == 1 ? std::floor(4 * t)
+                       : round % 5 == 2 ? static_cast<double>(i)
+                       : round % 5 == 3 ? (i % 61 == 0 ? 1e6 : t) // a sample at even steps may see nothing else
+                                        : random.normal();
+            }
+            std::vector<double> sorted = v;
+            std::sort(sorted.begin(), sorted.end());
+            const std::size_t mid = v.size() / 2;
+            QCOMPARE(median(std::span<double>(v)), v.size() % 2 ? sorted[mid] : 0.5 * (sorted[mid - 1] + sorted[mid]));
+        }
     }
 
     void quantileInterpolates() {

@@ -1,0 +1,15 @@
+#pragma once
+
+/// Loops over rows of doubles, compiled for several instruction sets as those of pixel_rows.h are. The results are the same on any of them.
+namespace caelumen::rows {
+
+/// out[i] = ln v[i] within two units of the last place, for 1e-300 < v < 1e300. In place is allowed.
+void logarithms(const double* v, int n, double* out);
+
+/// out[i] = e to the v[i] within two units of the last place, for |v| < 700. In place is allowed.
+void exponentials(const double* v, int n, double* out);
+
+/// Sum of a[i] * b[i], in eight interleaved sums.
+double dot(const double* a, const double* b, int n);
+
+} // namespace caelumen::rows

@@ -1,0 +1,70 @@
+#include "core/base/number_rows.h"
+#include "core/base/statistics.h"
+
+#include <QTest>
+
+#include <algorithm>
+#include <cmath>
+#include <vector>
+
+using namespace caelumen;
+
+/// Against the library's own functions, over all sizes that they are said to hold for.
+class NumberRowsTest : public QObject {
+    Q_OBJECT
+
+private slots:
+    void logarithmsAndExponentials() {
+        Random random(17);
+        for (const int n : {1, 3, 4, 5, 1001}) {
+            std::vector<double> v(static_cast<std::size_t>(n)), out(v.size());
+            const auto units = [](double got, double expected) { // of the last place
+                return std::abs(got - expected) / std::max(1e-300, std::abs(std::nextafter(expected, 1e308) - expected));
+            };
+            for (double& x : v) x = std::exp(1380 * random.uniform() - 690);
+            v[0] = 1 + 1e-9;
+            rows::logarithms(v.data(), n, out.data());
+            for (std::size_t i = 0; i < v.size(); ++i) QVERIFY(units(out[i], std::log(v[i])) <= 2);
+            for (double& x : v) x = 1398 * random.uniform() - 699;
+            v[0] = 0;
+            rows::exponentials(v.data(), n, out.data());
+            for (std::size_t i = 0; i < v.size(); ++i) QVERIFY(units(out[i], std::exp(v[i])) <= 2);
+            const auto before = out;
+            rows::exponentials(v.data(), n, v.data()); // in place
+            QVERIFY(v == before);
+        }
+        const double one = 1;
+        double out = -1;
+        rows::logarithms(&one, 1, &out);
+        QCOMPARE(out, 0.0);
+    }
+
+    /// A value does not depend on where in a row it stands.
+    void placesMakeNoDifference() {
+        Random random(18);
+        std::vector<double> v(23), all(v.size());
+        for (double& x : v) x = 10 * random.uniform() + 0.1;
+        rows::logarithms(v.data(), static_cast<int>(v.size()), all.data());
+        for (std::size_t i = 0; i < v.size(); ++i) {
+            double alone = 0;
+            rows::logarithms(&v[i], 1, &alone);
+            QCOMPARE(alone, all[i]);
+        }
+    }
+
+    void products() {
+        Random random(19);
+        for (const int n : {0, 1, 7, 8, 9, 250}) {
+            std::vector<double> a(static_cast<std::size_t>(n)), b(a.size());
+            double expected = 0, size = 1;
+            for (std::size_t i = 0; i < a.size(); ++i) {
+                a[i] = random.normal(), b[i] = random.normal();
+                expected += a[i] * b[i], size += std::abs(a[i] * b[i]);
+            }
+            QVERIFY(std::abs(rows::dot(a.data(), b.data(), n) - expected) < 1e-14 * size);
+        }
+    }
+};
+
+QTEST_APPLESS_MAIN(NumberRowsTest)
+#include "number_rows_test.moc"
