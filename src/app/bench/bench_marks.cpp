@@ -32,7 +32,7 @@ std::vector<StarDisc> ringsOf(const RunEvidence& e, const std::string& region, c
 }
 
 /// The way on the frame of a position angle on the sky, degrees from +x towards +y.
-double directionOf(const TanWcs& wcs, double positionAngle) {
+double directionOf(const SkyCoordinates& wcs, double positionAngle) {
     const double zero = wcs.positionAngle(0), turn = std::remainder(wcs.positionAngle(90) - zero, 360.0);
     return turn > 0 ? positionAngle - zero : zero - positionAngle;
 }

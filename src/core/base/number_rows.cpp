@@ -32,8 +32,8 @@ __attribute__((always_inline)) inline Doubles exponential(const Doubles& v) {
     constexpr double kShift = 0x1.8p52; // added, it rounds to a whole number in the lowest bits
     const Doubles shifted = v * 1.4426950408889634 + kShift, n = shifted - kShift;
     const Doubles r = (v - n * kLn2High) - n * kLn2Low; // |r| < 0.35
-    constexpr double kFactors[] = {1.0 / 6227020800, 1.0 / 479001600, 1.0 / 39916800, 1.0 / 3628800, 1.0 / 362880, 1.0 / 40320, 1.0 / 5040,
-                                   1.0 / 720,        1.0 / 120,       1.0 / 24,       1.0 / 6,       0.5};
+    constexpr double kFactors[] = {1.0 / 6227020800, 1.0 / 479001600, 1.0 / 39916800, 1.0 / 3628800, 1.0 / 362880, 1.0 / 40320,
+                                   1.0 / 5040,       1.0 / 720,       1.0 / 120,      1.0 / 24,      1.0 / 6,      0.5};
     Doubles sum = Doubles{} + kFactors[0];
     for (int k = 1; k < 12; ++k) sum = sum * r + kFactors[k];
     const Doubles value = 1 + (r + r * r * sum);
@@ -61,11 +61,13 @@ __attribute__((always_inline)) inline void each(const double* v, int n, double* 
 } // namespace
 
 CAELUMEN_FAST void logarithms(const double* v, int n, double* out) {
-    each(v, n, out, [](const Doubles& x) __attribute__((always_inline)) { return logarithm(x); });
+    each(
+        v, n, out, [](const Doubles& x) __attribute__((always_inline)) { return logarithm(x); });
 }
 
 CAELUMEN_FAST void exponentials(const double* v, int n, double* out) {
-    each(v, n, out, [](const Doubles& x) __attribute__((always_inline)) { return exponential(x); });
+    each(
+        v, n, out, [](const Doubles& x) __attribute__((always_inline)) { return exponential(x); });
 }
 
 CAELUMEN_FAST double dot(const double* a, const double* b, int n) {

@@ -314,8 +314,9 @@ CAELUMEN_FAST Sums sums(const float* v, const std::uint8_t* hidden, int n, float
     return out;
 }
 
-CAELUMEN_FAST RectangleSums rectangleSums(const float* v, const std::uint8_t* hidden, std::int64_t stride, int down, int n, float low, float high, float pivot) {
-    constexpr int kMost = 128; // registers within which single precision is ample
+CAELUMEN_FAST RectangleSums rectangleSums(const float* v, const std::uint8_t* hidden, std::int64_t stride, int down, int n, float low, float high,
+                                          float pivot) {
+    constexpr int kMost = 128;                                                               // registers within which single precision is ample
     const int registers = n / kWide, together = std::max(1, kMost / std::max(1, registers)); // rows at a time
     RectangleSums out;
     for (int top = 0; top < down; top += together) {

@@ -10,8 +10,8 @@
 namespace caelumen {
 namespace {
 
-/// The values around the median of many, and where it lies among them: those between two places that a small sample puts it between. Nothing where the sample is
-/// wrong.
+/// The values around the median of many, and where it lies among them: those between two places that a small sample puts it between. Nothing where the sample
+/// is wrong.
 template<class T>
 struct Middle {
     std::vector<T> values;
@@ -45,7 +45,8 @@ double medianOf(std::span<T> v) {
         if (Middle<T> middle(v); middle.holds) {
             const auto at = middle.values.begin() + static_cast<std::ptrdiff_t>(middle.rank);
             std::nth_element(middle.values.begin(), at, middle.values.end());
-            return v.size() % 2 == 1 ? static_cast<double>(*at) : 0.5 * (static_cast<double>(*at) + static_cast<double>(*std::max_element(middle.values.begin(), at)));
+            return v.size() % 2 == 1 ? static_cast<double>(*at)
+                                     : 0.5 * (static_cast<double>(*at) + static_cast<double>(*std::max_element(middle.values.begin(), at)));
         }
     const auto mid = v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2);
     std::nth_element(v.begin(), mid, v.end());

@@ -33,7 +33,17 @@ CAELUMEN_KEPT(Ranking, x.quantity, x.region, x.runs, x.pairs)
 CAELUMEN_KEPT(Horizontal, x.alt_deg, x.az_deg)
 CAELUMEN_KEPT(SkyMoment, x.sun, x.moon, x.moonIlluminated, x.moonPhaseAngle_deg, x.moonDistance_km, x.moonWaxing, x.target, x.airmass, x.moonSeparation_deg,
               x.twilight)
-CAELUMEN_KEPT(TanWcs, x.reference, x.ra_deg, x.dec_deg, x.cd)
+/// By its cards, which are read again.
+template<class Archive>
+void save(Archive& archive, const std::optional<SkyCoordinates>& x) {
+    archive(x ? x->cards() : std::string());
+}
+template<class Archive>
+void load(Archive& archive, std::optional<SkyCoordinates>& x) {
+    std::string cards;
+    archive(cards);
+    x = SkyCoordinates::read(cards);
+}
 CAELUMEN_KEPT(Fact, x.id, x.value, x.source, x.from)
 CAELUMEN_KEPT(RunConditions, x.run, x.sub_exposure_s, x.total_s, x.sub_count, x.gain_e_per_adu, x.gainAssumed, x.scale_arcsec, x.focal_ratio, x.wcs,
               x.wcsOffset_px, x.nearInfrared, x.bits, x.sensor_temperature_c, x.gain_setting, x.offset_setting, x.night_transparency,

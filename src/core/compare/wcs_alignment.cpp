@@ -6,18 +6,18 @@
 
 namespace caelumen {
 
-std::optional<Alignment> alignmentFromWcs(const TanWcs& baseline, const TanWcs& run, int width, int height) {
+std::optional<Alignment> alignmentFromWcs(const SkyCoordinates& baseline, const SkyCoordinates& run, int width, int height) {
     std::vector<std::pair<Point, Point>> pairs;
     for (int j = 0; j <= 4; ++j) {
         for (int i = 0; i <= 4; ++i) {
             const Point p{0.25 * i * (width - 1), 0.25 * j * (height - 1)};
-            const auto q = run.toPixel(baseline.toSky(p));
+            const auto sky = baseline.toSky(p);
+            const auto q = sky ? run.toPixel(*sky) : std::nullopt;
             if (!q) return std::nullopt;
             pairs.emplace_back(p, *q);
         }
     }
-    const auto handedness = [](const TanWcs& w) { return w.cd[0] * w.cd[3] - w.cd[1] * w.cd[2] > 0; };
-    auto fit = fitSimilarity(pairs, handedness(baseline) != handedness(run));
+    auto fit = fitSimilarity(pairs, baseline.mirrored() != run.mirrored());
     if (!fit) return std::nullopt;
     fit->matched = 0;
     return fit;

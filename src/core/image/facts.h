@@ -1,6 +1,6 @@
 #pragma once
 
-#include "core/image/wcs.h"
+#include "core/image/sky_coordinates.h"
 
 #include <map>
 #include <optional>
@@ -30,7 +30,7 @@ struct FrameFacts {
     std::optional<double> ra_deg, dec_deg;
     std::optional<double> site_latitude_deg, site_longitude_deg;
     std::optional<std::string> start; ///< ISO 8601, UTC
-    std::optional<TanWcs> wcs;
+    std::optional<SkyCoordinates> wcs;
     std::optional<std::string> frame_kind; ///< light, dark, flat, as the header words it
     std::optional<std::string> filter, target, camera, telescope;
     std::map<std::string, std::string> sources;

@@ -28,31 +28,6 @@ bool looksSexagesimal(const std::optional<std::string>& text) {
     return text && !headerNumber(text) && text->find_first_of(" :") != std::string::npos;
 }
 
-/// CRVAL, CRPIX and CD (or CDELT with CROTA2 or PC) of a gnomonic projection.
-std::optional<TanWcs> wcsOf(const HeaderLookup& header) {
-    const auto n = [&](const char* key) { return headerNumber(header(key)); };
-    const auto type = header("CTYPE1");
-    const auto x = n("CRPIX1"), y = n("CRPIX2"), ra = n("CRVAL1"), dec = n("CRVAL2");
-    if (!type || type->find("RA--") == std::string::npos || type->find("TAN") == std::string::npos || !x || !y || !ra || !dec || std::abs(*dec) > 90)
-        return std::nullopt;
-    TanWcs w;
-    w.reference = {*x - 1, *y - 1}; // FITS counts from 1
-    w.ra_deg = *ra;
-    w.dec_deg = *dec;
-    if (const auto a = n("CD1_1"), b = n("CD1_2"), c = n("CD2_1"), d = n("CD2_2"); a && d) {
-        w.cd = {*a, b.value_or(0), c.value_or(0), *d};
-    } else {
-        const auto sx = n("CDELT1"), sy = n("CDELT2");
-        if (!sx || !sy) return std::nullopt;
-        const double r = n("CROTA2").value_or(0) * M_PI / 180;
-        const double p11 = n("PC1_1").value_or(std::cos(r)), p12 = n("PC1_2").value_or(-std::sin(r) * *sy / *sx);
-        const double p21 = n("PC2_1").value_or(std::sin(r) * *sx / *sy), p22 = n("PC2_2").value_or(std::cos(r));
-        w.cd = {*sx * p11, *sx * p12, *sy * p21, *sy * p22};
-    }
-    const double det = w.cd[0] * w.cd[3] - w.cd[1] * w.cd[2];
-    return std::abs(det) > 1e-14 && std::abs(det) < 1 ? std::optional(w) : std::nullopt;
-}
-
 } // namespace
 
 std::optional<double> headerNumber(const std::optional<std::string>& text) {
@@ -171,8 +146,6 @@ FrameFacts factsFromHeader(const HeaderLookup& header) {
             facts.notes.push_back(fmt::format("DATE-OBS = {} is not a time", *date));
         }
     }
-    facts.wcs = wcsOf(header);
-    if (facts.wcs) facts.sources["wcs"] = "CRVAL1";
     return facts;
 }
 

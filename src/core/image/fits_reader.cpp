@@ -58,6 +58,16 @@ FrameFacts merged(const HeaderLookup& first, const HeaderLookup& second) {
     });
 }
 
+std::optional<SkyCoordinates> coordinatesOf(fitsfile* file) {
+    char* cards = nullptr;
+    int count = 0, status = 0;
+    std::optional<SkyCoordinates> out;
+    if (fits_convert_hdr2str(file, 1, nullptr, 0, &cards, &count, &status) == 0) out = SkyCoordinates::read(cards);
+    if (cards) fits_free_memory(cards, &status);
+    fits_clear_errmsg();
+    return out;
+}
+
 int integerKey(const HeaderLookup& header, const char* keyword) {
     const auto value = headerNumber(header(keyword));
     return value && std::abs(*value) < 1e6 ? static_cast<int>(std::lround(*value)) : 0;
@@ -134,6 +144,9 @@ Result<FitsImage> findImage(const fs::path& path, bool tryFirst) {
         if (!primary) return primary.error();
         const HeaderLookup own = lookup(file), first = lookup(primary->get());
         out.info.facts = merged(own, first);
+        out.info.facts.wcs = coordinatesOf(file);
+        if (!out.info.facts.wcs) out.info.facts.wcs = coordinatesOf(primary->get());
+        if (out.info.facts.wcs) out.info.facts.sources["wcs"] = "CRVAL1";
         const auto key = [&](const char* k) {
             auto v = own(k);
             return v ? v : first(k);

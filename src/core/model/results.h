@@ -1,6 +1,6 @@
 #pragma once
 
-#include "core/image/wcs.h"
+#include "core/image/sky_coordinates.h"
 #include "core/model/facts.h"
 #include "core/model/ranking.h"
 #include "core/model/trial_json.h"
@@ -55,7 +55,7 @@ struct RunConditions {
     bool gainAssumed = false;
     std::optional<double> scale_arcsec; ///< per stored pixel
     std::optional<double> focal_ratio;
-    std::optional<TanWcs> wcs;          ///< of the header
+    std::optional<SkyCoordinates> wcs;  ///< of the header
     std::optional<double> wcsOffset_px; ///< how far the header's sky coordinates lie from the baseline's stars
     std::optional<double> nearInfrared; ///< mean transmission of the filter from 700 to 1000 nm, where a curve is given
     int bits = 0;                       ///< of integer data; 0: floating point

@@ -49,7 +49,8 @@ public:
     }
 
     const std::vector<double>& values() const { return m_value; }
-    /// Derivatives of the model by each parameter into `rows`; the value of the profile is the one by the amplitude. Pixels are the mean of two sites at +-split.
+    /// Derivatives of the model by each parameter into `rows`; the value of the profile is the one by the amplitude. Pixels are the mean of two sites at
+    /// +-split.
     void derive(const Moffat& m, const Vector& p, Point split, std::array<std::vector<double>, kParameters>& rows) const {
         for (auto& row : rows) row.resize(size());
         deriveAt(m, p, split, rows);
@@ -103,7 +104,9 @@ struct Equations {
         samples.derive(m, p, split, d);
         left.resize(samples.size());
         for (std::size_t i = 0; i < left.size(); ++i) left[i] = samples.values()[i] - (m.base + m.amplitude * d[0][i]);
-        const auto product = [&](const std::vector<double>& v, const std::vector<double>& w) { return rows::dot(v.data(), w.data(), static_cast<int>(v.size())); };
+        const auto product = [&](const std::vector<double>& v, const std::vector<double>& w) {
+            return rows::dot(v.data(), w.data(), static_cast<int>(v.size()));
+        };
         cost = product(left, left);
         for (int k = 0; k < kParameters; ++k) {
             const auto& row = d[static_cast<std::size_t>(k)];
