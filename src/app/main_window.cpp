@@ -225,17 +225,8 @@ void MainWindow::openCampaign(const QString& path, bool mustExist) {
     if (!mayLeave()) return;
     const Status opened = m_session.openCampaign(path, mustExist);
     if (opened) return;
-    const QString why = QString::fromStdString(opened.error().message), copy = Campaign::lastGoodCopy(path);
-    fail(why);
-    if (copy.isEmpty() || !m_prompts->confirm(this,
-                                              tr("%1\n\nA good copy of %2 was kept. Open it as a campaign of its own? The file itself stays as it is.")
-                                                  .arg(why, QLocale().toString(QFileInfo(copy).lastModified(), QLocale::ShortFormat)),
-                                              tr("Open the copy")))
-        return;
-    const auto recovered = Campaign::recover(path);
-    if (!recovered) return fail(QString::fromStdString(recovered.error().message));
-    if (const Status again = m_session.openCampaign(*recovered); !again) return fail(QString::fromStdString(again.error().message));
-    m_problem->hide();
+    fail(QString::fromStdString(opened.error().message));
+    offerMending(path);
 }
 
 void MainWindow::newCampaign() {

@@ -56,6 +56,9 @@ public:
     void askCampaign(const QString& known = {}); ///< opens one that is there
     /// Says that the program ended without closing last time and what it was at; offers the campaign that was open then.
     void offerRecovery();
+    void offerMending(const QString& path);
+    void mend(const QString& path);
+    void checkThisCampaign();
     void showEventLog();
     void setTheme(ThemeKind kind);
     void showKeys();

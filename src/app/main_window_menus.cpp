@@ -95,6 +95,7 @@ void MainWindow::buildMenus() {
     fillRecent();
     add(file, tr("Open the &demo"), {}, [this] { openDemo(); });
     add(file, tr("&Save the campaign as \u2026"), QKeySequence::SaveAs, [this] { saveCampaignElsewhere(); });
+    add(file, tr("C&heck this campaign \u2026"), {}, [this] { checkThisCampaign(); })->setObjectName("checkCampaign");
     file->addSeparator();
     QMenu* out = file->addMenu(tr("&Export the comparison"));
     m_needResults << add(out, tr("Page with pictures and plots (HTML) \u2026"), QKeySequence("Ctrl+E"), [this] { exportComparison("html"); });

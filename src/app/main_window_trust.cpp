@@ -1,3 +1,4 @@
+#include "app/campaign_check_dialog.h"
 #include "app/help/help_window.h"
 #include "app/main_window.h"
 #include "app/settings_file.h"
@@ -27,6 +28,35 @@ void MainWindow::offerRecovery() {
     if (there && !open && m_prompts->confirm(this, tr("%1\n\nOpen the campaign \u201C%2\u201D, which was open then?").arg(sentence, name), tr("Open it")))
         openCampaign(last.campaign, true);
     fail(tr("%1 Help > Event log tells what went before.").arg(sentence));
+}
+
+void MainWindow::offerMending(const QString& path) {
+    const QFileInfo info(path);
+    if (!info.isFile() || info.size() == 0) return;
+    const CampaignCheck found = checkCampaignWhole(path);
+    if (!found.damage.isEmpty() && found.canBeMended() &&
+        m_prompts->confirm(this, CampaignCheckDialog::summary(found) + "\n\n" + CampaignCheckDialog::whatMendingDoes(), tr("Open a mended copy")))
+        mend(path);
+}
+
+void MainWindow::mend(const QString& path) {
+    const auto mended = mendCampaign(path);
+    if (!mended) return fail(QString::fromStdString(mended.error().message));
+    if (!mayLeave()) return;
+    if (const Status again = m_session.openCampaign(*mended); !again) return fail(QString::fromStdString(again.error().message));
+    m_problem->hide();
+}
+
+void MainWindow::checkThisCampaign() {
+    if (!m_session.campaign()) return;
+    const QString path = m_session.campaign()->path();
+    m_demoJobs.run("check", tr("Checking the campaign"), [this, path](const Job&) -> JobService::Finish {
+        return [this, path, found = checkCampaignWhole(path)] {
+            auto* dialog = new CampaignCheckDialog(path, found, this);
+            connect(dialog, &CampaignCheckDialog::mendingWanted, this, [this, path] { mend(path); });
+            dialog->show();
+        };
+    });
 }
 
 void MainWindow::showManual() {

@@ -20,25 +20,12 @@
 namespace caelumen {
 namespace {
 
-constexpr qint64 kLargest = 512LL << 20; ///< bytes of a campaign file; thousands of trials take some megabytes
-constexpr int kPatience_ms = 300;        ///< for another process in the middle of a change: saving is tried again later
+constexpr int kPatience_ms = 300; ///< for another process in the middle of a change: saving is tried again later
 
 std::pair<unsigned long long, unsigned long long> placeOf(const QString& path) {
     struct stat found {};
     if (::stat(QFile::encodeName(path).constData(), &found) != 0) return {0, 0};
     return {found.st_dev, found.st_ino};
-}
-
-/// What of a file's outside can be told before the database touches it.
-Status checkFile(const QString& path) {
-    const std::string name = path.toStdString();
-    if (pathOf(name).native() != name) return campaignFailure(path, "a campaign needs a name and folders in UTF-8; rename them", "the database knows no other");
-    if (const Status there = isFileToRead(name); !there) return there;
-    QFile file(path);
-    if (!file.open(QIODevice::ReadOnly)) return campaignFailure(path, "the campaign cannot be opened; check its permissions", file.errorString());
-    if (file.read(15) != "SQLite format 3") return campaignFailure(path, "it is not a Caelumen campaign; choose another file", "unknown format");
-    if (file.size() > kLargest) return campaignFailure(path, "it is too large to be a campaign; choose another file", QString("%1 MB").arg(file.size() >> 20));
-    return Done{};
 }
 
 } // namespace
@@ -63,7 +50,7 @@ Status Campaign::connect(const QString& options, const QString& name) {
 }
 
 Result<std::unique_ptr<Campaign>> Campaign::openToRead(const QString& path) {
-    if (const Status good = checkFile(path); !good) return good.error();
+    if (const Status good = checkCampaignFile(path); !good) return good.error();
     std::unique_ptr<Campaign> campaign(new Campaign(QFileInfo(path).absoluteFilePath(), QUuid::createUuid().toString()));
     // Without a log nobody writes: it is read as it lies there, which makes no file beside it.
     const bool rests = !QFile::exists(path + "-wal");
@@ -81,7 +68,7 @@ Result<std::unique_ptr<Campaign>> Campaign::open(const QString& path) {
     const bool isNew = !info.exists() || (info.isFile() && info.size() == 0);
     if (info.isDir()) return campaignFailure(path, "it is a folder; give a campaign file", "folder");
     if (!isNew) {
-        if (const Status good = checkFile(path); !good) return good.error();
+        if (const Status good = checkCampaignFile(path); !good) return good.error();
         if (!info.isWritable() || !QFileInfo(info.absolutePath()).isWritable()) {
             auto read = openToRead(path);
             if (read) (*read)->readOnly("This campaign may only be read: its file or its folder is protected. Save it elsewhere to work on it.", false);

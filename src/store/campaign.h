@@ -67,10 +67,8 @@ public:
     /// elsewhere is not replaced.
     Status copyTo(const QString& path, const Unsaved& unsaved = {}) const;
 
-    /// The copy kept when a campaign was last opened whole; empty where there is none.
+    /// The copy kept when a campaign was last opened whole; empty where there is none (campaign_check.h mends from it).
     static QString lastGoodCopy(const QString& path);
-    /// Makes a campaign of its own out of that copy, beside the damaged one, which stays; its name.
-    static Result<QString> recover(const QString& path);
 
     /// Small settings that belong to the campaign (the trial last shown, for one).
     QString setting(const QString& key) const;

@@ -2,6 +2,7 @@
 #include "core/base/text.h"
 #include "store/campaign.h"
 #include "store/campaign_schema.h"
+#include "store/database.h"
 #include "store/trial_paths.h"
 
 #include <QDateTime>
@@ -9,34 +10,11 @@
 #include <QFileInfo>
 #include <QSqlDatabase>
 #include <QSqlQuery>
-#include <QUuid>
 #include <QVariant>
 
 namespace caelumen {
 namespace fs = std::filesystem;
 namespace {
-
-/// A database of its own for as long as this lives.
-class Database {
-public:
-    explicit Database(const QString& path) {
-        QSqlDatabase db = QSqlDatabase::addDatabase("QSQLITE", m_name);
-        db.setDatabaseName(path);
-        m_open = db.open();
-    }
-    ~Database() {
-        QSqlDatabase::database(m_name, false).close();
-        QSqlDatabase::removeDatabase(m_name);
-    }
-    Database(const Database&) = delete;
-    Database& operator=(const Database&) = delete;
-    bool isOpen() const { return m_open; }
-    QSqlDatabase get() const { return QSqlDatabase::database(m_name); }
-
-private:
-    QString m_name = QUuid::createUuid().toString();
-    bool m_open = false;
-};
 
 /// Brings the log of a campaign that nobody has open into its file: left beside a new file, it would be taken for the new one's.
 void settle(const QString& path) {
@@ -117,19 +95,6 @@ Status Campaign::keepGoodCopy() const {
         if (!q.exec()) return campaignFailure(m_path, "no copy could be kept", reasonOf(q.lastError()));
         return Done{};
     });
-}
-
-Result<QString> Campaign::recover(const QString& path) {
-    const QString copy = lastGoodCopy(path);
-    if (copy.isEmpty()) return campaignFailure(path, "there is no good copy of it", "none was kept");
-    const auto bytes = readBytes(copy.toStdString(), 1U << 30U);
-    if (!bytes) return bytes.error();
-    const QFileInfo info(path);
-    QString fresh;
-    for (int n = 1; fresh.isEmpty() || QFileInfo::exists(fresh); ++n)
-        fresh = info.absolutePath() + "/" + info.completeBaseName() + (n == 1 ? QString(" recovered") : QString(" recovered %1").arg(n)) + ".caelumen";
-    if (const Status written = writeFile(fresh.toStdString(), *bytes); !written) return written.error();
-    return fresh;
 }
 
 } // namespace caelumen

@@ -1,5 +1,9 @@
 #include "store/campaign_schema.h"
 
+#include "core/base/file.h"
+#include "core/base/text.h"
+
+#include <QFile>
 #include <QSqlQuery>
 #include <QVariant>
 
@@ -12,6 +16,7 @@ namespace {
 
 constexpr int kFormat = 1;
 constexpr int kApplicationId = 0x4361656c; // "Cael"
+constexpr qint64 kLargest = 512LL << 20;   ///< bytes of a campaign file; thousands of trials take some megabytes
 constexpr qint64 kMostTrials = 100'000, kLongestText = 64 << 20;
 
 struct Table {
@@ -94,6 +99,17 @@ Error campaignFailure(const QString& path, const QString& what, const QString& r
     return Error{QStringLiteral("%1: %2 (%3).").arg(path, what, reason.simplified()).toStdString()};
 }
 
+Status checkCampaignFile(const QString& path) {
+    const std::string name = path.toStdString();
+    if (pathOf(name).native() != name) return campaignFailure(path, "a campaign needs a name and folders in UTF-8; rename them", "the database knows no other");
+    if (const Status there = isFileToRead(name); !there) return there;
+    QFile file(path);
+    if (!file.open(QIODevice::ReadOnly)) return campaignFailure(path, "the campaign cannot be opened; check its permissions", file.errorString());
+    if (file.read(15) != "SQLite format 3") return campaignFailure(path, "it is not a Caelumen campaign; choose another file", "unknown format");
+    if (file.size() > kLargest) return campaignFailure(path, "it is too large to be a campaign; choose another file", QString("%1 MB").arg(file.size() >> 20));
+    return Done{};
+}
+
 Status makeCampaignSchema(QSqlDatabase db, const QString& path) {
     QSqlQuery q(db);
     db.transaction();
@@ -106,7 +122,7 @@ Status makeCampaignSchema(QSqlDatabase db, const QString& path) {
     return error;
 }
 
-Status checkCampaign(QSqlDatabase db, const QString& path) {
+Status checkCampaignShape(QSqlDatabase db, const QString& path) {
     QSqlQuery q(db);
     q.exec("PRAGMA trusted_schema = OFF");
     const QVariant id = ask(q, "PRAGMA application_id");
@@ -115,9 +131,15 @@ Status checkCampaign(QSqlDatabase db, const QString& path) {
     const int version = ask(q, "PRAGMA user_version").toInt();
     if (version > kFormat) return campaignFailure(path, "it was written by a newer version; update the program to open it", QString("format %1").arg(version));
     if (Status whole = checkTables(q, path); !whole) return whole;
+    return checkSizes(q, path);
+}
+
+Status checkCampaign(QSqlDatabase db, const QString& path) {
+    if (Status shape = checkCampaignShape(db, path); !shape) return shape;
+    QSqlQuery q(db);
     if (const QString found = ask(q, "PRAGMA quick_check(1)").toString(); found != "ok")
         return damaged(path, found.isEmpty() ? reasonOf(q.lastError()) : found);
-    return checkSizes(q, path);
+    return Done{};
 }
 
 } // namespace caelumen

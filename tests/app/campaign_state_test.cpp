@@ -214,7 +214,7 @@ private slots:
         QCOMPARE(session().campaign()->path(), at("other.caelumen"));
         m_answers->yes = true;
         m_window->openCampaign(campaign());
-        QVERIFY2(session().campaign()->path().contains("recovered"), qPrintable(session().campaign()->path()));
+        QVERIFY2(session().campaign()->path().contains("mended"), qPrintable(session().campaign()->path()));
         QCOMPARE(QString::fromStdString(session().trial().title), QString("As it was"));
         QVERIFY(problemIn(*m_window).isEmpty());
     }

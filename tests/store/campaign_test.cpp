@@ -1,4 +1,6 @@
 #include "store/campaign.h"
+#include "store/campaign_check.h"
+#include "store/database.h"
 #include "support/scenes.h"
 
 #include <QCoreApplication>
@@ -281,12 +283,123 @@ private slots:
         file.write(QByteArray(4096, 'x'));
         file.close();
         QVERIFY(!Campaign::open(path).ok());
-        const auto fresh = Campaign::recover(path), another = Campaign::recover(path);
-        QVERIFY(fresh.ok() && another.ok() && *fresh != *another);
+        const CampaignCheck found = checkCampaignWhole(path);
+        QVERIFY(!found.isWhole() && found.canBeMended() && !found.damage.isEmpty() && !found.copy.isEmpty());
+        const auto fresh = mendCampaign(path), another = mendCampaign(path);
+        QVERIFY2(fresh.ok() && another.ok() && *fresh != *another, fresh.ok() ? "" : fresh.error().message.c_str());
         auto c = Campaign::open(*fresh);
         QVERIFY2(c.ok(), c.ok() ? "" : c.error().message.c_str());
         QCOMPARE(trialsOf(**c)[0].title, QString("Good"));
         QVERIFY(QFile::exists(path));
+    }
+
+    /// What can still be read stays as it is; what cannot comes from the copy; what was taken out on purpose stays out.
+    void mendingTakesTheNewestThatCanBeRead() {
+        const QString path = at("mended.caelumen");
+        qint64 spoilt = 0, changed = 0, removed = 0;
+        {
+            auto c = Campaign::open(path);
+            spoilt = *(*c)->addTrial(sample("Spoilt"));
+            changed = *(*c)->addTrial(sample("Before"));
+            removed = *(*c)->addTrial(sample("Removed"));
+            QVERIFY((*c)->setSetting("shown", "2").ok());
+        }
+        {
+            auto c = Campaign::open(path); // keeps a copy of all three
+            QVERIFY((*c)->saveTrial(changed, sample("After")).ok());
+            QVERIFY((*c)->removeTrial(removed).ok());
+            QVERIFY((*c)->addTrial(sample("New")).ok());
+        }
+        const CampaignCheck whole = checkCampaignWhole(path);
+        QVERIFY(whole.isWhole() && !whole.canBeMended());
+        QCOMPARE(whole.trials.size(), std::size_t{3});
+        QVERIFY(!whole.trials[0].gone.isEmpty()); // no frame of it was ever written
+        {
+            Database db(path);
+            QVERIFY(QSqlQuery(db.get()).exec(QString("UPDATE trial SET body = '{' WHERE id = %1").arg(spoilt)));
+        }
+        const CampaignCheck found = checkCampaignWhole(path);
+        QVERIFY(!found.isWhole() && found.canBeMended() && found.damage.isEmpty());
+        QVERIFY(!found.trials[0].problem.isEmpty() && found.trials[0].inCopy);
+        const auto fresh = mendCampaign(path);
+        QVERIFY(fresh.ok());
+        auto c = Campaign::open(*fresh);
+        QVERIFY(c.ok());
+        QStringList titles;
+        for (const auto& e : trialsOf(**c)) titles << e.title;
+        QCOMPARE(titles, (QStringList{"Spoilt", "After", "New"}));
+        QVERIFY((*c)->trial(spoilt).ok());
+        QCOMPARE((*c)->setting("shown"), QString("2"));
+        QCOMPARE(checkCampaignWhole(path).trials.size(), std::size_t{3}); // the file itself stays
+    }
+
+    /// Wherever a page of the file is overwritten: never a crash, and with a copy every trial comes back.
+    void anyPageMayBeDamaged() {
+        const QString path = at("pages.caelumen"), work = at("page.caelumen");
+        {
+            auto c = Campaign::open(path);
+            for (int i = 0; i < 40; ++i) {
+                Trial t = sample(QString("Trial %1").arg(i).toStdString().c_str());
+                t.notes = std::string(3000, 'n');
+                QVERIFY((*c)->addTrial(t).ok());
+            }
+        }
+        QVERIFY(Campaign::open(path).ok()); // keeps a copy
+        const qint64 pages = QFileInfo(path).size() / 4096;
+        QVERIFY(pages > 20);
+        for (qint64 page = 0; page < pages; page += 3) {
+            for (const char* ending : {"", ".last-good", "-wal", "-shm"}) {
+                QFile::remove(work + ending);
+                if (QFile::exists(path + ending)) QVERIFY(QFile::copy(path + ending, work + ending));
+            }
+            QFile file(work);
+            QVERIFY(file.open(QIODevice::ReadWrite) && file.seek(4096 * page));
+            file.write(QByteArray(4096, static_cast<char>(0x5a + page)));
+            file.close();
+            const auto fresh = mendCampaign(work);
+            QVERIFY2(fresh.ok(), fresh.ok() ? "" : fresh.error().message.c_str());
+            auto c = Campaign::open(*fresh);
+            QVERIFY(c.ok());
+            QCOMPARE(trialsOf(**c).size(), std::size_t{40});
+            for (const auto& e : trialsOf(**c)) QVERIFY((*c)->trial(e.id).ok());
+            c = Error{""};
+            QFile::remove(*fresh);
+        }
+    }
+
+    /// Campaigns as versions of the program wrote them, kept as statements: each opens, with all that it holds.
+    void campaignsOfEveryFormatOpen_data() {
+        QTest::addColumn<QString>("script");
+        const QDir folder(QFINDTESTDATA("campaigns"));
+        for (const QString& name : folder.entryList({"format-*.sql"})) QTest::newRow(qPrintable(name)) << folder.filePath(name);
+    }
+    void campaignsOfEveryFormatOpen() {
+        QFETCH(QString, script);
+        QFile file(script);
+        QVERIFY(file.open(QIODevice::ReadOnly));
+        const QString path = at("old.caelumen");
+        {
+            Database db(path);
+            for (const QString& statement : QString::fromUtf8(file.readAll()).split(";\n", Qt::SkipEmptyParts))
+                if (!statement.trimmed().isEmpty()) QVERIFY2(QSqlQuery(db.get()).exec(statement), qPrintable(statement));
+        }
+        {
+            auto c = Campaign::open(path);
+            QVERIFY2(c.ok(), c.ok() ? "" : c.error().message.c_str());
+            QVERIFY(!(*c)->isReadOnly());
+            const auto all = trialsOf(**c);
+            QCOMPARE(all.size(), std::size_t{2});
+            QCOMPARE(all[0].title, QString("Roof at full moon \u00B7 \u201Cfirst try\u201D"));
+            const auto t = (*c)->trial(all[0].id);
+            QVERIFY2(t.ok(), t.ok() ? "" : t.error().message.c_str());
+            QCOMPARE(t->runs.size(), std::size_t{2});
+            QVERIFY(t->runs[0].baseline && t->runs[1].filter == "duo7");
+            QCOMPARE(t->regions.size(), std::size_t{3});
+            QCOMPARE((*c)->setting("shown"), QString("2"));
+            QVERIFY((*c)->saveTrial(all[1].id, *t).ok());
+        }
+        QVERIFY(checkCampaignWhole(path).isWhole());
+        QFile::remove(path);
     }
 
     /// A database that only looks like a campaign is told from one before anything in it can act.

@@ -237,7 +237,9 @@ QString Bench::skyPlaceOf(const Point& at) const {
     const TrialResults* r = m_session.results();
     const RunConditions* c = r ? r->conditionsOf(r->baseline) : nullptr;
     if (!c || !c->wcs) return {};
-    const Point sky = c->wcs->toSky(at); // degrees
+    const auto place = c->wcs->toSky(at); // degrees
+    if (!place) return {};
+    const Point sky = *place;
     const int seconds = static_cast<int>(std::lround(std::fmod(sky.x + 360, 360.0) / 15 * 3600 * 10));
     const int arc = static_cast<int>(std::lround(std::abs(sky.y) * 3600));
     return QString("%1h %2m %3s  %4%5\u00B0 %6\u2032 %7\u2033")
