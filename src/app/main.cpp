@@ -1,5 +1,6 @@
 #include "app/application.h"
 #include "app/demo_campaign.h"
+#include "app/language.h"
 #include "app/main_window.h"
 #include "app/screenshots.h"
 #include "app/widgets/paths.h"
@@ -67,6 +68,8 @@ int main(int argc, char** argv) {
     const bool printsOnly = std::any_of(words.begin() + 1, std::find(words.begin() + 1, words.end(), "--"),
                                         [](const QString& w) { return w == "--help" || w == "-h" || w == "--help-all" || w == "--version" || w == "-v"; });
     const std::unique_ptr<QCoreApplication> application(printsOnly ? new QCoreApplication(argc, argv) : new Application(argc, argv));
+
+    installLanguage(*application);
 
     QCommandLineParser parser;
     parser.setApplicationDescription(QObject::tr("Compares astrophotography filters fairly."));

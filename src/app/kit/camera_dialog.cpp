@@ -25,7 +25,7 @@ const char* const kLetters = "RGBL";
 QString shortly(const CameraChannel& channel) {
     const auto& t = channel.efficiency.transmission;
     const auto peak = static_cast<std::size_t>(std::max_element(t.begin(), t.end()) - t.begin());
-    return CameraDialog::tr("%1: %n points, at most %2 % at %3 nm", nullptr, static_cast<int>(t.size()))
+    return CameraDialog::tr("%1: %n point(s), at most %2 % at %3 nm", nullptr, static_cast<int>(t.size()))
         .arg(QString::fromStdString(channel.name))
         .arg(100 * t[peak], 0, 'f', 0)
         .arg(channel.efficiency.wavelength_nm[peak], 0, 'f', 0);

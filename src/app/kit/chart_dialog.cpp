@@ -277,7 +277,7 @@ void ChartDialog::refresh() {
     const Curve c = curve();
     QString found;
     if (!c.empty()) {
-        found = tr("%n points", nullptr, static_cast<int>(c.wavelength_nm.size()));
+        found = tr("%n point(s)", nullptr, static_cast<int>(c.wavelength_nm.size()));
         for (const Band& b : bandsOf(c))
             found += tr("\nband at %1 nm, %2 nm wide, %3 %").arg(b.center_nm, 0, 'f', 1).arg(b.fwhm_nm, 0, 'f', 1).arg(100 * b.peak, 0, 'f', 0);
     }

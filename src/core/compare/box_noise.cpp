@@ -29,10 +29,10 @@ Boxes boxesOn(const Sky& sky, const std::vector<NoiseBox>& all, const Surface* s
     Boxes out;
     const bool inSky = std::count_if(all.begin(), all.end(), [](const NoiseBox& b) { return b.inSky && b.onGrid; }) >= 50;
     for (const NoiseBox& b : all) {
-        if (inSky ? !b.inSky : excludedAt(sky, b.centre)) continue;
+        if (inSky ? !b.inSky : excludedAt(sky, b.centre())) continue;
         out.boxes.push_back(b);
         if (surface && surface->valid)
-            out.boxes.back().mean -= static_cast<float>(surface->at(SurfaceBasis::at(b.centre, sky.plane->view.width, sky.plane->view.height)));
+            out.boxes.back().mean -= static_cast<float>(surface->at(SurfaceBasis::at(b.centre(), sky.plane->view.width, sky.plane->view.height)));
         out.apart += b.onGrid;
     }
     return out;

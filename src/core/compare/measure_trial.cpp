@@ -59,11 +59,13 @@ std::vector<std::string> allQuantities() {
 
 class Measurer {
 public:
-    Measurer(const Trial& trial, const fs::path& folder, const Job& job, StarMemory& memory)
+    /// `alone`: nobody asks the memory for these stars again.
+    Measurer(const Trial& trial, const fs::path& folder, const Job& job, StarMemory& memory, bool alone)
         : m_trial(trial)
         , m_folder(folder)
         , m_job(job)
-        , m_memory(memory) {}
+        , m_memory(memory)
+        , m_alone(alone) {}
 
     Result<TrialResults> run() {
         if (m_trial.runs.empty()) return Error{"The trial has no runs; add two or more stacked frames."};
@@ -99,12 +101,16 @@ public:
             if (m_refused[i].empty())
                 if (Status done = surveyRun(i); !done) return done.error();
         m_grid = structureGrid();
+        for (std::size_t i = 0; i < m_open.size(); ++i) // before the first run's stars go on into what is measured
+            if (m_refused[i].empty())
+                for (const std::string& channel : m_open[i].file.info().channels) discsFor(channel);
+        if (m_alone) m_keys.clear();
+        m_memory.keepOnly(m_keys);
         std::reverse(order.begin(), order.end()); // the last plane is still at hand
         for (const std::size_t i : order)
             if (m_refused[i].empty())
                 if (Status done = harvestRun(i); !done) return done.error();
         m_spare = {};
-        m_memory.keepOnly(m_keys);
         return assemble();
     }
 
@@ -268,7 +274,9 @@ private:
             HarvestRequest rq = request(i, c, *plane);
             rq.discs = &discs;
             if (*halves) rq.halves = &**halves;
-            m_evidence[i].planes.push_back(harvestPlane(*plane, found.stars, rq));
+            PlaneStars stars = found.stars;
+            m_surveys[i][c].reset(); // held twice only where others want it
+            m_evidence[i].planes.push_back(harvestPlane(*plane, std::move(stars), rq));
             keep(std::move(*plane), i, c);
         }
         if (!o.run->short_stack.empty())
@@ -435,6 +443,7 @@ private:
     const fs::path& m_folder;
     const Job& m_job;
     StarMemory& m_memory;
+    bool m_alone;
     std::vector<OpenRun> m_open;
     std::vector<RunEvidence> m_evidence;
     std::vector<char> m_stretched;      ///< by run
@@ -457,7 +466,7 @@ private:
 Result<TrialResults> measureTrial(const Trial& trial, const fs::path& folder, const Job& job, StarMemory* memory) {
     try {
         StarMemory own;
-        return Measurer(trial, folder, job, memory ? *memory : own).run();
+        return Measurer(trial, folder, job, memory ? *memory : own, !memory).run();
     } catch (const std::bad_alloc&) {
         return Error{"There is not enough memory for these frames; close other programs or measure fewer runs at once."};
     } catch (const std::exception& e) {

@@ -21,13 +21,28 @@ PlaneStars findStars(const Plane& plane, double knownSaturation, Point split) {
     return findStars(plane, findingSky(plane), knownSaturation, split);
 }
 
-PlaneStars findStars(const Plane& plane, const SmoothSky& sky, double knownSaturation, Point split, const Tops& tops) {
+namespace {
+
+/// Bright stars and the image that they have.
+PlaneStars brightStars(const Plane& plane, const SmoothSky& sky, double knownSaturation, Point split, const Tops& tops) {
     PlaneStars out;
     out.saturation = saturationLevel(plane, knownSaturation, std::isfinite(tops.top()) ? tops : topsOf(plane));
     out.typicalNoise = sky.typicalSigma();
     if (!(out.typicalNoise > 0)) return out;
     out.stars = detectStars(plane, sky, {4.0, out.saturation});
     out.psf = measurePsf(plane, out.stars, sky, split);
+    return out;
+}
+
+} // namespace
+
+std::optional<Psf> starImage(const Plane& plane, const SmoothSky& sky, double knownSaturation, Point split, const Tops& tops) {
+    return brightStars(plane, sky, knownSaturation, split, tops).psf;
+}
+
+PlaneStars findStars(const Plane& plane, const SmoothSky& sky, double knownSaturation, Point split, const Tops& tops) {
+    PlaneStars out = brightStars(plane, sky, knownSaturation, split, tops);
+    if (!(out.typicalNoise > 0)) return out;
     if (out.psf) keepSharp(plane, out.stars, *out.psf, out.typicalNoise);
     addFaintStars(plane, sky, out.psf ? &*out.psf : nullptr, out.stars);
     return out;

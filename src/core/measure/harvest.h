@@ -33,6 +33,9 @@ PlaneStars findStars(const Plane& plane, double knownSaturation, Point split = {
 /// `tops`: of this plane, where they are known already.
 PlaneStars findStars(const Plane& plane, const SmoothSky& sky, double knownSaturation, Point split = {}, const Tops& tops = {});
 
+/// The star image alone, as findStars has it.
+std::optional<Psf> starImage(const Plane& plane, const SmoothSky& sky, double knownSaturation, Point split, const Tops& tops);
+
 /// Light of the star near a place from its unsaturated pixels; nothing when there is none or it cannot be fitted.
 std::optional<ScaledStar> starFlux(const Plane& plane, const PlaneStars& stars, Point guess);
 

@@ -82,8 +82,9 @@ std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, co
             const double quarter = 0.25 * k; // a glow that changes over a few pixels, from the middles of the quarters
             const auto light = [&](double dx, double dy) { return glow.at(static_cast<int>(centre.x + dx + 0.5), static_cast<int>(centre.y + dy + 0.5)); };
             const double starlight = 0.25 * (light(-quarter, -quarter) + light(quarter, -quarter) + light(-quarter, quarter) + light(quarter, quarter));
-            out.push_back({centre, static_cast<float>(sum / (k * k) - starlight), i, j, inSky, (i / own) % beside == 0 && (j / own) % beside == 0, beside * own,
-                           stepsTo(k + kGap) * own});
+            out.push_back({static_cast<float>(centre.x), static_cast<float>(centre.y), static_cast<float>(sum / (k * k) - starlight), i, j,
+                           static_cast<std::int16_t>(beside * own), static_cast<std::int16_t>(stepsTo(k + kGap) * own), inSky,
+                           (i / own) % beside == 0 && (j / own) % beside == 0});
         }
     });
     std::vector<NoiseBox> boxes;
@@ -127,7 +128,7 @@ std::map<int, BoxRow> rowsOf(const std::vector<NoiseBox>& boxes) {
 }
 
 /// Each box less the mean of its two neighbours, which are `distance` away, as large as the scatter of one box.
-std::vector<float> bendsOf(const std::map<int, BoxRow>& rows, int NoiseBox::*distance) {
+std::vector<float> bendsOf(const std::map<int, BoxRow>& rows, std::int16_t NoiseBox::*distance) {
     const auto rowAt = [&](int j) {
         const auto found = rows.find(j);
         return found == rows.end() ? BoxRow{} : found->second;

@@ -3,19 +3,21 @@
 #include "core/measure/star_glow.h"
 #include "core/stars/background_mesh.h"
 
+#include <cstdint>
 #include <vector>
 
 namespace caelumen {
 
 /// The mean of one square "empty aperture".
 struct NoiseBox {
-    Point centre; ///< plane pixels
+    float x = 0, y = 0; ///< its centre, plane pixels
     float mean = 0;
-    int i = 0, j = 0;    ///< place in half-box steps
-    bool inSky = false;  ///< wholly inside a sky region
-    bool onGrid = false; ///< one of the boxes that do not overlap each other
-    int beside = 2;      ///< steps to the next one that does not overlap this
-    int apart = 3;       ///< steps to the next one that does not share noise with it either, where interpolation has spread it
+    int i = 0, j = 0;        ///< place in half-box steps
+    std::int16_t beside = 2; ///< steps to the next one that does not overlap this
+    std::int16_t apart = 3;  ///< steps to the next one that does not share noise with it either, where interpolation has spread it
+    bool inSky = false;      ///< wholly inside a sky region
+    bool onGrid = false;     ///< one of the boxes that do not overlap each other
+    Point centre() const { return {static_cast<double>(x), static_cast<double>(y)}; }
 };
 
 /// Side of the boxes in plane pixels: max(1, round(10 arcsec / scale)).

@@ -5,7 +5,10 @@
 #include "core/image/plane.h"
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
+#include <cstdint>
+#include <cstring>
 #include <vector>
 
 namespace caelumen {
@@ -22,14 +25,44 @@ double medianOf(std::vector<float>& values) {
     return median(std::span<float>(values));
 }
 
+void putInOrder(std::vector<Value>& kept) {
+    if (kept.size() > 24) return std::sort(kept.begin(), kept.end(), [](const Value& a, const Value& b) { return a.v < b.v; });
+    for (std::size_t i = 1; i < kept.size(); ++i) {
+        const Value k = kept[i];
+        std::size_t to = i;
+        for (; to > 0 && kept[to - 1].v > k.v; --to) kept[to] = kept[to - 1];
+        kept[to] = k;
+    }
+}
+
+/// The middle of values in order.
+double middleOf(const std::vector<Value>& kept) {
+    const std::size_t n = kept.size(), mid = n / 2;
+    return n % 2 == 1 ? kept[mid].v : 0.5 * (kept[mid - 1].v + kept[mid].v);
+}
+
+/// The median distance of values in order from their middle: the nearest half of them lies around it, so that the next one is always at one of two ends.
+double medianDistance(const std::vector<Value>& kept, double centre) {
+    const std::size_t n = kept.size();
+    std::size_t right = 0;
+    while (right < n && kept[right].v < centre) ++right;
+    std::size_t left = right;
+    double last = 0, before = 0;
+    for (std::size_t taken = 0; taken <= n / 2; ++taken) {
+        before = last;
+        const bool fromLeft = left > 0 && (right == n || centre - kept[left - 1].v < kept[right].v - centre);
+        const double distance = fromLeft ? centre - kept[--left].v : kept[right++].v - centre;
+        last = static_cast<double>(static_cast<float>(distance));
+    }
+    return n % 2 == 1 ? last : 0.5 * (before + last);
+}
+
 /// The values' own sigma about their median.
-double scatter(const std::vector<Value>& kept, double centre, Rejection how, std::vector<float>& room) {
-    room.clear();
-    for (const Value& k : kept) room.push_back(static_cast<float>(std::abs(k.v - centre)));
+double scatter(const std::vector<Value>& kept, double centre, Rejection how) {
     // Of few values the median deviation comes out too small (Croux & Rousseeuw 1992, table 1).
     static constexpr double kFew[] = {0, 0, 1.196, 1.495, 1.363, 1.206, 1.200, 1.140, 1.129, 1.107};
-    double s =
-        kMadToSigma * medianOf(room) * (kept.size() < 10 ? kFew[kept.size()] : static_cast<double>(kept.size()) / (static_cast<double>(kept.size()) - 0.8));
+    double s = kMadToSigma * medianDistance(kept, centre) *
+               (kept.size() < 10 ? kFew[kept.size()] : static_cast<double>(kept.size()) / (static_cast<double>(kept.size()) - 0.8));
     if (how != Rejection::Winsor || kept.size() < 4) return s;
     for (int round = 0; round < 5; ++round) {
         double sum = 0, squares = 0;
@@ -117,7 +150,7 @@ double clippingBias(std::size_t n, const CombineOptions& options) {
 void combineRows(std::span<const float* const> subs, int width, const NoiseModel& model, const CombineOptions& options, std::span<const double> weights,
                  float* out, RowFates fates, const StarImages& images) {
     const auto n = static_cast<std::size_t>(width);
-    thread_local std::vector<float> sum, weight, count, low, high, room;
+    thread_local std::vector<float> sum, weight, count, low, high;
     thread_local std::vector<std::uint8_t> doubtful;
     thread_local std::vector<Value> kept;
     for (auto* v : {&sum, &weight, &count}) v->assign(n, 0);
@@ -141,26 +174,36 @@ void combineRows(std::span<const float* const> subs, int width, const NoiseModel
                  out, doubtful.data());
     constexpr double kOnStar = 1; // sigmas of the sky: below that the picture is flat
     Steepness steepness(subs, width, images, pivot);
-    for (std::size_t x = 0; x < n; ++x) {
-        if (!fates.covered.empty()) fates.covered[x] = static_cast<std::uint16_t>(count[x]);
-        if (!fates.rejectedLow.empty()) fates.rejectedLow[x] = fates.rejectedHigh[x] = 0;
+    if (!fates.covered.empty())
+        for (std::size_t x = 0; x < n; ++x) fates.covered[x] = static_cast<std::uint16_t>(static_cast<std::int32_t>(count[x]));
+    if (!fates.rejectedLow.empty()) {
+        std::fill_n(fates.rejectedLow.begin(), n, std::uint16_t{0});
+        std::fill_n(fates.rejectedHigh.begin(), n, std::uint16_t{0});
+    }
+    if (median) std::fill_n(doubtful.begin(), n, std::uint8_t{1}); // each is looked at
+    const auto next = [&](std::size_t x) {                         // the next doubtful one; most are not
+        for (std::uint64_t eight = 0; x + sizeof eight <= n; x += sizeof eight) {
+            std::memcpy(&eight, doubtful.data() + x, sizeof eight);
+            if (eight != 0) return x + static_cast<std::size_t>(std::countr_zero(eight)) / 8;
+        }
+        while (x < n && !doubtful[x]) ++x;
+        return x;
+    };
+    for (std::size_t x = next(0); x < n; x = next(x + 1)) {
         if (count[x] == 0) {
             out[x] = kNoData;
             continue;
         }
-        if (!median && (!rejects || !doubtful[x])) continue;
+        if (!median && !rejects) continue;
         const auto all = static_cast<std::size_t>(count[x]);
         const double above = std::max(0.0, static_cast<double>(sum[x]) / static_cast<double>(weight[x]));
         const double correction = all > 2 && above < partLimit ? bias * std::sqrt(model.sky * model.sky + model.photon * above) : 0;
         kept.clear();
         for (std::size_t s = 0; s < subs.size(); ++s)
             if (const float v = subs[s][x] - pivot; v == v) kept.push_back({static_cast<double>(v), weights.empty() ? 1.0 : weights[s], s});
+        putInOrder(kept); // once for all rounds
         std::uint16_t tooLow = 0, tooHigh = 0;
-        const auto middle = [&] {
-            room.clear();
-            for (const Value& k : kept) room.push_back(static_cast<float>(k.v));
-            return medianOf(room);
-        };
+        const auto middle = [&] { return middleOf(kept); };
         if (rejects && images.differ() && kept.size() > 2)
             if (const double centre = middle(); centre > kOnStar * model.sky) {
                 steepness.lookAt(static_cast<int>(x), centre);
@@ -175,7 +218,7 @@ void combineRows(std::span<const float* const> subs, int width, const NoiseModel
                 if (apart) kept.erase(kept.begin() + (kept[0].v > kept[1].v ? 0 : 1)), ++tooHigh;
                 break;
             }
-            const double s = std::max(expected, kept.size() > 3 || expected <= 0 ? scatter(kept, centre, options.reject, room) : 0.0);
+            const double s = std::max(expected, kept.size() > 3 || expected <= 0 ? scatter(kept, centre, options.reject) : 0.0);
             if (s <= 0) break;
             const std::size_t before = kept.size();
             std::erase_if(kept, [&](const Value& k) {

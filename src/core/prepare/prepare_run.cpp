@@ -182,6 +182,7 @@ Result<std::vector<SubFigures>> measureSubs(const SubsRecipe& recipe, const SubM
     std::ofstream notes;
     if (!notebook.empty()) notes.open(notebook, std::ios::app);
     std::vector<SubFigures> out;
+    std::vector<Plane> spare;
     for (std::size_t i = 0; i < recipe.lights.size(); ++i) {
         if (job.cancelled()) return Error{kCancelled};
         const fs::path& path = recipe.lights[i];
@@ -192,7 +193,7 @@ Result<std::vector<SubFigures>> measureSubs(const SubsRecipe& recipe, const SubM
             if (each) each(out.back());
             continue;
         }
-        out.push_back(measurer.measure(path));
+        out.push_back(measurer.measure(path, &spare));
         if (each) each(out.back());
         if (notes.is_open() && out.back().problem.empty())
             notes << jsonText(Json{{"masters", masters}, {"stamp", stamp}, {"figures", subFiguresToJson(out.back())}}) << "\n" << std::flush;

@@ -15,8 +15,11 @@
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
+#include <cstdint>
 #include <cstring>
+#include <future>
 #include <mutex>
 
 namespace caelumen {
@@ -138,8 +141,8 @@ struct BandPixels {
     std::vector<float> stack, odd, even, coverage, rejected, noise;
 
     void reset(std::size_t size, bool maps) {
-        stack.resize(size), odd.assign(size, kNoData), even.assign(size, kNoData), coverage.resize(size), rejected.resize(size);
-        noise.assign(maps ? size : 0, kNoData);
+        stack.resize(size), odd.assign(size, kNoData), even.assign(size, kNoData);
+        coverage.resize(maps ? size : 0), rejected.resize(maps ? size : 0), noise.assign(maps ? size : 0, kNoData);
     }
     const std::vector<float>& of(Product product) const {
         switch (product) {
@@ -236,6 +239,7 @@ private:
                 if (const Status written = combineBand(block, c, y, rows, record); !written) return written;
             if (m_keeps) m_shelf.put(record);
         }
+        if (const Status written = lastWritten(); !written) return written;
         return finish();
     }
 
@@ -259,7 +263,8 @@ private:
     }
 
     Status combineBand(const RowBlock& block, std::size_t c, int y, int rows, std::vector<float>& record) {
-        m_pixels.reset(m_row * static_cast<std::size_t>(rows), m_recipe.maps);
+        m_turn = 1 - m_turn; // the other one is still being written
+        m_pixels[m_turn].reset(m_row * static_cast<std::size_t>(rows), m_recipe.maps);
         Tally band;
         std::mutex guard;
         tbb::parallel_for(0, rows, [&](int r) {
@@ -268,11 +273,17 @@ private:
             band.rejected += row.rejected, band.values += row.values, band.covered += row.covered, band.drizzled += row.drizzled;
             band.differences.insert(band.differences.end(), row.differences.begin(), row.differences.end());
         });
-        for (std::size_t p = 0; p < m_products.size(); ++p) {
-            const std::vector<float>& from = m_pixels.of(m_products[p].first);
-            if (const Status written = m_writers[p].write(static_cast<int>(c), y, rows, from.data()); !written) return written;
-            if (m_keeps) record.insert(record.end(), from.begin(), from.end());
-        }
+        if (const Status written = lastWritten(); !written) return written;
+        m_writing = std::async(std::launch::async, [this, &pixels = m_pixels[m_turn], c, y, rows]() -> Status {
+            for (std::size_t p = 0; p < m_products.size(); ++p)
+                if (const Status written = m_writers[p].write(static_cast<int>(c), y, rows, pixels.of(m_products[p].first).data()); !written) return written;
+            return Done{};
+        });
+        if (m_keeps)
+            for (const auto& product : m_products) {
+                const std::vector<float>& from = m_pixels[m_turn].of(product.first);
+                record.insert(record.end(), from.begin(), from.end());
+            }
         if (m_keeps) {
             for (const double v : {band.rejected, band.values, band.covered, band.drizzled, static_cast<double>(band.differences.size())})
                 record.push_back(static_cast<float>(v));
@@ -283,6 +294,9 @@ private:
         tally.differences.insert(tally.differences.end(), band.differences.begin(), band.differences.end());
         return Done{};
     }
+
+    /// Waits for what is being written.
+    Status lastWritten() { return m_writing.valid() ? m_writing.get() : Status(Done{}); }
 
     /// Row y, which is written from `at` on.
     Tally combineRow(const RowBlock& block, std::size_t c, int y, std::size_t at) {
@@ -314,19 +328,24 @@ private:
             combineRows(part.rows, m_plan.width, channel.model, m_recipe.combine, part.weights, out, fates, {part.spread, up, down});
         };
         std::vector<std::uint16_t> there(m_row), low(m_row), high(m_row);
-        float* const result = m_pixels.stack.data() + at;
+        BandPixels& pixels = m_pixels[m_turn];
+        float* const result = pixels.stack.data() + at;
         combine(all, result, {there, low, high});
         const std::vector<std::uint16_t>& covered = channel.dropReach > 0 ? drops.covered() : there;
         Tally tally;
         tally.drizzled = channel.dropReach > 0 ? drops.drizzled() : 0;
+        std::uint64_t values = 0, rejected = 0, enough = 0;
         for (std::size_t x = 0; x < m_row; ++x) {
-            tally.values += there[x], tally.rejected += low[x] + high[x], tally.covered += covered[x] >= m_least;
-            m_pixels.coverage[at + x] = there[x], m_pixels.rejected[at + x] = static_cast<float>(low[x] + high[x]);
+            values += there[x], rejected += static_cast<std::uint32_t>(low[x]) + high[x], enough += covered[x] >= m_least;
             if (covered[x] < m_least) result[x] = kNoData;
         }
-        if (m_recipe.maps) spreadOfMean(all.rows, channel.model, result, m_pixels.noise.data() + at);
+        tally.values = static_cast<double>(values), tally.rejected = static_cast<double>(rejected), tally.covered = static_cast<double>(enough);
+        if (m_recipe.maps) {
+            for (std::size_t x = 0; x < m_row; ++x) pixels.coverage[at + x] = there[x], pixels.rejected[at + x] = static_cast<float>(low[x] + high[x]);
+            spreadOfMean(all.rows, channel.model, result, pixels.noise.data() + at);
+        }
         if (halved) {
-            float *const first = m_pixels.odd.data() + at, *const second = m_pixels.even.data() + at;
+            float *const first = pixels.odd.data() + at, *const second = pixels.even.data() + at;
             combine(odd, first);
             combine(even, second);
             for (std::size_t x = 0; x < m_row; ++x)
@@ -384,8 +403,10 @@ private:
     bool m_keeps;
     std::vector<std::pair<Product, fs::path>> m_products; ///< each through a temporary name of its own
     std::vector<FitsBandWriter> m_writers;
-    BandPixels m_pixels;
+    std::array<BandPixels, 2> m_pixels; ///< one is filled while the other is written
+    std::size_t m_turn = 0;
     StackSummary m_summary;
+    std::future<Status> m_writing; ///< last, so that it is waited for before anything else goes
 };
 
 } // namespace

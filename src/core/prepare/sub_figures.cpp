@@ -30,6 +30,10 @@ double middleLevel(const BackgroundMesh& mesh) {
     return median(std::span<double>(levels));
 }
 
+double radiusFor(const Psf& psf) {
+    return std::clamp(2 * psf.fwhm, 2.0, 30.0);
+}
+
 } // namespace
 
 double skyRate(const SubFigures& f, double gain) {
@@ -48,7 +52,15 @@ std::size_t starChannel(const std::vector<Plane>& planes, const FrameInfo& info,
     return 10 * counts[1] >= 8 * counts[best] ? 1 : best;
 }
 
-SubFigures measureSub(const std::vector<Plane>& planes, const FrameInfo& info, const SubMeasuring& how, double* used) {
+std::optional<double> ownAperture(std::vector<Plane>& planes, const FrameInfo& info, const SubMeasuring& how) {
+    Plane& clean = planes[how.channel];
+    const SmoothSky fine = findingSky(clean);
+    const Defects defects = markDefects(clean, fine);
+    const auto psf = starImage(clean, fine, how.fullScale, info.geometry(how.channel).split, defects.tops);
+    return psf ? std::optional(radiusFor(*psf)) : std::nullopt;
+}
+
+SubFigures measureSub(std::vector<Plane>& planes, const FrameInfo& info, const SubMeasuring& how) {
     SubFigures out;
     out.file = nameText(info.path);
     out.start = info.facts.start.value_or("");
@@ -67,7 +79,7 @@ SubFigures measureSub(const std::vector<Plane>& planes, const FrameInfo& info, c
         out.level[name] = out.sky[name][0];
         out.noise[name] = SmoothSky(mesh).typicalSigma();
     }
-    const Plane& plane = planes[how.channel];
+    Plane& plane = planes[how.channel];
     const PlaneGeometry geometry = info.geometry(how.channel);
     out.channel = info.channels[how.channel];
     const auto& sky = out.sky[out.channel];
@@ -78,16 +90,18 @@ SubFigures measureSub(const std::vector<Plane>& planes, const FrameInfo& info, c
     }
 
     const SmoothSky fine = findingSky(plane);
-    Plane clean = plane;
-    const Defects defects = markDefects(clean, fine);
-    const PlaneStars stars = findStars(clean, fine, how.fullScale, geometry.split, defects.tops);
+    std::size_t full = 0; // hot pixels as well: they are part of what a sensor does
+    const auto limit = static_cast<float>(0.98 * how.fullScale);
+    for (std::size_t i = 0; i < plane.size(); i += 7) full += plane.data()[i] >= limit;
+    out.saturatedPart = 7.0 * static_cast<double>(full) / static_cast<double>(plane.size());
+    const Defects defects = markDefects(plane, fine);
+    const PlaneStars stars = findStars(plane, fine, how.fullScale, geometry.split, defects.tops);
     out.stars = stars.counted();
     if (stars.psf)
         out.fwhm_px = stars.psf->fwhm * geometry.pitch, out.eccentricity = stars.psf->eccentricity, out.tilt = stars.psf->tilt,
         out.tiltSigma = stars.psf->tiltSigma;
-    const double radius = how.apertureRadius > 0 ? how.apertureRadius : std::clamp(2.0 * (stars.psf ? stars.psf->fwhm : 3.0), 2.0, 30.0);
+    const double radius = how.apertureRadius > 0 ? how.apertureRadius : stars.psf ? radiusFor(*stars.psf) : 6;
     out.aperture_px = radius * geometry.pitch;
-    if (used) *used = radius;
 
     std::vector<std::size_t> order(stars.stars.size());
     std::iota(order.begin(), order.end(), std::size_t{0});
@@ -98,21 +112,16 @@ SubFigures measureSub(const std::vector<Plane>& planes, const FrameInfo& info, c
     aperture.radius = radius;
     aperture.saturation = stars.saturation;
     aperture.pixelNoise = stars.typicalNoise;
-    const Mask none(clean.size(), 0);
     tbb::parallel_for(std::size_t{0}, order.size(), [&](std::size_t i) {
         const Star& s = stars.stars[order[i]];
         SubStar to{geometry.toStored({s.x, s.y}), 0, s.flux};
         if (!s.saturated && !s.blended) {
-            const ApertureFlux f = apertureFlux(clean, none, fine, {s.x, s.y}, aperture);
+            const ApertureFlux f = apertureFlux(plane, {}, fine, {s.x, s.y}, aperture);
             if (f.usable && f.flux > 15 * f.sigma) to.flux = f.flux;
         }
         out.found[i] = to;
     });
-    std::size_t full = 0;
-    const auto limit = static_cast<float>(0.98 * how.fullScale);
-    for (std::size_t i = 0; i < plane.size(); i += 7) full += plane.data()[i] >= limit;
-    out.saturatedPart = 7.0 * static_cast<double>(full) / static_cast<double>(plane.size());
-    out.trails = countTrails(clean, fine, stars.stars, stars.psf ? stars.psf->fwhm : 3);
+    out.trails = countTrails(plane, fine, stars.stars, stars.psf ? stars.psf->fwhm : 3);
     return out;
 }
 

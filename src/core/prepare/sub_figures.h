@@ -51,8 +51,11 @@ struct SubMeasuring {
     double fullScale = 65535;  ///< ADU above zero
 };
 
-/// Measures calibrated planes of one sub. `apertureRadius` used comes back in `used`.
-SubFigures measureSub(const std::vector<Plane>& planes, const FrameInfo& info, const SubMeasuring& how, double* used = nullptr);
+/// Measures calibrated planes of one sub, and takes hot and dead pixels out of the one that stars are looked for in.
+SubFigures measureSub(std::vector<Plane>& planes, const FrameInfo& info, const SubMeasuring& how);
+
+/// The radius that this sub's own stars ask for, plane pixels; nothing where it shows too few. Takes out the same pixels.
+std::optional<double> ownAperture(std::vector<Plane>& planes, const FrameInfo& info, const SubMeasuring& how);
 
 /// The channel in which a frame shows most stars: green where it does nearly as well.
 std::size_t starChannel(const std::vector<Plane>& planes, const FrameInfo& info, double fullScale);

@@ -84,15 +84,15 @@ Result<SubMeasurer> SubMeasurer::make(const SubsRecipe& recipe, const Job& job) 
     out.m_calibration = std::make_shared<const Calibration>(std::move(*made));
 
     double radius = 0;
+    std::vector<Plane> spare;
     for (const fs::path& p : readable) {
         const auto sub = out.pixels(p);
         if (!sub) continue;
-        const auto planes = sub->planes();
+        auto planes = sub->planes(std::move(spare));
         if (!planes) continue;
         if (radius == 0) out.m_how.channel = starChannel(*planes, *out.m_like, out.m_how.fullScale);
-        double used = 0;
-        const SubFigures f = measureSub(*planes, *out.m_like, out.m_how, &used);
-        if (f.fwhm_px) radius = radius == 0 ? used : std::min(radius, used); // the sharpest of them
+        if (const auto own = ownAperture(*planes, *out.m_like, out.m_how)) radius = radius == 0 ? *own : std::min(radius, *own); // the sharpest of them
+        spare = std::move(*planes);
     }
     out.m_how.apertureRadius = radius > 0 ? radius : 6;
     return out;
@@ -114,7 +114,7 @@ Result<SubPixels> SubMeasurer::pixels(const FrameFile& file) const {
     return SubPixels(std::move(*rows), *m_like, *m_calibration);
 }
 
-SubFigures SubMeasurer::measure(const fs::path& path) const {
+SubFigures SubMeasurer::measure(const fs::path& path, std::vector<Plane>* spare) const {
     const auto failed = [&](const std::string& why) {
         SubFigures f;
         f.file = nameText(path);
@@ -136,9 +136,10 @@ SubFigures SubMeasurer::measure(const fs::path& path) const {
         }
         const auto sub = pixels(*file);
         if (!sub) return failed(sub.error().message);
-        const auto planes = sub->planes();
+        auto planes = spare ? sub->planes(std::move(*spare)) : sub->planes();
         if (!planes) return failed(planes.error().message);
         SubFigures out = measureSub(*planes, info, m_how);
+        if (spare) *spare = std::move(*planes);
         out.file = nameText(path);
         if (m_exposure) out.exposure_s = *m_exposure;
         // Headers are held against each other: what the recipe says wins over all of them.

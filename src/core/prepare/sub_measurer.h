@@ -11,7 +11,8 @@ public:
     static Result<SubMeasurer> make(const SubsRecipe& recipe, const Job& job = {});
 
     /// A sub that cannot be read or does not belong to the others comes back with `problem`.
-    SubFigures measure(const std::filesystem::path& file) const;
+    /// `spare`: the planes of the one before, whose memory is taken and given back.
+    SubFigures measure(const std::filesystem::path& file, std::vector<Plane>* spare = nullptr) const;
     /// Its calibrated pixels, for stacking and looking.
     Result<SubPixels> pixels(const std::filesystem::path& file) const;
     const Calibration& calibration() const { return *m_calibration; }

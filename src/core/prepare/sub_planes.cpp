@@ -32,36 +32,41 @@ Status SubPixels::read(const std::vector<Lattice>& lattices, bool together, int 
         }
         return Done{};
     }
+    // A few rows of cells at a time, which stay in the cache from the file to the lattices.
+    constexpr int kCells = 4;
     thread_local std::vector<float> stored;
-    stored.resize(2 * static_cast<std::size_t>(count) * static_cast<std::size_t>(w));
-    const Status read = m_rows.read(0, 2 * y, 2 * count, stored.data());
-    if (!read) return read;
-    m_calibration->apply(0, 2 * y, 2 * count, w, stored.data());
+    stored.resize(2 * static_cast<std::size_t>(kCells) * static_cast<std::size_t>(w));
     const int half = w / 2;
-    for (std::size_t i = 0; i < lattices.size(); ++i) {
-        const auto [x0, y0] = lattices[i].site;
-        const bool mean = together && m_info->mosaic->cell[static_cast<std::size_t>(y0)][static_cast<std::size_t>(x0)] == 1;
-        for (int r = 0; r < count; ++r) {
-            const float* a = stored.data() + (2 * static_cast<std::size_t>(r) + static_cast<std::size_t>(y0)) * static_cast<std::size_t>(w) + x0;
-            float* out = to[i] + static_cast<std::size_t>(r) * static_cast<std::size_t>(half);
-            if (mean) { // the other green lies across
-                const float* b = stored.data() + (2 * static_cast<std::size_t>(r) + static_cast<std::size_t>(1 - y0)) * static_cast<std::size_t>(w) + (1 - x0);
-                for (int x = 0; x < half; ++x) out[x] = 0.5F * (a[2 * x] + b[2 * x]);
-            } else {
-                for (int x = 0; x < half; ++x) out[x] = a[2 * x];
+    for (int from = 0; from < count; from += kCells) {
+        const int cells = std::min(kCells, count - from);
+        if (const Status read = m_rows.read(0, 2 * (y + from), 2 * cells, stored.data()); !read) return read;
+        m_calibration->apply(0, 2 * (y + from), 2 * cells, w, stored.data());
+        for (std::size_t i = 0; i < lattices.size(); ++i) {
+            const auto [x0, y0] = lattices[i].site;
+            const bool mean = together && m_info->mosaic->cell[static_cast<std::size_t>(y0)][static_cast<std::size_t>(x0)] == 1;
+            for (int r = 0; r < cells; ++r) {
+                const float* a = stored.data() + (2 * static_cast<std::size_t>(r) + static_cast<std::size_t>(y0)) * static_cast<std::size_t>(w) + x0;
+                float* out = to[i] + static_cast<std::size_t>(from + r) * static_cast<std::size_t>(half);
+                if (mean) { // the other green lies across
+                    const float* b =
+                        stored.data() + (2 * static_cast<std::size_t>(r) + static_cast<std::size_t>(1 - y0)) * static_cast<std::size_t>(w) + (1 - x0);
+                    for (int x = 0; x < half; ++x) out[x] = 0.5F * (a[2 * x] + b[2 * x]);
+                } else {
+                    for (int x = 0; x < half; ++x) out[x] = a[2 * x];
+                }
             }
         }
     }
     return Done{};
 }
 
-Result<std::vector<Plane>> SubPixels::planes() const {
+Result<std::vector<Plane>> SubPixels::planes(std::vector<Plane> spare) const {
     const int w = m_info->mosaic ? m_info->width / 2 : m_info->width, h = m_info->mosaic ? m_info->height / 2 : m_info->height;
     std::vector<Lattice> lattices;
     std::vector<Plane> out;
     for (std::size_t c = 0; c < m_info->channels.size(); ++c) {
         lattices.push_back(latticesOf(*m_info, c, true).front());
-        out.push_back(Plane::unfilled(w, h));
+        out.push_back(c < spare.size() ? Plane::unfilled(w, h, std::move(spare[c])) : Plane::unfilled(w, h));
     }
     std::mutex guard;
     std::optional<Error> failure;

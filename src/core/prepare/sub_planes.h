@@ -28,7 +28,8 @@ public:
     /// Several lattices of the same pitch at once: a mosaic is read and calibrated only once.
     Status read(const std::vector<Lattice>& lattices, bool together, int y, int count, const std::vector<float*>& to) const;
     /// A whole channel (mosaic cells together).
-    Result<std::vector<Plane>> planes() const;
+    /// `spare`: planes that are no longer needed, whose memory is taken.
+    Result<std::vector<Plane>> planes(std::vector<Plane> spare = {}) const;
 
 private:
     StoredRows m_rows;
