@@ -15,7 +15,10 @@
 #include <QMenuBar>
 #include <QPlainTextEdit>
 #include <QRegularExpression>
+#include <QScrollBar>
 #include <QTabBar>
+#include <QTabWidget>
+#include <QTableView>
 #include <QTextEdit>
 #include <QToolButton>
 
@@ -30,6 +33,7 @@ bool isControl(const QWidget* w) {
     if (w->inherits("QTableCornerButton") || w->inherits("QMenuBarExtension") || w->inherits("QToolBarExtension") || w->inherits("QLineEditIconButton"))
         return false;
     if (qobject_cast<const QTabBar*>(w)) return true;
+    if (qobject_cast<const QScrollBar*>(w) || qobject_cast<const QTabWidget*>(w)) return false; // keys go to what they belong to
     if (w->objectName().startsWith("qt_") || qobject_cast<const QHeaderView*>(w)) return false;
     for (const QWidget* p = w->parentWidget(); p; p = p->parentWidget())
         if (qobject_cast<const QComboBox*>(p) || qobject_cast<const QAbstractSpinBox*>(p) || p->inherits("QHeaderView") || qobject_cast<const QTabBar*>(p))
@@ -105,8 +109,7 @@ private slots:
             QWidget* first = nullptr;
             for (int n = 0; n < 500; ++n) {
                 QWidget* from = m_window->focusWidget() ? m_window->focusWidget() : m_window.get();
-                const bool keepsTabs = qobject_cast<QTextEdit*>(from) || qobject_cast<QPlainTextEdit*>(from);
-                QTest::keyClick(from, Qt::Key_Tab, keepsTabs ? Qt::ControlModifier : Qt::NoModifier);
+                QTest::keyClick(from, Qt::Key_Tab);
                 QWidget* now = m_window->focusWidget();
                 if (!first) first = now;
                 if (!now || (n > 2 && now == first)) break;
@@ -114,9 +117,11 @@ private slots:
             }
             for (QWidget* w : controls()) {
                 const auto* button = qobject_cast<const QAbstractButton*>(w);
-                const bool keyed = button && !button->shortcut().isEmpty();
+                static const QRegularExpression key("\\([A-Z][^)]*\\)$"); // its tool tip names it
+                const bool keyed = button && (!button->shortcut().isEmpty() || w->toolTip().contains(key));
                 const bool inGroup = button && button->autoExclusive(); // arrows go on within
-                if (!reached.count(w) && !reached.count(w->focusProxy()) && !keyed && !inGroup) missed << where + ": " + told(w) + " " + w->accessibleName();
+                if (!reached.count(w) && !reached.count(w->focusProxy()) && !keyed && !inGroup)
+                    missed << where + ": " + told(w) + " " + w->accessibleName() + (button ? button->text() : QString()) + " " + w->toolTip();
             }
         });
         missed.removeDuplicates();
@@ -133,8 +138,8 @@ private slots:
         const auto look = [&](const QString& where, const QString& text) {
             if (text.contains(words) && !text.contains(QChar(0x27E6)) && !text.contains(".caelumen") && !given.count(text)) plain << where + ": " + text;
         };
-        for (const QAction* a : m_window->findChildren<QAction*>())
-            if (!a->text().contains("/")) look("menu", a->text());
+        for (const QMenu* menu : m_window->menuBar()->findChildren<QMenu*>())
+            for (const QAction* a : menu->actions()) look("menu", a->text());
         eachWorkspace([&](const QString& where) {
             for (const QWidget* w : m_window->findChildren<QWidget*>()) {
                 if (!w->isVisible() || w->window() != m_window.get()) continue;
@@ -159,8 +164,9 @@ private slots:
         QStringList cut;
         eachWorkspace([&](const QString& where) {
             for (const QAbstractButton* b : m_window->findChildren<QAbstractButton*>())
-                if (b->isVisible() && b->window() == m_window.get() && !b->text().isEmpty() &&
-                    b->fontMetrics().size(Qt::TextShowMnemonic, b->text()).width() > b->width())
+                if (const auto* tool = qobject_cast<const QToolButton*>(b);
+                    (!tool || tool->icon().isNull() || tool->toolButtonStyle() != Qt::ToolButtonIconOnly) && b->isVisible() && b->window() == m_window.get() &&
+                    !b->text().isEmpty() && b->fontMetrics().size(Qt::TextShowMnemonic, b->text()).width() > b->width())
                     cut << QString("%1: %2 (%3 of %4)")
                                .arg(where, b->text())
                                .arg(b->width())

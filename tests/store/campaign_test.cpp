@@ -340,7 +340,7 @@ private slots:
             auto c = Campaign::open(path);
             for (int i = 0; i < 40; ++i) {
                 Trial t = sample(QString("Trial %1").arg(i).toStdString().c_str());
-                t.notes = std::string(3000, 'n');
+                t.target.name = std::string(3000, 'n');
                 QVERIFY((*c)->addTrial(t).ok());
             }
         }

@@ -17,6 +17,7 @@
 #include <QAbstractSpinBox>
 #include <QApplication>
 #include <QDataStream>
+#include <QFocusEvent>
 #include <QKeyEvent>
 #include <QLabel>
 #include <QLineEdit>
@@ -135,7 +136,6 @@ void Bench::layOut() {
     layout->setSpacing(3);
     layout->addWidget(m_tools);
     layout->addWidget(m_down, 1);
-    setFocusProxy(m_view);
     // Tab goes the way of the work: runs, pictures, what is seen of them, scores, where they come from, what was unfair.
     QWidget* before = m_lanes;
     const auto next = [&](QWidget* w) {
@@ -236,6 +236,11 @@ bool Bench::eventFilter(QObject* watched, QEvent* event) {
     }
     if (event->type() == QEvent::WindowDeactivate && watched == window()) m_view->setBaselineHeld(false);
     return QWidget::eventFilter(watched, event);
+}
+
+void Bench::focusInEvent(QFocusEvent* event) {
+    QWidget::focusInEvent(event);
+    m_view->setFocus(event->reason());
 }
 
 void Bench::hideEvent(QHideEvent* event) {

@@ -77,6 +77,7 @@ signals:
 protected:
     bool eventFilter(QObject* watched, QEvent* event) override;
     void hideEvent(QHideEvent* event) override;
+    void focusInEvent(QFocusEvent* event) override; ///< goes to the pictures; as a proxy they would be all that Tab finds on the way here
 
 private:
     void layOut();

@@ -96,6 +96,7 @@ SkyGrid::SkyGrid(Session& session, Prompts& prompts, QWidget* parent)
     , m_across(new QSplitter) {
     auto* scroll = new QScrollArea;
     scroll->setWidget(m_map);
+    scroll->setFocusPolicy(Qt::NoFocus); // the map scrolls itself
     scroll->setWidgetResizable(true);
     scroll->setFrameShape(QFrame::NoFrame);
     m_tabs->setDocumentMode(true);
@@ -219,6 +220,7 @@ QWidget* SkyGrid::buildLeft() {
     scroll->setFrameShape(QFrame::NoFrame);
     scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     scroll->setMinimumWidth(panel->minimumSizeHint().width() + 12);
+    scroll->setFocusPolicy(Qt::NoFocus); // it follows what has the focus
     return scroll;
 }
 

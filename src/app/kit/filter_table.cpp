@@ -104,6 +104,7 @@ FilterTable::FilterTable(Session& session, QWidget* parent)
     m_focus->setTextInteractionFlags(Qt::TextSelectableByMouse);
     m_table->setAccessibleName(tr("Filters side by side"));
     m_table->setSelectionBehavior(QAbstractItemView::SelectRows);
+    m_table->setTabKeyNavigation(false); // Tab goes on to the next control
     m_table->verticalHeader()->hide();
     m_table->verticalHeader()->setDefaultSectionSize(letters(22));
     m_table->setFrameShape(QFrame::NoFrame);

@@ -124,6 +124,7 @@ GhostPanel::GhostPanel(QWidget* parent)
     m_gaps->horizontalHeader()->setSectionResizeMode(1, QHeaderView::ResizeToContents);
     m_gaps->verticalHeader()->hide();
     m_gaps->setSelectionBehavior(QAbstractItemView::SelectRows);
+    m_gaps->setTabKeyNavigation(false);
     m_gaps->setAccessibleName(tr("Gaps of the rig"));
     auto* add = new QPushButton(tr("Add"));
     auto* remove = new QPushButton(tr("Remove"));

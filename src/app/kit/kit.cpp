@@ -87,6 +87,7 @@ Kit::Kit(Session& session, Prompts& prompts, QWidget* parent)
     leftLayout->addWidget(m_import);
     leftLayout->addWidget(m_chart);
     leftLayout->addWidget(m_edit);
+    for (QPushButton* b : {m_import, m_chart, m_edit}) b->setMinimumWidth(b->fontMetrics().horizontalAdvance(b->text()) + 16); // in any language
     leftLayout->addWidget(buildMenus());
     m_chart->setToolTip(tr("Reads the curve off a picture of a printed test chart. The picture can also be dropped here."));
     m_edit->setToolTip(tr("Claims, cone, price and where it came from. A double click does the same."));

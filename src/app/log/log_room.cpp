@@ -172,6 +172,7 @@ QWidget* LogRoom::buildSide() {
 QWidget* LogRoom::buildRuns() {
     m_view->setModel(&m_rows);
     m_view->setSelectionBehavior(QAbstractItemView::SelectRows);
+    m_view->setTabKeyNavigation(false);
     m_view->setSelectionMode(QAbstractItemView::ExtendedSelection);
     m_view->setShowGrid(false);
     m_view->setFrameShape(QFrame::NoFrame);

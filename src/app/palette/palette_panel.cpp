@@ -57,6 +57,7 @@ PalettePanel::PalettePanel(QWidget* parent)
     , m_hours(panelSlider(0, 85, 40, tr("Hours")))
     , m_hoursText(new QLabel)
     , m_recipes(quietButton(tr("\u2026"), tr("Keep, share and take recipes"))) {
+    setFocusPolicy(Qt::NoFocus); // it follows what has the focus
     auto* panel = new QWidget;
     auto* form = new QFormLayout(panel);
     form->setContentsMargins(12, 10, 8, 10);

@@ -96,6 +96,8 @@ Subs::Subs(Session& session, Prompts& prompts, QWidget* parent)
     connect(&m_lineJobs, &JobService::failed, this, &Subs::problem);
     for (QLabel* rich : {m_summary, m_notes}) rich->setTextFormat(Qt::RichText); // names in them are masked
     setFocusPolicy(Qt::StrongFocus);
+    setAccessibleName(tr("Subs"));
+    m_table->setTabKeyNavigation(false); // Tab goes on to the next control
     m_across->addWidget(buildLeft());
     m_across->addWidget(buildMiddle());
     m_across->addWidget(buildRight());

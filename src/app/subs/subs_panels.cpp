@@ -247,6 +247,7 @@ QWidget* Subs::buildStacking() {
         if (!m_filling) editDecisions(tr("Sigmas"), 22, [&](SubsDecisions& d) { d.combine.high = v; });
     });
     auto* scroll = new QScrollArea;
+    scroll->setFocusPolicy(Qt::NoFocus); // it follows what has the focus
     scroll->setWidget(page);
     scroll->setWidgetResizable(true);
     scroll->setFrameShape(QFrame::NoFrame);

@@ -65,6 +65,7 @@ ProfilePanel::ProfilePanel(QWidget* parent)
     , m_ratio(still(new QDoubleSpinBox))
     , m_currency(new QLineEdit)
     , m_rates(new QLineEdit) {
+    setFocusPolicy(Qt::NoFocus); // it follows what has the focus
     auto* panel = new QWidget;
     auto* form = new QFormLayout(panel);
     form->setContentsMargins(12, 10, 10, 10);
@@ -120,7 +121,7 @@ void ProfilePanel::buildSkies(QFormLayout* form) {
     kinds->setHorizontalSpacing(6);
     int n = 0;
     for (const TargetKind k : kTargetKinds) {
-        QSpinBox* share = percent(targetKindLabel(k));
+        QSpinBox* share = percent(tr(targetKindLabel(k)));
         m_kinds[k] = share;
         kinds->addWidget(new QLabel(tr(targetKindLabel(k))), n, 0);
         kinds->addWidget(share, n++, 1);

@@ -63,6 +63,7 @@ VerdictRoom::VerdictRoom(Session& session, Prompts& prompts, SkyGridModel& trial
     m_page->setMinimumWidth(220);
     auto* scroll = new QScrollArea;
     scroll->setWidget(m_ranking);
+    scroll->setFocusPolicy(Qt::NoFocus); // the ranking has it
     scroll->setWidgetResizable(true);
     scroll->setFrameShape(QFrame::NoFrame);
     m_tabs->setDocumentMode(true);
@@ -111,6 +112,7 @@ QWidget* VerdictRoom::buildValue() {
     m_value->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
     m_value->verticalHeader()->hide();
     m_value->setEditTriggers(QAbstractItemView::NoEditTriggers);
+    m_value->setTabKeyNavigation(false);
     m_value->setSelectionMode(QAbstractItemView::NoSelection);
     m_value->setAccessibleName(tr("Value of filters"));
     auto* down = new QSplitter(Qt::Vertical);

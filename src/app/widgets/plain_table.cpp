@@ -10,6 +10,7 @@ namespace caelumen {
 
 void plainTable(QTableWidget& table, const QString& name) {
     table.setAccessibleName(name);
+    table.setTabKeyNavigation(false); // Tab goes on to the next control; arrows go through the cells
     table.setSelectionBehavior(QAbstractItemView::SelectRows);
     table.setSelectionMode(QAbstractItemView::SingleSelection);
     table.setEditTriggers(QAbstractItemView::NoEditTriggers);
