@@ -29,9 +29,9 @@ QString CampaignCheckDialog::summary(const CampaignCheck& found) {
     QStringList said;
     said << (found.damage.isEmpty() ? tr("The file is whole.") : found.damage);
     said << (good == 1 ? tr("One trial can be read.") : tr("%L1 trials can be read.").arg(good));
-    if (copied > 0)
-        said << (copied == 1 ? tr("One more can be had from the good copy of %1.") : tr("%L2 more can be had from the good copy of %1.").arg("%1").arg(copied))
-                    .arg(QLocale().toString(found.copied, QLocale::ShortFormat));
+    const QString when = QLocale().toString(found.copied, QLocale::ShortFormat);
+    if (copied == 1) said << tr("One more can be had from the good copy of %1.").arg(when);
+    if (copied > 1) said << tr("%L2 more can be had from the good copy of %1.").arg(when).arg(copied);
     if (lost > 0) said << (lost == 1 ? tr("One can be read neither here nor in a copy.") : tr("%L1 can be read neither here nor in a copy.").arg(lost));
     if (found.copy.isEmpty()) said << tr("There is no good copy yet: one is kept each time that the campaign is opened whole.");
     return said.join(" ");

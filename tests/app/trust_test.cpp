@@ -95,6 +95,23 @@ private slots:
         m_window->setTheme(ThemeKind::Grey);
     }
 
+    void aCampaignIsCheckedTrialByTrial() {
+        drop({at("trial/trial.json")});
+        QAction* check = action("Check this campaign");
+        QVERIFY(check);
+        check->trigger();
+        QTRY_VERIFY_WITH_TIMEOUT(m_window->findChild<QDialog*>("campaignCheck"), 10'000);
+        auto* dialog = m_window->findChild<QDialog*>("campaignCheck");
+        QVERIFY(dialog->findChild<QLabel*>("checkSummary")->text().contains("is whole"));
+        const auto* table = dialog->findChild<QTableWidget*>("checkTable");
+        QCOMPARE(table->rowCount(), 1);
+        QCOMPARE(table->item(0, 1)->text(), QString("whole"));
+        QCOMPARE(table->item(0, 2)->text(), QString("none"));
+        QVERIFY(!dialog->findChild<QPushButton*>("mend")->isEnabled());
+        QTest::keyClick(dialog, Qt::Key_Escape);
+        QTRY_VERIFY(!m_window->findChild<QDialog*>("campaignCheck"));
+    }
+
     void whatWasGoingOnWhenItDiedIsTold() {
         // A process that is no more left this behind.
         QDir().mkpath(running());
