@@ -465,16 +465,8 @@ CAELUMEN_FAST void fromWords(const std::uint16_t* raw, int n, float offset, floa
 }
 
 CAELUMEN_FAST void fromFloats(const std::uint32_t* raw, int n, float* to) {
-    using Bytes = std::uint8_t __attribute__((vector_size(32)));
-    constexpr Bytes kTurned{3, 2, 1, 0, 7, 6, 5, 4, 11, 10, 9, 8, 15, 14, 13, 12, 19, 18, 17, 16, 23, 22, 21, 20, 27, 26, 25, 24, 31, 30, 29, 28};
-    int i = 0;
-    for (; i + kWide <= n; i += kWide) {
-        Bytes b;
-        std::memcpy(&b, raw + i, sizeof b);
-        b = __builtin_shuffle(b, kTurned);
-        std::memcpy(to + i, &b, sizeof b);
-    }
-    for (; i < n; ++i) {
+#pragma GCC ivdep
+    for (int i = 0; i < n; ++i) {
         const std::uint32_t bits = __builtin_bswap32(raw[i]);
         std::memcpy(to + i, &bits, sizeof bits);
     }
