@@ -11,7 +11,6 @@
 #include <QFileInfo>
 #include <QSqlDatabase>
 #include <QSqlQuery>
-#include <QUrl>
 #include <QUuid>
 #include <QVariant>
 
@@ -52,12 +51,8 @@ Status Campaign::connect(const QString& options, const QString& name) {
 Result<std::unique_ptr<Campaign>> Campaign::openToRead(const QString& path) {
     if (const Status good = checkCampaignFile(path); !good) return good.error();
     std::unique_ptr<Campaign> campaign(new Campaign(QFileInfo(path).absoluteFilePath(), QUuid::createUuid().toString()));
-    // Without a log nobody writes: it is read as it lies there, which makes no file beside it.
-    const bool rests = !QFile::exists(path + "-wal");
-    QUrl url = QUrl::fromLocalFile(campaign->m_path);
-    const Status connected = rests ? campaign->connect(";QSQLITE_OPEN_READONLY;QSQLITE_OPEN_URI", url.toString(QUrl::FullyEncoded) + "?immutable=1")
-                                   : campaign->connect(";QSQLITE_OPEN_READONLY", campaign->m_path);
-    if (!connected) return connected.error();
+    const PlaceToRead place = placeToRead(campaign->m_path);
+    if (const Status connected = campaign->connect(";" + place.options, place.name); !connected) return connected.error();
     campaign->readOnly("It was opened to be read.", false);
     if (const Status whole = checkCampaign(QSqlDatabase::database(campaign->m_connection), path); !whole) return whole.error();
     return campaign;

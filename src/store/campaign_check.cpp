@@ -21,16 +21,11 @@ namespace caelumen {
 namespace fs = std::filesystem;
 namespace {
 
-struct Row {
-    qint64 id = 0;
-    QString title, body, changed;
-};
+using Row = CampaignContent::Row;
 
 /// As much of a campaign file as can be read.
-struct Readable {
+struct Readable : CampaignContent {
     QString damage;
-    std::vector<Row> trials; ///< in their order
-    std::map<QString, QString> settings;
 };
 
 Readable readAll(const QString& path) {
@@ -42,7 +37,8 @@ Readable readAll(const QString& path) {
         out.damage = QString::fromStdString(good.error().message);
         return out;
     }
-    const Database file(path, "QSQLITE_OPEN_READONLY");
+    const PlaceToRead place = placeToRead(QFileInfo(path).absoluteFilePath());
+    const Database file(place.name, place.options);
     if (!file.isOpen()) {
         damaged("it cannot be opened");
         return out;
@@ -164,27 +160,7 @@ Result<QString> mendCampaign(const QString& path) {
         fresh = info.absolutePath() + "/" + info.completeBaseName() + (n == 1 ? QString(" mended") : QString(" mended %1").arg(n)) + ".caelumen";
     const Status written = writeThrough(fresh.toStdString(), [&](const fs::path& part) -> Status {
         const Database db(QString::fromStdString(part.native()));
-        if (Status made = makeCampaignSchema(db.get(), fresh); !made) return made;
-        QSqlQuery q(db.get());
-        const auto failed = [&] { return campaignFailure(fresh, "it could not be written; check the folder and the space left", reasonOf(q.lastError())); };
-        if (!q.exec("BEGIN")) return failed();
-        int position = 0;
-        for (const Row& row : kept) { // names in it are relative to the folder, which is the same
-            q.prepare("INSERT INTO trial (id, position, title, body, changed) VALUES (?, ?, ?, ?, ?)");
-            q.addBindValue(row.id);
-            q.addBindValue(++position);
-            q.addBindValue(row.title);
-            q.addBindValue(row.body);
-            q.addBindValue(row.changed);
-            if (!q.exec()) return failed();
-        }
-        for (const auto& [key, value] : file.settings) {
-            q.prepare("INSERT INTO setting (key, value) VALUES (?, ?)");
-            q.addBindValue(key);
-            q.addBindValue(value);
-            if (!q.exec()) return failed();
-        }
-        return q.exec("COMMIT") ? Status(Done{}) : Status(failed());
+        return writeCampaignContent(db.get(), fresh, {kept, file.settings}); // names in it are relative to the folder, which is the same
     });
     if (!written) return written.error();
     return fresh;

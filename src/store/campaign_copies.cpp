@@ -42,39 +42,22 @@ Status Campaign::copyTo(const QString& path, const Unsaved& unsaved) const {
     const auto all = trials();
     if (!all) return all.error();
     settle(target);
+    CampaignContent content;
+    for (const Entry& e : *all) {
+        const auto changed = unsaved.trials.find(e.id);
+        const auto t = changed != unsaved.trials.end() ? Result<Trial>(changed->second) : trial(e.id);
+        if (!t) return t.error();
+        content.trials.push_back({e.id, QString::fromStdString(t->title), bodyOf(*t, target), // names relative to the new place
+                                  QDateTime::currentDateTimeUtc().toString(Qt::ISODate)});
+    }
+    QSqlQuery from(QSqlDatabase::database(m_connection));
+    if (!from.exec("SELECT key, value FROM setting WHERE key <> 'writer'"))
+        return campaignFailure(m_path, "its settings cannot be read", reasonOf(from.lastError()));
+    while (from.next()) content.settings[from.value(0).toString()] = from.value(1).toString();
+    for (const auto& [key, value] : unsaved.settings) content.settings[key] = value;
     const Status written = writeThrough(name, [&](const fs::path& part) -> Status {
         const Database db(QString::fromStdString(part.native()));
-        const auto failed = [&](const QSqlQuery& q) {
-            return campaignFailure(path, "the copy could not be written; check the folder and the space left", reasonOf(q.lastError()));
-        };
-        QSqlQuery to(db.get()), from(QSqlDatabase::database(m_connection));
-        if (Status made = makeCampaignSchema(db.get(), path); !made) return made;
-        if (!to.exec("BEGIN")) return failed(to);
-        int position = 0;
-        for (const Entry& e : *all) {
-            const auto changed = unsaved.trials.find(e.id);
-            const auto t = changed != unsaved.trials.end() ? Result<Trial>(changed->second) : trial(e.id);
-            if (!t) return t.error();
-            to.prepare("INSERT INTO trial (id, position, title, body, changed) VALUES (?, ?, ?, ?, ?)");
-            to.addBindValue(e.id);
-            to.addBindValue(++position);
-            to.addBindValue(QString::fromStdString(t->title));
-            to.addBindValue(bodyOf(*t, target)); // names relative to the new place
-            to.addBindValue(QDateTime::currentDateTimeUtc().toString(Qt::ISODate));
-            if (!to.exec()) return failed(to);
-        }
-        std::map<QString, QString> settings;
-        if (!from.exec("SELECT key, value FROM setting WHERE key <> 'writer'"))
-            return campaignFailure(m_path, "its settings cannot be read", reasonOf(from.lastError()));
-        while (from.next()) settings[from.value(0).toString()] = from.value(1).toString();
-        for (const auto& [key, value] : unsaved.settings) settings[key] = value;
-        for (const auto& [key, value] : settings) {
-            to.prepare("INSERT INTO setting (key, value) VALUES (?, ?)");
-            to.addBindValue(key);
-            to.addBindValue(value);
-            if (!to.exec()) return failed(to);
-        }
-        return to.exec("COMMIT") ? Status(Done{}) : Status(failed(to));
+        return writeCampaignContent(db.get(), path, content);
     });
     if (written) removeLog(target);
     return written;

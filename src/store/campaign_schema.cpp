@@ -5,6 +5,7 @@
 
 #include <QFile>
 #include <QSqlQuery>
+#include <QUrl>
 #include <QVariant>
 
 #include <map>
@@ -110,6 +111,11 @@ Status checkCampaignFile(const QString& path) {
     return Done{};
 }
 
+PlaceToRead placeToRead(const QString& path) {
+    if (QFile::exists(path + "-wal")) return {path, "QSQLITE_OPEN_READONLY"};
+    return {QUrl::fromLocalFile(path).toString(QUrl::FullyEncoded) + "?immutable=1", "QSQLITE_OPEN_READONLY;QSQLITE_OPEN_URI"};
+}
+
 Status makeCampaignSchema(QSqlDatabase db, const QString& path) {
     QSqlQuery q(db);
     db.transaction();
@@ -120,6 +126,28 @@ Status makeCampaignSchema(QSqlDatabase db, const QString& path) {
     const Error error = campaignFailure(path, "the campaign could not be made; check the folder and the space left", reasonOf(q.lastError()));
     db.rollback();
     return error;
+}
+
+Status writeCampaignContent(QSqlDatabase db, const QString& path, const CampaignContent& content) {
+    if (Status made = makeCampaignSchema(db, path); !made) return made;
+    QSqlQuery q(db);
+    const auto failed = [&] { return campaignFailure(path, "it could not be written; check the folder and the space left", reasonOf(q.lastError())); };
+    if (!q.exec("BEGIN")) return failed();
+    int position = 0;
+    for (const CampaignContent::Row& row : content.trials) {
+        q.prepare("INSERT INTO trial (id, position, title, body, changed) VALUES (?, ?, ?, ?, ?)");
+        q.addBindValue(row.id);
+        q.addBindValue(++position);
+        for (const QString& text : {row.title, row.body, row.changed}) q.addBindValue(text);
+        if (!q.exec()) return failed();
+    }
+    for (const auto& [key, value] : content.settings) {
+        q.prepare("INSERT INTO setting (key, value) VALUES (?, ?)");
+        q.addBindValue(key);
+        q.addBindValue(value);
+        if (!q.exec()) return failed();
+    }
+    return q.exec("COMMIT") ? Status(Done{}) : Status(failed());
 }
 
 Status checkCampaignShape(QSqlDatabase db, const QString& path) {

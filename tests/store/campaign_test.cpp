@@ -333,6 +333,19 @@ private slots:
         QCOMPARE(checkCampaignWhole(path).trials.size(), std::size_t{3}); // the file itself stays
     }
 
+    /// A medium that cannot be written is no damage, and looking leaves nothing behind.
+    void lookingMakesNoFile() {
+        const QString folder = at("quiet"), path = folder + "/c.caelumen";
+        QDir().mkpath(folder);
+        {
+            auto c = Campaign::open(path);
+            QVERIFY((*c)->addTrial(sample("x")).ok());
+        }
+        const QStringList before = QDir(folder).entryList(QDir::Files);
+        QVERIFY(checkCampaignWhole(path).isWhole());
+        QCOMPARE(QDir(folder).entryList(QDir::Files), before);
+    }
+
     /// Wherever a page of the file is overwritten: never a crash, and with a copy every trial comes back.
     void anyPageMayBeDamaged() {
         const QString path = at("pages.caelumen"), work = at("page.caelumen");

@@ -145,7 +145,7 @@ Result<FitsImage> findImage(const fs::path& path, bool tryFirst) {
         const HeaderLookup own = lookup(file), first = lookup(primary->get());
         out.info.facts = merged(own, first);
         out.info.facts.wcs = coordinatesOf(file);
-        if (!out.info.facts.wcs) out.info.facts.wcs = coordinatesOf(primary->get());
+        if (!out.info.facts.wcs && hdu > 1) out.info.facts.wcs = coordinatesOf(primary->get());
         if (out.info.facts.wcs) out.info.facts.sources["wcs"] = "CRVAL1";
         const auto key = [&](const char* k) {
             auto v = own(k);

@@ -34,6 +34,18 @@ std::string coordinateCards(const std::string& header) {
     return out;
 }
 
+/// Whether the lines say where: wcslib takes zero for what it cannot read.
+bool saysWhere(const std::string& cards) {
+    static const std::regex number("= *[-+.0-9].*");
+    for (const char* wanted : {"CRVAL1  ", "CRVAL2  ", "CRPIX1  ", "CRPIX2  "}) {
+        bool found = false;
+        for (std::size_t at = 0; at + kCard <= cards.size() && !found; at += kCard)
+            found = cards.compare(at, 8, wanted) == 0 && std::regex_match(cards.substr(at + 8, kCard - 8), number);
+        if (!found) return false;
+    }
+    return cards.find("CTYPE") != std::string::npos;
+}
+
 std::shared_ptr<wcsprm> parsed(std::string cards) {
     int rejected = 0, found = 0;
     wcsprm* all = nullptr;
@@ -59,7 +71,7 @@ std::shared_ptr<wcsprm> parsed(std::string cards) {
 std::optional<SkyCoordinates> SkyCoordinates::read(const std::string& cards) {
     SkyCoordinates out;
     out.m_cards = coordinateCards(cards);
-    if (out.m_cards.find("CTYPE") == std::string::npos || out.m_cards.find("CRVAL") == std::string::npos) return std::nullopt;
+    if (!saysWhere(out.m_cards)) return std::nullopt;
     {
         const std::scoped_lock lock(guard());
         out.m_wcs = parsed(out.m_cards);
@@ -70,7 +82,7 @@ std::optional<SkyCoordinates> SkyCoordinates::read(const std::string& cards) {
     // A pixel of more than half a degree or less than a thousandth of a second is no frame, and what does not lead back is no description.
     const auto sky = out.toSky(middle), beside = out.toSky({middle.x + 1, middle.y}), below = out.toSky({middle.x, middle.y + 1});
     if (!sky || !beside || !below || std::abs(sky->y) > 90) return std::nullopt;
-    const auto apart = [&](Point p) { return length((p.x - sky->x) * std::cos(sky->y * M_PI / 180), p.y - sky->y); };
+    const auto apart = [&](Point p) { return length(std::remainder(p.x - sky->x, 360.0) * std::cos(sky->y * M_PI / 180), p.y - sky->y); };
     for (const double d : {apart(*beside), apart(*below)})
         if (!(d > 1e-3 / 3600 && d < 0.5) && std::abs(sky->y) < 89) return std::nullopt;
     const auto back = out.toPixel(*beside);

@@ -60,6 +60,7 @@ private slots:
         QTest::newRow("a pixel of the whole sky") << cardsOf(with(kHeader, {{"CD1_1", "200.0"}, {"CD2_2", "200.0"}}));
         QTest::newRow("beyond the pole") << cardsOf(with(kHeader, {{"CRVAL2", "-148.7"}}));
         QTest::newRow("a projection that nobody knows") << cardsOf(projected("XYZ"));
+        QTest::newRow("no reference pixel") << cardsOf(with(kHeader, {{"CRPIX2", "'middle'"}}));
         QTest::newRow("not a number") << cardsOf(with(kHeader, {{"CRVAL1", "'north'"}}));
         std::string noise;
         for (int i = 0; i < 800; ++i) noise += static_cast<char>((i * 131) % 251);
@@ -107,6 +108,18 @@ private slots:
             QVERIFY(back && length(back->x - p.x, back->y - p.y) < 1e-6);
         }
         QVERIFY(!w->toPixel({70.1, 48.7}));
+    }
+
+    /// Right ascension begins anew at 0 hours, and a frame may lie across it.
+    void framesAcrossZeroHours() {
+        for (const char* ra : {"0.0", "1.0E-4", "359.9999"}) {
+            const auto w = read(with(kHeader, {{"CRVAL1", ra}}));
+            QVERIFY2(w, ra);
+            const auto left = w->toSky({0, 533}), right = w->toSky({1599, 533});
+            QVERIFY(left && right && left->x < 1 && right->x > 359); // east is to the left
+            const auto back = w->toPixel(*right);
+            QVERIFY(back && length(back->x - 1599, back->y - 533) < 1e-6);
+        }
     }
 
     /// Colour frames have a third axis that is no place, and some headers name declination first.
