@@ -10,12 +10,12 @@ namespace caelumen::rows {
 namespace {
 
 using Doubles = double __attribute__((vector_size(32)));
-using Words = std::int64_t __attribute__((vector_size(32)));
+using Words = std::uint64_t __attribute__((vector_size(32)));
 constexpr int kWide = 4;
 constexpr double kLn2High = 0x1.62e42fee00000p-1, kLn2Low = 0x1.a39ef35793c76p-33; // ln 2 in two pieces, the first with room for a factor
 
 __attribute__((always_inline)) inline Doubles logarithm(const Doubles& v) {
-    constexpr std::int64_t kMantissa = 0x000fffffffffffff, kOne = 0x3ff0000000000000, kRootHalf = 0x3fe6a09e667f3bcd;
+    constexpr std::uint64_t kMantissa = 0x000fffffffffffff, kOne = 0x3ff0000000000000, kRootHalf = 0x3fe6a09e667f3bcd;
     constexpr double kShift = 0x1p52;
     // v = 2^e m with m between the roots of 1/2 and 2.
     const auto bits = reinterpret_cast<Words>(v);
@@ -28,7 +28,9 @@ __attribute__((always_inline)) inline Doubles logarithm(const Doubles& v) {
     return e * kLn2High + (2 * s + (2 * s * z * sum + e * kLn2Low));
 }
 
-__attribute__((always_inline)) inline Doubles exponential(const Doubles& v) {
+__attribute__((always_inline)) inline Doubles exponential(const Doubles& any) {
+    constexpr double kLeast = -708, kMost = 709; // what a double can hold at full precision
+    const Doubles high = any > kMost ? Doubles{} + kMost : any, v = high < kLeast ? Doubles{} + kLeast : high; // no number stays none
     constexpr double kShift = 0x1.8p52; // added, it rounds to a whole number in the lowest bits
     const Doubles shifted = v * 1.4426950408889634 + kShift, n = shifted - kShift;
     const Doubles r = (v - n * kLn2High) - n * kLn2Low; // |r| < 0.35

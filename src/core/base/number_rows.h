@@ -6,7 +6,8 @@ namespace caelumen::rows {
 /// out[i] = ln v[i] within two units of the last place, for 1e-300 < v < 1e300. In place is allowed.
 void logarithms(const double* v, int n, double* out);
 
-/// out[i] = e to the v[i] within two units of the last place, for |v| < 700. In place is allowed.
+/// out[i] = e to the v[i] within two units of the last place, for -708 < v < 709; beyond that it stays at the value there (3e-308, 8e307), so that
+/// the step of a fit that went astray is bad, not wrong. In place is allowed.
 void exponentials(const double* v, int n, double* out);
 
 /// Sum of a[i] * b[i], in eight interleaved sums.

@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <vector>
 
 using namespace caelumen;
@@ -37,6 +38,18 @@ private slots:
         double out = -1;
         rows::logarithms(&one, 1, &out);
         QCOMPARE(out, 0.0);
+    }
+
+    /// What a runaway fit asks for stays in order: nothing small turns huge.
+    void exponentialsEndAtTheirLimits() {
+        const double v[] = {-1e300, -2000, -709, 710, 2000, 1e300};
+        double out[6];
+        rows::exponentials(v, 6, out);
+        for (int i = 0; i < 3; ++i) QVERIFY(out[i] > 0 && out[i] < 4e-308);
+        for (int i = 3; i < 6; ++i) QVERIFY(std::isfinite(out[i]) && out[i] > 8e307);
+        const double none = std::numeric_limits<double>::quiet_NaN();
+        rows::exponentials(&none, 1, out);
+        QVERIFY(std::isnan(out[0]));
     }
 
     /// A value does not depend on where in a row it stands.
