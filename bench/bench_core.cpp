@@ -114,7 +114,7 @@ void nightDrag(benchmark::State& state) {
         plan.filters.push_back(f.id);
         filters.push_back({f.id, f.name, systemResponse(f.curve, typicalCameras().front())});
     }
-    plan = layBlocks(plan, site, track).plan;
+    plan = scheduleBlocks(plan, site, track).plan;
     const PlanRig rig = planRig({}, typicalCameras().front());
     for (auto _ : state) {
         plan.blocks[1].start_s += 1;

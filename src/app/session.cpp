@@ -42,20 +42,20 @@ private:
 Session::Session(QObject* parent)
     : QObject(parent)
     , m_memory(std::make_shared<StarMemory>()) {
-    m_soon.setSingleShot(true);
-    m_soon.setInterval(300);
-    connect(&m_soon, &QTimer::timeout, this, [this] { measureNow(); });
+    m_delay.setSingleShot(true);
+    m_delay.setInterval(300);
+    connect(&m_delay, &QTimer::timeout, this, [this] { measureNow(); });
     m_watch.setInterval(1000);
     connect(&m_watch, &QTimer::timeout, this, &Session::lookAround);
-    m_saveSoon.setSingleShot(true);
-    m_saveSoon.setInterval(2000);
-    connect(&m_saveSoon, &QTimer::timeout, this, &Session::saveAgain);
-    m_changedSoon.setSingleShot(true);
-    m_changedSoon.setInterval(700); // a file that is being written changes many times
-    connect(&m_changedSoon, &QTimer::timeout, this, &Session::filesChanged);
+    m_saveDelay.setSingleShot(true);
+    m_saveDelay.setInterval(2000);
+    connect(&m_saveDelay, &QTimer::timeout, this, &Session::saveAgain);
+    m_changedDelay.setSingleShot(true);
+    m_changedDelay.setInterval(700); // a file that is being written changes many times
+    connect(&m_changedDelay, &QTimer::timeout, this, &Session::filesChanged);
     connect(&m_files, &QFileSystemWatcher::fileChanged, this, [this](const QString& file) {
         m_changedFiles << file;
-        m_changedSoon.start();
+        m_changedDelay.start();
     });
     connect(&m_jobs, &JobService::failed, this, &Session::failed);
     connect(&m_intake, &JobService::failed, this, &Session::failed);
@@ -79,7 +79,7 @@ Status Session::openCampaign(const QString& path, bool mustExist) {
     m_unsaved = {};
     m_removed.reset();
     m_notSaved.clear();
-    m_saveSoon.stop();
+    m_saveDelay.stop();
     forget();
     loadShelf();
     m_watch.start();
@@ -191,9 +191,9 @@ void Session::saveAgain() {
     const QString before = m_notSaved;
     m_notSaved = failure ? QString::fromStdString(failure->message) : QString();
     if (failure && !m_campaign->isReadOnly())
-        m_saveSoon.start();
+        m_saveDelay.start();
     else
-        m_saveSoon.stop();
+        m_saveDelay.stop();
     if (before != m_notSaved) emit savingChanged();
 }
 
@@ -340,11 +340,11 @@ void Session::setTrial(const Trial& trial) {
 
 void Session::measureSoon() {
     m_jobs.cancel("measure");
-    m_soon.start();
+    m_delay.start();
 }
 
 void Session::measureNow(bool anew) {
-    m_soon.stop();
+    m_delay.stop();
     if (m_trialId == 0 || m_trial.runs.size() < 1) return;
     const Trial trial = m_trial;
     m_whyNotMeasured.clear();
@@ -392,7 +392,7 @@ void Session::propose() {
         m_trial = changed;
         emit trialChanged();
     }
-    m_soon.stop();
+    m_delay.stop();
     measureNow();
 }
 

@@ -124,7 +124,7 @@ private:
     FilterShelf m_shelf;
     std::shared_ptr<StarMemory> m_memory; ///< stars of the trial in hand
     QUndoStack m_undo;
-    QTimer m_soon, m_watch, m_saveSoon, m_changedSoon;
+    QTimer m_delay, m_watch, m_saveDelay, m_changedDelay;
     QFileSystemWatcher m_files; ///< the trial's stacks
     QStringList m_changedFiles;
     std::optional<Trial> m_removed;

@@ -11,6 +11,7 @@
 #include "report/page_template.h"
 #include "report/report_frames.h"
 #include "report/svg_plots.h"
+#include "report/text_page.h"
 #include "report/verdict_picture.h"
 
 #include <QBuffer>
@@ -72,7 +73,7 @@ std::string crops(const Trial& trial, const TrialResults& results, const ReportF
     for (const Region& r : trial.regions)
         if (r.role == RegionRole::Nebula)
             for (const Measurement& m : results.measurements)
-                if (m.run == results.baseline && m.quantity == "nebula_signal" && m.region == r.id && m.value < least) least = m.value, faint = &r;
+                if (m.run == results.baseline && m.quantity == q::nebulaSignal && m.region == r.id && m.value < least) least = m.value, faint = &r;
     for (const Region& r : trial.regions) {
         if (r.role != RegionRole::HaloStar && &r != faint) continue;
         const Region::Bounds b = r.bounds();
@@ -128,22 +129,32 @@ std::string scoreSections(const Trial& trial, const TrialResults& r) {
     return html;
 }
 
+QString shown(std::string_view text) {
+    return QString::fromUtf8(text.data(), static_cast<qsizetype>(text.size()));
+}
+
+/// A table as the report's style sheet knows it.
+std::string tableOf(const QList<TextPage::Column>& columns, const QList<QStringList>& rows) {
+    TextPage page;
+    page.table(columns, rows);
+    return page.html().toStdString();
+}
+
 std::string allFigures(const TrialResults& r) {
-    std::string html = "<details><summary>All "
-                       "figures</summary><table><tr><th>Run</th><th>Channel</th><th>Figure</th><th>Region</th><th>Value</th><th>Unit</th><th>Flags</th></tr>";
+    QList<QStringList> rows;
+    const auto label = [](const std::string& id) { return quantity(id) ? shown(quantity(id)->label) : shown(id); };
     for (const Measurement& m : r.measurements) {
         const Quantity* q = quantity(m.quantity);
         std::string flags = fmt::format("{}", fmt::join(m.flags, ", "));
         if (!m.note.empty()) flags += (flags.empty() ? "" : "; ") + m.note;
-        html += fmt::format("<tr><td>{}</td><td>{}</td><td>{}</td><td>{}</td><td class=\"n\">{}</td><td>{}</td><td>{}</td></tr>", escaped(m.run), m.channel,
-                            q ? q->label : m.quantity, escaped(m.region), escaped(formatValue(m)), q ? q->unit : "", escaped(flags));
+        rows << QStringList{shown(m.run), shown(m.channel), label(m.quantity), shown(m.region), shown(formatValue(m)), q ? shown(q->unit) : QString(),
+                            shown(flags)};
     }
-    for (const Absence& a : r.absent) {
-        const Quantity* q = quantity(a.quantity);
-        html += fmt::format("<tr><td>{}</td><td>{}</td><td>{}</td><td>{}</td><td colspan=\"3\" class=\"small\">not measured: {}</td></tr>", escaped(a.run),
-                            a.channel, q ? q->label : a.quantity, escaped(a.region), escaped(a.reason));
-    }
-    return html + "</table></details>";
+    for (const Absence& a : r.absent)
+        rows << QStringList{
+            shown(a.run), shown(a.channel), label(a.quantity), shown(a.region), QString("\u2013"), QString(), "not measured: " + shown(a.reason)};
+    return "<details><summary>All figures</summary>" + tableOf({{"Run"}, {"Channel"}, {"Figure"}, {"Region"}, {"Value", true}, {"Unit"}, {"Flags"}}, rows) +
+           "</details>";
 }
 
 /// A person's text: an empty line is a new paragraph.
@@ -155,16 +166,15 @@ std::string paragraphs(const std::string& text) {
 
 /// Where the filters came from: a reader wants to know what was paid and what was given.
 std::string disclosure(const Trial& trial, const ReportExtras& extras) {
-    std::string rows;
+    QList<QStringList> rows;
     for (const Filter& f : trial.filters) {
         if (f.obtained.empty() && !f.price) continue;
         const std::string price =
-            f.price ? fmt::format("{:.2f} {}", (f.price->amount + f.price->shipping) / std::max(1, f.set_size), escaped(f.price->currency)) : "\u2013";
-        rows += fmt::format("<tr><td>{}</td><td>{}</td><td class=\"n\">{}</td></tr>", escaped(f.name), f.obtained.empty() ? "not said" : escaped(f.obtained),
-                            price);
+            f.price ? fmt::format("{:.2f} {}", (f.price->amount + f.price->shipping) / std::max(1, f.set_size), f.price->currency) : "\u2013";
+        rows << QStringList{shown(f.name), f.obtained.empty() ? QString("not said") : shown(f.obtained), shown(price)};
     }
     std::string html;
-    if (!rows.empty()) html = "<table><tr><th>Filter</th><th>Obtained</th><th>Price each, with shipping</th></tr>" + rows + "</table>";
+    if (!rows.isEmpty()) html = tableOf({{"Filter"}, {"Obtained"}, {"Price each, with shipping", true}}, rows);
     if (!extras.disclosure.empty()) html += paragraphs(extras.disclosure);
     if (!extras.tester.empty()) html += "<p>Tested by " + escaped(extras.tester) + ".</p>";
     return html.empty() ? html : "<h2>Disclosure: where the filters came from</h2>" + html;
@@ -178,11 +188,10 @@ std::string verdictSection(const Trial& trial, const ReportExtras& extras) {
     for (const std::string& s : v.sentences) html += "<p class=\"answer\">" + escaped(s) + "</p>";
     html += svgRanking(trial, v) + "<p class=\"small\">Scores in steps from the baseline that somebody would notice, with one standard deviation; right: in "
                                    "how many of 20 000 draws from the errors it comes first.</p>";
-    html += "<table><tr><th>What counts</th><th>Weight</th><th>One step is</th></tr>";
+    QList<QStringList> merits;
     for (const Merit m : kMerits)
-        html += fmt::format("<tr><td>{}</td><td class=\"n\">{:g}</td><td>{}</td></tr>", meritLabel(m), extras.profile->weights[static_cast<std::size_t>(m)],
-                            meritNotice(m));
-    html += "</table>" + svgPayoff(trial, v);
+        merits << QStringList{meritLabel(m), shown(fmt::format("{:g}", extras.profile->weights[static_cast<std::size_t>(m)])), meritNotice(m)};
+    html += tableOf({{"What counts"}, {"Weight", true}, {"One step is"}}, merits) + svgPayoff(trial, v);
     if (!v.notTested.empty()) {
         html += "<p>Not tested:</p><ul>";
         for (const std::string& s : v.notTested) html += "<li>" + escaped(s) + "</li>";
@@ -250,26 +259,26 @@ constexpr const char* kMethod =
     "flattening by noise. Whiskers are one standard deviation; an open marker is a limit at three.</p>";
 
 std::string conditions(const Trial& trial, const TrialResults& r) {
-    std::string html = "<h2>Conditions</h2><table><tr><th>Run</th><th>Filter</th><th>Start (UTC)</th><th>Conditions</th></tr>";
+    QList<QStringList> rows;
     const bool south = trial.site.latitude_deg.value_or(1) < 0;
     for (const Run& run : trial.runs) {
         const RunConditions* c = r.conditionsOf(run.id);
-        html += fmt::format("<tr><td>{}</td><td>{}{}</td><td>{}</td><td>{} {}</td></tr>", escaped(run.id), escaped(nameOf(trial, run)),
-                            run.id == r.baseline ? " (baseline)" : "", c ? escaped(c->start) : "",
-                            c && c->sky ? svgMoon(c->sky->moonIlluminated, c->sky->moonWaxing, south) : "",
-                            c ? escaped(conditionsSentence(trial, *c)) + "<br><span class=\"small\">" + escaped(factsSentence(c->facts)) + "</span>" : "");
+        const std::string moon = c && c->sky ? svgMoon(c->sky->moonIlluminated, c->sky->moonWaxing, south) + " " : "";
+        rows << QStringList{
+            TextPage::safe(run.id), TextPage::safe(nameOf(trial, run)) + (run.id == r.baseline ? " (baseline)" : ""), c ? TextPage::safe(c->start) : QString(),
+            c ? shown(moon + escaped(conditionsSentence(trial, *c)) + "<br><span class=\"small\">" + escaped(factsSentence(c->facts)) + "</span>") : QString()};
     }
-    return html + "</table>";
+    return "<h2>Conditions</h2>" + tableOf({{"Run", false, true}, {"Filter", false, true}, {"Start (UTC)", false, true}, {"Conditions", false, true}}, rows);
 }
 
 std::string fairness(const TrialResults& r) {
     std::string html = "<h2>What else differed</h2>";
     if (r.fairness.empty()) return html + "<p>Nothing that is known of: only the filter differed.</p>";
-    html += "<table>";
+    QList<QStringList> rows;
     for (const Unfairness& f : r.fairness)
-        html += fmt::format("<tr><td>{}</td><td class=\"{}\">{}</td><td>{}</td><td>{}{}</td></tr>", escaped(f.run), gradeName(f.grade), gradeName(f.grade),
-                            f.subject, escaped(f.text), f.normalised ? " <span class=\"small\">(allowed for)</span>" : "");
-    return html + "</table>";
+        rows << QStringList{TextPage::safe(f.run), shown(fmt::format("<span class=\"{0}\">{0}</span>", gradeName(f.grade))), TextPage::safe(f.subject),
+                            TextPage::safe(f.text) + (f.normalised ? " <span class=\"small\">(allowed for)</span>" : "")};
+    return html + tableOf({{"Run", false, true}, {"Weight", false, true}, {"Subject", false, true}, {"What differed", false, true}}, rows);
 }
 
 } // namespace

@@ -1,6 +1,7 @@
 #include "report/summary_card.h"
 
 #include "core/compare/sentences.h"
+#include "core/model/quantity.h"
 #include "report/filter_style.h"
 #include "report/slides.h"
 
@@ -38,7 +39,7 @@ std::vector<Bar> barsOf(const Trial& trial, const TrialResults& r, const ReportE
     what = QObject::tr("Time ratio: how many times faster than the baseline");
     for (const Run& run : trial.runs)
         for (const Measurement& m : r.measurements)
-            if (m.run == run.id && m.quantity == "time_ratio" && m.headline) {
+            if (m.run == run.id && m.quantity == q::timeRatio && m.headline) {
                 const Filter* f = trial.filter(run.filter);
                 out.push_back({QString::fromStdString(f ? f->name : run.filter),
                                QString::fromUtf8("%1 \u00B1 %2").arg(m.value, 0, 'g', 3).arg(m.sigma, 0, 'g', 2), filterStyleOf(trial, run.filter, {}), m.value,

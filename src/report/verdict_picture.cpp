@@ -1,6 +1,7 @@
 #include "report/verdict_picture.h"
 
 #include "report/filter_style.h"
+#include "report/plots.h"
 #include "report/svg_plots.h"
 
 #include <fmt/format.h>
@@ -56,60 +57,13 @@ std::string svgRanking(const Trial& trial, const Verdict& v) {
 }
 
 std::string svgPayoff(const Trial& trial, const Verdict& v) {
-    constexpr double left = 70, right = 520, top = 14, bottom = 230;
-    constexpr int kYears = 10;
     const auto styles = stylesOf(trial, v);
-    struct Line {
-        const FilterValue* value;
-        std::string name;
-    };
-    std::vector<Line> lines;
-    double low = 1e300, high = 0;
+    std::vector<PayoffLine> lines;
     for (const FilterValue& x : v.value) {
-        if (!x.price || !x.saves()) continue;
         const auto f = std::find_if(v.ranking.begin(), v.ranking.end(), [&](const RankedFilter& r) { return r.id == x.id; });
-        lines.push_back({&x, f == v.ranking.end() ? x.id : f->name});
-        high = std::max(high, *x.price / (x.hoursSaved - x.sigma)), low = std::min(low, *x.price / (x.hoursSaved + x.sigma) / kYears);
+        lines.push_back({QString::fromStdString(f == v.ranking.end() ? x.id : f->name), styles.count(x.id) ? styles.at(x.id) : FilterStyle{}, x});
     }
-    if (lines.empty()) return {};
-    const double l0 = std::log10(low) - 0.1, l1 = std::log10(high) + 0.1;
-    const auto px = [&](double year) { return left + (year - 1) / (kYears - 1) * (right - left); };
-    const auto py = [&](double price) { return bottom - (std::log10(price) - l0) / (l1 - l0) * (bottom - top); };
-    std::string s = begin(720, bottom + 40) + "<title>Price of an hour saved by the years of use</title>";
-    s += fmt::format("<rect x=\"{}\" y=\"{}\" width=\"{}\" height=\"{}\" fill=\"none\" stroke=\"#999\"/>", left, top, right - left, bottom - top);
-    for (int year = 1; year <= kYears; ++year) s += fmt::format("<text x=\"{:.1f}\" y=\"{}\" text-anchor=\"middle\">{}</text>", px(year), bottom + 16, year);
-    for (int power = static_cast<int>(std::floor(l0)); power <= static_cast<int>(std::ceil(l1)); ++power)
-        for (const double m : {1.0, 2.0, 5.0}) {
-            const double price = m * std::pow(10, power);
-            if (std::log10(price) < l0 || std::log10(price) > l1) continue;
-            s += fmt::format(
-                "<line x1=\"{0}\" x2=\"{1}\" y1=\"{2:.1f}\" y2=\"{2:.1f}\" stroke=\"#ddd\"/><text x=\"{3}\" y=\"{4:.1f}\" text-anchor=\"end\">{5:g}</text>",
-                left, right, py(price), left - 6, py(price) + 4, price);
-        }
-    double label = -1e9;
-    std::sort(lines.begin(), lines.end(),
-              [](const Line& a, const Line& b) { return *a.value->price / a.value->hoursSaved > *b.value->price / b.value->hoursSaved; });
-    for (const Line& line : lines) {
-        const FilterStyle style = styles.at(line.value->id);
-        const auto at = [&](double year, double off) { return *line.value->price / (year * (line.value->hoursSaved + off * line.value->sigma)); };
-        std::string band, curve;
-        for (double year = 1; year <= kYears; year += 0.25) {
-            band += fmt::format("{:.1f},{:.1f} ", px(year), py(at(year, -1)));
-            curve += fmt::format("{:.1f},{:.1f} ", px(year), py(at(year, 0)));
-        }
-        for (double year = kYears; year >= 1; year -= 0.25) band += fmt::format("{:.1f},{:.1f} ", px(year), py(at(year, 1)));
-        const std::string colour = style.colour.name().toStdString();
-        s += fmt::format("<polygon points=\"{}\" fill=\"{}\" fill-opacity=\"0.15\"/><polyline points=\"{}\" fill=\"none\" stroke=\"{}\" stroke-width=\"2\"/>",
-                         band, colour, curve, colour);
-        label = std::max(label + 16, py(at(kYears, 0)));
-        s += svgMarker(style, right, py(at(kYears, 0)), 5) + fmt::format("<text x=\"{}\" y=\"{:.1f}\">{}</text>", right + 12, label + 4, escaped(line.name));
-    }
-    s += fmt::format("<text x=\"{}\" y=\"{}\" text-anchor=\"middle\">years of use</text><text transform=\"translate(16 {}) rotate(-90)\" "
-                     "text-anchor=\"middle\">{} for each hour "
-                     "saved</text></svg>",
-                     (left + right) / 2, bottom + 34, (top + bottom) / 2,
-                     escaped(lines.front().value->currency.empty() ? "price" : lines.front().value->currency));
-    return s;
+    return plotSvg(payoffPlot(lines, {}));
 }
 
 } // namespace caelumen

@@ -13,6 +13,7 @@
 #include "app/widgets/form_fields.h"
 #include "app/widgets/theme.h"
 #include "core/compare/sentences.h"
+#include "core/model/quantity.h"
 
 #include <QAbstractSpinBox>
 #include <QApplication>
@@ -315,7 +316,7 @@ QString Bench::regionOfScore(const QString& score) const {
     // The star that speaks for the halos of most runs is the one that could be measured.
     if (const TrialResults* r = m_session.results(); r && score == "halo")
         for (const Run& run : m_session.trial().runs)
-            if (const Measurement* m = r->headline(run.id, "halo_depth")) return QString::fromStdString(m->region);
+            if (const Measurement* m = r->headline(run.id, q::haloDepth)) return QString::fromStdString(m->region);
     for (const Region& r : m_session.trial().regions)
         if (r.role == role) return QString::fromStdString(r.id);
     return {};

@@ -1,6 +1,7 @@
 #include "app/bench/bench_marks.h"
 
 #include "core/compare/evidence.h"
+#include "core/model/quantity.h"
 
 #include <QCoreApplication>
 
@@ -48,7 +49,7 @@ std::vector<ViewMarks::Arrow> directions(const Trial& trial, const TrialResults&
     if (!base || !own) return out;
     const Point middle{0.5 * base->width, 0.5 * base->height};
     const double length = 0.3 * std::min(base->width, base->height);
-    if (const Measurement* m = r.headline(e.run, "gradient_angle")) {
+    if (const Measurement* m = r.headline(e.run, q::gradientAngle)) {
         const double a = m->value * M_PI / 180;
         const Point there = e.alignment.map(middle), tip = e.alignment.unmap({there.x + 100 * std::cos(a), there.y + 100 * std::sin(a)});
         out.push_back(
@@ -75,9 +76,9 @@ std::map<QString, ViewMarks> marksOf(const QString& score, const Trial& trial, c
     for (const RunEvidence& e : *r.evidence) {
         ViewMarks marks;
         if (score == "nebula" || score == "background")
-            marks.masked = maskedIn(e, score == "nebula" ? r.headline(e.run, "nebula_signal", region) : r.headline(e.run, "background"));
+            marks.masked = maskedIn(e, score == "nebula" ? r.headline(e.run, q::nebulaSignal, region) : r.headline(e.run, q::background));
         if (score == "halo")
-            if (const Measurement* m = r.headline(e.run, "halo_flux_fraction", region)) marks.rings = ringsOf(e, region, m->channel, star);
+            if (const Measurement* m = r.headline(e.run, q::haloFluxFraction, region)) marks.rings = ringsOf(e, region, m->channel, star);
         if (score == "colour")
             if (const auto points = e.colours.find("B-R"); points != e.colours.end())
                 for (const ColourPoint& p : points->second) marks.stars.push_back(p.place);

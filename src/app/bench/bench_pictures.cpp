@@ -10,6 +10,7 @@
 #include "core/base/text.h"
 #include "core/compare/run_facts.h"
 #include "core/compare/same_field.h"
+#include "core/model/quantity.h"
 #include "core/picture/region_rates.h"
 
 #include <QBuffer>
@@ -175,7 +176,7 @@ void Bench::stretchLanes(std::vector<ViewLane>& lanes) {
         if (!lane.picture || runOfLane(lane.run) != lane.run) continue;
         // A frame that was not measured is not given a say in what the others look like.
         const TrialResults* r = m_session.results();
-        if (const Absence* why = r ? r->whyAbsent(lane.run.toStdString(), "background") : nullptr; why && why->channel.empty()) continue;
+        if (const Absence* why = r ? r->whyAbsent(lane.run.toStdString(), q::background) : nullptr; why && why->channel.empty()) continue;
         all.push_back({lane.picture.get(), lane.showing});
         if (lane.baseline || !baseline) baseline = &lane;
     }

@@ -1,5 +1,6 @@
 #include "app/bench/evidence_drawing.h"
 #include "app/widgets/theme.h"
+#include "core/model/quantity.h"
 
 #include <qcustomplot.h>
 
@@ -17,7 +18,7 @@ EvidenceDrawn againstTime(QCustomPlot& plot, const EvidenceSubject& s) {
     QVector<double> hours;
     for (int i = 0; i <= 60; ++i) hours << i * 0.1;
     for (const Run& run : s.trial.runs) {
-        const Measurement* m = r.headline(run.id, "nebula_snr_hour", s.region.toStdString());
+        const Measurement* m = r.headline(run.id, q::nebulaSnrHour, s.region.toStdString());
         const RunConditions* c = r.conditionsOf(run.id);
         if (!m || !c) continue;
         QVector<double> snr;
@@ -52,7 +53,7 @@ EvidenceDrawn againstTime(QCustomPlot& plot, const EvidenceSubject& s) {
 EvidenceDrawn regionPixels(QCustomPlot& plot, const EvidenceSubject& s) {
     EvidenceDrawn out;
     out.title = tr("Pixels of %1 and of the sky, run %2").arg(s.region, s.run);
-    const Measurement* m = s.results.headline(s.run.toStdString(), "nebula_signal", s.region.toStdString());
+    const Measurement* m = s.results.headline(s.run.toStdString(), q::nebulaSignal, s.region.toStdString());
     const Region* nebula = nullptr;
     std::vector<double> inside, sky;
     for (const Region& r : s.trial.regions)
@@ -64,7 +65,7 @@ EvidenceDrawn regionPixels(QCustomPlot& plot, const EvidenceSubject& s) {
                 for (const double v : s.pixels(s.run.toStdString(), r, m->channel)) sky.push_back(v);
     }
     if (inside.size() < 20) {
-        out.text = m ? tr("The region holds too few pixels, or its picture is not there.") : whyNot(s, "nebula_signal", tr("This run has no nebula figure."));
+        out.text = m ? tr("The region holds too few pixels, or its picture is not there.") : whyNot(s, q::nebulaSignal, tr("This run has no nebula figure."));
         return out;
     }
     const auto part = [](std::vector<double> v, double q) {

@@ -1,5 +1,6 @@
 #include "app/bench/evidence_drawing.h"
 #include "app/widgets/theme.h"
+#include "core/model/quantity.h"
 
 #include <qcustomplot.h>
 
@@ -88,7 +89,7 @@ EvidenceDrawn skyPixels(QCustomPlot& plot, const EvidenceSubject& s) {
     const TrialResults& r = s.results;
     const QString& run = s.run;
     const RunEvidence* e = of(r, run);
-    const Measurement* m = r.headline(run.toStdString(), "background");
+    const Measurement* m = r.headline(run.toStdString(), q::background);
     out.title = (tr("Sky pixels of run %1").arg(run));
     if (!e || !m) {
         out.text = (tr("This run has no background figure."));
@@ -125,7 +126,7 @@ EvidenceDrawn skyPixels(QCustomPlot& plot, const EvidenceSubject& s) {
     plot.xAxis->setRange(low, low + 2 * span);
     plot.yAxis->setRange(0, top * 1.08);
     out.text = (tr("Background %1; pixel noise %2; line: the clipped mean.")
-                    .arg(valueText(m, "e-/s/px"), valueText(r.find(run.toStdString(), "pixel_noise", m->channel))));
+                    .arg(valueText(m, "e-/s/px"), valueText(r.find(run.toStdString(), q::pixelNoise, m->channel))));
     return out;
 }
 
@@ -133,9 +134,9 @@ EvidenceDrawn skyMap(QCustomPlot& plot, const EvidenceSubject& s) {
     EvidenceDrawn out;
     out.title = tr("Sky without stars, run %1").arg(s.run);
     const RunEvidence* e = of(s.results, s.run);
-    const Measurement* m = s.results.headline(s.run.toStdString(), "background");
+    const Measurement* m = s.results.headline(s.run.toStdString(), q::background);
     if (!e || !m) {
-        out.text = whyNot(s, "background", tr("This run has no background figure."));
+        out.text = whyNot(s, q::background, tr("This run has no background figure."));
         return out;
     }
     const PlaneHarvest* p = planeOf(*e, m->channel);
@@ -153,9 +154,9 @@ EvidenceDrawn gradientMap(QCustomPlot& plot, const EvidenceSubject& s) {
     EvidenceDrawn out;
     out.title = tr("Sky model across the frame, run %1").arg(s.run);
     const RunEvidence* e = of(s.results, s.run);
-    const Measurement* m = s.results.headline(s.run.toStdString(), "gradient_rate");
+    const Measurement* m = s.results.headline(s.run.toStdString(), q::gradientRate);
     if (!e || !m) {
-        out.text = whyNot(s, "gradient_rate", tr("This run has no gradient figure."));
+        out.text = whyNot(s, q::gradientRate, tr("This run has no gradient figure."));
         return out;
     }
     const PlaneHarvest* p = planeOf(*e, m->channel);
@@ -166,11 +167,11 @@ EvidenceDrawn gradientMap(QCustomPlot& plot, const EvidenceSubject& s) {
         return fit.at(SurfaceBasis::at(at, p->view.width, p->view.height));
     });
     const double w = p->view.width * p->view.geometry.pitch, h = p->view.height * p->view.geometry.pitch;
-    const Measurement* angle = s.results.headline(s.run.toStdString(), "gradient_angle");
+    const Measurement* angle = s.results.headline(s.run.toStdString(), q::gradientAngle);
     if (angle) arrow(plot, 0.5 * w, 0.5 * h, angle->value, 0.25 * std::min(w, h));
     out.map = true;
     out.text = tr("Span %1 e-/s/px, vignetting %2. %3")
-                   .arg(valueText(m), valueText(s.results.headline(s.run.toStdString(), "vignette")), shadesText(*drawn, "e-/s/px"));
+                   .arg(valueText(m), valueText(s.results.headline(s.run.toStdString(), q::vignette)), shadesText(*drawn, "e-/s/px"));
     if (angle && !angle->note.empty()) out.text += tr(" It brightens %1.").arg(QString::fromStdString(angle->note));
     return out;
 }
@@ -181,7 +182,7 @@ EvidenceDrawn alongGradient(QCustomPlot& plot, const EvidenceSubject& s) {
     const QString& run = s.run;
     out.title = (tr("Sky across the frame, run %1").arg(run));
     const RunEvidence* e = of(r, run);
-    const Measurement* m = r.headline(run.toStdString(), "gradient");
+    const Measurement* m = r.headline(run.toStdString(), q::gradient);
     if (!e || !m) {
         out.text = (tr("This run has no gradient figure."));
         return out;
@@ -218,17 +219,17 @@ EvidenceDrawn alongGradient(QCustomPlot& plot, const EvidenceSubject& s) {
     const double pad = 0.15 * std::max(high - low, 1e-9);
     plot.yAxis->setRange(low - pad, high + pad);
     out.text = (tr("Gradient %1 of the level, brightening towards %2\u00B0; vignetting %3. Open points: left out as nebula or halo.")
-                    .arg(valueText(m), valueText(r.headline(run.toStdString(), "gradient_angle")), valueText(r.headline(run.toStdString(), "vignette"))));
+                    .arg(valueText(m), valueText(r.headline(run.toStdString(), q::gradientAngle)), valueText(r.headline(run.toStdString(), q::vignette))));
     return out;
 }
 
 EvidenceDrawn rowLevels(QCustomPlot& plot, const EvidenceSubject& s) {
-    return levels(plot, s, "banding_rows", tr("Rows of run %1").arg(s.run), tr("Row (px)"),
+    return levels(plot, s, q::bandingRows, tr("Rows of run %1").arg(s.run), tr("Row (px)"),
                   [](const PlaneHarvest& p) -> const Banding& { return p.banding.rows; });
 }
 
 EvidenceDrawn columnLevels(QCustomPlot& plot, const EvidenceSubject& s) {
-    return levels(plot, s, "banding_columns", tr("Columns of run %1").arg(s.run), tr("Column (px)"),
+    return levels(plot, s, q::bandingColumns, tr("Columns of run %1").arg(s.run), tr("Column (px)"),
                   [](const PlaneHarvest& p) -> const Banding& { return p.banding.columns; });
 }
 
@@ -237,10 +238,10 @@ EvidenceDrawn widthMap(QCustomPlot& plot, const EvidenceSubject& s) {
     EvidenceDrawn out;
     out.title = tr("Star width across the frame, run %1").arg(s.run);
     const RunEvidence* e = of(s.results, s.run);
-    const Measurement* m = s.results.headline(s.run.toStdString(), "star_fwhm");
+    const Measurement* m = s.results.headline(s.run.toStdString(), q::starFwhm);
     const PlaneHarvest* p = e && m ? planeOf(*e, m->channel) : nullptr;
     if (!p || !p->stars.psf || p->stars.psf->widths.empty()) {
-        out.text = whyNot(s, "star_fwhm", tr("Star widths were not measured in this run."));
+        out.text = whyNot(s, q::starFwhm, tr("Star widths were not measured in this run."));
         return out;
     }
     constexpr int kAcross = 6, kDown = 4;
@@ -257,7 +258,7 @@ EvidenceDrawn widthMap(QCustomPlot& plot, const EvidenceSubject& s) {
         return cell[cell.size() / 2];
     });
     out.map = true;
-    const Measurement* tilt = s.results.headline(s.run.toStdString(), "star_tilt");
+    const Measurement* tilt = s.results.headline(s.run.toStdString(), q::starTilt);
     out.text = tr("Median FWHM of %1 bright stars in each part, %2: %3 px over all%4. %5")
                    .arg(p->stars.psf->widths.size())
                    .arg(QString::fromStdString(p->channel), valueText(m), tilt ? tr("; worst corner over the middle %1").arg(valueText(tilt)) : QString(),

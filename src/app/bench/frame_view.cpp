@@ -8,7 +8,6 @@
 #include <QKeyEvent>
 #include <QMouseEvent>
 #include <QToolTip>
-#include <QWheelEvent>
 
 #include <algorithm>
 #include <cmath>
@@ -16,13 +15,12 @@
 namespace caelumen {
 namespace {
 
-constexpr double kGrip = 6;
 constexpr double kEdgeStep = 0.05;
 
 } // namespace
 
 FrameView::FrameView(QWidget* parent)
-    : QWidget(parent) {
+    : PictureView(parent) {
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
     setMinimumSize(320, 200);
@@ -112,11 +110,6 @@ void FrameView::setBehind(const QString& run) {
     emit modeChanged();
 }
 
-void FrameView::setEdge(double part) {
-    m_edge = std::clamp(part, 0.0, 1.0);
-    update();
-}
-
 void FrameView::setRatio(bool on) {
     if (on == m_ratio) return;
     m_ratio = on;
@@ -189,14 +182,7 @@ std::vector<FrameView::Pane> FrameView::panes() const {
     if (m_mode != Mode::Tiles) return {pane(shown(), rect())};
     const int n = std::max(1, static_cast<int>(m_lanes.size()));
     const double aspect = m_frame.isEmpty() ? 1.5 : static_cast<double>(m_frame.width()) / m_frame.height();
-    int columns = 1;
-    double best = 0;
-    for (int c = 1; c <= n; ++c) { // as many columns as make the pictures largest
-        const int rows = (n + c - 1) / c;
-        if (const double size = std::min(width() / static_cast<double>(c), aspect * (height() / static_cast<double>(rows) - line)); size > best)
-            best = size, columns = c;
-    }
-    const int rows = (n + columns - 1) / columns;
+    const int columns = columnsFor(n, size(), aspect, line), rows = (n + columns - 1) / columns;
     std::vector<Pane> out;
     for (int i = 0; i < static_cast<int>(m_lanes.size()); ++i) {
         const int w = (width() - (columns - 1) * 4) / columns, h = (height() - (rows - 1) * 4) / rows;
@@ -258,16 +244,6 @@ QImage FrameView::pictureAsShown() {
     return grab().toImage();
 }
 
-void FrameView::fitFrame() {
-    m_place.fit(m_frame, panes().front().picture.size());
-    viewMoved();
-}
-
-void FrameView::zoomTo(double zoom, QPointF about) {
-    m_place.zoomTo(zoom, about - paneAt(about).picture.topLeft());
-    viewMoved();
-}
-
 void FrameView::showRegion(const Region& r) {
     const Region::Bounds b = r.bounds();
     const double size = std::max({b.max.x - b.min.x, b.max.y - b.min.y, r.role == RegionRole::HaloStar ? 260.0 : 60.0});
@@ -276,32 +252,18 @@ void FrameView::showRegion(const Region& r) {
     viewMoved();
 }
 
-QRectF FrameView::grip() const {
-    if (m_mode != Mode::Curtain) return {};
-    const QRectF room = panes().front().picture;
-    return {room.left() + m_edge * room.width() - kGrip, room.top(), 2 * kGrip, room.height()};
-}
-
-void FrameView::resizeEvent(QResizeEvent*) {
-    if (m_place.fitted())
-        fitFrame();
-    else
-        viewMoved();
-}
-
-void FrameView::wheelEvent(QWheelEvent* event) {
-    if (m_lanes.empty()) return;
-    zoomTo(m_place.zoom() * std::pow(1.0017, event->angleDelta().y()), event->position());
-    event->accept();
+QRectF FrameView::curtainRoom() const {
+    return m_mode == Mode::Curtain ? panes().front().picture : QRectF();
 }
 
 void FrameView::mousePressEvent(QMouseEvent* event) {
     setFocus();
-    m_press = m_last = event->position();
-    m_pressed = paneAt(m_press);
+    const QPointF press = event->position();
+    m_hand = Hand{press};
+    m_pressed = paneAt(press);
     m_candidate.clear();
     if (m_mode == Mode::Tiles && event->button() == Qt::LeftButton) setCurrent(m_pressed.run);
-    if (event->button() == Qt::LeftButton && !m_tool.kind() && grip().contains(m_press)) {
+    if (event->button() == Qt::LeftButton && !m_tool.kind() && edgeGrip().contains(press)) {
         m_drag = Drag::Edge;
         return;
     }
@@ -311,13 +273,13 @@ void FrameView::mousePressEvent(QMouseEvent* event) {
             const Region* chosen = m_showRegions ? region(m_selected) : nullptr;
             if (chosen)
                 for (const RegionHandle& h : regionHandles(*chosen, transformIn(m_pressed))) {
-                    if (std::hypot(h.at.x() - m_press.x(), h.at.y() - m_press.y()) > 8) continue;
+                    if (std::hypot(h.at.x() - press.x(), h.at.y() - press.y()) > 8) continue;
                     m_handle = h.index;
                     m_edited = *chosen;
                     m_drag = Drag::Region;
                     return;
                 }
-            const Region* hit = regionAt(m_press);
+            const Region* hit = regionAt(press);
             if (hit && chosen && hit->id == chosen->id) {
                 m_edited = *hit;
                 m_drag = Drag::Region;
@@ -335,7 +297,7 @@ void FrameView::mousePressEvent(QMouseEvent* event) {
     }
     if (event->button() != Qt::LeftButton || m_lanes.empty()) return;
     m_drag = Drag::Draw;
-    m_tool.press(toFrame(m_press));
+    m_tool.press(toFrame(press));
     update();
 }
 
@@ -346,35 +308,32 @@ void FrameView::mouseMoveEvent(QMouseEvent* event) {
     emit hovered(p, inside && !m_lanes.empty());
     switch (m_drag) {
     case Drag::Pan:
-        if (!m_candidate.isEmpty() && (at - m_press).manhattanLength() <= 3) break;
-        m_place.moveBy(at - m_last);
-        viewMoved();
+        if (const QPointF step = m_hand->to(at); m_hand->moved) moveBy(step);
         break;
     case Drag::Region:
         if (const Region* original = region(QString::fromStdString(m_edited->id))) {
-            const Point from = toFrame(m_press);
+            m_hand->to(at);
+            const Point from = toFrame(m_hand->from);
             m_edited = regionDragged(*original, m_handle, p, {p.x - from.x, p.y - from.y});
         }
         update();
         break;
     case Drag::Draw:
+        m_hand->to(at);
         m_tool.move(p, true);
         update();
         break;
-    case Drag::Edge: {
-        const QRectF room = m_pressed.picture;
-        setEdge((at.x() - room.left()) / room.width());
+    case Drag::Edge:
+        drawEdgeTo(at);
         break;
-    }
     case Drag::None:
         if (!m_tool.outline().empty()) {
             m_tool.move(p, false);
             update();
         } else if (!m_tool.kind()) {
-            setCursor(grip().contains(at) ? Qt::SplitHCursor : Qt::ArrowCursor);
+            setCursor(edgeGrip().contains(at) ? Qt::SplitHCursor : Qt::ArrowCursor);
         }
     }
-    m_last = at;
 }
 
 void FrameView::mouseReleaseEvent(QMouseEvent* event) {
@@ -382,7 +341,8 @@ void FrameView::mouseReleaseEvent(QMouseEvent* event) {
     const Point p = toFrame(event->position());
     m_drag = Drag::None;
     setCursor(m_tool.kind() ? Qt::CrossCursor : Qt::ArrowCursor);
-    const bool moved = (event->position() - m_press).manhattanLength() > 3;
+    const bool moved = m_hand && m_hand->moved;
+    m_hand.reset();
     if (drag == Drag::Pan && !moved && event->button() == Qt::LeftButton) select(m_candidate);
     if (drag == Drag::Region && m_edited) {
         const Region changed = *m_edited;
@@ -427,7 +387,7 @@ void FrameView::keyPressEvent(QKeyEvent* event) {
     const bool chosen = region(m_selected) != nullptr, shift = event->modifiers() & Qt::ShiftModifier;
     const double step = shift ? 10 : 1;
     const int side = event->key() == Qt::Key_Left ? -1 : event->key() == Qt::Key_Right ? 1 : 0;
-    if (side != 0 && m_mode == Mode::Curtain && shift && !chosen) return setEdge(m_edge + side * kEdgeStep);
+    if (side != 0 && m_mode == Mode::Curtain && shift && !chosen) return setEdge(edge() + side * kEdgeStep);
     if (side != 0) return chosen ? nudge(side * step, 0) : flip(side);
     switch (event->key()) {
     case Qt::Key_Up:

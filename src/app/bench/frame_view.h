@@ -2,7 +2,7 @@
 
 #include "app/bench/region_tool.h"
 #include "app/bench/view_pictures.h"
-#include "app/widgets/pan_zoom.h"
+#include "app/widgets/picture_view.h"
 #include "core/measure/star_mask.h"
 #include "report/filter_style.h"
 
@@ -43,7 +43,7 @@ struct ViewMarks {
 /// Shows the aligned pictures of all runs on the baseline's grid: one that is flipped, two with a curtain between them, or all side by side, as they are or as
 /// their ratio to the baseline. Pans with the mouse, zooms with the wheel about the cursor. Regions are drawn, moved and resized here; what becomes of them is
 /// told by signals. Pixels are made elsewhere (ViewPictures).
-class FrameView : public QWidget {
+class FrameView : public PictureView {
     Q_OBJECT
 
 public:
@@ -62,8 +62,6 @@ public:
     Mode mode() const { return m_mode; }
     void setBehind(const QString& run); ///< left of the curtain
     QString behind() const;
-    void setEdge(double part);
-    double edge() const { return m_edge; } ///< of the curtain, part of the width
     void setRatio(bool on);
     bool ratio() const { return m_ratio; }
 
@@ -77,8 +75,7 @@ public:
     QString selected() const { return m_selected; }
     void themeChanged();
 
-    void fitFrame();
-    void zoomTo(double zoom, QPointF about); ///< view pixels per stored pixel
+    void fitFrame() { fit(); }
     double zoom() const { return m_place.zoom(); }
     void showRegion(const Region& region);
     /// Baseline stored pixels to view pixels, where the current picture is.
@@ -101,8 +98,10 @@ signals:
 
 protected:
     void paintEvent(QPaintEvent* event) override;
-    void resizeEvent(QResizeEvent* event) override;
-    void wheelEvent(QWheelEvent* event) override;
+    QSizeF pictureSize() const override { return m_lanes.empty() ? QSizeF() : QSizeF(m_frame); }
+    QRectF roomAt(QPointF at) const override { return paneAt(at).picture; }
+    QRectF curtainRoom() const override;
+    void placeMoved() override { viewMoved(); }
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
     void mouseReleaseEvent(QMouseEvent* event) override;
@@ -122,8 +121,7 @@ private:
     const Region* region(const QString& id) const;
     const Region* regionAt(QPointF at) const;
     QTransform transformIn(const Pane& pane) const;
-    QRectF grip() const; ///< where the curtain's edge is taken hold of
-    void relay();        ///< lanes have changed: what is shown of them
+    void relay(); ///< lanes have changed: what is shown of them
     void viewMoved();
     void nudge(double dx, double dy);
 
@@ -139,14 +137,11 @@ private:
     QString m_current, m_behind, m_selected, m_note;
     Mode m_mode = Mode::One;
     bool m_ratio = false, m_held = false, m_showRegions = true;
-    double m_edge = 0.5;
     std::vector<Region> m_regions;
     std::map<QString, ViewMarks> m_marks;
-    PanZoom m_place;
     ViewPictures m_pictures;
 
     enum class Drag { None, Pan, Region, Draw, Edge } m_drag = Drag::None;
-    QPointF m_press, m_last;
     Pane m_pressed; ///< the pane of a drag
     QString m_candidate;
     int m_handle = -1;

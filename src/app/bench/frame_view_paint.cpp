@@ -171,7 +171,7 @@ void FrameView::paintEvent(QPaintEvent*) {
     for (const Pane& pane : panes()) {
         const ViewLane* here = lane(pane.run);
         const bool active = m_mode != Mode::Tiles || pane.run == m_current;
-        const double x = pane.picture.left() + m_edge * pane.picture.width();
+        const double x = pane.picture.left() + edge() * pane.picture.width();
         p.save();
         p.setClipRect(pane.picture);
         p.fillRect(pane.picture, ground());

@@ -4,6 +4,7 @@
 #include "app/widgets/form_fields.h"
 #include "app/widgets/theme.h"
 #include "core/compare/sentences.h"
+#include "core/model/flags.h"
 #include "core/model/quantity.h"
 
 #include <QObject>
@@ -62,7 +63,7 @@ std::vector<LaneEntry> laneEntries(const Trial& trial, const TrialResults* r) {
                 if (c->total_s) brief << QObject::tr("%1 min").arg(*c->total_s / 60, 0, 'f', 0);
                 e.conditionsShort = brief.join(" \u00B7 ");
             }
-            if (const Absence* why = r->whyAbsent(run.id, "background"); why && why->channel.empty()) e.problem = QString::fromStdString(why->reason);
+            if (const Absence* why = r->whyAbsent(run.id, q::background); why && why->channel.empty()) e.problem = QString::fromStdString(why->reason);
             if (run.id != r->baseline) e.fairness = fairnessOf(*r, run.id, e.unfair);
         }
         if (!run.note.empty()) e.conditions += "\n" + QString::fromStdString(run.note);
@@ -75,9 +76,9 @@ namespace {
 
 /// The worse of rows and columns.
 const Measurement* bandingOf(const TrialResults& r, const std::string& run) {
-    const Measurement *rows = r.headline(run, "banding_rows"), *columns = r.headline(run, "banding_columns");
+    const Measurement *rows = r.headline(run, q::bandingRows), *columns = r.headline(run, q::bandingColumns);
     if (!rows || !columns) return rows ? rows : columns;
-    const bool seen = !rows->flagged("upper-limit"), other = !columns->flagged("upper-limit");
+    const bool seen = !rows->flagged(flag::upperLimit), other = !columns->flagged(flag::upperLimit);
     return seen != other ? (seen ? rows : columns) : rows->value >= columns->value ? rows : columns;
 }
 
@@ -88,7 +89,7 @@ const Measurement* figureOf(const TrialResults& r, const std::string& run, const
 void fillValue(ScoreRow& row, const TrialResults& r, const Score& score, const Measurement& m, const std::string& region) {
     row.value = m.value;
     row.sigma = m.sigma;
-    row.limit = m.flagged("upper-limit");
+    row.limit = m.flagged(flag::upperLimit);
     row.text = QString::fromStdString(formatValue(m));
     row.tip =
         QObject::tr("%1, channel %2%3")
@@ -114,7 +115,7 @@ void fillValue(ScoreRow& row, const TrialResults& r, const Score& score, const M
 std::span<const Score> benchScores() {
     static const std::vector<Score> all = [] {
         std::vector<Score> out(scores().begin(), scores().end());
-        out.push_back({"artefacts", "Artefacts", "banding_rows", "How clean are rows and columns?"});
+        out.push_back({"artefacts", "Artefacts", q::bandingRows, "How clean are rows and columns?"});
         return out;
     }();
     return all;

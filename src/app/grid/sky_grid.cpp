@@ -7,6 +7,7 @@
 #include "app/grid/slice_plot.h"
 #include "app/widgets/copied.h"
 #include "app/widgets/form_fields.h"
+#include "app/widgets/page_ink.h"
 #include "app/widgets/prompts.h"
 #include "app/widgets/theme.h"
 #include "core/grid/grid_out.h"
@@ -385,9 +386,9 @@ void SkyGrid::fillPicture() {
 void SkyGrid::writePage() {
     QString text;
     if (m_model.grid()) {
-        text = m_map->selected() >= 0 ? cellPage(m_model, m_map->selected())
-                                      : QString("<p style='color:%1;'>%2</p>").arg(theme().dim.name(), tr("Click a cell to see what it rests on."));
-        text += gridPage(m_model);
+        TextPage hint = screenPage();
+        hint.line(tr("Click a cell to see what it rests on."), TextPage::Tone::Dim);
+        text = (m_map->selected() >= 0 ? cellPage(m_model, m_map->selected()) : hint.html()) + gridPage(m_model);
     }
     const int at = m_page->verticalScrollBar()->value();
     m_page->setHtml(text);

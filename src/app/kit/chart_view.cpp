@@ -5,10 +5,10 @@
 #include <QKeyEvent>
 #include <QMouseEvent>
 #include <QPainter>
-#include <QWheelEvent>
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace caelumen {
 namespace {
@@ -19,7 +19,7 @@ constexpr std::array kNames{"\u03BB1", "\u03BB2", "T1", "T2"};
 } // namespace
 
 ChartView::ChartView(QWidget* parent)
-    : QWidget(parent) {
+    : PictureView(parent) {
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
     setMinimumSize(420, 320);
@@ -37,21 +37,17 @@ void ChartView::setMarks(const ChartMarks& marks) {
     update();
 }
 
-void ChartView::fit() {
-    m_fitted = true;
-    if (m_picture.isNull()) return;
-    m_zoom = std::min((width() - 16.0) / m_picture.width(), (height() - 16.0) / m_picture.height());
-    m_origin = {(width() - m_zoom * m_picture.width()) / 2, (height() - m_zoom * m_picture.height()) / 2};
-    update();
+QRectF ChartView::roomAt(QPointF) const {
+    return QRectF(rect()).adjusted(8, 8, -8, -8);
 }
 
 QPointF ChartView::toWidget(ChartPoint p) const {
-    return m_origin + m_zoom * QPointF(p.x + 0.5, p.y + 0.5);
+    return m_place.transform().map(QPointF(p.x, p.y)) + roomAt({}).topLeft();
 }
 
 ChartPoint ChartView::toPicture(QPointF p) const {
-    const QPointF at = (p - m_origin) / m_zoom;
-    return {at.x() - 0.5, at.y() - 0.5};
+    const Point at = m_place.toPicture(p - roomAt({}).topLeft());
+    return {at.x, at.y};
 }
 
 std::pair<ChartView::Grip, int> ChartView::gripAt(QPointF p) const {
@@ -74,8 +70,8 @@ void ChartView::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     painter.fillRect(rect(), theme().plot);
     if (m_picture.isNull()) return;
-    painter.setRenderHint(QPainter::SmoothPixmapTransform, m_zoom < 3);
-    painter.drawImage(QRectF(m_origin, m_zoom * QSizeF(m_picture.size())), m_picture);
+    painter.setRenderHint(QPainter::SmoothPixmapTransform, m_place.zoom() < 3);
+    painter.drawImage(QRectF(toWidget({-0.5, -0.5}), m_place.zoom() * QSizeF(m_picture.size())), m_picture);
     if (theme().isRed()) { // white paper would spoil adapted eyes
         painter.setCompositionMode(QPainter::CompositionMode_Multiply);
         painter.fillRect(rect(), QColor(150, 0, 0));
@@ -107,58 +103,40 @@ void ChartView::paintEvent(QPaintEvent*) {
     }
 }
 
-void ChartView::resizeEvent(QResizeEvent*) {
-    if (m_fitted) fit();
-}
-
 void ChartView::mousePressEvent(QMouseEvent* event) {
-    m_pressed = event->position();
-    if (event->button() != Qt::LeftButton) {
-        m_panning = true;
-        return;
-    }
-    std::tie(m_grip, m_held) = gripAt(m_pressed);
+    m_hand = Hand{event->position()};
+    m_panning = event->button() != Qt::LeftButton;
+    if (m_panning) return;
+    std::tie(m_grip, m_held) = gripAt(event->position());
     m_chosen = m_grip == Grip::Point ? m_held : -1;
     update();
-    if (m_grip == Grip::None) emit clicked(toPicture(m_pressed));
+    if (m_grip == Grip::None) emit clicked(toPicture(event->position()));
 }
 
 void ChartView::mouseMoveEvent(QMouseEvent* event) {
-    if (m_panning) {
-        m_origin += event->position() - m_pressed;
-        m_pressed = event->position();
-        m_fitted = false;
-        update();
-    } else if (event->buttons() & Qt::LeftButton) {
-        if (m_grip == Grip::Mark) emit markMoved(m_held, toPicture(event->position()), false);
-        if (m_grip == Grip::Point) emit pointMoved(m_held, toPicture(event->position()), false);
-    } else {
+    const ChartPoint at = toPicture(event->position());
+    if (!m_hand) {
         setCursor(gripAt(event->position()).first == Grip::None ? Qt::CrossCursor : Qt::SizeAllCursor);
+    } else if (const QPointF step = m_hand->to(event->position()); m_panning) {
+        moveBy(step);
+    } else if (m_hand->moved) {
+        if (m_grip == Grip::Mark) emit markMoved(m_held, at, false);
+        if (m_grip == Grip::Point) emit pointMoved(m_held, at, false);
     }
-    emit hovered(toPicture(event->position()));
+    emit hovered(at);
 }
 
 void ChartView::mouseReleaseEvent(QMouseEvent* event) {
-    if (event->button() != Qt::LeftButton) {
-        m_panning = false;
-        return;
-    }
-    const bool moved = event->position() != m_pressed;
+    const bool moved = m_hand && m_hand->moved;
+    m_hand.reset();
+    if (std::exchange(m_panning, false)) return;
+    const ChartPoint at = toPicture(event->position());
     if (m_grip == Grip::Mark && moved)
-        emit markMoved(m_held, toPicture(event->position()), true);
+        emit markMoved(m_held, at, true);
     else if (m_grip == Grip::Mark)
-        emit clicked(toPicture(event->position())); // both axes often start at one corner
-    if (m_grip == Grip::Point && moved) emit pointMoved(m_held, toPicture(event->position()), true);
+        emit clicked(at); // both axes often start at one corner
+    if (m_grip == Grip::Point && moved) emit pointMoved(m_held, at, true);
     m_grip = Grip::None;
-}
-
-void ChartView::wheelEvent(QWheelEvent* event) {
-    const double factor = std::pow(1.2, event->angleDelta().y() / 120.0), zoom = std::clamp(m_zoom * factor, 0.02, 40.0);
-    m_origin = event->position() - (event->position() - m_origin) * (zoom / m_zoom);
-    m_zoom = zoom;
-    m_fitted = false;
-    update();
-    event->accept();
 }
 
 void ChartView::keyPressEvent(QKeyEvent* event) {

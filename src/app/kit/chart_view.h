@@ -1,9 +1,9 @@
 #pragma once
 
+#include "app/widgets/picture_view.h"
 #include "core/optics/chart.h"
 
 #include <QImage>
-#include <QWidget>
 
 #include <array>
 #include <optional>
@@ -18,14 +18,13 @@ struct ChartMarks {
 };
 
 /// The picture of a chart, to be zoomed (wheel), moved (right or middle button) and clicked; marks and points can be dragged.
-class ChartView : public QWidget {
+class ChartView : public PictureView {
     Q_OBJECT
 
 public:
     explicit ChartView(QWidget* parent = nullptr);
     void setPicture(const QImage& picture);
     void setMarks(const ChartMarks& marks);
-    void fit();
     QPointF toWidget(ChartPoint p) const;
     ChartPoint toPicture(QPointF p) const;
 
@@ -38,23 +37,19 @@ signals:
 
 private:
     enum class Grip { None, Mark, Point };
+    QSizeF pictureSize() const override { return m_picture.size(); }
+    QRectF roomAt(QPointF) const override;
     void paintEvent(QPaintEvent* event) override;
-    void resizeEvent(QResizeEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
     void mouseReleaseEvent(QMouseEvent* event) override;
-    void wheelEvent(QWheelEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
     std::pair<Grip, int> gripAt(QPointF p) const;
 
     QImage m_picture;
     ChartMarks m_marks;
-    double m_zoom = 1;
-    QPointF m_origin; ///< of the picture, widget pixels
-    bool m_fitted = true;
     Grip m_grip = Grip::None;
     int m_held = -1, m_chosen = -1; ///< m_chosen: the point that Delete removes
-    QPointF m_pressed;
     bool m_panning = false;
 };
 

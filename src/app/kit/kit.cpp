@@ -6,6 +6,7 @@
 #include "app/kit/slider_ratio.h"
 #include "app/marker_icon.h"
 #include "app/widgets/theme.h"
+#include "core/model/quantity.h"
 #include "core/optics/starter.h"
 #include "report/filter_style.h"
 
@@ -330,11 +331,7 @@ void Kit::refresh() {
 void Kit::writePage() {
     m_pageLater.stop();
     const int at = m_page->verticalScrollBar()->value();
-    if (!m_facts.filter)
-        m_page->setHtml(QString("<p style='color:%1'>%2</p>")
-                            .arg(theme().dim.name(), tr("No trial is open. Drop stacked frames on the window, or open a campaign.").toHtmlEscaped()));
-    else
-        m_page->setHtml(QString("<h3 style='margin-bottom:2px'>%1</h3>").arg(QString::fromStdString(m_facts.filter->name).toHtmlEscaped()) + kitPage(m_facts));
+    m_page->setHtml(kitPage(m_facts));
     m_page->verticalScrollBar()->setValue(at);
 }
 
@@ -350,8 +347,8 @@ void Kit::takeMeasured(const Filter& filter, const ConeShift& shift) {
     for (const Measurement& m : results->measurements) {
         const Run* run = m_session.trial().run(m.run);
         if (!run || run->filter != filter.id) continue;
-        if (m.quantity == "star_throughput") m_facts.starThroughput.try_emplace(m.channel, KitFacts::Measured{m.value, m.sigma});
-        if (m.quantity == "throughput") m_facts.nebulaThroughput[m.region].try_emplace(m.channel, KitFacts::Measured{m.value, m.sigma});
+        if (m.quantity == q::starThroughput) m_facts.starThroughput.try_emplace(m.channel, KitFacts::Measured{m.value, m.sigma});
+        if (m.quantity == q::throughput) m_facts.nebulaThroughput[m.region].try_emplace(m.channel, KitFacts::Measured{m.value, m.sigma});
     }
 }
 

@@ -1,7 +1,7 @@
 #include "app/kit/kit_text.h"
 
 #include "app/widgets/copied.h"
-#include "app/widgets/theme.h"
+#include "app/widgets/page_ink.h"
 #include "core/base/file.h"
 #include "core/base/pixel_scale.h"
 #include "core/base/text.h"
@@ -47,26 +47,9 @@ QString exact(double v) {
 } // in columns, decimals under each other
 
 /// Rows of cells; the first row is the head.
-using Table = std::vector<QStringList>;
+using Table = QList<QStringList>;
 
-QString html(const QString& title, const Table& table) {
-    if (table.size() < 2) return {};
-    QString out =
-        QString("<p style='margin-top:12px; margin-bottom:3px'><b>%1</b></p><table width='100%' cellspacing='0' cellpadding='2'>").arg(title.toHtmlEscaped());
-    for (std::size_t r = 0; r < table.size(); ++r) {
-        out += "<tr>";
-        for (int c = 0; c < table[r].size(); ++c)
-            out += QString("<td align='%1' style='color:%2'>%3</td>")
-                       .arg(c == 0 ? "left" : "right", (r == 0 ? theme().dim : theme().text).name(), table[r][c].toHtmlEscaped());
-        out += "</tr>";
-    }
-    return out + "</table>";
-}
-
-QString paragraph(QString text, const QColor& colour) {
-    text.replace(" %", "\u00A0%"); // a number keeps its unit on its line
-    return QString("<p style='margin-top:4px; margin-bottom:4px; color:%1'>%2</p>").arg(colour.name(), text.toHtmlEscaped());
-}
+using Tone = TextPage::Tone;
 
 Table bandTable(const KitFacts& f) {
     Table t{{tr("Band"), tr("centre (nm)"), tr("width (nm)"), tr("peak")}};
@@ -208,8 +191,8 @@ Table colourTable(const KitFacts& f) {
 }
 
 /// What the filter's rim cuts off, in the corner of the sensor and on its axis.
-QString apertureParagraph(const KitFacts& f) {
-    if (!f.filter || !f.filter->clear_aperture_mm || !f.rig || !f.rig->pixel_um) return {};
+void tellAperture(TextPage& page, const KitFacts& f) {
+    if (!f.filter || !f.filter->clear_aperture_mm || !f.rig || !f.rig->pixel_um) return;
     QStringList from;
     FilterPlace place{0, f.report.cone.fRatio, f.report.cone.obstruction, f.rig->focal_length_mm.value_or(0)};
     for (const auto& [name, mm] : f.rig->gaps_mm) {
@@ -222,22 +205,20 @@ QString apertureParagraph(const KitFacts& f) {
     QSize sensor = f.frame;
     if (sensor.isEmpty() && f.camera) sensor = QSize(f.camera->width_px, f.camera->height_px);
     if (from.isEmpty() || sensor.isEmpty())
-        return paragraph(tr("Whether its clear %1 mm suffice is not known: %2.")
+        return page.line(tr("Whether its clear %1 mm suffice is not known: %2.")
                              .arg(number(*f.filter->clear_aperture_mm, 1), from.isEmpty()
                                                                                ? tr("note the gaps between filter and sensor under \"Halos on the sensor\"")
-                                                                               : tr("the size of the sensor is not known")),
-                         theme().text);
+                                                                               : tr("the size of the sensor is not known")));
     const double corner = std::hypot(sensor.width(), sensor.height()) / 2 * *f.rig->pixel_um / 1000, needed = neededAperture_mm(place, corner),
                  clear = *f.filter->clear_aperture_mm;
     const QString where = tr("%1 mm in front of the sensor (%2)").arg(number(place.distance_mm, 1), from.join(", "));
     if (clear >= needed)
-        return paragraph(tr("Its clear %1 mm pass all light of a sensor of %2 mm across, %3: %4 mm would do.")
-                             .arg(number(clear, 1), number(2 * corner, 1), where, number(needed, 1)),
-                         theme().text);
+        return page.line(tr("Its clear %1 mm pass all light of a sensor of %2 mm across, %3: %4 mm would do.")
+                             .arg(number(clear, 1), number(2 * corner, 1), where, number(needed, 1)));
     const double axis = passedByAperture(place, 0, clear), rim = passedByAperture(place, corner, clear);
-    return paragraph(tr("Its clear %1 mm darken the corners to %2 (%3 on the axis), %4: a sensor of %5 mm across needs %6 mm.")
+    return page.line(tr("Its clear %1 mm darken the corners to %2 (%3 on the axis), %4: a sensor of %5 mm across needs %6 mm.")
                          .arg(number(clear, 1), percent(rim), percent(axis), where, number(2 * corner, 1), number(needed, 1)),
-                     theme().warn);
+                     Tone::Warn);
 }
 
 /// A band is claimed around the line.
@@ -272,80 +253,123 @@ std::vector<Table> tables(const KitFacts& f) {
 
 } // namespace
 
-QString kitPage(const KitFacts& f) {
-    const Theme& t = theme();
-    const bool known = f.source != CurveSource::Nothing;
-    QString out = known ? QString("<p style='font-size:14px; margin-top:0'>%1</p>").arg(headline(f).toHtmlEscaped()) : QString();
-    if (const QString source = curveSourceText(f.source); !source.isEmpty()) out += paragraph(source, f.source == CurveSource::NoFilter ? t.dim : t.warn);
-    if (!known)
-        out += paragraph(tr("Import a curve, or drop a table of wavelength and transmission here; or write down what its maker claims, with widths."), t.dim);
-    for (const ClaimVerdict& v : f.claims) out += paragraph(QString::fromStdString(v.text), v.holds ? t.text : t.bad);
-    if (f.density) out += paragraph(QString::fromStdString(f.density->text), !f.density->known ? t.warn : f.density->holds ? t.text : t.bad);
-    if (!f.claims.empty())
-        out += QString("<p style='margin-top:2px; margin-bottom:4px; color:%1'>%2 <a href='tolerance' style='color:%3'>%4</a></p>")
-                   .arg(t.dim.name(),
-                        tr("Allowed: centre %1 nm, width %2, peak %3.")
-                            .arg(number(f.tolerance.center_nm, 1), percent(f.tolerance.fwhm), percent(f.tolerance.peak))
-                            .toHtmlEscaped(),
-                        t.accent.name(), tr("Change \u2026"));
-    if (f.filter && !f.filter->certificate.empty()) out += paragraph(tr("Certificate: %1.").arg(QString::fromStdString(f.filter->certificate)), t.dim);
-    if (f.filter && f.filter->claims.empty() && f.source != CurveSource::NoFilter) out += paragraph(tr("No claim of the maker is noted for it."), t.dim);
-    if (f.filter && f.source != CurveSource::Measured)
-        for (const BandClaim& c : f.filter->claims)
-            out += paragraph(tr("Claimed at %1 nm%2%3.")
-                                 .arg(c.center_nm)
-                                 .arg(c.fwhm_nm ? tr(", %1 nm wide").arg(*c.fwhm_nm) : QString(), c.peak ? tr(", %1").arg(percent(*c.peak)) : QString()),
-                             t.text);
-    if (!f.otherwise.empty()) {
-        QStringList words;
-        for (const std::string& w : f.otherwise) words << QObject::tr(w.c_str());
-        out += QString("<p style='margin-top:2px; margin-bottom:4px; color:%1'>%2 <a href='shelf' style='color:%3'>%4</a></p>")
-                   .arg(t.warn.name(), tr("Another trial of this campaign says otherwise: %1.").arg(words.join(", ")).toHtmlEscaped(), t.accent.name(),
-                        tr("Take that"));
+namespace {
+
+/// What the Kit says of one filter.
+class KitPage {
+public:
+    explicit KitPage(const KitFacts& facts)
+        : f(facts) {}
+
+    QString html() {
+        if (!f.filter) {
+            page.line(tr("No trial is open. Drop stacked frames on the window, or open a campaign."), Tone::Dim);
+            return page.html();
+        }
+        page.title(QString::fromStdString(f.filter->name));
+        source();
+        claims();
+        warnings();
+        leaks();
+        allTables();
+        scaleAndCamera();
+        glass();
+        tellAperture(page, f);
+        costs();
+        notes();
+        return page.html();
     }
-    for (const std::string& text : f.contradictions) out += paragraph(QString::fromStdString(text), t.bad);
-    for (const std::string& text : f.warnings) out += paragraph(QString::fromStdString(text), t.warn);
-    const Leaks& leaks = f.report.leaks;
-    if (leaks.meanDensity && leaks.worst_nm && f.source != CurveSource::Claims)
-        out += paragraph(tr("Between its bands it stops to a density of %1 in the mean, %2 at worst (%3 nm).")
-                             .arg(number(*leaks.meanDensity, 1), number(*leaks.worstDensity, 1), number(*leaks.worst_nm, 0)),
-                         t.text);
-    if (f.source == CurveSource::Measured || f.source == CurveSource::Makers)
-        out += paragraph(leaks.nearInfrared ? tr("Of the near infrared (700 to 1000 nm) it passes %1.").arg(percent(*leaks.nearInfrared))
-                                            : tr("The curve does not say what it passes beyond 700 nm."),
-                         t.text);
-    for (const Table& table : tables(f)) {
-        if (table.empty()) continue;
-        const bool compared = !f.baseline.isEmpty() && table[0][0] == tr("Starlight that stays");
-        out += html(compared ? tr("Against %1").arg(f.baseline) : QString(), table);
+
+private:
+    void source() {
+        const bool known = f.source != CurveSource::Nothing;
+        if (known) page.add(QString("<p style='font-size:14px; margin-top:0'>%1</p>").arg(TextPage::safe(headline(f))));
+        if (const QString text = curveSourceText(f.source); !text.isEmpty()) page.line(text, f.source == CurveSource::NoFilter ? Tone::Dim : Tone::Warn);
+        if (!known)
+            page.line(tr("Import a curve, or drop a table of wavelength and transmission here; or write down what its maker claims, with widths."), Tone::Dim);
     }
-    if (f.rig && f.rig->pixel_um && f.rig->focal_length_mm) {
-        const double scale = arcsecPerPixel(*f.rig->pixel_um, *f.rig->focal_length_mm);
-        QString said = tr("Scale %1\u2033 a pixel").arg(number(scale, 2));
-        if (f.rig->reducer) said += tr(", with a reducer of %1\u00D7").arg(number(*f.rig->reducer, 2));
-        if (!f.frame.isEmpty())
-            said += tr(", field %1\u00B0 \u00D7 %2\u00B0").arg(number(f.frame.width() * scale / 3600, 2), number(f.frame.height() * scale / 3600, 2));
-        out += paragraph(said + ".", t.text);
+
+    void claims() {
+        for (const ClaimVerdict& v : f.claims) page.line(QString::fromStdString(v.text), v.holds ? Tone::Plain : Tone::Bad);
+        if (f.density) page.line(QString::fromStdString(f.density->text), !f.density->known ? Tone::Warn : f.density->holds ? Tone::Plain : Tone::Bad);
+        if (!f.claims.empty())
+            page.paragraph(TextPage::safe(tr("Allowed: centre %1 nm, width %2, peak %3.")
+                                              .arg(number(f.tolerance.center_nm, 1), percent(f.tolerance.fwhm), percent(f.tolerance.peak))) +
+                               " " + page.link("tolerance", tr("Change \u2026")),
+                           Tone::Dim);
+        if (!f.filter->certificate.empty()) page.line(tr("Certificate: %1.").arg(QString::fromStdString(f.filter->certificate)), Tone::Dim);
+        if (f.filter->claims.empty() && f.source != CurveSource::NoFilter) page.line(tr("No claim of the maker is noted for it."), Tone::Dim);
+        if (f.source != CurveSource::Measured)
+            for (const BandClaim& c : f.filter->claims)
+                page.line(tr("Claimed at %1 nm%2%3.")
+                              .arg(c.center_nm)
+                              .arg(c.fwhm_nm ? tr(", %1 nm wide").arg(*c.fwhm_nm) : QString(), c.peak ? tr(", %1").arg(percent(*c.peak)) : QString()));
     }
-    if (const Camera* c = f.camera) {
+
+    void warnings() {
+        if (!f.otherwise.empty()) {
+            QStringList words;
+            for (const std::string& w : f.otherwise) words << QObject::tr(w.c_str());
+            page.paragraph(TextPage::safe(tr("Another trial of this campaign says otherwise: %1.").arg(words.join(", "))) + " " +
+                               page.link("shelf", tr("Take that")),
+                           Tone::Warn);
+        }
+        page.lines(f.contradictions, Tone::Bad);
+        page.lines(f.warnings, Tone::Warn);
+    }
+
+    void leaks() {
+        const Leaks& leaks = f.report.leaks;
+        if (leaks.meanDensity && leaks.worst_nm && f.source != CurveSource::Claims)
+            page.line(tr("Between its bands it stops to a density of %1 in the mean, %2 at worst (%3 nm).")
+                          .arg(number(*leaks.meanDensity, 1), number(*leaks.worstDensity, 1), number(*leaks.worst_nm, 0)));
+        if (f.source == CurveSource::Measured || f.source == CurveSource::Makers)
+            page.line(leaks.nearInfrared ? tr("Of the near infrared (700 to 1000 nm) it passes %1.").arg(percent(*leaks.nearInfrared))
+                                         : tr("The curve does not say what it passes beyond 700 nm."));
+    }
+
+    void allTables() {
+        for (const Table& table : tables(f)) {
+            if (table.size() < 2) continue;
+            const bool compared = !f.baseline.isEmpty() && table[0][0] == tr("Starlight that stays");
+            page.heading(compared ? tr("Against %1").arg(f.baseline) : QString());
+            page.table(table);
+        }
+    }
+
+    void scaleAndCamera() {
+        if (f.rig && f.rig->pixel_um && f.rig->focal_length_mm) {
+            const double scale = arcsecPerPixel(*f.rig->pixel_um, *f.rig->focal_length_mm);
+            QString said = tr("Scale %1\u2033 a pixel").arg(number(scale, 2));
+            if (f.rig->reducer) said += tr(", with a reducer of %1\u00D7").arg(number(*f.rig->reducer, 2));
+            if (!f.frame.isEmpty())
+                said += tr(", field %1\u00B0 \u00D7 %2\u00B0").arg(number(f.frame.width() * scale / 3600, 2), number(f.frame.height() * scale / 3600, 2));
+            page.line(said + ".");
+        }
+        if (!f.camera) return;
+        const Camera& c = *f.camera;
         QStringList said;
-        if (!c->window.empty()) said << tr("window %1").arg(QString::fromStdString(c->window));
-        if (c->pixel_um) said << tr("pixels of %1 \u00B5m").arg(number(*c->pixel_um, 2));
-        if (c->full_well_e) said << tr("full well %1 e\u207B").arg(number(*c->full_well_e, 0));
-        for (const GainStep& g : c->gains)
+        if (!c.window.empty()) said << tr("window %1").arg(QString::fromStdString(c.window));
+        if (c.pixel_um) said << tr("pixels of %1 \u00B5m").arg(number(*c.pixel_um, 2));
+        if (c.full_well_e) said << tr("full well %1 e\u207B").arg(number(*c.full_well_e, 0));
+        for (const GainStep& g : c.gains)
             said << tr("at gain %1: %2 e\u207B/ADU").arg(number(g.setting, 0), number(g.e_per_adu, 2)) +
                         (g.read_noise_e ? tr(" and %1 e\u207B read noise").arg(number(*g.read_noise_e, 1)) : QString());
-        if (!said.isEmpty()) out += paragraph(tr("Camera: %1.").arg(said.join("; ")), t.dim);
+        if (!said.isEmpty()) page.line(tr("Camera: %1.").arg(said.join("; ")), Tone::Dim);
     }
-    if (const auto glass = thickness(f))
-        out +=
-            paragraph(tr("Its %1 mm of glass move the focus back by %2 mm: add that to the spacing.").arg(number(*glass, 2), number(focusShift_mm(*glass), 2)) +
-                          (f.rig && f.rig->back_focus_mm ? tr(" The %1 mm behind the corrector become %2 mm.")
-                                                               .arg(number(*f.rig->back_focus_mm, 2), number(*f.rig->back_focus_mm + focusShift_mm(*glass), 2))
-                                                         : QString()),
-                      t.text);
-    out += apertureParagraph(f);
-    if (f.filter && f.filter->price) {
+
+    void glass() {
+        const auto glass = thickness(f);
+        if (!glass) return;
+        QString said = tr("Its %1 mm of glass move the focus back by %2 mm: add that to the spacing.").arg(number(*glass, 2), number(focusShift_mm(*glass), 2));
+        if (f.rig && f.rig->back_focus_mm)
+            said += tr(" The %1 mm behind the corrector become %2 mm.")
+                        .arg(number(*f.rig->back_focus_mm, 2), number(*f.rig->back_focus_mm + focusShift_mm(*glass), 2));
+        page.line(said);
+    }
+
+    void costs() {
+        if (!f.filter->price) return;
         const Price& p = *f.filter->price;
         const QString currency = QString::fromStdString(p.currency);
         QString said =
@@ -353,18 +377,29 @@ QString kitPage(const KitFacts& f) {
         if (f.filter->set_size > 1)
             said +=
                 tr(" for a set of %1, %2 %3 for each filter").arg(f.filter->set_size).arg(number((p.amount + p.shipping) / f.filter->set_size, 0), currency);
-        out += paragraph(said + ".", t.text);
+        page.line(said + ".");
     }
-    if (f.filter && f.filter->made_for_f_ratio)
-        out += paragraph(tr("Made for f/%1: its claims are held against its bands in that cone.").arg(*f.filter->made_for_f_ratio), t.text);
-    if (f.filter && !f.filter->mount.empty()) out += paragraph(tr("Mount: %1.").arg(QString::fromStdString(f.filter->mount)), t.dim);
-    if (f.filter && !f.filter->notes.empty()) out += paragraph(QString::fromStdString(f.filter->notes), t.dim);
-    if (f.filter && !t.isRed()) // white glare would spoil adapted eyes
-        for (const std::string& photo : f.filter->photos)
-            if (isFileToRead(pathOf(photo)))
-                out += QString("<p><img src='%1' width='300'></p>").arg(QUrl::fromLocalFile(QString::fromStdString(photo)).toString().toHtmlEscaped());
-    if (f.filter && !f.filter->obtained.empty()) out += paragraph(tr("How it was obtained: %1.").arg(QString::fromStdString(f.filter->obtained)), t.dim);
-    return out;
+
+    void notes() {
+        const Filter& filter = *f.filter;
+        if (filter.made_for_f_ratio) page.line(tr("Made for f/%1: its claims are held against its bands in that cone.").arg(*filter.made_for_f_ratio));
+        if (!filter.mount.empty()) page.line(tr("Mount: %1.").arg(QString::fromStdString(filter.mount)), Tone::Dim);
+        if (!filter.notes.empty()) page.line(QString::fromStdString(filter.notes), Tone::Dim);
+        if (!theme().isRed()) // white glare would spoil adapted eyes
+            for (const std::string& photo : filter.photos)
+                if (isFileToRead(pathOf(photo)))
+                    page.add(QString("<p><img src='%1' width='300'></p>").arg(TextPage::safe(QUrl::fromLocalFile(QString::fromStdString(photo)).toString())));
+        if (!filter.obtained.empty()) page.line(tr("How it was obtained: %1.").arg(QString::fromStdString(filter.obtained)), Tone::Dim);
+    }
+
+    const KitFacts& f;
+    TextPage page = screenPage();
+};
+
+} // namespace
+
+QString kitPage(const KitFacts& f) {
+    return KitPage(f).html();
 }
 
 QString kitTable(const KitFacts& f) {

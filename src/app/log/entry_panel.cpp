@@ -1,6 +1,7 @@
 #include "app/log/entry_panel.h"
 
 #include "app/widgets/form_fields.h"
+#include "app/widgets/page_ink.h"
 #include "app/widgets/paths.h"
 #include "app/widgets/theme.h"
 #include "core/model/quantity.h"
@@ -15,6 +16,8 @@
 #include <QSignalBlocker>
 #include <QTextBrowser>
 #include <QVBoxLayout>
+
+#include <algorithm>
 
 namespace caelumen {
 namespace {
@@ -102,21 +105,10 @@ void EntryPanel::show(const LogEntry* entry, int count, bool beside, bool sameTa
     fillPage();
 }
 
-void EntryPanel::fillPage() {
-    const LogEntry& e = m_entry;
-    QPixmap photo;
-    for (const std::string& file : e.photos)
-        if (photo.isNull()) photo = QPixmap(fromPath(pathOf(file)));
-    m_photo->setVisible(!photo.isNull());
-    if (!photo.isNull()) m_photo->setPixmap(QPixmap::fromImage(inThemeLight(photo.scaled(280, 150, Qt::KeepAspectRatio, Qt::SmoothTransformation).toImage())));
-    if (e.uid.empty()) {
-        m_page->setHtml(tr("<p style='color:%1'>Choose a run. Two can be compared with each other, of whatever years.</p>").arg(theme().dim.name()));
-        return;
-    }
-    QString html = QString("<p><b>%1</b><br>%2</p>").arg(text(e.filter.empty() ? "?" : e.filter), text(e.target.name));
-    QString rows;
+QList<std::pair<QString, QString>> EntryPanel::factsOf(const LogEntry& e) {
+    QList<std::pair<QString, QString>> out;
     const auto row = [&](const QString& name, const QString& value) {
-        if (!value.isEmpty()) rows += QString("<tr><td style='color:%1; padding-right:8px'>%2</td><td>%3</td></tr>").arg(theme().dim.name(), name, value);
+        if (!value.isEmpty()) out << std::pair(name, value);
     };
     row(tr("night"), text(e.night));
     row(tr("place"), text(e.place));
@@ -136,21 +128,49 @@ void EntryPanel::fillPage() {
                          : text(e.trial) + (e.run.empty() ? QString() : tr(", run %1%2").arg(text(e.run), e.baseline ? tr(" (baseline)") : QString())));
     row(tr("campaign"), e.campaign.empty() ? QString() : text(e.campaign.substr(e.campaign.rfind('/') + 1)));
     row(tr("stack"), text(e.stack.substr(e.stack.rfind('/') + 1)));
-    html += "<table>" + rows + "</table>";
-    rows.clear();
+    return out;
+}
+
+QList<std::pair<QString, QString>> EntryPanel::figuresOf(const LogEntry& e) {
+    QList<std::pair<QString, QString>> out;
     for (const LogFigure& f : e.figures) {
         const Quantity* q = quantity(f.quantity);
         if (!q) continue;
-        const QString unit = q->unit == "1"
-                                 ? QString()
-                                 : " " + QString::fromUtf8(q->unit.data(), static_cast<qsizetype>(q->unit.size())).replace("e-", QString::fromUtf8("e\u207B"));
-        QString value = (f.limit ? QString("< ") : QString()) + withError(f.value, f.limit ? 0 : f.sigma) + unit;
-        if (f.voided) value = QString("<s>%1</s>").arg(value);
-        row(QString::fromUtf8(q->label.data(), static_cast<qsizetype>(q->label.size())) + (f.channel.empty() ? QString() : " " + text(f.channel)), value);
+        const QString unit = q->unit == "1" ? QString()
+                                            : " " + QString::fromUtf8(q->unit.data(), static_cast<qsizetype>(q->unit.size()))
+                                                        .replace("e-", QString::fromUtf8("e\u207B"))
+                                                        .replace("/", QString::fromUtf8("\u2060/\u2060"));
+        const QString value = (f.limit ? QString("&lt; ") : QString()) + withError(f.value, f.limit ? 0 : f.sigma) + unit;
+        out << std::pair(QString::fromUtf8(q->label.data(), static_cast<qsizetype>(q->label.size())) +
+                             (f.channel.empty() ? QString() : " " + QString::fromStdString(f.channel)),
+                         f.voided ? QString("<s>%1</s>").arg(value) : value);
     }
-    html += rows.isEmpty() ? tr("<p style='color:%1'>Not measured.</p>").arg(theme().dim.name()) : "<br><table>" + rows + "</table>";
-    if (html.contains("<s>")) html += tr("<p style='color:%1'>Struck through: something besides the filter explains it.</p>").arg(theme().dim.name());
-    m_page->setHtml(html);
+    return out;
+}
+
+void EntryPanel::fillPage() {
+    const LogEntry& e = m_entry;
+    TextPage page = screenPage();
+    QPixmap photo;
+    for (const std::string& file : e.photos)
+        if (photo.isNull()) photo = QPixmap(fromPath(pathOf(file)));
+    m_photo->setVisible(!photo.isNull());
+    if (!photo.isNull()) m_photo->setPixmap(QPixmap::fromImage(inThemeLight(photo.scaled(280, 150, Qt::KeepAspectRatio, Qt::SmoothTransformation).toImage())));
+    if (e.uid.empty()) {
+        page.line(tr("Choose a run. Two can be compared with each other, of whatever years."), TextPage::Tone::Dim);
+        m_page->setHtml(page.html());
+        return;
+    }
+    page.paragraph(QString("<b>%1</b><br>%2").arg(text(e.filter.empty() ? "?" : e.filter), text(e.target.name)));
+    page.facts(factsOf(e));
+    const auto figures = figuresOf(e);
+    if (figures.isEmpty())
+        page.line(tr("Not measured."), TextPage::Tone::Dim);
+    else
+        page.add("<br>"), page.facts(figures);
+    if (std::any_of(e.figures.begin(), e.figures.end(), [](const LogFigure& f) { return f.voided; }))
+        page.line(tr("Struck through: something besides the filter explains it."), TextPage::Tone::Dim);
+    m_page->setHtml(page.html());
 }
 
 void EntryPanel::themeChanged() {

@@ -37,6 +37,8 @@ signals:
 
 private:
     void fillPage();
+    static QList<std::pair<QString, QString>> factsOf(const LogEntry& entry);
+    static QList<std::pair<QString, QString>> figuresOf(const LogEntry& entry);
     bool eventFilter(QObject* of, QEvent* event) override;
     LogEntry m_entry;
     QTextBrowser* m_page;

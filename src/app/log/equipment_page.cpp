@@ -6,6 +6,7 @@
 #include "app/widgets/plain_table.h"
 #include "app/widgets/prompts.h"
 #include "app/widgets/theme.h"
+#include "core/model/quantity.h"
 
 #include <QClipboard>
 #include <QComboBox>
@@ -230,8 +231,8 @@ void EquipmentPage::fillEvents() {
         for (const LogEntry& e : m_log.all())
             if (uses(e, of.isRig, of.name) && !e.night.empty() && e.night >= from && e.night < to) {
                 since += e.total_s.value_or(0) / 3600;
-                if (const LogFigure* f = e.figure("halo_clean_mag")) clean.add(*f);
-                if (const LogFigure* f = e.figure("star_throughput")) stars.add(*f);
+                if (const LogFigure* f = e.figure(q::haloCleanMag)) clean.add(*f);
+                if (const LogFigure* f = e.figure(q::starThroughput)) stars.add(*f);
             }
         const int row = m_table->rowCount();
         m_table->insertRow(row);

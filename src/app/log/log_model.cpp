@@ -36,14 +36,14 @@ void followMoves(LogStore& store, const std::vector<LogEntry>& now, const std::s
 LogModel::LogModel(Session& session, QObject* parent)
     : QObject(parent)
     , m_session(session) {
-    m_soon.setSingleShot(true);
-    m_soon.setInterval(1500); // not at each step of a slider
-    connect(&m_soon, &QTimer::timeout, this, &LogModel::noteTrial);
+    m_delay.setSingleShot(true);
+    m_delay.setInterval(1500); // not at each step of a slider
+    connect(&m_delay, &QTimer::timeout, this, &LogModel::noteTrial);
     connect(&m_session, &Session::campaignChanged, this, &LogModel::campaignChanged);
     connect(&m_session, &Session::trialListChanged, this, &LogModel::campaignChanged);
-    connect(&m_session, &Session::trialChanged, this, [this] { m_soon.start(); });
+    connect(&m_session, &Session::trialChanged, this, [this] { m_delay.start(); });
     connect(&m_session, &Session::resultsChanged, this, [this] {
-        if (m_session.resultsAreCurrent()) m_soon.start();
+        if (m_session.resultsAreCurrent()) m_delay.start();
     });
     for (JobService* jobs : {&m_jobs, &m_notes}) connect(jobs, &JobService::failed, this, &LogModel::failed);
 }

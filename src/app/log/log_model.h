@@ -70,7 +70,7 @@ private:
     std::unique_ptr<LogStore> m_store;
     bool m_storeFailed = false;
     qint64 m_version = 0;
-    QTimer m_soon;
+    QTimer m_delay;
     QString m_query;
     std::optional<Target> m_target;
     std::vector<LogEntry> m_all;

@@ -3,6 +3,7 @@
 #include "app/log/log_model.h"
 #include "app/widgets/copied.h"
 #include "app/widgets/theme.h"
+#include "core/model/quantity.h"
 #include "report/number_text.h"
 
 #include <algorithm>
@@ -39,11 +40,11 @@ QString textOf(const LogEntry& e, int column) {
     case LogTable::Hours:
         return e.total_s ? QString::number(*e.total_s / 3600, 'f', 2) : QString();
     case LogTable::Faster:
-        return figureText(e, "time_ratio");
+        return figureText(e, q::timeRatio);
     case LogTable::Background:
-        return figureText(e, "background");
+        return figureText(e, q::background);
     case LogTable::Clean:
-        return figureText(e, "halo_clean_mag");
+        return figureText(e, q::haloCleanMag);
     case LogTable::Tags:
         return QString::fromStdString(e.tags);
     case LogTable::TrialName:
@@ -59,11 +60,11 @@ std::optional<double> numberOf(const LogEntry& e, int column) {
     case LogTable::Hours:
         return e.total_s;
     case LogTable::Faster:
-        return figure("time_ratio");
+        return figure(q::timeRatio);
     case LogTable::Background:
-        return figure("background");
+        return figure(q::background);
     case LogTable::Clean:
-        return figure("halo_clean_mag");
+        return figure(q::haloCleanMag);
     case LogTable::Moon:
         return e.moon().empty() ? std::nullopt : std::optional(e.moon() == "none" ? 0 : e.moonIlluminated.value_or(0));
     case LogTable::Sky:
@@ -97,9 +98,9 @@ QVariant LogTable::data(const QModelIndex& index, int role) const {
     if (role == Qt::DisplayRole || role == Qt::ToolTipRole) return textOf(e, index.column());
     if (role == Qt::TextAlignmentRole && isNumber(index.column())) return static_cast<int>(Qt::AlignRight | Qt::AlignVCenter);
     if (role == Qt::ForegroundRole && isNumber(index.column())) {
-        const char* quantity = index.column() == Faster       ? "time_ratio"
+        const char* quantity = index.column() == Faster       ? q::timeRatio
                                : index.column() == Background ? "background"
-                               : index.column() == Clean      ? "halo_clean_mag"
+                               : index.column() == Clean      ? q::haloCleanMag
                                                               : "";
         if (const LogFigure* f = e.figure(quantity); f && f->voided) return theme().dim; // the panel says why
     }

@@ -1,6 +1,10 @@
 #pragma once
 
+#include "app/widgets/hand.h"
+
 #include <QWidget>
+
+#include <optional>
 
 namespace caelumen {
 
@@ -30,17 +34,11 @@ protected:
     bool event(QEvent* event) override;
 
 private:
-    struct Layout {
-        QRectF sky, blocks, rates;
-        double from, to; ///< seconds shown
-    };
-    Layout layoutIn(const QRectF& where) const;
     int blockAt(QPointF p) const;
-    void draw(QPainter& p, const Layout& l, const Theme& t) const;
 
     NightModel& m_model;
     int m_held = -1, m_chosen = -1;
-    bool m_moved = false;
+    std::optional<Hand> m_hand;
     double m_grip = 0; ///< seconds from the block's start to the hand
 };
 

@@ -45,7 +45,7 @@ void layFor(Trial& trial, const DeepSky& target) {
     const Site& s = trial.site;
     if (!s.latitude_deg || !s.longitude_deg) return;
     if (const auto track = NightTrack::of({*s.latitude_deg, *s.longitude_deg, s.elevation_m}, trial.plan->date, target.ra_deg, target.dec_deg))
-        trial.plan = layBlocks(*trial.plan, s, *track).plan;
+        trial.plan = scheduleBlocks(*trial.plan, s, *track).plan;
 }
 
 } // namespace
@@ -103,12 +103,12 @@ void NightModel::follow() {
     m_plan = planOf(trial());
     derive();
     if (fresh && ready() && !m_plan.filters.empty()) { // a first proposal, not yet an edit
-        Laid laid = layBlocks(m_plan, trial().site, *m_track);
+        Schedule laid = scheduleBlocks(m_plan, trial().site, *m_track);
         m_plan = laid.plan;
         m_problem = QString::fromStdString(laid.problem);
         deriveBlocks();
     } else if (ready() && m_plan.blocks.size() < blockOrder(m_plan).size()) { // whatever it was laid for: another date, a new night, an undone edit
-        m_problem = QString::fromStdString(layBlocks(m_plan, trial().site, *m_track).problem);
+        m_problem = QString::fromStdString(scheduleBlocks(m_plan, trial().site, *m_track).problem);
     }
     emit changed();
 }
@@ -253,7 +253,7 @@ void NightModel::suggest() {
     if (chosen.empty()) chosen = m_filters;
     if (chosen.empty()) return;
     m_jobs.run("suggest", tr("Looking for targets"),
-               [this, exercise = exerciseOf(chosen), field = field_deg(), plan = m_plan, site, track = m_track,
+               [this, exercise = passedLines(chosen), field = field_deg(), plan = m_plan, site, track = m_track,
                 targets = m_targets](const Job&) -> JobService::Finish {
                    std::vector<Suggestion> found;
                    if (track)
@@ -296,7 +296,7 @@ void NightModel::edit(const QString& what, Plan plan) {
     m_problem.clear();
     QString trouble;
     if (ready()) {
-        Laid laid = layBlocks(plan, trial().site, *m_track);
+        Schedule laid = scheduleBlocks(plan, trial().site, *m_track);
         plan = laid.plan;
         trouble = QString::fromStdString(laid.problem);
     }

@@ -1,7 +1,7 @@
 #include "app/night/night_text.h"
 
+#include "app/widgets/page_ink.h"
 #include "app/widgets/place_zone.h"
-#include "app/widgets/theme.h"
 #include "core/plan/star_series.h"
 
 #include <algorithm>
@@ -21,28 +21,6 @@ QString seconds(double s) {
 }
 QString hours(double s) {
     return QString("%1 h %2").arg(static_cast<int>(s / 3600)).arg(static_cast<int>(std::fmod(s, 3600) / 60), 2, 10, QChar('0'));
-}
-
-struct Colours {
-    QString text, dim, bad, warn;
-};
-
-QString table(const QList<QStringList>& rows, const Colours& c) {
-    QString out = "<table width='100%' cellspacing='0' cellpadding='3'>";
-    for (qsizetype r = 0; r < rows.size(); ++r) {
-        out += "<tr>";
-        for (qsizetype k = 0; k < rows[r].size(); ++k)
-            out += QString("<td align='%1' style='color:%2'>%3</td>").arg(k == 0 ? "left" : "right", r == 0 ? c.dim : c.text, rows[r][k].toHtmlEscaped());
-        out += "</tr>";
-    }
-    return out + "</table>";
-}
-
-QString headed(const QString& text, const QString& colour) {
-    return QString("<p style='margin-top:12px; margin-bottom:3px; color:%2'><b>%1</b></p>").arg(text.toHtmlEscaped(), colour);
-}
-QString line(const QString& text, const QString& colour) {
-    return QString("<p style='margin-top:3px; margin-bottom:3px; color:%1'>%2</p>").arg(colour, text.toHtmlEscaped());
 }
 
 /// Dusk and dawn, moon, meridian and the usable time, by the place's clock.
@@ -85,39 +63,62 @@ QString placeAndTelescope(const NightModel& m) {
     return said.join(QString::fromUtf8(" \u00B7 "));
 }
 
-} // namespace
+using Tone = TextPage::Tone;
 
-QString nightPage(const NightModel& m, bool print) {
-    const Theme& t = theme();
-    const Colours c = print ? Colours{"#000000", "#555555", "#a00000", "#805000"} : Colours{t.text.name(), t.dim.name(), t.bad.name(), t.warn.name()};
-    if (!m.ready()) return line(m.problem(), c.dim);
-    const Plan& plan = m.plan();
-    const Trial& trial = m.trial();
-    const auto nameOf = [&](const std::string& id) {
+/// What stands beside the night's picture, section by section.
+class NightPage {
+public:
+    NightPage(const NightModel& model, bool toPrint)
+        : m(model)
+        , plan(model.plan())
+        , trial(model.trial())
+        , print(toPrint)
+        , page(toPrint ? paperPage() : screenPage()) {}
+
+    QString html() {
+        head();
+        proof();
+        shares();
+        subLengths();
+        caveats();
+        costs();
+        progress();
+        halos();
+        if (print) blocks();
+        assumptions();
+        return page.html();
+    }
+
+private:
+    QString nameOf(const std::string& id) const {
         const Filter* f = trial.filter(id);
         return QString::fromStdString(f && !f->name.empty() ? f->name : id);
-    };
-    const auto heading = [&](const QString& text) { return headed(text, c.text); };
-    const auto shortName = [&](const std::string& id) {
+    }
+    QString shortName(const std::string& id) const {
         const QString name = nameOf(id);
         return print || name.size() <= 24 ? name : name.left(22).trimmed() + QString::fromUtf8("\u2026");
-    };
-    QString out = QString("<h3 style='margin-bottom:2px; color:%3'>%1, %2</h3>")
-                      .arg(QString::fromStdString(m.target().id + (m.target().name.empty() ? "" : " " + m.target().name)).toHtmlEscaped(),
-                           QDate::fromString(QString::fromStdString(plan.date), Qt::ISODate).toString("d MMMM yyyy"), c.text);
-    out += line(events(m), c.dim);
-    if (print) out += line(placeAndTelescope(m), c.text);
-    if (!m.problem().isEmpty()) out += line(m.problem(), c.bad);
-    for (const std::string& s : m.blockTroubles()) out += line(QString::fromStdString(s), c.warn);
-    if (const PlaceZone clock = placeZone(trial.site); std::abs(clock.offSun_h) > 3)
-        out += line(tr("The clock of %1 runs %2 h off the sun of this place; choose its own under Plan, Pauses, power and clock.")
-                        .arg(QString::fromUtf8(clock.zone.id()))
-                        .arg(number(std::abs(clock.offSun_h), 0)),
-                    c.warn);
-    out += heading(tr("What this night can prove"));
-    for (const std::string& s : proofSentences(m.forecasts(), m.balance(), plan, trial, m.target())) out += line(QString::fromStdString(s), c.text);
-    if (plan.blocks.empty()) out += line(tr("Nothing yet: no blocks are laid."), c.dim);
-    if (!m.forecasts().empty()) {
+    }
+    QString clock(double s) const { return m.timeAt(s).toString("HH:mm"); }
+
+    void head() {
+        page.title(QString("%1, %2").arg(QString::fromStdString(m.target().id + (m.target().name.empty() ? "" : " " + m.target().name)),
+                                         QDate::fromString(QString::fromStdString(plan.date), Qt::ISODate).toString("d MMMM yyyy")));
+        page.line(events(m), Tone::Dim);
+        if (print) page.line(placeAndTelescope(m));
+        if (!m.problem().isEmpty()) page.line(m.problem(), Tone::Bad);
+        page.lines(m.blockTroubles(), Tone::Warn);
+        if (const PlaceZone clock = placeZone(trial.site); std::abs(clock.offSun_h) > 3)
+            page.line(tr("The clock of %1 runs %2 h off the sun of this place; choose its own under Plan, Pauses, power and clock.")
+                          .arg(QString::fromUtf8(clock.zone.id()))
+                          .arg(number(std::abs(clock.offSun_h), 0)),
+                      Tone::Warn);
+    }
+
+    void proof() {
+        page.heading(tr("What this night can prove"));
+        page.lines(proofSentences(m.forecasts(), m.balance(), plan, trial, m.target()));
+        if (plan.blocks.empty()) page.line(tr("Nothing yet: no blocks are laid."), Tone::Dim);
+        if (m.forecasts().empty()) return;
         QList<QStringList> rows{{tr("Foretold"), tr("sky"), tr("contrast"), tr("S/N"), tr("faster by")}};
         for (const Forecast& f : m.forecasts().filters) {
             if (f.channel.empty()) continue;
@@ -129,24 +130,30 @@ QString nightPage(const NightModel& m, bool print) {
                     ? QString("%1 \u00B1 %2").arg(number(f.timeRatio, 1), number(std::max(f.timeRatioSigma, 0.01), f.timeRatioSigma < 0.1 ? 2 : 1))
                     : QString("\u2013")};
         }
-        out += table(rows, c);
+        page.table(rows);
     }
-    out += heading(tr("How the filters share it"));
-    QList<QStringList> rows{{tr("Filter"), tr("subs"), tr("light"), tr("airmass"), tr("sky"), tr("later by")}};
-    for (const Balance& b : m.balance())
-        rows << QStringList{shortName(b.filter),
-                            QString::number(b.subs),
-                            hours(b.total_s),
-                            b.subs ? number(b.airmass, 2) : QString("\u2013"),
-                            b.sky_nL > 0 ? (b.skyMore >= 0 ? "+" : "\u2212") + number(100 * std::abs(b.skyMore), 1) + " %" : QString("\u2013"),
-                            b.subs ? number(b.later_s / 60, 0) + " min" : QString("\u2013")};
-    out += table(rows, c);
-    if (const auto lengths = m.subLengths(); !lengths.empty()) {
-        out += heading(tr("How long a sub should be"));
-        QList<QStringList> subs{{tr("Filter"), tr("sky-limited"), tr("histogram"), tr("6 mag full"), tr("noise")}};
-        double fair = 0, least = 1e9;
+
+    void shares() {
+        page.heading(tr("How the filters share it"));
+        QList<QStringList> rows{{tr("Filter"), tr("subs"), tr("light"), tr("airmass"), tr("sky"), tr("later by")}};
+        for (const Balance& b : m.balance())
+            rows << QStringList{shortName(b.filter),
+                                QString::number(b.subs),
+                                hours(b.total_s),
+                                b.subs ? number(b.airmass, 2) : QString("\u2013"),
+                                b.sky_nL > 0 ? (b.skyMore >= 0 ? "+" : "\u2212") + number(100 * std::abs(b.skyMore), 1) + " %" : QString("\u2013"),
+                                b.subs ? number(b.later_s / 60, 0) + " min" : QString("\u2013")};
+        page.table(rows);
+    }
+
+    void subLengths() {
+        const auto lengths = m.subLengths();
+        if (lengths.empty()) return;
+        page.heading(tr("How long a sub should be"));
+        QList<QStringList> rows{{tr("Filter"), tr("sky-limited"), tr("histogram"), tr("6 mag full"), tr("noise")}};
+        std::optional<double> fair, least;
         for (const SubLength& s : lengths) {
-            subs << QStringList{shortName(s.filter), seconds(s.skyLimited_s),
+            rows << QStringList{shortName(s.filter), seconds(s.skyLimited_s),
                                 s.histogramLow_s <= 0          ? QString("\u2013")
                                 : s.histogramLow_s > 3 * 3600  ? seconds(s.histogramLow_s)
                                 : s.histogramHigh_s > 3 * 3600 ? tr("from %1").arg(seconds(s.histogramLow_s))
@@ -154,93 +161,121 @@ QString nightPage(const NightModel& m, bool print) {
                                 seconds(s.starLimit_s),
                                 s.background > 0 ? "+" + number(100 * noiseAdded(s.background, m.rig().readNoise_e, plan.exposure_s), 0) + " %"
                                                  : QString("\u2013")};
-            if (s.skyLimited_s > 0) fair = std::max(fair, s.skyLimited_s), least = std::min(least, s.skyLimited_s);
+            if (s.skyLimited_s > 0) fair = std::max(fair.value_or(0), s.skyLimited_s), least = std::min(least.value_or(s.skyLimited_s), s.skyLimited_s);
         }
-        out += table(subs, c);
-        if (fair > 0) {
-            int files = 0;
-            for (const PlanBlock& b : plan.blocks) files += b.subs;
-            out += line(tr("One length for all is fair: %1 keeps read noise below 5 % in each. Its own length for each is faster (%2 for the brightest sky), "
-                           "but then exposure differs and is normalised, not equal. Planned: %3 in %4 files; a lost sub costs that much.")
-                            .arg(seconds(fair), seconds(least), seconds(plan.exposure_s))
-                            .arg(files),
-                        c.dim);
-        }
+        page.table(rows);
+        if (!fair) return;
+        int files = 0;
+        for (const PlanBlock& b : plan.blocks) files += b.subs;
+        page.line(tr("One length for all is fair: %1 keeps read noise below 5 % in each. Its own length for each is faster (%2 for the brightest sky), "
+                     "but then exposure differs and is normalised, not equal. Planned: %3 in %4 files; a lost sub costs that much.")
+                      .arg(seconds(*fair), seconds(*least), seconds(plan.exposure_s))
+                      .arg(files),
+                  Tone::Dim);
     }
-    if (m.virtualSky())
-        out += line(tr("The virtual sensor sees clouds over %1 % of the blocks' light. It is made up: nothing is measured with it.")
-                        .arg(number(100 * m.cloudedPart(), 0)),
-                    m.cloudedPart() > 0.2 ? c.warn : c.dim);
-    if (!plan.exposures.empty())
-        out += line(
-            tr("Lengths differ: the comparison will note the exposure and normalise it; only one length for all leaves the filter as the only difference."),
-            c.warn);
-    const Budget b = budgetOf(plan, m.frame().width(), m.frame().height(), NightModel::darksAtHand());
-    out += heading(tr("What it costs"));
-    out += line(tr("%1 h from the first block to the last, %2 Wh%3, %4 files, %5 GB.")
-                    .arg(number(b.hours, 1), number(b.energy_Wh, 0), b.part > 0 ? tr(" (%1 % of the battery)").arg(number(100 * b.part, 0)) : QString())
-                    .arg(b.files + b.calibrationFiles)
-                    .arg(number(b.storage_GB, 1)),
-                b.part > 0.8 ? c.warn : c.text);
-    if (!plan.blocks.empty())
-        out += line(tr("Among them %1 calibration frames: flats for each filter take some %2 min%3.")
-                        .arg(b.calibrationFiles)
-                        .arg(number(b.flats_min, 0), b.darks_min > 0 ? tr(", the darks that are missing %1 h").arg(number(b.darks_min / 60, 1)) : QString()),
-                    c.dim);
-    const std::vector<PlanProgress> progress = progressOf(plan, trial, m.results());
-    if (trial.plan && std::any_of(progress.begin(), progress.end(), [](const PlanProgress& p) { return p.shot_s > 0; })) {
-        out += heading(tr("Plan against what happened"));
-        QList<QStringList> done{{tr("Filter"), tr("planned"), tr("shot"), tr("subs"), tr("missing")}};
-        for (const PlanProgress& p : progress)
-            done << QStringList{shortName(p.filter), hours(p.planned_s), hours(p.shot_s), tr("%1 of %2").arg(p.subs).arg(p.plannedSubs),
+
+    void caveats() {
+        if (m.virtualSky())
+            page.line(tr("The virtual sensor sees clouds over %1 % of the blocks' light. It is made up: nothing is measured with it.")
+                          .arg(number(100 * m.cloudedPart(), 0)),
+                      m.cloudedPart() > 0.2 ? Tone::Warn : Tone::Dim);
+        if (!plan.exposures.empty())
+            page.line(tr("Lengths differ: the comparison will note the exposure and normalise it; only one length for all leaves the filter as the only "
+                         "difference."),
+                      Tone::Warn);
+    }
+
+    void costs() {
+        const Budget b = budgetOf(plan, m.frame().width(), m.frame().height(), NightModel::darksAtHand());
+        page.heading(tr("What it costs"));
+        page.line(tr("%1 h from the first block to the last, %2 Wh%3, %4 files, %5 GB.")
+                      .arg(number(b.hours, 1), number(b.energy_Wh, 0), b.part > 0 ? tr(" (%1 % of the battery)").arg(number(100 * b.part, 0)) : QString())
+                      .arg(b.files + b.calibrationFiles)
+                      .arg(number(b.storage_GB, 1)),
+                  b.part > 0.8 ? Tone::Warn : Tone::Plain);
+        if (!plan.blocks.empty())
+            page.line(tr("Among them %1 calibration frames: flats for each filter take some %2 min%3.")
+                          .arg(b.calibrationFiles)
+                          .arg(number(b.flats_min, 0), b.darks_min > 0 ? tr(", the darks that are missing %1 h").arg(number(b.darks_min / 60, 1)) : QString()),
+                      Tone::Dim);
+    }
+
+    void progress() {
+        const std::vector<PlanProgress> filters = progressOf(plan, trial, m.results());
+        if (!trial.plan || std::none_of(filters.begin(), filters.end(), [](const PlanProgress& p) { return p.shot_s > 0; })) return;
+        page.heading(tr("Plan against what happened"));
+        QList<QStringList> rows{{tr("Filter"), tr("planned"), tr("shot"), tr("subs"), tr("missing")}};
+        for (const PlanProgress& p : filters)
+            rows << QStringList{shortName(p.filter), hours(p.planned_s), hours(p.shot_s), tr("%1 of %2").arg(p.subs).arg(p.plannedSubs),
                                 hours(std::max(0.0, p.planned_s - p.shot_s))};
-        out += table(done, c);
+        page.table(rows);
     }
-    if (const std::vector<StarBlock> series = starSeries(plan, m.track()); !series.empty()) {
-        out += heading(tr("Halos: %1").arg(QString::fromStdString(plan.brightStar)));
-        QList<QStringList> stars{{tr("Filter"), tr("from"), tr("to"), tr("altitude"), tr("moon away")}};
+
+    void halos() {
+        const std::vector<StarBlock> series = starSeries(plan, m.track());
+        if (series.empty()) return;
+        page.heading(tr("Halos: %1").arg(QString::fromStdString(plan.brightStar)));
+        QList<QStringList> rows{{tr("Filter"), tr("from"), tr("to"), tr("altitude"), tr("moon away")}};
         for (const StarBlock& s : series)
-            stars << QStringList{shortName(s.block.filter), m.timeAt(s.block.start_s).toString("HH:mm"), m.timeAt(blockEnd(plan, s.block)).toString("HH:mm"),
-                                 number(s.star.alt_deg, 0) + "\u00B0", s.moonUp ? number(s.moonAway_deg, 0) + "\u00B0" : tr("down")};
-        out += table(stars, c);
-        const BrightStar* star = haloStar(plan);
-        if (star)
-            out += line(tr("%1 mag, B\u2212V %2; %3 subs of %4 s each time; %5 min there and as long back.")
-                            .arg(number(star->magnitude, 1), number(star->colour, 1))
-                            .arg(plan.starSubs)
-                            .arg(plan.starExposure_s)
-                            .arg(number(slewTime(plan, m.track()) / 60, 1)),
-                        c.dim);
+            rows << QStringList{shortName(s.block.filter), clock(s.block.start_s), clock(blockEnd(plan, s.block)), number(s.star.alt_deg, 0) + "\u00B0",
+                                s.moonUp ? number(s.moonAway_deg, 0) + "\u00B0" : tr("down")};
+        page.table(rows);
+        if (const BrightStar* star = haloStar(plan))
+            page.line(tr("%1 mag, B\u2212V %2; %3 subs of %4 s each time; %5 min there and as long back.")
+                          .arg(number(star->magnitude, 1), number(star->colour, 1))
+                          .arg(plan.starSubs)
+                          .arg(plan.starExposure_s)
+                          .arg(number(slewTime(plan, m.track()) / 60, 1)),
+                      Tone::Dim);
     }
-    if (print) {
-        out += heading(tr("Blocks"));
-        QList<QStringList> blocks{{tr("Filter"), tr("from"), tr("to"), tr("UTC"), tr("subs"), tr("altitude")}};
-        for (const PlanBlock& block : plan.blocks)
-            blocks << QStringList{nameOf(block.filter),
-                                  m.timeAt(block.start_s).toString("HH:mm"),
-                                  m.timeAt(blockEnd(plan, block)).toString("HH:mm"),
-                                  m.timeAt(block.start_s).toUTC().toString("HH:mm"),
-                                  QString::fromUtf8("%1 \u00D7 %2 s").arg(block.subs).arg(block.exposure_s),
-                                  number(m.track().at((block.start_s + blockEnd(plan, block)) / 2).target->alt_deg, 0) + "\u00B0"};
-        out += table(blocks, c);
-        out += heading(tr("Before and after"));
+
+    void blocks() {
+        page.heading(tr("Blocks"));
+        QList<QStringList> rows{{tr("Filter"), tr("from"), tr("to"), tr("UTC"), tr("subs"), tr("altitude")}};
+        for (const PlanBlock& b : plan.blocks)
+            rows << QStringList{nameOf(b.filter),
+                                clock(b.start_s),
+                                clock(blockEnd(plan, b)),
+                                m.timeAt(b.start_s).toUTC().toString("HH:mm"),
+                                QString::fromUtf8("%1 \u00D7 %2 s").arg(b.subs).arg(b.exposure_s),
+                                number(m.track().at((b.start_s + blockEnd(plan, b)) / 2).target->alt_deg, 0) + "\u00B0"};
+        page.table(rows);
+        page.heading(tr("Before and after"));
         for (const auto& [id, words] : checklist(plan, trial, NightModel::darksAtHand()))
-            out += line(QString::fromUtf8("\u25A1 ") + QString::fromStdString(words), c.text);
+            page.line(QString::fromUtf8("\u25A1 ") + QString::fromStdString(words));
     }
-    QString assumed;
-    for (const std::string& a : m.rig().assumed) assumed += (assumed.isEmpty() ? "" : ", ") + QString::fromStdString(a);
-    if (!m.frameKnown()) assumed += (assumed.isEmpty() ? QString() : QString(", ")) + tr("size of the frame");
-    if (!assumed.isEmpty()) out += line(tr("Not known and assumed: %1.").arg(assumed), c.dim);
-    const QString continuum = m.target().continuum > 0 ? number(continuumBrightness(m.target().continuum), 1) : tr("none");
-    if (!m.forecasts().empty())
-        out += line(tr("Sky in e\u207B/s/px. Foretold for a region of %1 pixels, with the errors that the Bench will state; the target's lines count 5, 25 or "
-                       "100 rayleighs in the mean of a region where the catalogue calls them faint, fair or strong, its starlight and dust 25.5, 24 or 22.5 "
-                       "mag/arcsec\u00B2 (here: %2). Such continuum counts for the baseline and is lost in narrow bands: a target of pure lines gains more.")
-                        .arg(std::round(m.forecasts().ground.nebula_px))
-                        .arg(continuum),
-                    c.dim);
-    out += line(tr("None of these filters is a solar filter."), c.dim);
-    return out;
+
+    void assumptions() {
+        QStringList assumed;
+        for (const std::string& a : m.rig().assumed) assumed << QString::fromStdString(a);
+        if (!m.frameKnown()) assumed << tr("size of the frame");
+        if (!assumed.isEmpty()) page.line(tr("Not known and assumed: %1.").arg(assumed.join(", ")), Tone::Dim);
+        const QString continuum = m.target().continuum > 0 ? number(continuumBrightness(m.target().continuum), 1) : tr("none");
+        if (!m.forecasts().empty())
+            page.line(tr("Sky in e\u207B/s/px. Foretold for a region of %1 pixels, with the errors that the Bench will state; the target's lines count 5, 25 "
+                         "or 100 rayleighs in the mean of a region where the catalogue calls them faint, fair or strong, its starlight and dust 25.5, 24 or "
+                         "22.5 mag/arcsec\u00B2 (here: %2). Such continuum counts for the baseline and is lost in narrow bands: a target of pure lines gains "
+                         "more.")
+                          .arg(std::round(m.forecasts().ground.nebula_px))
+                          .arg(continuum),
+                      Tone::Dim);
+        page.line(tr("None of these filters is a solar filter."), Tone::Dim);
+    }
+
+    const NightModel& m;
+    const Plan& plan;
+    const Trial& trial;
+    bool print;
+    TextPage page;
+};
+
+} // namespace
+
+QString nightPage(const NightModel& m, bool print) {
+    if (m.ready()) return NightPage(m, print).html();
+    TextPage page = print ? paperPage() : screenPage();
+    page.line(m.problem(), Tone::Dim);
+    return page.html();
 }
 
 } // namespace caelumen

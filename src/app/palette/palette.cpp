@@ -4,6 +4,7 @@
 #include "app/palette/palette_shelf.h"
 #include "app/palette/palette_view.h"
 #include "app/widgets/form_fields.h"
+#include "app/widgets/page_ink.h"
 #include "app/widgets/paths.h"
 #include "app/widgets/prompts.h"
 #include "app/widgets/theme.h"
@@ -217,24 +218,21 @@ void PaletteRoom::fill() {
 }
 
 void PaletteRoom::writePage() {
-    QString text;
+    using Tone = TextPage::Tone;
+    TextPage page = screenPage();
     if (const int at = chosen(); at >= 0) {
         const PaletteModel::Shot& shot = m_model.shots()[static_cast<std::size_t>(at)];
-        text = QString("<p><b>%1</b></p>").arg(shot.name.toHtmlEscaped());
+        page.heading(shot.name);
         if (shot.prepared) {
             const ColourPicture told = m_model.told(static_cast<std::size_t>(at));
-            for (const std::string& line : told.done) text += QString("<p style='margin:2px 0;'>%1</p>").arg(QString::fromStdString(line).toHtmlEscaped());
-            for (const std::string& note : told.notes)
-                text += QString("<p style='margin:2px 0; color:%1;'>%2</p>").arg(theme().warn.name(), QString::fromStdString(note).toHtmlEscaped());
+            page.lines(told.done);
+            page.lines(told.notes, Tone::Warn);
             if (m_model.time() == PaletteTime::SameDepth)
-                text += QString("<p style='margin:8px 0 2px;'>%1</p>")
-                            .arg(tr("Same depth: signal over noise of the brightest nebula, as the quickest filter has it in %1 h.")
-                                     .arg(m_model.hours(), 0, 'g', 3));
+                page.line(tr("Same depth: signal over noise of the brightest nebula, as the quickest filter has it in %1 h.").arg(m_model.hours(), 0, 'g', 3));
         }
-        text += QString("<p style='color:%1; margin-top:8px;'>%2</p>")
-                    .arg(theme().dim.name(), tr("For the eye alone: nothing is measured on these pictures. All are shown with one look."));
+        page.line(tr("For the eye alone: nothing is measured on these pictures. All are shown with one look."), Tone::Dim);
     }
-    m_page->setHtml(text);
+    m_page->setHtml(page.html());
     fillTools();
 }
 

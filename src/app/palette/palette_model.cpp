@@ -2,6 +2,7 @@
 
 #include "app/widgets/paths.h"
 #include "core/compare/sentences.h"
+#include "core/model/quantity.h"
 #include "core/palette/compose.h"
 #include "report/colour_file.h"
 
@@ -90,7 +91,7 @@ std::optional<double> PaletteModel::measuredDepth(const QString& run) const {
     std::optional<double> best;
     if (results)
         for (const Measurement& m : results->measurements)
-            if (m.run == run.toStdString() && m.quantity == "nebula_snr_hour") best = std::max(best.value_or(0), m.value);
+            if (m.run == run.toStdString() && m.quantity == q::nebulaSnrHour) best = std::max(best.value_or(0), m.value);
     return best;
 }
 

@@ -12,7 +12,7 @@
 namespace caelumen {
 
 PaletteView::PaletteView(Source source, QWidget* parent)
-    : QWidget(parent)
+    : PictureView(parent)
     , m_source(std::move(source)) {
     setFocusPolicy(Qt::StrongFocus);
     setMinimumSize(360, 260);
@@ -71,14 +71,7 @@ QRectF PaletteView::placeOf(int tile) const {
     if (m_alone >= 0) return tile == m_alone ? QRectF(rect()) : QRectF();
     const int n = static_cast<int>(m_tiles.size());
     if (n == 0) return {};
-    // As many columns as make the pictures largest.
-    int columns = 1;
-    double best = 0;
-    for (int c = 1; c <= n; ++c) {
-        const int rows = (n + c - 1) / c;
-        const double w = static_cast<double>(width()) / c, h = static_cast<double>(height()) / rows - 40, size = std::min(w, 1.5 * h);
-        if (size > best) best = size, columns = c;
-    }
+    const int columns = columnsFor(n, size(), 1.5, 40);
     const int rows = (n + columns - 1) / columns;
     const double w = static_cast<double>(width()) / columns, h = static_cast<double>(height()) / rows;
     return {(tile % columns) * w, (tile / columns) * h, w, h};
@@ -180,16 +173,14 @@ void PaletteView::paintTile(QPainter& p, int tile, const QRectF& picture) {
     paintLabel(p, shown, picture, Qt::AlignLeft);
 }
 
-QRectF PaletteView::edgeOf() const {
-    const QRectF picture = pictureOf(m_alone);
-    constexpr double kGrip = 7;
-    return {picture.left() + m_edge * picture.width() - kGrip, picture.top(), 2 * kGrip, picture.height()};
+QSizeF PaletteView::pictureSize() const {
+    return m_tiles.empty() ? QSizeF() : QSizeF(m_tiles[static_cast<std::size_t>(std::max(0, m_alone))].size);
 }
 
 void PaletteView::paintCurtain(QPainter& p, int tile) {
     const QRectF picture = pictureOf(tile);
     const Tile &left = m_tiles[static_cast<std::size_t>(m_behind)], &right = m_tiles[static_cast<std::size_t>(tile)];
-    const double x = picture.left() + m_edge * picture.width();
+    const double x = picture.left() + edge() * picture.width();
     if (!right.size.isEmpty()) paintPixels(p, tile, picture);
     if (!left.size.isEmpty()) {
         p.save();
@@ -242,36 +233,33 @@ void PaletteView::zoomAt(Zoom zoom, QPointF at) {
 
 void PaletteView::mousePressEvent(QMouseEvent* event) {
     if (event->button() != Qt::LeftButton) return;
-    m_drag = Drag{event->position(), m_middle, tileAt(event->position()), false, m_curtain && m_alone >= 0 && edgeOf().contains(event->position())};
+    m_hand = Hand{event->position()};
+    m_held = {m_middle, tileAt(event->position()), edgeGrip().contains(event->position())};
 }
 
 void PaletteView::mouseMoveEvent(QMouseEvent* event) {
-    if (!m_drag) return;
-    const QPointF by = event->position() - m_drag->from;
-    if (by.manhattanLength() > 4) m_drag->moved = true;
-    if (m_drag->edge) {
-        const QRectF picture = pictureOf(m_alone);
-        m_edge = std::clamp((event->position().x() - picture.left()) / picture.width(), 0.0, 1.0);
-        update();
-    } else if (m_drag->moved && m_zoom != Zoom::Whole && m_drag->tile >= 0) {
-        const QSizeF whole = QSizeF(m_tiles[static_cast<std::size_t>(m_drag->tile)].size) * perPixel();
-        if (!whole.isEmpty()) setMiddle(m_drag->middle - QPointF(by.x() / whole.width(), by.y() / whole.height()));
-    }
+    if (!m_hand) return;
+    m_hand->to(event->position());
+    if (m_held.edge) return drawEdgeTo(event->position());
+    if (!m_hand->moved || m_zoom == Zoom::Whole || m_held.tile < 0) return;
+    const QPointF by = event->position() - m_hand->from;
+    const QSizeF whole = QSizeF(m_tiles[static_cast<std::size_t>(m_held.tile)].size) * perPixel();
+    if (!whole.isEmpty()) setMiddle(m_held.middle - QPointF(by.x() / whole.width(), by.y() / whole.height()));
 }
 
 void PaletteView::mouseReleaseEvent(QMouseEvent* event) {
-    if (event->button() != Qt::LeftButton || !m_drag) return;
-    const Drag drag = *m_drag;
-    m_drag.reset();
-    if (drag.edge || drag.moved || drag.tile < 0) return;
+    if (event->button() != Qt::LeftButton || !m_hand) return;
+    const bool moved = m_hand->moved;
+    m_hand.reset();
+    if (m_held.edge || moved || m_held.tile < 0) return;
     if (m_curtain) return; // a click beside the edge moves nothing away
     m_beforeClick = m_alone;
-    setAlone(m_alone >= 0 ? -1 : drag.tile);
+    setAlone(m_alone >= 0 ? -1 : m_held.tile);
 }
 
 void PaletteView::mouseDoubleClickEvent(QMouseEvent* event) {
     if (event->button() != Qt::LeftButton) return;
-    m_drag.reset();
+    m_hand.reset();
     if (!m_curtain) setAlone(m_beforeClick); // the first click of the two has flipped between one and all
     zoomAt(m_zoom == Zoom::Whole ? Zoom::Pixels : Zoom::Whole, event->position());
 }
@@ -294,7 +282,7 @@ void PaletteView::keyPressEvent(QKeyEvent* event) {
     else if (event->key() == Qt::Key_Left && !shift)
         setAlone(m_alone <= 0 ? n - 1 : m_alone - 1);
     else if (m_curtain && (event->key() == Qt::Key_Right || event->key() == Qt::Key_Left))
-        m_edge = std::clamp(m_edge + (event->key() == Qt::Key_Right ? step : -step), 0.0, 1.0), update();
+        setEdge(edge() + (event->key() == Qt::Key_Right ? step : -step));
     else if (event->key() == Qt::Key_Up || event->key() == Qt::Key_Down) // in the curtain: the picture behind it
         m_behind = (m_behind + (event->key() == Qt::Key_Up ? n - 1 : 1)) % n, update();
     else if (digit >= 0 && digit < std::min(9, n) && event->modifiers() == Qt::NoModifier)

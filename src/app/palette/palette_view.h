@@ -1,9 +1,9 @@
 #pragma once
 
+#include "app/widgets/picture_view.h"
 #include "report/filter_style.h"
 
 #include <QImage>
-#include <QWidget>
 
 #include <functional>
 #include <map>
@@ -14,7 +14,7 @@ namespace caelumen {
 
 /// Pictures of several filters side by side, one alone that is flipped through, or two with a curtain between them; as a whole or pixel by pixel, always the
 /// same place of the sky in all. Pixels are asked for when they are painted, at the size that the screen shows.
-class PaletteView : public QWidget {
+class PaletteView : public PictureView {
     Q_OBJECT
 
 public:
@@ -38,7 +38,6 @@ public:
     bool curtain() const { return m_curtain; }
     void setCurtain(bool on);
     int behind() const { return m_behind; } ///< the picture left of the curtain's edge
-    double edge() const { return m_edge; }  ///< part of the picture's width left of it
     Zoom zoom() const { return m_zoom; }
     void setZoom(Zoom zoom);
     void setPrintDpi(int dpi);
@@ -53,12 +52,15 @@ signals:
     void viewChanged(); ///< curtain or zoom
 
 protected:
+    QSizeF pictureSize() const override;
+    QRectF curtainRoom() const override { return m_curtain && m_alone >= 0 ? pictureOf(m_alone) : QRectF(); }
     void paintEvent(QPaintEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
     void mouseReleaseEvent(QMouseEvent* event) override;
     void mouseDoubleClickEvent(QMouseEvent* event) override;
     void wheelEvent(QWheelEvent* event) override;
+    void resizeEvent(QResizeEvent*) override { update(); }
     void keyPressEvent(QKeyEvent* event) override;
     void keyReleaseEvent(QKeyEvent* event) override;
     void focusOutEvent(QFocusEvent* event) override;
@@ -68,7 +70,6 @@ private:
     double perPixel() const;
     int tileAt(QPointF at) const;
     void zoomAt(Zoom zoom, QPointF at);
-    QRectF edgeOf() const; ///< where the curtain's edge is taken hold of
     void paintTile(QPainter& painter, int tile, const QRectF& picture);
     void paintPixels(QPainter& painter, int tile, const QRectF& picture);
     void paintCurtain(QPainter& painter, int tile);
@@ -79,15 +80,14 @@ private:
     std::vector<Tile> m_tiles;
     int m_alone = -1, m_beforeClick = -1, m_behind = 0, m_dpi = 300;
     bool m_first = false, m_curtain = false;
-    double m_edge = 0.5;
     Zoom m_zoom = Zoom::Whole;
     QPointF m_middle{0.5, 0.5};
-    struct Drag {
-        QPointF from, middle;
+    struct Held {
+        QPointF middle;
         int tile = -1;
-        bool moved = false, edge = false;
+        bool edge = false;
     };
-    std::optional<Drag> m_drag;
+    Held m_held; ///< what a hand took hold of
     struct Kept {
         QRect part;
         QSize room;

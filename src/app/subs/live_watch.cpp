@@ -11,10 +11,10 @@ namespace caelumen {
 LiveWatch::LiveWatch(SubsModel& subs, QObject* parent)
     : QObject(parent)
     , m_subs(subs) {
-    m_soon.setSingleShot(true);
-    m_soon.setInterval(0);
-    connect(&m_soon, &QTimer::timeout, this, &LiveWatch::follow);
-    for (const auto signal : {&SubsModel::nightJudged, &SubsModel::groupsChanged}) connect(&m_subs, signal, &m_soon, qOverload<>(&QTimer::start));
+    m_delay.setSingleShot(true);
+    m_delay.setInterval(0);
+    connect(&m_delay, &QTimer::timeout, this, &LiveWatch::follow);
+    for (const auto signal : {&SubsModel::nightJudged, &SubsModel::groupsChanged}) connect(&m_subs, signal, &m_delay, qOverload<>(&QTimer::start));
 }
 
 void LiveWatch::follow() {

@@ -31,7 +31,7 @@ private:
     void follow();
     SubsModel& m_subs;
     JobService m_jobs;
-    QTimer m_soon; ///< several signals of one sub are one
+    QTimer m_delay; ///< several signals of one sub are one
     StarLight m_light;
     QString m_of; ///< night and target
     Site m_site;

@@ -160,7 +160,7 @@ void SubChart::paintEvent(QPaintEvent*) {
     if (!m_content.run || m_content.run->subs.empty()) return;
     const Axes a = axes();
     p.setPen(t.dim);
-    const QString unit = m_content.quantity == Quantity::Sky            ? (m_content.gain > 0 ? tr("e\u207B/s/px") : tr("ADU/s"))
+    const QString unit = m_content.quantity == Quantity::Sky            ? (m_content.gain ? tr("e\u207B/s/px") : tr("ADU/s"))
                          : m_content.quantity == Quantity::Transparency ? tr("of the best")
                          : m_content.quantity == Quantity::Fwhm         ? tr("px")
                          : m_content.quantity == Quantity::Gradient     ? tr("% of the sky")

@@ -5,6 +5,7 @@
 #include <QWidget>
 
 #include <functional>
+#include <optional>
 
 namespace caelumen {
 
@@ -22,7 +23,7 @@ public:
         const JudgedRun* run = nullptr;
         Quantity quantity = Quantity::Sky;
         CullLimits limits;
-        double gain = 0; ///< e-/ADU; 0: unknown
+        std::optional<double> gain = {}; ///< e-/ADU
         int current = -1;
         QColor colour;
         std::function<QString(const std::string& iso)> clock; ///< by the place's clock

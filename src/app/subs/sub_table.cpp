@@ -4,7 +4,7 @@
 #include "app/widgets/theme.h"
 
 namespace caelumen {
-void SubTable::show(const JudgedRun* run, double gain, std::function<QString(const std::string&)> clock, const QString& clockName) {
+void SubTable::show(const JudgedRun* run, std::optional<double> gain, std::function<QString(const std::string&)> clock, const QString& clockName) {
     m_clockName = clockName;
     const bool same = run && m_rows > 0 && m_rows == run->subs.size();
     if (!same) beginResetModel();

@@ -5,6 +5,7 @@
 #include <QAbstractTableModel>
 
 #include <functional>
+#include <optional>
 
 namespace caelumen {
 
@@ -14,7 +15,7 @@ public:
     enum Column { Number, Time, Verdict, Sky, Transparency, Fwhm, Eccentricity, Tilt, Stars, Trails, ColumnCount };
 
     using QAbstractTableModel::QAbstractTableModel;
-    void show(const JudgedRun* run, double gain, std::function<QString(const std::string&)> clock, const QString& clockName);
+    void show(const JudgedRun* run, std::optional<double> gain, std::function<QString(const std::string&)> clock, const QString& clockName);
     QString text() const; ///< tab-separated
 
     int rowCount(const QModelIndex& parent = {}) const override { return parent.isValid() ? 0 : static_cast<int>(m_rows); }
@@ -27,7 +28,7 @@ private:
     const JudgedRun* m_run = nullptr;
     std::size_t m_rows = 0; ///< that the view knows of
     QString m_clockName;
-    double m_gain = 0;
+    std::optional<double> m_gain;
     std::function<QString(const std::string&)> m_clock;
 };
 

@@ -4,34 +4,61 @@
 
 #include <QMouseEvent>
 #include <QPainter>
-
-#include <algorithm>
+#include <QResizeEvent>
 
 namespace caelumen {
 
 SubView::SubView(QWidget* parent)
-    : QWidget(parent) {
+    : PictureView(parent) {
     setMinimumSize(260, 160);
     setAccessibleName(tr("The sub"));
     setCursor(Qt::OpenHandCursor);
-    setToolTip(tr("Drag to look elsewhere; double-click for the whole frame"));
+    setToolTip(tr("Drag to look elsewhere, wheel to magnify; double-click for the whole frame"));
 }
 
 void SubView::show(const QImage& image, QPointF offset, bool flipped, const QString& sentence, const QString& caption, bool rejected) {
+    const bool other = image.size() != m_image.size();
+    const QPointF looked = m_image.isNull() ? m_looked : centre();
     m_image = image;
     m_offset = offset;
     m_flipped = flipped;
     m_sentence = sentence;
     m_caption = caption;
     m_rejected = rejected;
+    if (other && !image.isNull()) m_whole ? fit() : lookAt(looked);
     update();
 }
 
-void SubView::setFits(bool fit) {
-    if (fit == m_fit) return;
-    m_fit = fit;
+QPointF SubView::centre() const {
+    const Point at = m_place.toPicture(QRectF(rect()).center());
+    return {at.x - 0.5 * (m_image.width() - 1), at.y - 0.5 * (m_image.height() - 1)};
+}
+
+/// One picture pixel on one of the screen.
+void SubView::lookAt(QPointF centre) {
+    m_place.centre({centre.x() + 0.5 * (m_image.width() - 1), centre.y() + 0.5 * (m_image.height() - 1)}, 1 / devicePixelRatioF(), size());
+    placeMoved();
+}
+
+void SubView::setFits(bool fits) {
+    if (fits == m_whole || m_image.isNull()) return;
+    if (!fits) return lookAt(m_looked);
+    m_looked = centre();
+    fit();
+}
+
+void SubView::placeMoved() {
     update();
-    emit fitChanged(fit);
+    if (m_image.isNull() || m_place.fitted() == m_whole) return;
+    m_whole = m_place.fitted();
+    emit fitChanged(m_whole);
+}
+
+/// What lies in the middle stays there.
+void SubView::resizeEvent(QResizeEvent* event) {
+    if (m_whole || m_image.isNull()) return PictureView::resizeEvent(event);
+    m_place.centre(m_place.toPicture(QRectF(QPointF(), event->oldSize()).center()), m_place.zoom(), event->size());
+    placeMoved();
 }
 
 void SubView::paintEvent(QPaintEvent*) {
@@ -43,13 +70,9 @@ void SubView::paintEvent(QPaintEvent*) {
         p.drawText(rect().adjusted(30, 30, -30, -30), Qt::AlignCenter | Qt::TextWordWrap, m_sentence);
     } else {
         p.save();
-        const double ratio = devicePixelRatioF(); // one picture pixel on one of the screen
-        const QPointF middle = QRectF(rect()).center();
-        const double scale = m_fit ? std::min(static_cast<double>(width()) / m_image.width(), static_cast<double>(height()) / m_image.height()) : 1 / ratio;
-        p.setRenderHint(QPainter::SmoothPixmapTransform, m_fit);
-        p.translate(middle);
-        p.scale(scale, scale);
-        if (!m_fit) p.translate(-m_centre);
+        p.setRenderHint(QPainter::SmoothPixmapTransform, m_place.zoom() * devicePixelRatioF() < 0.99);
+        p.setTransform(m_place.transform(), true);
+        p.translate(0.5 * (m_image.width() - 1), 0.5 * (m_image.height() - 1)); // the reference's middle
         if (m_flipped) p.rotate(180);
         p.drawImage(QPointF(-0.5 * m_image.width(), -0.5 * m_image.height()) - m_offset, m_image);
         p.restore();
@@ -64,29 +87,22 @@ void SubView::paintEvent(QPaintEvent*) {
 }
 
 void SubView::mousePressEvent(QMouseEvent* e) {
-    if (e->button() != Qt::LeftButton || m_fit) return;
-    m_held = true;
-    m_grip = e->position();
+    if (e->button() != Qt::LeftButton || fits()) return;
+    m_hand = Hand{e->position()};
     setCursor(Qt::ClosedHandCursor);
 }
 
 void SubView::mouseMoveEvent(QMouseEvent* e) {
-    if (!m_held) return;
-    const double ratio = devicePixelRatioF();
-    m_centre -= (e->position() - m_grip) * ratio;
-    m_centre = {std::clamp(m_centre.x(), -0.5 * m_image.width(), 0.5 * m_image.width()),
-                std::clamp(m_centre.y(), -0.5 * m_image.height(), 0.5 * m_image.height())};
-    m_grip = e->position();
-    update();
+    if (m_hand) moveBy(m_hand->to(e->position()));
 }
 
 void SubView::mouseReleaseEvent(QMouseEvent*) {
-    m_held = false;
+    m_hand.reset();
     setCursor(Qt::OpenHandCursor);
 }
 
 void SubView::mouseDoubleClickEvent(QMouseEvent*) {
-    setFits(!m_fit);
+    setFits(!fits());
 }
 
 } // namespace caelumen

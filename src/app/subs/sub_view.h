@@ -1,13 +1,14 @@
 #pragma once
 
+#include "app/widgets/picture_view.h"
+
 #include <QImage>
-#include <QWidget>
 
 namespace caelumen {
 
-/// One sub's pixels, one to one, dragged about by mouse; the place stays when the next sub is shown, and with it the stars: the picture is moved (and turned by
-/// half a turn after a flip) as the sub lies on the reference.
-class SubView : public QWidget {
+/// One sub's pixels, one to one or as large as the wheel makes them, dragged about by mouse; the place stays when the next sub is shown, and with it the stars:
+/// the picture is moved (and turned by half a turn after a flip) as the sub lies on the reference.
+class SubView : public PictureView {
     Q_OBJECT
 
 public:
@@ -15,15 +16,18 @@ public:
 
     /// `offset`: where the reference's middle lies from this picture's, picture pixels; `flipped`: turned by half a turn. A null image shows `sentence`.
     void show(const QImage& image, QPointF offset, bool flipped, const QString& sentence, const QString& caption, bool rejected);
-    bool fits() const { return m_fit; }
+    bool fits() const { return m_whole; }
     void setFits(bool fit);
     const QImage& image() const { return m_image; }
-    QPointF centre() const { return m_centre; }
+    QPointF centre() const; ///< what lies in the view's middle, from the picture's middle
 
 signals:
     void fitChanged(bool fit);
 
 protected:
+    QSizeF pictureSize() const override { return m_image.size(); }
+    void placeMoved() override;
+    void resizeEvent(QResizeEvent* event) override;
     void paintEvent(QPaintEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
@@ -31,10 +35,12 @@ protected:
     void mouseDoubleClickEvent(QMouseEvent* event) override;
 
 private:
+    void lookAt(QPointF centre);
+
     QImage m_image;
-    QPointF m_offset, m_centre, m_grip;
+    QPointF m_offset, m_looked; ///< m_looked: the centre, before the whole frame was fitted
     QString m_sentence, m_caption;
-    bool m_flipped = false, m_fit = false, m_rejected = false, m_held = false;
+    bool m_flipped = false, m_rejected = false, m_whole = false;
 };
 
 } // namespace caelumen

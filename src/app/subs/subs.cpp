@@ -246,7 +246,7 @@ void Subs::fillRun() {
     const auto n = static_cast<int>(run.subs.size());
     if (m_sub >= n) m_sub = n - 1;
     if (m_sub < 0 && n > 0) m_sub = 0;
-    const double gain = m_model.measurer() ? m_model.measurer()->gain() : 0;
+    const std::optional<double> gain = m_model.measurer() ? m_model.measurer()->gain() : std::nullopt;
     const auto time = [this](const std::string& iso) { return clock(iso); };
     m_live->setZone(zone());
     m_filling = true;
@@ -279,7 +279,7 @@ void Subs::fillRun() {
             const double part = 100 * moon->slopeSigma / std::max(1e-12, std::abs(moon->slope));
             text += tr("<br>Moon: %1 %2 per 100 nL of modelled moonlight in %3 (\u00B1 %4 %), %5 without moon.")
                         .arg(100 * moon->slope, 0, 'g', 3)
-                        .arg(gain > 0 ? tr("e\u207B/s/px") : tr("ADU/s"))
+                        .arg(gain ? tr("e\u207B/s/px") : tr("ADU/s"))
                         .arg(QString::fromStdString(channel))
                         .arg(part, 0, 'f', 0)
                         .arg(moon->intercept, 0, 'g', 3);
@@ -310,7 +310,7 @@ void Subs::fillSub() {
     content.run = &run;
     content.quantity = static_cast<SubChart::Quantity>(m_quantity->currentData().toInt());
     content.limits = m_model.decisions().limits;
-    content.gain = m_model.measurer() ? m_model.measurer()->gain() : 0;
+    content.gain = m_model.measurer() ? m_model.measurer()->gain() : std::nullopt;
     content.current = m_sub;
     content.colour = theme().accent;
     content.clock = [this](const std::string& iso) { return clock(iso); };

@@ -68,7 +68,7 @@ SubsRun& SubsModel::runFor(std::size_t group) {
         if (const auto it = out.figures.find(nameText(p)); it != out.figures.end())
             s.figures = it->second;
         else
-            s.figures.file = nameText(p), s.figures.exposure_s = r.run.sub_exposure_s.value_or(0);
+            s.figures.file = nameText(p), s.figures.exposure_s = r.run.sub_exposure_s;
         out.run.subs.push_back(std::move(s));
     }
     return out;

@@ -8,6 +8,7 @@
 
 #include <map>
 #include <memory>
+#include <optional>
 
 namespace caelumen {
 
@@ -17,7 +18,7 @@ struct SubsRun {
     std::map<std::string, SubFigures> figures; ///< by file
     JudgedRun run;
     bool judged = false, hopeless = false;       ///< hopeless: nothing can be judged before something changes
-    double gain = 0;                             ///< e-/ADU; 0: unknown
+    std::optional<double> gain = {};             ///< e-/ADU
     std::shared_ptr<const SubMeasurer> measurer; ///< with its masters, which are large: of the run in hand and the last measured one
     std::optional<MoonResponse> moon;            ///< of the channel that stars were looked for in, where it can be told
     std::optional<NightScale> scale;             ///< of its transparency among all runs of the night

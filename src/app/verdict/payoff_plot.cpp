@@ -3,11 +3,10 @@
 #include "app/widgets/plot_style.h"
 #include "app/widgets/theme.h"
 
+#include <QCoreApplication>
 #include <QLabel>
 #include <QVBoxLayout>
 #include <qcustomplot.h>
-
-#include <algorithm>
 
 namespace caelumen {
 
@@ -27,61 +26,19 @@ PayoffPlot::PayoffPlot(QWidget* parent)
     legendAbove(*m_plot);
 }
 
-void PayoffPlot::show(const std::vector<Line>& lines, const QString& owned) {
-    constexpr int kYears = 10;
-    const Theme& t = theme();
+void PayoffPlot::show(const std::vector<PayoffLine>& lines, const QString& owned) {
     m_plot->clearPlottables();
     stylePlot(*m_plot);
-    m_plot->legend->setBrush(t.plot);
-    m_plot->legend->setBorderPen(Qt::NoPen);
-    m_plot->legend->setTextColor(t.text);
-    QString currency;
-    QStringList none, unknown;
-    double high = 0, low = 1e300;
-    for (const Line& line : lines) {
+    m_plot->legend->setBrush(theme().plot);
+    PlotVoice voice;
+    voice.say = [](const char* text) { return QCoreApplication::translate("caelumen::Plot", text); };
+    drawPlot(*m_plot, payoffPlot(lines, voice));
+    QStringList none, unknown, rest;
+    for (const PayoffLine& line : lines) {
         const FilterValue& v = line.value;
-        if (!v.saves()) {
-            if (v.hoursSaved != 0 || v.sigma > 0) none << line.name;
-            continue;
-        }
-        if (!v.price) {
-            unknown << line.name;
-            continue;
-        }
-        currency = QString::fromStdString(v.currency);
-        QVector<double> x, y, dear, cheap;
-        for (double year = 1; year <= kYears; year += 0.25) {
-            const double hours = v.hoursSaved * year;
-            x << year, y << *v.price / hours;
-            dear << *v.price / (year * std::max(0.05 * v.hoursSaved, v.hoursSaved - v.sigma)), cheap << *v.price / (year * (v.hoursSaved + v.sigma));
-        }
-        high = std::max(high, y.first()), low = std::min(low, y.last());
-        QColor ground = line.style.colour;
-        ground.setAlpha(40);
-        auto* upper = m_plot->addGraph();
-        auto* lower = m_plot->addGraph();
-        upper->setData(x, dear), lower->setData(x, cheap);
-        upper->setPen(Qt::NoPen), lower->setPen(Qt::NoPen);
-        upper->setBrush(ground);
-        upper->setChannelFillGraph(lower);
-        m_plot->legend->removeItem(m_plot->legend->itemCount() - 1);
-        m_plot->legend->removeItem(m_plot->legend->itemCount() - 1);
-        auto* graph = m_plot->addGraph();
-        graph->setName(line.name);
-        graph->setData(x, y);
-        graph->setPen(QPen(line.style.colour, 2));
-        graph->setScatterSkip(7);
-        graph->setScatterStyle(QCPScatterStyle(line.style.marker(4.5), QPen(line.style.colour), QBrush(line.style.colour)));
+        if (!v.saves() && (v.hoursSaved != 0 || v.sigma > 0)) none << line.name;
+        if (v.saves() && !v.price) unknown << line.name;
     }
-    m_plot->xAxis->setLabel(tr("years of use"));
-    m_plot->yAxis->setLabel(tr("%1 for each hour saved").arg(currency.isEmpty() ? tr("price") : currency));
-    m_plot->yAxis->setScaleType(QCPAxis::stLogarithmic);
-    m_plot->yAxis->setTicker(QSharedPointer<QCPAxisTicker>(new QCPAxisTickerLog));
-    m_plot->yAxis->setNumberFormat("g");
-    m_plot->yAxis->setNumberPrecision(3);
-    m_plot->xAxis->setRange(1, kYears);
-    if (high > 0) m_plot->yAxis->setRange(low / 2, high * 2);
-    QStringList rest;
     if (!none.isEmpty()) rest << tr("Saves no hours that can be told against %1, and so is not worth it for its time: %2.").arg(owned, none.join(", "));
     if (!unknown.isEmpty()) rest << tr("Saves hours, but no price is known: %1.").arg(unknown.join(", "));
     if (lines.empty()) rest << tr("There is nothing to pay for yet.");

@@ -1,7 +1,6 @@
 #pragma once
 
-#include "core/verdict/verdict.h"
-#include "report/filter_style.h"
+#include "report/plots.h"
 
 #include <QString>
 #include <QWidget>
@@ -15,14 +14,9 @@ class PayoffPlot : public QWidget {
     Q_OBJECT
 
 public:
-    struct Line {
-        QString name;
-        FilterStyle style;
-        FilterValue value;
-    };
     explicit PayoffPlot(QWidget* parent = nullptr);
     /// Those that save no hours that can be told are named under the plot.
-    void show(const std::vector<Line>& lines, const QString& owned);
+    void show(const std::vector<PayoffLine>& lines, const QString& owned);
     QCustomPlot& plot() { return *m_plot; }
 
 private:

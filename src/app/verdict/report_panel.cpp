@@ -123,9 +123,9 @@ ReportPanel::ReportPanel(Session& session, Prompts& prompts, VerdictModel& model
     connect(&m_session, &Session::campaignChanged, this, &ReportPanel::load);
     connect(&m_session, &Session::resultsChanged, this, &ReportPanel::refresh);
     connect(&m_jobs, &JobService::failed, this, &ReportPanel::problem);
-    m_soon.setSingleShot(true);
-    m_soon.setInterval(500);
-    connect(&m_soon, &QTimer::timeout, this, [this] {
+    m_delay.setSingleShot(true);
+    m_delay.setInterval(500);
+    connect(&m_delay, &QTimer::timeout, this, [this] {
         if (m_seen && m_stale) makePreview();
     });
     load();
@@ -204,7 +204,7 @@ void ReportPanel::setSeen(bool seen) {
 
 void ReportPanel::refresh() {
     m_stale = true;
-    if (m_seen) m_soon.start();
+    if (m_seen) m_delay.start();
 }
 
 void ReportPanel::makePreview() {

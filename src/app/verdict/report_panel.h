@@ -74,7 +74,7 @@ private:
     QScrollArea* m_preview;
     QVBoxLayout* m_column;
     std::vector<QImage> m_sheets;
-    QTimer m_soon;      ///< a preview reads every frame: it waits for a pause in the typing
+    QTimer m_delay;     ///< a preview reads every frame: it waits for a pause in the typing
     QString m_template; ///< of the person; empty: our own
     QString m_templateName;
 };

@@ -197,7 +197,7 @@ void VerdictRoom::fill() {
 }
 
 void VerdictRoom::fillValue() {
-    std::vector<PayoffPlot::Line> lines;
+    std::vector<PayoffLine> lines;
     const Verdict* v = m_model.verdict();
     m_value->setRowCount(0);
     if (v) {

@@ -29,7 +29,7 @@ public:
     /// Magnifies about a point of the view, which stays where it is.
     void zoomTo(double zoom, QPointF about) {
         const Point fixed = toPicture(about);
-        m_zoom = std::clamp(zoom, 0.02, 32.0);
+        m_zoom = std::clamp(zoom, 0.02, 40.0);
         m_origin = {about.x() - fixed.x * m_zoom, about.y() - fixed.y * m_zoom};
         m_fitted = false;
     }
@@ -37,9 +37,15 @@ public:
         m_origin += view;
         m_fitted = false;
     }
+    /// Moved back so far that the middle of the room lies on the picture.
+    void keepIn(QSizeF picture, QSizeF room) {
+        const Point middle = toPicture({room.width() / 2, room.height() / 2});
+        const double x = std::clamp(middle.x, 0.0, std::max(0.0, picture.width() - 1)), y = std::clamp(middle.y, 0.0, std::max(0.0, picture.height() - 1));
+        m_origin += QPointF(middle.x - x, middle.y - y) * m_zoom;
+    }
     /// A place of the picture in the middle of the room.
     void centre(Point place, double zoom, QSizeF room) {
-        m_zoom = std::clamp(zoom, 0.02, 32.0);
+        m_zoom = std::clamp(zoom, 0.02, 40.0);
         m_origin = {room.width() / 2 - place.x * m_zoom, room.height() / 2 - place.y * m_zoom};
         m_fitted = false;
     }

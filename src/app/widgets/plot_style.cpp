@@ -1,6 +1,7 @@
 #include "app/widgets/plot_style.h"
 
 #include "app/widgets/theme.h"
+#include "report/plot.h"
 
 #include <qcustomplot.h>
 
@@ -42,6 +43,62 @@ void legendAbove(QCustomPlot& plot) {
     plot.legend->setFillOrder(QCPLayoutGrid::foColumnsFirst);
     plot.legend->setWrap(3);
     plot.legend->setVisible(true);
+}
+
+namespace {
+
+void drawBand(QCustomPlot& plot, const Plot::Series& s) {
+    auto *upper = plot.addGraph(), *lower = plot.addGraph();
+    for (std::size_t i = 0; i < s.band.size(); ++i) lower->addData(s.points[i].x(), s.band[i].x()), upper->addData(s.points[i].x(), s.band[i].y());
+    QColor soft = s.colour;
+    soft.setAlpha(50);
+    upper->setPen(Qt::NoPen), lower->setPen(Qt::NoPen);
+    upper->setBrush(soft);
+    upper->setChannelFillGraph(lower);
+    upper->removeFromLegend(), lower->removeFromLegend();
+}
+
+void drawSeries(QCustomPlot& plot, const Plot::Series& s) {
+    if (!s.band.empty()) drawBand(plot, s);
+    auto* graph = plot.addGraph();
+    for (const QPointF& p : s.points) graph->addData(p.x(), p.y());
+    if (s.width > 0)
+        graph->setPen(QPen(s.colour, s.width, s.pen));
+    else
+        graph->setLineStyle(QCPGraph::lsNone);
+    if (s.dot > 0) {
+        QColor colour = s.colour;
+        colour.setAlpha(170);
+        graph->setScatterStyle(QCPScatterStyle(QCPScatterStyle::ssDisc, colour, s.dot));
+    } else if (s.style) { // some markers along the line
+        graph->setScatterSkip(7);
+        graph->setScatterStyle(QCPScatterStyle(s.style->marker(4.5), QPen(s.colour), QBrush(s.colour)));
+    }
+    if (s.name.isEmpty())
+        graph->removeFromLegend();
+    else
+        graph->setName(s.name);
+}
+
+} // namespace
+
+void drawPlot(QCustomPlot& plot, const Plot& content) {
+    for (const Plot::Series& s : content.series) drawSeries(plot, s);
+    for (const Plot::Mark& m : content.marks) {
+        auto* mark = new QCPItemStraightLine(&plot);
+        mark->point1->setCoords(m.x, 0);
+        mark->point2->setCoords(m.x, 1);
+        mark->setPen(QPen(m.colour, 1.5, m.pen));
+    }
+    plot.xAxis->setLabel(content.xLabel);
+    plot.yAxis->setLabel(content.yLabel);
+    if (content.logarithmic) {
+        plot.yAxis->setScaleType(QCPAxis::stLogarithmic);
+        plot.yAxis->setTicker(QSharedPointer<QCPAxisTicker>(new QCPAxisTickerLog));
+        plot.yAxis->setNumberPrecision(3);
+    }
+    plot.xAxis->setRange(content.low.x(), content.high.x());
+    if (content.high.y() > content.low.y()) plot.yAxis->setRange(content.low.y(), content.high.y());
 }
 
 } // namespace caelumen

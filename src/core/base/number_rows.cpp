@@ -29,7 +29,7 @@ __attribute__((always_inline)) inline Doubles logarithm(const Doubles& v) {
 }
 
 __attribute__((always_inline)) inline Doubles exponential(const Doubles& any) {
-    constexpr double kLeast = -708, kMost = 709; // what a double can hold at full precision
+    constexpr double kLeast = -708, kMost = 709;                                                               // what a double can hold at full precision
     const Doubles high = any > kMost ? Doubles{} + kMost : any, v = high < kLeast ? Doubles{} + kLeast : high; // no number stays none
     constexpr double kShift = 0x1.8p52; // added, it rounds to a whole number in the lowest bits
     const Doubles shifted = v * 1.4426950408889634 + kShift, n = shifted - kShift;

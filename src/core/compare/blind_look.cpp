@@ -1,6 +1,7 @@
 #include "core/compare/blind_look.h"
 
 #include "core/base/json_fields.h"
+#include "core/model/flags.h"
 #include "core/model/quantity.h"
 
 #include <algorithm>
@@ -26,7 +27,7 @@ std::vector<Figure> figuresOf(const BlindLook& look, const TrialResults& r, cons
     std::vector<Figure> out;
     for (const std::string& run : look.ranking) {
         if (const Measurement* m = r.headline(run, std::string(score.headline), look.region)) {
-            if (!m->flagged("upper-limit")) out.push_back({run, m->value, m->sigma});
+            if (!m->flagged(flag::upperLimit)) out.push_back({run, m->value, m->sigma});
         } else if (const auto base = baselineValue(score); base && run == r.baseline) {
             out.push_back({run, *base, 0});
         }

@@ -1,5 +1,6 @@
 #include "core/base/statistics.h"
 #include "core/compare/figures.h"
+#include "core/model/flags.h"
 #include "core/stars/faint_stars.h"
 
 #include <tbb/parallel_for.h>
@@ -124,8 +125,8 @@ std::vector<std::optional<Structure>> whatRepeats(const std::vector<const Sky*>&
 
 std::vector<std::string> BoxNoise::flags() const {
     std::vector<std::string> out;
-    if (correlation > 1.3) out.emplace_back("correlated-noise");
-    if (valid && source == NoiseSource::Unknown) out.emplace_back("structure-unknown");
+    if (correlation > 1.3) out.emplace_back(flag::correlatedNoise);
+    if (valid && source == NoiseSource::Unknown) out.emplace_back(flag::structureUnknown);
     return out;
 }
 

@@ -1,6 +1,8 @@
 #include "core/compare/fairness.h"
 
 #include "core/compare/evidence.h"
+#include "core/model/flags.h"
+#include "core/model/quantity.h"
 
 #include <fmt/format.h>
 
@@ -11,9 +13,9 @@ namespace caelumen {
 namespace {
 
 using Words = std::vector<std::string>;
-const Words kAbsolute{"background", "background_ratio", "background_mag", "nebula_contrast", "time_ratio"};
-const Words kNebula{"nebula_signal", "nebula_contrast", "nebula_snr", "nebula_snr_hour", "time_ratio", "throughput"};
-const Words kHalo{"halo_radius", "halo_depth", "halo_flux_fraction"};
+const Words kAbsolute{q::background, q::backgroundRatio, q::backgroundMag, q::nebulaContrast, q::timeRatio};
+const Words kNebula{q::nebulaSignal, q::nebulaContrast, q::nebulaSnr, q::nebulaSnrHour, q::timeRatio, q::throughput};
+const Words kHalo{q::haloRadius, q::haloDepth, q::haloFluxFraction};
 
 Words operator+(Words a, const Words& b) {
     a.insert(a.end(), b.begin(), b.end());
@@ -44,13 +46,13 @@ struct Judge {
                 true);
         }
         if (!c.sub_count || !base.sub_count)
-            say(c.run, "sub_count", Grade::Weakens, {"nebula_snr_hour", "time_ratio", "faint_limit"},
+            say(c.run, "sub_count", Grade::Weakens, {q::nebulaSnrHour, q::timeRatio, q::faintLimit},
                 fmt::format("The number of subs in {} stack is unknown and was taken as one: figures per hour depend on it.",
                             c.sub_count ? "the baseline's" : "this"));
         if (c.sub_count && base.sub_count && *c.sub_count != *base.sub_count) {
             const double total = *c.total_s / *base.total_s;
             const bool far = total > 3 || total < 1 / 3.0;
-            say(c.run, "sub_count", far ? Grade::Weakens : Grade::Note, {"nebula_snr", "halo_depth", "star_count"},
+            say(c.run, "sub_count", far ? Grade::Weakens : Grade::Note, {q::nebulaSnr, q::haloDepth, q::starCount},
                 fmt::format(
                     "{} subs against {} ({:.0f} min against {:.0f} min): SNR per hour and the time ratio allow for it; star counts and halo limits do not.",
                     *c.sub_count, *base.sub_count, *c.total_s / 60, *base.total_s / 60),
@@ -60,10 +62,10 @@ struct Judge {
 
     void camera(const RunConditions& c) {
         if (!c.camera.empty() && !base.camera.empty() && c.camera != base.camera)
-            say(c.run, "camera", Grade::Weakens, kAbsolute + kNebula + Words{"colour_slope", "colour_cast"},
+            say(c.run, "camera", Grade::Weakens, kAbsolute + kNebula + Words{q::colourSlope, q::colourCast},
                 fmt::format("Another camera: {} against {}.", c.camera, base.camera));
         if (std::abs(c.gain_e_per_adu / base.gain_e_per_adu - 1) > 0.02)
-            say(c.run, "gain", Grade::Note, {"nebula_snr", "box_noise"},
+            say(c.run, "gain", Grade::Note, {q::nebulaSnr, q::boxNoise},
                 fmt::format("Gain {:.3g} against {:.3g} e-/ADU: levels are in electrons, but read noise and full well differ.", c.gain_e_per_adu,
                             base.gain_e_per_adu),
                 true);
@@ -71,24 +73,24 @@ struct Judge {
             say(c.run, "gain", Grade::Weakens, kAbsolute + kNebula,
                 fmt::format("Gain setting {:g} against {:g} with one e-/ADU for both: one of them is wrong.", *c.gain_setting, *base.gain_setting));
         if (c.gainAssumed)
-            say(c.run, "gain", Grade::Weakens, {"background", "nebula_signal"},
+            say(c.run, "gain", Grade::Weakens, {q::background, q::nebulaSignal},
                 "The gain is unknown; one electron per ADU was assumed, so rates are relative.");
         if (c.offset_setting && base.offset_setting && *c.offset_setting != *base.offset_setting)
-            say(c.run, "offset", Grade::Note, {"background"}, fmt::format("Offset setting {:g} against {:g}.", *c.offset_setting, *base.offset_setting), true);
+            say(c.run, "offset", Grade::Note, {q::background}, fmt::format("Offset setting {:g} against {:g}.", *c.offset_setting, *base.offset_setting), true);
         if (c.sensor_temperature_c && base.sensor_temperature_c && std::abs(*c.sensor_temperature_c - *base.sensor_temperature_c) > 1.5)
             say(c.run, "temperature", std::abs(*c.sensor_temperature_c - *base.sensor_temperature_c) > 6 ? Grade::Weakens : Grade::Note,
-                {"box_noise", "nebula_snr", "time_ratio"},
+                {q::boxNoise, q::nebulaSnr, q::timeRatio},
                 fmt::format("Sensor at {:.0f} C against {:.0f} C: dark current and its noise differ.", *c.sensor_temperature_c, *base.sensor_temperature_c));
         if (c.scale_arcsec && base.scale_arcsec && std::abs(*c.scale_arcsec / *base.scale_arcsec - 1) > 0.02)
             say(c.run, "optics", Grade::Weakens, kAbsolute + kHalo,
                 fmt::format("{:.2f} against {:.2f} arcsec per pixel: other optics; ratios are per square arcsecond.", *c.scale_arcsec, *base.scale_arcsec),
                 true);
         if (c.combine != base.combine)
-            say(c.run, "stacking", Grade::Note, {"box_noise", "nebula_snr", "time_ratio"},
+            say(c.run, "stacking", Grade::Note, {q::boxNoise, q::nebulaSnr, q::timeRatio},
                 fmt::format("Stacked by {} against {}: a median is about a quarter noisier than a mean.", c.combine, base.combine));
         for (const std::string& text : c.conflicts)
-            say(c.run, "calibration", Grade::Note, {"background"}, fmt::format("Header and trial disagree on {}; the trial was used.", text));
-        const bool unknown = std::find(c.flags.begin(), c.flags.end(), "pedestal-unknown") != c.flags.end();
+            say(c.run, "calibration", Grade::Note, {q::background}, fmt::format("Header and trial disagree on {}; the trial was used.", text));
+        const bool unknown = std::find(c.flags.begin(), c.flags.end(), flag::pedestalUnknown) != c.flags.end();
         if (unknown)
             say(c.run, "offset", Grade::Voids, kAbsolute, "The pedestal is unknown, so there is no absolute background: only differences are measured.");
     }
@@ -135,14 +137,14 @@ struct Judge {
         if (c.bits == 8)
             say(c.run, "calibration", Grade::Weakens, kAbsolute + kNebula + kHalo, "The frame has 8 bits: faint differences lie between its steps.");
         if (std::any_of(results.alignment.begin(), results.alignment.end(), [&](const RunAlignment& a) { return a.run == c.run && a.alignment.matched == 0; }))
-            say(c.run, "calibration", Grade::Weakens, kNebula + kHalo + Words{"background", "background_ratio"},
+            say(c.run, "calibration", Grade::Weakens, kNebula + kHalo + Words{q::background, q::backgroundRatio},
                 "Its stars could not be matched with the baseline's; the sky coordinates in the headers were used instead, as far as they are right.");
         if (c.wcsOffset_px && *c.wcsOffset_px > 4)
             say(c.run, "calibration", Grade::Note, {},
                 fmt::format("The header's sky coordinates lie {:.0f} pixels from where the stars are; the stars were used.", *c.wcsOffset_px), true);
         const double infrared = c.nearInfrared.value_or(0), before = base.nearInfrared.value_or(0);
         if (infrared > 0.2 && infrared > 2 * before)
-            say(c.run, "camera", Grade::Note, kHalo + Words{"softness", "star_fwhm", "colour_slope", "colour_scatter"},
+            say(c.run, "camera", Grade::Note, kHalo + Words{q::softness, q::starFwhm, q::colourSlope, q::colourScatter},
                 fmt::format("The filter passes {:.0f} % of the near infrared: behind a clear window (or in a modified camera) that light is not in focus and "
                             "makes soft halos, which are not reflections.",
                             100 * infrared));
@@ -160,7 +162,7 @@ struct Judge {
             std::abs(ratio - 1) > 0.15   ? Grade::Voids
             : std::abs(ratio - 1) > 0.05 ? Grade::Weakens
                                          : Grade::Note,
-            kAbsolute + kNebula + Words{"star_throughput"},
+            kAbsolute + kNebula + Words{q::starThroughput},
             fmt::format(
                 "The air let {:.0f} % {} starlight through during this run than during the baseline (stars before and after each swap of filters, +-{:.0f} %).",
                 100 * std::abs(ratio - 1), ratio > 1 ? "more" : "less", 100 * sigma));
@@ -172,21 +174,21 @@ struct Judge {
         for (const Run& r : trial.runs)
             if (own && r.id != c.run && r.filter == own->filter && (r.id == base.run || &r < own)) other = &r;
         if (!other) return;
-        const auto throughput = [&](const std::string& run) { return run == base.run ? nullptr : results.headline(run, "star_throughput"); };
+        const auto throughput = [&](const std::string& run) { return run == base.run ? nullptr : results.headline(run, q::starThroughput); };
         const Measurement *mine = throughput(own->id), *theirs = throughput(other->id);
         if (!mine || (!theirs && other->id != base.run)) return;
         const double ratio = mine->value / (theirs ? theirs->value : 1), sigma = mine->sigma + (theirs ? theirs->sigma : 0);
         if (std::abs(ratio - 1) > std::max(0.04, 3 * sigma))
-            say(c.run, "transparency", std::abs(ratio - 1) > 0.15 ? Grade::Voids : Grade::Weakens, kAbsolute + kNebula + Words{"star_throughput"},
+            say(c.run, "transparency", std::abs(ratio - 1) > 0.15 ? Grade::Voids : Grade::Weakens, kAbsolute + kNebula + Words{q::starThroughput},
                 fmt::format("Stars are {:.0f} % {} than in run {} through the same filter: the air's transparency changed.", 100 * std::abs(ratio - 1),
                             ratio > 1 ? "brighter" : "fainter", other->id));
     }
 
     void focus(const RunConditions& c) {
         for (const Measurement& m : results.measurements) {
-            if (m.run != c.run || m.quantity != "softness" || (m.channel != "G" && m.channel != "L")) continue;
+            if (m.run != c.run || m.quantity != q::softness || (m.channel != "G" && m.channel != "L")) continue;
             if (std::abs(m.value - 1) > std::max(0.1, 3 * m.sigma))
-                say(c.run, "focus", std::abs(m.value - 1) > 0.3 ? Grade::Weakens : Grade::Note, {"star_count", "halo_depth", "colour_scatter"},
+                say(c.run, "focus", std::abs(m.value - 1) > 0.3 ? Grade::Weakens : Grade::Note, {q::starCount, q::haloDepth, q::colourScatter},
                     fmt::format("Stars are {:.0f} % {} than in the baseline: focus or seeing differed.", 100 * std::abs(m.value - 1),
                                 m.value > 1 ? "wider" : "tighter"));
         }
@@ -245,7 +247,7 @@ struct Judge {
         // 0.009.
         const double weakens = worst.spreads() ? 0.002 : 0.012, voids = worst.spreads() ? 0.006 : 0.02;
         if (worst.total() > weakens)
-            say(c.run, "haze", worst.total() > voids ? Grade::Voids : Grade::Weakens, kHalo + kNebula + Words{"background", "background_ratio"},
+            say(c.run, "haze", worst.total() > voids ? Grade::Voids : Grade::Weakens, kHalo + kNebula + Words{q::background, q::backgroundRatio},
                 fmt::format("Star wings hold {:.1f} % more of the light than in the baseline{}: haze or fog, not the filter.", 100 * worst.total(),
                             ring ? " (besides the halo)" : ", without an edge"));
     }
@@ -259,7 +261,7 @@ std::vector<Unfairness> judgeFairness(const Trial& trial, const TrialResults& re
     Judge judge{trial, results, *base, {}};
     for (const RunConditions& c : results.conditions) {
         if (c.run == results.baseline) {
-            const bool unknown = std::find(c.flags.begin(), c.flags.end(), "pedestal-unknown") != c.flags.end();
+            const bool unknown = std::find(c.flags.begin(), c.flags.end(), flag::pedestalUnknown) != c.flags.end();
             if (unknown) judge.say(c.run, "offset", Grade::Voids, kAbsolute, "The baseline's pedestal is unknown, so no background can be compared.");
             continue;
         }

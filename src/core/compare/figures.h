@@ -56,16 +56,16 @@ BoxNoise boxNoise(const Sky& sky, double scale_arcsec);
 double meanSigma(double pixelSigma, std::size_t used, double inflation);
 
 /// How well the starlight under the masks is known: a good part of it, not all.
-inline constexpr double kGlowError = 0.3;
+inline constexpr double kStarlightError = 0.3;
 
 /// The level under a region: the sky surface shifted to the sky regions, or what stands in for it.
-struct Underlay {
+struct RegionSky {
     double level = 0, sigma = 0;
     double shared = 0;     ///< part of sigma that is the error of the sky regions' own mean
     bool fallback = false; ///< no surface: from sky regions alone
     bool valid = false;
 };
-Underlay underlay(const Sky& sky, const std::vector<Region>& regions, const SurfaceBasis& at, double inflation);
+RegionSky regionSky(const Sky& sky, const std::vector<Region>& regions, const SurfaceBasis& at, double inflation);
 
 /// The level of the sky regions, or of the model where there are none.
 struct Background {

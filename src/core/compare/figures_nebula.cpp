@@ -1,5 +1,7 @@
 #include "core/base/statistics.h"
 #include "core/compare/figures.h"
+#include "core/model/flags.h"
+#include "core/model/quantity.h"
 
 #include <fmt/format.h>
 
@@ -22,14 +24,14 @@ Signal signalOf(const Sky& sky, const Trial& trial, const Region& region) {
     const auto it = sky.plane->regions.find(region.id);
     if (it == sky.plane->regions.end() || it->second.used < 4) return out;
     const RegionSum& sum = it->second;
-    const Underlay under = underlay(sky, trial.regions, sum.basis, noise.inflation);
+    const RegionSky under = regionSky(sky, trial.regions, sum.basis, noise.inflation);
     if (!under.valid) return out;
     out.value = sum.mean - under.level;
-    out.sigma =
-        std::hypot(meanSigma(sum.pixelSigma, sum.used, noise.inflation), under.sigma, std::hypot(sum.fillSigma, kGlowError * (sum.glow - sky.plane->sky.glow)));
+    out.sigma = std::hypot(meanSigma(sum.pixelSigma, sum.used, noise.inflation), under.sigma,
+                           std::hypot(sum.fillSigma, kStarlightError * (sum.starlight - sky.plane->sky.starlight)));
     out.shared = under.shared;
-    if (under.fallback) out.flags.push_back("no-sky-region");
-    if (noise.correlation > 1.3) out.flags.push_back("correlated-noise");
+    if (under.fallback) out.flags.push_back(flag::noSkyRegion);
+    if (noise.correlation > 1.3) out.flags.push_back(flag::correlatedNoise);
     out.snr = noise.valid ? out.value / noise.value : 0;
     out.valid = true;
     return out;
@@ -71,9 +73,9 @@ void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky
         const BoxNoise& noise = sky.noise;
         if (noise.valid && c.total_s) {
             const double hour = std::sqrt(*c.total_s / 3600);
-            sheet.add(sky.plane->channel, "faint_limit", "", 5 * noise.value * hour, 5 * noise.sigma * hour, noise.flags());
+            sheet.add(sky.plane->channel, q::faintLimit, "", 5 * noise.value * hour, 5 * noise.sigma * hour, noise.flags());
         } else {
-            sheet.absent(sky.plane->channel, "faint_limit", "",
+            sheet.absent(sky.plane->channel, q::faintLimit, "",
                          noise.valid ? "the total integration is unknown" : "fewer than 12 star-free boxes of 10 arcsec fit on the sky");
         }
     }
@@ -96,8 +98,8 @@ void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky
             if (!s.valid) {
                 const auto it = sky.plane->regions.find(region.id);
                 const bool outside = it == sky.plane->regions.end() || it->second.inside == 0;
-                for (const char* q : {"nebula_signal", "nebula_contrast", "nebula_snr", "nebula_snr_hour", "time_ratio", "throughput"})
-                    if (!isBaseline || (std::string(q) != "time_ratio" && std::string(q) != "throughput"))
+                for (const char* q : {q::nebulaSignal, q::nebulaContrast, q::nebulaSnr, q::nebulaSnrHour, q::timeRatio, q::throughput})
+                    if (!isBaseline || (std::string(q) != q::timeRatio && std::string(q) != q::throughput))
                         sheet.absent(ch, q, region.id,
                                      outside ? "the region lies outside this run's frame" : "stars hide nearly all of the region, or there is no free sky");
                 continue;
@@ -106,19 +108,19 @@ void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky
             const auto put = [&](const char* q, double value, double sigma, std::vector<std::string> flags) {
                 sheet.add(ch, q, region.id, value, sigma, std::move(flags)).headline = speaks;
             };
-            put("nebula_signal", s.value, s.sigma, s.flags);
-            const bool pedestal = std::find(c.flags.begin(), c.flags.end(), "pedestal-unknown") != c.flags.end();
+            put(q::nebulaSignal, s.value, s.sigma, s.flags);
+            const bool pedestal = std::find(c.flags.begin(), c.flags.end(), flag::pedestalUnknown) != c.flags.end();
             const auto [background, backgroundSigma, fromModel] = backgroundOf(sky);
             if (pedestal)
-                sheet.absent(ch, "nebula_contrast", region.id, "the pedestal is unknown, so there is no absolute background");
+                sheet.absent(ch, q::nebulaContrast, region.id, "the pedestal is unknown, so there is no absolute background");
             else if (!(background > 3 * backgroundSigma))
-                sheet.absent(ch, "nebula_contrast", region.id, "the background is not above zero");
+                sheet.absent(ch, q::nebulaContrast, region.id, "the background is not above zero");
             else {
                 // What lifts the sky regions lowers the signal too.
                 const double contrast = s.value / background, own = s.sigma * s.sigma - s.shared * s.shared,
                              apart = backgroundSigma * backgroundSigma - s.shared * s.shared;
                 const double variance = own + std::pow((1 + contrast) * s.shared, 2) + contrast * contrast * std::max(0.0, apart);
-                put("nebula_contrast", contrast, std::sqrt(variance) / background, s.flags);
+                put(q::nebulaContrast, contrast, std::sqrt(variance) / background, s.flags);
             }
 
             std::vector<std::string> noisy = s.flags;
@@ -128,33 +130,33 @@ void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky
             const BoxNoise baseNoise = other ? other->noise : BoxNoise{};
             const Signal b = other ? signalOf(*other, trial, region) : Signal{};
             if (!noise.valid) {
-                for (const char* q : {"nebula_snr", "nebula_snr_hour"})
+                for (const char* q : {q::nebulaSnr, q::nebulaSnrHour})
                     sheet.absent(ch, q, region.id, "fewer than 12 star-free boxes of 10 arcsec fit on the sky");
-                if (!isBaseline) sheet.absent(ch, "time_ratio", region.id, "fewer than 12 star-free boxes of 10 arcsec fit on the sky");
+                if (!isBaseline) sheet.absent(ch, q::timeRatio, region.id, "fewer than 12 star-free boxes of 10 arcsec fit on the sky");
             } else {
                 const double snrSigma = std::hypot(s.sigma / noise.value, s.snr * noise.sigma / noise.value);
-                put("nebula_snr", s.snr, snrSigma, noisy);
+                put(q::nebulaSnr, s.snr, snrSigma, noisy);
                 if (c.total_s)
-                    put("nebula_snr_hour", s.snr * std::sqrt(3600 / *c.total_s), snrSigma * std::sqrt(3600 / *c.total_s), noisy);
+                    put(q::nebulaSnrHour, s.snr * std::sqrt(3600 / *c.total_s), snrSigma * std::sqrt(3600 / *c.total_s), noisy);
                 else
-                    sheet.absent(ch, "nebula_snr_hour", region.id, "the total integration is unknown");
+                    sheet.absent(ch, q::nebulaSnrHour, region.id, "the total integration is unknown");
                 if (!isBaseline) {
                     if (!b.valid || !baseNoise.valid || !c.total_s || !base.total_s) {
-                        sheet.absent(ch, "time_ratio", region.id, "the baseline's signal or integration is unknown");
+                        sheet.absent(ch, q::timeRatio, region.id, "the baseline's signal or integration is unknown");
                     } else if (b.value < 3 * b.sigma) {
-                        sheet.absent(ch, "time_ratio", region.id, "the nebula is not detected in the baseline, so there is nothing to compare with");
+                        sheet.absent(ch, q::timeRatio, region.id, "the nebula is not detected in the baseline, so there is nothing to compare with");
                     } else {
                         const Interval hours = hoursOf(s.snr / std::sqrt(*c.total_s), snrSigma / std::sqrt(*c.total_s), b.snr / std::sqrt(*base.total_s),
                                                        std::hypot(b.sigma, b.snr * baseNoise.sigma) / baseNoise.value / std::sqrt(*base.total_s));
-                        put("time_ratio", hours.value, hours.sigma, noisy);
+                        put(q::timeRatio, hours.value, hours.sigma, noisy);
                     }
                 }
             }
             if (isBaseline) continue;
             if (!b.valid || b.value < 3 * b.sigma)
-                sheet.absent(ch, "throughput", region.id, "the nebula is not detected in the baseline, so there is nothing to divide by");
+                sheet.absent(ch, q::throughput, region.id, "the nebula is not detected in the baseline, so there is nothing to divide by");
             else
-                put("throughput", s.value / b.value / perArea, std::hypot(s.sigma / b.value, s.value * b.sigma / (b.value * b.value)) / perArea, s.flags);
+                put(q::throughput, s.value / b.value / perArea, std::hypot(s.sigma / b.value, s.value * b.sigma / (b.value * b.value)) / perArea, s.flags);
         }
     }
 }

@@ -1,5 +1,7 @@
 #include "core/base/statistics.h"
 #include "core/compare/figures.h"
+#include "core/model/flags.h"
+#include "core/model/quantity.h"
 #include "core/sky/ephemeris.h"
 
 #include <Eigen/Dense>
@@ -27,8 +29,8 @@ double meanSigma(double pixelSigma, std::size_t used, double inflation) {
     return used == 0 ? 0 : pixelSigma * std::max(1.0, inflation) / std::sqrt(static_cast<double>(used));
 }
 
-Underlay underlay(const Sky& sky, const std::vector<Region>& regions, const SurfaceBasis& at, double inflation) {
-    Underlay out;
+RegionSky regionSky(const Sky& sky, const std::vector<Region>& regions, const SurfaceBasis& at, double inflation) {
+    RegionSky out;
     const PlaneHarvest& h = *sky.plane;
     const double skySigma = meanSigma(h.sky.pixelSigma, h.sky.used, inflation);
     const bool meshGood = sky.surface->valid && sky.surface->coverage >= 0.4;
@@ -105,7 +107,7 @@ Background backgroundOf(const Sky& sky) {
     // Unresolved stars skew the sky; what the skew shows beyond its own noise joins the error.
     const double statistical = meanSigma(pooled.pixelSigma, pooled.used, sky.noise.inflation);
     const double sigma = std::sqrt(statistical * statistical + std::pow(std::max(0.0, pooled.skew - 2 * statistical), 2) +
-                                   std::pow(kGlowError * pooled.glow, 2) + std::pow(kUnseenError * sky.noise.unseenLight, 2));
+                                   std::pow(kStarlightError * pooled.starlight, 2) + std::pow(kUnseenError * sky.noise.unseenLight, 2));
     // What stars hide is as bright as the sky model says it is beside what they leave.
     return {pooled.mean + (sky.surface->valid ? sky.surface->at(pooled.whole) - sky.surface->at(pooled.basis) : 0.0), sigma, false};
 }
@@ -128,24 +130,24 @@ void noiseFigures(FigureSheet& sheet, const Sky& sky) {
     const BoxNoise& noise = sky.noise;
     const std::string& channel = sky.plane->channel;
     if (!noise.valid) {
-        for (const char* q : {"box_noise", "noise_correlation", "sky_structure"})
+        for (const char* q : {q::boxNoise, q::noiseCorrelation, q::skyStructure})
             sheet.absent(channel, q, "", "fewer than 12 star-free boxes of 10 arcsec fit on the sky");
         return;
     }
     const std::vector<std::string> flags = noise.flags();
-    sheet.add(channel, "box_noise", "", noise.value, noise.sigma, flags).note = howNoiseWasTold(noise.source);
-    sheet.add(channel, "noise_correlation", "", noise.correlation,
+    sheet.add(channel, q::boxNoise, "", noise.value, noise.sigma, flags).note = howNoiseWasTold(noise.source);
+    sheet.add(channel, q::noiseCorrelation, "", noise.correlation,
               noise.correlation * length(noise.sigma / noise.value, sky.plane->noise.sigma() / sky.plane->noise.value), flags);
     if (noise.source == NoiseSource::Unknown) {
-        sheet.absent(channel, "sky_structure", "", "there are neither half stacks nor another run to tell noise from the sky's own structure by");
+        sheet.absent(channel, q::skyStructure, "", "there are neither half stacks nor another run to tell noise from the sky's own structure by");
         return;
     }
     if (noise.structure > 2.5 * noise.structureSigma) {
         const double rms = std::sqrt(noise.structure);
-        sheet.add(channel, "sky_structure", "", rms, noise.structureSigma / (2 * rms));
+        sheet.add(channel, q::skyStructure, "", rms, noise.structureSigma / (2 * rms));
     } else {
         const double most = std::sqrt(std::max(0.0, noise.structure) + 3 * noise.structureSigma);
-        sheet.add(channel, "sky_structure", "", most, most / 3, {"upper-limit"});
+        sheet.add(channel, q::skyStructure, "", most, most / 3, {flag::upperLimit});
     }
 }
 
@@ -155,28 +157,28 @@ void backgroundFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline, 
     const PlaneHarvest& h = *sky.plane;
     const BoxNoise& noise = sky.noise;
     std::vector<std::string> flags;
-    const bool known = std::find(sheet.conditions().flags.begin(), sheet.conditions().flags.end(), "pedestal-unknown") == sheet.conditions().flags.end();
+    const bool known = std::find(sheet.conditions().flags.begin(), sheet.conditions().flags.end(), flag::pedestalUnknown) == sheet.conditions().flags.end();
     if (h.sky.used == 0 && !sky.surface->valid) {
-        for (const char* q : {"background", "background_ratio", "background_mag"})
+        for (const char* q : {q::background, q::backgroundRatio, q::backgroundMag})
             sheet.absent(h.channel, q, "", "there is neither a sky region nor enough free sky for a model");
     } else {
         const Background own = backgroundOf(sky);
         const double value = own.level;
-        if (own.fromModel) flags.push_back("no-sky-region");
-        if (noise.correlation > 1.3) flags.push_back("correlated-noise");
-        sheet.add(h.channel, "background", "", value, own.sigma, flags);
+        if (own.fromModel) flags.push_back(flag::noSkyRegion);
+        if (noise.correlation > 1.3) flags.push_back(flag::correlatedNoise);
+        sheet.add(h.channel, q::background, "", value, own.sigma, flags);
         if (baseline) {
             const Background base = backgroundOf(*baseline);
             const double ratio = value / base.level / perArea;
             if (!known) {
-                for (const char* q : {"background_ratio", "background_mag"})
+                for (const char* q : {q::backgroundRatio, q::backgroundMag})
                     sheet.absent(h.channel, q, "", "the pedestal is unknown, so there is no absolute background to divide");
             } else if (base.level > 3 * base.sigma && value > 0) {
                 const double relative = std::hypot(own.sigma / value, base.sigma / base.level);
-                sheet.add(h.channel, "background_ratio", "", ratio, ratio * relative, flags);
-                sheet.add(h.channel, "background_mag", "", -2.5 * std::log10(ratio), 2.5 / std::log(10.0) * relative, flags);
+                sheet.add(h.channel, q::backgroundRatio, "", ratio, ratio * relative, flags);
+                sheet.add(h.channel, q::backgroundMag, "", -2.5 * std::log10(ratio), 2.5 / std::log(10.0) * relative, flags);
             } else {
-                for (const char* q : {"background_ratio", "background_mag"})
+                for (const char* q : {q::backgroundRatio, q::backgroundMag})
                     sheet.absent(h.channel, q, "", "the background is not above zero; check the pedestal");
             }
         }
@@ -185,9 +187,9 @@ void backgroundFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline, 
         const double structure = std::min(noise.pixelStructure, 0.3 * h.noise.value * h.noise.value),
                      value = std::sqrt(h.noise.value * h.noise.value - structure);
         const double doubt = noise.structure > 0 ? structure * std::min(1.0, noise.structureSigma / noise.structure) : 0;
-        sheet.add(h.channel, "pixel_noise", "", value, length(h.noise.sigma(), (doubt + 0.2 * structure) / (2 * value)));
+        sheet.add(h.channel, q::pixelNoise, "", value, length(h.noise.sigma(), (doubt + 0.2 * structure) / (2 * value)));
     } else
-        sheet.absent(h.channel, "pixel_noise", "", "no unmasked sky pixels");
+        sheet.absent(h.channel, q::pixelNoise, "", "no unmasked sky pixels");
     noiseFigures(sheet, sky);
 }
 
@@ -210,7 +212,7 @@ void gradientFigures(FigureSheet& sheet, const Sky& sky, const Site& site) {
     const PlaneHarvest& h = *sky.plane;
     const Surface& s = *sky.surface;
     if (!s.valid) {
-        for (const char* q : {"gradient", "gradient_rate", "gradient_angle", "vignette", "gradient_residual"})
+        for (const char* q : {q::gradient, q::gradientRate, q::gradientAngle, q::vignette, q::gradientResidual})
             sheet.absent(h.channel, q, "", "too few free mesh cells for a sky model");
         return;
     }
@@ -221,35 +223,35 @@ void gradientFigures(FigureSheet& sheet, const Sky& sky, const Site& site) {
     const double du = 2 * cu * (s.bx < 0 ? -1 : 1), dv = 2 * cv * (s.by < 0 ? -1 : 1);
     const auto& c = s.covariance;
     const double spanSigma = std::sqrt(std::max(0.0, du * du * c[1][1] + dv * dv * c[2][2] + 2 * du * dv * c[1][2]));
-    const bool known = std::find(sheet.conditions().flags.begin(), sheet.conditions().flags.end(), "pedestal-unknown") == sheet.conditions().flags.end();
+    const bool known = std::find(sheet.conditions().flags.begin(), sheet.conditions().flags.end(), flag::pedestalUnknown) == sheet.conditions().flags.end();
     std::vector<std::string> flags;
-    if (span < 2 * spanSigma) flags.push_back("noise-limited");
+    if (span < 2 * spanSigma) flags.push_back(flag::noiseLimited);
     if (known && s.b0 > 0) {
         const double value = span / s.b0;
-        sheet.add(h.channel, "gradient", "", value, std::hypot(spanSigma / s.b0, value * std::sqrt(c[0][0]) / s.b0), flags);
-        sheet.add(h.channel, "vignette", "", s.q / s.b0, std::hypot(std::sqrt(c[3][3]) / s.b0, s.q / s.b0 * std::sqrt(c[0][0]) / s.b0));
+        sheet.add(h.channel, q::gradient, "", value, std::hypot(spanSigma / s.b0, value * std::sqrt(c[0][0]) / s.b0), flags);
+        sheet.add(h.channel, q::vignette, "", s.q / s.b0, std::hypot(std::sqrt(c[3][3]) / s.b0, s.q / s.b0 * std::sqrt(c[0][0]) / s.b0));
     } else {
         const char* why =
             known ? "the level at the centre is not above zero; check the pedestal" : "the pedestal is unknown, so there is no level to divide by";
-        sheet.absent(h.channel, "gradient", "", why);
-        sheet.absent(h.channel, "vignette", "", why);
+        sheet.absent(h.channel, q::gradient, "", why);
+        sheet.absent(h.channel, q::vignette, "", why);
     }
-    sheet.add(h.channel, "gradient_rate", "", span, spanSigma, flags);
+    sheet.add(h.channel, q::gradientRate, "", span, spanSigma, flags);
     const auto& wcs = sheet.conditions().wcs;
     const double size = std::hypot(s.bx, s.by);
     const double across = std::sqrt(std::max(0.0, (s.by * s.by * c[1][1] + s.bx * s.bx * c[2][2] - 2 * s.bx * s.by * c[1][2]) / (size * size)));
     const double angleSigma = std::min(104.0, std::atan2(across, size) * 180 / M_PI); // 104 degrees: no direction at all
-    auto& angle = sheet.add(h.channel, "gradient_angle", "", std::atan2(s.by, s.bx) * 180 / M_PI, angleSigma, flags);
+    auto& angle = sheet.add(h.channel, q::gradientAngle, "", std::atan2(s.by, s.bx) * 180 / M_PI, angleSigma, flags);
     if (hasRing(h.mesh, *sky.excluded, s, h.view.width, h.view.height)) angle.note = "ring in the residual";
     if (wcs)
         angle.note += fmt::format("{}towards position angle {:.0f} deg on the sky", angle.note.empty() ? "" : "; ", wcs->positionAngle(angle.value)) +
                       lightsAround(sheet.conditions(), site);
-    sheet.add(h.channel, "gradient_residual", "", s.residual, s.residual / std::sqrt(2.0 * std::max(1.0, static_cast<double>(s.cells) - 4)));
+    sheet.add(h.channel, q::gradientResidual, "", s.residual, s.residual / std::sqrt(2.0 * std::max(1.0, static_cast<double>(s.cells) - 4)));
 }
 
 void artefactFigures(FigureSheet& sheet, const Sky& sky) {
     const PlaneHarvest& h = *sky.plane;
-    for (const auto& [what, b] : {std::pair{"banding_rows", h.banding.rows}, std::pair{"banding_columns", h.banding.columns}}) {
+    for (const auto& [what, b] : {std::pair{q::bandingRows, h.banding.rows}, std::pair{q::bandingColumns, h.banding.columns}}) {
         if (!b.valid) {
             sheet.absent(h.channel, what, "", "too few rows or columns with enough free sky");
         } else if (b.variance > 3 * b.sigma) {
@@ -257,7 +259,7 @@ void artefactFigures(FigureSheet& sheet, const Sky& sky) {
             sheet.add(h.channel, what, "", rms, 0.5 * b.sigma / rms);
         } else { // what would have been seen
             const double rms = std::sqrt(std::max(0.0, b.variance) + 3 * b.sigma);
-            sheet.add(h.channel, what, "", rms, rms / 3, {"upper-limit"});
+            sheet.add(h.channel, what, "", rms, rms / 3, {flag::upperLimit});
         }
     }
 }
@@ -269,36 +271,36 @@ void starFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline) {
     const auto saturated = static_cast<double>(std::count_if(stars.begin(), stars.end(), [](const Star& s) { return s.saturated; }));
     const double pitch = h.view.geometry.pitch;
     const auto& c = sheet.conditions();
-    sheet.add(h.channel, "star_count", "", count, std::sqrt(std::max(1.0, count)));
+    sheet.add(h.channel, q::starCount, "", count, std::sqrt(std::max(1.0, count)));
     if (c.scale_arcsec) {
         const double area = static_cast<double>(c.width) * c.height * std::pow(*c.scale_arcsec / 3600, 2);
-        sheet.add(h.channel, "star_density", "", count / area, std::sqrt(std::max(1.0, count)) / area);
+        sheet.add(h.channel, q::starDensity, "", count / area, std::sqrt(std::max(1.0, count)) / area);
     } else {
-        sheet.absent(h.channel, "star_density", "", "the pixel scale is unknown; give pixel size and focal length");
+        sheet.absent(h.channel, q::starDensity, "", "the pixel scale is unknown; give pixel size and focal length");
     }
-    sheet.add(h.channel, "saturated_stars", "", saturated, std::sqrt(saturated));
-    const std::vector<std::string> few = h.stars.psf && h.stars.psf->stars < 10 ? std::vector<std::string>{"few-stars"} : std::vector<std::string>{};
+    sheet.add(h.channel, q::saturatedStars, "", saturated, std::sqrt(saturated));
+    const std::vector<std::string> few = h.stars.psf && h.stars.psf->stars < 10 ? std::vector<std::string>{flag::fewStars} : std::vector<std::string>{};
     if (h.stars.psf) {
         const Psf& p = *h.stars.psf;
-        sheet.add(h.channel, "star_fwhm", "", p.fwhm * pitch, p.fwhmSigma * pitch, few);
-        if (c.scale_arcsec) sheet.add(h.channel, "star_fwhm_arcsec", "", p.fwhm * pitch * *c.scale_arcsec, p.fwhmSigma * pitch * *c.scale_arcsec, few);
-        sheet.add(h.channel, "star_eccentricity", "", p.eccentricity, p.eccentricitySigma, few);
+        sheet.add(h.channel, q::starFwhm, "", p.fwhm * pitch, p.fwhmSigma * pitch, few);
+        if (c.scale_arcsec) sheet.add(h.channel, q::starFwhmArcsec, "", p.fwhm * pitch * *c.scale_arcsec, p.fwhmSigma * pitch * *c.scale_arcsec, few);
+        sheet.add(h.channel, q::starEccentricity, "", p.eccentricity, p.eccentricitySigma, few);
         if (p.tilt) {
             std::vector<std::string> flags = few;
-            if (*p.tilt - 1 < 2 * p.tiltSigma) flags.push_back("noise-limited");
-            sheet.add(h.channel, "star_tilt", "", *p.tilt, p.tiltSigma, flags);
+            if (*p.tilt - 1 < 2 * p.tiltSigma) flags.push_back(flag::noiseLimited);
+            sheet.add(h.channel, q::starTilt, "", *p.tilt, p.tiltSigma, flags);
         } else {
-            sheet.absent(h.channel, "star_tilt", "", "fewer than 5 bright stars in the centre or in every corner");
+            sheet.absent(h.channel, q::starTilt, "", "fewer than 5 bright stars in the centre or in every corner");
         }
     } else {
-        for (const char* q : {"star_fwhm", "star_fwhm_arcsec", "star_eccentricity", "star_tilt"})
+        for (const char* q : {q::starFwhm, q::starFwhmArcsec, q::starEccentricity, q::starTilt})
             sheet.absent(h.channel, q, "", "fewer than 3 unsaturated stars are bright enough to fit");
     }
     if (!baseline) return;
     const PlaneHarvest& b = *baseline->plane;
     if (h.stars.psf && b.stars.psf) {
         const double ratio = h.stars.psf->fwhm * pitch / h.view.alignment.scale / (b.stars.psf->fwhm * b.view.geometry.pitch);
-        sheet.add(h.channel, "softness", "", ratio, ratio * std::hypot(h.stars.psf->fwhmSigma / h.stars.psf->fwhm, b.stars.psf->fwhmSigma / b.stars.psf->fwhm),
+        sheet.add(h.channel, q::softness, "", ratio, ratio * std::hypot(h.stars.psf->fwhmSigma / h.stars.psf->fwhm, b.stars.psf->fwhmSigma / b.stars.psf->fwhm),
                   few);
     }
     // An aperture holds less of a wider star image, and the part of its ring that is not masked takes some of the star for sky: both as if all the light within
@@ -324,12 +326,12 @@ void starFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline) {
         }
     }
     if (ratios.size() < 8) {
-        sheet.absent(h.channel, "star_throughput", "", "fewer than 8 matched stars above SNR 10");
+        sheet.absent(h.channel, q::starThroughput, "", "fewer than 8 matched stars above SNR 10");
         return;
     }
     const double value = median(std::span<double>(ratios)), correction = median(std::span<double>(corrections));
     // Wings are known to some six per cent of what the correction takes from them.
-    sheet.add(h.channel, "star_throughput", "", value, std::hypot(medianSigma(ratios), 0.06 * value * std::abs(correction - 1)));
+    sheet.add(h.channel, q::starThroughput, "", value, std::hypot(medianSigma(ratios), 0.06 * value * std::abs(correction - 1)));
 }
 
 } // namespace caelumen

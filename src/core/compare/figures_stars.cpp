@@ -1,6 +1,8 @@
 #include "core/base/statistics.h"
 #include "core/compare/figures.h"
 #include "core/compare/gaps.h"
+#include "core/model/flags.h"
+#include "core/model/quantity.h"
 #include "core/optics/spacing.h"
 
 #include <fmt/format.h>
@@ -34,8 +36,8 @@ double expectedRadius(const Rig& rig, const RunConditions& c, double most) {
     return c.scale_arcsec ? 60 / *c.scale_arcsec : 40;
 }
 
-constexpr std::array kHaloQuantities{"halo_clean_mag", "halo_radius", "halo_radius_arcsec", "halo_hole",  "halo_flux_fraction",
-                                     "halo_depth",     "halo_offset", "halo_offset_angle",  "halo_gap_mm"};
+constexpr std::array kHaloQuantities{q::haloCleanMag, q::haloRadius, q::haloRadiusArcsec, q::haloHole, q::haloFluxFraction,
+                                     q::haloDepth,    q::haloOffset, q::haloOffsetAngle,  q::haloGapMm};
 
 } // namespace
 
@@ -63,55 +65,55 @@ void haloFigures(FigureSheet& sheet, const Trial& trial, const OpenRun& run, con
             HaloExcess excess = haloExcess(*own->second, *theirs, evidence.alignment.scale, run.rig.obstruction.value_or(0), expectedRadius(run.rig, c, most));
             const auto depth = [&](double plateau) { return -2.5 * std::log10(plateau / (*c.scale_arcsec * *c.scale_arcsec)); };
             std::vector<std::string> flags;
-            if (own->second->blind > 3.01 * own->second->fwhm && !own->second->fromShort) flags.push_back("saturated");
+            if (own->second->blind > 3.01 * own->second->fwhm && !own->second->fromShort) flags.push_back(flag::saturated);
             int n = 0;
             for (const HaloRing& ring : excess.rings) {
                 const std::string id = ++n == 1 ? region.id : fmt::format("{}#{}", region.id, n);
-                sheet.add(plane.channel, "halo_radius", id, ring.radius, ring.radiusSigma, flags);
+                sheet.add(plane.channel, q::haloRadius, id, ring.radius, ring.radiusSigma, flags);
                 if (ring.holeSeen) {
-                    sheet.add(plane.channel, "halo_hole", id, ring.hole, ring.holeSigma, flags);
+                    sheet.add(plane.channel, q::haloHole, id, ring.hole, ring.holeSigma, flags);
                 } else {
                     auto limited = flags;
-                    limited.push_back("upper-limit");
-                    sheet.add(plane.channel, "halo_hole", id, ring.holeMost, ring.holeMost / 3, limited);
+                    limited.push_back(flag::upperLimit);
+                    sheet.add(plane.channel, q::haloHole, id, ring.holeMost, ring.holeMost / 3, limited);
                 }
-                sheet.add(plane.channel, "halo_flux_fraction", id, ring.fraction, ring.fractionSigma, flags);
-                sheet.add(plane.channel, "halo_offset", id, ring.offset, ring.offsetSigma, flags);
-                sheet.add(plane.channel, "halo_offset_angle", id, ring.offsetAngle_deg, std::min(104.0, std::atan2(ring.offsetSigma, ring.offset) * 180 / M_PI),
+                sheet.add(plane.channel, q::haloFluxFraction, id, ring.fraction, ring.fractionSigma, flags);
+                sheet.add(plane.channel, q::haloOffset, id, ring.offset, ring.offsetSigma, flags);
+                sheet.add(plane.channel, q::haloOffsetAngle, id, ring.offsetAngle_deg, std::min(104.0, std::atan2(ring.offsetSigma, ring.offset) * 180 / M_PI),
                           flags);
                 if (c.scale_arcsec) {
-                    sheet.add(plane.channel, "halo_radius_arcsec", id, ring.radius * *c.scale_arcsec, ring.radiusSigma * *c.scale_arcsec, flags);
-                    sheet.add(plane.channel, "halo_depth", id, depth(ring.plateau), 1.0857 * ring.plateauSigma / ring.plateau, flags);
+                    sheet.add(plane.channel, q::haloRadiusArcsec, id, ring.radius * *c.scale_arcsec, ring.radiusSigma * *c.scale_arcsec, flags);
+                    sheet.add(plane.channel, q::haloDepth, id, depth(ring.plateau), 1.0857 * ring.plateauSigma / ring.plateau, flags);
                 } else {
-                    for (const char* q : {"halo_radius_arcsec", "halo_depth"})
+                    for (const char* q : {q::haloRadiusArcsec, q::haloDepth})
                         sheet.absent(plane.channel, q, id, "the pixel scale is unknown; give pixel size and focal length");
                 }
                 if (c.focal_ratio && run.rig.pixel_um) {
                     const double gap = ghostGap_mm(ring.radius, *run.rig.pixel_um, *c.focal_ratio);
-                    sheet.add(plane.channel, "halo_gap_mm", id, gap, gap * ring.radiusSigma / ring.radius, flags).note = explainGap(gap, run.rig);
+                    sheet.add(plane.channel, q::haloGapMm, id, gap, gap * ring.radiusSigma / ring.radius, flags).note = explainGap(gap, run.rig);
                 } else {
-                    sheet.absent(plane.channel, "halo_gap_mm", id, "the f-ratio or the pixel size is unknown");
+                    sheet.absent(plane.channel, q::haloGapMm, id, "the f-ratio or the pixel size is unknown");
                 }
             }
             if (excess.rings.empty()) {
                 const char* why = excess.unexplained > 0 ? "light stands out around this star, but neither a disc nor a ring with an edge all round"
                                                          : "no halo stands out of the noise around this star";
-                for (const char* q : {"halo_radius", "halo_radius_arcsec", "halo_hole", "halo_offset", "halo_offset_angle", "halo_gap_mm"})
+                for (const char* q : {q::haloRadius, q::haloRadiusArcsec, q::haloHole, q::haloOffset, q::haloOffsetAngle, q::haloGapMm})
                     sheet.absent(plane.channel, q, region.id, why);
                 if (excess.unexplained > 0) {
                     auto odd = flags;
-                    odd.push_back("unexplained-light");
-                    sheet.add(plane.channel, "halo_flux_fraction", region.id, excess.unexplained, excess.unexplainedSigma, odd).note =
+                    odd.push_back(flag::unexplainedLight);
+                    sheet.add(plane.channel, q::haloFluxFraction, region.id, excess.unexplained, excess.unexplainedSigma, odd).note =
                         "light of no round shape: no limit can be stated for a halo under it";
-                    sheet.absent(plane.channel, "halo_depth", region.id,
+                    sheet.absent(plane.channel, q::haloDepth, region.id,
                                  "light that is neither disc nor ring stands out around this star, so that no limit can be stated");
                 } else if (excess.limit > 0) {
-                    flags.push_back("upper-limit");
+                    flags.push_back(flag::upperLimit);
                     const double fraction = excess.limit * M_PI * excess.limitRadius * excess.limitRadius;
-                    sheet.add(plane.channel, "halo_flux_fraction", region.id, fraction, fraction / 3, flags);
-                    if (c.scale_arcsec) sheet.add(plane.channel, "halo_depth", region.id, depth(excess.limit), 1.0857 / 3, flags);
+                    sheet.add(plane.channel, q::haloFluxFraction, region.id, fraction, fraction / 3, flags);
+                    if (c.scale_arcsec) sheet.add(plane.channel, q::haloDepth, region.id, depth(excess.limit), 1.0857 / 3, flags);
                 } else {
-                    for (const char* q : {"halo_flux_fraction", "halo_depth"})
+                    for (const char* q : {q::haloFluxFraction, q::haloDepth})
                         sheet.absent(plane.channel, q, region.id, "the surroundings of the star hold too few free pixels");
                 }
             }
@@ -121,11 +123,11 @@ void haloFigures(FigureSheet& sheet, const Trial& trial, const OpenRun& run, con
             const double plateau = (excess.rings.empty() ? excess.limit : excess.rings.front().plateau) * perPixel;
             const double plateauSigma = (excess.rings.empty() ? excess.limit / 3 : excess.rings.front().plateauSigma) * perPixel;
             if (sky == skies.end() || !sky->noise.valid || !(plateau > 0)) {
-                sheet.absent(plane.channel, "halo_clean_mag", region.id,
+                sheet.absent(plane.channel, q::haloCleanMag, region.id,
                              excess.unexplained > 0 ? "light around this star is unexplained" : "the noise of 10 arcsec boxes or the halo is not known");
             } else {
                 const double sigma = 1.0857 * std::hypot(plateauSigma / plateau, sky->noise.sigma / sky->noise.value);
-                sheet.add(plane.channel, "halo_clean_mag", region.id, -2.5 * std::log10(sky->noise.value / plateau), sigma, flags);
+                sheet.add(plane.channel, q::haloCleanMag, region.id, -2.5 * std::log10(sky->noise.value / plateau), sigma, flags);
             }
             evidence.halos[region.id + "/" + plane.channel] = std::move(excess);
         }
@@ -138,7 +140,7 @@ void colourFigures(FigureSheet& sheet, RunEvidence& evidence, const RunEvidence&
         const char *const first = pair.first, *const second = pair.second;
         const std::string index = std::string(first) + "-" + second;
         const auto none = [&](const std::string& why) {
-            for (const char* q : {"colour_slope", "colour_cast", "colour_scatter"}) sheet.absent(index, q, "", why);
+            for (const char* q : {q::colourSlope, q::colourCast, q::colourScatter}) sheet.absent(index, q, "", why);
         };
         if (evidence.planes.size() < 3 || baseline.planes.size() < 3) {
             none("star colours need three channels in this run and in the baseline");
@@ -173,13 +175,13 @@ void colourFigures(FigureSheet& sheet, RunEvidence& evidence, const RunEvidence&
             continue;
         }
         evidence.colourFits[index] = *fit;
-        const std::vector<std::string> few = points.size() < 25 ? std::vector<std::string>{"few-stars"} : std::vector<std::string>{};
+        const std::vector<std::string> few = points.size() < 25 ? std::vector<std::string>{flag::fewStars} : std::vector<std::string>{};
         const bool head = index == "B-R";
-        sheet.add(index, "colour_slope", "", fit->slope, fit->slopeSigma, few).headline = head;
-        sheet.add(index, "colour_cast", "", fit->cast, fit->castSigma, few).headline = head;
+        sheet.add(index, q::colourSlope, "", fit->slope, fit->slopeSigma, few).headline = head;
+        sheet.add(index, q::colourCast, "", fit->cast, fit->castSigma, few).headline = head;
         auto scatterFlags = few;
-        if (fit->noiseLimited) scatterFlags.push_back("noise-limited");
-        sheet.add(index, "colour_scatter", "", fit->scatter, fit->scatterSigma, scatterFlags).headline = head;
+        if (fit->noiseLimited) scatterFlags.push_back(flag::noiseLimited);
+        sheet.add(index, q::colourScatter, "", fit->scatter, fit->scatterSigma, scatterFlags).headline = head;
     }
 }
 

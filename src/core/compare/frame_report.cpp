@@ -26,7 +26,7 @@ Result<FrameReport> reportFrame(const std::filesystem::path& path) {
             const double full = out.info.integer && out.info.bits <= 16 ? std::pow(2.0, out.info.bits) - 1 : std::numeric_limits<double>::infinity();
             const SmoothSky sky = findingSky(*plane);
             const Defects defects = markDefects(*plane, sky);
-            const PlaneStars found = findStars(*plane, sky, full, view.geometry.split, defects.tops);
+            const PlaneStars found = findStars(*plane, sky, full, view.geometry.split, defects.maxima);
             const Mask mask = starMask(commonDiscs({{&found.stars, &found.psf, found.typicalNoise, view}}), view);
             std::vector<float> values;
             const std::size_t step = std::max<std::size_t>(1, plane->size() / 4'000'000);

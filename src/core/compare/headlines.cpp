@@ -1,5 +1,6 @@
 #include "core/compare/headlines.h"
 
+#include "core/model/flags.h"
 #include "core/model/quantity.h"
 
 #include <algorithm>
@@ -10,11 +11,11 @@ namespace {
 std::string workingChannel(const Trial& trial, const TrialResults& results, const std::string& run) {
     for (const Region& r : trial.regions) {
         if (r.role != RegionRole::Nebula) continue;
-        if (const Measurement* m = results.headline(run, "nebula_signal", r.id)) return m->channel;
+        if (const Measurement* m = results.headline(run, q::nebulaSignal, r.id)) return m->channel;
     }
     std::string first;
     for (const Measurement& m : results.measurements) {
-        if (m.run != run || m.quantity != "pixel_noise") continue;
+        if (m.run != run || m.quantity != q::pixelNoise) continue;
         if (m.channel == "G" || m.channel == "L") return m.channel;
         if (first.empty()) first = m.channel;
     }
@@ -23,14 +24,14 @@ std::string workingChannel(const Trial& trial, const TrialResults& results, cons
 
 /// A limit says less than light that nobody can explain, and that less than a halo.
 int certainty(const Measurement& m) {
-    return m.flagged("upper-limit") ? 0 : m.flagged("unexplained-light") ? 1 : 2;
+    return m.flagged(flag::upperLimit) ? 0 : m.flagged(flag::unexplainedLight) ? 1 : 2;
 }
 
 /// Region and channel with the most halo light; limits only where nothing is detected.
 std::pair<std::string, std::string> worstHalo(const TrialResults& results, const std::string& run) {
     const Measurement* worst = nullptr;
     for (const Measurement& m : results.measurements) {
-        if (m.run != run || m.quantity != "halo_flux_fraction") continue;
+        if (m.run != run || m.quantity != q::haloFluxFraction) continue;
         const int rank = certainty(m);
         if (!worst || rank > certainty(*worst))
             worst = &m;
@@ -52,7 +53,7 @@ void chooseHeadlines(const Trial& trial, TrialResults& results) {
             if (!q || q->group == "colour") continue;
             if (q->group == "halo")
                 m.headline = m.region == haloRegion && m.channel == haloChannel;
-            else if (q->group != "nebula" || m.quantity == "faint_limit")
+            else if (q->group != "nebula" || m.quantity == q::faintLimit)
                 m.headline = m.channel == working;
         }
     }

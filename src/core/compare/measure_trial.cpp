@@ -12,6 +12,7 @@
 #include "core/compare/star_memory.h"
 #include "core/compare/wcs_alignment.h"
 #include "core/image/plane_scan.h"
+#include "core/model/flags.h"
 #include "core/model/quantity.h"
 #include "core/optics/curve.h"
 #include "core/optics/passband.h"
@@ -142,7 +143,7 @@ private:
         HarvestRequest rq;
         rq.channel = o.file.info().channels[channel];
         rq.view = {o.file.info().geometry(channel), m_evidence[i].alignment, plane.width(), plane.height()};
-        rq.arcsecPerStoredPixel = o.conditions.scale_arcsec.value_or(0);
+        rq.arcsecPerStoredPixel = o.conditions.scale_arcsec;
         rq.total_s = o.conditions.total_s.value_or(0);
         rq.regions = &m_trial.regions;
         rq.haloReach = m_reference.haloReach;
@@ -201,7 +202,7 @@ private:
             }
             m_surveys[i][c] = known;
             const Survey& found = *known;
-            if (!scaleKnown && found.scaled01) addFlag(o.conditions, "assumed-scale");
+            if (!scaleKnown && found.scaled01) addFlag(o.conditions, flag::assumedScale);
             scaleKnown = found.scaled01;
             hasValues = hasValues || found.hasValues;
             if (looksStretched(found.stars)) {
@@ -237,7 +238,7 @@ private:
 
     StructureGrid structureGrid() const {
         const RunConditions& c = m_open[m_baseline].conditions;
-        return StructureGrid::over(c.width, c.height, apartPixels(boxSide(c.scale_arcsec.value_or(0))));
+        return StructureGrid::over(c.width, c.height, apartPixels(boxSide(c.scale_arcsec)));
     }
 
     /// What is hidden in a plane: the stars of its channel in every run, of all channels where a run has no such one.
@@ -305,7 +306,7 @@ private:
             if (target == m_evidence[i].planes.end()) continue;
             auto plane = opened->file.readChannel(c);
             if (!plane) return plane.error();
-            rescale(*plane, opened->toRate(!info.integer && topOf(*plane) <= 1));
+            rescale(*plane, opened->toRate(!info.integer && maximumOf(*plane) <= 1));
             const PlaneGeometry geometry = info.geometry(c);
             const PlaneStars stars = findStars(*plane, opened->rateOf(opened->knownSaturation), geometry.split);
             const auto* reference = m_reference.starsFor(info.channels[c]);
@@ -391,8 +392,8 @@ private:
             const Run& run = m_trial.runs[i];
             FigureSheet sheet(part, run, m_open[i].conditions);
             if (!m_refused[i].empty()) {
-                for (const char* q : {"background", "nebula_signal", "nebula_contrast", "time_ratio", "halo_radius", "halo_depth", "colour_slope",
-                                      "colour_cast", "colour_scatter", "gradient", "star_count"})
+                for (const char* q : {q::background, q::nebulaSignal, q::nebulaContrast, q::timeRatio, q::haloRadius, q::haloDepth, q::colourSlope,
+                                      q::colourCast, q::colourScatter, q::gradient, q::starCount})
                     sheet.absent("", q, "", m_refused[i]);
                 return;
             }
@@ -407,7 +408,7 @@ private:
                     for (const Sky& b : base)
                         if (b.plane->channel == sky.plane->channel || base.size() == 1) other = &b;
                 if (!other && i != m_baseline)
-                    for (const char* q : {"background_ratio", "background_mag", "star_throughput", "softness"})
+                    for (const char* q : {q::backgroundRatio, q::backgroundMag, q::starThroughput, q::softness})
                         sheet.absent(sky.plane->channel, q, "", "the baseline has no such channel");
                 backgroundFigures(sheet, sky, other, perArea);
                 gradientFigures(sheet, sky, m_trial.site);

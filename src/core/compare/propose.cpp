@@ -10,6 +10,7 @@
 #include <algorithm>
 #include <cctype>
 #include <cmath>
+#include <limits>
 
 namespace caelumen {
 namespace fs = std::filesystem;
@@ -193,104 +194,144 @@ std::optional<Cell> evenPlace(const std::vector<Cell>& cloud, const std::vector<
     return even ? even : best;
 }
 
+/// Looks for regions on the cells of the baseline's first plane.
+class Proposal {
+public:
+    Proposal(const std::vector<RunEvidence>& runs, const PlaneHarvest& grid)
+        : m_runs(runs)
+        , m_grid(grid)
+        , m_cell(grid.mesh.cell)
+        , m_across(grid.mesh.across)
+        , m_down(grid.mesh.down) {
+        findLight();
+    }
+
+    std::vector<Region> regions() {
+        placeNebulae();
+        placeSkies();
+        placeHaloStar();
+        return std::move(m_out);
+    }
+
+private:
+    std::size_t at(int i, int j) const { return static_cast<std::size_t>(j * m_across + i); }
+    Point storedCentre(int i, int j) const { return m_grid.view.toBaseline({(i + 0.5) * m_cell - 0.5, (j + 0.5) * m_cell - 0.5}); }
+    Point storedCorner(int i, int j, int less) const {
+        return m_grid.view.toBaseline({static_cast<double>(i * m_cell - less), static_cast<double>(j * m_cell - less)});
+    }
+
+    /// How far each cell stands above the sky model, in sigmas, in the run and channel that shows most; then smoothed over its neighbours.
+    void findLight() {
+        std::vector<double> bright(m_grid.mesh.cells.size(), 0);
+        m_usable.assign(bright.size(), 0);
+        for (const RunEvidence& run : m_runs)
+            for (const PlaneHarvest& p : run.planes)
+                if (const auto surface = run.surfaces.find(p.channel); surface != run.surfaces.end() && surface->second.valid)
+                    addLight(p, surface->second, bright);
+        m_light.assign(bright.size(), 0);
+        for (int j = 1; j + 1 < m_down; ++j)
+            for (int i = 1; i + 1 < m_across; ++i)
+                for (int b = -1; b <= 1; ++b)
+                    for (int a = -1; a <= 1; ++a) m_light[at(i, j)] += bright[at(i + a, j + b)] / 9;
+    }
+    void addLight(const PlaneHarvest& p, const Surface& surface, std::vector<double>& bright) {
+        for (int j = 0; j < m_down; ++j) {
+            for (int i = 0; i < m_across; ++i) {
+                const Point plane = p.view.toPlane(storedCentre(i, j));
+                const int a = static_cast<int>(plane.x / p.mesh.cell), b = static_cast<int>(plane.y / p.mesh.cell);
+                if (plane.x < 0 || plane.y < 0 || a >= p.mesh.across || b >= p.mesh.down) continue;
+                const MeshCell& c = p.mesh.at(a, b);
+                if (c.used == 0) continue;
+                m_usable[at(i, j)] = 1;
+                const double excess = c.level - surface.at(SurfaceBasis::at(c.centre, p.view.width, p.view.height));
+                bright[at(i, j)] = std::max(bright[at(i, j)], excess / std::max(surface.residual, 1e-30));
+            }
+        }
+    }
+
+    void addNebula(Cell p, const char* id, double cells) {
+        m_out.push_back({id, RegionRole::Nebula, RegionShape::Circle, {storedCentre(p.i, p.j)}, cells * m_cell * m_grid.view.geometry.pitch, "", "", true});
+    }
+    void placeNebulae() {
+        const int edge = std::max(2, std::min(m_across, m_down) / 12);
+        const auto place = [&](const std::vector<Cell>& cloud, auto allowed) { return evenPlace(cloud, m_light, m_across, m_down, edge, allowed); };
+        const std::vector<std::vector<Cell>> clouds = cloudsIn(m_light, m_across, m_down);
+        if (clouds.empty()) return;
+        const auto first = place(clouds.front(), [](const Cell&) { return true; });
+        if (!first) return;
+        addNebula(*first, "N1", 1.8);
+        // The next cloud, else a fainter part of the same, well away.
+        const double top = m_light[at(first->i, first->j)];
+        const auto away = [&](const Cell& c) { return std::hypot(c.i - first->i, c.j - first->j) > 0.22 * std::min(m_across, m_down); };
+        std::optional<Cell> second;
+        if (clouds.size() > 1 && lightOf(clouds[1], m_light, m_across) > kSecond * lightOf(clouds[0], m_light, m_across)) second = place(clouds[1], away);
+        if (!second) second = place(clouds.front(), [&](const Cell& c) { return away(c) && m_light[at(c.i, c.j)] < 0.6 * top; });
+        if (second) addNebula(*second, "N2", 1.5);
+    }
+
+    /// What a block of cells shows above the sky; nothing where one of them cannot be used.
+    std::optional<double> lightIn(int i, int j, int block) const {
+        double sum = 0;
+        for (int b = j; b < j + block; ++b)
+            for (int a = i; a < i + block; ++a) {
+                if (!m_usable[at(a, b)]) return std::nullopt;
+                sum += std::max(0.0, m_light[at(a, b)]);
+            }
+        return sum;
+    }
+    /// Free sky: in each quarter the block of cells that stands out least.
+    void placeSkies() {
+        const int block = std::max(2, std::min(m_across, m_down) / 8);
+        int skies = 0;
+        for (const bool lower : {true, false})
+            for (const bool left : {true, false}) {
+                const int i0 = left ? 1 : m_across / 2, i1 = left ? m_across / 2 : m_across - 1, j0 = lower ? 1 : m_down / 2,
+                          j1 = lower ? m_down / 2 : m_down - 1;
+                double least = std::numeric_limits<double>::infinity();
+                Cell best{};
+                for (int j = j0; j + block <= j1; ++j)
+                    for (int i = i0; i + block <= i1; ++i)
+                        if (const auto light = lightIn(i, j, block); light && *light < least) least = *light, best = {i, j};
+                if (least > 8.0 * block * block) continue;
+                m_out.push_back({fmt::format("S{}", ++skies),
+                                 RegionRole::Sky,
+                                 RegionShape::Rect,
+                                 {storedCorner(best.i, best.j, 0), storedCorner(best.i + block, best.j + block, 1)},
+                                 0,
+                                 "",
+                                 "",
+                                 true});
+            }
+    }
+
+    /// The brightest star well inside, by the area it burns out where it is saturated.
+    void placeHaloStar() {
+        const Star* star = nullptr;
+        const double marginX = 0.12 * m_grid.view.width, marginY = 0.12 * m_grid.view.height;
+        const auto weight = [](const Star& s) { return s.saturated ? 1e6 + s.area : s.flux * 1e-9; };
+        for (const Star& s : m_grid.stars.stars) {
+            if (s.x < marginX || s.y < marginY || s.x > m_grid.view.width - marginX || s.y > m_grid.view.height - marginY) continue;
+            if (!star || weight(s) > weight(*star)) star = &s;
+        }
+        if (star) m_out.push_back({"H1", RegionRole::HaloStar, RegionShape::Star, {m_grid.view.toBaseline({star->x, star->y})}, 0, "", "", true});
+    }
+
+    const std::vector<RunEvidence>& m_runs;
+    const PlaneHarvest& m_grid;
+    int m_cell, m_across, m_down;
+    std::vector<double> m_light; ///< by cell, in sigmas
+    std::vector<char> m_usable;
+    std::vector<Region> m_out;
+};
+
 } // namespace
 
 std::vector<Region> proposeRegions(const TrialResults& results) {
     if (!results.evidence) return {};
     const auto& runs = *results.evidence;
     const auto base = std::find_if(runs.begin(), runs.end(), [&](const RunEvidence& r) { return r.run == results.baseline; });
-    if (base == runs.end()) return {};
-    const PlaneHarvest* grid = planeOf(*base);
-    if (!grid) return {};
-    const BackgroundMesh& mesh = grid->mesh;
-    const int w = mesh.across, h = mesh.down;
-    const auto at = [w](int i, int j) { return static_cast<std::size_t>(j * w + i); };
-    const auto storedCentre = [&](int i, int j) { return grid->view.toBaseline({(i + 0.5) * mesh.cell - 0.5, (j + 0.5) * mesh.cell - 0.5}); };
-
-    // How far each cell stands above the sky model, in sigmas, in the run and channel that shows most.
-    std::vector<double> bright(mesh.cells.size(), 0);
-    std::vector<char> usable(mesh.cells.size(), 0);
-    for (const RunEvidence& run : runs) {
-        for (const PlaneHarvest& p : run.planes) {
-            const auto surface = run.surfaces.find(p.channel);
-            if (surface == run.surfaces.end() || !surface->second.valid) continue;
-            for (int j = 0; j < h; ++j) {
-                for (int i = 0; i < w; ++i) {
-                    const Point plane = p.view.toPlane(storedCentre(i, j));
-                    const int a = static_cast<int>(plane.x / p.mesh.cell), b = static_cast<int>(plane.y / p.mesh.cell);
-                    if (plane.x < 0 || plane.y < 0 || a >= p.mesh.across || b >= p.mesh.down) continue;
-                    const MeshCell& c = p.mesh.at(a, b);
-                    if (c.used == 0) continue;
-                    usable[at(i, j)] = 1;
-                    const double excess = c.level - surface->second.at(SurfaceBasis::at(c.centre, p.view.width, p.view.height));
-                    bright[at(i, j)] = std::max(bright[at(i, j)], excess / std::max(surface->second.residual, 1e-30));
-                }
-            }
-        }
-    }
-    std::vector<double> smooth(bright.size(), 0);
-    for (int j = 1; j + 1 < h; ++j)
-        for (int i = 1; i + 1 < w; ++i)
-            for (int b = -1; b <= 1; ++b)
-                for (int a = -1; a <= 1; ++a) smooth[at(i, j)] += bright[at(i + a, j + b)] / 9;
-
-    std::vector<Region> out;
-    const double cell = mesh.cell * grid->view.geometry.pitch;
-    const int edge = std::max(2, std::min(w, h) / 12);
-    const auto nebula = [&](Cell p, const char* id, double cells) {
-        out.push_back({id, RegionRole::Nebula, RegionShape::Circle, {storedCentre(p.i, p.j)}, cells * cell, "", "", true});
-    };
-    const auto place = [&](const std::vector<Cell>& cloud, auto allowed) { return evenPlace(cloud, smooth, w, h, edge, allowed); };
-    const std::vector<std::vector<Cell>> clouds = cloudsIn(smooth, w, h);
-    if (!clouds.empty())
-        if (const auto first = place(clouds.front(), [](const Cell&) { return true; })) {
-            nebula(*first, "N1", 1.8);
-            // The next cloud, else a fainter part of the same, well away.
-            const double top = smooth[at(first->i, first->j)];
-            const auto away = [&](const Cell& c) { return std::hypot(c.i - first->i, c.j - first->j) > 0.22 * std::min(w, h); };
-            std::optional<Cell> second;
-            if (clouds.size() > 1 && lightOf(clouds[1], smooth, w) > kSecond * lightOf(clouds[0], smooth, w)) second = place(clouds[1], away);
-            if (!second) second = place(clouds.front(), [&](const Cell& c) { return away(c) && smooth[at(c.i, c.j)] < 0.6 * top; });
-            if (second) nebula(*second, "N2", 1.5);
-        }
-    // Free sky: in each quarter the block of cells that stands out least.
-    const int block = std::max(2, std::min(w, h) / 8);
-    int sky = 0;
-    for (int quarter = 0; quarter < 4; ++quarter) {
-        const int i0 = quarter % 2 == 0 ? 1 : w / 2, i1 = quarter % 2 == 0 ? w / 2 : w - 1, j0 = quarter < 2 ? 1 : h / 2, j1 = quarter < 2 ? h / 2 : h - 1;
-        double least = 1e300;
-        std::pair<int, int> best{-1, -1};
-        for (int j = j0; j + block <= j1; ++j) {
-            for (int i = i0; i + block <= i1; ++i) {
-                double sum = 0;
-                bool whole = true;
-                for (int b = j; b < j + block; ++b)
-                    for (int a = i; a < i + block; ++a) {
-                        whole = whole && usable[at(a, b)];
-                        sum += std::max(0.0, smooth[at(a, b)]);
-                    }
-                if (whole && sum < least) {
-                    least = sum;
-                    best = {i, j};
-                }
-            }
-        }
-        if (best.first < 0 || least > 8.0 * block * block) continue;
-        const Point low = grid->view.toBaseline({static_cast<double>(best.first * mesh.cell), static_cast<double>(best.second * mesh.cell)});
-        const Point high =
-            grid->view.toBaseline({static_cast<double>((best.first + block) * mesh.cell - 1), static_cast<double>((best.second + block) * mesh.cell - 1)});
-        out.push_back({fmt::format("S{}", ++sky), RegionRole::Sky, RegionShape::Rect, {low, high}, 0, "", "", true});
-    }
-    // The brightest star well inside, by the area it burns out where it is saturated.
-    const Star* star = nullptr;
-    const double marginX = 0.12 * grid->view.width, marginY = 0.12 * grid->view.height;
-    const auto weight = [](const Star& s) { return s.saturated ? 1e6 + s.area : s.flux * 1e-9; };
-    for (const Star& s : grid->stars.stars) {
-        if (s.x < marginX || s.y < marginY || s.x > grid->view.width - marginX || s.y > grid->view.height - marginY) continue;
-        if (!star || weight(s) > weight(*star)) star = &s;
-    }
-    if (star) out.push_back({"H1", RegionRole::HaloStar, RegionShape::Star, {grid->view.toBaseline({star->x, star->y})}, 0, "", "", true});
-    return out;
+    const PlaneHarvest* grid = base == runs.end() ? nullptr : planeOf(*base);
+    return grid ? Proposal(runs, *grid).regions() : std::vector<Region>{};
 }
 
 } // namespace caelumen

@@ -1,6 +1,7 @@
 #include "core/compare/rank_runs.h"
 
 #include "core/compare/scores.h"
+#include "core/model/flags.h"
 #include "core/model/quantity.h"
 
 #include <algorithm>
@@ -31,7 +32,7 @@ Ranking rank(const Trial& trial, const TrialResults& results, const Score& score
     out.region = region;
     for (const Run& run : trial.runs) {
         const Measurement* m = scoreOf(results, run.id, score, region);
-        if (!m || m->flagged("upper-limit") || m->flagged("unexplained-light") || voided(results, run.id, score)) continue;
+        if (!m || m->flagged(flag::upperLimit) || m->flagged(flag::unexplainedLight) || voided(results, run.id, score)) continue;
         out.runs.push_back({run.id, m->value, m->sigma, 0});
     }
     std::stable_sort(out.runs.begin(), out.runs.end(),

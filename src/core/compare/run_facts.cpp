@@ -2,6 +2,7 @@
 
 #include "core/base/pixel_scale.h"
 #include "core/base/text.h"
+#include "core/model/flags.h"
 
 #include <fmt/format.h>
 
@@ -75,13 +76,13 @@ Result<OpenRun> openRun(const Trial& trial, const Run& run, const std::filesyste
         out.problem = "the number of subs in the sum is unknown: neither the trial nor the header gives it";
     else
         out.seconds = run.combine == "sum" ? *c.total_s : *c.sub_exposure_s;
-    if (out.pedestalUnknown) c.flags.push_back("pedestal-unknown");
-    if (c.gainAssumed || !c.scale_arcsec) c.flags.push_back("assumed-scale"); // without a pixel scale the boxes are 5 pixels wide
+    if (out.pedestalUnknown) c.flags.push_back(flag::pedestalUnknown);
+    if (c.gainAssumed || !c.scale_arcsec) c.flags.push_back(flag::assumedScale); // without a pixel scale the boxes are 5 pixels wide
     c.wcs = h.wcs;
     c.bits = info.integer ? info.bits : 0;
-    if (out.file.info().facts.sources.count("interpolated")) c.flags.push_back("interpolated");
-    if (c.bits == 8) c.flags.push_back("eight-bit");
-    if (!c.conflicts.empty()) c.flags.push_back("header-conflict");
+    if (out.file.info().facts.sources.count("interpolated")) c.flags.push_back(flag::interpolated);
+    if (c.bits == 8) c.flags.push_back(flag::eightBit);
+    if (!c.conflicts.empty()) c.flags.push_back(flag::headerConflict);
 
     if (!c.start.empty() && trial.site.latitude_deg && trial.site.longitude_deg) {
         if (const auto time = parseTime(c.start))

@@ -1,5 +1,7 @@
 #include "core/compare/scores.h"
 
+#include "core/model/quantity.h"
+
 #include <algorithm>
 #include <array>
 
@@ -7,10 +9,10 @@ namespace caelumen {
 namespace {
 
 constexpr std::array kScores{
-    Score{"nebula", "Nebula", "time_ratio", "How much faster does it show the nebula?"},
-    Score{"background", "Background", "background_mag", "How much darker is the sky?"},
-    Score{"halo", "Halo", "halo_depth", "How faint is its halo around a bright star?"},
-    Score{"colour", "Star colour", "colour_slope", "How much star colour does it keep?"},
+    Score{"nebula", "Nebula", q::timeRatio, "How much faster does it show the nebula?"},
+    Score{"background", "Background", q::backgroundMag, "How much darker is the sky?"},
+    Score{"halo", "Halo", q::haloDepth, "How faint is its halo around a bright star?"},
+    Score{"colour", "Star colour", q::colourSlope, "How much star colour does it keep?"},
     Score{"gradient", "Gradient", "gradient", "How uneven is the sky?"},
 };
 

@@ -1,5 +1,6 @@
 #include "core/compare/sentences.h"
 
+#include "core/model/flags.h"
 #include "core/model/quantity.h"
 
 #include <fmt/format.h>
@@ -30,7 +31,7 @@ std::string formatNumber(double value, double sigma) {
 }
 
 std::string formatValue(const Measurement& m) {
-    if (!m.flagged("upper-limit")) return formatNumber(m.value, m.sigma);
+    if (!m.flagged(flag::upperLimit)) return formatNumber(m.value, m.sigma);
     const Quantity* q = quantity(m.quantity);
     const bool deep = q && q->unit == "mag/arcsec2"; // a limit on light is a lower limit on magnitudes
     return fmt::format("{} {:.{}f}", deep ? ">" : "<", m.value, deep ? 1 : decimalsFor(m.sigma));
@@ -50,7 +51,7 @@ std::string answerSentence(const Trial& trial, const TrialResults& r, const std:
     const Region* nebula = nullptr;
     for (const Region& region : trial.regions)
         if (region.role == RegionRole::Nebula && (!nebula || region.id == wanted)) nebula = &region;
-    const Measurement* ratio = nebula ? r.headline(run, "time_ratio", nebula->id) : nullptr;
+    const Measurement* ratio = nebula ? r.headline(run, q::timeRatio, nebula->id) : nullptr;
     if (ratio && ratio->sigma < std::abs(ratio->value)) {
         const std::string place = nebula->name.empty() ? nebula->id : nebula->name;
         constexpr double kCertain = 1.96, kAlike = 0.15; // sigmas of 95 %; an error of the ratio below which nearness to 1 says something
@@ -64,13 +65,13 @@ std::string answerSentence(const Trial& trial, const TrialResults& r, const std:
             text = fmt::format("{} and {} show {} equally fast within the errors (time ratio {}).", filter, open, place, figure);
         else
             text = fmt::format("Whether {} shows {} faster than {} cannot be told at 95 % (time ratio {}).", filter, place, open, figure);
-    } else if (const Absence* why = r.whyAbsent(run, "time_ratio")) {
+    } else if (const Absence* why = r.whyAbsent(run, q::timeRatio)) {
         text = fmt::format("{}: how much faster it shows the nebula is not known, because {}.", filter, why->reason);
     } else {
         text = fmt::format("{}: these frames do not say how much faster it shows the nebula.", filter);
     }
     const bool voided = std::any_of(r.fairness.begin(), r.fairness.end(), [&](const Unfairness& f) {
-        return f.run == run && f.grade == Grade::Voids && std::find(f.quantities.begin(), f.quantities.end(), "time_ratio") != f.quantities.end();
+        return f.run == run && f.grade == Grade::Voids && std::find(f.quantities.begin(), f.quantities.end(), q::timeRatio) != f.quantities.end();
     });
     if (voided) text += " But the comparison is not fair: see what else differed.";
     return text;

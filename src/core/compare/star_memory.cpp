@@ -17,14 +17,14 @@ Result<Survey> surveyPlane(const OpenRun& o, std::size_t c, std::optional<bool> 
     if (scaled01) {
         out.scaled01 = *scaled01;
     } else {
-        const float top = topOf(plane);
+        const float top = maximumOf(plane);
         out.scaled01 = !info.integer && top > 0 && top <= 1.0F;
         rescale(plane, o.toRate(out.scaled01));
     }
     out.hasValues = std::any_of(plane.data(), plane.data() + plane.size(), [](float v) { return v == v; });
     const SmoothSky sky = findingSky(plane);
     out.defects = markDefects(plane, sky);
-    out.stars = findStars(plane, sky, o.rateOf(o.knownSaturation), info.geometry(c).split, out.defects.tops);
+    out.stars = findStars(plane, sky, o.rateOf(o.knownSaturation), info.geometry(c).split, out.defects.maxima);
     return out;
 }
 

@@ -1,5 +1,7 @@
 #include "core/grid/grid.h"
 
+#include "core/model/quantity.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -176,7 +178,7 @@ private:
             why = "no curve of the baseline is known, and no run lies in this cell";
         for (const GridRun& r : m_model.input().runs) {
             if (r.filter != m_filter.id) continue;
-            if (const auto v = r.voided.find("time_ratio"); v != r.voided.end()) return why + "; " + r.label() + " is void: " + v->second;
+            if (const auto v = r.voided.find(q::timeRatio); v != r.voided.end()) return why + "; " + r.label() + " is void: " + v->second;
             if (!r.sky) return why + "; of " + r.label() + " " + r.whyNoSky;
         }
         return why;
@@ -301,7 +303,7 @@ private:
 
     void tellVoided() {
         for (const GridRun& r : m_model.input().runs)
-            if (const auto v = r.voided.find("time_ratio"); r.filter == m_filter.id && v != r.voided.end())
+            if (const auto v = r.voided.find(q::timeRatio); r.filter == m_filter.id && v != r.voided.end())
                 m_cell.notes.push_back(r.label() + " is void here: " + v->second);
     }
 

@@ -1,5 +1,7 @@
 #include "core/grid/measured.h"
 
+#include "core/model/flags.h"
+#include "core/model/quantity.h"
 #include "core/optics/claim.h"
 #include "core/optics/light_cone.h"
 #include "core/plan/cells.h"
@@ -42,16 +44,16 @@ void readFigures(const TrialResults& results, GridRun& run) {
     for (const Unfairness& u : results.fairness)
         if (u.run == run.run && u.grade == Grade::Voids && !u.normalised)
             for (const std::string& quantity : u.quantities) run.voided.emplace(quantity, u.text);
-    run.backgroundVoid = run.voided.count("background") > 0;
+    run.backgroundVoid = run.voided.count(q::background) > 0;
     Means timeRatio, throughput;
     for (const Measurement& m : results.measurements) {
-        if (m.run != run.run || (run.voided.count(m.quantity) && m.quantity != "background")) continue;
-        const bool limit = m.flagged("upper-limit");
-        if (m.quantity == "background" && !m.flagged("pedestal-unknown") && m.value > 0) run.background[m.channel] = {m.value, m.sigma};
-        if (m.quantity == "time_ratio" && !limit) timeRatio.add(m.channel, m.value, m.sigma);
-        if (m.quantity == "throughput" && !limit) throughput.add(m.channel, m.value, m.sigma);
-        if (m.quantity == "star_throughput" && m.value > 0) run.starThroughput[m.channel] = {m.value, m.sigma};
-        if (m.quantity == "halo_clean_mag" && m.headline && !limit) run.haloClean = GridFigure{m.value, m.sigma}, run.haloChannel = m.channel;
+        if (m.run != run.run || (run.voided.count(m.quantity) && m.quantity != q::background)) continue;
+        const bool limit = m.flagged(flag::upperLimit);
+        if (m.quantity == q::background && !m.flagged(flag::pedestalUnknown) && m.value > 0) run.background[m.channel] = {m.value, m.sigma};
+        if (m.quantity == q::timeRatio && !limit) timeRatio.add(m.channel, m.value, m.sigma);
+        if (m.quantity == q::throughput && !limit) throughput.add(m.channel, m.value, m.sigma);
+        if (m.quantity == q::starThroughput && m.value > 0) run.starThroughput[m.channel] = {m.value, m.sigma};
+        if (m.quantity == q::haloCleanMag && m.headline && !limit) run.haloClean = GridFigure{m.value, m.sigma}, run.haloChannel = m.channel;
     }
     run.timeRatio = timeRatio.all();
     run.throughput = throughput.all();
@@ -202,48 +204,54 @@ const GridFilter* GridInput::filter(const std::string& id) const {
     return at == filters.end() ? nullptr : &*at;
 }
 
-Result<GridInput> gridInput(const std::vector<GridTrial>& trials, const std::vector<GridCurve>& curves, const GridSetting& setting) {
-    if (trials.empty()) return Error{"A grid needs at least one trial: without a measured run nothing tells the place and the telescope."};
-    GridInput out;
-    std::set<std::string> channels;
+namespace {
+
+/// One run's figures and its sky, or why its sky is not known.
+GridRun gridRun(const GridTrial& t, const Run& r, std::size_t site, std::optional<double> stated_mag) {
+    GridRun run;
+    const TrialResults& results = *t.results;
+    const Run* base = t.trial.run(results.baseline);
+    run.trial = t.name, run.run = r.id, run.filter = r.filter, run.site = site;
+    run.baseline = r.id == results.baseline;
+    run.against = base ? base->filter : std::string();
+    const RunConditions* c = results.conditionsOf(r.id);
+    if (!c)
+        run.whyNoSky = "the run was not measured";
+    else if (!stated_mag && !c->sky)
+        run.whyNoSky = "neither the sky's class nor the run's time and place are known";
+    else if (!c->sky)
+        run.whyNoSky = "its time or place is not known, so that the moon is not either";
+    else if (auto sky = skyOfMoment(*c->sky, stated_mag.value_or(20.5), skyClass(t.trial.site)))
+        run.sky = sky;
+    else
+        run.whyNoSky = c->sky->target ? "its target was below the horizon at the time that is given" : "its target's place is not known, and the moon was up";
+    if (c) {
+        run.exposure_s = c->sub_exposure_s.value_or(180);
+        run.total_s = c->total_s.value_or(run.exposure_s);
+        if (const RunConditions* b = results.conditionsOf(results.baseline); b && !run.baseline) readMoon(*c, *b, run);
+        followMoon(t.trial.site, t.trial.target, *c, run);
+    }
+    readFigures(results, run);
+    return run;
+}
+
+void readRuns(const std::vector<GridTrial>& trials, GridInput& out) {
     for (const GridTrial& t : trials) {
         const std::size_t site = siteOf(t.trial.site, out.sites);
-        const Run* base = t.trial.run(t.results->baseline);
-        for (const Run& r : t.trial.runs) {
-            GridRun run;
-            run.trial = t.name, run.run = r.id, run.filter = r.filter, run.site = site;
-            run.baseline = r.id == t.results->baseline;
-            run.against = base ? base->filter : std::string();
-            const RunConditions* c = t.results->conditionsOf(r.id);
-            if (!c) {
-                run.whyNoSky = "the run was not measured";
-            } else if (!out.sites[site].stated_mag && !c->sky) {
-                run.whyNoSky = "neither the sky's class nor the run's time and place are known";
-            } else if (!c->sky) {
-                run.whyNoSky = "its time or place is not known, so that the moon is not either";
-            } else if (auto sky = skyOfMoment(*c->sky, out.sites[site].stated_mag.value_or(20.5), skyClass(t.trial.site))) {
-                run.sky = sky;
-            } else {
-                run.whyNoSky =
-                    c->sky->target ? "its target was below the horizon at the time that is given" : "its target's place is not known, and the moon was up";
-            }
-            if (c) {
-                run.exposure_s = c->sub_exposure_s.value_or(180);
-                run.total_s = c->total_s.value_or(run.exposure_s);
-                if (const RunConditions* b = t.results->conditionsOf(t.results->baseline); b && !run.baseline) readMoon(*c, *b, run);
-            }
-            if (c) followMoon(t.trial.site, t.trial.target, *c, run);
-            readFigures(*t.results, run);
-            for (const auto& [name, figure] : run.background) channels.insert(name);
-            out.runs.push_back(std::move(run));
-        }
+        for (const Run& r : t.trial.runs) out.runs.push_back(gridRun(t, r, site, out.sites[site].stated_mag));
     }
-    // One camera and one telescope for all cells: the first trial's.
+}
+
+/// One camera for all cells: the first trial's.
+void chooseCamera(const GridTrial& first, const GridSetting& setting, GridInput& out) {
+    std::set<std::string> channels;
+    for (const GridRun& run : out.runs)
+        for (const auto& [name, figure] : run.background) channels.insert(name);
     if (setting.camera) {
         out.camera = *setting.camera;
-    } else if (trials.front().camera) {
-        out.camera = *trials.front().camera;
-    } else if (const Camera* named = typicalNamed(trials.front().trial.rig.camera)) {
+    } else if (first.camera) {
+        out.camera = *first.camera;
+    } else if (const Camera* named = typicalNamed(first.trial.rig.camera)) {
         out.camera = *named;
     } else if (const Camera* typical = typicalWith(channels)) {
         out.camera = *typical;
@@ -253,6 +261,10 @@ Result<GridInput> gridInput(const std::vector<GridTrial>& trials, const std::vec
     }
     if (!hasChannels(out.camera, channels))
         out.notes.push_back(fmt::format("{} does not have all channels of the frames: what it lacks is not modelled.", out.camera.name));
+}
+
+/// Each run's telescope, and the first trial's for all cells.
+void chooseRigs(const std::vector<GridTrial>& trials, const GridSetting& setting, GridInput& out) {
     const auto rigOf = [&](const GridTrial& t, const Run* run) {
         const RunConditions* c = run ? t.results->conditionsOf(run->id) : nullptr;
         Rig rig = run ? effectiveRig(t.trial, *run) : t.trial.rig;
@@ -267,16 +279,18 @@ Result<GridInput> gridInput(const std::vector<GridTrial>& trials, const std::vec
     if (setting.fRatio) out.rig.focal_mm = *setting.fRatio * out.rig.aperture_mm;
     for (const std::string& what : out.rig.assumed) out.notes.push_back(fmt::format("The telescope's {} is not known: a usual one is taken.", what));
     out.baseline = first ? first->filter : std::string();
+}
 
-    const auto coned = [&](const Curve& curve, double index, double fRatio) { return ConeShift({fRatio, out.rig.obstruction, index, 0}).apply(curve, 0.5); };
-    std::set<std::string> unread;
+/// What passes each filter of the trials and each further curve, behind that telescope's cone.
+Status readFilters(const std::vector<GridTrial>& trials, const std::vector<GridCurve>& curves, const GridSetting& setting, GridInput& out) {
+    const auto coned = [&](const Curve& curve, double index) { return ConeShift({out.rig.fRatio(), out.rig.obstruction, index, 0}).apply(curve, 0.5); };
     for (const GridTrial& t : trials)
         for (const Filter& f : t.trial.filters) {
             GridFilter known{f.id, f.name.empty() ? f.id : f.name, GridSource::Nothing, {}};
             const KnownCurve curve = curveOf(f, t.folder, out.notes);
             known.source = curve.source;
             if (curve.source != GridSource::Nothing)
-                known.channels = gridChannels(curve.curve.empty() ? Curve() : coned(curve.curve, curve.index, out.rig.fRatio()), out.camera, setting.lines);
+                known.channels = gridChannels(curve.curve.empty() ? Curve() : coned(curve.curve, curve.index), out.camera, setting.lines);
             const auto at = std::find_if(out.filters.begin(), out.filters.end(), [&](const GridFilter& x) { return x.id == f.id; });
             if (at == out.filters.end())
                 out.filters.push_back(std::move(known));
@@ -286,13 +300,14 @@ Result<GridInput> gridInput(const std::vector<GridTrial>& trials, const std::vec
     for (const GridCurve& c : curves) {
         if (out.filter(c.id))
             return Error{fmt::format("The curve {} is named like a filter of a trial, or like another curve; give it another file name.", c.id)};
-        out.filters.push_back({c.id, c.name, GridSource::Curve, gridChannels(coned(c.curve, 1.8, out.rig.fRatio()), out.camera, setting.lines)});
+        out.filters.push_back({c.id, c.name, GridSource::Curve, gridChannels(coned(c.curve, 1.8), out.camera, setting.lines)});
     }
     std::stable_partition(out.filters.begin(), out.filters.end(), [&](const GridFilter& f) { return f.id == out.baseline; });
-    std::sort(out.notes.begin(), out.notes.end());
-    out.notes.erase(std::unique(out.notes.begin(), out.notes.end()), out.notes.end());
+    return Done{};
+}
 
-    // What each trial's target sends: by the catalogue, else by what passed the filters.
+/// What each trial's target sends: by the catalogue, else by what passed the filters.
+void tellTargets(const std::vector<GridTrial>& trials, GridInput& out) {
     for (const GridTrial& t : trials) {
         TargetKind kind = TargetKind::Emission;
         const auto found = t.trial.target.name.empty() ? std::vector<const DeepSky*>() : findTargets(deepSkyCatalogue(), t.trial.target.name);
@@ -307,6 +322,20 @@ Result<GridInput> gridInput(const std::vector<GridTrial>& trials, const std::vec
             if (r.trial == t.name) r.kind = kind;
         if (&t == &trials.front()) out.kind = kind;
     }
+}
+
+} // namespace
+
+Result<GridInput> gridInput(const std::vector<GridTrial>& trials, const std::vector<GridCurve>& curves, const GridSetting& setting) {
+    if (trials.empty()) return Error{"A grid needs at least one trial: without a measured run nothing tells the place and the telescope."};
+    GridInput out;
+    readRuns(trials, out);
+    chooseCamera(trials.front(), setting, out);
+    chooseRigs(trials, setting, out);
+    if (const Status read = readFilters(trials, curves, setting, out); !read) return read.error();
+    std::sort(out.notes.begin(), out.notes.end());
+    out.notes.erase(std::unique(out.notes.begin(), out.notes.end()), out.notes.end());
+    tellTargets(trials, out);
     return out;
 }
 

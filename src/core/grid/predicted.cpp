@@ -15,8 +15,8 @@ constexpr double kSubExposure = 180, kFwhm = 3, kStarsPerSquareDegree = 2500;
 
 /// The target's light over its mean, at each pixel, by what it shines with.
 struct Shape {
-    NebulaMap gas;            ///< lines, for a mean of about one rayleigh of hydrogen
-    std::vector<double> glow; ///< continuum
+    NebulaMap gas; ///< lines, for a mean of about one rayleigh of hydrogen
+    std::vector<double> continuum;
     double mean = 1;
 };
 
@@ -24,7 +24,7 @@ Shape targetOf(const PictureWish& w) {
     Shape t;
     constexpr double kPeakOverMean = 4;
     t.gas = makeNebula(w.width, w.height, 8, w.seed, kPeakOverMean);
-    t.glow.resize(static_cast<std::size_t>(w.width) * static_cast<std::size_t>(w.height));
+    t.continuum.resize(static_cast<std::size_t>(w.width) * static_cast<std::size_t>(w.height));
     for (int y = 0; y < w.height; ++y)
         for (int x = 0; x < w.width; ++x) {
             double v = t.gas.sample(t.gas.hydrogen, x, y);
@@ -35,7 +35,7 @@ Shape targetOf(const PictureWish& w) {
             } else if (w.kind == TargetKind::Stars) {
                 v = 0;
             }
-            t.glow[static_cast<std::size_t>(y) * static_cast<std::size_t>(w.width) + static_cast<std::size_t>(x)] = v;
+            t.continuum[static_cast<std::size_t>(y) * static_cast<std::size_t>(w.width) + static_cast<std::size_t>(x)] = v;
         }
     return t;
 }
@@ -51,6 +51,116 @@ double boxSnr(const Channel& c, double signal, double total, double scale) {
     return signal * std::sqrt(total * 100 / (scale * scale) / (c.background + c.read));
 }
 
+/// Rates of one filter's channels under a sky; nothing where a background is not known.
+std::optional<std::vector<Channel>> channelsOf(const GridModel& model, const GridFilter& filter, const PictureWish& w) {
+    const PlanRig& rig = model.input().rig;
+    const double brightness = w.brightness.value_or(fairBrightness(w.kind)), clear = std::exp(model.scale());
+    GridQuestion question;
+    question.quantity = GridQuantity::Background, question.kind = w.kind;
+    const GridCell cell = gridCell(model, question, filter, w.sky);
+    std::vector<Channel> out;
+    for (const GridChannel& g : filter.channels) {
+        const auto level = cell.background.find(g.name);
+        if (level == cell.background.end()) return std::nullopt;
+        Channel c;
+        c.background = level->second;
+        c.read = rig.readNoise_e * rig.readNoise_e / kSubExposure;
+        if (shinesInLines(w.kind))
+            for (std::size_t line = 0; line < 3; ++line) c.light[line] = clear * signalRate(g, kTargetKinds[line], brightness, rig);
+        else
+            c.light[3] = clear * signalRate(g, w.kind, brightness, rig);
+        c.star = clear * signalRate(g, TargetKind::Stars, 0, rig) / (rig.scale_arcsec() * rig.scale_arcsec());
+        out.push_back(c);
+    }
+    return out;
+}
+
+/// The light of the whole target, or of a star, in all channels.
+double wholeLight(const std::vector<Channel>& all, TargetKind kind) {
+    if (kind == TargetKind::Stars) return all[0].star;
+    constexpr std::array kMeans{1.0, 0.45, 0.22, 1.0}; // of the maps that makeNebula draws
+    double sum = 0;
+    for (const Channel& c : all)
+        for (std::size_t i = 0; i < 4; ++i) sum += c.light[i] * kMeans[i];
+    return sum;
+}
+
+/// The most that any channel has of the light that is asked for.
+double lightAskedFor(const std::vector<Channel>& all, TargetKind kind) {
+    double most = 0;
+    for (const Channel& c : all) most = std::max(most, c.light[static_cast<std::size_t>(kind)]);
+    return most;
+}
+
+/// What both pictures show: the target and its stars.
+class PictureScene {
+public:
+    PictureScene(const PictureWish& w, const PlanRig& rig)
+        : m_wish(w)
+        , m_target(targetOf(w))
+        , m_stars(makeStars(w.width, w.height, 8, w.seed, kStarsPerSquareDegree, rig.scale_arcsec(), 8, 17)) {}
+
+    /// One channel as a stretched grey. `scale`: from rates to parts of white; `stream`: of its own noise.
+    std::vector<float> grey(const Channel& c, double scale, unsigned long long stream) const {
+        std::vector<double> light = targetLight(c);
+        addStars(c, light);
+        Random random(m_wish.seed * 31 + stream);
+        constexpr double kGround = 0.09, kSoft = 0.12;
+        const double total = 3600 * m_wish.hours;
+        std::vector<float> out(light.size());
+        for (std::size_t i = 0; i < light.size(); ++i) {
+            const double noise = std::sqrt((c.background + light[i] + c.read) / total), x = scale * (light[i] + noise * random.normal());
+            out[i] = static_cast<float>(std::clamp(kGround + (1 - kGround) * std::asinh(x / kSoft) / std::asinh(1 / kSoft), 0.0, 1.0));
+        }
+        return out;
+    }
+
+private:
+    std::size_t at(int x, int y) const { return static_cast<std::size_t>(y) * static_cast<std::size_t>(m_wish.width) + static_cast<std::size_t>(x); }
+
+    std::vector<double> targetLight(const Channel& c) const {
+        std::vector<double> light(m_target.continuum.size());
+        const NebulaMap& gas = m_target.gas;
+        const bool lines = shinesInLines(m_wish.kind);
+        for (int y = 0; y < m_wish.height; ++y)
+            for (int x = 0; x < m_wish.width; ++x)
+                light[at(x, y)] =
+                    lines ? c.light[0] * gas.sample(gas.hydrogen, x, y) + c.light[1] * gas.sample(gas.oxygen, x, y) + c.light[2] * gas.sample(gas.sulphur, x, y)
+                          : c.light[3] * m_target.continuum[at(x, y)];
+        return light;
+    }
+
+    void addStars(const Channel& c, std::vector<double>& light) const {
+        const double sigma = kFwhm / kSigmaToFwhm;
+        for (const SceneStar& s : m_stars) {
+            const double flux = c.star * std::pow(10, -0.4 * s.v) / (2 * M_PI * sigma * sigma);
+            const int reach = s.v < 10 ? 24 : s.v < 13 ? 14 : 8;
+            for (int y = std::max(0, static_cast<int>(s.at.y) - reach); y <= std::min(m_wish.height - 1, static_cast<int>(s.at.y) + reach); ++y)
+                for (int x = std::max(0, static_cast<int>(s.at.x) - reach); x <= std::min(m_wish.width - 1, static_cast<int>(s.at.x) + reach); ++x) {
+                    const double r2 = std::pow(x - s.at.x, 2) + std::pow(y - s.at.y, 2);
+                    if (r2 > reach * reach) continue;
+                    light[at(x, y)] += flux * std::pow(1 + r2 / (4 * sigma * sigma), -3);
+                }
+        }
+    }
+
+    const PictureWish& m_wish;
+    Shape m_target;
+    std::vector<SceneStar> m_stars;
+};
+
+/// Three channels, or the first alone as grey, as 0xffRRGGBB.
+std::vector<std::uint32_t> coloured(const std::vector<std::vector<float>>& grey) {
+    std::vector<std::uint32_t> out(grey[0].size());
+    const bool colour = grey.size() >= 3;
+    for (std::size_t i = 0; i < out.size(); ++i) {
+        std::uint32_t rgb = 0xff;
+        for (std::size_t c = 0; c < 3; ++c) rgb = rgb << 8 | static_cast<std::uint32_t>(std::lround(255 * static_cast<double>(grey[colour ? c : 0][i])));
+        out[i] = rgb;
+    }
+    return out;
+}
+
 } // namespace
 
 double fairBrightness(TargetKind kind) {
@@ -61,100 +171,28 @@ std::optional<std::array<PredictedPicture, 2>> predictPictures(const GridModel& 
     const GridInput& in = model.input();
     const std::array<const GridFilter*, 2> filters{in.filter(in.baseline), in.filter(filter)};
     if (!filters[0] || !filters[1] || filters[0]->channels.empty() || filters[1]->channels.empty()) return std::nullopt;
-    const PlanRig& rig = in.rig;
-    const double brightness = w.brightness.value_or(fairBrightness(w.kind)), clear = std::exp(model.scale()), total = 3600 * w.hours;
+    const auto open = channelsOf(model, *filters[0], w), with = channelsOf(model, *filters[1], w);
+    if (!open || !with || open->size() != with->size()) return std::nullopt;
+    const double lightOpen = wholeLight(*open, w.kind), lightWith = wholeLight(*with, w.kind);
+    if (!(lightOpen > 0) || !(lightWith > 0.01 * lightOpen)) return std::nullopt;
     const bool lines = shinesInLines(w.kind);
+    if (lines && !(lightAskedFor(*with, w.kind) > 0.01 * lightAskedFor(*open, w.kind))) return std::nullopt;
 
-    std::array<std::vector<Channel>, 2> channels;
-    GridQuestion q;
-    q.quantity = GridQuantity::Background, q.kind = w.kind;
-    for (std::size_t k = 0; k < 2; ++k) {
-        const GridCell cell = gridCell(model, q, *filters[k], w.sky);
-        for (const GridChannel& g : filters[k]->channels) {
-            Channel c;
-            const auto level = cell.background.find(g.name);
-            if (level == cell.background.end()) return std::nullopt;
-            c.background = level->second;
-            c.read = rig.readNoise_e * rig.readNoise_e / kSubExposure;
-            if (lines)
-                for (std::size_t line = 0; line < 3; ++line) c.light[line] = clear * signalRate(g, kTargetKinds[line], brightness, rig);
-            else
-                c.light[3] = clear * signalRate(g, w.kind, brightness, rig);
-            c.star = clear * signalRate(g, TargetKind::Stars, 0, rig) / (rig.scale_arcsec() * rig.scale_arcsec());
-            channels[k].push_back(c);
-        }
-    }
-    if (channels[0].size() != channels[1].size()) return std::nullopt;
-
-    // One factor for all channels: the light of the whole target alike in both.
-    const auto whole = [&](const std::vector<Channel>& all) {
-        double sum = 0;
-        for (const Channel& c : all)
-            for (std::size_t i = 0; i < 4; ++i) sum += c.light[i] * (i == 1 ? 0.45 : i == 2 ? 0.22 : 1);
-        return sum;
-    };
-    const double open = w.kind == TargetKind::Stars ? channels[0][0].star : whole(channels[0]),
-                 with = w.kind == TargetKind::Stars ? channels[1][0].star : whole(channels[1]);
-    if (!(open > 0) || !(with > 0.01 * open)) return std::nullopt;
-    double asked = 0, askedOpen = 0; // of the light that is asked for
-    for (std::size_t c = 0; lines && c < channels[0].size(); ++c)
-        asked = std::max(asked, channels[1][c].light[static_cast<std::size_t>(w.kind)]),
-        askedOpen = std::max(askedOpen, channels[0][c].light[static_cast<std::size_t>(w.kind)]);
-    if (lines && !(asked > 0.01 * askedOpen)) return std::nullopt;
-
-    const Shape target = targetOf(w);
-    const auto stars = makeStars(w.width, w.height, 8, w.seed, kStarsPerSquareDegree, rig.scale_arcsec(), 8, 17);
-    const double white = 6 * open / static_cast<double>(channels[0].size());
-
+    const PictureScene scene(w, in.rig);
+    const double white = 6 * lightOpen / static_cast<double>(open->size());
     std::array<PredictedPicture, 2> out;
     for (std::size_t k = 0; k < 2; ++k) {
+        const std::vector<Channel>& channels = k == 0 ? *open : *with;
         PredictedPicture& p = out[k];
         p.filter = filters[k]->id;
         p.width = w.width, p.height = w.height;
-        const auto size = static_cast<std::size_t>(w.width) * static_cast<std::size_t>(w.height);
-        std::vector<std::vector<float>> grey(channels[k].size(), std::vector<float>(size));
-        const double equal = k == 0 ? 1 : open / with;
-        tbb::parallel_for(std::size_t(0), channels[k].size(), [&](std::size_t c) {
-            const Channel& ch = channels[k][c];
-            std::vector<double> light(size);
-            for (int y = 0; y < w.height; ++y)
-                for (int x = 0; x < w.width; ++x) {
-                    const auto at = static_cast<std::size_t>(y) * static_cast<std::size_t>(w.width) + static_cast<std::size_t>(x);
-                    light[at] = lines ? ch.light[0] * target.gas.sample(target.gas.hydrogen, x, y) + ch.light[1] * target.gas.sample(target.gas.oxygen, x, y) +
-                                            ch.light[2] * target.gas.sample(target.gas.sulphur, x, y)
-                                      : ch.light[3] * target.glow[at];
-                }
-            const double sigma = kFwhm / kSigmaToFwhm;
-            for (const SceneStar& s : stars) {
-                const double flux = ch.star * std::pow(10, -0.4 * s.v) / (2 * M_PI * sigma * sigma);
-                const int reach = s.v < 10 ? 24 : s.v < 13 ? 14 : 8;
-                for (int y = std::max(0, static_cast<int>(s.at.y) - reach); y <= std::min(w.height - 1, static_cast<int>(s.at.y) + reach); ++y)
-                    for (int x = std::max(0, static_cast<int>(s.at.x) - reach); x <= std::min(w.width - 1, static_cast<int>(s.at.x) + reach); ++x) {
-                        const double r2 = std::pow(x - s.at.x, 2) + std::pow(y - s.at.y, 2);
-                        if (r2 > reach * reach) continue;
-                        light[static_cast<std::size_t>(y) * static_cast<std::size_t>(w.width) + static_cast<std::size_t>(x)] +=
-                            flux * std::pow(1 + r2 / (4 * sigma * sigma), -3);
-                    }
-            }
-            Random random(w.seed * 31 + k * 7 + c);
-            constexpr double kGround = 0.09, kSoft = 0.12;
-            for (std::size_t i = 0; i < size; ++i) {
-                const double noise = std::sqrt((ch.background + light[i] + ch.read) / total), rate = light[i] + noise * random.normal();
-                const double x = equal * rate / white;
-                grey[c][i] = static_cast<float>(std::clamp(kGround + (1 - kGround) * std::asinh(x / kSoft) / std::asinh(1 / kSoft), 0.0, 1.0));
-            }
-        });
-        p.pixels.resize(size);
-        const bool colour = grey.size() >= 3;
-        for (std::size_t i = 0; i < size; ++i) {
-            std::uint32_t rgb = 0xff;
-            for (std::size_t c = 0; c < 3; ++c) rgb = rgb << 8 | static_cast<std::uint32_t>(std::lround(255 * static_cast<double>(grey[colour ? c : 0][i])));
-            p.pixels[i] = rgb;
-        }
-        for (const Channel& c : channels[k]) {
-            const double signal = lines ? c.light[static_cast<std::size_t>(w.kind)] : c.light[3];
-            p.snr = std::max(p.snr, boxSnr(c, signal, total, rig.scale_arcsec()));
-        }
+        // One factor for all channels: the light of the whole target alike in both.
+        const double equal = k == 0 ? 1 : lightOpen / lightWith;
+        std::vector<std::vector<float>> grey(channels.size());
+        tbb::parallel_for(std::size_t(0), channels.size(), [&](std::size_t c) { grey[c] = scene.grey(channels[c], equal / white, k * 7 + c); });
+        p.pixels = coloured(grey);
+        for (const Channel& c : channels)
+            p.snr = std::max(p.snr, boxSnr(c, c.light[lines ? static_cast<std::size_t>(w.kind) : 3], 3600 * w.hours, in.rig.scale_arcsec()));
     }
     return out;
 }

@@ -39,11 +39,35 @@ std::optional<double> headerNumber(const std::optional<std::string>& text) {
     return value;
 }
 
-FrameFacts factsFromHeader(const HeaderLookup& header) {
-    FrameFacts facts;
-    const auto positive = [&](const char* fact, std::optional<double>& to, std::initializer_list<const char*> keys) {
+namespace {
+
+/// Takes facts from the words of one header. Of several words that may say a fact the first counts that does.
+class HeaderFacts {
+public:
+    explicit HeaderFacts(const HeaderLookup& header)
+        : m_header(header) {}
+
+    FrameFacts take() {
+        takeExposure();
+        takeGain();
+        takePedestal();
+        takeOptics();
+        takeNight();
+        takeNames();
+        takeTarget();
+        takeSite();
+        takeStart();
+        return std::move(facts);
+    }
+
+private:
+    using Keys = std::initializer_list<const char*>;
+    using Number = std::optional<double> FrameFacts::*;
+    using Words = std::optional<std::string> FrameFacts::*;
+
+    void positive(const char* fact, std::optional<double>& to, Keys keys) {
         for (const char* key : keys) {
-            const auto value = headerNumber(header(key));
+            const auto value = headerNumber(m_header(key));
             if (!value || to) continue;
             if (*value > 0) {
                 to = value;
@@ -52,91 +76,115 @@ FrameFacts factsFromHeader(const HeaderLookup& header) {
                 facts.notes.push_back(fmt::format("{} = {} is not usable", key, *value));
             }
         }
-    };
-    const auto number = [&](const char* fact, std::optional<double>& to, std::initializer_list<const char*> keys) {
+    }
+    void number(const char* fact, Number member, Keys keys) {
         for (const char* key : keys) {
-            const auto value = headerNumber(header(key));
-            if (!value || to) continue;
-            to = value;
+            const auto value = headerNumber(m_header(key));
+            if (!value || facts.*member) continue;
+            facts.*member = value;
             facts.sources[fact] = key;
         }
-    };
-    const auto words = [&](const char* fact, std::optional<std::string>& to, std::initializer_list<const char*> keys) {
+    }
+    void words(const char* fact, Words member, Keys keys) {
         for (const char* key : keys) {
-            const auto value = header(key);
-            if (!value || value->empty() || to) continue;
-            to = value;
+            const auto value = m_header(key);
+            if (!value || value->empty() || facts.*member) continue;
+            facts.*member = value;
             facts.sources[fact] = key;
         }
-    };
+    }
 
-    positive("sub_exposure_s", facts.sub_exposure_s, {"EXPTIME", "EXPOSURE"});
-    std::optional<double> count;
-    positive("sub_count", count, {"NCOMBINE", "STACKCNT"});
-    if (count && *count < 1e6) facts.sub_count = static_cast<int>(std::lround(*count));
+    void takeExposure() {
+        positive("sub_exposure_s", facts.sub_exposure_s, {"EXPTIME", "EXPOSURE"});
+        std::optional<double> count;
+        positive("sub_count", count, {"NCOMBINE", "STACKCNT"});
+        if (count && *count < 1e6) facts.sub_count = static_cast<int>(std::lround(*count));
+    }
 
-    positive("gain_e_per_adu", facts.gain_e_per_adu, {"EGAIN"});
-    if (const auto gain = headerNumber(header("GAIN"))) {
-        if (facts.gain_e_per_adu || *gain < 0.01 || *gain > 20) {
-            facts.gain_setting = gain;
-        } else {
-            facts.gain_e_per_adu = gain;
-            facts.sources["gain_e_per_adu"] = "GAIN";
-            facts.notes.push_back("GAIN was taken as e-/ADU; it may be a camera setting");
+    void takeGain() {
+        positive("gain_e_per_adu", facts.gain_e_per_adu, {"EGAIN"});
+        if (const auto gain = headerNumber(m_header("GAIN"))) {
+            if (facts.gain_e_per_adu || *gain < 0.01 || *gain > 20) {
+                facts.gain_setting = gain;
+            } else {
+                facts.gain_e_per_adu = gain;
+                facts.sources["gain_e_per_adu"] = "GAIN";
+                facts.notes.push_back("GAIN was taken as e-/ADU; it may be a camera setting");
+            }
+        }
+        positive("read_noise_e", facts.read_noise_e, {"RDNOISE", "READNOIS"});
+        number("offset_setting", &FrameFacts::offset_setting, {"OFFSET", "BLKLEVEL"});
+    }
+
+    void takePedestal() {
+        number("pedestal_adu", &FrameFacts::pedestal_adu, {"PEDESTAL"});
+        if (facts.pedestal_adu && *facts.pedestal_adu < 0) {
+            facts.notes.push_back("PEDESTAL is negative; its size was taken as what had been added");
+            facts.pedestal_adu = -*facts.pedestal_adu;
         }
     }
-    positive("read_noise_e", facts.read_noise_e, {"RDNOISE", "READNOIS"});
-    number("offset_setting", facts.offset_setting, {"OFFSET", "BLKLEVEL"});
-    number("pedestal_adu", facts.pedestal_adu, {"PEDESTAL"});
-    if (facts.pedestal_adu && *facts.pedestal_adu < 0) {
-        facts.notes.push_back("PEDESTAL is negative; its size was taken as what had been added");
-        facts.pedestal_adu = -*facts.pedestal_adu;
-    }
-    positive("pixel_um", facts.pixel_um, {"XPIXSZ", "PIXSIZE1"});
-    positive("focal_length_mm", facts.focal_length_mm, {"FOCALLEN"});
-    positive("aperture_mm", facts.aperture_mm, {"APTDIA"});
-    number("sensor_temperature_c", facts.sensor_temperature_c, {"CCD-TEMP", "CCDTEMP"});
-    positive("night_transparency", facts.night_transparency, {"TRANSNGT"});
-    number("night_transparency_sigma", facts.night_transparency_sigma, {"TRANSERR"});
-    for (const char* channel : {"R", "G", "B", "L"}) {
-        const auto slope = headerNumber(header((std::string("MOONSL_") + channel).c_str())),
-                   error = headerNumber(header((std::string("MOONER_") + channel).c_str()));
-        if (slope && error && *error > 0) facts.moon_response[channel] = {*slope, *error};
-    }
-    if (const auto mode = header("CAELMOS"); mode && *mode == "full")
-        facts.sources["interpolated"] = "CAELMOS"; // a stack whose colours were interpolated to every pixel
-    words("frame_kind", facts.frame_kind, {"IMAGETYP", "FRAME", "OBSTYPE"});
-    words("filter", facts.filter, {"FILTER", "FILTER1"});
-    words("target", facts.target, {"OBJECT"});
-    words("camera", facts.camera, {"INSTRUME"});
-    words("telescope", facts.telescope, {"TELESCOP"});
 
-    for (const char* key : {"OBJCTRA", "RA"}) {
-        const auto text = header(key);
-        if (facts.ra_deg || !text) continue;
-        if (const auto value = sexagesimal(text)) {
-            facts.ra_deg = looksSexagesimal(text) ? *value * 15 : *value;
-            facts.sources["ra_deg"] = key;
+    void takeOptics() {
+        positive("pixel_um", facts.pixel_um, {"XPIXSZ", "PIXSIZE1"});
+        positive("focal_length_mm", facts.focal_length_mm, {"FOCALLEN"});
+        positive("aperture_mm", facts.aperture_mm, {"APTDIA"});
+        number("sensor_temperature_c", &FrameFacts::sensor_temperature_c, {"CCD-TEMP", "CCDTEMP"});
+    }
+
+    /// What the own stacking wrote.
+    void takeNight() {
+        positive("night_transparency", facts.night_transparency, {"TRANSNGT"});
+        number("night_transparency_sigma", &FrameFacts::night_transparency_sigma, {"TRANSERR"});
+        for (const char* channel : {"R", "G", "B", "L"}) {
+            const auto slope = headerNumber(m_header((std::string("MOONSL_") + channel).c_str())),
+                       error = headerNumber(m_header((std::string("MOONER_") + channel).c_str()));
+            if (slope && error && *error > 0) facts.moon_response[channel] = {*slope, *error};
+        }
+        if (const auto mode = m_header("CAELMOS"); mode && *mode == "full")
+            facts.sources["interpolated"] = "CAELMOS"; // a stack whose colours were interpolated to every pixel
+    }
+
+    void takeNames() {
+        words("frame_kind", &FrameFacts::frame_kind, {"IMAGETYP", "FRAME", "OBSTYPE"});
+        words("filter", &FrameFacts::filter, {"FILTER", "FILTER1"});
+        words("target", &FrameFacts::target, {"OBJECT"});
+        words("camera", &FrameFacts::camera, {"INSTRUME"});
+        words("telescope", &FrameFacts::telescope, {"TELESCOP"});
+    }
+
+    void takeTarget() {
+        for (const char* key : {"OBJCTRA", "RA"}) {
+            const auto text = m_header(key);
+            if (facts.ra_deg || !text) continue;
+            if (const auto value = sexagesimal(text)) {
+                facts.ra_deg = looksSexagesimal(text) ? *value * 15 : *value;
+                facts.sources["ra_deg"] = key;
+            }
+        }
+        for (const char* key : {"OBJCTDEC", "DEC"}) {
+            const auto value = sexagesimal(m_header(key));
+            if (facts.dec_deg || !value || std::abs(*value) > 90) continue;
+            facts.dec_deg = value;
+            facts.sources["dec_deg"] = key;
         }
     }
-    for (const char* key : {"OBJCTDEC", "DEC"}) {
-        const auto value = sexagesimal(header(key));
-        if (facts.dec_deg || !value || std::abs(*value) > 90) continue;
-        facts.dec_deg = value;
-        facts.sources["dec_deg"] = key;
-    }
-    if (const auto value = sexagesimal(header("SITELAT")); value && std::abs(*value) <= 90) {
-        facts.site_latitude_deg = value;
-        facts.sources["site_latitude_deg"] = "SITELAT";
-    }
-    if (const auto value = sexagesimal(header("SITELONG")); value && std::abs(*value) <= 360) {
-        facts.site_longitude_deg = *value > 180 ? *value - 360 : *value;
-        facts.sources["site_longitude_deg"] = "SITELONG";
+
+    void takeSite() {
+        if (const auto value = sexagesimal(m_header("SITELAT")); value && std::abs(*value) <= 90) {
+            facts.site_latitude_deg = value;
+            facts.sources["site_latitude_deg"] = "SITELAT";
+        }
+        if (const auto value = sexagesimal(m_header("SITELONG")); value && std::abs(*value) <= 360) {
+            facts.site_longitude_deg = *value > 180 ? *value - 360 : *value;
+            facts.sources["site_longitude_deg"] = "SITELONG";
+        }
     }
 
-    if (auto date = header("DATE-OBS"); date && date->size() >= 10) {
+    void takeStart() {
+        auto date = m_header("DATE-OBS");
+        if (!date || date->size() < 10) return;
         if (date->size() == 10) {
-            const auto time = header("TIME-OBS");
+            const auto time = m_header("TIME-OBS");
             *date += "T" + (time && time->size() >= 8 ? *time : std::string("00:00:00"));
         }
         if (const auto utc = utcTime(*date)) {
@@ -146,7 +194,15 @@ FrameFacts factsFromHeader(const HeaderLookup& header) {
             facts.notes.push_back(fmt::format("DATE-OBS = {} is not a time", *date));
         }
     }
-    return facts;
+
+    const HeaderLookup& m_header;
+    FrameFacts facts;
+};
+
+} // namespace
+
+FrameFacts factsFromHeader(const HeaderLookup& header) {
+    return HeaderFacts(header).take();
 }
 
 } // namespace caelumen

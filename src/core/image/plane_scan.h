@@ -8,19 +8,19 @@
 namespace caelumen {
 
 /// Largest finite values of blocks of rows, -infinity for one without any.
-struct Tops {
+struct BlockMaxima {
     static constexpr int kRows = 64;
     std::vector<float> ofBlock;
 
-    float top() const;
+    float maximum() const;
 };
-Tops topsOf(const Plane& plane);
-inline float topOf(const Plane& plane) {
-    return topsOf(plane).top();
+BlockMaxima blockMaxima(const Plane& plane);
+inline float maximumOf(const Plane& plane) {
+    return blockMaxima(plane).maximum();
 }
 
 /// How many values reach `low`, and how many of these `high`; only blocks are looked at whose top does.
-rows::Counts countAbove(const Plane& plane, const Tops& tops, float low, float high);
+rows::Counts countAbove(const Plane& plane, const BlockMaxima& maxima, float low, float high);
 
 /// From stored values to others: (v - zero) * factor.
 struct Rescale {

@@ -24,7 +24,7 @@ std::vector<Timed> timedSubs(const std::vector<LiveRun>& runs, double& start) {
             const auto t = s.figures.start.empty() ? Result<JulianDate>(Error{""}) : parseTime(s.figures.start);
             if (!s.keep || !t || !s.figures.problem.empty()) continue;
             if (!day) day = t->day;
-            out.push_back({&s.figures, 86400 * (t->day - *day + t->fraction) + s.figures.exposure_s / 2, r});
+            out.push_back({&s.figures, 86400 * (t->day - *day + t->fraction) + s.figures.exposure_s.value_or(0) / 2, r});
         }
     start = day.value_or(0);
     return out;
@@ -151,16 +151,16 @@ LiveNight liveNight(const std::vector<LiveRun>& runs, StarLight& light) {
     LiveNight out;
     const auto subs = timedSubs(runs, out.start);
     fillRhythm(out, subs);
-    const bool gains = std::all_of(runs.begin(), runs.end(), [](const LiveRun& r) { return r.gain_e_per_adu > 0; });
+    const bool gains = std::all_of(runs.begin(), runs.end(), [](const LiveRun& r) { return r.gain_e_per_adu.has_value(); });
     std::vector<const JudgedRun*> judged;
-    std::vector<double> each;
+    std::vector<std::optional<double>> each;
     for (const LiveRun& r : runs) out.filters.push_back(r.filter), judged.push_back(r.run), each.push_back(r.gain_e_per_adu);
     const auto starlight = light.of(judged, each);
     const auto lightOf = [&](const Timed& t) {
         const auto it = starlight.find(t.sub->file);
         return it == starlight.end() ? std::nullopt : std::optional(it->second);
     };
-    const auto rate = [&](const Timed& t, double adu) { return std::log(adu * (gains ? each[t.run] : 1) / t.sub->exposure_s); };
+    const auto rate = [&](const Timed& t, double adu) { return std::log(adu * (gains ? *each[t.run] : 1) / *t.sub->exposure_s); };
     const auto add = [&](LiveQuantity quantity, const std::string& channel, bool within, auto value) {
         out.series.push_back({quantity, channel, pointsOf(subs, value), within});
     };
@@ -168,15 +168,15 @@ LiveNight liveNight(const std::vector<LiveRun>& runs, StarLight& light) {
     for (const std::string& channel : channelsOf(subs))
         add(LiveQuantity::Background, channel, true, [&](const Timed& t) -> Value {
             const auto it = t.sub->level.find(channel);
-            if (it == t.sub->level.end() || it->second <= 0 || t.sub->exposure_s <= 0) return std::nullopt;
+            if (it == t.sub->level.end() || it->second <= 0 || !t.sub->exposure_s) return std::nullopt;
             return rate(t, it->second);
         });
     add(LiveQuantity::Starlight, "", true, lightOf);
     add(LiveQuantity::StarTime, "", false, [&](const Timed& t) -> Value {
         const auto l = lightOf(t);
         const auto it = t.sub->noise.find(t.sub->channel);
-        if (!l || it == t.sub->noise.end() || it->second <= 0 || t.sub->exposure_s <= 0) return std::nullopt;
-        return 2 * (rate(t, it->second) - *l) + std::log(t.sub->exposure_s);
+        if (!l || it == t.sub->noise.end() || it->second <= 0 || !t.sub->exposure_s) return std::nullopt;
+        return 2 * (rate(t, it->second) - *l) + std::log(*t.sub->exposure_s);
     });
     add(LiveQuantity::Sharpness, "", false, [](const Timed& t) -> Value { return t.sub->fwhm_px ? Value(std::log(*t.sub->fwhm_px)) : std::nullopt; });
     if (!gains) out.notes.emplace_back("The gain of a run is not known: what is compared holds if all were taken at one gain.");

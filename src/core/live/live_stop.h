@@ -3,6 +3,7 @@
 #include "core/live/evidence.h"
 #include "core/live/star_light.h"
 
+#include <optional>
 #include <string>
 
 namespace caelumen {
@@ -20,7 +21,7 @@ const char* liveQuantityName(LiveQuantity quantity); ///< "sky background", ...
 struct LiveRun {
     std::string filter;
     const JudgedRun* run = nullptr;
-    double gain_e_per_adu = 0; ///< 0: unknown
+    std::optional<double> gain_e_per_adu = {};
 };
 
 enum class LiveWord {

@@ -54,7 +54,7 @@ std::vector<float> lookedUp(const std::vector<SubStar>& stars, const SubFigures&
 
 } // namespace
 
-std::map<std::string, double> StarLight::of(const std::vector<const JudgedRun*>& runs, const std::vector<double>& gains) {
+std::map<std::string, double> StarLight::of(const std::vector<const JudgedRun*>& runs, const std::vector<std::optional<double>>& gains) {
     if (runs.empty() || std::any_of(runs.begin(), runs.end(), [](const JudgedRun* r) { return r->subs.empty(); })) return {};
     const JudgedRun& first = *runs.front();
     const auto stars = brightest(referenceOf(first));
@@ -70,7 +70,7 @@ std::map<std::string, double> StarLight::of(const std::vector<const JudgedRun*>&
         }
     }
     if (std::any_of(m_toReference.begin(), m_toReference.end(), [](const auto& a) { return !a; })) return {};
-    const bool electrons = std::all_of(gains.begin(), gains.end(), [](double g) { return g > 0; });
+    const bool electrons = std::all_of(gains.begin(), gains.end(), [](const auto& g) { return g.has_value(); });
     struct Seen {
         const SubFigures* sub;
         const std::vector<float>* fluxes;
@@ -79,10 +79,10 @@ std::map<std::string, double> StarLight::of(const std::vector<const JudgedRun*>&
     std::vector<Seen> seen;
     for (std::size_t r = 0; r < runs.size(); ++r)
         for (const JudgedSub& s : runs[r]->subs) {
-            if (!s.keep || !s.alignment || s.figures.exposure_s <= 0) continue;
+            if (!s.keep || !s.alignment || !s.figures.exposure_s) continue;
             auto it = m_fluxes.find(s.figures.file);
             if (it == m_fluxes.end()) it = m_fluxes.emplace(s.figures.file, lookedUp(stars, s.figures, *m_toReference[r], *s.alignment)).first;
-            seen.push_back({&s.figures, &it->second, (electrons ? gains[r] : 1) / s.figures.exposure_s});
+            seen.push_back({&s.figures, &it->second, (electrons ? *gains[r] : 1) / *s.figures.exposure_s});
         }
     // The same stars in all of them.
     std::vector<int> times(stars.size(), 0);

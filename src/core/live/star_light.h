@@ -14,7 +14,7 @@ class StarLight {
 public:
     /// The logarithm for each kept sub, by file; empty where the runs do not share twenty stars. Fluxes are per second; in electrons where `gains` are known
     /// (0: unknown; one unknown makes all count in ADU).
-    std::map<std::string, double> of(const std::vector<const JudgedRun*>& runs, const std::vector<double>& gains);
+    std::map<std::string, double> of(const std::vector<const JudgedRun*>& runs, const std::vector<std::optional<double>>& gains);
 
 private:
     std::string m_base;                                  ///< what all below was looked up for

@@ -3,6 +3,7 @@
 #include "core/base/json_fields.h"
 #include "core/base/text.h"
 #include "core/image/name_facts.h"
+#include "core/model/flags.h"
 #include "core/model/quantity.h"
 #include "core/sky/evening.h"
 
@@ -13,9 +14,9 @@ namespace caelumen {
 namespace {
 
 /// What the log keeps of a run, in the order in which it is shown.
-constexpr const char* kKept[] = {"time_ratio",      "nebula_snr_hour",    "background",     "background_mag",  "nebula_signal",
-                                 "nebula_contrast", "halo_flux_fraction", "halo_clean_mag", "star_throughput", "colour_slope",
-                                 "gradient",        "star_fwhm_arcsec",   "star_fwhm"};
+constexpr const char* kKept[] = {q::timeRatio,      q::nebulaSnrHour,    q::background,   q::backgroundMag,  q::nebulaSignal,
+                                 q::nebulaContrast, q::haloFluxFraction, q::haloCleanMag, q::starThroughput, q::colourSlope,
+                                 q::gradient,       q::starFwhmArcsec,   q::starFwhm};
 
 template<class T>
 void put(Json& j, const char* key, const std::optional<T>& v) {
@@ -102,7 +103,7 @@ std::vector<LogEntry> logEntries(const Trial& trial, const TrialResults* results
                         return f.run == run.id && f.grade == Grade::Voids && !f.normalised &&
                                std::find(f.quantities.begin(), f.quantities.end(), id) != f.quantities.end();
                     });
-                    e.figures.push_back({m->quantity, m->channel, m->value, m->sigma, m->flagged("upper-limit"), voided});
+                    e.figures.push_back({m->quantity, m->channel, m->value, m->sigma, m->flagged(flag::upperLimit), voided});
                 }
         out.push_back(std::move(e));
     }

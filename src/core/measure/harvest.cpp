@@ -24,9 +24,9 @@ PlaneStars findStars(const Plane& plane, double knownSaturation, Point split) {
 namespace {
 
 /// Bright stars and the image that they have.
-PlaneStars brightStars(const Plane& plane, const SmoothSky& sky, double knownSaturation, Point split, const Tops& tops) {
+PlaneStars brightStars(const Plane& plane, const SmoothSky& sky, double knownSaturation, Point split, const BlockMaxima& maxima) {
     PlaneStars out;
-    out.saturation = saturationLevel(plane, knownSaturation, std::isfinite(tops.top()) ? tops : topsOf(plane));
+    out.saturation = saturationLevel(plane, knownSaturation, std::isfinite(maxima.maximum()) ? maxima : blockMaxima(plane));
     out.typicalNoise = sky.typicalSigma();
     if (!(out.typicalNoise > 0)) return out;
     out.stars = detectStars(plane, sky, {4.0, out.saturation});
@@ -36,12 +36,12 @@ PlaneStars brightStars(const Plane& plane, const SmoothSky& sky, double knownSat
 
 } // namespace
 
-std::optional<Psf> starImage(const Plane& plane, const SmoothSky& sky, double knownSaturation, Point split, const Tops& tops) {
-    return brightStars(plane, sky, knownSaturation, split, tops).psf;
+std::optional<Psf> starImage(const Plane& plane, const SmoothSky& sky, double knownSaturation, Point split, const BlockMaxima& maxima) {
+    return brightStars(plane, sky, knownSaturation, split, maxima).psf;
 }
 
-PlaneStars findStars(const Plane& plane, const SmoothSky& sky, double knownSaturation, Point split, const Tops& tops) {
-    PlaneStars out = brightStars(plane, sky, knownSaturation, split, tops);
+PlaneStars findStars(const Plane& plane, const SmoothSky& sky, double knownSaturation, Point split, const BlockMaxima& maxima) {
+    PlaneStars out = brightStars(plane, sky, knownSaturation, split, maxima);
     if (!(out.typicalNoise > 0)) return out;
     if (out.psf) keepSharp(plane, out.stars, *out.psf, out.typicalNoise);
     addFaintStars(plane, sky, out.psf ? &*out.psf : nullptr, out.stars);
@@ -105,7 +105,7 @@ std::vector<double> hiddenRadii(const PlaneHarvest& h) {
     return radii;
 }
 
-void takeRegions(PlaneHarvest& h, const Plane& plane, const Mask& mask, const StarGlow& glow, const HarvestRequest& rq) {
+void takeRegions(PlaneHarvest& h, const Plane& plane, const Mask& mask, const UnmaskedStarlight& starlight, const HarvestRequest& rq) {
     std::vector<const Region*> skies, summed;
     for (const Region& r : *rq.regions) {
         if (r.role == RegionRole::Sky) skies.push_back(&r);
@@ -114,8 +114,8 @@ void takeRegions(PlaneHarvest& h, const Plane& plane, const Mask& mask, const St
     std::vector<RegionSum> sums(summed.size() + 1); // each by itself, and all sky pooled
     tbb::parallel_for(std::size_t{0}, sums.size(), [&](std::size_t i) {
         const bool pooled = i == summed.size();
-        sums[i] =
-            sumRegions(plane, mask, glow, rq.view, pooled ? skies : std::vector<const Region*>{summed[i]}, !pooled && summed[i]->role == RegionRole::Nebula);
+        sums[i] = sumRegions(plane, mask, starlight, rq.view, pooled ? skies : std::vector<const Region*>{summed[i]},
+                             !pooled && summed[i]->role == RegionRole::Nebula);
     });
     for (std::size_t i = 0; i < summed.size(); ++i) h.regions[summed[i]->id] = sums[i];
     h.sky = sums.back();
@@ -138,11 +138,11 @@ void takeRegions(PlaneHarvest& h, const Plane& plane, const Mask& mask, const St
     h.skyValues = regionValues(plane, mask, rq.view, skies, 20'000);
 }
 
-void takeBoxes(PlaneHarvest& h, const Plane& plane, const Mask& mask, const StarGlow& glow, const HarvestRequest& rq) {
-    h.boxSide = boxSide(rq.arcsecPerStoredPixel * rq.view.geometry.pitch);
-    h.boxes = noiseBoxes(plane, mask, h.boxSide, rq.view, *rq.regions, glow);
+void takeBoxes(PlaneHarvest& h, const Plane& plane, const Mask& mask, const UnmaskedStarlight& starlight, const HarvestRequest& rq) {
+    h.boxSide = boxSide(rq.arcsecPerStoredPixel ? std::optional(*rq.arcsecPerStoredPixel * rq.view.geometry.pitch) : std::nullopt);
+    h.boxes = noiseBoxes(plane, mask, h.boxSide, rq.view, *rq.regions, starlight);
     if (rq.halves) h.halfBoxes = noiseBoxes(*rq.halves, mask, h.boxSide, rq.view, *rq.regions);
-    h.structure = structureBoxes(plane, mask, h.boxSide, rq.view, rq.grid, glow);
+    h.structure = structureBoxes(plane, mask, h.boxSide, rq.view, rq.grid, starlight);
 }
 
 void takeFluxes(PlaneHarvest& h, const Plane& plane, const Mask& mask, const SmoothSky& sky, double correlation, const HarvestRequest& rq) {
@@ -182,16 +182,16 @@ PlaneHarvest harvestPlane(const Plane& plane, PlaneStars stars, const HarvestReq
 
     constexpr double kNothing = 1e-4; // of a pixel's noise: a few hundred stars lie about any place
     Mask mask;
-    StarGlow glow;
+    UnmaskedStarlight starlight;
     tbb::parallel_invoke(
         [&] {
             mask = starMask(h.discs, rq.view);
             h.hiddenPart = hiddenPart(mask);
             h.mesh = buildMesh(plane, mask, defaultCell(plane), h.hiddenPart > 0.5 ? 0.1 : 0.3);
         },
-        [&] { glow = StarGlow(h.stars.stars, hiddenRadii(h), h.stars.psf, plane.width(), plane.height(), kNothing * h.stars.typicalNoise); });
-    const std::vector<double> starlight = glow.calibrate(h.mesh, mask);
-    for (std::size_t i = 0; i < starlight.size(); ++i) h.mesh.cells[i].level -= starlight[i];
+        [&] { starlight = UnmaskedStarlight(h.stars.stars, hiddenRadii(h), h.stars.psf, plane.width(), plane.height(), kNothing * h.stars.typicalNoise); });
+    const std::vector<double> inCells = starlight.calibrate(h.mesh, mask);
+    for (std::size_t i = 0; i < inCells.size(); ++i) h.mesh.cells[i].level -= inCells[i];
     const SmoothSky sky(h.mesh);
 
     // Each reads the pixels and writes its own part.
@@ -202,10 +202,11 @@ PlaneHarvest harvestPlane(const Plane& plane, PlaneStars stars, const HarvestReq
     tbb::parallel_invoke([&] { h.noise = noiseIn(*rq.regions); }, [&] { h.frameNoise = noiseIn({}); });
     tbb::parallel_invoke(
         [&] {
-            takeBoxes(h, plane, mask, glow, rq);
+            takeBoxes(h, plane, mask, starlight, rq);
             correlation = noiseCorrelation(h);
         },
-        [&] { h.banding = measureBanding(plane, mask, sky, h.noise.value); }, [&] { takeHalos(h, plane, rq); }, [&] { takeRegions(h, plane, mask, glow, rq); });
+        [&] { h.banding = measureBanding(plane, mask, sky, h.noise.value); }, [&] { takeHalos(h, plane, rq); },
+        [&] { takeRegions(h, plane, mask, starlight, rq); });
     takeFluxes(h, plane, mask, sky, correlation, rq);
     return h;
 }

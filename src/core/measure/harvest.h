@@ -4,9 +4,9 @@
 #include "core/measure/halo.h"
 #include "core/measure/noise.h"
 #include "core/measure/region_sum.h"
-#include "core/measure/star_glow.h"
 #include "core/measure/structure.h"
 #include "core/measure/surface.h"
+#include "core/measure/unmasked_starlight.h"
 #include "core/stars/photometry.h"
 #include "core/stars/scaled_star.h"
 
@@ -30,11 +30,11 @@ struct PlaneStars {
 /// The sky that stars are found on: fine, so that stars on nebula stand on their own sky.
 SmoothSky findingSky(const Plane& plane);
 PlaneStars findStars(const Plane& plane, double knownSaturation, Point split = {}); ///< split: as in PlaneGeometry
-/// `tops`: of this plane, where they are known already.
-PlaneStars findStars(const Plane& plane, const SmoothSky& sky, double knownSaturation, Point split = {}, const Tops& tops = {});
+/// `maxima`: of this plane, where they are known already.
+PlaneStars findStars(const Plane& plane, const SmoothSky& sky, double knownSaturation, Point split = {}, const BlockMaxima& maxima = {});
 
 /// The star image alone, as findStars has it.
-std::optional<Psf> starImage(const Plane& plane, const SmoothSky& sky, double knownSaturation, Point split, const Tops& tops);
+std::optional<Psf> starImage(const Plane& plane, const SmoothSky& sky, double knownSaturation, Point split, const BlockMaxima& maxima);
 
 /// Light of the star near a place from its unsaturated pixels; nothing when there is none or it cannot be fitted.
 std::optional<ScaledStar> starFlux(const Plane& plane, const PlaneStars& stars, Point guess);
@@ -43,8 +43,8 @@ std::optional<ScaledStar> starFlux(const Plane& plane, const PlaneStars& stars, 
 struct HarvestRequest {
     std::string channel;
     PlaneView view;
-    double arcsecPerStoredPixel = 0; ///< 0: unknown
-    double total_s = 0;              ///< integration, for photon noise
+    std::optional<double> arcsecPerStoredPixel = {};
+    double total_s = 0; ///< integration, for photon noise
     const std::vector<Region>* regions = nullptr;
     const std::vector<StarDisc>* discs = nullptr;   ///< what is hidden in all runs alike (commonDiscs); null: the plane's own stars
     StructureGrid grid;                             ///< where all runs put the same boxes

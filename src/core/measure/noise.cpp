@@ -12,8 +12,8 @@
 
 namespace caelumen {
 
-int boxSide(double scale) {
-    return scale > 0 ? std::max(1, static_cast<int>(std::lround(10 / scale))) : 5;
+int boxSide(std::optional<double> scale) {
+    return scale ? std::max(1, static_cast<int>(std::lround(10 / *scale))) : 5;
 }
 
 namespace {
@@ -27,7 +27,8 @@ int apartPixels(int side) {
     return (side + kGap + half - 1) / half * half;
 }
 
-std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, const PlaneView& view, const std::vector<Region>& regions, const StarGlow& glow) {
+std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, const PlaneView& view, const std::vector<Region>& regions,
+                                 const UnmaskedStarlight& starlight) {
     const int half = std::max(1, k / 2);
     const int across = (plane.width() - k) / half + 1, down = (plane.height() - k) / half + 1;
     if (across < 1 || down < 1) return {};
@@ -79,10 +80,10 @@ std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, co
             const int own = inSky ? skyStride : stride;
             const auto stepsTo = [&](int pixels) { return ((pixels + half - 1) / half + own - 1) / own; };
             const int beside = stepsTo(k);
-            const double quarter = 0.25 * k; // a glow that changes over a few pixels, from the middles of the quarters
-            const auto light = [&](double dx, double dy) { return glow.at(static_cast<int>(centre.x + dx + 0.5), static_cast<int>(centre.y + dy + 0.5)); };
-            const double starlight = 0.25 * (light(-quarter, -quarter) + light(quarter, -quarter) + light(-quarter, quarter) + light(quarter, quarter));
-            out.push_back({static_cast<float>(centre.x), static_cast<float>(centre.y), static_cast<float>(sum / (k * k) - starlight), i, j,
+            const double quarter = 0.25 * k; // wings change over a few pixels: from the middles of the quarters
+            const auto light = [&](double dx, double dy) { return starlight.at(static_cast<int>(centre.x + dx + 0.5), static_cast<int>(centre.y + dy + 0.5)); };
+            const double wings = 0.25 * (light(-quarter, -quarter) + light(quarter, -quarter) + light(-quarter, quarter) + light(quarter, quarter));
+            out.push_back({static_cast<float>(centre.x), static_cast<float>(centre.y), static_cast<float>(sum / (k * k) - wings), i, j,
                            static_cast<std::int16_t>(beside * own), static_cast<std::int16_t>(stepsTo(k + kGap) * own), inSky,
                            (i / own) % beside == 0 && (j / own) % beside == 0});
         }
@@ -128,12 +129,12 @@ std::map<int, BoxRow> rowsOf(const std::vector<NoiseBox>& boxes) {
 }
 
 /// Each box less the mean of its two neighbours, which are `distance` away, as large as the scatter of one box.
-std::vector<float> bendsOf(const std::map<int, BoxRow>& rows, std::int16_t NoiseBox::*distance) {
+std::vector<float> secondDifferences(const std::map<int, BoxRow>& rows, std::int16_t NoiseBox::*distance) {
     const auto rowAt = [&](int j) {
         const auto found = rows.find(j);
         return found == rows.end() ? BoxRow{} : found->second;
     };
-    std::vector<float> bends;
+    std::vector<float> differences;
     std::vector<Neighbours> all;
     for (const auto& [j, row] : rows) {
         all.clear();
@@ -142,17 +143,17 @@ std::vector<float> bendsOf(const std::map<int, BoxRow>& rows, std::int16_t Noise
             auto near = std::find_if(all.begin(), all.end(), [&](const Neighbours& n) { return n.apart == apart; });
             if (near == all.end()) near = all.insert(all.end(), {apart, Finder(row), Finder(row), Finder(rowAt(j - apart)), Finder(rowAt(j + apart))});
             const auto bend = [&](const NoiseBox* one, const NoiseBox* other) {
-                if (one && other) bends.push_back((b.mean - 0.5F * (one->mean + other->mean)) / std::sqrt(1.5F));
+                if (one && other) differences.push_back((b.mean - 0.5F * (one->mean + other->mean)) / std::sqrt(1.5F));
             };
             bend(near->before.at(b.i - apart), near->after.at(b.i + apart));
             bend(near->above.at(b.i), near->below.at(b.i));
         }
     }
-    return bends;
+    return differences;
 }
 
 constexpr double kWhite = 1.12; ///< up to this times white noise, boxes count as independent
-constexpr std::size_t kEnoughBends = 40;
+constexpr std::size_t kEnoughDifferences = 40;
 
 } // namespace
 
@@ -160,17 +161,17 @@ BoxScatter boxScatter(const std::vector<NoiseBox>& boxes, int side, double pixel
     const std::map<int, BoxRow> rows = rowsOf(boxes);
     // Boxes at half steps know somewhat more than those that do not overlap.
     BoxScatter out{0, 1.25 * static_cast<double>(std::count_if(boxes.begin(), boxes.end(), [](const NoiseBox& b) { return b.onGrid; }))};
-    std::vector<float> bends = bendsOf(rows, &NoiseBox::beside);
-    if (bends.size() < kEnoughBends) {
+    std::vector<float> differences = secondDifferences(rows, &NoiseBox::beside);
+    if (differences.size() < kEnoughDifferences) {
         std::vector<float> means;
         for (const NoiseBox& b : boxes) means.push_back(b.mean);
         out.sigma = clippedStats(std::span<float>(means)).sigma;
         return out;
     }
-    const auto touching = static_cast<double>(bends.size());
-    out.sigma = clippedStats(std::span<float>(bends)).sigma;
+    const auto touching = static_cast<double>(differences.size());
+    out.sigma = clippedStats(std::span<float>(differences)).sigma;
     if (out.sigma * side <= kWhite * pixelNoise) return out;
-    if (std::vector<float> wide = bendsOf(rows, &NoiseBox::apart); wide.size() >= kEnoughBends) {
+    if (std::vector<float> wide = secondDifferences(rows, &NoiseBox::apart); wide.size() >= kEnoughDifferences) {
         out.sigma = clippedStats(std::span<float>(wide)).sigma;
         out.boxes *= 0.8 * std::min(1.0, static_cast<double>(wide.size()) / touching); // boxes that share noise know less
     }

@@ -1,9 +1,10 @@
 #pragma once
 
-#include "core/measure/star_glow.h"
+#include "core/measure/unmasked_starlight.h"
 #include "core/stars/background_mesh.h"
 
 #include <cstdint>
+#include <optional>
 #include <vector>
 
 namespace caelumen {
@@ -20,13 +21,13 @@ struct NoiseBox {
     Point centre() const { return {static_cast<double>(x), static_cast<double>(y)}; }
 };
 
-/// Side of the boxes in plane pixels: max(1, round(10 arcsec / scale)).
-int boxSide(double arcsecPerPlanePixel);
+/// Side of the boxes in plane pixels: max(1, round(10 arcsec / scale)); 5 where the scale is not known.
+int boxSide(std::optional<double> arcsecPerPlanePixel);
 
 /// Means of all star-free boxes of side k, at half-box steps (a quarter of them do not overlap). Boxes with any hidden or missing pixel are
-/// left out; at most about 80 000 of each kind are kept, spread over the frame. The starlight that the mask leaves (`glow`) is taken off.
+/// left out; at most about 80 000 of each kind are kept, spread over the frame. The starlight that the mask leaves (`starlight`) is taken off.
 std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, const PlaneView& view, const std::vector<Region>& regions,
-                                 const StarGlow& glow = {});
+                                 const UnmaskedStarlight& starlight = {});
 
 /// Scatter of box means, and how many independent boxes it rests on.
 struct BoxScatter {

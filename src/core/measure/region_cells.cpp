@@ -42,7 +42,7 @@ public:
         for (const RegionCell* c : seen) {
             const auto basis = at(c->x / c->n, c->y / c->n);
             a += c->n * basis * basis.transpose();
-            g += (c->sum - c->glow) * basis;
+            g += (c->sum - c->starlight) * basis;
         }
         const auto qr = a.colPivHouseholderQr();
         if (qr.rank() < 6 || qr.absDeterminant() < 1e-9 * std::pow(n, 6)) return; // cells in a row tell no bend across it
@@ -132,7 +132,7 @@ void fillHidden(RegionCells& grid) {
 void levelStructured(RegionCells& grid) {
     const Trend trend(grid);
     for (RegionCell& c : grid.cells)
-        if (c.n > 0) c.level = (c.sum - c.glow) / c.n - trend(c.x / c.n, c.y / c.n);
+        if (c.n > 0) c.level = (c.sum - c.starlight) / c.n - trend(c.x / c.n, c.y / c.n);
     fillHidden(grid);
     for (RegionCell& c : grid.cells)
         if (c.whole > 0) c.trend = trend(c.wholeX / c.whole, c.wholeY / c.whole);

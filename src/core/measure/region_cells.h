@@ -9,7 +9,7 @@ struct RegionCell {
     double sum = 0, n = 0, whole = 0;
     double x = 0, y = 0;           ///< sums of the places of the pixels used
     double wholeX = 0, wholeY = 0; ///< and of all that lie in the region
-    double glow = 0;               ///< sum of the unmasked starlight in the pixels used
+    double starlight = 0;          ///< sum of the unmasked starlight in the pixels used
     double trend = 0;              ///< over the whole of the cell
     double level = 0;              ///< of a seen cell, less the trend
     double filled = 0;             ///< the same given to a hidden one

@@ -52,7 +52,7 @@ void findMiddles(RegionCells& grid, const Plane& plane, const Mask& mask, const 
 
 } // namespace
 
-RegionSum sumRegions(const Plane& plane, const Mask& mask, const StarGlow& glow, const PlaneView& view, const std::vector<const Region*>& regions,
+RegionSum sumRegions(const Plane& plane, const Mask& mask, const UnmaskedStarlight& starlight, const PlaneView& view, const std::vector<const Region*>& regions,
                      bool structured) {
     RegionSum out;
     const int rowStep = rowsBetween(view, regions, kEnough);
@@ -96,12 +96,12 @@ RegionSum sumRegions(const Plane& plane, const Mask& mask, const StarGlow& glow,
             c.y += n * run.y;
             if (part.count == length) { // as most are
                 c.x += 0.5 * length * (run.x0 + run.x1 - 1);
-                c.glow += n * glow.at((run.x0 + run.x1) / 2, run.y);
+                c.starlight += n * starlight.at((run.x0 + run.x1) / 2, run.y);
             } else if (part.count > 0) {
                 for (int x = run.x0; x < run.x1; ++x) {
                     if (!(run.row[x] >= low && run.row[x] < high) || (run.hidden && run.hidden[x])) continue;
                     c.x += x;
-                    c.glow += glow.at(x, run.y);
+                    c.starlight += starlight.at(x, run.y);
                 }
             }
             out.inside += static_cast<std::size_t>(run.x1 - run.x0);
@@ -125,8 +125,8 @@ RegionSum sumRegions(const Plane& plane, const Mask& mask, const StarGlow& glow,
             // Sky counts by the pixels seen. What a cell of nebula adds to the trend counts whole, but what peeps out between stars less: most of its light may
             // be theirs.
             const double weight = !structured ? c.n : filled ? c.whole : std::min(c.whole, 2 * c.n);
-            sum += weight * (filled ? c.filled : structured ? c.level : (c.sum - c.glow) / c.n);
-            if (!filled) out.glow += weight * c.glow / c.n;
+            sum += weight * (filled ? c.filled : structured ? c.level : (c.sum - c.starlight) / c.n);
+            if (!filled) out.starlight += weight * c.starlight / c.n;
             u += weight * basis.u;
             v += weight * basis.v;
             rr += weight * basis.rr;
@@ -142,7 +142,7 @@ RegionSum sumRegions(const Plane& plane, const Mask& mask, const StarGlow& glow,
             for (const RegionCell& c : grid.cells)
                 if (c.whole > 0 && !c.isKnown() && c.isFilled) out.fillSigma += 0.2 * c.whole * std::abs(c.filled + c.trend - out.mean) / area;
     for (const RegionCells& grid : grids) out.fillSigma = length(out.fillSigma, grid.trendError * out.pixelSigma);
-    out.glow /= area;
+    out.starlight /= area;
     out.basis = structured ? out.whole : SurfaceBasis{u / area, v / area, rr / area}; // the trend reaches over all of it
     // As many equally weighted pixels as would give the same error.
     out.used = static_cast<std::size_t>(std::max(1.0, area * area / inverse));

@@ -1,6 +1,6 @@
 #pragma once
 
-#include "core/measure/star_glow.h"
+#include "core/measure/unmasked_starlight.h"
 #include "core/stars/background_mesh.h"
 
 #include <vector>
@@ -12,7 +12,7 @@ namespace caelumen {
 struct RegionSum {
     double mean = 0;        ///< plane units
     double pixelSigma = 0;  ///< noise of one pixel here, from differences of pixels 6 apart (structure cancels)
-    double glow = 0;        ///< unmasked starlight that was taken off the mean
+    double starlight = 0;   ///< unmasked starlight that was taken off the mean
     double fillSigma = 0;   ///< doubt about the parts that stars hide whole
     double skew = 0;        ///< mean minus median of the pixels kept: light of stars too faint to be found
     std::size_t used = 0;   ///< pixels kept
@@ -23,8 +23,8 @@ struct RegionSum {
 
 /// Pools the pixels of all the regions given. `structured` (nebula): pixels are clipped about the middle of their neighbourhood, so that bright filaments
 /// stay; else (sky) about the middle of them all. A place hidden by a star counts with what is seen beside it.
-/// The starlight that the mask leaves (`glow`) is taken off.
-RegionSum sumRegions(const Plane& plane, const Mask& mask, const StarGlow& glow, const PlaneView& view, const std::vector<const Region*>& regions,
+/// The starlight that the mask leaves (`starlight`) is taken off.
+RegionSum sumRegions(const Plane& plane, const Mask& mask, const UnmaskedStarlight& starlight, const PlaneView& view, const std::vector<const Region*>& regions,
                      bool structured);
 
 /// The pixel values used (kept by clipping) of a region, for a histogram; at most `limit` of them, evenly thinned.

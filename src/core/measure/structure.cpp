@@ -22,7 +22,8 @@ StructureGrid StructureGrid::over(int width, int height, int apart) {
     return grid;
 }
 
-std::vector<float> structureBoxes(const Plane& plane, const Mask& mask, int k, const PlaneView& view, const StructureGrid& grid, const StarGlow& glow) {
+std::vector<float> structureBoxes(const Plane& plane, const Mask& mask, int k, const PlaneView& view, const StructureGrid& grid,
+                                  const UnmaskedStarlight& starlight) {
     std::vector<float> out(grid.size(), std::numeric_limits<float>::quiet_NaN());
     const Alignment::Affine toPlane = view.forward();
     tbb::parallel_for(0, grid.down, [&](int j) {
@@ -33,7 +34,7 @@ std::vector<float> structureBoxes(const Plane& plane, const Mask& mask, int k, c
             const double sum = boxSum(plane, mask, x0, y0, k);
             if (!std::isfinite(sum)) continue;
             out[static_cast<std::size_t>(j) * static_cast<std::size_t>(grid.across) + static_cast<std::size_t>(i)] =
-                static_cast<float>(sum / (k * k) - glow.at(x0 + k / 2, y0 + k / 2));
+                static_cast<float>(sum / (k * k) - starlight.at(x0 + k / 2, y0 + k / 2));
         }
     });
     return out;

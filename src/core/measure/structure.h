@@ -1,7 +1,7 @@
 #pragma once
 
 #include "core/measure/plane_view.h"
-#include "core/measure/star_glow.h"
+#include "core/measure/unmasked_starlight.h"
 
 #include <optional>
 #include <vector>
@@ -21,8 +21,9 @@ struct StructureGrid {
 };
 
 /// Means of boxes of side k (plane pixels) at the grid's places, each at the nearest whole pixels; NaN where a pixel is hidden, missing or beyond the frame.
-/// Starlight that the mask leaves (`glow`) is taken off.
-std::vector<float> structureBoxes(const Plane& plane, const Mask& mask, int k, const PlaneView& view, const StructureGrid& grid, const StarGlow& glow);
+/// Starlight that the mask leaves (`starlight`) is taken off.
+std::vector<float> structureBoxes(const Plane& plane, const Mask& mask, int k, const PlaneView& view, const StructureGrid& grid,
+                                  const UnmaskedStarlight& starlight);
 
 /// The boxes of one plane with what is needed to hold them against those of others.
 struct StructurePlane {

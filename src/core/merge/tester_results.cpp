@@ -1,6 +1,7 @@
 #include "core/merge/tester_results.h"
 
 #include "core/base/json_fields.h"
+#include "core/model/flags.h"
 #include "core/model/quantity.h"
 
 #include <algorithm>
@@ -69,7 +70,7 @@ const char* leftOutReason(LeftOut why) {
 }
 
 bool isAveragedInLogarithms(const std::string& quantity) {
-    static const std::set<std::string> ratios{"time_ratio", "background_ratio", "throughput", "star_throughput", "softness"};
+    static const std::set<std::string> ratios{q::timeRatio, q::backgroundRatio, q::throughput, q::starThroughput, q::softness};
     return ratios.count(quantity) > 0;
 }
 
@@ -185,7 +186,7 @@ Result<TesterResults> testerResultsFromJson(const Json& json, const std::string&
             const auto flags = m.texts("flags");
             if (voided.count({m.text("run"), f.quantity}))
                 f.leftOut = LeftOut::Voided;
-            else if (std::find(flags.begin(), flags.end(), "upper-limit") != flags.end())
+            else if (std::find(flags.begin(), flags.end(), flag::upperLimit) != flags.end())
                 f.leftOut = LeftOut::Limit;
             else if (!(f.sigma > 0))
                 f.leftOut = LeftOut::NoError;

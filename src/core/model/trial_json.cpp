@@ -286,114 +286,136 @@ Result<Trial> readTrial(const std::filesystem::path& path) {
     return trialFromJson(*json, shown(path));
 }
 
-Json trialToJson(const Trial& t) {
-    Json j;
-    j["caelumen_trial"] = 1;
-    j["title"] = t.title;
+namespace {
+
+Json siteToJson(const Site& s) {
     Json site = Json::object();
-    put(site, "name", t.site.name);
-    put(site, "latitude_deg", t.site.latitude_deg);
-    put(site, "longitude_deg", t.site.longitude_deg);
-    site["elevation_m"] = t.site.elevation_m;
-    put(site, "bortle", t.site.bortle);
-    put(site, "sqm", t.site.sqm);
-    put(site, "zone", t.site.zone);
-    for (const HorizonPoint& p : t.site.horizon) site["horizon"].push_back({{"azimuth_deg", p.azimuth_deg}, {"altitude_deg", p.altitude_deg}});
-    for (const LightDome& d : t.site.domes)
+    put(site, "name", s.name);
+    put(site, "latitude_deg", s.latitude_deg);
+    put(site, "longitude_deg", s.longitude_deg);
+    site["elevation_m"] = s.elevation_m;
+    put(site, "bortle", s.bortle);
+    put(site, "sqm", s.sqm);
+    put(site, "zone", s.zone);
+    for (const HorizonPoint& p : s.horizon) site["horizon"].push_back({{"azimuth_deg", p.azimuth_deg}, {"altitude_deg", p.altitude_deg}});
+    for (const LightDome& d : s.domes)
         site["light_domes"].push_back({{"azimuth_deg", d.azimuth_deg}, {"half_width_deg", d.half_width_deg}, {"strength", d.strength}});
-    if (const auto& l = t.site.lamps)
+    if (const auto& l = s.lamps)
         site["lamps"] = {{"high_pressure_sodium", l->highPressureSodium},
                          {"low_pressure_sodium", l->lowPressureSodium},
                          {"metal_halide", l->metalHalide},
                          {"led_warm", l->ledWarm},
                          {"led_cool", l->ledCool}};
-    j["site"] = site;
+    return site;
+}
+
+Json targetToJson(const Target& t) {
     Json target = Json::object();
-    put(target, "name", t.target.name);
-    put(target, "ra_deg", t.target.ra_deg);
-    put(target, "dec_deg", t.target.dec_deg);
-    j["target"] = target;
+    put(target, "name", t.name);
+    put(target, "ra_deg", t.ra_deg);
+    put(target, "dec_deg", t.dec_deg);
+    return target;
+}
+
+Json filterToJson(const Filter& f) {
+    Json o{{"id", f.id}, {"name", f.name}, {"kind", f.kind}};
+    put(o, "curve", f.curve);
+    put(o, "claimed_curve", f.claimed_curve);
+    put(o, "certificate", f.certificate);
+    if (f.price) o["price"] = {{"amount", f.price->amount}, {"currency", f.price->currency}, {"shipping", f.price->shipping}};
+    putIf(o, "guessed", f.guessed);
+    put(o, "effective_index", f.effective_index);
+    put(o, "obtained", f.obtained);
+    put(o, "made_for_f_ratio", f.made_for_f_ratio);
+    put(o, "thickness_mm", f.thickness_mm);
+    put(o, "clear_aperture_mm", f.clear_aperture_mm);
+    put(o, "claimed_density", f.claimed_density);
+    if (f.set_size > 1) o["set_size"] = f.set_size;
+    put(o, "set", f.set);
+    put(o, "mount", f.mount);
+    put(o, "notes", f.notes);
+    if (!f.photos.empty()) o["photos"] = f.photos;
+    for (const BandClaim& c : f.claims) {
+        Json claim{{"center_nm", c.center_nm}};
+        put(claim, "fwhm_nm", c.fwhm_nm);
+        put(claim, "peak", c.peak);
+        o["claimed_bands"].push_back(claim);
+    }
+    return o;
+}
+
+Json runToJson(const Run& r) {
+    Json o{{"id", r.id}, {"filter", r.filter}};
+    putIf(o, "baseline", r.baseline);
+    o["stack"] = r.stack;
+    o["combine"] = r.combine;
+    put(o, "bayer", r.bayer);
+    put(o, "sub_exposure_s", r.sub_exposure_s);
+    put(o, "sub_count", r.sub_count);
+    put(o, "start", r.start);
+    put(o, "sensor_temperature_c", r.sensor_temperature_c);
+    put(o, "short_stack", r.short_stack);
+    put(o, "short_exposure_s", r.short_exposure_s);
+    put(o, "short_count", r.short_count);
+    put(o, "odd_stack", r.odd_stack);
+    put(o, "even_stack", r.even_stack);
+    rigToJson(o, r.rig);
+    put(o, "camera", r.rig.name);
+    put(o, "note", r.note);
+    putIf(o, "guessed", r.guessed);
+    return o;
+}
+
+Json regionToJson(const Region& r) {
+    Json o{{"id", r.id}, {"role", regionRoleName(r.role)}};
+    switch (r.shape) {
+    case RegionShape::Star:
+        o["at"] = pointToJson(r.points.at(0));
+        break;
+    case RegionShape::Circle:
+        o["shape"] = "circle";
+        o["center"] = pointToJson(r.points.at(0));
+        o["radius"] = r.radius;
+        break;
+    case RegionShape::Rect:
+        o["shape"] = "rect";
+        o["min"] = pointToJson(r.bounds().min);
+        o["max"] = pointToJson(r.bounds().max);
+        break;
+    case RegionShape::Polygon:
+        o["shape"] = "polygon";
+        o["points"] = Json::array();
+        for (const Point& p : r.points) o["points"].push_back(pointToJson(p));
+        break;
+    }
+    put(o, "channel", r.channel);
+    put(o, "name", r.name);
+    putIf(o, "guessed", r.guessed);
+    return o;
+}
+
+template<class T>
+Json listToJson(const std::vector<T>& values, Json (*one)(const T&)) {
+    Json out = Json::array();
+    for (const T& v : values) out.push_back(one(v));
+    return out;
+}
+
+} // namespace
+
+Json trialToJson(const Trial& t) {
+    Json j;
+    j["caelumen_trial"] = 1;
+    j["title"] = t.title;
+    j["site"] = siteToJson(t.site);
+    j["target"] = targetToJson(t.target);
     Json rig = Json::object();
     put(rig, "name", t.rig.name);
     rigToJson(rig, t.rig);
-    j["rig"] = rig;
-    j["filters"] = Json::array();
-    for (const Filter& f : t.filters) {
-        Json o{{"id", f.id}, {"name", f.name}, {"kind", f.kind}};
-        put(o, "curve", f.curve);
-        put(o, "claimed_curve", f.claimed_curve);
-        put(o, "certificate", f.certificate);
-        if (f.price) o["price"] = {{"amount", f.price->amount}, {"currency", f.price->currency}, {"shipping", f.price->shipping}};
-        putIf(o, "guessed", f.guessed);
-        put(o, "effective_index", f.effective_index);
-        put(o, "obtained", f.obtained);
-        put(o, "made_for_f_ratio", f.made_for_f_ratio);
-        put(o, "thickness_mm", f.thickness_mm);
-        put(o, "clear_aperture_mm", f.clear_aperture_mm);
-        put(o, "claimed_density", f.claimed_density);
-        if (f.set_size > 1) o["set_size"] = f.set_size;
-        put(o, "set", f.set);
-        put(o, "mount", f.mount);
-        put(o, "notes", f.notes);
-        if (!f.photos.empty()) o["photos"] = f.photos;
-        for (const BandClaim& c : f.claims) {
-            Json claim{{"center_nm", c.center_nm}};
-            put(claim, "fwhm_nm", c.fwhm_nm);
-            put(claim, "peak", c.peak);
-            o["claimed_bands"].push_back(claim);
-        }
-        j["filters"].push_back(o);
-    }
-    j["runs"] = Json::array();
-    for (const Run& r : t.runs) {
-        Json o{{"id", r.id}, {"filter", r.filter}};
-        putIf(o, "baseline", r.baseline);
-        o["stack"] = r.stack;
-        o["combine"] = r.combine;
-        put(o, "bayer", r.bayer);
-        put(o, "sub_exposure_s", r.sub_exposure_s);
-        put(o, "sub_count", r.sub_count);
-        put(o, "start", r.start);
-        put(o, "sensor_temperature_c", r.sensor_temperature_c);
-        put(o, "short_stack", r.short_stack);
-        put(o, "short_exposure_s", r.short_exposure_s);
-        put(o, "short_count", r.short_count);
-        put(o, "odd_stack", r.odd_stack);
-        put(o, "even_stack", r.even_stack);
-        rigToJson(o, r.rig);
-        put(o, "camera", r.rig.name);
-        put(o, "note", r.note);
-        putIf(o, "guessed", r.guessed);
-        j["runs"].push_back(o);
-    }
-    j["regions"] = Json::array();
-    for (const Region& r : t.regions) {
-        Json o{{"id", r.id}, {"role", regionRoleName(r.role)}};
-        switch (r.shape) {
-        case RegionShape::Star:
-            o["at"] = pointToJson(r.points.at(0));
-            break;
-        case RegionShape::Circle:
-            o["shape"] = "circle";
-            o["center"] = pointToJson(r.points.at(0));
-            o["radius"] = r.radius;
-            break;
-        case RegionShape::Rect:
-            o["shape"] = "rect";
-            o["min"] = pointToJson(r.bounds().min);
-            o["max"] = pointToJson(r.bounds().max);
-            break;
-        case RegionShape::Polygon:
-            o["shape"] = "polygon";
-            o["points"] = Json::array();
-            for (const Point& p : r.points) o["points"].push_back(pointToJson(p));
-            break;
-        }
-        put(o, "channel", r.channel);
-        put(o, "name", r.name);
-        putIf(o, "guessed", r.guessed);
-        j["regions"].push_back(o);
-    }
+    j["rig"] = std::move(rig);
+    j["filters"] = listToJson(t.filters, filterToJson);
+    j["runs"] = listToJson(t.runs, runToJson);
+    j["regions"] = listToJson(t.regions, regionToJson);
     if (t.plan) j["plan"] = planToJson(*t.plan);
     return j;
 }

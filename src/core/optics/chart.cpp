@@ -163,100 +163,141 @@ ChartPoint ChartScale::place(double nm, double transmission) const {
     return {m_origin.x + a * m_along.x + b * m_up.x, m_origin.y + a * m_along.y + b * m_up.y};
 }
 
-Result<std::vector<ChartPoint>> followLine(const ChartPicture& picture, const ChartScale& scale, ChartPoint start, const TraceOptions& options) {
-    const std::array<double, 3> paper = paperOf(picture);
-    // What differs most from the paper within three pixels is the line's heart.
-    ChartPoint heart = start;
-    double strongest = -1;
-    for (int dy = -3; dy <= 3; ++dy) {
-        for (int dx = -3; dx <= 3; ++dx) {
-            const ChartPoint p{std::round(start.x) + dx, std::round(start.y) + dy};
-            const double strength = distance(picture.at(p), paper) - 60 * std::hypot(p.x - start.x, p.y - start.y); // an axis close by may be darker
-            if (strength > strongest) strongest = strength, heart = p;
-        }
-    }
-    const std::array<double, 3> colour = picture.at(heart);
-    if (distance(colour, paper) < 60) return Error{"There is no line at that place; point at the line itself."};
-    const Ink ink(picture, colour, std::min(options.colourReach, 0.5 * distance(colour, paper)));
+namespace {
 
-    // The part of the picture in which transmissions make sense, column by column along the wavelength axis.
-    const auto [lowest, highest] = scale.span();
-    const ChartPoint along = scale.along(), up = scale.up(), foot = scale.place(scale.wavelength(heart), lowest),
-                     head = scale.place(scale.wavelength(heart), highest);
-    const auto tall = static_cast<std::size_t>(std::hypot(head.x - foot.x, head.y - foot.y));
-    if (tall < 20 || tall > 20'000) return Error{"The transmission axis is too short or too long in this picture; check its two marks."};
-    const auto column = [&](int step) {
-        std::vector<double> out(tall);
-        for (std::size_t i = 0; i < tall; ++i) {
+/// The line's two rims by column, from where it is lost on the left to where it is on the right; what is hidden lies on the way between its ends.
+struct Rims {
+    std::vector<double> low, high;
+    std::vector<char> seen;
+};
+
+/// Follows one line of a chart, column by column along the wavelength axis, through the part of the picture in which transmissions make sense.
+class LineFollower {
+public:
+    LineFollower(const ChartPicture& picture, const ChartScale& scale, const TraceOptions& options)
+        : m_picture(picture)
+        , m_scale(scale)
+        , m_options(options)
+        , m_along(scale.along())
+        , m_up(scale.up()) {}
+
+    Result<std::vector<ChartPoint>> follow(ChartPoint start) {
+        const std::array<double, 3> paper = paperOf(m_picture);
+        const ChartPoint heart = heartNear(start, paper);
+        const std::array<double, 3> colour = m_picture.at(heart);
+        if (distance(colour, paper) < 60) return Error{"There is no line at that place; point at the line itself."};
+        m_ink.emplace(m_picture, colour, std::min(m_options.colourReach, 0.5 * distance(colour, paper)));
+
+        const auto [lowest, highest] = m_scale.span();
+        m_foot = m_scale.place(m_scale.wavelength(heart), lowest);
+        const ChartPoint head = m_scale.place(m_scale.wavelength(heart), highest);
+        m_tall = static_cast<std::size_t>(std::hypot(head.x - m_foot.x, head.y - m_foot.y));
+        if (m_tall < 20 || m_tall > 20'000) return Error{"The transmission axis is too short or too long in this picture; check its two marks."};
+        const double height = (heart.x - m_foot.x) * m_up.x + (heart.y - m_foot.y) * m_up.y;
+        const auto first = stretchIn(column(0), {height - 1, height + 1}, 4);
+        if (!first) return Error{"There is no line at that place; point at the line itself, within the marks of the axes."};
+
+        const auto left = seenTowards(-1, *first), right = seenTowards(1, *first);
+        std::vector<std::optional<Stretch>> all(left.rbegin(), left.rend());
+        all.push_back(first);
+        all.insert(all.end(), right.begin(), right.end());
+        // Half the line's width, from where it runs level.
+        std::vector<double> widths;
+        for (const auto& s : all)
+            if (s) widths.push_back(s->high - s->low);
+        if (widths.size() < 5) return Error{"The line is lost at once; point at a place where nothing crosses it."};
+        return middleOf(rimsOf(all), 0.5 * quantile(widths, 0.15), -static_cast<int>(left.size()));
+    }
+
+private:
+    /// What differs most from the paper within three pixels.
+    ChartPoint heartNear(ChartPoint start, const std::array<double, 3>& paper) const {
+        ChartPoint heart = start;
+        double strongest = -1;
+        for (int dy = -3; dy <= 3; ++dy) {
+            for (int dx = -3; dx <= 3; ++dx) {
+                const ChartPoint p{std::round(start.x) + dx, std::round(start.y) + dy};
+                const double strength = distance(m_picture.at(p), paper) - 60 * std::hypot(p.x - start.x, p.y - start.y); // an axis close by may be darker
+                if (strength > strongest) strongest = strength, heart = p;
+            }
+        }
+        return heart;
+    }
+
+    std::vector<double> column(int step) const {
+        std::vector<double> out(m_tall);
+        for (std::size_t i = 0; i < m_tall; ++i) {
             const auto k = static_cast<double>(i);
-            out[i] = ink.at({foot.x + step * along.x + k * up.x, foot.y + step * along.y + k * up.y});
+            out[i] = m_ink->at({m_foot.x + step * m_along.x + k * m_up.x, m_foot.y + step * m_along.y + k * m_up.y});
         }
         return out;
-    };
-    const double height = (heart.x - foot.x) * up.x + (heart.y - foot.y) * up.y;
-    const auto first = stretchIn(column(0), {height - 1, height + 1}, 4);
-    if (!first) return Error{"There is no line at that place; point at the line itself, within the marks of the axes."};
+    }
 
-    const int most = picture.width + picture.height;
-    std::vector<std::optional<Stretch>> right{first}, left;
-    for (auto [side, sign] : {std::pair{&right, 1}, std::pair{&left, -1}}) {
-        Stretch last = *first;
+    /// Column after column to one side, until the line is lost for good.
+    std::vector<std::optional<Stretch>> seenTowards(int sign, Stretch last) const {
+        const int most = m_picture.width + m_picture.height;
+        std::vector<std::optional<Stretch>> out;
         int missing = 0;
-        for (int step = 1; step < most && missing <= options.mostGap; ++step) {
-            const double x = foot.x + sign * step * along.x, y = foot.y + sign * step * along.y;
-            if (x < -picture.width || y < -picture.height || x > 2 * picture.width || y > 2 * picture.height) break;
+        for (int step = 1; step < most && missing <= m_options.mostGap; ++step) {
+            const double x = m_foot.x + sign * step * m_along.x, y = m_foot.y + sign * step * m_along.y;
+            if (x < -m_picture.width || y < -m_picture.height || x > 2 * m_picture.width || y > 2 * m_picture.height) break;
             const auto s = stretchIn(column(sign * step), last, missing == 0 ? 3 : 3 + missing);
-            side->push_back(s);
+            out.push_back(s);
             missing = s ? 0 : missing + 1;
             if (s) last = *s;
         }
-        while (!side->empty() && !side->back()) side->pop_back();
+        while (!out.empty() && !out.back()) out.pop_back();
+        return out;
     }
-    std::vector<std::optional<Stretch>> all(left.rbegin(), left.rend());
-    all.insert(all.end(), right.begin(), right.end());
-    const int offset = -static_cast<int>(left.size());
-    // Half the line's width, from where it runs level.
-    std::vector<double> widths;
-    for (const auto& s : all)
-        if (s) widths.push_back(s->high - s->low);
-    if (widths.size() < 5) return Error{"The line is lost at once; point at a place where nothing crosses it."};
-    const double half = 0.5 * quantile(widths, 0.15);
 
-    // Rims over the whole length; what is hidden lies on the way between its ends.
-    std::vector<double> low, high;
-    std::vector<char> seen;
-    for (std::size_t i = 0; i < all.size(); ++i) {
-        if (!all[i]) {
+    static Rims rimsOf(const std::vector<std::optional<Stretch>>& all) {
+        Rims out;
+        for (std::size_t i = 0; i < all.size(); ++i) {
             std::size_t next = i;
             while (!all[next]) ++next;
+            const bool seen = next == i;
             const double t = 1.0 / static_cast<double>(next - i + 1);
-            low.push_back(low.back() + t * (all[next]->low - low.back()));
-            high.push_back(high.back() + t * (all[next]->high - high.back()));
-            seen.push_back(0);
-        } else {
-            low.push_back(all[i]->low);
-            high.push_back(all[i]->high);
-            seen.push_back(1);
+            out.low.push_back(seen ? all[i]->low : out.low.back() + t * (all[next]->low - out.low.back()));
+            out.high.push_back(seen ? all[i]->high : out.high.back() + t * (all[next]->high - out.high.back()));
+            out.seen.push_back(seen);
         }
+        return out;
     }
-    const std::vector<double> above = takenBack(high, half, 1), below = takenBack(low, half, -1);
-    std::vector<ChartPoint> line;
-    const int reach = std::max(2, static_cast<int>(std::lround(half)) + 1);
-    for (std::size_t i = 0; i < above.size(); ++i) {
-        if (!seen[i]) continue;
-        // On a crest the upper rim tells where the line is, in a trough the lower one, in between both do.
+
+    /// On a crest the upper rim tells where the line is, in a trough the lower one, in between both do.
+    std::vector<ChartPoint> middleOf(const Rims& rims, double half, int offset) const {
+        const std::vector<double> above = takenBack(rims.high, half, 1), below = takenBack(rims.low, half, -1);
+        std::vector<ChartPoint> line;
+        const int reach = std::max(2, static_cast<int>(std::lround(half)) + 1);
         const auto at = [&](long long k) {
             const auto j = static_cast<std::size_t>(std::clamp<long long>(k, 0, static_cast<long long>(above.size()) - 1));
             return 0.5 * (above[j] + below[j]);
         };
-        const auto k = static_cast<long long>(i);
-        const double bend = at(k) - 0.5 * (at(k - reach) + at(k + reach)), apart = std::abs(above[i] - below[i]);
-        const double weight = apart > 0 ? std::clamp(bend / (0.5 * apart + 0.25), -1.0, 1.0) : 0;
-        const double middle = 0.5 * (above[i] + below[i]) + 0.5 * weight * (above[i] - below[i]);
-        const double step = offset + static_cast<double>(i);
-        line.push_back({foot.x + step * along.x + middle * up.x, foot.y + step * along.y + middle * up.y});
+        for (std::size_t i = 0; i < above.size(); ++i) {
+            if (!rims.seen[i]) continue;
+            const auto k = static_cast<long long>(i);
+            const double bend = at(k) - 0.5 * (at(k - reach) + at(k + reach)), apart = std::abs(above[i] - below[i]);
+            const double weight = apart > 0 ? std::clamp(bend / (0.5 * apart + 0.25), -1.0, 1.0) : 0;
+            const double middle = 0.5 * (above[i] + below[i]) + 0.5 * weight * (above[i] - below[i]);
+            const double step = offset + static_cast<double>(i);
+            line.push_back({m_foot.x + step * m_along.x + middle * m_up.x, m_foot.y + step * m_along.y + middle * m_up.y});
+        }
+        return line;
     }
-    return line;
+
+    const ChartPicture& m_picture;
+    const ChartScale& m_scale;
+    const TraceOptions& m_options;
+    ChartPoint m_along, m_up;
+    ChartPoint m_foot{};    ///< of the column that was pointed at, at the lowest transmission
+    std::size_t m_tall = 0; ///< pixels of a column
+    std::optional<Ink> m_ink;
+};
+
+} // namespace
+
+Result<std::vector<ChartPoint>> followLine(const ChartPicture& picture, const ChartScale& scale, ChartPoint start, const TraceOptions& options) {
+    return LineFollower(picture, scale, options).follow(start);
 }
 
 Curve curveFrom(const std::vector<ChartPoint>& points, const ChartScale& scale) {

@@ -132,7 +132,7 @@ Status LayerReader::place(Stack& stack) {
     // Mosaics have planes of half size; all planes of a stack lie alike to a quarter of a pixel.
     const std::size_t best = out->planes.size() == 3 ? 1 : 0;
     std::vector<AlignStar> stars;
-    for (const Star& s : findStars(out->planes[best], 1e30).stars)
+    for (const Star& s : findStars(out->planes[best], kNeverSaturated).stars)
         if (!s.saturated) stars.push_back({{s.x, s.y}, s.flux});
     if (m_first) {
         m_first = false;

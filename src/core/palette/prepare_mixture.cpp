@@ -25,7 +25,7 @@ struct LayerSky {
 };
 
 LayerSky skyOf(const Plane& p) {
-    const PlaneStars stars = findStars(p, 1e30);
+    const PlaneStars stars = findStars(p, kNeverSaturated);
     PlaneView view;
     view.width = p.width(), view.height = p.height();
     const Mask mask = starMask(starDiscs(stars.stars, stars.psf, stars.typicalNoise, 0.1 * stars.typicalNoise, view), view);
@@ -86,7 +86,7 @@ Plane together(const Mixture& m) {
 }
 
 PlaneStars starsWithTops(const Plane& plane) {
-    PlaneStars out = findStars(plane, 1e30);
+    PlaneStars out = findStars(plane, kNeverSaturated);
     addBurntOut(plane, out);
     return out;
 }

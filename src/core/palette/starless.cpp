@@ -1,7 +1,7 @@
 #include "core/palette/starless.h"
 
 #include "core/base/statistics.h"
-#include "core/palette/glow.h"
+#include "core/palette/aureole.h"
 #include "core/stars/patch_mask.h"
 
 #include <Eigen/Dense>
@@ -15,7 +15,7 @@ namespace caelumen {
 namespace {
 
 constexpr double kLeft = 2;        ///< of a pixel's noise: light that a star has at the edge of its disc; what lies beyond is taken off by the star image
-constexpr double kGlaring = 1e5;   ///< noises of light from which on a glow is looked for
+constexpr double kGlaring = 1e5;   ///< noises of light from which on an aureole is looked for
 constexpr double kBright = 4000;   ///< noises of light from which on a star's rings are looked for
 constexpr int kFarthestRing = 160; ///< pixels
 
@@ -270,7 +270,7 @@ Starless withoutStars(const Plane& plane, const PlaneStars& found, double noise,
             if (const auto rings = ringsOf(out.ground, mask, found.stars[i], discs[i].radius, least); !rings.empty())
                 takeRings(out.ground, found.stars[i], rings);
     for (std::size_t i = 0; i < found.stars.size(); ++i)
-        if (stars[i].flux > kGlaring * least) takeGlow(out.ground, mask, stars[i], discs[i].radius, least);
+        if (stars[i].flux > kGlaring * least) takeAureole(out.ground, mask, stars[i], discs[i].radius, least);
     // The rim itself is noisy: the fill starts from means over some pixels of it.
     const Pyramid pyramid(out.ground, mask);
     std::vector<std::size_t> hidden;
@@ -282,7 +282,7 @@ Starless withoutStars(const Plane& plane, const PlaneStars& found, double noise,
         }
     relax(out.ground, mask);
     constexpr double kWide = 5;                    // pixels: smaller ones bend nothing
-    for (std::size_t i = 0; i < discs.size(); ++i) // about a burnt-out star what is left of its glow would be bent upwards
+    for (std::size_t i = 0; i < discs.size(); ++i) // about a burnt-out star what is left of its aureole would be bent upwards
         if (discs[i].radius > kWide && !stars[i].saturated) bend(out.ground, mask, discs[i].at, discs[i].radius);
     for (const std::size_t i : hidden)
         if (noise > 0) {
@@ -382,18 +382,18 @@ bool looksLikeGalaxy(const Plane& plane, const PlaneStars& found) {
     if (places.size() < 50) return false;
     const Levels levels{sky, median(std::span<double>(all))};
     std::sort(places.begin(), places.end(), [](const Place& a, const Place& b) { return a.level > b.level; });
-    // The brightest light may be the glow of a star, hundreds of times brighter than what lies around it: then the next is looked at.
+    // The brightest light may be the aureole of a star, hundreds of times brighter than what lies around it: then the next is looked at.
     constexpr int kTries = 5;
-    constexpr double kGlow = 300, kNear = 0.35, kReach = 3;
-    std::vector<Point> glows;
+    constexpr double kAureole = 300, kNear = 0.35, kReach = 3;
+    std::vector<Point> aureoles;
     for (const Place& p : places) {
-        if (std::any_of(glows.begin(), glows.end(), [&](Point g) { return std::hypot(g.x - p.at.x, g.y - p.at.y) < kReach * unit; })) continue;
+        if (std::any_of(aureoles.begin(), aureoles.end(), [&](Point g) { return std::hypot(g.x - p.at.x, g.y - p.at.y) < kReach * unit; })) continue;
         const double above = p.level - levels.low;
-        if (above < 5 * std::max(1e-12, found.typicalNoise) || static_cast<int>(glows.size()) >= kTries) return false;
-        const bool glow = std::any_of(found.stars.begin(), found.stars.end(),
-                                      [&](const Star& s) { return s.peak > kGlow * above && std::hypot(s.x - p.at.x, s.y - p.at.y) < kNear * unit; });
-        if (!glow) return fallsLikeGalaxy(levels, p.at, unit, step, plane.width(), plane.height());
-        glows.push_back(p.at);
+        if (above < 5 * std::max(1e-12, found.typicalNoise) || static_cast<int>(aureoles.size()) >= kTries) return false;
+        const bool aureole = std::any_of(found.stars.begin(), found.stars.end(),
+                                         [&](const Star& s) { return s.peak > kAureole * above && std::hypot(s.x - p.at.x, s.y - p.at.y) < kNear * unit; });
+        if (!aureole) return fallsLikeGalaxy(levels, p.at, unit, step, plane.width(), plane.height());
+        aureoles.push_back(p.at);
     }
     return false;
 }

@@ -68,7 +68,7 @@ std::vector<Span> usable(const Plan& plan, const Site& site, const NightTrack& t
     return overlap({*dark}, track.targetAbove(plan.lowest_deg, horizonOf(site)));
 }
 
-Laid layBlocks(Plan plan, const Site& site, const NightTrack& track, std::optional<double> from) {
+Schedule scheduleBlocks(Plan plan, const Site& site, const NightTrack& track, std::optional<double> from) {
     plan.blocks.clear();
     const auto spans = usable(plan, site, track);
     const Span* window = longest(spans);
@@ -114,7 +114,7 @@ int subsThatFit(const Plan& plan, const Site& site, const NightTrack& track) {
         const int middle = (low + high + 1) / 2;
         Plan p = plan;
         p.subs = middle;
-        if (layBlocks(p, site, track).problem.empty())
+        if (scheduleBlocks(p, site, track).problem.empty())
             low = middle;
         else
             high = middle - 1;

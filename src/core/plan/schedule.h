@@ -25,14 +25,14 @@ double seriesLength(const Plan& plan, double slew_s = 60);
 /// When the plan's target can be shot: sun low enough, target high enough and above the horizon.
 std::vector<Span> usable(const Plan& plan, const Site& site, const NightTrack& track);
 
-struct Laid {
+struct Schedule {
     Plan plan;
     std::string problem; ///< one sentence where the blocks do not fit; the plan then holds those that do
 };
 
 /// Lays all blocks from the start of the longest usable stretch (or from `from`): swap and refocus between filters, the bright-star series after each filter's
 /// first block, no block over the meridian where one waits for the flip.
-Laid layBlocks(Plan plan, const Site& site, const NightTrack& track, std::optional<double> from = {});
+Schedule scheduleBlocks(Plan plan, const Site& site, const NightTrack& track, std::optional<double> from = {});
 
 /// The most subs a block may have for all blocks to fit; 0 when not even one does.
 int subsThatFit(const Plan& plan, const Site& site, const NightTrack& track);

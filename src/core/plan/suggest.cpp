@@ -39,8 +39,8 @@ std::string hoursText(double s) {
 
 } // namespace
 
-Exercise exerciseOf(const std::vector<PlanFilter>& filters) {
-    Exercise out;
+PassedLines passedLines(const std::vector<PlanFilter>& filters) {
+    PassedLines out;
     // The narrowest filter sets what the test is about.
     double least = 2;
     for (const PlanFilter& f : filters) {
@@ -58,7 +58,7 @@ Exercise exerciseOf(const std::vector<PlanFilter>& filters) {
     return out;
 }
 
-std::vector<Suggestion> suggestTargets(const std::vector<DeepSky>& among, const Exercise& exercise, std::pair<double, double> frame, const Plan& plan,
+std::vector<Suggestion> suggestTargets(const std::vector<DeepSky>& among, const PassedLines& exercise, std::pair<double, double> frame, const Plan& plan,
                                        const Site& site, const NightTrack& track, std::size_t most) {
     std::vector<Suggestion> out;
     const auto dark = track.sunBelow(plan.twilight_deg);

@@ -16,16 +16,16 @@ struct Suggestion {
     std::string weakness; ///< its worst part, in a sentence
 };
 
-/// What the test's filters show: which lines pass any of them but not... the part of each line's light that the narrowest of them keeps.
-struct Exercise {
+/// What the test's filters let through: of each line's light the part that the narrowest of them keeps.
+struct PassedLines {
     double hydrogen = 0, oxygen = 0, sulphur = 0; ///< 0..1
     bool broadband = false;                       ///< continuum passes: galaxies and clusters tell something
 };
-Exercise exerciseOf(const std::vector<PlanFilter>& filters);
+PassedLines passedLines(const std::vector<PlanFilter>& filters);
 
 /// The best targets for this night, best first, at most `most`. `frame_deg`: the field's width and height. Targets that never rise high enough or are lost in
 /// moonlight are left out.
-std::vector<Suggestion> suggestTargets(const std::vector<DeepSky>& among, const Exercise& exercise, std::pair<double, double> frame_deg, const Plan& plan,
+std::vector<Suggestion> suggestTargets(const std::vector<DeepSky>& among, const PassedLines& exercise, std::pair<double, double> frame_deg, const Plan& plan,
                                        const Site& site, const NightTrack& anyTrack, std::size_t most);
 
 /// A night of the calendar.

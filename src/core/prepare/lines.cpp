@@ -165,7 +165,7 @@ Status addOxygen(const std::vector<fs::path>& files, const fs::path& out, const 
         for (const MeshCell& c : mesh.cells)
             if (c.used) levels.push_back(c.level);
         one.sky = median(std::span<double>(levels));
-        for (const Star& s : findStars(one.plane, 1e30).stars)
+        for (const Star& s : findStars(one.plane, kNeverSaturated).stars)
             if (!s.saturated) one.stars.push_back({{s.x, s.y}, s.flux});
         if (i > 0) {
             auto found = align(all[0].stars, one.stars);

@@ -2,6 +2,8 @@
 
 #include "core/prepare/verdict.h"
 
+#include <optional>
+
 namespace caelumen {
 
 /// How a filter's background follows the moon: background = intercept + slope * modelled moonlight.
@@ -13,7 +15,7 @@ struct MoonResponse {
 
 /// Theil-Sen line (Sen 1968, JASA 63, 1379) through the kept subs of one channel, sigmas from a bootstrap over subs. An Error says why it cannot be told: no
 /// moonlight known, too few subs, or too little change of the moonlight.
-Result<MoonResponse> moonResponse(const JudgedRun& run, const std::string& channel, double gain_e_per_adu);
+Result<MoonResponse> moonResponse(const JudgedRun& run, const std::string& channel, std::optional<double> gain_e_per_adu);
 
 /// The filter's slope over the baseline's: 1 lets all moonlight through. Absent where the baseline's slope is not above its error.
 struct MoonRejection {

@@ -282,7 +282,7 @@ Result<PhotonTransfer> photonTransfer(const std::vector<fs::path>& flatFiles, co
     double shared = 0, sharedCount = 0, left = 0, all = 0;
     const auto pairs = pairsOf(*flats);
     if (pairs.empty()) return Error{"No two flats have the same exposure; give two of one exposure at least."};
-    std::vector<double> tops(sites.size(), 0);
+    std::vector<double> maxima(sites.size(), 0);
     for (const auto& [i, j] : pairs) {
         const auto tiles = tilesOf((*flats)[i], (*flats)[j], sites, zeros, job);
         if (!tiles) return tiles.error();
@@ -293,7 +293,7 @@ Result<PhotonTransfer> photonTransfer(const std::vector<fs::path>& flatFiles, co
                 const double signal = t.first - zeros[s], second = t.second - zeros[s];
                 if (std::min(signal, second) < kLeastLight * std::sqrt(read[s].variance)) continue;
                 const double r = signal / second, shot = t.variance - (1 + r * r) * read[s].variance;
-                tops[s] = std::max(tops[s], std::max(t.first, t.second));
+                maxima[s] = std::max(maxima[s], std::max(t.first, t.second));
                 level += (signal + second) / 2 / static_cast<double>((*tiles)[s].size());
                 shared += t.neighbours, ++sharedCount, left += t.left, all += t.left + t.count;
                 if (std::max(t.first, t.second) > 0.97 * full) continue; // the converter's end
@@ -312,7 +312,7 @@ Result<PhotonTransfer> photonTransfer(const std::vector<fs::path>& flatFiles, co
     for (std::size_t s = 0; s < sites.size(); ++s) {
         SiteTransfer site;
         site.site = sites[s].name, site.offset_adu = zeros[s];
-        if (lit[s].size() < 4 && tops[s] > 0.9 * full) return Error{"The flats are at the end of the converter's range; give flats that are half as bright."};
+        if (lit[s].size() < 4 && maxima[s] > 0.9 * full) return Error{"The flats are at the end of the converter's range; give flats that are half as bright."};
         const auto gainOf = [&](const auto& pick) {
             double signal = 0, shot = 0;
             for (std::size_t k = 0; k < lit[s].size(); ++k) {

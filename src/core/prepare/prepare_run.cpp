@@ -105,7 +105,6 @@ Json subFiguresToJson(const SubFigures& f) {
     Json j = {{"file", f.file},
               {"problem", f.problem},
               {"start", f.start},
-              {"exposure_s", f.exposure_s},
               {"level", f.level},
               {"noise", f.noise},
               {"sky", f.sky},
@@ -117,6 +116,7 @@ Json subFiguresToJson(const SubFigures& f) {
               {"trails", f.trails},
               {"saturated", f.saturatedPart},
               {"aperture", f.aperture_px}};
+    put(j, "exposure_s", f.exposure_s);
     put(j, "temperature", f.temperature_c);
     put(j, "fwhm", f.fwhm_px);
     put(j, "eccentricity", f.eccentricity);
@@ -138,7 +138,7 @@ std::optional<SubFigures> subFiguresFromJson(const Json& j) {
         f.file = j.at("file");
         f.problem = j.at("problem");
         f.start = j.at("start");
-        f.exposure_s = j.at("exposure_s");
+        get(j, "exposure_s", f.exposure_s);
         f.level = j.at("level").get<std::map<std::string, double>>();
         f.noise = j.at("noise").get<std::map<std::string, double>>();
         f.sky = j.at("sky").get<std::map<std::string, std::array<double, 4>>>();
@@ -245,9 +245,9 @@ Json preparedToJson(const PreparedRun& p) {
         Json j = {{"file", f.file}, {"verdict", s.keep ? "keep" : "reject"}, {"reason", reasonName(s.reason)}, {"text", s.words}, {"by_hand", s.byHand}};
         j["transform"] = s.alignment ? alignmentToJson(*s.alignment) : Json(nullptr);
         j["start"] = f.start;
-        j["exposure_s"] = f.exposure_s > 0 ? Json(f.exposure_s) : Json(nullptr);
+        j["exposure_s"] = f.exposure_s ? Json(*f.exposure_s) : Json(nullptr);
         if (f.problem.empty()) {
-            const double toRate = p.gain_e_per_adu > 0 && f.exposure_s > 0 ? p.gain_e_per_adu / f.exposure_s : 0;
+            const double toRate = p.gain_e_per_adu && f.exposure_s ? *p.gain_e_per_adu / *f.exposure_s : 0;
             Json background = Json::object(), noise = Json::object();
             for (const auto& [c, level] : f.level) background[c] = rounded(toRate > 0 ? level * toRate : level);
             for (const auto& [c, sigma] : f.noise) noise[c] = rounded(toRate > 0 ? sigma * toRate : sigma);

@@ -2,6 +2,8 @@
 
 #include "core/prepare/stack.h"
 
+#include <optional>
+
 namespace caelumen {
 
 /// From the capture folder to a stack: masters, figures of every sub, verdicts, stack.
@@ -9,7 +11,7 @@ struct PreparedRun {
     JudgedRun run;
     std::optional<StackSummary> stack; ///< absent where only judging was asked for
     std::vector<std::string> history, warnings;
-    double gain_e_per_adu = 0;
+    std::optional<double> gain_e_per_adu = {};
     std::optional<NightScale> nightScale; ///< as the recipe has it
 };
 

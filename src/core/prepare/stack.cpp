@@ -187,7 +187,7 @@ public:
 
     Result<StackSummary> run(const std::vector<HeaderCard>& cards) {
         m_summary.width = m_plan.width, m_summary.height = m_plan.height, m_summary.planes = static_cast<int>(m_plan.channels.size()), m_summary.subs = m_subs;
-        for (const StackInput& in : m_plan.inputs) m_summary.total_s += in.sub->figures.exposure_s;
+        for (const StackInput& in : m_plan.inputs) m_summary.total_s += in.sub->figures.exposure_s.value_or(0);
         if (const Status done = openAndWork(0, cards); !done) return done.error();
         m_shelf.remove();
         for (const auto& [product, path] : m_products) m_summary.files.push_back(path);

@@ -22,8 +22,8 @@ std::vector<HeaderCard> stackHeader(const SubsRecipe& recipe, const SubMeasurer&
     std::string start;
     for (const StackInput& in : plan.inputs) {
         const SubFigures& f = in.sub->figures;
-        timed = timed && f.exposure_s > 0;
-        exposure += f.exposure_s / static_cast<double>(plan.inputs.size());
+        timed = timed && f.exposure_s;
+        exposure += f.exposure_s.value_or(0) / static_cast<double>(plan.inputs.size());
         if (f.temperature_c) temperature += *f.temperature_c, ++temperatures;
         if (!f.start.empty() && (start.empty() || f.start < start)) start = f.start;
     }
@@ -41,13 +41,13 @@ std::vector<HeaderCard> stackHeader(const SubsRecipe& recipe, const SubMeasurer&
                 out.push_back({"TRANSERR", clear->mean * night->sigma, "its error"});
     }
     // In electrons alone: slopes of two runs are held against each other.
-    if (measurer.gain() > 0)
+    if (measurer.gain())
         for (const auto& [channel, level] : run.subs[run.reference].figures.level)
             if (const auto moon = channel.size() == 1 ? moonResponse(run, channel, measurer.gain()) : Result<MoonResponse>(Error{""});
                 moon && moon->slopeSigma > 0)
                 out.push_back({"MOONSL_" + channel, moon->slope, "e-/s/px of sky for each nL of moonlight"}),
                     out.push_back({"MOONER_" + channel, moon->slopeSigma, "its error"});
-    if (measurer.gain() > 0) out.push_back({"EGAIN", measurer.gain(), "e-/ADU"});
+    if (measurer.gain()) out.push_back({"EGAIN", *measurer.gain(), "e-/ADU"});
     if (facts.gain_setting) out.push_back({"GAIN", *facts.gain_setting, "camera setting"});
     if (facts.offset_setting) out.push_back({"OFFSET", *facts.offset_setting, "camera setting"});
     if (measurer.calibration().zeroKnown) out.push_back({"PEDESTAL", 0.0, "ADU, has been taken away"});

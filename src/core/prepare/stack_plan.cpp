@@ -140,7 +140,7 @@ Result<StackPlan> planStack(const SubsRecipe& recipe, const SubMeasurer& measure
             for (const double v : variance) channel.weights.push_back(v > 0 ? 1 / v : 0);
         planOffsets(plan, channel, info.geometry(c), recipe.combine.normalise);
         channel.model.sky = std::sqrt(std::accumulate(variance.begin(), variance.end(), 0.0) / static_cast<double>(variance.size()));
-        channel.model.photon = measurer.gain() > 0 ? 1 / measurer.gain() : 0;
+        channel.model.photon = measurer.gain() ? 1 / *measurer.gain() : 0;
         channel.model.part = 0.08;
         channel.model.bias = clippingBias(channel.dropReach > 0 ? static_cast<std::size_t>(std::lround(drops)) : plan.inputs.size(), recipe.combine);
         std::vector<std::optional<double>> widths;

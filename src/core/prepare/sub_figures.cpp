@@ -36,9 +36,9 @@ double radiusFor(const Psf& psf) {
 
 } // namespace
 
-double skyRate(const SubFigures& f, double gain) {
+double skyRate(const SubFigures& f, std::optional<double> gain) {
     const auto level = f.level.find(f.channel);
-    return level == f.level.end() ? 0 : level->second / (f.exposure_s > 0 ? f.exposure_s : 1) * (gain > 0 ? gain : 1);
+    return level == f.level.end() ? 0 : level->second / f.exposure_s.value_or(1) * gain.value_or(1);
 }
 
 std::size_t starChannel(const std::vector<Plane>& planes, const FrameInfo& info, double fullScale) {
@@ -56,7 +56,7 @@ std::optional<double> ownAperture(std::vector<Plane>& planes, const FrameInfo& i
     Plane& clean = planes[how.channel];
     const SmoothSky fine = findingSky(clean);
     const Defects defects = markDefects(clean, fine);
-    const auto psf = starImage(clean, fine, how.fullScale, info.geometry(how.channel).split, defects.tops);
+    const auto psf = starImage(clean, fine, how.fullScale, info.geometry(how.channel).split, defects.maxima);
     return psf ? std::optional(radiusFor(*psf)) : std::nullopt;
 }
 
@@ -64,7 +64,7 @@ SubFigures measureSub(std::vector<Plane>& planes, const FrameInfo& info, const S
     SubFigures out;
     out.file = nameText(info.path);
     out.start = info.facts.start.value_or("");
-    out.exposure_s = info.facts.sub_exposure_s.value_or(0);
+    out.exposure_s = info.facts.sub_exposure_s;
     out.temperature_c = info.facts.sensor_temperature_c;
     for (std::size_t c = 0; c < planes.size(); ++c) {
         const BackgroundMesh mesh = sampleMesh(planes[c], defaultCell(planes[c]));
@@ -95,7 +95,7 @@ SubFigures measureSub(std::vector<Plane>& planes, const FrameInfo& info, const S
     for (std::size_t i = 0; i < plane.size(); i += 7) full += plane.data()[i] >= limit;
     out.saturatedPart = 7.0 * static_cast<double>(full) / static_cast<double>(plane.size());
     const Defects defects = markDefects(plane, fine);
-    const PlaneStars stars = findStars(plane, fine, how.fullScale, geometry.split, defects.tops);
+    const PlaneStars stars = findStars(plane, fine, how.fullScale, geometry.split, defects.maxima);
     out.stars = stars.counted();
     if (stars.psf)
         out.fwhm_px = stars.psf->fwhm * geometry.pitch, out.eccentricity = stars.psf->eccentricity, out.tilt = stars.psf->tilt,
@@ -129,7 +129,8 @@ void placeInSky(SubFigures& f, const Site& site, const Target& target) {
     if (!site.latitude_deg || !site.longitude_deg || f.start.empty()) return;
     const auto time = parseTime(f.start);
     if (!time) return;
-    const SkyMoment m = skyAt({*site.latitude_deg, *site.longitude_deg, site.elevation_m}, time->plusSeconds(f.exposure_s / 2), target.ra_deg, target.dec_deg);
+    const SkyMoment m =
+        skyAt({*site.latitude_deg, *site.longitude_deg, site.elevation_m}, time->plusSeconds(f.exposure_s.value_or(0) / 2), target.ra_deg, target.dec_deg);
     f.sunAltitude_deg = m.sun.alt_deg;
     f.moonAltitude_deg = m.moon.alt_deg;
     if (!m.target) return;

@@ -4,6 +4,7 @@
 #include "core/sky/ephemeris.h"
 
 #include <map>
+#include <optional>
 
 namespace caelumen {
 
@@ -17,10 +18,10 @@ struct SubStar {
 /// What one sub shows by itself (docs/measurements.md, Sub-frames).
 struct SubFigures {
     std::string file;
-    std::string problem;   ///< why nothing could be measured; a sentence
-    bool foreign = false;  ///< another filter, gain or scale than the others: `problem` says which
-    std::string start;     ///< ISO 8601, UTC; empty: unknown
-    double exposure_s = 0; ///< 0: unknown
+    std::string problem;  ///< why nothing could be measured; a sentence
+    bool foreign = false; ///< another filter, gain or scale than the others: `problem` says which
+    std::string start;    ///< ISO 8601, UTC; empty: unknown
+    std::optional<double> exposure_s = {};
     std::optional<double> temperature_c;
     std::map<std::string, double> level;              ///< sky of each channel, ADU above zero
     std::map<std::string, double> noise;              ///< of a sky pixel, ADU
@@ -42,8 +43,8 @@ struct SubFigures {
     std::optional<double> airmass, moonAltitude_deg, sunAltitude_deg, moonlight_nL;
 };
 
-/// Sky in its star channel, e-/s/px; ADU/s where the gain is not known (0).
-double skyRate(const SubFigures& figures, double gain_e_per_adu);
+/// Sky in its star channel, e-/s/px; ADU/s where the gain is not known.
+double skyRate(const SubFigures& figures, std::optional<double> gain_e_per_adu);
 
 struct SubMeasuring {
     std::size_t channel = 0;   ///< that stars are looked for in

@@ -54,7 +54,7 @@ Result<SubMeasurer> SubMeasurer::make(const SubsRecipe& recipe, const Job& job) 
     out.m_like = std::make_shared<const FrameInfo>(std::move(like));
     const FrameFacts& facts = out.m_like->facts;
     const Rig rig = factsOf(recipe, facts).rig;
-    out.m_gain = rig.gain_e_per_adu.value_or(0);
+    out.m_gain = rig.gain_e_per_adu;
     out.m_exposure = recipe.run.sub_exposure_s ? recipe.run.sub_exposure_s : facts.sub_exposure_s;
     out.m_site = recipe.site;
     if (!out.m_site.latitude_deg) out.m_site.latitude_deg = facts.site_latitude_deg, out.m_site.longitude_deg = facts.site_longitude_deg;
@@ -79,7 +79,7 @@ Result<SubMeasurer> SubMeasurer::make(const SubsRecipe& recipe, const Job& job) 
     if (!named.empty()) made->warnings.push_back(fmt::format("No header says it, so this comes from the names of the files: {}.", named));
     const double zero = made->zeroKnown ? rig.pedestal_adu.value_or(0) : 0;
     double full = rig.full_scale_adu.value_or(out.m_like->integer && out.m_like->bits <= 16 ? std::pow(2.0, out.m_like->bits) - 1 : 65535);
-    if (rig.full_well_e && out.m_gain > 0) full = std::min(full, *rig.full_well_e / out.m_gain + zero);
+    if (rig.full_well_e && out.m_gain) full = std::min(full, *rig.full_well_e / *out.m_gain + zero);
     out.m_how.fullScale = full - zero;
     out.m_calibration = std::make_shared<const Calibration>(std::move(*made));
 
@@ -119,7 +119,7 @@ SubFigures SubMeasurer::measure(const fs::path& path, std::vector<Plane>* spare)
         SubFigures f;
         f.file = nameText(path);
         f.problem = why;
-        f.exposure_s = m_exposure.value_or(0);
+        f.exposure_s = m_exposure;
         return f;
     };
     try {
@@ -141,7 +141,7 @@ SubFigures SubMeasurer::measure(const fs::path& path, std::vector<Plane>* spare)
         SubFigures out = measureSub(*planes, info, m_how);
         if (spare) *spare = std::move(*planes);
         out.file = nameText(path);
-        if (m_exposure) out.exposure_s = *m_exposure;
+        if (m_exposure) out.exposure_s = m_exposure;
         // Headers are held against each other: what the recipe says wins over all of them.
         const auto own = info.facts.sub_exposure_s, usual = m_like->facts.sub_exposure_s;
         if (own && usual && std::abs(*own / *usual - 1) > 0.02)

@@ -2,6 +2,8 @@
 
 #include "core/prepare/sub_figures.h"
 
+#include <optional>
+
 namespace caelumen {
 
 /// Measures the subs of one run alike: same masters, same channel, same aperture. Made once, then each sub by itself, in any order and as it lands.
@@ -16,9 +18,9 @@ public:
     /// Its calibrated pixels, for stacking and looking.
     Result<SubPixels> pixels(const std::filesystem::path& file) const;
     const Calibration& calibration() const { return *m_calibration; }
-    const FrameInfo& like() const { return *m_like; }    ///< the light that the others must resemble
-    double gain() const { return m_gain; }               ///< e-/ADU; 0: unknown
-    double fullScale() const { return m_how.fullScale; } ///< ADU above zero
+    const FrameInfo& like() const { return *m_like; }     ///< the light that the others must resemble
+    std::optional<double> gain() const { return m_gain; } ///< e-/ADU
+    double fullScale() const { return m_how.fullScale; }  ///< ADU above zero
     std::optional<double> exposure_s() const { return m_exposure; }
     const Site& site() const { return m_site; }       ///< told, else as headers say
     const Target& target() const { return m_target; } ///< likewise
@@ -31,7 +33,7 @@ private:
     Site m_site;
     Target m_target;
     std::string m_bayer; ///< told; empty: as headers say
-    double m_gain = 0;
+    std::optional<double> m_gain;
     std::optional<double> m_exposure;
     double m_unit = 65535; ///< ADU that 1 stands for in subs from 0 to 1
 };

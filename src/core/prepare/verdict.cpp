@@ -59,7 +59,7 @@ void compareStars(JudgedRun& run) {
             const auto at = grid.nearest(s.alignment->unmap(star.at), reach);
             if (at >= 0) parts.push_back(star.flux / fluxes[static_cast<std::size_t>(at)]);
         }
-        const double seconds = s.figures.exposure_s > 0 && reference.exposure_s > 0 ? s.figures.exposure_s / reference.exposure_s : 1;
+        const double seconds = s.figures.exposure_s && reference.exposure_s ? *s.figures.exposure_s / *reference.exposure_s : 1;
         if (parts.size() >= 5) ratios[i] = medianOf(std::move(parts)) / seconds * enclosed(reference) / enclosed(s.figures);
     });
     std::vector<double> known;
@@ -82,7 +82,7 @@ double expectedSky(const JudgedRun& run, std::size_t of) {
     const auto side = [&](int direction) {
         std::vector<double> out; // nearest first
         for (auto k = static_cast<std::ptrdiff_t>(of) + direction; k >= 0 && k < static_cast<std::ptrdiff_t>(run.subs.size()) && out.size() < 4; k += direction)
-            if (const SubFigures& f = run.subs[static_cast<std::size_t>(k)].figures; f.problem.empty()) out.push_back(skyRate(f, 0));
+            if (const SubFigures& f = run.subs[static_cast<std::size_t>(k)].figures; f.problem.empty()) out.push_back(skyRate(f, {}));
         return out;
     };
     const auto middle = [](const std::vector<double>& s) {
@@ -134,7 +134,7 @@ std::size_t JudgedRun::kept() const {
 }
 
 double JudgedRun::kept_s() const {
-    return std::accumulate(subs.begin(), subs.end(), 0.0, [](double sum, const JudgedSub& s) { return sum + (s.keep ? s.figures.exposure_s : 0); });
+    return std::accumulate(subs.begin(), subs.end(), 0.0, [](double sum, const JudgedSub& s) { return sum + (s.keep ? s.figures.exposure_s.value_or(0) : 0); });
 }
 
 std::optional<Clearness> JudgedRun::transparency() const {
@@ -155,7 +155,7 @@ std::optional<Clearness> JudgedRun::transparency() const {
 std::map<SubReason, double> JudgedRun::lost_s() const {
     std::map<SubReason, double> out;
     for (const JudgedSub& s : subs)
-        if (!s.keep) out[s.reason] += s.figures.exposure_s;
+        if (!s.keep) out[s.reason] += s.figures.exposure_s.value_or(0);
     return out;
 }
 
@@ -209,10 +209,20 @@ Result<JudgedRun> judgeRun(std::vector<SubFigures> figures, const CullOptions& c
     return run;
 }
 
-void judgeAgain(JudgedRun& run, const CullOptions& cull) {
-    const CullLimits& limit = cull.limits;
+namespace {
+
+/// What is usual in a run: middles of its subs' figures and how far these scatter.
+struct Usual {
+    double width = 0, shape = 0, stars = 0, vignette = 0, tilt = 0;
+    double widthSpread = 0, shapeSpread = 0, vignetteSpread = 0, tiltSpread = 0;
+    double leastAirmass = 0; ///< 0: none is known
+    bool several = false;    ///< fewer cannot tell which of them is odd
+    bool tilts = false;
+};
+
+Usual usualOf(const JudgedRun& run) {
     std::vector<double> fwhm, shape, stars, vignette, tilt;
-    double least = 0;
+    Usual out;
     for (const JudgedSub& s : run.subs) {
         const SubFigures& f = s.figures;
         if (!f.problem.empty()) continue;
@@ -220,80 +230,97 @@ void judgeAgain(JudgedRun& run, const CullOptions& cull) {
         if (f.tilt) tilt.push_back(*f.tilt);
         stars.push_back(f.stars);
         vignette.push_back(f.vignette);
-        if (f.airmass && (least == 0 || *f.airmass < least)) least = *f.airmass;
+        if (f.airmass && (out.leastAirmass == 0 || *f.airmass < out.leastAirmass)) out.leastAirmass = *f.airmass;
     }
-    const bool several = stars.size() >= 3; // fewer cannot tell which of them is odd
-    const double usualWidth = medianOf(fwhm), usualShape = medianOf(shape), usualStars = medianOf(stars), usualVignette = medianOf(vignette),
-                 usualTilt = medianOf(tilt);
-    const double widthSpread = scatterOf(fwhm), shapeSpread = scatterOf(shape), vignetteSpread = scatterOf(vignette), tiltSpread = scatterOf(tilt);
-    run.notes.clear();
-    for (std::size_t i = 0; i < run.subs.size(); ++i) {
-        JudgedSub& s = run.subs[i];
-        const SubFigures& f = s.figures;
-        s.keep = true, s.byHand = false, s.reason = SubReason::None, s.words.clear();
-        const auto against = [&](SubReason reason, std::string words) {
-            if (s.reason != SubReason::None) return; // the first one counts
-            s.reason = reason, s.words = std::move(words);
-        };
-        if (!f.problem.empty()) {
-            against(SubReason::Unreadable, f.problem);
-        } else {
-            const double beside = expectedSky(run, i), brighter = beside > 0 ? skyRate(f, 0) / beside : 1;
-            const double air = airOf(f, least);
-            if (f.sunAltitude_deg && *f.sunAltitude_deg > -9)
-                against(SubReason::Twilight, *f.sunAltitude_deg > 0 ? "The sun was up."
-                                                                    : fmt::format("The sun stood only {:.0f} degrees below the horizon: {} twilight.",
-                                                                                  -*f.sunAltitude_deg, *f.sunAltitude_deg > -6 ? "civil" : "nautical"));
-            if (several && f.transparency && *f.transparency < limit.transparency * air)
-                against(SubReason::Cloud, fmt::format("Stars give {:.0f} % of their light{}.", 100 * *f.transparency,
-                                                      air < 0.97 ? fmt::format(" where clear air at this altitude lets {:.0f} % through", 100 * air) : ""));
-            const double few = limit.stars * usualStars;
-            const bool elongated =
-                several && f.eccentricity && *f.eccentricity > 0.5 && *f.eccentricity > usualShape + std::max(limit.eccentricity, 5 * shapeSpread);
-            if (several && elongated)
-                against(SubReason::Trailed, fmt::format("Stars are drawn out: eccentricity {:.2f} where the run has {:.2f}.", *f.eccentricity, usualShape));
-            if (several && f.fwhm_px && *f.fwhm_px > usualWidth * limit.fwhm && *f.fwhm_px > usualWidth + 4 * widthSpread)
-                against(SubReason::Soft, fmt::format("FWHM {:.2f} px where the run has {:.2f}.", *f.fwhm_px, usualWidth));
-            if (tilt.size() >= 3 && f.tilt && *f.tilt > usualTilt + std::max({limit.tilt, 5 * tiltSpread, 4 * f.tiltSigma}))
-                against(SubReason::SoftCorner,
-                        fmt::format("Stars in one corner are {:.2f} times as wide as in the middle where the run has {:.2f}: tilt, or something in the light.",
-                                    *f.tilt, usualTilt));
-            if (several && f.stars < few) against(SubReason::Cloud, fmt::format("{} stars where the run has {:.0f}.", f.stars, usualStars));
-            const double more =
-                f.level.empty() ? 0
-                                : f.level.at(f.channel) * (1 - 1 / std::max(1.0, brighter)); // must show in the pixels, too: next to no sky doubles by chance
-            if (several && brighter > limit.sky && more > 0.25 * f.noise.at(f.channel))
-                against(SubReason::BrightSky, fmt::format("The sky is {:.1f} times as bright as before and after.", brighter));
-            if (several && std::abs(f.vignette - usualVignette) > std::max({limit.vignette, 5 * vignetteSpread, 5 * f.vignetteSigma}))
-                against(SubReason::FlatMismatch,
-                        fmt::format("The corners are {:+.0f} % off the run's shape: flat, dew or an obstacle.", 100 * (f.vignette - usualVignette)));
-            if (!s.alignment) against(SubReason::NotAligned, fmt::format("Its {} stars do not lie as the reference's do.", f.found.size()));
-        }
-        s.keep = s.reason == SubReason::None || (!cull.automatic && s.reason != SubReason::Unreadable && s.reason != SubReason::NotAligned);
-        const auto named = [&](const std::vector<std::string>& list) {
-            return std::any_of(list.begin(), list.end(), [&](const std::string& p) { return isMeant(f.file, p); });
-        };
-        if (named(cull.reject)) {
-            if (s.keep) s.reason = SubReason::ByHand, s.words = "Left out by a person.";
-            s.keep = false, s.byHand = true;
-        } else if (named(cull.keep) && f.problem.empty() && s.alignment) {
-            s.byHand = !s.keep;
-            s.keep = true;
-        }
+    out.several = stars.size() >= 3, out.tilts = tilt.size() >= 3;
+    out.width = medianOf(fwhm), out.shape = medianOf(shape), out.stars = medianOf(stars), out.vignette = medianOf(vignette), out.tilt = medianOf(tilt);
+    out.widthSpread = scatterOf(fwhm), out.shapeSpread = scatterOf(shape), out.vignetteSpread = scatterOf(vignette), out.tiltSpread = scatterOf(tilt);
+    return out;
+}
+
+struct Objection {
+    SubReason reason = SubReason::None;
+    std::string words;
+};
+
+/// What speaks against a sub by itself or beside its neighbours; the first that counts, by weight.
+Objection objectionTo(const JudgedRun& run, std::size_t i, const Usual& usual, const CullLimits& limit) {
+    const JudgedSub& s = run.subs[i];
+    const SubFigures& f = s.figures;
+    if (!f.problem.empty()) return {SubReason::Unreadable, f.problem};
+    const double beside = expectedSky(run, i), brighter = beside > 0 ? skyRate(f, {}) / beside : 1;
+    const double air = airOf(f, usual.leastAirmass);
+    if (f.sunAltitude_deg && *f.sunAltitude_deg > -9)
+        return {SubReason::Twilight, *f.sunAltitude_deg > 0 ? "The sun was up."
+                                                            : fmt::format("The sun stood only {:.0f} degrees below the horizon: {} twilight.",
+                                                                          -*f.sunAltitude_deg, *f.sunAltitude_deg > -6 ? "civil" : "nautical")};
+    if (usual.several && f.transparency && *f.transparency < limit.transparency * air)
+        return {SubReason::Cloud, fmt::format("Stars give {:.0f} % of their light{}.", 100 * *f.transparency,
+                                              air < 0.97 ? fmt::format(" where clear air at this altitude lets {:.0f} % through", 100 * air) : "")};
+    if (usual.several && f.eccentricity && *f.eccentricity > 0.5 && *f.eccentricity > usual.shape + std::max(limit.eccentricity, 5 * usual.shapeSpread))
+        return {SubReason::Trailed, fmt::format("Stars are drawn out: eccentricity {:.2f} where the run has {:.2f}.", *f.eccentricity, usual.shape)};
+    if (usual.several && f.fwhm_px && *f.fwhm_px > usual.width * limit.fwhm && *f.fwhm_px > usual.width + 4 * usual.widthSpread)
+        return {SubReason::Soft, fmt::format("FWHM {:.2f} px where the run has {:.2f}.", *f.fwhm_px, usual.width)};
+    if (usual.tilts && f.tilt && *f.tilt > usual.tilt + std::max({limit.tilt, 5 * usual.tiltSpread, 4 * f.tiltSigma}))
+        return {SubReason::SoftCorner,
+                fmt::format("Stars in one corner are {:.2f} times as wide as in the middle where the run has {:.2f}: tilt, or something in the light.", *f.tilt,
+                            usual.tilt)};
+    if (usual.several && f.stars < limit.stars * usual.stars)
+        return {SubReason::Cloud, fmt::format("{} stars where the run has {:.0f}.", f.stars, usual.stars)};
+    // It must show in the pixels, too: next to no sky doubles by chance.
+    const double more = f.level.empty() ? 0 : f.level.at(f.channel) * (1 - 1 / std::max(1.0, brighter));
+    if (usual.several && brighter > limit.sky && more > 0.25 * f.noise.at(f.channel))
+        return {SubReason::BrightSky, fmt::format("The sky is {:.1f} times as bright as before and after.", brighter)};
+    if (usual.several && std::abs(f.vignette - usual.vignette) > std::max({limit.vignette, 5 * usual.vignetteSpread, 5 * f.vignetteSigma}))
+        return {SubReason::FlatMismatch,
+                fmt::format("The corners are {:+.0f} % off the run's shape: flat, dew or an obstacle.", 100 * (f.vignette - usual.vignette))};
+    if (!s.alignment) return {SubReason::NotAligned, fmt::format("Its {} stars do not lie as the reference's do.", f.found.size())};
+    return {};
+}
+
+/// A person's word counts over all others, as far as the sub can be used at all.
+void takePersonsWord(JudgedSub& s, const CullOptions& cull) {
+    const auto named = [&](const std::vector<std::string>& list) {
+        return std::any_of(list.begin(), list.end(), [&](const std::string& p) { return isMeant(s.figures.file, p); });
+    };
+    if (named(cull.reject)) {
+        if (s.keep) s.reason = SubReason::ByHand, s.words = "Left out by a person.";
+        s.keep = false, s.byHand = true;
+    } else if (named(cull.keep) && s.figures.problem.empty() && s.alignment) {
+        s.byHand = !s.keep;
+        s.keep = true;
     }
+}
+
+std::vector<std::string> notesOn(const JudgedRun& run, bool several) {
+    std::vector<std::string> notes;
     double turned = 0;
     for (const JudgedSub& s : run.subs)
         if (s.keep && s.alignment) turned = std::max(turned, std::abs(std::remainder(s.alignment->rotation_deg, 180)));
     const auto starless =
         std::count_if(run.subs.begin(), run.subs.end(), [](const JudgedSub& s) { return s.figures.problem.empty() && !s.figures.transparency; });
     if (several && starless > 0)
-        run.notes.push_back(fmt::format("{} of {} subs share too few stars with the reference: clouds over {} are not told by starlight, only by the sky.",
-                                        starless, run.subs.size(), starless == 1 ? "it" : "them"));
+        notes.push_back(fmt::format("{} of {} subs share too few stars with the reference: clouds over {} are not told by starlight, only by the sky.",
+                                    starless, run.subs.size(), starless == 1 ? "it" : "them"));
     if (!several)
-        run.notes.push_back(fmt::format("{} {} too few to tell which is odd: none is left out for clouds, focus or trails.", run.subs.size(),
-                                        run.subs.size() == 1 ? "sub is" : "subs are"));
-    if (turned > 2)
-        run.notes.push_back(fmt::format("The camera was turned by {:.1f} degrees within the run: one set of flats cannot fit all its subs.", turned));
+        notes.push_back(fmt::format("{} {} too few to tell which is odd: none is left out for clouds, focus or trails.", run.subs.size(),
+                                    run.subs.size() == 1 ? "sub is" : "subs are"));
+    if (turned > 2) notes.push_back(fmt::format("The camera was turned by {:.1f} degrees within the run: one set of flats cannot fit all its subs.", turned));
+    return notes;
+}
+
+} // namespace
+
+void judgeAgain(JudgedRun& run, const CullOptions& cull) {
+    const Usual usual = usualOf(run);
+    for (std::size_t i = 0; i < run.subs.size(); ++i) {
+        JudgedSub& s = run.subs[i];
+        Objection against = objectionTo(run, i, usual, cull.limits);
+        s.byHand = false, s.reason = against.reason, s.words = std::move(against.words);
+        s.keep = s.reason == SubReason::None || (!cull.automatic && s.reason != SubReason::Unreadable && s.reason != SubReason::NotAligned);
+        takePersonsWord(s, cull);
+    }
+    run.notes = notesOn(run, usual.several);
 }
 
 } // namespace caelumen

@@ -58,17 +58,17 @@ void TruthBook::add(const SceneRun& run, int channel, const std::string& name, b
     sky /= static_cast<double>(n);
     skyGas /= static_cast<double>(n);
     const double pixelNoise = std::sqrt(noiseVariance / static_cast<double>(n));
-    put(run, name, "background", "", sky);
-    put(run, name, "pixel_noise", "", pixelNoise);
+    put(run, name, q::background, "", sky);
+    put(run, name, q::pixelNoise, "", pixelNoise);
     const double boxNoise = pixelNoise * scale / 10; // sigma / k scaled by k scale / 10, white noise
-    put(run, name, "box_noise", "", boxNoise);
-    put(run, name, "noise_correlation", "", 1);
-    put(run, name, "faint_limit", "", 5 * boxNoise * std::sqrt(total / 3600));
-    put(run, name, "star_fwhm", "", run.fwhm_px);
-    if (const auto* b = find(baselineId(), name, "background", ""); b && !baseline) {
+    put(run, name, q::boxNoise, "", boxNoise);
+    put(run, name, q::noiseCorrelation, "", 1);
+    put(run, name, q::faintLimit, "", 5 * boxNoise * std::sqrt(total / 3600));
+    put(run, name, q::starFwhm, "", run.fwhm_px);
+    if (const auto* b = find(baselineId(), name, q::background, ""); b && !baseline) {
         const double area = std::pow(scale / m_baseline->rig.scale_arcsec(), 2);
-        put(run, name, "background_ratio", "", sky / b->value / area);
-        put(run, name, "background_mag", "", -2.5 * std::log10(sky / b->value / area));
+        put(run, name, q::backgroundRatio, "", sky / b->value / area);
+        put(run, name, q::backgroundMag, "", -2.5 * std::log10(sky / b->value / area));
     }
     for (const Region& r : m_trial.regions) {
         if (r.role != RegionRole::Nebula) continue;
@@ -81,15 +81,15 @@ void TruthBook::add(const SceneRun& run, int channel, const std::string& name, b
         if (pixels == 0) continue;
         // Against the sky regions, which hold a little nebula of their own.
         const double signal = light / static_cast<double>(pixels) - skyGas;
-        put(run, name, "nebula_signal", r.id, signal);
-        put(run, name, "nebula_contrast", r.id, signal / sky);
-        put(run, name, "nebula_snr", r.id, signal / boxNoise);
-        put(run, name, "nebula_snr_hour", r.id, signal / boxNoise * std::sqrt(3600 / total));
+        put(run, name, q::nebulaSignal, r.id, signal);
+        put(run, name, q::nebulaContrast, r.id, signal / sky);
+        put(run, name, q::nebulaSnr, r.id, signal / boxNoise);
+        put(run, name, q::nebulaSnrHour, r.id, signal / boxNoise * std::sqrt(3600 / total));
         if (baseline) continue;
-        const auto *b = find(baselineId(), name, "nebula_signal", r.id), *h = find(baselineId(), name, "nebula_snr_hour", r.id);
+        const auto *b = find(baselineId(), name, q::nebulaSignal, r.id), *h = find(baselineId(), name, q::nebulaSnrHour, r.id);
         if (!b || !(b->value > 0)) continue;
-        put(run, name, "throughput", r.id, signal / b->value / std::pow(scale / m_baseline->rig.scale_arcsec(), 2));
-        put(run, name, "time_ratio", r.id, std::pow(signal / boxNoise * std::sqrt(3600 / total) / h->value, 2));
+        put(run, name, q::throughput, r.id, signal / b->value / std::pow(scale / m_baseline->rig.scale_arcsec(), 2));
+        put(run, name, q::timeRatio, r.id, std::pow(signal / boxNoise * std::sqrt(3600 / total) / h->value, 2));
     }
 
     // The sky model fitted to the noiseless sky on a coarse grid.
@@ -106,10 +106,10 @@ void TruthBook::add(const SceneRun& run, int channel, const std::string& name, b
     }
     const Eigen::Vector4d p = a.ldlt().solve(g);
     const double span = 2 * (std::abs(p[1]) * 0.5 * (run.width - 1) + std::abs(p[2]) * 0.5 * (run.height - 1)) / half;
-    put(run, name, "gradient", "", span / p[0]);
-    put(run, name, "gradient_rate", "", span);
-    put(run, name, "gradient_angle", "", std::atan2(p[2], p[1]) * 180 / M_PI);
-    put(run, name, "vignette", "", p[3] / p[0]);
+    put(run, name, q::gradient, "", span / p[0]);
+    put(run, name, q::gradientRate, "", span);
+    put(run, name, q::gradientAngle, "", std::atan2(p[2], p[1]) * 180 / M_PI);
+    put(run, name, q::vignette, "", p[3] / p[0]);
 
     if (baseline) return;
     for (const Region& r : m_trial.regions) {
@@ -120,11 +120,11 @@ void TruthBook::add(const SceneRun& run, int channel, const std::string& name, b
         for (const Ghost& ghost : ghosts) {
             const double radius = ghostRadius(run, ghost), hole = radius * run.rig.obstruction;
             const std::string id = ++ring == 1 ? r.id : r.id + "#" + std::to_string(ring);
-            put(run, name, "halo_radius", id, radius);
-            put(run, name, "halo_radius_arcsec", id, radius * scale);
-            put(run, name, "halo_flux_fraction", id, ghost.fraction);
-            put(run, name, "halo_gap_mm", id, ghost.gap_mm);
-            put(run, name, "halo_depth", id, -2.5 * std::log10(ghost.fraction / (M_PI * (radius * radius - hole * hole)) / (scale * scale)));
+            put(run, name, q::haloRadius, id, radius);
+            put(run, name, q::haloRadiusArcsec, id, radius * scale);
+            put(run, name, q::haloFluxFraction, id, ghost.fraction);
+            put(run, name, q::haloGapMm, id, ghost.gap_mm);
+            put(run, name, q::haloDepth, id, -2.5 * std::log10(ghost.fraction / (M_PI * (radius * radius - hole * hole)) / (scale * scale)));
         }
     }
 }
@@ -164,9 +164,9 @@ void TruthBook::addColours(const SceneRun& run, bool baseline) {
         }
         const auto fit = fitColour(points);
         if (!fit) continue;
-        put(run, name, "colour_slope", "", fit->slope);
-        put(run, name, "colour_cast", "", fit->cast);
-        put(run, name, "colour_scatter", "", fit->scatter);
+        put(run, name, q::colourSlope, "", fit->slope);
+        put(run, name, q::colourCast, "", fit->cast);
+        put(run, name, q::colourScatter, "", fit->scatter);
     }
 }
 

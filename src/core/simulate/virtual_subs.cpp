@@ -94,7 +94,7 @@ std::vector<CleanPlane> cleanPlanes(const VirtualRun& run, const VirtualSub& sub
     scene.alignment = sub.alignment;
     scene.vignette = 0;
     if (sub.fwhm_px > 0) scene.fwhm_px = sub.fwhm_px;
-    if (sub.moon_nl >= 0) scene.sky.moon_nl = sub.moon_nl;
+    scene.sky.moon_nl = sub.moon_nl.value_or(scene.sky.moon_nl);
     std::vector<SceneStar> stars = run.stars;
     if (sub.drift_px > 0) { // a star drawn out is many faint ones in a row
         const int steps = std::max(3, static_cast<int>(std::ceil(sub.drift_px / (0.4 * scene.fwhm_px))));

@@ -5,6 +5,7 @@
 #include "core/simulate/render.h"
 
 #include <filesystem>
+#include <optional>
 
 namespace caelumen {
 
@@ -27,7 +28,7 @@ struct VirtualSub {
     Alignment alignment;                       ///< reference to this sub: dither, field rotation, meridian flip
     double transparency = 1;                   ///< clouds
     double sky = 1;                            ///< factor on the sky: lamplight thrown back by clouds, a torch
-    double moon_nl = -1;                       ///< instead of the run's; negative: the run's
+    std::optional<double> moon_nl = {};        ///< instead of the run's
     double fwhm_px = 0;                        ///< 0: the run's
     double drift_px = 0, drift_deg = 0;        ///< tracking lost: how far stars moved
     std::vector<std::array<double, 4>> trails; ///< x0, y0, x1, y1 in stored pixels

@@ -21,16 +21,16 @@ Defects markDefects(Plane& plane, const SmoothSky& sky) {
     if (!(sky.typicalSigma() > 0)) return {};
     constexpr double kLimit = 8; // sigmas
     constexpr int kSame = 8;     // rows, in which the sky changes by far less than that
-    static_assert(Tops::kRows % kSame == 0);
-    const int w = plane.width(), h = plane.height(), blocks = (h + Tops::kRows - 1) / Tops::kRows;
+    static_assert(BlockMaxima::kRows % kSame == 0);
+    const int w = plane.width(), h = plane.height(), blocks = (h + BlockMaxima::kRows - 1) / BlockMaxima::kRows;
     Defects out;
-    out.tops.ofBlock.assign(static_cast<std::size_t>(blocks), -std::numeric_limits<float>::infinity());
+    out.maxima.ofBlock.assign(static_cast<std::size_t>(blocks), -std::numeric_limits<float>::infinity());
     std::vector<std::vector<std::size_t>> found(static_cast<std::size_t>(blocks));
     tbb::parallel_for(0, blocks, [&](int block) {
         std::vector<float> low(static_cast<std::size_t>(w)), high(low.size());
         std::vector<int> far(low.size());
         float top = -std::numeric_limits<float>::infinity();
-        for (int y = block * Tops::kRows; y < std::min(h, (block + 1) * Tops::kRows); ++y) {
+        for (int y = block * BlockMaxima::kRows; y < std::min(h, (block + 1) * BlockMaxima::kRows); ++y) {
             if (y % kSame == 0) {
                 sky.row(y + kSame / 2, -kLimit, 0, w, low.data());
                 sky.row(y + kSame / 2, kLimit, 0, w, high.data());
@@ -47,7 +47,7 @@ Defects markDefects(Plane& plane, const SmoothSky& sky) {
                     top = std::max(top, row[x]);
             }
         }
-        out.tops.ofBlock[static_cast<std::size_t>(block)] = top;
+        out.maxima.ofBlock[static_cast<std::size_t>(block)] = top;
     });
     for (const auto& part : found) out.places.insert(out.places.end(), part.begin(), part.end());
     markDefects(plane, out); // only now, so that neighbours were judged by what was there

@@ -13,7 +13,7 @@ bool isHotPixel(const Plane& plane, double level, int x, int y);
 struct Defects {
     std::vector<std::size_t> places; ///< indices of pixels, in order
     std::size_t count() const { return places.size(); }
-    Tops tops; ///< of what stays; a block without anything eight sigmas above the sky has none
+    BlockMaxima maxima; ///< of what stays; a block without anything eight sigmas above the sky has none
 };
 Defects markDefects(Plane& plane, const SmoothSky& sky);
 /// The same in a plane that was read anew.

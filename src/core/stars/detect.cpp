@@ -225,12 +225,12 @@ const Star* starNear(const std::vector<Star>& stars, Point place, double reach) 
     return nearest;
 }
 
-double saturationLevel(const Plane& plane, double known, const Tops& tops) {
-    const float top = tops.top();
+double saturationLevel(const Plane& plane, double known, const BlockMaxima& maxima) {
+    const float top = maxima.maximum();
     if (!std::isfinite(top)) return known;
     if (static_cast<double>(top) >= 0.97 * known) return 0.9 * std::min(known, static_cast<double>(top)); // burnt to the limit that is known
     // A plateau: many pixels within 2 % of the top, which an unsaturated profile with a sharp peak never has.
-    const rows::Counts counts = countAbove(plane, tops, 0.90F * top, 0.98F * top);
+    const rows::Counts counts = countAbove(plane, maxima, 0.90F * top, 0.98F * top);
     const double plateau = counts.high >= 12 && 2 * counts.high > counts.low ? 0.9 * static_cast<double>(top) : std::numeric_limits<double>::infinity();
     return std::min(0.9 * known, plateau);
 }

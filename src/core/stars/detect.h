@@ -2,6 +2,7 @@
 
 #include "core/image/plane_scan.h"
 #include "core/stars/background_mesh.h"
+#include "core/stars/saturation.h"
 
 #include <vector>
 
@@ -24,8 +25,8 @@ struct Star {
 };
 
 struct DetectOptions {
-    double threshold = 4.0;   ///< in local sigmas
-    double saturation = 1e30; ///< stored units: pixels at or above are saturated
+    double threshold = 4.0;              ///< in local sigmas
+    double saturation = kNeverSaturated; ///< stored units: pixels at or above are saturated
 };
 
 /// Finds stars on the plane minus `sky`: 3x3 smoothing, at least 5 connected pixels above the threshold (Bertin & Arnouts 1996, A&AS 117, 393),
@@ -38,6 +39,6 @@ const Star* starNear(const std::vector<Star>& stars, Point place, double reach);
 
 /// The level at which this plane saturates, stored units: the lowest of full scale, the full well, and a plateau shared by the
 /// brightest pixels of several stars. `known` is the limit known from the camera, or infinity.
-double saturationLevel(const Plane& plane, double known, const Tops& tops);
+double saturationLevel(const Plane& plane, double known, const BlockMaxima& maxima);
 
 } // namespace caelumen

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/stars/background_mesh.h"
+#include "core/stars/saturation.h"
 
 #include <vector>
 
@@ -23,7 +24,7 @@ struct SkyRing {
 
 struct ApertureOptions {
     double radius = 4; ///< plane pixels
-    double saturation = 1e30;
+    double saturation = kNeverSaturated;
     double pixelNoise = 0; ///< of the sky, plane units
     double noiseCorrelation = 1;
     const std::vector<double>* starLight = nullptr; ///< light per pixel of a star of flux 1 at radii of whole quarters of a pixel, for ringLight

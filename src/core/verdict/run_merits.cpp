@@ -1,5 +1,7 @@
 #include "core/verdict/run_merits.h"
 
+#include "core/model/flags.h"
+#include "core/model/quantity.h"
 #include "core/verdict/notice.h"
 
 #include <algorithm>
@@ -36,24 +38,24 @@ RunMerits runMerits(const GridTrial& t, const std::string& run) {
     for (const Measurement& m : r.measurements) {
         if (m.run != run) continue;
         const bool gone = isVoid(r, run, m.quantity);
-        if (m.quantity == "halo_flux_fraction") {
+        if (m.quantity == q::haloFluxFraction) {
             if (gone)
                 out.haloVoid = true;
             else if (!m.headline && m.region.find('#') == std::string::npos)
                 continue; // one channel speaks for a star
-            else if (m.flagged("upper-limit"))
+            else if (m.flagged(flag::upperLimit))
                 limit = true, least = std::min(least, m.value);
             else
                 rings += m.value, ringVar += m.sigma * m.sigma, seen = true;
         }
-        if (m.quantity == "colour_slope" && m.sigma > 0) {
+        if (m.quantity == q::colourSlope && m.sigma > 0) {
             if (gone)
                 out.colourVoid = true;
             else
                 colour.add(std::abs(1 - m.value), std::max(m.sigma, 0.01));
         }
-        if (m.quantity == "gradient" && m.sigma > 0 && m.headline) {
-            const Measurement* base = r.find(r.baseline, "gradient", m.channel);
+        if (m.quantity == q::gradient && m.sigma > 0 && m.headline) {
+            const Measurement* base = r.find(r.baseline, q::gradient, m.channel);
             if (gone)
                 out.gradientVoid = true;
             else if (base)

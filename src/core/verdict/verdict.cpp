@@ -2,6 +2,7 @@
 
 #include "core/base/statistics.h"
 #include "core/grid/grid_out.h"
+#include "core/model/quantity.h"
 #include "core/verdict/notice.h"
 #include "core/verdict/run_merits.h"
 #include "core/verdict/verdict_words.h"
@@ -68,7 +69,7 @@ private:
             for (const auto& [kind, kindShare] : m_profile.kinds) {
                 GridQuestion q;
                 q.kind = kind;
-                VerdictFigure figure{Merit::Nebula, "time_ratio", {}, s, kind, {}, 0, 0, 0, 0, m_profile.skies[s].share * kindShare};
+                VerdictFigure figure{Merit::Nebula, q::timeRatio, {}, s, kind, {}, 0, 0, 0, 0, m_profile.skies[s].share * kindShare};
                 const GridCell cell = gridCell(m_model, q, f, m_skies[s]);
                 figure.channel = cell.channel, figure.origin = cellOriginName(cell.origin);
                 if (cell.origin != CellOrigin::Empty) {
@@ -83,7 +84,7 @@ private:
                 }
                 out.figures.push_back(figure);
 
-                VerdictFigure dark{Merit::Background, "background_mag", cell.channel, s, kind, {}, 0, 0, 0, 0, figure.share};
+                VerdictFigure dark{Merit::Background, q::backgroundMag, cell.channel, s, kind, {}, 0, 0, 0, 0, figure.share};
                 const auto darker = darkerThanBaseline(m_model, f, m_skies[s], kind);
                 if (darker) dark.channel = darker->cell.channel, dark.origin = cellOriginName(darker->cell.origin);
                 if (!darker) {
@@ -129,13 +130,13 @@ private:
             out.figures.push_back(v);
         };
         if (!halo.any() && limit) halo.add(0, std::max(least / 3, 1e-5)); // no halo as far as the star tells
-        put(Merit::Halo, "halo_flux_fraction", halo, kHaloNotice,
+        put(Merit::Halo, q::haloFluxFraction, halo, kHaloNotice,
             voided ? "its halos are void by what else differed" : "no star was bright enough, or none was marked: halos unknown");
         if (!m_profile.anyHaloIsAFault && halo.any() && halo.value() < kSmallHalo) {
             VerdictFigure& v = out.figures.back();
             v.step = 0;
         }
-        put(Merit::StarColour, "colour_slope", colour, kColourNotice, "star colours were not measured");
+        put(Merit::StarColour, q::colourSlope, colour, kColourNotice, "star colours were not measured");
         put(Merit::Gradient, "gradient", gradient, kGradientNotice, "the gradient was not measured");
     }
 

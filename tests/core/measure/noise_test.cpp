@@ -202,13 +202,13 @@ private slots:
         std::vector<StarDisc> discs;
         for (const Star& star : found.stars) discs.push_back({{star.x, star.y}, 14, star.flux});
         const Mask mask = starMask(discs, view);
-        const StarGlow glow(found.stars, std::vector<double>(found.stars.size(), 14), found.psf, s.width, s.height);
+        const UnmaskedStarlight starlight(found.stars, std::vector<double>(found.stars.size(), 14), found.psf, s.width, s.height);
         const auto above = [&](const std::vector<NoiseBox>& boxes) {
             double sum = 0;
             for (const NoiseBox& b : boxes) sum += std::abs(static_cast<double>(b.mean) - s.sky) / static_cast<double>(boxes.size());
             return sum;
         };
-        const double as = above(noiseBoxes(made.plane, mask, 5, view, {})), without = above(noiseBoxes(made.plane, mask, 5, view, {}, glow));
+        const double as = above(noiseBoxes(made.plane, mask, 5, view, {})), without = above(noiseBoxes(made.plane, mask, 5, view, {}, starlight));
         QVERIFY2(without < 0.4 * as, qPrintable(QString("%1 of %2").arg(without).arg(as)));
     }
 

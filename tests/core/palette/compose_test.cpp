@@ -82,7 +82,7 @@ private slots:
         QFETCH(double, ghost);
         const Sky sky{0.4, 1, ghost, 0.5, 0.006, {}, 4};
         const Plane p = rates(sky);
-        const Starless out = withoutStars(p, findStars(p, 1e30), sky.noise);
+        const Starless out = withoutStars(p, findStars(p, kNeverSaturated), sky.noise);
         const Plane truth = rates({0.4, 0, 0, 0.5, 0, {}, 4});
         double flux = 0, own = 0, worst = 0;
         for (int y = 0; y < kHeight; ++y)
@@ -101,19 +101,19 @@ private slots:
         QVERIFY(out.stars.size() > 60);
     }
 
-    void aGlowGoesWithItsStar() {
+    void anAureoleGoesWithItsStar() {
         const Sky sky{0.4, 1, 0, 0.5, 0.006, {}, 4};
         Plane p = rates(sky);
-        const auto glow = [](double r) { return 0.6 / (1 + std::pow(r / 9, 2)); };
+        const auto aureole = [](double r) { return 0.6 / (1 + std::pow(r / 9, 2)); };
         for (int y = 0; y < kHeight; ++y)
-            for (int x = 0; x < kWidth; ++x) p.at(x, y) += static_cast<float>(glow(std::hypot(x - 212.3, y - 131.7)));
-        const Starless out = withoutStars(p, findStars(p, 1e30), sky.noise);
+            for (int x = 0; x < kWidth; ++x) p.at(x, y) += static_cast<float>(aureole(std::hypot(x - 212.3, y - 131.7)));
+        const Starless out = withoutStars(p, findStars(p, kNeverSaturated), sky.noise);
         const Plane truth = rates({0.4, 0, 0, 0.5, 0, {}, 4});
         double left = 0, had = 0, worst = 0;
         for (int y = 0; y < kHeight; ++y)
             for (int x = 0; x < kWidth; ++x) {
                 const double r = std::hypot(x - 212.3, y - 131.7), d = static_cast<double>(out.ground.at(x, y) - truth.at(x, y));
-                if (r > 15 && r < 45) left += d, had += glow(r);
+                if (r > 15 && r < 45) left += d, had += aureole(r);
                 worst = std::min(worst, d);
             }
         QVERIFY2(std::abs(left) < 0.4 * had, qPrintable(QString("%1 of %2").arg(left).arg(had))); // the star image alone leaves it all
@@ -196,15 +196,15 @@ private slots:
         }
     }
 
-    void aGlowAndACloudAreNoGalaxies() {
-        // A bright star in its wide glow.
-        Plane glow = rates({0, 0.3, 0, 0.5, 0.006, {}, 1});
+    void anAureoleAndACloudAreNoGalaxies() {
+        // A bright star in its wide aureole.
+        Plane aureole = rates({0, 0.3, 0, 0.5, 0.006, {}, 1});
         for (int y = 0; y < kHeight; ++y)
             for (int x = 0; x < kWidth; ++x) {
                 const double r = std::hypot(x - 212.3, y - 131.7);
-                glow.at(x, y) += static_cast<float>(0.5 * std::exp(-r / 20) + 400 * std::exp(-r * r / 6));
+                aureole.at(x, y) += static_cast<float>(0.5 * std::exp(-r / 20) + 400 * std::exp(-r * r / 6));
             }
-        QVERIFY(!looksLikeGalaxy(glow, findStars(glow, 1e30)));
+        QVERIFY(!looksLikeGalaxy(aureole, findStars(aureole, kNeverSaturated)));
         // A shell of nebula with a bright side, as wide as a large galaxy.
         Plane cloud = rates({0, 0.3, 0, 0.5, 0.006, {}, 1});
         for (int y = 0; y < kHeight; ++y)
@@ -212,7 +212,7 @@ private slots:
                 const double r = std::hypot((x - 200) / 1.3, y - 160.0), side = 1 + 0.8 * (x - 200) / 100.0;
                 cloud.at(x, y) += static_cast<float>(0.3 * std::max(0.2, side) / (1 + std::exp((r - 60) / 14)));
             }
-        QVERIFY(!looksLikeGalaxy(cloud, findStars(cloud, 1e30)));
+        QVERIFY(!looksLikeGalaxy(cloud, findStars(cloud, kNeverSaturated)));
         // And a galaxy beside such a star is one.
         Plane both = rates({0.4, 0.3, 0, 0.5, 0.006, {}, 1, true});
         for (int y = 0; y < kHeight; ++y)
@@ -220,7 +220,7 @@ private slots:
                 const double r = std::hypot(x - 360.0, y - 60.0);
                 both.at(x, y) += static_cast<float>(3 * std::exp(-r / 12) + 2000 * std::exp(-r * r / 6));
             }
-        QVERIFY(looksLikeGalaxy(both, findStars(both, 1e30)));
+        QVERIFY(looksLikeGalaxy(both, findStars(both, kNeverSaturated)));
     }
 
     void scalesMakeEqual() {

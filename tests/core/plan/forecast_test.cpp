@@ -119,7 +119,7 @@ private slots:
         int i = 0;
         for (const int bortle : {8, 1}) {
             const Site site = siteOf(bortle);
-            const auto laid = layBlocks(p, site, night());
+            const auto laid = scheduleBlocks(p, site, night());
             QVERIFY2(laid.problem.empty(), laid.problem.c_str());
             const auto f = forecast(laid.plan, {open, duo}, rig, site, target("NGC 6188"), night()).filters;
             QCOMPARE(f.size(), std::size_t{2});
@@ -140,9 +140,9 @@ private slots:
         PlanRig rig = planRig({}, typicalCameras()[0]);
         rig.readNoise_e = 0.01; // then length does not matter at all
         const Site site = siteOf(6);
-        const double same = forecast(layBlocks(p, site, night()).plan, {open, duo}, rig, site, target("NGC 6188"), night()).filters[1].timeRatio;
+        const double same = forecast(scheduleBlocks(p, site, night()).plan, {open, duo}, rig, site, target("NGC 6188"), night()).filters[1].timeRatio;
         p.exposures = {{"duo", 600}};
-        const double own = forecast(layBlocks(p, site, night()).plan, {open, duo}, rig, site, target("NGC 6188"), night()).filters[1].timeRatio;
+        const double own = forecast(scheduleBlocks(p, site, night()).plan, {open, duo}, rig, site, target("NGC 6188"), night()).filters[1].timeRatio;
         QVERIFY2(std::abs(own / same - 1) < 0.02, qPrintable(QString("%1 %2").arg(same).arg(own)));
     }
 
@@ -230,7 +230,8 @@ private slots:
         PlanFilter open = filterOf("nothing"), duo = filterOf("dual-band"), same = duo;
         duo.id = "duo", same.id = "same";
         const Site site = siteOf(8);
-        const Forecasts f = forecast(layBlocks(p, site, night()).plan, {open, duo, same}, planRig({}, typicalCameras()[0]), site, target("NGC 6188"), night());
+        const Forecasts f =
+            forecast(scheduleBlocks(p, site, night()).plan, {open, duo, same}, planRig({}, typicalCameras()[0]), site, target("NGC 6188"), night());
         QCOMPARE(f.pairs.size(), std::size_t{1});
         QVERIFY(std::abs(f.pairs[0].ratio - 1) < 0.05 && f.pairs[0].sigma > 0);
         QVERIFY(!f.pairs[0].subsToTell);
@@ -270,7 +271,7 @@ private slots:
     void suggestionsSuitTheFilter() {
         Plan p;
         p.filters = {"duo"};
-        const Exercise both = exerciseOf({filterOf("dual-band")});
+        const PassedLines both = passedLines({filterOf("dual-band")});
         QVERIFY(both.hydrogen > 0.5 && both.oxygen > 0.5 && !both.broadband);
         const auto s = suggestTargets(deepSkyCatalogue(), both, {3.2, 2.1}, p, siteOf(3), night(), 20);
         QCOMPARE(s.size(), std::size_t{20});
@@ -288,7 +289,7 @@ private slots:
         Plan p;
         p.filters = {"open", "duo"};
         const auto ara = [&] {
-            const auto all = suggestTargets(deepSkyCatalogue(), exerciseOf({filterOf("dual-band")}), {1.8, 1.2}, p, siteOf(3), night(), 400);
+            const auto all = suggestTargets(deepSkyCatalogue(), passedLines({filterOf("dual-band")}), {1.8, 1.2}, p, siteOf(3), night(), 400);
             const auto it = std::find_if(all.begin(), all.end(), [](const Suggestion& g) { return g.target->id == "NGC 6188"; });
             return it == all.end() ? 0 : it->score;
         };

@@ -72,7 +72,7 @@ private slots:
         Plan p = planFor({"a", "b", "c"});
         p.flip = FlipSchool::Flipped;
         p.subs = 8;
-        const Laid laid = layBlocks(p, kSite, night());
+        const Schedule laid = scheduleBlocks(p, kSite, night());
         QVERIFY2(laid.problem.empty(), laid.problem.c_str());
         for (const Balance& b : balanceOf(laid.plan, kSite, night())) {
             QCOMPARE(b.subs, 16);
@@ -80,7 +80,7 @@ private slots:
             QVERIFY(b.low_deg > 30);
         }
         p.rounds = 1; // without the way back the last filter comes late
-        const auto straight = balanceOf(layBlocks(p, kSite, night()).plan, kSite, night());
+        const auto straight = balanceOf(scheduleBlocks(p, kSite, night()).plan, kSite, night());
         QVERIFY(straight[2].later_s > 3000);
     }
 
@@ -89,7 +89,7 @@ private slots:
             Plan p = planFor({"a", "b", "c", "d"});
             p.subs = subs;
             const NightTrack track = night();
-            const Laid laid = layBlocks(p, kSite, track);
+            const Schedule laid = scheduleBlocks(p, kSite, track);
             QVERIFY(blockProblems(laid.plan, trialHere(), track).empty() || !laid.problem.empty());
             for (std::size_t i = 0; i + 1 < laid.plan.blocks.size(); ++i) {
                 const PlanBlock &a = laid.plan.blocks[i], &b = laid.plan.blocks[i + 1];
@@ -106,16 +106,16 @@ private slots:
         const int most = subsThatFit(p, kSite, track);
         QVERIFY(most > 10 && most < 60);
         p.subs = most;
-        QVERIFY(layBlocks(p, kSite, track).problem.empty());
+        QVERIFY(scheduleBlocks(p, kSite, track).problem.empty());
         p.subs = most + 1;
-        const Laid over = layBlocks(p, kSite, track);
+        const Schedule over = scheduleBlocks(p, kSite, track);
         QVERIFY2(over.problem.find("of 6 blocks fit") != std::string::npos, over.problem.c_str());
     }
 
     void whatCannotBeIsSaid() {
         Plan p = planFor({"a", "b"});
         const auto problem = [&](const Observer& here, const char* date, double ra, double dec) {
-            return layBlocks(p, kSite, *NightTrack::of(here, date, ra, dec)).problem;
+            return scheduleBlocks(p, kSite, *NightTrack::of(here, date, ra, dec)).problem;
         };
         QVERIFY(problem({69.6, 18.9, 0}, "2026-06-21", 250, 40).find("does not sink") != std::string::npos);
         QVERIFY(problem({-32.4, 21.6, 0}, "2026-06-15", 37.9, 89.2).find("does not rise") != std::string::npos);
@@ -126,7 +126,7 @@ private slots:
         Plan p = planFor({"a", "b", "c"});
         p.brightStar = "Antares";
         p.flip = FlipSchool::Flipped;
-        const Plan laid = layBlocks(p, kSite, night()).plan;
+        const Plan laid = scheduleBlocks(p, kSite, night()).plan;
         QCOMPARE(laid.blocks.size(), std::size_t{6});
         const double whole = blockEnd(laid, laid.blocks.back()) - laid.blocks.front().start_s + p.refocus_s; // the first block waits for the focus, too
         const double told = seriesLength(p, slewTime(p, night()));
@@ -134,7 +134,7 @@ private slots:
     }
 
     void draggedBlocksAreJudged() {
-        Plan p = layBlocks(planFor({"a", "b"}), kSite, night()).plan;
+        Plan p = scheduleBlocks(planFor({"a", "b"}), kSite, night()).plan;
         QVERIFY(blockProblems(p, trialHere(), night()).empty());
         Plan early = p;
         early.blocks[0].start_s = 3600;
@@ -152,7 +152,7 @@ private slots:
     }
 
     void aPlanSurvivesItsFile() {
-        Plan p = layBlocks(planFor({"a", "b"}), kSite, night()).plan;
+        Plan p = scheduleBlocks(planFor({"a", "b"}), kSite, night()).plan;
         p.brightStar = "Antares";
         p.order = BlockOrder::Square;
         p.flip = FlipSchool::Flipped;
@@ -177,7 +177,7 @@ private slots:
         Trial t;
         t.target.name = "NGC 6188";
         t.filters = {named("a", "Clear, open; wide"), named("b", "B")};
-        const Plan p = layBlocks(planFor({"a", "b"}), kSite, night()).plan;
+        const Plan p = scheduleBlocks(planFor({"a", "b"}), kSite, night()).plan;
         const std::string csv = blocksToCsv(p, t, night()), ics = planToCalendar(p, t, night());
         QCOMPARE(std::count(csv.begin(), csv.end(), '\n'), static_cast<std::ptrdiff_t>(p.blocks.size() + 1));
         QVERIFY(csv.find("\"Clear, open; wide\"") != std::string::npos);
@@ -201,7 +201,7 @@ private slots:
         Plan p = planFor({"a", "b"});
         p.exposures = {{"b", 600}};
         p.brightStar = "Antares";
-        const Plan laid = layBlocks(p, kSite, night()).plan;
+        const Plan laid = scheduleBlocks(p, kSite, night()).plan;
         QCOMPARE(laid.blocks[1].exposure_s, 600.0);
         QCOMPARE(laid.blocks[1].subs, 3); // 10 x 180 s
         QCOMPARE(laid.blocks[0].subs, 10);
@@ -255,7 +255,7 @@ private slots:
     void planAgainstWhatHappened() {
         Trial t;
         t.filters = {named("a", "A"), named("b", "B")};
-        const Plan p = layBlocks(planFor({"a", "b"}), kSite, night()).plan;
+        const Plan p = scheduleBlocks(planFor({"a", "b"}), kSite, night()).plan;
         Run r;
         r.id = "A";
         r.filter = "a";
@@ -288,7 +288,7 @@ private slots:
     }
 
     void budgetsAddUp() {
-        Plan p = layBlocks(planFor({"a", "b"}), kSite, night()).plan;
+        Plan p = scheduleBlocks(planFor({"a", "b"}), kSite, night()).plan;
         p.battery_Wh = 200;
         const Budget b = budgetOf(p, 6000, 4000);
         QCOMPARE(b.files, 40);

@@ -1,12 +1,10 @@
 #include "core/measure/harvest.h"
 #include "support/scenes.h"
 
-#include <limits>
-
 using namespace caelumen;
 
 /// Thousands of wings under the masks lift the sky; what is predicted must be what was left.
-class StarGlowTest : public QObject {
+class UnmaskedStarlightTest : public QObject {
     Q_OBJECT
 
 private slots:
@@ -20,7 +18,7 @@ private slots:
         s.beta = 2.6; // wide wings
         s.noise = 2;
         const auto made = scenes::make(s);
-        PlaneStars stars = findStars(made.plane, std::numeric_limits<double>::infinity());
+        PlaneStars stars = findStars(made.plane, kNeverSaturated);
         const std::vector<Region> regions{{"S1", RegionRole::Sky, RegionShape::Rect, {{100, 100}, {800, 500}}, 0, "", "", false}};
         HarvestRequest rq;
         rq.channel = "L";
@@ -29,9 +27,9 @@ private slots:
         rq.regions = &regions;
         const PlaneHarvest h = harvestPlane(made.plane, std::move(stars), rq);
         QVERIFY(h.hiddenPart > 0.2);
-        QVERIFY2(h.sky.glow > 0.05, qPrintable(QString::number(h.sky.glow))); // there is something to take off
+        QVERIFY2(h.sky.starlight > 0.05, qPrintable(QString::number(h.sky.starlight))); // there is something to take off
         // A good part of it, though not all: the crowd also hides how far the wings go.
-        const double left = h.sky.mean - 100, without = left + h.sky.glow;
+        const double left = h.sky.mean - 100, without = left + h.sky.starlight;
         QVERIFY2(std::abs(left) < 0.6 * without, qPrintable(QString("%1 of %2").arg(left).arg(without)));
     }
 
@@ -52,16 +50,16 @@ private slots:
         s.brightest = 40'000;
         s.noise = 1;
         const auto made = scenes::make(s);
-        PlaneStars found = findStars(made.plane, std::numeric_limits<double>::infinity());
+        PlaneStars found = findStars(made.plane, kNeverSaturated);
         QVERIFY(found.psf.has_value());
         for (Star& star : found.stars) star.flux *= part;
         const std::vector<double> hidden(found.stars.size(), 7);
         std::vector<StarDisc> discs;
         for (const Star& star : found.stars) discs.push_back({{star.x, star.y}, 7, star.flux});
         const Mask mask = starMask(discs, {{}, {}, s.width, s.height});
-        StarGlow glow(found.stars, hidden, found.psf, s.width, s.height);
+        UnmaskedStarlight starlight(found.stars, hidden, found.psf, s.width, s.height);
         const BackgroundMesh mesh = buildMesh(made.plane, mask, 25);
-        const std::vector<double> light = glow.calibrate(mesh, mask);
+        const std::vector<double> light = starlight.calibrate(mesh, mask);
         double left = 0, before = 0, n = 0;
         for (std::size_t i = 0; i < light.size(); ++i) {
             if (mesh.cells[i].used == 0) continue;
@@ -77,20 +75,20 @@ private slots:
         s.stars = 40;
         s.noise = 2;
         const auto made = scenes::make(s);
-        const PlaneStars found = findStars(made.plane, std::numeric_limits<double>::infinity());
+        const PlaneStars found = findStars(made.plane, kNeverSaturated);
         QVERIFY(found.psf.has_value());
-        StarGlow glow(found.stars, std::vector<double>(found.stars.size(), 6), found.psf, s.width, s.height);
-        const double before = glow.at(300, 200);
+        UnmaskedStarlight starlight(found.stars, std::vector<double>(found.stars.size(), 6), found.psf, s.width, s.height);
+        const double before = starlight.at(300, 200);
         const Plane flat(s.width, s.height, 100.0F);
-        for (const double l : glow.calibrate(buildMesh(flat, {}, 24), {})) QVERIFY(std::isfinite(l));
-        QVERIFY(std::isfinite(glow.at(300, 200)) && glow.at(300, 200) <= before);
+        for (const double l : starlight.calibrate(buildMesh(flat, {}, 24), {})) QVERIFY(std::isfinite(l));
+        QVERIFY(std::isfinite(starlight.at(300, 200)) && starlight.at(300, 200) <= before);
     }
 
-    void noStarsNoGlow() {
-        QCOMPARE(StarGlow().at(10, 10), 0.0);
-        QCOMPARE(StarGlow({}, {}, std::nullopt, 100, 100).at(50, 50), 0.0);
+    void noStarsNoLight() {
+        QCOMPARE(UnmaskedStarlight().at(10, 10), 0.0);
+        QCOMPARE(UnmaskedStarlight({}, {}, std::nullopt, 100, 100).at(50, 50), 0.0);
     }
 };
 
-QTEST_GUILESS_MAIN(StarGlowTest)
-#include "star_glow_test.moc"
+QTEST_GUILESS_MAIN(UnmaskedStarlightTest)
+#include "unmasked_starlight_test.moc"

@@ -9,12 +9,13 @@ namespace caelumen {
 
 /// The light of stars that their masks do not hide: wings run on beneath the noise of a pixel, yet add up to a measurable level over thousands of stars.
 /// Predicted from the catalogue and the frame's own star image, to be taken off means; plane pixels and units.
-class StarGlow {
+class UnmaskedStarlight {
 public:
-    StarGlow() = default;
+    UnmaskedStarlight() = default;
     /// `hidden[i]` is the radius to which star i is masked, plane pixels. Nothing is predicted without a star image. Where a star gives no more than `nothing`
     /// to a pixel it is left out.
-    StarGlow(const std::vector<Star>& stars, const std::vector<double>& hidden, const std::optional<Psf>& psf, int width, int height, double nothing = 0);
+    UnmaskedStarlight(const std::vector<Star>& stars, const std::vector<double>& hidden, const std::optional<Psf>& psf, int width, int height,
+                      double nothing = 0);
 
     /// Unmasked starlight at a pixel.
     double at(int x, int y) const {

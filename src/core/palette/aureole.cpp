@@ -1,4 +1,4 @@
-#include "core/palette/glow.h"
+#include "core/palette/aureole.h"
 
 #include "core/base/statistics.h"
 
@@ -57,11 +57,11 @@ struct Glow {
 };
 
 /// Least squares of the profile on the smooth terms and the shapes that are wanted; the sum of squares left.
-double fitted(const std::vector<Bin>& profile, double reach, bool square, bool fall, Glow& glow) {
+double fitted(const std::vector<Bin>& profile, double reach, bool square, bool fall, Glow& aureole) {
     const int terms = 3 + (square ? 1 : 0) + (fall ? 1 : 0), n = static_cast<int>(profile.size());
     Eigen::MatrixXd m(n, terms);
     Eigen::VectorXd y(n);
-    const Glow one{glow.disc, 1, 0}, other{glow.disc, 0, 1};
+    const Glow one{aureole.disc, 1, 0}, other{aureole.disc, 0, 1};
     for (int i = 0; i < n; ++i) {
         const double r = profile[static_cast<std::size_t>(i)].radius, p = r / reach;
         int k = 0;
@@ -72,30 +72,30 @@ double fitted(const std::vector<Bin>& profile, double reach, bool square, bool f
     }
     const Eigen::VectorXd fit = m.colPivHouseholderQr().solve(y);
     int k = 3;
-    glow.square = square ? fit(k++) : 0;
-    glow.fall = fall ? fit(k++) : 0;
+    aureole.square = square ? fit(k++) : 0;
+    aureole.fall = fall ? fit(k++) : 0;
     return (y - m * fit).squaredNorm();
 }
 
 } // namespace
 
-void takeGlow(Plane& plane, const Mask& mask, const Star& star, double disc, double noise) {
+void takeAureole(Plane& plane, const Mask& mask, const Star& star, double disc, double noise) {
     const double reach = std::min({std::max(6 * disc, 60.0), 250.0, 0.22 * std::min(plane.width(), plane.height())});
     if (reach < disc + 12 * kBin) return;
     const auto profile = profileOf(plane, mask, star, disc + 1, reach);
     if (profile.size() < 12) return;
-    Glow glow{disc, 0, 0}, none{disc, 0, 0};
+    Glow aureole{disc, 0, 0}, none{disc, 0, 0};
     const double without = fitted(profile, reach, false, false, none);
-    double left = fitted(profile, reach, true, true, glow);
-    if (glow.square < 0 || glow.fall < 0) { // the better of the two alone
+    double left = fitted(profile, reach, true, true, aureole);
+    if (aureole.square < 0 || aureole.fall < 0) { // the better of the two alone
         Glow a{disc, 0, 0}, b{disc, 0, 0};
         const double leftA = fitted(profile, reach, true, false, a), leftB = fitted(profile, reach, false, true, b);
         const bool first = b.fall <= 0 || (a.square > 0 && leftA < leftB);
-        glow = first ? a : b, left = first ? leftA : leftB;
+        aureole = first ? a : b, left = first ? leftA : leftB;
     }
-    if (glow.square < 0 || glow.fall < 0 || left > 0.3 * without) return;
-    const double end = glow.at(reach);
-    if (glow.at(disc) - end < noise) return;
+    if (aureole.square < 0 || aureole.fall < 0 || left > 0.3 * without) return;
+    const double end = aureole.at(reach);
+    if (aureole.at(disc) - end < noise) return;
     // Never deeper than the darkest that lies further out: no holes.
     std::vector<double> most(profile.size());
     double darkest = 1e300;
@@ -108,7 +108,7 @@ void takeGlow(Plane& plane, const Mask& mask, const Star& star, double disc, dou
         const auto b = static_cast<std::size_t>(std::min<std::ptrdiff_t>(next - profile.begin(), static_cast<std::ptrdiff_t>(profile.size()) - 1));
         const double before = b > 0 ? most[b - 1] : most[b],
                      part = b > 0 ? std::clamp((r - profile[b - 1].radius) / (profile[b].radius - profile[b - 1].radius), 0.0, 1.0) : 1;
-        return std::min(glow.at(r) - end, (1 - part) * before + part * most[b]);
+        return std::min(aureole.at(r) - end, (1 - part) * before + part * most[b]);
     };
     for (int y = std::max(0, static_cast<int>(star.y - reach)); y <= std::min(plane.height() - 1, static_cast<int>(star.y + reach)); ++y)
         for (int x = std::max(0, static_cast<int>(star.x - reach)); x <= std::min(plane.width() - 1, static_cast<int>(star.x + reach)); ++x)

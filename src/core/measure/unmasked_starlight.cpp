@@ -1,4 +1,4 @@
-#include "core/measure/star_glow.h"
+#include "core/measure/unmasked_starlight.h"
 
 #include "core/base/statistics.h"
 
@@ -26,7 +26,8 @@ double farLight(const Psf& psf, double reach) {
 
 } // namespace
 
-StarGlow::StarGlow(const std::vector<Star>& stars, const std::vector<double>& hidden, const std::optional<Psf>& psf, int width, int height, double nothing) {
+UnmaskedStarlight::UnmaskedStarlight(const std::vector<Star>& stars, const std::vector<double>& hidden, const std::optional<Psf>& psf, int width, int height,
+                                     double nothing) {
     if (!psf || width < 1 || height < 1) return;
     const auto grid = [&](int side) {
         Grid g{(width + side - 1) / side, (height + side - 1) / side, {}};
@@ -87,7 +88,7 @@ StarGlow::StarGlow(const std::vector<Star>& stars, const std::vector<double>& hi
     m_far = everything * farLight(*psf, reach) / (static_cast<double>(width) * height);
 }
 
-std::vector<double> StarGlow::over(const BackgroundMesh& mesh, const Mask& mask) const {
+std::vector<double> UnmaskedStarlight::over(const BackgroundMesh& mesh, const Mask& mask) const {
     std::vector<double> out(mesh.cells.size(), 0);
     if (m_near.empty()) return out;
     tbb::parallel_for(0, mesh.down, [&](int band) {
@@ -109,15 +110,15 @@ std::vector<double> StarGlow::over(const BackgroundMesh& mesh, const Mask& mask)
     return out;
 }
 
-std::vector<double> StarGlow::calibrate(const BackgroundMesh& mesh, const Mask& mask) {
+std::vector<double> UnmaskedStarlight::calibrate(const BackgroundMesh& mesh, const Mask& mask) {
     std::vector<double> light = over(mesh, mask);
     if (m_near.empty()) return light;
     // Each cell less the mean of its two neighbours: sky and nebula, which vary smoothly, cancel.
-    std::vector<double> sky, glow;
+    std::vector<double> sky, starlight;
     const auto bend = [&](std::size_t before, std::size_t here, std::size_t after) {
         if (mesh.cells[before].used == 0 || mesh.cells[here].used == 0 || mesh.cells[after].used == 0) return;
         sky.push_back(mesh.cells[here].level - 0.5 * (mesh.cells[before].level + mesh.cells[after].level));
-        glow.push_back(light[here] - 0.5 * (light[before] + light[after]));
+        starlight.push_back(light[here] - 0.5 * (light[before] + light[after]));
     };
     const auto across = static_cast<std::size_t>(mesh.across), down = static_cast<std::size_t>(mesh.down);
     for (std::size_t j = 0; j < down; ++j)
@@ -130,12 +131,12 @@ std::vector<double> StarGlow::calibrate(const BackgroundMesh& mesh, const Mask& 
     double slope = 1, error = 0;
     for (int round = 0; round < 5; ++round) {
         std::vector<double> left;
-        for (std::size_t k = 0; k < sky.size(); ++k) left.push_back(sky[k] - slope * glow[k]);
+        for (std::size_t k = 0; k < sky.size(); ++k) left.push_back(sky[k] - slope * starlight[k]);
         const double spread = robustSigma(left);
         double xy = 0, xx = 0;
         for (std::size_t k = 0; k < sky.size(); ++k) {
-            if (std::abs(sky[k] - slope * glow[k]) > 3 * spread) continue;
-            xy += glow[k] * sky[k], xx += glow[k] * glow[k];
+            if (std::abs(sky[k] - slope * starlight[k]) > 3 * spread) continue;
+            xy += starlight[k] * sky[k], xx += starlight[k] * starlight[k];
         }
         if (!(xx > 0)) return light;
         const double before = std::exchange(slope, xy / xx);
