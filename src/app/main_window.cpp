@@ -36,17 +36,6 @@
 #include <algorithm>
 
 namespace caelumen {
-namespace {
-
-constexpr int kMostRecent = 8;
-
-/// In settings, in the order of the workspaces.
-QStringList workspaceNames() {
-    return {"kit", "night", "subs", "bench", "sky-grid", "palette", "verdict", "log"};
-}
-
-} // namespace
-
 MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     : QMainWindow(parent)
     , m_prompts(std::move(prompts))
@@ -73,6 +62,18 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     resize(std::min(1280, room.width()), std::min(800, room.height() - kTitleBar));
     setMinimumSize(1000, 640);
 
+    layOut();
+    buildMenus();
+    connectWorkspaces();
+    connectSession();
+    followAllJobs();
+    restoreLayouts();
+    fillTrials();
+    fillConditions();
+    showLastWorkspace();
+}
+
+void MainWindow::layOut() {
     auto* central = new QWidget;
     auto* layout = new QVBoxLayout(central);
     layout->setContentsMargins(0, 0, 0, 0);
@@ -99,8 +100,9 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     m_workspaces->addWidget(m_log);
     layout->addWidget(m_workspaces, 1);
     setCentralWidget(central);
-    buildMenus();
+}
 
+void MainWindow::connectWorkspaces() {
     connect(m_bench, &Bench::status, m_status, &StatusLine::setPixel);
     connect(m_bench, &Bench::problem, this, &MainWindow::fail);
     connect(m_kit, &Kit::problem, this, &MainWindow::fail);
@@ -141,6 +143,13 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
     connect(&m_session, &Session::failed, this, &MainWindow::fail);
     connect(m_campaignBar, &CampaignBar::saveElsewhere, this, &MainWindow::saveCampaignElsewhere);
     if (auto* application = qobject_cast<Application*>(qApp)) connect(application, &Application::failed, this, &MainWindow::fail);
+    connect(&m_bench->welcome(), &Welcome::framesWanted, this, &MainWindow::newTrial);
+    connect(&m_bench->welcome(), &Welcome::newCampaignWanted, this, &MainWindow::newCampaign);
+    connect(&m_bench->welcome(), &Welcome::demoWanted, this, &MainWindow::openDemo);
+    connect(&m_bench->welcome(), &Welcome::campaignWanted, this, &MainWindow::askCampaign);
+}
+
+void MainWindow::connectSession() {
     connect(&m_session, &Session::trialListChanged, this, &MainWindow::fillTrials);
     connect(&m_session, &Session::trialChanged, this, [this] {
         m_problem->hide();
@@ -160,11 +169,10 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
         remember(m_session.campaign()->path());
         m_mark.setCampaign(m_session.campaign()->path());
     });
-    connect(&m_session, &Session::told, this, say);
-    connect(&m_bench->welcome(), &Welcome::framesWanted, this, &MainWindow::newTrial);
-    connect(&m_bench->welcome(), &Welcome::newCampaignWanted, this, &MainWindow::newCampaign);
-    connect(&m_bench->welcome(), &Welcome::demoWanted, this, &MainWindow::openDemo);
-    connect(&m_bench->welcome(), &Welcome::campaignWanted, this, &MainWindow::askCampaign);
+    connect(&m_session, &Session::told, m_status, &StatusLine::say);
+}
+
+void MainWindow::followAllJobs() {
     for (JobService* jobs : {&m_session.jobs(), &m_demoJobs, &m_bench->jobs(), &m_skyGrid->model().jobs(), &m_palette->model().jobs(),
                              &m_verdict->model().jobs(), &m_verdict->report().jobs()})
         followJobs(*jobs);
@@ -182,13 +190,6 @@ MainWindow::MainWindow(std::unique_ptr<Prompts> prompts, QWidget* parent)
         m_demoJobs.cancel();
         m_status->say(tr("Stopped. Edit > Measure again goes on."));
     });
-
-    restoreLayouts();
-    fillTrials();
-    fillConditions();
-    const QString last = QSettings().value("workspace").toString();
-    const auto known = workspaceNames().indexOf(last);
-    showWorkspace(known < 0 ? Workspace::Bench : static_cast<Workspace>(known));
 }
 
 MainWindow::~MainWindow() = default;
@@ -340,31 +341,9 @@ void MainWindow::askTrialFacts() {
     if (dialog.exec() == QDialog::Accepted) m_session.edit(tr("Facts of the trial"), dialog.trial());
 }
 
-void MainWindow::remember(const QString& path) {
-    QSettings settings;
-    QStringList recent = settings.value("recent").toStringList();
-    recent.removeAll(path);
-    recent.prepend(path);
-    settings.setValue("recent", recent.mid(0, kMostRecent));
-    fillRecent();
-}
-
 void MainWindow::askCampaign(const QString& known) {
     const QString path = known.isEmpty() ? m_prompts->openFile(this, tr("Open a campaign"), tr("Campaigns (*.caelumen);;All files (*)")) : known;
     if (!path.isEmpty()) openCampaign(path, true);
-}
-
-void MainWindow::fillRecent() {
-    m_recent->clear();
-    const QString open = m_session.campaign() ? m_session.campaign()->path() : QString();
-    QStringList others;
-    for (const QString& path : QSettings().value("recent").toStringList()) {
-        if (!QFileInfo::exists(path)) continue;
-        m_recent->addAction(path, this, [this, path] { askCampaign(path); });
-        if (path != open) others << path;
-    }
-    m_recent->setEnabled(!m_recent->isEmpty());
-    m_bench->welcome().setRecent(others);
 }
 
 /// A trial that was removed comes back by the same key as any other edit.
@@ -387,34 +366,6 @@ void MainWindow::closeEvent(QCloseEvent* event) {
     keepLayouts();
     m_session.jobs().cancel();
     event->accept();
-}
-
-void MainWindow::restoreLayouts() {
-    QSettings settings;
-    restoreGeometry(settings.value("window").toByteArray());
-    m_bench->restoreLayout(settings.value("bench").toByteArray());
-    m_kit->restoreLayout(settings.value("kit").toByteArray());
-    m_night->restoreLayout(settings.value("night").toByteArray());
-    m_subs->restoreLayout(settings.value("subs").toByteArray());
-    m_skyGrid->restoreLayout(settings.value("sky-grid").toByteArray());
-    m_palette->restoreLayout(settings.value("palette").toByteArray());
-    m_verdict->restoreLayout(settings.value("verdict").toByteArray());
-    m_log->restoreLayout(settings.value("log").toByteArray());
-    setTheme(themeFromName(settings.value("theme", "grey").toString()));
-}
-
-void MainWindow::keepLayouts() {
-    QSettings settings;
-    settings.setValue("window", saveGeometry());
-    settings.setValue("bench", m_bench->saveLayout());
-    settings.setValue("kit", m_kit->saveLayout());
-    settings.setValue("night", m_night->saveLayout());
-    settings.setValue("subs", m_subs->saveLayout());
-    settings.setValue("sky-grid", m_skyGrid->saveLayout());
-    settings.setValue("palette", m_palette->saveLayout());
-    settings.setValue("verdict", m_verdict->saveLayout());
-    settings.setValue("log", m_log->saveLayout());
-    settings.setValue("workspace", workspaceNames()[static_cast<int>(workspace())]);
 }
 
 } // namespace caelumen

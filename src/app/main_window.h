@@ -7,6 +7,7 @@
 
 #include <QMainWindow>
 
+#include <functional>
 #include <memory>
 
 class QComboBox;
@@ -75,13 +76,25 @@ protected:
     void closeEvent(QCloseEvent* event) override;
 
 private:
+    void layOut();
+    void connectWorkspaces();
+    void connectSession();
+    void followAllJobs();
     void buildMenus();
+    QAction* add(QMenu* menu, const QString& text, const QKeySequence& key, std::function<void()> slot);
+    void buildFileMenu(QMenu* file);
+    void buildExports(QMenu* file);
+    void buildEditMenu(QMenu* edit);
+    void buildCopies(QMenu* edit);
+    void buildViewMenu(QMenu* view);
+    void buildHelpMenu(QMenu* help);
     void followJobs(JobService& jobs);
     void followLog();
     void buildBar();
     QWidget* buildSwitch();
     void takeFiles(const QStringList& files);
     void restoreLayouts();
+    void showLastWorkspace();
     void keepLayouts();
     void exportSettingsFile();
     void importSettingsFile();

@@ -15,19 +15,15 @@
 #include <QApplication>
 #include <QClipboard>
 #include <QComboBox>
-#include <QDialog>
 #include <QHBoxLayout>
-#include <QHeaderView>
 #include <QLabel>
 #include <QMenuBar>
-#include <QTableWidget>
 #include <QToolButton>
-#include <QVBoxLayout>
 
 #include <functional>
 #include <tuple>
 
-/// What the window offers: the switch between workspaces, its bar, menus and keys.
+/// What the window offers: the switch between workspaces, its bar and menus.
 namespace caelumen {
 
 QWidget* MainWindow::buildSwitch() {
@@ -72,15 +68,22 @@ void MainWindow::buildBar() {
     m_problem->setTextInteractionFlags(Qt::TextSelectableByMouse);
 }
 
+QAction* MainWindow::add(QMenu* menu, const QString& text, const QKeySequence& key, std::function<void()> slot) {
+    QAction* action = menu->addAction(text, this, std::move(slot));
+    action->setShortcut(key);
+    return action;
+}
+
 void MainWindow::buildMenus() {
     menuBar()->setNativeMenuBar(false);
     menuBar()->setCornerWidget(m_status, Qt::TopRightCorner);
-    const auto add = [this](QMenu* menu, const QString& text, const QKeySequence& key, auto slot) {
-        QAction* action = menu->addAction(text, this, slot);
-        action->setShortcut(key);
-        return action;
-    };
-    QMenu* file = menuBar()->addMenu(tr("&File"));
+    buildFileMenu(menuBar()->addMenu(tr("&File")));
+    buildEditMenu(menuBar()->addMenu(tr("&Edit")));
+    buildViewMenu(menuBar()->addMenu(tr("&View")));
+    buildHelpMenu(menuBar()->addMenu(tr("&Help")));
+}
+
+void MainWindow::buildFileMenu(QMenu* file) {
     add(file, tr("&New trial from frames \u2026"), QKeySequence::New, [this] { newTrial(); });
     add(file, tr("New night to &plan"), QKeySequence("Ctrl+Shift+P"), [this] {
         showWorkspace(Workspace::Night);
@@ -97,6 +100,15 @@ void MainWindow::buildMenus() {
     add(file, tr("&Save the campaign as \u2026"), QKeySequence::SaveAs, [this] { saveCampaignElsewhere(); });
     add(file, tr("C&heck this campaign \u2026"), {}, [this] { checkThisCampaign(); })->setObjectName("checkCampaign");
     file->addSeparator();
+    buildExports(file);
+    m_needLog << add(file, tr("Import a folder of old stacks \u2026"), {}, [this] { m_log->askImport(); });
+    m_needLog << add(file, tr("Share the results of this trial \u2026"), {}, [this] { m_log->merge().share(); });
+    file->addSeparator();
+    add(file, tr("&Quit"), QKeySequence::Quit, [this] { close(); });
+}
+
+/// What goes out, a menu for each kind of result.
+void MainWindow::buildExports(QMenu* file) {
     QMenu* out = file->addMenu(tr("&Export the comparison"));
     m_needResults << add(out, tr("Page with pictures and plots (HTML) \u2026"), QKeySequence("Ctrl+E"), [this] { exportComparison("html"); });
     m_needResults << add(out, tr("The same on paper (PDF) \u2026"), {}, [this] { exportComparison("pdf"); });
@@ -129,12 +141,9 @@ void MainWindow::buildMenus() {
                                      {tr("Figures for slides, 1920 \u00D7 1080 \u2026"), "slides"},
                                      {tr("Figures for video, 3840 \u00D7 2160 \u2026"), "slides-4k"}})
         m_needVerdict << add(report, text, {}, [this, w = QString(what)] { m_verdict->askExport(w); });
-    m_needLog << add(file, tr("Import a folder of old stacks \u2026"), {}, [this] { m_log->askImport(); });
-    m_needLog << add(file, tr("Share the results of this trial \u2026"), {}, [this] { m_log->merge().share(); });
-    file->addSeparator();
-    add(file, tr("&Quit"), QKeySequence::Quit, [this] { close(); });
+}
 
-    QMenu* edit = menuBar()->addMenu(tr("&Edit"));
+void MainWindow::buildEditMenu(QMenu* edit) {
     m_undo = new QAction(tr("&Undo"), this);
     m_undo->setShortcut(QKeySequence::Undo);
     connect(m_undo, &QAction::triggered, this, &MainWindow::undoOrRestore);
@@ -162,6 +171,15 @@ void MainWindow::buildMenus() {
             m_session.removeTrial();
     });
     edit->addSeparator();
+    buildCopies(edit);
+
+    edit->addSeparator();
+    add(edit, tr("Export the settings \u2026"), {}, [this] { exportSettingsFile(); });
+    add(edit, tr("Import settings \u2026"), {}, [this] { importSettingsFile(); });
+}
+
+/// Each screen's tables and numbers.
+void MainWindow::buildCopies(QMenu* edit) {
     m_needResults << add(edit, tr("&Copy the scores as a table"), QKeySequence("Ctrl+Shift+C"),
                          [this] { QGuiApplication::clipboard()->setText(m_bench->figuresAsText()); });
     m_needResults << add(edit, tr("Copy the &plot's numbers"), {}, [this] { QGuiApplication::clipboard()->setText(m_bench->evidence().csv()); });
@@ -172,12 +190,9 @@ void MainWindow::buildMenus() {
     m_needGrid << add(edit, tr("Copy the sky grid, as a table"), {}, [this] { QGuiApplication::clipboard()->setText(m_skyGrid->tableText()); });
     m_needLog << add(edit, tr("Copy the runs of the log, as a table"), {}, [this] { QGuiApplication::clipboard()->setText(m_log->tableText()); });
     m_needKit << add(edit, tr("Copy what the curve says, as a table"), {}, [this] { QGuiApplication::clipboard()->setText(m_kit->tableText()); });
+}
 
-    edit->addSeparator();
-    add(edit, tr("Export the settings \u2026"), {}, [this] { exportSettingsFile(); });
-    add(edit, tr("Import settings \u2026"), {}, [this] { importSettingsFile(); });
-
-    QMenu* view = menuBar()->addMenu(tr("&View"));
+void MainWindow::buildViewMenu(QMenu* view) {
     view->addActions(m_switch);
     view->addSeparator();
     auto* themes = new QActionGroup(this);
@@ -191,8 +206,9 @@ void MainWindow::buildMenus() {
     }
     view->addSeparator();
     add(view, tr("Hide what was masked"), QKeySequence("M"), [this] { m_bench->hideMarks(); });
+}
 
-    QMenu* help = menuBar()->addMenu(tr("&Help"));
+void MainWindow::buildHelpMenu(QMenu* help) {
     add(help, tr("&Manual"), QKeySequence::HelpContents, [this] { showManual(); });
     add(help, tr("&Keys"), QKeySequence("?"), [this] { showKeys(); });
     add(help, tr("&Event log \u2026"), {}, [this] { showEventLog(); });
@@ -201,86 +217,6 @@ void MainWindow::buildMenus() {
                                  "filter: never point a telescope with them at the sun.")
                                   .arg(CAELUMEN_VERSION));
     });
-}
-
-/// The keys of the screen in sight, then those of the whole window.
-void MainWindow::showKeys() {
-    if (!m_keys) {
-        m_keys = new QDialog(this);
-        auto* table = new QTableWidget(0, 2);
-        table->horizontalHeader()->setStretchLastSection(true);
-        table->horizontalHeader()->hide();
-        table->verticalHeader()->hide();
-        table->setShowGrid(false);
-        table->setEditTriggers(QAbstractItemView::NoEditTriggers);
-        table->setSelectionMode(QAbstractItemView::NoSelection);
-        auto* layout = new QVBoxLayout(m_keys);
-        layout->addWidget(table);
-        m_keys->resize(560, 520);
-    }
-    auto* table = m_keys->findChild<QTableWidget*>();
-    table->setRowCount(0);
-    const auto row = [&](const QString& key, const QString& text) {
-        const int r = table->rowCount();
-        table->insertRow(r);
-        table->setItem(r, 0, new QTableWidgetItem(key));
-        table->setItem(r, 1, new QTableWidgetItem(text));
-    };
-    const auto actions = [&](const auto& all) {
-        for (const QAction* a : all)
-            if (!a->shortcut().isEmpty()) row(a->shortcut().toString(QKeySequence::NativeText), a->text());
-    };
-    switch (workspace()) {
-    case Workspace::Bench:
-        row(tr("B held"), tr("The baseline, for as long"));
-        row(tr("Left, Right"), tr("In the picture: the run before or after; move the chosen region by a pixel (with Shift by ten)"));
-        row(tr("Shift with Left, Right"), tr("In the picture: the curtain's edge"));
-        row(tr("Wheel"), tr("Zoom about the cursor"));
-        row(tr("Return, double click"), tr("Close the outline that is being drawn"));
-        row(tr("Escape"), tr("Put the tool away, or let go of the region"));
-        row(tr("Up, Down, Return"), tr("In a score: choose a run, and its evidence"));
-        actions(m_bench->tools().keyActions());
-        break;
-    case Workspace::Subs:
-        actions(m_subs->keyActions());
-        break;
-    case Workspace::SkyGrid:
-        row(tr("Arrows, Return"), tr("Choose a cell; open its trial on the Bench"));
-        row(tr("Space"), tr("The other predicted picture"));
-        break;
-    case Workspace::Palette:
-        row(tr("Left, Right, 1 \u2026 9"), tr("Flip between the pictures"));
-        row(tr("Space held"), tr("The first picture, for as long"));
-        row(tr("C"), tr("A curtain between two pictures"));
-        row(tr("Up, Down"), tr("The picture left of the curtain"));
-        row(tr("Shift with Left, Right"), tr("The curtain's edge"));
-        row(tr("Z, double click, wheel"), tr("Pixel by pixel"));
-        break;
-    case Workspace::Verdict:
-        row(tr("Arrows, Return"), tr("Choose a filter; open its trial on the Bench"));
-        break;
-    case Workspace::Log:
-        row(tr("Arrows, Return"), tr("Choose a run; open it on the Bench"));
-        row(tr("Ctrl with a click"), tr("Choose a second run, to compare both"));
-        actions(m_log->keyActions());
-        break;
-    default:
-        break;
-    }
-    std::function<void(const QMenu*)> walk = [&](const QMenu* menu) {
-        for (const QAction* a : menu->actions()) {
-            if (a->menu())
-                walk(a->menu());
-            else if (!a->shortcut().isEmpty() && a->isEnabled())
-                row(a->shortcut().toString(QKeySequence::NativeText), QString(a->text()).remove('&').remove(QString::fromUtf8(" \u2026")));
-        }
-    };
-    for (const QAction* a : menuBar()->actions())
-        if (a->menu()) walk(a->menu());
-    table->resizeColumnsToContents();
-    m_keys->setWindowTitle(tr("Keys: %1").arg(m_switch[static_cast<int>(workspace())]->text()));
-    m_keys->show();
-    m_keys->raise();
 }
 
 } // namespace caelumen

@@ -85,141 +85,202 @@ bool showChart(ChartDialog& dialog, const Curve& curve) {
     return waitFor([&] { return !dialog.curve().empty(); }, 30);
 }
 
+/// Goes through the demo as a person would, and keeps a picture of each screen.
+class Tour {
+public:
+    Tour(MainWindow& window, const QString& folder)
+        : m_window(window)
+        , m_session(window.session())
+        , m_bench(window.bench())
+        , m_folder(folder) {}
+
+    int failures() {
+        m_window.setTheme(ThemeKind::Grey);
+        m_window.resize(1280, 800);
+        m_window.show();
+        kit();
+        night();
+        subs();
+        bench();
+        skyGrid();
+        palette();
+        verdict();
+        log();
+        otherRooms();
+        return m_failures;
+    }
+
+private:
+    using Workspace = MainWindow::Workspace;
+
+    template<class Ready>
+    void expect(Ready ready, int seconds) {
+        if (!waitFor(ready, seconds)) ++m_failures;
+    }
+    void shoot(const QString& name, QWidget* of = nullptr) {
+        for (int i = 0; i < 5; ++i) QApplication::processEvents();
+        m_bench.view().finish();
+        const QString path = m_folder + "/" + name + ".png";
+        if ((of ? of : &m_window)->grab().save(path)) return;
+        std::fprintf(stderr, "caelumen: %s could not be written.\n", qPrintable(path));
+        ++m_failures;
+    }
+    void trial(int index) {
+        const auto list = m_session.trials();
+        if (index < static_cast<int>(list.size())) m_session.showTrial(list[static_cast<std::size_t>(index)].id);
+        expect([&] { return m_session.results() && m_session.resultsAreCurrent() && !m_session.jobs().busy(); }, 180);
+    }
+
+    void kit() {
+        m_window.showWorkspace(Workspace::Kit);
+        trial(0);
+        m_window.kit().chooseFilter("duo3");
+        m_window.kit().ratioSlider().setValue(74);
+        shoot("kit");
+        const StarterFilter& printed = starterFilters()[3];
+        ChartDialog chart(printedChart(printed.curve), QString::fromStdString(printed.name), &m_window);
+        if (!showChart(chart, printed.curve)) ++m_failures;
+        shoot("kit-chart", &chart);
+        chart.hide();
+    }
+
+    void night() {
+        m_window.showWorkspace(Workspace::Night);
+        Night& night = m_window.night();
+        expect([&] { return !night.model().suggestions().empty(); }, 30);
+        shoot("night");
+        night.tabs().setCurrentIndex(1);
+        expect([&] { return !night.month().nights().empty(); }, 60);
+        shoot("night-month");
+        night.tabs().setCurrentIndex(0);
+    }
+
+    void subs() {
+        m_window.showWorkspace(Workspace::Subs);
+        Subs& subs = m_window.subs();
+        trial(1);
+        expect([&] { return subs.model().judged(); }, 120);
+        subs.showSub(5);
+        expect([&] { return !subs.model().picture(5).isNull(); }, 30);
+        shoot("subs");
+    }
+
+    void bench() {
+        trial(0);
+        m_window.showWorkspace(Workspace::Bench);
+        m_bench.showEvidence("background", "E");
+        m_bench.evidence().kindBox()->setCurrentIndex(1);
+        emit m_bench.evidence().kindBox()->activated(1);
+        m_bench.hideMarks();
+        m_bench.view().fitFrame();
+        m_bench.tools().levels()->setChecked(true);
+        m_bench.view().setMode(FrameView::Mode::Tiles);
+        shoot("bench-tiles");
+        m_bench.tools().levels()->setChecked(false);
+        m_bench.view().setMode(FrameView::Mode::One);
+        trial(1);
+        m_bench.showEvidence("halo", "C");
+        shoot("bench-halo-evidence");
+        m_bench.beginBlindLook(5); // the same order in every picture
+        m_bench.view().fitFrame();
+        shoot("bench-blind");
+        m_bench.endBlindLook();
+        trial(2);
+        m_bench.showEvidence("nebula", "B");
+        m_bench.hideMarks();
+        m_bench.view().fitFrame();
+        shoot("bench");
+    }
+
+    void skyGrid() {
+        m_window.showWorkspace(Workspace::SkyGrid);
+        SkyGrid& grid = m_window.skyGrid();
+        expect([&] { return grid.model().grid() && !grid.model().busy(); }, 180);
+        grid.map().select(4 + 9);
+        expect([&] { return !grid.model().busy(); }, 60);
+        shoot("sky-grid");
+        grid.tabs().setCurrentIndex(3);
+        expect([&] { return !grid.model().busy(); }, 60);
+        shoot("sky-grid-picture");
+        grid.tabs().setCurrentIndex(0);
+    }
+
+    void palette() {
+        m_window.showWorkspace(Workspace::Palette);
+        trial(1);
+        PaletteRoom& palette = m_window.palette();
+        expect([&] { return !palette.model().shots().empty() && !palette.model().busy(); }, 180);
+        shoot("palette");
+        palette.model().exportRecipes("B", m_folder + "/palette-recipes.png");
+        expect([&] { return !palette.model().busy(); }, 120);
+        palette.panel().timeBox().setCurrentIndex(1);
+        palette.panel().hoursSlider().setValue(25); // half an hour
+        expect([&] { return !palette.model().busy(); }, 180);
+        palette.view().setAlone(1);
+        palette.view().setCurtain(true);
+        shoot("palette-curtain");
+        palette.view().setAlone(-1);
+        palette.panel().timeBox().setCurrentIndex(0);
+        palette.model().setTime(PaletteTime::AsItWas, 2);
+    }
+
+    void verdict() {
+        m_window.showWorkspace(Workspace::Verdict);
+        VerdictRoom& verdict = m_window.verdict();
+        const auto judged = [&] { return verdict.model().verdict() && !verdict.model().busy() && !verdict.report().busy(); };
+        expect(judged, 180);
+        Profile profile = verdict.model().profile();
+        profile.owned = "veldglow", profile.budget = 450, profile.currency = "EUR";
+        verdict.model().setProfile(profile, "demo");
+        expect(judged, 60);
+        shoot("verdict");
+        verdict.tabs().setCurrentIndex(3);
+        expect([&] { return verdict.report().sheets() > 0 && judged(); }, 120);
+        shoot("verdict-report");
+        verdict.tabs().setCurrentIndex(0);
+    }
+
+    /// The log holds what was measured, of all trials, once each of them is.
+    void log() {
+        trial(2);
+        m_window.showWorkspace(Workspace::Log);
+        LogRoom& log = m_window.log();
+        expect(
+            [&] {
+                const auto& runs = log.model().all();
+                return runs.size() >= 13 && std::all_of(runs.begin(), runs.end(), [](const LogEntry& e) { return !e.figures.empty(); }) &&
+                       !log.model().jobs().busy();
+            },
+            60);
+        shoot("log");
+    }
+
+    void otherRooms() {
+        m_window.showWorkspace(Workspace::Bench);
+        m_window.setTheme(ThemeKind::Red);
+        m_bench.showEvidence("gradient", "B");
+        m_bench.view().setRatio(true);
+        shoot("bench-red");
+        m_bench.view().setRatio(false);
+        m_window.setTheme(ThemeKind::Grey);
+        QTemporaryDir scratch;
+        m_window.openCampaign(scratch.path() + "/nothing-yet.caelumen");
+        shoot("bench-empty");
+    }
+
+    MainWindow& m_window;
+    Session& m_session;
+    Bench& m_bench;
+    QString m_folder;
+    int m_failures = 0;
+};
+
 } // namespace
 
 int takeScreenshots(MainWindow& window, const QString& folder) {
-    if (!QDir().mkpath(folder)) {
-        std::fprintf(stderr, "caelumen: %s cannot be made; choose another folder.\n", qPrintable(folder));
-        return 1;
-    }
-    window.setTheme(ThemeKind::Grey);
-    window.resize(1280, 800);
-    window.show();
-    Session& session = window.session();
-    Bench& bench = window.bench();
-    const auto settle = [&] { return waitFor([&] { return session.results() && session.resultsAreCurrent() && !session.jobs().busy(); }, 180); };
-    int failures = 0;
-    const auto shoot = [&](const QString& name, QWidget* of = nullptr) {
-        for (int i = 0; i < 5; ++i) QApplication::processEvents();
-        bench.view().finish();
-        const QString path = folder + "/" + name + ".png";
-        if (!(of ? of : &window)->grab().save(path)) {
-            std::fprintf(stderr, "caelumen: %s could not be written.\n", qPrintable(path));
-            ++failures;
-        }
-    };
-    const auto trial = [&](int index) {
-        const auto list = session.trials();
-        if (index < static_cast<int>(list.size())) session.showTrial(list[static_cast<std::size_t>(index)].id);
-        if (!settle()) ++failures;
-    };
-
-    window.showWorkspace(MainWindow::Workspace::Kit);
-    trial(0);
-    window.kit().chooseFilter("duo3");
-    window.kit().ratioSlider().setValue(74);
-    shoot("kit");
-    const StarterFilter& printed = starterFilters()[3];
-    ChartDialog chart(printedChart(printed.curve), QString::fromStdString(printed.name), &window);
-    if (!showChart(chart, printed.curve)) ++failures;
-    shoot("kit-chart", &chart);
-    chart.hide();
-    window.showWorkspace(MainWindow::Workspace::Night);
-    Night& night = window.night();
-    if (!waitFor([&] { return !night.model().suggestions().empty(); }, 30)) ++failures;
-    shoot("night");
-    night.tabs().setCurrentIndex(1);
-    if (!waitFor([&] { return !night.month().nights().empty(); }, 60)) ++failures;
-    shoot("night-month");
-    night.tabs().setCurrentIndex(0);
-    window.showWorkspace(MainWindow::Workspace::Subs);
-    Subs& subs = window.subs();
-    trial(1);
-    if (!waitFor([&] { return subs.model().judged(); }, 120)) ++failures;
-    subs.showSub(5);
-    if (!waitFor([&] { return !subs.model().picture(5).isNull(); }, 30)) ++failures;
-    shoot("subs");
-    trial(0);
-    window.showWorkspace(MainWindow::Workspace::Bench);
-    bench.showEvidence("background", "E");
-    bench.evidence().kindBox()->setCurrentIndex(1);
-    emit bench.evidence().kindBox()->activated(1);
-    bench.hideMarks();
-    bench.view().fitFrame();
-    bench.tools().levels()->setChecked(true);
-    bench.view().setMode(FrameView::Mode::Tiles);
-    shoot("bench-tiles");
-    bench.tools().levels()->setChecked(false);
-    bench.view().setMode(FrameView::Mode::One);
-    trial(1);
-    bench.showEvidence("halo", "C");
-    shoot("bench-halo-evidence");
-    bench.beginBlindLook(5); // the same order in every picture
-    bench.view().fitFrame();
-    shoot("bench-blind");
-    bench.endBlindLook();
-    trial(2);
-    bench.showEvidence("nebula", "B");
-    bench.hideMarks();
-    bench.view().fitFrame();
-    shoot("bench");
-    window.showWorkspace(MainWindow::Workspace::SkyGrid);
-    SkyGrid& grid = window.skyGrid();
-    if (!waitFor([&] { return grid.model().grid() && !grid.model().busy(); }, 180)) ++failures;
-    grid.map().select(4 + 9);
-    if (!waitFor([&] { return !grid.model().busy(); }, 60)) ++failures;
-    shoot("sky-grid");
-    grid.tabs().setCurrentIndex(3);
-    if (!waitFor([&] { return !grid.model().busy(); }, 60)) ++failures;
-    shoot("sky-grid-picture");
-    grid.tabs().setCurrentIndex(0);
-    window.showWorkspace(MainWindow::Workspace::Palette);
-    trial(1);
-    PaletteRoom& palette = window.palette();
-    if (!waitFor([&] { return !palette.model().shots().empty() && !palette.model().busy(); }, 180)) ++failures;
-    shoot("palette");
-    palette.model().exportRecipes("B", folder + "/palette-recipes.png");
-    if (!waitFor([&] { return !palette.model().busy(); }, 120)) ++failures;
-    palette.panel().timeBox().setCurrentIndex(1);
-    palette.panel().hoursSlider().setValue(25); // half an hour
-    if (!waitFor([&] { return !palette.model().busy(); }, 180)) ++failures;
-    palette.view().setAlone(1);
-    palette.view().setCurtain(true);
-    shoot("palette-curtain");
-    palette.view().setAlone(-1);
-    palette.panel().timeBox().setCurrentIndex(0);
-    palette.model().setTime(PaletteTime::AsItWas, 2);
-    window.showWorkspace(MainWindow::Workspace::Verdict);
-    VerdictRoom& verdict = window.verdict();
-    const auto judged = [&] { return verdict.model().verdict() && !verdict.model().busy() && !verdict.report().busy(); };
-    if (!waitFor(judged, 180)) ++failures;
-    Profile profile = verdict.model().profile();
-    profile.owned = "veldglow", profile.budget = 450, profile.currency = "EUR";
-    verdict.model().setProfile(profile, "demo");
-    if (!waitFor(judged, 60)) ++failures;
-    shoot("verdict");
-    verdict.tabs().setCurrentIndex(3);
-    if (!waitFor([&] { return verdict.report().sheets() > 0 && judged(); }, 120)) ++failures;
-    shoot("verdict-report");
-    verdict.tabs().setCurrentIndex(0);
-    trial(2);
-    window.showWorkspace(MainWindow::Workspace::Bench);
-    LogRoom& log = window.log();
-    window.showWorkspace(MainWindow::Workspace::Log);
-    if (!waitFor([&] { return log.model().all().size() >= 13 && !log.model().jobs().busy(); }, 60)) ++failures;
-    waitFor([] { return false; }, 3); // what was measured last is written
-    shoot("log");
-    window.showWorkspace(MainWindow::Workspace::Bench);
-    window.setTheme(ThemeKind::Red);
-    bench.showEvidence("gradient", "B");
-    bench.view().setRatio(true);
-    shoot("bench-red");
-    bench.view().setRatio(false);
-    window.setTheme(ThemeKind::Grey);
-    QTemporaryDir scratch;
-    window.openCampaign(scratch.path() + "/nothing-yet.caelumen");
-    shoot("bench-empty");
-    return failures == 0 ? 0 : 1;
+    if (QDir().mkpath(folder)) return Tour(window, folder).failures() == 0 ? 0 : 1;
+    std::fprintf(stderr, "caelumen: %s cannot be made; choose another folder.\n", qPrintable(folder));
+    return 1;
 }
 
 } // namespace caelumen

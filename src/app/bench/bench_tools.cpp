@@ -90,6 +90,23 @@ BenchTools::BenchTools(FrameView& view, QWidget* parent)
     , m_view(view)
     , m_regionTools(new QActionGroup(this)) {
     setIconSize({18, 18});
+    addRegionTools();
+    addPlaces();
+    addModes();
+    addTurning();
+    addLooks();
+    addKeys();
+    connect(&m_view, &FrameView::modeChanged, this, &BenchTools::follow);
+    connect(&m_view, &FrameView::toolDone, this, [this] {
+        m_view.setTool({});
+        m_lookTool->setChecked(true);
+    });
+    follow();
+    setLook(m_look);
+    setStretchMode(m_stretch);
+}
+
+void BenchTools::addRegionTools() {
     m_lookTool = add("hand", tr("Look and move"), "Q");
     m_lookTool->setCheckable(true);
     m_lookTool->setChecked(true);
@@ -106,6 +123,9 @@ BenchTools::BenchTools(FrameView& view, QWidget* parent)
                    region("polygon", tr("Draw a sky outline: click its corners, or draw it freely"), "Shift+O", {Sky, Polygon})});
     addAction(region("halo", tr("Mark a bright star for its halo"), "H", {HaloStar, Star}));
     addSeparator();
+}
+
+void BenchTools::addPlaces() {
     QAction* whole = add("whole", tr("Whole frame"), "W");
     connect(whole, &QAction::triggered, this, [this] { m_view.fitFrame(); });
     QAction* pixels = add("pixels", tr("Pixel for pixel"), "P");
@@ -116,7 +136,9 @@ BenchTools::BenchTools(FrameView& view, QWidget* parent)
     connect(m_marks, &QAction::triggered, this, [this] { m_view.setShowRegions(m_marks->isChecked()); });
     addActions({whole, pixels, m_marks});
     addSeparator();
+}
 
+void BenchTools::addModes() {
     auto* modes = new QActionGroup(this);
     for (const auto& [mode, icon, name, key] : {std::tuple{FrameView::Mode::One, "one", tr("One picture, flipped by 1 to 9"), "F"},
                                                 {FrameView::Mode::Curtain, "curtain", tr("A curtain between two pictures"), "C"},
@@ -132,6 +154,10 @@ BenchTools::BenchTools(FrameView& view, QWidget* parent)
     m_ratio->setCheckable(true);
     connect(m_ratio, &QAction::triggered, this, [this](bool on) { m_view.setRatio(on); });
     addAction(m_ratio);
+}
+
+/// Flipping by itself, at a pace.
+void BenchTools::addTurning() {
     m_turns = add("turns", tr("Flip by itself"), "A");
     m_turns->setCheckable(true);
     auto* paces = new QMenu;
@@ -157,7 +183,10 @@ BenchTools::BenchTools(FrameView& view, QWidget* parent)
     connect(&m_timer, &QTimer::timeout, this, [this] { m_view.flip(1); });
     connect(m_turns, &QAction::toggled, this, [this](bool on) { on ? m_timer.start() : m_timer.stop(); });
     addSeparator();
+}
 
+/// What is seen, and how light becomes grey.
+void BenchTools::addLooks() {
     auto* looks = new QMenu;
     auto* lookGroup = new QActionGroup(looks);
     for (const LookAt look : {LookAt::Colours, LookAt::Red, LookAt::Green, LookAt::Blue, LookAt::RedLine, LookAt::Oxygen}) {
@@ -185,7 +214,10 @@ BenchTools::BenchTools(FrameView& view, QWidget* parent)
     addAction(m_levels);
     m_blind = add("blind", tr("Blind look: names hidden, ranked by eye"), "Shift+B");
     addAction(m_blind);
+}
 
+/// Keys without a button.
+void BenchTools::addKeys() {
     // Keys without a button.
     const auto key = [this](const QString& name, const QString& keys, auto slot) {
         QAction* action = add("", name, keys);
@@ -202,15 +234,6 @@ BenchTools::BenchTools(FrameView& view, QWidget* parent)
         });
     key(tr("The next run"), "]", [this] { m_view.flip(1); });
     key(tr("The run before"), "[", [this] { m_view.flip(-1); });
-
-    connect(&m_view, &FrameView::modeChanged, this, &BenchTools::follow);
-    connect(&m_view, &FrameView::toolDone, this, [this] {
-        m_view.setTool({});
-        m_lookTool->setChecked(true);
-    });
-    follow();
-    setLook(m_look);
-    setStretchMode(m_stretch);
 }
 
 void BenchTools::follow() {

@@ -50,6 +50,12 @@ signals:
     void lookChanged();
 
 private:
+    void addRegionTools();
+    void addPlaces();
+    void addModes();
+    void addTurning();
+    void addLooks();
+    void addKeys();
     QAction* add(const char* icon, const QString& name, const QString& key);
     QAction* region(const char* icon, const QString& name, const QString& key, RegionKind kind);
     QToolButton* withMenu(QAction* first, const std::vector<QAction*>& all);

@@ -95,24 +95,7 @@ SkyGrid::SkyGrid(Session& session, Prompts& prompts, QWidget* parent)
     , m_tabs(new QTabWidget)
     , m_page(new QTextBrowser)
     , m_across(new QSplitter) {
-    auto* scroll = new QScrollArea;
-    scroll->setWidget(m_map);
-    scroll->setFocusPolicy(Qt::NoFocus); // the map scrolls itself
-    scroll->setWidgetResizable(true);
-    scroll->setFrameShape(QFrame::NoFrame);
-    m_tabs->setDocumentMode(true);
-    m_tabs->addTab(scroll, tr("Map"));
-    m_tabs->addTab(m_lines, tr("Lines"));
-    m_tabs->addTab(m_moonMap, tr("Moon and sky"));
-    auto* pictureBox = new QWidget;
-    auto* pictureLayout = new QVBoxLayout(pictureBox);
-    pictureLayout->setContentsMargins(0, 6, 0, 0);
-    pictureLayout->addWidget(m_picture, 1);
-    auto* hoursRow = new QFormLayout;
-    hoursRow->setContentsMargins(8, 0, 8, 0);
-    hoursRow->addRow(tr("Hours of light"), with(m_hours, m_hoursText));
-    pictureLayout->addLayout(hoursRow);
-    m_tabs->addTab(pictureBox, tr("Picture"));
+    fillTabs();
     m_page->setOpenLinks(false);
     m_page->setFrameShape(QFrame::NoFrame);
     m_page->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
@@ -135,6 +118,31 @@ SkyGrid::SkyGrid(Session& session, Prompts& prompts, QWidget* parent)
     layout->setContentsMargins(0, 0, 0, 0);
     layout->addWidget(m_across);
 
+    connectAll();
+}
+
+void SkyGrid::fillTabs() {
+    auto* scroll = new QScrollArea;
+    scroll->setWidget(m_map);
+    scroll->setFocusPolicy(Qt::NoFocus); // the map scrolls itself
+    scroll->setWidgetResizable(true);
+    scroll->setFrameShape(QFrame::NoFrame);
+    m_tabs->setDocumentMode(true);
+    m_tabs->addTab(scroll, tr("Map"));
+    m_tabs->addTab(m_lines, tr("Lines"));
+    m_tabs->addTab(m_moonMap, tr("Moon and sky"));
+    auto* pictureBox = new QWidget;
+    auto* pictureLayout = new QVBoxLayout(pictureBox);
+    pictureLayout->setContentsMargins(0, 6, 0, 0);
+    pictureLayout->addWidget(m_picture, 1);
+    auto* hoursRow = new QFormLayout;
+    hoursRow->setContentsMargins(8, 0, 8, 0);
+    hoursRow->addRow(tr("Hours of light"), with(m_hours, m_hoursText));
+    pictureLayout->addLayout(hoursRow);
+    m_tabs->addTab(pictureBox, tr("Picture"));
+}
+
+void SkyGrid::connectAll() {
     connect(&m_model, &SkyGridModel::changed, this, &SkyGrid::fill);
     connect(&m_model, &SkyGridModel::failed, this, &SkyGrid::problem);
     connect(m_page, &QTextBrowser::anchorClicked, this, &SkyGrid::followLink);
@@ -150,7 +158,7 @@ SkyGrid::SkyGrid(Session& session, Prompts& prompts, QWidget* parent)
             if (const qint64 trial = m_model.trialOf(m_model.grid()->input().runs[r].trial)) return emit benchWanted(trial);
         emit told(tr("No run lies behind this cell."));
     });
-    connect(m_tabs, &QTabWidget::currentChanged, this, [this, pictureBox] { m_model.wantPicture(m_tabs->currentWidget() == pictureBox); });
+    connect(m_tabs, &QTabWidget::currentChanged, this, [this] { m_model.wantPicture(m_tabs->currentWidget()->isAncestorOf(m_picture)); });
     connect(&m_model, &SkyGridModel::pictureChanged, this, &SkyGrid::fillPicture);
     connect(m_hours, &QSlider::valueChanged, this, [this](int v) { m_model.setPictureHours(std::exp2(v / 4.0)); });
     connect(m_map, &GridMap::chosen, this, [this](int cell) { m_model.setPictureSky(m_model.cells()[static_cast<std::size_t>(cell)].sky); });

@@ -58,6 +58,8 @@ signals:
     void planWanted(const Trial& plan); ///< a night that measures what is missing
 
 private:
+    void fillTabs();
+    void connectAll();
     QWidget* buildLeft();
     void fill();
     void fillMap();

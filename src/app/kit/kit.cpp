@@ -78,6 +78,29 @@ Kit::Kit(Session& session, Prompts& prompts, QWidget* parent)
     , m_across(new QSplitter)
     , m_down(new QSplitter(Qt::Vertical)) {
     connect(&m_jobs, &JobService::failed, this, &Kit::problem);
+    m_page->setOpenLinks(false);
+    m_page->setFrameShape(QFrame::NoFrame);
+    m_page->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    m_page->setAccessibleName(tr("What the curve says"));
+    m_page->document()->setDocumentMargin(10);
+    QWidget* left = buildLeft();
+    m_across->addWidget(left);
+    m_across->addWidget(buildMiddle());
+    m_across->addWidget(m_page);
+    m_across->setStretchFactor(1, 1);
+    m_across->setSizes({190, 710, 360});
+    m_across->setChildrenCollapsible(false);
+    left->setMinimumWidth(160);
+    m_page->setMinimumWidth(280);
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->addWidget(m_across);
+
+    connectAll();
+    trialChanged();
+}
+
+QWidget* Kit::buildLeft() {
     auto* left = new QWidget;
     auto* leftLayout = new QVBoxLayout(left);
     leftLayout->setContentsMargins(12, 8, 4, 10);
@@ -97,7 +120,10 @@ Kit::Kit(Session& session, Prompts& prompts, QWidget* parent)
     m_filters->setWordWrap(true);
     m_filters->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     m_import->setToolTip(tr("A table of wavelength and transmission (CSV), in any of the usual ways of writing. It can also be dropped here."));
+    return left;
+}
 
+QWidget* Kit::buildMiddle() {
     auto* middle = new QWidget;
     auto* middleLayout = new QVBoxLayout(middle);
     middleLayout->setContentsMargins(4, 8, 4, 10);
@@ -119,24 +145,10 @@ Kit::Kit(Session& session, Prompts& prompts, QWidget* parent)
     legend->setObjectName("dim");
     legend->setWordWrap(true);
     middleLayout->addWidget(legend);
+    return middle;
+}
 
-    m_page->setOpenLinks(false);
-    m_page->setFrameShape(QFrame::NoFrame);
-    m_page->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    m_page->setAccessibleName(tr("What the curve says"));
-    m_page->document()->setDocumentMargin(10);
-    m_across->addWidget(left);
-    m_across->addWidget(middle);
-    m_across->addWidget(m_page);
-    m_across->setStretchFactor(1, 1);
-    m_across->setSizes({190, 710, 360});
-    m_across->setChildrenCollapsible(false);
-    left->setMinimumWidth(160);
-    m_page->setMinimumWidth(280);
-    auto* layout = new QVBoxLayout(this);
-    layout->setContentsMargins(0, 0, 0, 0);
-    layout->addWidget(m_across);
-
+void Kit::connectAll() {
     connect(m_filters, &QListWidget::currentRowChanged, this, &Kit::refresh);
     connect(m_import, &QPushButton::clicked, this, &Kit::askCurve);
     connect(m_chart, &QPushButton::clicked, this, &Kit::askChart);
@@ -153,7 +165,6 @@ Kit::Kit(Session& session, Prompts& prompts, QWidget* parent)
         if (link.toString() == "tolerance") askTolerance();
         if (link.toString() == "shelf") takeShelved();
     });
-    trialChanged();
 }
 
 LightCone Kit::cone() const {

@@ -93,6 +93,9 @@ signals:
     void cameraChanged(); ///< another one is looked through
 
 private:
+    QWidget* buildLeft();
+    QWidget* buildMiddle();
+    void connectAll();
     QWidget* buildControls();
     QWidget* buildMenus();
     void showGhosts(const Filter* filter);

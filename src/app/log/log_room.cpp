@@ -64,6 +64,17 @@ LogRoom::LogRoom(Session& session, Prompts& prompts, QWidget* parent)
     m_entry->setMinimumWidth(230);
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(10, 8, 10, 10);
+    buildSearch();
+    layout->addWidget(m_searchRow);
+    layout->addWidget(m_across, 1);
+
+    connectSearch();
+    connectAll();
+    m_save->setEnabled(false);
+    connect(m_search, &QLineEdit::textChanged, this, [this](const QString& text) { m_save->setEnabled(!text.trimmed().isEmpty()); });
+}
+
+void LogRoom::buildSearch() {
     auto* row = new QHBoxLayout(m_searchRow);
     row->setContentsMargins(0, 0, 0, 0);
     m_search->setPlaceholderText(tr("Find runs: duo moon:full from:2025 place:roof -lent"));
@@ -92,9 +103,9 @@ LogRoom::LogRoom(Session& session, Prompts& prompts, QWidget* parent)
     });
     m_more->setMenu(menu);
     row->addWidget(m_more);
-    layout->addWidget(m_searchRow);
-    layout->addWidget(m_across, 1);
+}
 
+void LogRoom::connectSearch() {
     const auto act = [this](const QString& text, const QKeySequence& key, auto slot) {
         auto* a = new QAction(text, this);
         a->setShortcut(key);
@@ -118,6 +129,9 @@ LogRoom::LogRoom(Session& session, Prompts& prompts, QWidget* parent)
         const QString name = m_prompts.text(this, tr("Keep this search"), tr("Its name"), m_search->text().trimmed());
         if (!name.trimmed().isEmpty()) m_model.saveSearch(name.trimmed());
     });
+}
+
+void LogRoom::connectAll() {
     connect(&m_model, &LogModel::changed, this, &LogRoom::fill);
     connect(&m_model, &LogModel::keptChanged, this, &LogRoom::fillKept);
     connect(&m_model, &LogModel::failed, this, &LogRoom::problem);
@@ -145,8 +159,6 @@ LogRoom::LogRoom(Session& session, Prompts& prompts, QWidget* parent)
         if (isVisible()) m_model.look();
     });
     m_look.start();
-    m_save->setEnabled(false);
-    connect(m_search, &QLineEdit::textChanged, this, [this](const QString& text) { m_save->setEnabled(!text.trimmed().isEmpty()); });
 }
 
 QWidget* LogRoom::buildSide() {

@@ -61,6 +61,9 @@ protected:
     void showEvent(QShowEvent* event) override;
 
 private:
+    void buildSearch();
+    void connectSearch();
+    void connectAll();
     QWidget* buildSide();
     QWidget* buildRuns();
     void fill();

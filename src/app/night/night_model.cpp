@@ -252,20 +252,20 @@ void NightModel::suggest() {
         if (std::find(m_plan.filters.begin(), m_plan.filters.end(), f.id) != m_plan.filters.end()) chosen.push_back(f);
     if (chosen.empty()) chosen = m_filters;
     if (chosen.empty()) return;
-    m_jobs.run("suggest", tr("Looking for targets"),
-               [this, exercise = passedLines(chosen), field = field_deg(), plan = m_plan, site, track = m_track,
-                targets = m_targets](const Job&) -> JobService::Finish {
-                   std::vector<Suggestion> found;
-                   if (track)
-                       found = suggestTargets(*targets, exercise, field, plan, site, *track, 40);
-                   else if (const auto any = NightTrack::of({*site.latitude_deg, *site.longitude_deg, site.elevation_m}, plan.date, 0, 0))
-                       found = suggestTargets(*targets, exercise, field, plan, site, *any, 40);
-                   return [this, targets, found = std::move(found)] {
-                       if (targets != m_targets) return;
-                       m_suggestions = found;
-                       emit suggestionsChanged();
-                   };
-               });
+    m_jobs.run(
+        "suggest", tr("Looking for targets"),
+        [this, passed = passedLines(chosen), field = field_deg(), plan = m_plan, site, track = m_track, targets = m_targets](const Job&) -> JobService::Finish {
+            std::vector<Suggestion> found;
+            if (track)
+                found = suggestTargets(*targets, passed, field, plan, site, *track, 40);
+            else if (const auto any = NightTrack::of({*site.latitude_deg, *site.longitude_deg, site.elevation_m}, plan.date, 0, 0))
+                found = suggestTargets(*targets, passed, field, plan, site, *any, 40);
+            return [this, targets, found = std::move(found)] {
+                if (targets != m_targets) return;
+                m_suggestions = found;
+                emit suggestionsChanged();
+            };
+        });
 }
 
 QString NightModel::chosenFilters() const {

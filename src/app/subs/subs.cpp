@@ -108,6 +108,13 @@ Subs::Subs(Session& session, Prompts& prompts, QWidget* parent)
     layout->setContentsMargins(0, 0, 0, 0);
     layout->addWidget(m_across);
 
+    buildActions();
+    connectAll();
+    fill();
+    fillControls();
+}
+
+void Subs::buildActions() {
     const auto act = [this](const QString& text, const QString& key, auto slot) {
         auto* a = new QAction(text, this);
         a->setShortcut(QKeySequence(key));
@@ -127,7 +134,9 @@ Subs::Subs(Session& session, Prompts& prompts, QWidget* parent)
         for (int i = m_sub + 1; i < static_cast<int>(subs.size()); ++i)
             if (!subs[static_cast<std::size_t>(i)].keep) return showSub(i);
     });
+}
 
+void Subs::connectAll() {
     for (QWidget* w : std::initializer_list<QWidget*>{m_table, m_runs, m_others}) w->installEventFilter(this);
     for (QAbstractButton* b : findChildren<QAbstractButton*>()) b->installEventFilter(this);
     m_play.setInterval(250);
@@ -158,8 +167,6 @@ Subs::Subs(Session& session, Prompts& prompts, QWidget* parent)
         m_model.jobs().cancel();
         m_where->setText(tr("Stopped; what was measured is kept."));
     });
-    fill();
-    fillControls();
 }
 
 QTimeZone Subs::zone() const {

@@ -77,6 +77,8 @@ signals:
     void stacksMade(const QStringList& files, bool ofThisTrial); ///< for the Bench; whether the trial in hand is of the same target
 
 private:
+    void buildActions();
+    void connectAll();
     QWidget* buildLeft();
     QWidget* buildMiddle();
     QWidget* buildRight();

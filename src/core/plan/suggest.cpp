@@ -58,21 +58,20 @@ PassedLines passedLines(const std::vector<PlanFilter>& filters) {
     return out;
 }
 
-std::vector<Suggestion> suggestTargets(const std::vector<DeepSky>& among, const PassedLines& exercise, std::pair<double, double> frame, const Plan& plan,
-                                       const Site& site, const NightTrack& track, std::size_t most) {
-    std::vector<Suggestion> out;
-    const auto dark = track.sunBelow(plan.twilight_deg);
-    if (!dark) return out;
-    const Turning turning(track.observer().latitude_deg);
-    struct Moment {
-        double second, hourAngleOfZeroRa; ///< sidereal angle, so far as altitude needs it
-        SkyMoment sky;
-        double moonRa, moonDec;
-    };
+namespace {
+
+constexpr double kStep = 600; ///< seconds between two looks at the night
+
+struct Moment {
+    double second, hourAngleOfZeroRa; ///< sidereal angle, so far as altitude needs it
+    SkyMoment sky;
+    double moonRa, moonDec;
+};
+
+std::vector<Moment> momentsOf(const NightTrack& track, const Span& dark, const Turning& turning) {
     std::vector<Moment> moments;
-    constexpr double kStep = 600;
     double a = 0, b = 0, tt1 = 0, tt2 = 0;
-    for (double s = dark->from; s <= dark->to; s += kStep) {
+    for (double s = dark.from; s <= dark.to; s += kStep) {
         const JulianDate t = track.start().plusSeconds(s);
         eraUtctai(t.day, t.fraction, &a, &b);
         eraTaitt(a, b, &tt1, &tt2);
@@ -83,72 +82,117 @@ std::vector<Suggestion> suggestTargets(const std::vector<DeepSky>& among, const 
         m.moonDec = dec;
         moments.push_back(m);
     }
-    const double series = seriesLength(plan);
-    const double narrow = std::min(frame.first, frame.second) * 60;
+    return moments;
+}
+
+/// A target's way through the night.
+struct Passage {
+    double usable_s = 0, east_s = 0, west_s = 0; ///< of the meridian
+    double highest_deg = 0, moonAway_deg = 180;  ///< the moon where the target is highest
+    double moonlit = 0;                          ///< part of the usable time, by the moon's light
+};
+
+/// Positions of the year 2000: within half a degree for decades, ample for a suggestion.
+Passage passageOf(const DeepSky& d, const std::vector<Moment>& moments, const Turning& turning, const Plan& plan, const Site& site) {
+    Passage p;
+    for (const Moment& m : moments) {
+        const double hourAngle = std::remainder(m.hourAngleOfZeroRa - d.ra_deg, 360);
+        const Horizontal h = turning.horizontal(hourAngle, d.dec_deg);
+        if (h.alt_deg < std::max(plan.lowest_deg, horizonAt(site.horizon, h.az_deg))) continue;
+        p.usable_s += kStep;
+        (hourAngle < 0 ? p.east_s : p.west_s) += kStep;
+        if (m.sky.moon.alt_deg > 0) {
+            p.moonlit += kStep * m.sky.moonIlluminated;
+            if (h.alt_deg > p.highest_deg) p.moonAway_deg = separation_deg(m.moonRa, m.moonDec, d.ra_deg, d.dec_deg);
+        }
+        p.highest_deg = std::max(p.highest_deg, h.alt_deg);
+    }
+    if (p.usable_s > 0) p.moonlit /= p.usable_s;
+    return p;
+}
+
+/// What speaks for a target, each part 0 to 1.
+struct Parts {
+    double light = 0, fits = 0, time = 0, height = 0, moon = 0, flip = 1;
+    double score() const { return std::clamp(light, 0.0, 1.0) * fits * (0.4 + 0.6 * time) * (0.5 + 0.5 * height) * std::clamp(moon, 0.05, 1.0) * flip; }
+};
+
+double lightFor(const DeepSky& d, const PassedLines& passed) {
+    const double lines = passed.hydrogen * d.hydrogen + passed.oxygen * d.oxygen + passed.sulphur * d.sulphur;
+    double light = lines / (3 * std::max(0.5, passed.hydrogen + passed.oxygen + passed.sulphur));
+    // A filter with two lines wants a target that has both.
+    if (passed.oxygen > 0.3 && d.oxygen == 0) light *= 0.4;
+    if (passed.sulphur > 0.3 && d.sulphur == 0) light *= 0.5;
+    return passed.broadband ? std::max(light, 0.3 * d.continuum) : light;
+}
+
+Parts partsOf(const DeepSky& d, const PassedLines& passed, const Passage& p, double fill, bool flips) {
+    Parts out;
+    out.light = lightFor(d, passed);
+    out.fits = fill <= 0 ? 0.3 : fill < 0.08 ? 0.2 : fill < 0.25 ? 0.6 : fill <= 0.9 ? 1 : fill < 1.5 ? 0.7 : 0.35;
+    out.time = std::min(1.0, p.usable_s / (5 * 3600)), out.height = std::min(1.0, p.highest_deg / 60);
+    // Oxygen suffers most from moonlight.
+    const double near = p.moonAway_deg < 30 ? 1.6 : p.moonAway_deg < 60 ? 1.1 : 0.7;
+    out.moon = 1 - p.moonlit * (0.5 + 0.3 * passed.oxygen) * near;
+    out.flip = flips ? 0.9 : 1.0;
+    return out;
+}
+
+std::vector<std::string> reasonsFor(const Suggestion& g, const PassedLines& passed, double moonlit) {
+    const DeepSky& d = *g.target;
+    std::vector<std::string> shows, out;
+    if (passed.hydrogen > 0.3 && d.hydrogen > 1) shows.emplace_back("hydrogen");
+    if (passed.oxygen > 0.3 && d.oxygen > 1) shows.emplace_back("oxygen");
+    if (passed.sulphur > 0.3 && d.sulphur > 1) shows.emplace_back("sulphur");
+    if (shows.empty() && d.continuum > 1) shows.emplace_back("starlight");
+    if (!shows.empty()) out.push_back(fmt::format("shows {}", fmt::join(shows, ", ")));
+    out.push_back(fmt::format("{} usable, up to {:.0f} degrees", hoursText(g.usable_s), g.highest_deg));
+    if (g.fill > 0) out.push_back(fmt::format("fills {:.0f} % of the frame's shorter side", 100 * g.fill));
+    if (moonlit > 0.02) out.push_back(fmt::format("moon {:.0f} degrees away", g.moonAway_deg));
+    return out;
+}
+
+/// The worst part, in a sentence; none where all are good.
+std::string weaknessOf(const Suggestion& g, const PassedLines& passed, const Parts& parts, double series_s) {
+    const DeepSky& d = *g.target;
+    const std::pair<double, std::string> weak[] = {
+        {parts.light, passed.oxygen > 0.3 && d.oxygen < 2     ? "Little oxygen: it says little about that band."
+                      : passed.sulphur > 0.3 && d.sulphur < 2 ? "Little sulphur: it says little about that band."
+                                                              : "Faint in what the filters pass."},
+        {parts.fits, g.fill < 0.25 ? "Small in this frame." : "Larger than the frame: no sky is left beside it."},
+        {parts.time, fmt::format("Only {} in this night.", hoursText(g.usable_s))},
+        {parts.height, fmt::format("Stays low, {:.0f} degrees at most.", g.highest_deg)},
+        {parts.moon, fmt::format("The moon is {:.0f} degrees away.", g.moonAway_deg)},
+        {parts.flip,
+         fmt::format("The series takes {} and cannot be had on one side of the meridian: the mount must flip between blocks.", hoursText(series_s))}};
+    const auto* worst = std::min_element(std::begin(weak), std::end(weak), [](const auto& x, const auto& y) { return x.first < y.first; });
+    return worst->first < 0.95 ? worst->second : std::string();
+}
+
+} // namespace
+
+std::vector<Suggestion> suggestTargets(const std::vector<DeepSky>& among, const PassedLines& passed, std::pair<double, double> frame, const Plan& plan,
+                                       const Site& site, const NightTrack& track, std::size_t most) {
+    std::vector<Suggestion> out;
+    const auto dark = track.sunBelow(plan.twilight_deg);
+    if (!dark) return out;
+    const Turning turning(track.observer().latitude_deg);
+    const std::vector<Moment> moments = momentsOf(track, *dark, turning);
+    const double series = seriesLength(plan), narrow_arcmin = std::min(frame.first, frame.second) * 60;
     for (const DeepSky& d : among) {
-        // Positions of the year 2000: within half a degree for decades, ample for a suggestion.
+        const Passage p = passageOf(d, moments, turning, plan, site);
+        if (p.usable_s < 3600) continue;
         Suggestion g;
         g.target = &d;
-        double moonlit = 0, east_s = 0, west_s = 0;
-        for (const Moment& m : moments) {
-            double hourAngle = std::remainder(m.hourAngleOfZeroRa - d.ra_deg, 360);
-            const Horizontal h = turning.horizontal(hourAngle, d.dec_deg);
-            if (h.alt_deg < std::max(plan.lowest_deg, horizonAt(site.horizon, h.az_deg))) continue;
-            g.usable_s += kStep;
-            (hourAngle < 0 ? east_s : west_s) += kStep;
-            const double away = separation_deg(m.moonRa, m.moonDec, d.ra_deg, d.dec_deg);
-            if (m.sky.moon.alt_deg > 0) {
-                moonlit += kStep * m.sky.moonIlluminated;
-                if (h.alt_deg > g.highest_deg) g.moonAway_deg = away;
-            }
-            g.highest_deg = std::max(g.highest_deg, h.alt_deg);
-        }
-        if (g.usable_s < 3600) continue;
+        g.usable_s = p.usable_s, g.highest_deg = p.highest_deg, g.moonAway_deg = p.moonAway_deg;
+        g.fill = narrow_arcmin > 0 ? std::max(d.width_arcmin, d.height_arcmin) / narrow_arcmin : 0;
         // Blocks never lie over the meridian; a series that fits on one side of it needs no flip at all.
-        const bool flips = plan.flip == FlipSchool::Wait && std::max(east_s, west_s) < std::min(series, g.usable_s);
-        // Its parts, each 0 to 1.
-        const double size = std::max(d.width_arcmin, d.height_arcmin);
-        g.fill = narrow > 0 ? size / narrow : 0;
-        const double lines = exercise.hydrogen * d.hydrogen + exercise.oxygen * d.oxygen + exercise.sulphur * d.sulphur;
-        const double wanted = 3 * std::max(0.5, exercise.hydrogen + exercise.oxygen + exercise.sulphur);
-        double light = lines / wanted;
-        // A filter with two lines wants a target that has both.
-        if (exercise.oxygen > 0.3 && d.oxygen == 0) light *= 0.4;
-        if (exercise.sulphur > 0.3 && d.sulphur == 0) light *= 0.5;
-        if (exercise.broadband) light = std::max(light, 0.3 * d.continuum);
-        const double fits = g.fill <= 0 ? 0.3 : g.fill < 0.08 ? 0.2 : g.fill < 0.25 ? 0.6 : g.fill <= 0.9 ? 1 : g.fill < 1.5 ? 0.7 : 0.35;
-        const double time = std::min(1.0, g.usable_s / (5 * 3600)), height = std::min(1.0, g.highest_deg / 60);
-        // Oxygen suffers most from moonlight.
-        const double part = moonlit / g.usable_s, moon = 1 - part * (0.5 + 0.3 * exercise.oxygen) *
-                                                                 (g.moonAway_deg < 30   ? 1.6
-                                                                  : g.moonAway_deg < 60 ? 1.1
-                                                                                        : 0.7);
-        g.score = std::clamp(light, 0.0, 1.0) * fits * (0.4 + 0.6 * time) * (0.5 + 0.5 * height) * std::clamp(moon, 0.05, 1.0) * (flips ? 0.9 : 1.0);
+        const bool flips = plan.flip == FlipSchool::Wait && std::max(p.east_s, p.west_s) < std::min(series, p.usable_s);
+        const Parts parts = partsOf(d, passed, p, g.fill, flips);
+        g.score = parts.score();
         if (g.score < 0.02) continue;
-
-        std::vector<std::string> shows;
-        if (exercise.hydrogen > 0.3 && d.hydrogen > 1) shows.emplace_back("hydrogen");
-        if (exercise.oxygen > 0.3 && d.oxygen > 1) shows.emplace_back("oxygen");
-        if (exercise.sulphur > 0.3 && d.sulphur > 1) shows.emplace_back("sulphur");
-        if (shows.empty() && d.continuum > 1) shows.emplace_back("starlight");
-        std::string what;
-        for (const std::string& s : shows) what += (what.empty() ? "" : ", ") + s;
-        if (!what.empty()) g.reasons.push_back("shows " + what);
-        g.reasons.push_back(fmt::format("{} usable, up to {:.0f} degrees", hoursText(g.usable_s), g.highest_deg));
-        if (g.fill > 0) g.reasons.push_back(fmt::format("fills {:.0f} % of the frame's shorter side", 100 * g.fill));
-        if (part > 0.02) g.reasons.push_back(fmt::format("moon {:.0f} degrees away", g.moonAway_deg));
-        const std::pair<double, std::string> weak[] = {
-            {light, exercise.oxygen > 0.3 && d.oxygen < 2     ? "Little oxygen: it says little about that band."
-                    : exercise.sulphur > 0.3 && d.sulphur < 2 ? "Little sulphur: it says little about that band."
-                                                              : "Faint in what the filters pass."},
-            {fits, g.fill < 0.25 ? "Small in this frame." : "Larger than the frame: no sky is left beside it."},
-            {time, fmt::format("Only {} in this night.", hoursText(g.usable_s))},
-            {height, fmt::format("Stays low, {:.0f} degrees at most.", g.highest_deg)},
-            {moon, fmt::format("The moon is {:.0f} degrees away.", g.moonAway_deg)},
-            {flips ? 0.9 : 1.0,
-             fmt::format("The series takes {} and cannot be had on one side of the meridian: the mount must flip between blocks.", hoursText(series))}};
-        const auto* worst = std::min_element(std::begin(weak), std::end(weak), [](const auto& x, const auto& y) { return x.first < y.first; });
-        if (worst->first < 0.95) g.weakness = worst->second;
+        g.reasons = reasonsFor(g, passed, p.moonlit);
+        g.weakness = weaknessOf(g, passed, parts, series);
         out.push_back(std::move(g));
     }
     std::sort(out.begin(), out.end(), [](const Suggestion& x, const Suggestion& y) { return x.score > y.score; });

@@ -25,7 +25,7 @@ PassedLines passedLines(const std::vector<PlanFilter>& filters);
 
 /// The best targets for this night, best first, at most `most`. `frame_deg`: the field's width and height. Targets that never rise high enough or are lost in
 /// moonlight are left out.
-std::vector<Suggestion> suggestTargets(const std::vector<DeepSky>& among, const PassedLines& exercise, std::pair<double, double> frame_deg, const Plan& plan,
+std::vector<Suggestion> suggestTargets(const std::vector<DeepSky>& among, const PassedLines& passed, std::pair<double, double> frame_deg, const Plan& plan,
                                        const Site& site, const NightTrack& anyTrack, std::size_t most);
 
 /// A night of the calendar.

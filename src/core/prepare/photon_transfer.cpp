@@ -229,6 +229,177 @@ void mean(const std::vector<SiteTransfer>& sites, PhotonTransfer& out) {
     if (v > 0) out.readNoise_e = vx / v, out.readNoiseSigma_e = 1 / std::sqrt(v);
 }
 
+constexpr const char* kNoLight = "The flats show hardly more noise than the biases: they are too faint, or every pixel is saturated. Give flats at a "
+                                 "third to two thirds of the range.";
+
+/// What one tile says of light: signal (1 + r) and the variance less that of reading, both to be summed before they are divided.
+struct Lit {
+    double signal = 0, shot = 0, level = 0;
+};
+
+/// What is gathered of one site of the mosaic.
+struct SiteTally {
+    double zero_adu = 0;
+    Reading reading;
+    std::vector<Lit> lit;
+    std::vector<TransferPoint> points;
+    std::map<double, std::vector<double>> byExposure;
+    double maximum_adu = 0;
+};
+
+class Transfer {
+public:
+    Transfer(const std::vector<CalibrationFrame>& flats, const std::vector<CalibrationFrame>& biases, const FrameInfo& like, double full, const Job& job)
+        : m_flats(flats)
+        , m_biases(biases)
+        , m_sites(sitesOf(like))
+        , m_tallies(m_sites.size())
+        , m_full(full)
+        , m_step(stepOf(biases.front()))
+        , m_job(job) {
+        out.header_e_per_adu = like.facts.gain_e_per_adu;
+    }
+
+    /// `looked`: frames that may tell where pixels end.
+    Result<PhotonTransfer> measure(const std::vector<CalibrationFrame>& looked) {
+        if (const Status read = readBiases(); !read) return read.error();
+        if (const Status read = readFlats(); !read) return read.error();
+        for (std::size_t s = 0; s < m_sites.size(); ++s) {
+            auto site = siteTransfer(s, looked);
+            if (!site) return site.error();
+            out.sites.push_back(std::move(*site));
+        }
+        mean(out.sites, out);
+        takeNotes();
+        return std::move(out);
+    }
+
+private:
+    /// What the camera reads without light.
+    Status readBiases() {
+        std::vector<std::vector<double>> offsets(m_sites.size()), reading(m_sites.size());
+        for (std::size_t i = 0; i + 1 < m_biases.size(); i += 2) {
+            const auto tiles = tilesOf(m_biases[i], m_biases[i + 1], m_sites, {}, m_job);
+            if (!tiles) return tiles.error();
+            for (std::size_t s = 0; s < m_sites.size(); ++s)
+                for (const Tile& t : (*tiles)[s]) offsets[s].push_back((t.first + t.second) / 2), reading[s].push_back(t.variance / 2);
+            ++out.biasPairs;
+        }
+        for (std::size_t s = 0; s < m_sites.size(); ++s) {
+            Reading& r = m_tallies[s].reading;
+            for (const double v : offsets[s]) r.mean += v / static_cast<double>(offsets[s].size());
+            for (const double v : reading[s]) r.variance += v / static_cast<double>(reading[s].size());
+            r.sigma = sigmaOfMean(reading[s]);
+            m_tallies[s].zero_adu = r.mean;
+        }
+        return Done{};
+    }
+
+    /// What light adds.
+    Status readFlats() {
+        const auto pairs = pairsOf(m_flats);
+        if (pairs.empty()) return Error{"No two flats have the same exposure; give two of one exposure at least."};
+        std::vector<double> zeros;
+        for (const SiteTally& t : m_tallies) zeros.push_back(t.zero_adu);
+        for (const auto& [i, j] : pairs) {
+            const auto tiles = tilesOf(m_flats[i], m_flats[j], m_sites, zeros, m_job);
+            if (!tiles) return tiles.error();
+            ++out.flatPairs;
+            for (std::size_t s = 0; s < m_sites.size(); ++s) addTiles((*tiles)[s], m_flats[i].info.facts.sub_exposure_s, m_tallies[s]);
+        }
+        return Done{};
+    }
+    void addTiles(const std::vector<Tile>& tiles, std::optional<double> exposure_s, SiteTally& to) {
+        double level = 0;
+        for (const Tile& t : tiles) {
+            const double signal = t.first - to.zero_adu, second = t.second - to.zero_adu, top = std::max(t.first, t.second);
+            if (std::min(signal, second) < kLeastLight * std::sqrt(to.reading.variance)) continue;
+            const double r = signal / second, shot = t.variance - (1 + r * r) * to.reading.variance;
+            to.maximum_adu = std::max(to.maximum_adu, top);
+            level += (signal + second) / 2 / static_cast<double>(tiles.size());
+            m_shared += t.neighbours, ++m_sharedCount, m_left += t.left, m_all += t.left + t.count;
+            if (top > 0.97 * m_full) continue; // the converter's end
+            to.lit.push_back({signal * (1 + r), shot, signal});
+            to.points.push_back({signal, shot / (1 + r) + to.reading.variance, 0});
+        }
+        if (exposure_s && level > 0) to.byExposure[*exposure_s].push_back(level);
+    }
+
+    /// Signal over the noise that it adds, of the tiles that `pick` names; a variance that grows with the signal weighs less.
+    template<class Pick>
+    static double gainOf(const SiteTally& t, const Pick& pick) {
+        double signal = 0, shot = 0;
+        for (std::size_t k = 0; k < t.lit.size(); ++k) {
+            const Lit& tile = t.lit[pick(k)];
+            const double weight = 1 / (tile.signal + 2 * t.reading.variance);
+            signal += weight * tile.signal, shot += weight * tile.shot;
+        }
+        return shot > 0 ? signal / shot : 0.0;
+    }
+    /// From a bootstrap over tiles, and what they share: how well the noise of reading is known.
+    double gainSigma(const SiteTally& t, std::size_t s, double gain, double shot) const {
+        constexpr int kRounds = 200;
+        std::vector<double> again;
+        Random random(17 + s);
+        for (int round = 0; round < kRounds; ++round) again.push_back(gainOf(t, [&](std::size_t) { return random.index(t.lit.size()); }));
+        double mean = 0, squares = 0;
+        for (const double g : again) mean += g / kRounds;
+        for (const double g : again) squares += (g - mean) * (g - mean) / (kRounds - 1);
+        const double fromReading = shot > 0 ? gain * 2 * t.reading.sigma * static_cast<double>(t.lit.size()) / shot : 0;
+        return std::hypot(std::sqrt(squares), fromReading);
+    }
+
+    Result<SiteTransfer> siteTransfer(std::size_t s, const std::vector<CalibrationFrame>& looked) {
+        SiteTally& t = m_tallies[s];
+        SiteTransfer site;
+        site.site = m_sites[s].name, site.offset_adu = t.zero_adu;
+        if (t.lit.size() < 4 && t.maximum_adu > 0.9 * m_full)
+            return Error{"The flats are at the end of the converter's range; give flats that are half as bright."};
+        if (t.lit.size() < 4) return Error{kNoLight};
+        double shot = 0;
+        for (const Lit& tile : t.lit) shot += tile.shot, site.brightest_adu = std::max(site.brightest_adu, tile.level);
+        const double gain = site.gain_e_per_adu = gainOf(t, [](std::size_t k) { return k; });
+        site.gainSigma = gainSigma(t, s, gain, shot);
+        if (!(gain > 0) || shot / static_cast<double>(t.lit.size()) < t.reading.variance / 2) return Error{kNoLight};
+        const double rounding = m_step * m_step / 12, own = t.reading.variance - rounding;
+        if (own > 0.25 * rounding) {
+            site.readNoise_e = gain * std::sqrt(own);
+            site.readNoiseSigma_e = std::hypot(gain * t.reading.sigma / (2 * std::sqrt(own)), *site.readNoise_e * site.gainSigma / gain);
+        }
+        if (const auto stop = stopOf(looked, m_sites[s], m_job); stop && *stop > t.zero_adu + site.brightest_adu) {
+            site.fullWell_e = (*stop - t.zero_adu) * gain;
+            site.fullWellSigma_e = *site.fullWell_e * site.gainSigma / gain;
+        }
+        fillBend(site, t.byExposure);
+        site.curve = curveOf(std::move(t.points));
+        return site;
+    }
+
+    void takeNotes() {
+        if (m_sharedCount > 0 && m_shared / m_sharedCount > kShared)
+            out.notes.push_back(
+                fmt::format("Neighbouring pixels share {:.0f} % of their noise: the frames were resampled, smoothed or compressed with loss, and the "
+                            "gain comes out too high.",
+                            100 * m_shared / m_sharedCount));
+        if (m_all > 0 && m_left / m_all > 0.01)
+            out.notes.push_back(fmt::format("{:.1f} % of the pixels differ by more than noise does and were left out.", 100 * m_left / m_all));
+        if (!out.readNoise_e) out.notes.push_back("The read noise drowns in the converter's steps: take biases at a higher gain setting.");
+        if (!out.fullWell_e)
+            out.notes.push_back("No pixel of these frames reaches its end; a sub with burnt-out stars, or a brighter flat, tells the full well.");
+        if (out.header_e_per_adu && std::abs(*out.header_e_per_adu - out.gain_e_per_adu) > 3 * out.gainSigma + 0.02 * out.gain_e_per_adu)
+            out.notes.push_back(fmt::format("The header claims {:.4g} e-/ADU, the frames tell {:.4g} +- {:.2g}: believe the frames.", *out.header_e_per_adu,
+                                            out.gain_e_per_adu, out.gainSigma));
+    }
+
+    const std::vector<CalibrationFrame>&m_flats, &m_biases;
+    std::vector<Site> m_sites;
+    std::vector<SiteTally> m_tallies;
+    double m_full, m_step;
+    const Job& m_job;
+    double m_shared = 0, m_sharedCount = 0, m_left = 0, m_all = 0;
+    PhotonTransfer out;
+};
+
 } // namespace
 
 Result<PhotonTransfer> photonTransfer(const std::vector<fs::path>& flatFiles, const std::vector<fs::path>& biasFiles, const std::vector<fs::path>& lightFiles,
@@ -238,135 +409,25 @@ Result<PhotonTransfer> photonTransfer(const std::vector<fs::path>& flatFiles, co
             fmt::format("Photon transfer needs two flats and two biases of one camera; flats given: {}, biases: {}.", flatFiles.size(), biasFiles.size())};
     const auto like = FrameFile::open(flatFiles.front());
     if (!like) return like.error();
-    const double full = std::ldexp(1.0, std::clamp(like->info().integer ? like->info().bits : 16, 8, 16)) - 1;
-    if (!like->info().mosaic && like->info().channels.size() > 1)
+    const FrameInfo& info = like->info();
+    const double full = std::ldexp(1.0, std::clamp(info.integer ? info.bits : 16, 8, 16)) - 1;
+    if (!info.mosaic && info.channels.size() > 1)
         return Error{fmt::format("{} holds three colours of each pixel, so it is no raw frame; give flats and biases as the camera wrote them.",
                                  shown(flatFiles.front()))};
-    const auto flats = openCalibrationFrames(flatFiles, like->info(), "flat", full);
+    const auto flats = openCalibrationFrames(flatFiles, info, "flat", full);
     if (!flats) return flats.error();
-    const auto biases = openCalibrationFrames(biasFiles, like->info(), "bias", full);
+    const auto biases = openCalibrationFrames(biasFiles, info, "bias", full);
     if (!biases) return biases.error();
-    const auto sites = sitesOf(like->info());
-    if (like->info().width / sites.front().step < kTile || like->info().height / sites.front().step < kTile)
+    const int step = sitesOf(info).front().step;
+    if (info.width / step < kTile || info.height / step < kTile)
         return Error{fmt::format("{} is too small to tell noise from; give whole frames.", shown(flatFiles.front()))};
 
-    PhotonTransfer out;
-    out.header_e_per_adu = like->info().facts.gain_e_per_adu;
-    // What the camera reads without light.
-    std::vector<std::vector<double>> offsets(sites.size()), reading(sites.size());
-    const double step = stepOf(biases->front());
-    for (std::size_t i = 0; i + 1 < biases->size(); i += 2) {
-        const auto tiles = tilesOf((*biases)[i], (*biases)[i + 1], sites, {}, job);
-        if (!tiles) return tiles.error();
-        for (std::size_t s = 0; s < sites.size(); ++s)
-            for (const Tile& t : (*tiles)[s]) offsets[s].push_back((t.first + t.second) / 2), reading[s].push_back(t.variance / 2);
-        ++out.biasPairs;
-    }
-    std::vector<double> zeros;
-    std::vector<Reading> read;
-    for (std::size_t s = 0; s < sites.size(); ++s) {
-        Reading r;
-        for (const double v : offsets[s]) r.mean += v / static_cast<double>(offsets[s].size());
-        for (const double v : reading[s]) r.variance += v / static_cast<double>(reading[s].size());
-        r.sigma = sigmaOfMean(reading[s]);
-        read.push_back(r);
-        zeros.push_back(r.mean);
-    }
-    // What light adds.
-    struct Lit {
-        double signal = 0, shot = 0, level = 0; ///< sums to be divided: signal (1 + r), variance less reading, both of one tile
-    };
-    std::vector<std::vector<Lit>> lit(sites.size());
-    std::vector<std::vector<TransferPoint>> points(sites.size());
-    std::vector<std::map<double, std::vector<double>>> byExposure(sites.size());
-    double shared = 0, sharedCount = 0, left = 0, all = 0;
-    const auto pairs = pairsOf(*flats);
-    if (pairs.empty()) return Error{"No two flats have the same exposure; give two of one exposure at least."};
-    std::vector<double> maxima(sites.size(), 0);
-    for (const auto& [i, j] : pairs) {
-        const auto tiles = tilesOf((*flats)[i], (*flats)[j], sites, zeros, job);
-        if (!tiles) return tiles.error();
-        ++out.flatPairs;
-        for (std::size_t s = 0; s < sites.size(); ++s) {
-            double level = 0;
-            for (const Tile& t : (*tiles)[s]) {
-                const double signal = t.first - zeros[s], second = t.second - zeros[s];
-                if (std::min(signal, second) < kLeastLight * std::sqrt(read[s].variance)) continue;
-                const double r = signal / second, shot = t.variance - (1 + r * r) * read[s].variance;
-                maxima[s] = std::max(maxima[s], std::max(t.first, t.second));
-                level += (signal + second) / 2 / static_cast<double>((*tiles)[s].size());
-                shared += t.neighbours, ++sharedCount, left += t.left, all += t.left + t.count;
-                if (std::max(t.first, t.second) > 0.97 * full) continue; // the converter's end
-                lit[s].push_back({signal * (1 + r), shot, signal});
-                points[s].push_back({signal, shot / (1 + r) + read[s].variance, 0});
-            }
-            const double exposure = (*flats)[i].info.facts.sub_exposure_s.value_or(0);
-            if (exposure > 0 && level > 0) byExposure[s][exposure].push_back(level);
-        }
-    }
     std::vector<CalibrationFrame> looked = *flats;
     if (!lightFiles.empty()) {
         const std::vector<fs::path> some(lightFiles.begin(), lightFiles.begin() + static_cast<std::ptrdiff_t>(std::min<std::size_t>(3, lightFiles.size())));
-        if (const auto lights = openCalibrationFrames(some, like->info(), "light", full)) looked = *lights;
+        if (const auto lights = openCalibrationFrames(some, info, "light", full)) looked = *lights;
     }
-    for (std::size_t s = 0; s < sites.size(); ++s) {
-        SiteTransfer site;
-        site.site = sites[s].name, site.offset_adu = zeros[s];
-        if (lit[s].size() < 4 && maxima[s] > 0.9 * full) return Error{"The flats are at the end of the converter's range; give flats that are half as bright."};
-        const auto gainOf = [&](const auto& pick) {
-            double signal = 0, shot = 0;
-            for (std::size_t k = 0; k < lit[s].size(); ++k) {
-                const Lit& t = lit[s][pick(k)];
-                const double weight = 1 / (t.signal + 2 * read[s].variance); // of a variance that grows with the signal
-                signal += weight * t.signal, shot += weight * t.shot;
-            }
-            return shot > 0 ? signal / shot : 0.0;
-        };
-        constexpr const char* kNoLight = "The flats show hardly more noise than the biases: they are too faint, or every pixel is saturated. Give flats at a "
-                                         "third to two thirds of the range.";
-        if (lit[s].size() < 4) return Error{kNoLight};
-        site.gain_e_per_adu = gainOf([](std::size_t k) { return k; });
-        std::vector<double> again;
-        Random random(17 + s);
-        for (int round = 0; round < 200; ++round) again.push_back(gainOf([&](std::size_t) { return random.index(lit[s].size()); }));
-        double mean = 0, squares = 0;
-        for (const double g : again) mean += g / 200;
-        for (const double g : again) squares += (g - mean) * (g - mean) / 199;
-        // Tiles share what is known of the reading noise.
-        double shot = 0, signal = 0;
-        for (const Lit& t : lit[s]) shot += t.shot, signal += t.signal;
-        const double fromReading = shot > 0 ? site.gain_e_per_adu * 2 * read[s].sigma * static_cast<double>(lit[s].size()) / shot : 0;
-        site.gainSigma = std::hypot(std::sqrt(squares), fromReading);
-        if (!(site.gain_e_per_adu > 0) || shot / static_cast<double>(lit[s].size()) < read[s].variance / 2) return Error{kNoLight};
-        const double own = read[s].variance - step * step / 12;
-        if (own > 0.25 * step * step / 12) {
-            const double g = site.gain_e_per_adu;
-            site.readNoise_e = g * std::sqrt(own);
-            site.readNoiseSigma_e = std::hypot(g * read[s].sigma / (2 * std::sqrt(own)), *site.readNoise_e * site.gainSigma / g);
-        }
-        for (const Lit& t : lit[s]) site.brightest_adu = std::max(site.brightest_adu, t.level);
-        if (const auto stop = stopOf(looked, sites[s], job); stop && *stop > zeros[s] + site.brightest_adu) {
-            site.fullWell_e = (*stop - zeros[s]) * site.gain_e_per_adu;
-            site.fullWellSigma_e = *site.fullWell_e * site.gainSigma / site.gain_e_per_adu;
-        }
-        fillBend(site, byExposure[s]);
-        site.curve = curveOf(std::move(points[s]));
-        out.sites.push_back(std::move(site));
-    }
-    mean(out.sites, out);
-    if (sharedCount > 0 && shared / sharedCount > kShared)
-        out.notes.push_back(
-            fmt::format("Neighbouring pixels share {:.0f} % of their noise: the frames were resampled, smoothed or compressed with loss, and the "
-                        "gain comes out too high.",
-                        100 * shared / sharedCount));
-    if (all > 0 && left / all > 0.01)
-        out.notes.push_back(fmt::format("{:.1f} % of the pixels differ by more than noise does and were left out.", 100 * left / all));
-    if (!out.readNoise_e) out.notes.push_back("The read noise drowns in the converter's steps: take biases at a higher gain setting.");
-    if (!out.fullWell_e) out.notes.push_back("No pixel of these frames reaches its end; a sub with burnt-out stars, or a brighter flat, tells the full well.");
-    if (out.header_e_per_adu && std::abs(*out.header_e_per_adu - out.gain_e_per_adu) > 3 * out.gainSigma + 0.02 * out.gain_e_per_adu)
-        out.notes.push_back(fmt::format("The header claims {:.4g} e-/ADU, the frames tell {:.4g} +- {:.2g}: believe the frames.", *out.header_e_per_adu,
-                                        out.gain_e_per_adu, out.gainSigma));
-    return out;
+    return Transfer(*flats, *biases, info, full, job).measure(looked);
 }
 
 } // namespace caelumen
