@@ -59,6 +59,7 @@ Session::Session(QObject* parent)
     });
     connect(&m_jobs, &JobService::failed, this, &Session::failed);
     connect(&m_intake, &JobService::failed, this, &Session::failed);
+    connect(&m_disk, &JobService::failed, this, &Session::failed);
 }
 
 Status Session::openCampaign(const QString& path, bool mustExist) {
@@ -76,6 +77,7 @@ Status Session::openCampaign(const QString& path, bool mustExist) {
         return opened.error();
     }
     m_campaign = std::move(*opened);
+    m_onDisk = 0;
     m_unsaved = {};
     m_removed.reset();
     m_notSaved.clear();
@@ -225,8 +227,20 @@ void Session::takeOver() {
     emit savingChanged();
 }
 
+/// Saved edits outlast the program at once; that they outlast a power cut costs a wait for the disk, which nobody has to feel.
+void Session::bringToDisk() {
+    if (!canEdit() || m_campaign->changes() == m_onDisk) return;
+    m_onDisk = m_campaign->changes();
+    m_disk.run("disk", {}, [this, path = m_campaign->path()](const Job&) -> JobService::Finish {
+        const Status done = Campaign::toDisk(path);
+        if (done) return [] {};
+        return [this, why = QString::fromStdString(done.error().message)] { emit failed(why); };
+    });
+}
+
 void Session::lookAround() {
     if (!m_campaign) return;
+    bringToDisk();
     const bool could = canEdit();
     const bool changed = m_campaign->lookAround().changed, lost = could && !canEdit();
     if (lost) {

@@ -112,6 +112,7 @@ private:
     void loadPictures();
     void propose();
     void lookAround();
+    void bringToDisk();
     void forget();
     void showAny();
     void loadShelf();
@@ -119,7 +120,8 @@ private:
     void take(const Trial& measured, const std::shared_ptr<const TrialResults>& results);
     void filesChanged();
 
-    JobService m_jobs, m_intake; ///< what is dropped does not wait for what is measured
+    JobService m_jobs, m_intake, m_disk; ///< what is dropped, and what is saved, does not wait for what is measured
+    std::uint64_t m_onDisk = 0;          ///< changes of the campaign that were sent there
     CurveShelf m_curves;
     FilterShelf m_shelf;
     std::shared_ptr<StarMemory> m_memory; ///< stars of the trial in hand

@@ -73,7 +73,7 @@ void TextPage::facts(const QList<std::pair<QString, QString>>& pairs) {
 }
 
 QString TextPage::link(const QString& href, const QString& text) const {
-    return QString("<a href='%1'%2>%3</a>").arg(safe(href), m_ink.link.isEmpty() ? QString() : QString(" style='color:%1;'").arg(m_ink.link), safe(text));
+    return QString("<a href=\"%1\"%2>%3</a>").arg(safe(href), m_ink.link.isEmpty() ? QString() : QString(" style='color:%1;'").arg(m_ink.link), safe(text));
 }
 
 QString TextPage::toned(const QString& markup, Tone tone) const {

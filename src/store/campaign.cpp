@@ -5,6 +5,7 @@
 #include "core/base/text.h"
 #include "core/model/trial_json.h"
 #include "store/campaign_schema.h"
+#include "store/database.h"
 
 #include <QDateTime>
 #include <QFile>
@@ -107,7 +108,7 @@ Status Campaign::claim(CampaignLock lock) {
     QSqlQuery q(QSqlDatabase::database(m_connection));
     q.exec("PRAGMA query_only = OFF");
     q.exec("PRAGMA journal_mode = WAL");
-    q.exec("PRAGMA synchronous = FULL");
+    q.exec("PRAGMA synchronous = NORMAL"); // whole whatever happens; onto the disk by toDisk, which nobody has to wait for
     q.exec("PRAGMA foreign_keys = ON");
     m_mark = QUuid::createUuid().toString(QUuid::WithoutBraces);
     q.prepare("INSERT OR REPLACE INTO setting (key, value) VALUES ('writer', ?)");
@@ -175,7 +176,16 @@ Status Campaign::change(const QString& failing, const std::function<bool(QSqlQue
         return campaignFailure(m_path, failing, "another window has taken over");
     }
     if (!work(q) || !q.exec("COMMIT")) return giveUp(reasonOf(q.lastError()));
+    ++m_changes;
     return Done{};
+}
+
+Status Campaign::toDisk(const QString& path) {
+    if (!QFile::exists(path)) return Done{}; // gone: who edits it is told so
+    const Database db(path);
+    QSqlQuery q(db.get());
+    if (db.isOpen() && q.exec("PRAGMA wal_checkpoint(PASSIVE)")) return Done{};
+    return campaignFailure(path, "what was saved could not be brought onto the disk; save the campaign elsewhere", reasonOf(q.lastError()));
 }
 
 Result<std::vector<Campaign::Entry>> Campaign::trials() const {

@@ -6,6 +6,7 @@
 
 #include <QString>
 
+#include <cstdint>
 #include <functional>
 #include <map>
 #include <memory>
@@ -17,8 +18,8 @@ class QSqlQuery;
 namespace caelumen {
 
 /// A campaign: trials kept together in one SQLite file (schema in docs/formats.md). Every change is one committed transaction, so that a killed process loses
-/// nothing that was saved. Frames stay where they are; their names in the file are relative to it where they lie beneath its folder.
-/// One process writes a campaign at a time: the one that holds its lock and whose mark stands in it. All others read.
+/// nothing that was saved; `toDisk` makes it outlast the machine's power as well. Frames stay where they are; their names in the file are relative to it where
+/// they lie beneath its folder. One process writes a campaign at a time: the one that holds its lock and whose mark stands in it. All others read.
 class Campaign {
 public:
     struct Entry {
@@ -62,6 +63,11 @@ public:
     Result<qint64> addTrial(const Trial& trial);
     Status saveTrial(qint64 id, const Trial& trial);
     Status removeTrial(qint64 id);
+    /// How many changes were saved since this was opened.
+    std::uint64_t changes() const { return m_changes; }
+
+    /// Waits until all that was saved lies on the disk itself. From any thread: a disk may take its time.
+    static Status toDisk(const QString& path);
 
     /// A whole copy at another place, with all trials and settings and what is not saved yet; it replaces a file there in one step. A campaign that is open
     /// elsewhere is not replaced.
@@ -88,6 +94,7 @@ private:
     std::optional<CampaignLock> m_lock;
     bool m_heldElsewhere = false;
     qint64 m_version = 0;
+    std::uint64_t m_changes = 0;
     std::pair<unsigned long long, unsigned long long> m_place; ///< device and number of the file that is open
 };
 
