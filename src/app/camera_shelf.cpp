@@ -1,6 +1,7 @@
 #include "app/camera_shelf.h"
 
 #include "app/widgets/paths.h"
+#include "app/widgets/core_words.h"
 #include "core/base/file.h"
 #include "core/optics/camera_file.h"
 
@@ -16,6 +17,7 @@ QDir ownCameraFolder() {
 
 std::vector<Camera> allCameras() {
     std::vector<Camera> out = typicalCameras();
+    for (Camera& c : out) c.name = coreWord(c.name).toStdString();
     const QDir own = ownCameraFolder();
     for (const QString& file : own.entryList({"*.json"}, QDir::Files, QDir::Name)) {
         const auto text = readText(toPath(own.filePath(file)), 32U << 20U);

@@ -1,5 +1,7 @@
 #include "app/language.h"
 
+#include "core/base/phrase.h"
+
 #include <QCoreApplication>
 #include <QDir>
 #include <QLibraryInfo>
@@ -60,19 +62,32 @@ PseudoLanguage& pseudo() {
     return one;
 }
 
+/// Sentences that the core puts together.
+std::string ofTheCore(const char* english) {
+    return QCoreApplication::translate("caelumen::core", english).toStdString();
+}
+
+/// Numbers are said by the same rules as words.
+void speakBoth(const QLocale& locale) {
+    QLocale::setDefault(locale);
+    speak(ofTheCore, locale.decimalPoint() == "," ? ',' : '.');
+}
+
 } // namespace
 
 void installLanguage(QCoreApplication& app) {
     static EnglishPlurals plurals;
     QCoreApplication::installTranslator(&plurals);
+    QLocale::setDefault(QLocale::c()); // English of no country: points in numbers, whatever the desktop says
     const QString wanted = qEnvironmentVariable("CAELUMEN_LANGUAGE");
     if (wanted == "pseudo") return speakPseudo(true);
-    const QLocale locale = wanted.isEmpty() ? QLocale() : QLocale(wanted);
+    const QLocale locale = wanted.isEmpty() ? QLocale::system() : QLocale(wanted);
     auto* own = new QTranslator(&app);
     const QString folder = QStandardPaths::locate(QStandardPaths::AppDataLocation, "translations", QStandardPaths::LocateDirectory);
     for (const QString& place : {folder, QCoreApplication::applicationDirPath() + "/translations"}) {
         if (place.isEmpty() || !own->load(locale, "caelumen", "_", place)) continue;
         QCoreApplication::installTranslator(own);
+        speakBoth(locale);
         auto* toolkit = new QTranslator(&app); // the words of its own dialogs, only where all others are said in that language too
         if (toolkit->load(locale, "qtbase", "_", QLibraryInfo::path(QLibraryInfo::TranslationsPath))) QCoreApplication::installTranslator(toolkit);
         return;
@@ -80,10 +95,14 @@ void installLanguage(QCoreApplication& app) {
 }
 
 void speakPseudo(bool yes) {
-    if (yes)
+    if (yes) {
         QCoreApplication::installTranslator(&pseudo());
-    else
+        speakBoth(QLocale(QLocale::German)); // a comma in every number, as in most of the world's languages
+    } else {
         QCoreApplication::removeTranslator(&pseudo());
+        QLocale::setDefault(QLocale::c());
+        speak(nullptr);
+    }
 }
 
 } // namespace caelumen

@@ -10,6 +10,7 @@
 #include <QDir>
 #include <QFile>
 #include <QFileInfo>
+#include <QLocale>
 #include <QStandardPaths>
 
 namespace caelumen {
@@ -39,6 +40,7 @@ QString ResultsShelf::folder() {
 QString ResultsShelf::nameOf(const Trial& trial) {
     QCryptographicHash hash(QCryptographicHash::Sha256);
     hash.addData(QByteArray::fromStdString(programName()));
+    if (QLocale().language() != QLocale::C) hash.addData(QLocale().name().toUtf8()); // sentences are kept as they were said
     hash.addData(QByteArray::fromStdString(jsonText(trialToJson(measuredPart(trial)))));
     for (const Run& run : trial.runs) {
         if (!addFile(hash, pathOf(run.stack))) return {};

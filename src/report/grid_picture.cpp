@@ -1,5 +1,7 @@
 #include "report/grid_picture.h"
 
+#include "report/local_number.h"
+
 #include <QBuffer>
 #include <QCoreApplication>
 #include <QFontMetricsF>
@@ -241,7 +243,7 @@ void paintGrid(QPainter& p, const GridPicture& picture, const GridLayout& lay, c
         p.setPen(colours.dim);
         p.setFont(fontOf(0.88 * font));
         p.drawText(QRectF(head.left(), head.top() + 1.2 * font, head.width(), 1.1 * font), Qt::AlignCenter,
-                   QString::number(picture.columns[at].zenith_mag, 'f', picture.columns[at].bortle ? 1 : 2));
+                   localNumber(picture.columns[at].zenith_mag, 'f', picture.columns[at].bortle ? 1 : 2));
         if (at < picture.places.size() && !picture.places[at].isEmpty())
             paintWrapped(p, QRectF(head.left() + 1, head.top() + 2.3 * font, head.width() - 2, 2.2 * font), Qt::AlignHCenter | Qt::AlignTop,
                          picture.places[at]);

@@ -8,6 +8,7 @@
 #include "core/model/quantity.h"
 #include "report/filter_style.h"
 #include "report/grid_picture.h"
+#include "report/local_number.h"
 #include "report/page_template.h"
 #include "report/report_frames.h"
 #include "report/svg_plots.h"
@@ -233,10 +234,13 @@ std::string otherSkies(const Trial& trial, const TrialResults& r, const std::fil
         if (std::all_of(picture.cells.begin(), picture.cells.end(), [](const GridCell& c) { return c.origin == CellOrigin::Empty; })) continue;
         for (const GridFilter& f : model.input().filters)
             picture.rows.push_back({QString::fromStdString(f.id), QString::fromStdString(f.name), filterStyleOf(trial, f.id, {})});
-        picture.title = QString("Time ratio: %1, %2")
-                            .arg(targetKindLabel(q.kind),
-                                 moon ? QString("moon %1 % lit, %2\u00b0 high").arg(100 * moon->illuminated, 0, 'f', 0).arg(moon->altitude_deg, 0, 'f', 0)
-                                      : QString("no moon"));
+        picture.title =
+            QString("Time ratio: %1, %2")
+                .arg(
+                    targetKindLabel(q.kind),
+                    moon
+                        ? QString("moon %1 % lit, %2\u00b0 high").arg(localNumber(100 * moon->illuminated, 'f', 0)).arg(localNumber(moon->altitude_deg, 'f', 0))
+                        : QString("no moon"));
         html += "<p><img style=\"max-width:100%\" alt=\"" + escaped(picture.title.toStdString()) + "\" src=\"data:image/svg+xml;base64," +
                 gridSvg(picture).toBase64().toStdString() + "\"></p>";
     }

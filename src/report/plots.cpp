@@ -2,6 +2,7 @@
 
 #include "core/base/statistics.h"
 #include "core/model/quantity.h"
+#include "report/local_number.h"
 
 #include <algorithm>
 #include <cmath>
@@ -62,8 +63,8 @@ Plot haloPlot(const Trial& trial, const TrialResults& r, const std::string& regi
     const double unit = top > 0 ? std::pow(10, std::floor(std::log10(top))) : 1, height = std::max(top / unit, 0.1);
     plot.title = voice.say("Light around a star beyond the baseline's");
     plot.xLabel = voice.say("Radius (px)");
-    plot.yLabel = alone.empty() ? voice.say("Excess light per px and star light (\u00D7 %1)").arg(unit, 0, 'e', 0)
-                                : voice.say("Excess in %1 (%2)").arg(QString::fromStdString(found[0].channel), QString::number(unit, 'e', 0));
+    plot.yLabel = alone.empty() ? voice.say("Excess light per px and star light (\u00D7 %1)").arg(localNumber(unit, 'e', 0))
+                                : voice.say("Excess in %1 (%2)").arg(QString::fromStdString(found[0].channel), localNumber(unit, 'e', 0));
     plot.low = {0, -0.7 * height}, plot.high = {reach, 2.3 * height};
     for (const Found& f : found) addExcess(plot, *f.excess, unit, voice.colourOf(*f.run), voice.accent, !alone.empty());
     return plot;

@@ -3,6 +3,7 @@
 #include "core/compare/sentences.h"
 #include "core/model/quantity.h"
 #include "report/filter_style.h"
+#include "report/local_number.h"
 #include "report/slides.h"
 
 #include <QBuffer>
@@ -32,7 +33,10 @@ std::vector<Bar> barsOf(const Trial& trial, const TrialResults& r, const ReportE
         const auto styles = filterStyles(trial, ids);
         for (const RankedFilter& f : extras.verdict->ranking)
             out.push_back({QString::fromStdString(f.name),
-                           QString::fromUtf8("%1 \u00B1 %2  (best in %3 %)").arg(f.score, 0, 'f', 1).arg(f.sigma, 0, 'f', 1).arg(100 * f.pBest, 0, 'f', 0),
+                           QString::fromUtf8("%1 \u00B1 %2  (best in %3 %)")
+                               .arg(localNumber(f.score, 'f', 1))
+                               .arg(localNumber(f.sigma, 'f', 1))
+                               .arg(localNumber(100 * f.pBest, 'f', 0)),
                            styles.at(f.id), f.score, f.sigma});
         return out;
     }
@@ -42,8 +46,8 @@ std::vector<Bar> barsOf(const Trial& trial, const TrialResults& r, const ReportE
             if (m.run == run.id && m.quantity == q::timeRatio && m.headline) {
                 const Filter* f = trial.filter(run.filter);
                 out.push_back({QString::fromStdString(f ? f->name : run.filter),
-                               QString::fromUtf8("%1 \u00B1 %2").arg(m.value, 0, 'g', 3).arg(m.sigma, 0, 'g', 2), filterStyleOf(trial, run.filter, {}), m.value,
-                               m.sigma});
+                               QString::fromUtf8("%1 \u00B1 %2").arg(localNumber(m.value, 'g', 3)).arg(localNumber(m.sigma, 'g', 2)),
+                               filterStyleOf(trial, run.filter, {}), m.value, m.sigma});
                 break;
             }
     std::stable_sort(out.begin(), out.end(), [](const Bar& a, const Bar& b) { return a.at > b.at; });

@@ -6,6 +6,7 @@
 #include "core/model/trial_json.h"
 #include "store/campaign_schema.h"
 #include "store/database.h"
+#include "store/words.h"
 
 #include <QDateTime>
 #include <QFile>
@@ -44,7 +45,7 @@ Status Campaign::connect(const QString& options, const QString& name) {
     db.close();
     db.setDatabaseName(name);
     db.setConnectOptions(QString("QSQLITE_BUSY_TIMEOUT=%1").arg(kPatience_ms) + options);
-    if (!db.open()) return campaignFailure(m_path, "the campaign cannot be opened; check its permissions", reasonOf(db.lastError()));
+    if (!db.open()) return campaignFailure(m_path, words("the campaign cannot be opened; check its permissions"), reasonOf(db.lastError()));
     m_place = placeOf(m_path);
     return Done{};
 }
@@ -54,7 +55,7 @@ Result<std::unique_ptr<Campaign>> Campaign::openToRead(const QString& path) {
     std::unique_ptr<Campaign> campaign(new Campaign(QFileInfo(path).absoluteFilePath(), QUuid::createUuid().toString()));
     const PlaceToRead place = placeToRead(campaign->m_path);
     if (const Status connected = campaign->connect(";" + place.options, place.name); !connected) return connected.error();
-    campaign->readOnly("It was opened to be read.", false);
+    campaign->readOnly(words("It was opened to be read."), false);
     if (const Status whole = checkCampaign(QSqlDatabase::database(campaign->m_connection), path); !whole) return whole.error();
     return campaign;
 }
@@ -62,21 +63,21 @@ Result<std::unique_ptr<Campaign>> Campaign::openToRead(const QString& path) {
 Result<std::unique_ptr<Campaign>> Campaign::open(const QString& path) {
     const QFileInfo info(path);
     const bool isNew = !info.exists() || (info.isFile() && info.size() == 0);
-    if (info.isDir()) return campaignFailure(path, "it is a folder; give a campaign file", "folder");
+    if (info.isDir()) return campaignFailure(path, words("it is a folder; give a campaign file"), "folder");
     if (!isNew) {
         if (const Status good = checkCampaignFile(path); !good) return good.error();
         if (!info.isWritable() || !QFileInfo(info.absolutePath()).isWritable()) {
             auto read = openToRead(path);
-            if (read) (*read)->readOnly("This campaign may only be read: its file or its folder is protected. Save it elsewhere to work on it.", false);
+            if (read) (*read)->readOnly(words("This campaign may only be read: its file or its folder is protected. Save it elsewhere to work on it."), false);
             return read;
         }
     } else if (!QFileInfo(info.absolutePath()).isWritable()) {
-        return campaignFailure(path, "a campaign cannot be made here; choose a folder you may write to", "no permission");
+        return campaignFailure(path, words("a campaign cannot be made here; choose a folder you may write to"), words("no permission"));
     }
     bool isHeld = false;
     auto lock = CampaignLock::take(info.absoluteFilePath().toStdString(), &isHeld);
     if (!lock && isNew)
-        return campaignFailure(path, "the campaign cannot be made; check the folder and the space left", QString::fromStdString(lock.error().message));
+        return campaignFailure(path, words("the campaign cannot be made; check the folder and the space left"), QString::fromStdString(lock.error().message));
     std::unique_ptr<Campaign> campaign(new Campaign(info.absoluteFilePath(), QUuid::createUuid().toString()));
     if (const Status connected = campaign->connect({}, campaign->m_path); !connected) return connected.error();
     QSqlDatabase db = QSqlDatabase::database(campaign->m_connection);
@@ -84,10 +85,10 @@ Result<std::unique_ptr<Campaign>> Campaign::open(const QString& path) {
         if (const Status whole = checkCampaign(db, path); !whole) return whole.error();
     if (!lock) {
         QSqlQuery(db).exec("PRAGMA query_only = ON");
-        campaign->readOnly(
-            QString(isHeld ? "This campaign is open in another window (%1): here it can only be read." : "This campaign can only be read here: %1.")
-                .arg(QString::fromStdString(lock.error().message)),
-            isHeld);
+        campaign->readOnly(QString(isHeld ? words("This campaign is open in another window (%1): here it can only be read.")
+                                          : words("This campaign can only be read here: %1."))
+                               .arg(QString::fromStdString(lock.error().message)),
+                           isHeld);
         return campaign;
     }
     if (isNew) {
@@ -96,7 +97,7 @@ Result<std::unique_ptr<Campaign>> Campaign::open(const QString& path) {
     }
     if (const Status claimed = campaign->claim(std::move(*lock)); !claimed) {
         if (isNew) return claimed.error();
-        campaign->readOnly(QString("Here it can only be read for now. %1").arg(QString::fromStdString(claimed.error().message)),
+        campaign->readOnly(words("Here it can only be read for now. %1").arg(QString::fromStdString(claimed.error().message)),
                            true); // a full disk keeps nobody from reading
         return campaign;
     }
@@ -113,7 +114,7 @@ Status Campaign::claim(CampaignLock lock) {
     m_mark = QUuid::createUuid().toString(QUuid::WithoutBraces);
     q.prepare("INSERT OR REPLACE INTO setting (key, value) VALUES ('writer', ?)");
     q.addBindValue(m_mark);
-    if (!q.exec()) return campaignFailure(m_path, "the campaign cannot be written", reasonOf(q.lastError()));
+    if (!q.exec()) return campaignFailure(m_path, words("the campaign cannot be written"), reasonOf(q.lastError()));
     m_lock.emplace(std::move(lock));
     m_whyReadOnly.clear();
     m_heldElsewhere = false;
@@ -129,14 +130,14 @@ void Campaign::readOnly(const QString& why, bool heldElsewhere) {
 
 Status Campaign::takeOver() {
     if (!isReadOnly()) return Done{};
-    if (!m_heldElsewhere) return campaignFailure(m_path, "it cannot be worked on here", m_whyReadOnly);
+    if (!m_heldElsewhere) return campaignFailure(m_path, words("it cannot be worked on here"), m_whyReadOnly);
     const std::string name = m_path.toStdString();
     auto lock = [&] {
         auto free = CampaignLock::take(name);
         return free ? std::move(free) : CampaignLock::takeOver(name);
     }();
-    if (!lock) return campaignFailure(m_path, "it cannot be taken over", QString::fromStdString(lock.error().message));
-    if (!isInPlace()) return campaignFailure(m_path, "its file was moved or replaced; open it again", "another file");
+    if (!lock) return campaignFailure(m_path, words("it cannot be taken over"), QString::fromStdString(lock.error().message));
+    if (!isInPlace()) return campaignFailure(m_path, words("its file was moved or replaced; open it again"), words("another file"));
     return claim(std::move(*lock));
 }
 
@@ -144,7 +145,7 @@ Campaign::News Campaign::lookAround() {
     News news;
     if (m_lock && !m_lock->isOurs() && isInPlace()) {
         news.lostWriting = true;
-        readOnly("Another window has taken over this campaign: here it can only be read.", true);
+        readOnly(words("Another window has taken over this campaign: here it can only be read."), true);
     }
     QSqlQuery q(QSqlDatabase::database(m_connection, false));
     if (isReadOnly() && q.exec("PRAGMA data_version") && q.next()) {
@@ -161,7 +162,7 @@ bool Campaign::isInPlace() const {
 
 Status Campaign::change(const QString& failing, const std::function<bool(QSqlQuery&)>& work) {
     if (isReadOnly()) return campaignFailure(m_path, failing, m_whyReadOnly);
-    if (!isInPlace()) return campaignFailure(m_path, failing, "its file or folder is gone or was replaced; save it elsewhere");
+    if (!isInPlace()) return campaignFailure(m_path, failing, words("its file or folder is gone or was replaced; save it elsewhere"));
     QSqlQuery q(QSqlDatabase::database(m_connection));
     const auto giveUp = [&](const QString& reason) {
         const Error error = campaignFailure(m_path, failing, reason);
@@ -172,8 +173,8 @@ Status Campaign::change(const QString& failing, const std::function<bool(QSqlQue
     if (!q.exec("SELECT value FROM setting WHERE key = 'writer'") || !q.next()) return giveUp(reasonOf(q.lastError()));
     if (q.value(0).toString() != m_mark) {
         q.exec("ROLLBACK");
-        readOnly("Another window has taken over this campaign: here it can only be read.", true);
-        return campaignFailure(m_path, failing, "another window has taken over");
+        readOnly(words("Another window has taken over this campaign: here it can only be read."), true);
+        return campaignFailure(m_path, failing, words("another window has taken over"));
     }
     if (!work(q) || !q.exec("COMMIT")) return giveUp(reasonOf(q.lastError()));
     ++m_changes;
@@ -185,14 +186,14 @@ Status Campaign::toDisk(const QString& path) {
     const Database db(path);
     QSqlQuery q(db.get());
     if (db.isOpen() && q.exec("PRAGMA wal_checkpoint(PASSIVE)")) return Done{};
-    return campaignFailure(path, "what was saved could not be brought onto the disk; save the campaign elsewhere", reasonOf(q.lastError()));
+    return campaignFailure(path, words("what was saved could not be brought onto the disk; save the campaign elsewhere"), reasonOf(q.lastError()));
 }
 
 Result<std::vector<Campaign::Entry>> Campaign::trials() const {
     std::vector<Entry> out;
     QSqlQuery q(QSqlDatabase::database(m_connection));
     if (!q.exec("SELECT id, title FROM trial ORDER BY position, id"))
-        return campaignFailure(m_path, "its trials cannot be read; restore it from a copy", reasonOf(q.lastError()));
+        return campaignFailure(m_path, words("its trials cannot be read; restore it from a copy"), reasonOf(q.lastError()));
     while (q.next()) out.push_back({q.value(0).toLongLong(), q.value(1).toString()});
     return out;
 }
@@ -205,7 +206,7 @@ QString Campaign::setting(const QString& key) const {
 }
 
 Status Campaign::setSetting(const QString& key, const QString& value) {
-    return change(key == "subs" ? "the decisions about the subs could not be saved" : "a setting could not be saved", [&](QSqlQuery& q) {
+    return change(key == "subs" ? words("the decisions about the subs could not be saved") : words("a setting could not be saved"), [&](QSqlQuery& q) {
         q.prepare("INSERT OR REPLACE INTO setting (key, value) VALUES (?, ?)");
         q.addBindValue(key);
         q.addBindValue(value);

@@ -8,6 +8,7 @@
 #include "store/campaign_schema.h"
 #include "store/database.h"
 #include "store/trial_paths.h"
+#include "store/words.h"
 
 #include <QFileInfo>
 #include <QSqlQuery>
@@ -31,7 +32,7 @@ struct Readable : CampaignContent {
 Readable readAll(const QString& path) {
     Readable out;
     const auto damaged = [&](const QString& why) {
-        if (out.damage.isEmpty()) out.damage = QString::fromStdString(campaignFailure(path, "the campaign is damaged", why).message);
+        if (out.damage.isEmpty()) out.damage = QString::fromStdString(campaignFailure(path, words("the campaign is damaged"), why).message);
     };
     if (const Status good = checkCampaignFile(path); !good) {
         out.damage = QString::fromStdString(good.error().message);
@@ -40,7 +41,7 @@ Readable readAll(const QString& path) {
     const PlaceToRead place = placeToRead(QFileInfo(path).absoluteFilePath());
     const Database file(place.name, place.options);
     if (!file.isOpen()) {
-        damaged("it cannot be opened");
+        damaged(words("it cannot be opened"));
         return out;
     }
     if (const Status shape = checkCampaignShape(file.get(), path); !shape) {
@@ -53,7 +54,7 @@ Readable readAll(const QString& path) {
         int faults = 0;
         while (q.next())
             if (const QString said = q.value(0).toString(); said != "ok") faults += static_cast<int>(said.count('\n')) + 1;
-        if (faults > 0) damaged(QString("faults in its pages: %1").arg(faults));
+        if (faults > 0) damaged(words("faults in its pages: %1").arg(faults));
     } else {
         damaged(reasonOf(q.lastError()));
     }
@@ -152,7 +153,7 @@ Result<QString> mendCampaign(const QString& path) {
     if (!file.damage.isEmpty()) // what a whole file does not hold was taken out on purpose
         for (const Row& row : copy.trials)
             if (!holds(file, row.id) && trialOf(row, copyName)) kept.push_back(row);
-    if (kept.empty()) return campaignFailure(path, "nothing in it can be read, and no good copy of it is there", "nothing to mend it from");
+    if (kept.empty()) return campaignFailure(path, words("nothing in it can be read, and no good copy of it is there"), words("nothing to mend it from"));
     if (file.settings.empty()) file.settings = copy.settings;
     const QFileInfo info(path);
     QString fresh;

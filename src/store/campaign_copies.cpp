@@ -4,6 +4,7 @@
 #include "store/campaign_schema.h"
 #include "store/database.h"
 #include "store/trial_paths.h"
+#include "store/words.h"
 
 #include <QDateTime>
 #include <QFile>
@@ -31,13 +32,13 @@ void removeLog(const QString& path) {
 
 Status Campaign::copyTo(const QString& path, const Unsaved& unsaved) const {
     const QString target = QFileInfo(path).absoluteFilePath();
-    if (target == m_path) return campaignFailure(path, "a copy needs another name", "it is the campaign itself");
+    if (target == m_path) return campaignFailure(path, words("a copy needs another name"), words("it is the campaign itself"));
     const std::string name = target.toStdString();
     if (pathOf(name).native() != name)
-        return campaignFailure(path, "a campaign needs a name and folders in UTF-8; choose others", "the database knows no other");
+        return campaignFailure(path, words("a campaign needs a name and folders in UTF-8; choose others"), words("the database knows no other"));
     const auto lock = CampaignLock::take(name);
     if (!lock)
-        return campaignFailure(path, "it cannot be replaced while it is open; close it there or choose another name",
+        return campaignFailure(path, words("it cannot be replaced while it is open; close it there or choose another name"),
                                QString::fromStdString(lock.error().message));
     const auto all = trials();
     if (!all) return all.error();
@@ -52,7 +53,7 @@ Status Campaign::copyTo(const QString& path, const Unsaved& unsaved) const {
     }
     QSqlQuery from(QSqlDatabase::database(m_connection));
     if (!from.exec("SELECT key, value FROM setting WHERE key <> 'writer'"))
-        return campaignFailure(m_path, "its settings cannot be read", reasonOf(from.lastError()));
+        return campaignFailure(m_path, words("its settings cannot be read"), reasonOf(from.lastError()));
     while (from.next()) content.settings[from.value(0).toString()] = from.value(1).toString();
     for (const auto& [key, value] : unsaved.settings) content.settings[key] = value;
     const Status written = writeThrough(name, [&](const fs::path& part) -> Status {
@@ -75,7 +76,7 @@ Status Campaign::keepGoodCopy() const {
         QSqlQuery q(QSqlDatabase::database(m_connection));
         q.prepare("VACUUM INTO ?");
         q.addBindValue(QString::fromStdString(part.native()));
-        if (!q.exec()) return campaignFailure(m_path, "no copy could be kept", reasonOf(q.lastError()));
+        if (!q.exec()) return campaignFailure(m_path, words("no copy could be kept"), reasonOf(q.lastError()));
         return Done{};
     });
 }

@@ -1,5 +1,6 @@
 #include "store/campaign_lock.h"
 
+#include "core/base/phrase.h"
 #include "core/base/text.h"
 
 #include <fmt/format.h>
@@ -33,7 +34,7 @@ void write(const OpenFile& file) {
 std::string wordsIn(const OpenFile& file) {
     char text[512] = {};
     const auto got = ::pread(file.number(), text, sizeof text - 1, 0);
-    return got > 0 ? oneLine(std::string_view(text, static_cast<std::size_t>(got))) : "another process";
+    return got > 0 ? oneLine(std::string_view(text, static_cast<std::size_t>(got))) : phrase("another process");
 }
 
 } // namespace
@@ -46,7 +47,7 @@ Result<CampaignLock> CampaignLock::take(const fs::path& campaign, bool* isHeld) 
     const fs::path path = lockOf(campaign);
     for (int tries = 0; tries < 10; ++tries) {
         OpenFile file(::open(path.c_str(), O_RDWR | O_CREAT | O_CLOEXEC | O_NOFOLLOW, 0644));
-        if (file.number() < 0) return Error{fmt::format("no lock can be made ({})", std::strerror(errno))};
+        if (file.number() < 0) return Error{phrase("no lock can be made ({})", std::strerror(errno))};
         // Where a file system knows no locks, the mark inside the campaign alone keeps writers apart.
         if (::flock(file.number(), LOCK_EX | LOCK_NB) != 0 && errno == EWOULDBLOCK) return held(wordsIn(file));
         CampaignLock lock(std::move(file), path);
@@ -54,14 +55,14 @@ Result<CampaignLock> CampaignLock::take(const fs::path& campaign, bool* isHeld) 
         write(lock.m_file);
         return lock;
     }
-    return held("another process");
+    return held(phrase("another process"));
 }
 
 Result<CampaignLock> CampaignLock::takeOver(const fs::path& campaign) {
     const fs::path path = lockOf(campaign), fresh = path.native() + fmt::format(".{}", ::getpid());
     OpenFile file(::open(fresh.c_str(), O_RDWR | O_CREAT | O_TRUNC | O_CLOEXEC | O_NOFOLLOW, 0644));
     if (file.number() < 0 || (::flock(file.number(), LOCK_EX | LOCK_NB) != 0 && errno == EWOULDBLOCK) || ::rename(fresh.c_str(), path.c_str()) != 0)
-        return Error{fmt::format("no lock can be made ({})", std::strerror(errno))};
+        return Error{phrase("no lock can be made ({})", std::strerror(errno))};
     write(file);
     return CampaignLock(std::move(file), path);
 }

@@ -2,6 +2,7 @@
 
 #include "core/base/file.h"
 #include "core/base/text.h"
+#include "store/words.h"
 
 #include <QFile>
 #include <QSqlQuery>
@@ -41,7 +42,7 @@ QVariant ask(QSqlQuery& q, const QString& question) {
 }
 
 Error damaged(const QString& path, const QString& reason) {
-    return campaignFailure(path, "the campaign is damaged", reason);
+    return campaignFailure(path, words("the campaign is damaged"), reason);
 }
 
 Status checkTables(QSqlQuery& q, const QString& path) {
@@ -50,27 +51,27 @@ Status checkTables(QSqlQuery& q, const QString& path) {
     while (q.next()) {
         const QString name = q.value(0).toString(), type = q.value(1).toString();
         if (type == "view" || type == "trigger" || q.value(2).toString().contains("VIRTUAL TABLE", Qt::CaseInsensitive))
-            return damaged(path, QString("it holds a %1 named %2, which no campaign has").arg(type, name));
+            return damaged(path, words("it holds a %1 named %2, which no campaign has").arg(type, name));
         found[name] = type;
     }
     for (const Table& table : tables()) {
         const auto it = found.find(table.name);
-        if (it == found.end() || it->second != "table") return damaged(path, QString("its table of %1s is gone").arg(table.name));
+        if (it == found.end() || it->second != "table") return damaged(path, words("its table of %1s is gone").arg(table.name));
         QStringList columns;
         if (q.exec(QString("PRAGMA table_xinfo(%1)").arg(table.name)))
             while (q.next())
                 if (q.value(6).toInt() == 0) columns << q.value(1).toString(); // no generated ones
         for (const QString& column : table.columns)
-            if (!columns.contains(column)) return damaged(path, QString("its table of %1s has no %2").arg(table.name, column));
+            if (!columns.contains(column)) return damaged(path, words("its table of %1s has no %2").arg(table.name, column));
     }
     return Done{};
 }
 
 Status checkSizes(QSqlQuery& q, const QString& path) {
-    if (ask(q, "SELECT COUNT(*) FROM trial").toLongLong() > kMostTrials) return damaged(path, "it claims more trials than can be");
+    if (ask(q, "SELECT COUNT(*) FROM trial").toLongLong() > kMostTrials) return damaged(path, words("it claims more trials than can be"));
     for (const auto& [column, from] : {std::pair{"title", "trial"}, {"body", "trial"}, {"key", "setting"}, {"value", "setting"}}) {
         if (ask(q, QString("SELECT MAX(LENGTH(CAST(%1 AS BLOB))) FROM %2").arg(QLatin1String(column), QLatin1String(from))).toLongLong() > kLongestText)
-            return damaged(path, "a text in it is longer than can be");
+            return damaged(path, words("a text in it is longer than can be"));
     }
     return Done{};
 }
@@ -82,15 +83,15 @@ QString reasonOf(const QSqlError& error) {
     switch (error.nativeErrorCode().toInt() & 0xFF) {
     case 5:
     case 6:
-        return "another program holds the file; close it there";
+        return words("another program holds the file; close it there");
     case 8:
-        return "the file may only be read";
+        return words("the file may only be read");
     case 10:
-        return "the disk is full or fails; make room or save elsewhere";
+        return words("the disk is full or fails; make room or save elsewhere");
     case 13:
-        return "the disk is full; make room";
+        return words("the disk is full; make room");
     case 14:
-        return "the file or its folder cannot be opened";
+        return words("the file or its folder cannot be opened");
     default:
         return error.databaseText().isEmpty() ? error.text() : error.databaseText();
     }
@@ -102,12 +103,14 @@ Error campaignFailure(const QString& path, const QString& what, const QString& r
 
 Status checkCampaignFile(const QString& path) {
     const std::string name = path.toStdString();
-    if (pathOf(name).native() != name) return campaignFailure(path, "a campaign needs a name and folders in UTF-8; rename them", "the database knows no other");
+    if (pathOf(name).native() != name)
+        return campaignFailure(path, words("a campaign needs a name and folders in UTF-8; rename them"), words("the database knows no other"));
     if (const Status there = isFileToRead(name); !there) return there;
     QFile file(path);
-    if (!file.open(QIODevice::ReadOnly)) return campaignFailure(path, "the campaign cannot be opened; check its permissions", file.errorString());
-    if (file.read(15) != "SQLite format 3") return campaignFailure(path, "it is not a Caelumen campaign; choose another file", "unknown format");
-    if (file.size() > kLargest) return campaignFailure(path, "it is too large to be a campaign; choose another file", QString("%1 MB").arg(file.size() >> 20));
+    if (!file.open(QIODevice::ReadOnly)) return campaignFailure(path, words("the campaign cannot be opened; check its permissions"), file.errorString());
+    if (file.read(15) != "SQLite format 3") return campaignFailure(path, words("it is not a Caelumen campaign; choose another file"), words("unknown format"));
+    if (file.size() > kLargest)
+        return campaignFailure(path, words("it is too large to be a campaign; choose another file"), QString("%1 MB").arg(file.size() >> 20));
     return Done{};
 }
 
@@ -123,7 +126,7 @@ Status makeCampaignSchema(QSqlDatabase db, const QString& path) {
     for (const Table& table : tables()) done = done && q.exec(table.sql);
     done = done && q.exec(QString("PRAGMA application_id = %1").arg(kApplicationId)) && q.exec(QString("PRAGMA user_version = %1").arg(kFormat));
     if (done && db.commit()) return Done{};
-    const Error error = campaignFailure(path, "the campaign could not be made; check the folder and the space left", reasonOf(q.lastError()));
+    const Error error = campaignFailure(path, words("the campaign could not be made; check the folder and the space left"), reasonOf(q.lastError()));
     db.rollback();
     return error;
 }
@@ -131,7 +134,7 @@ Status makeCampaignSchema(QSqlDatabase db, const QString& path) {
 Status writeCampaignContent(QSqlDatabase db, const QString& path, const CampaignContent& content) {
     if (Status made = makeCampaignSchema(db, path); !made) return made;
     QSqlQuery q(db);
-    const auto failed = [&] { return campaignFailure(path, "it could not be written; check the folder and the space left", reasonOf(q.lastError())); };
+    const auto failed = [&] { return campaignFailure(path, words("it could not be written; check the folder and the space left"), reasonOf(q.lastError())); };
     if (!q.exec("BEGIN")) return failed();
     int position = 0;
     for (const CampaignContent::Row& row : content.trials) {
@@ -155,9 +158,11 @@ Status checkCampaignShape(QSqlDatabase db, const QString& path) {
     q.exec("PRAGMA trusted_schema = OFF");
     const QVariant id = ask(q, "PRAGMA application_id");
     if (!id.isValid()) return damaged(path, reasonOf(q.lastError()));
-    if (id.toInt() != kApplicationId) return campaignFailure(path, "it is not a Caelumen campaign, or it is damaged; choose another file", "unknown content");
+    if (id.toInt() != kApplicationId)
+        return campaignFailure(path, words("it is not a Caelumen campaign, or it is damaged; choose another file"), words("unknown content"));
     const int version = ask(q, "PRAGMA user_version").toInt();
-    if (version > kFormat) return campaignFailure(path, "it was written by a newer version; update the program to open it", QString("format %1").arg(version));
+    if (version > kFormat)
+        return campaignFailure(path, words("it was written by a newer version; update the program to open it"), QString("format %1").arg(version));
     if (Status whole = checkTables(q, path); !whole) return whole;
     return checkSizes(q, path);
 }

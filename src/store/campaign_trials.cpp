@@ -4,6 +4,7 @@
 #include "store/campaign.h"
 #include "store/campaign_schema.h"
 #include "store/trial_paths.h"
+#include "store/words.h"
 
 #include <QDateTime>
 #include <QSqlDatabase>
@@ -16,7 +17,7 @@ Result<Trial> Campaign::trial(qint64 id) const {
     QSqlQuery q(QSqlDatabase::database(m_connection));
     q.prepare("SELECT title, body FROM trial WHERE id = ?");
     q.addBindValue(id);
-    if (!q.exec() || !q.next()) return campaignFailure(m_path, "the trial is not in the campaign any more", reasonOf(q.lastError()));
+    if (!q.exec() || !q.next()) return campaignFailure(m_path, words("the trial is not in the campaign any more"), reasonOf(q.lastError()));
     const std::string name = QString("%1, trial \"%2\"").arg(m_path, q.value(0).toString()).toStdString();
     const auto json = parseJson(q.value(1).toString().toStdString(), name);
     if (!json) return json.error();
@@ -27,7 +28,7 @@ Result<Trial> Campaign::trial(qint64 id) const {
 
 Result<qint64> Campaign::addTrial(const Trial& trial) {
     qint64 id = 0;
-    const Status added = change(QString("the trial \"%1\" could not be added").arg(QString::fromStdString(trial.title)), [&](QSqlQuery& q) {
+    const Status added = change(words("the trial \"%1\" could not be added").arg(QString::fromStdString(trial.title)), [&](QSqlQuery& q) {
         q.prepare("INSERT INTO trial (position, title, body, changed) VALUES ((SELECT COALESCE(MAX(position), 0) + 1 FROM trial), ?, ?, ?)");
         q.addBindValue(QString::fromStdString(trial.title));
         q.addBindValue(bodyOf(trial, m_path));
@@ -42,7 +43,7 @@ Result<qint64> Campaign::addTrial(const Trial& trial) {
 
 Status Campaign::saveTrial(qint64 id, const Trial& trial) {
     bool isThere = true;
-    const Status saved = change(QString("the change of \"%1\" could not be saved").arg(QString::fromStdString(trial.title)), [&](QSqlQuery& q) {
+    const Status saved = change(words("the change of \"%1\" could not be saved").arg(QString::fromStdString(trial.title)), [&](QSqlQuery& q) {
         q.prepare("UPDATE trial SET title = ?, body = ?, changed = ? WHERE id = ?");
         q.addBindValue(QString::fromStdString(trial.title));
         q.addBindValue(bodyOf(trial, m_path));
@@ -52,12 +53,12 @@ Status Campaign::saveTrial(qint64 id, const Trial& trial) {
         isThere = q.numRowsAffected() == 1;
         return true;
     });
-    if (saved && !isThere) return campaignFailure(m_path, "the trial is not in the campaign any more", "removed");
+    if (saved && !isThere) return campaignFailure(m_path, words("the trial is not in the campaign any more"), "removed");
     return saved;
 }
 
 Status Campaign::removeTrial(qint64 id) {
-    return change("the trial could not be removed", [&](QSqlQuery& q) {
+    return change(words("the trial could not be removed"), [&](QSqlQuery& q) {
         q.prepare("DELETE FROM trial WHERE id = ?");
         q.addBindValue(id);
         return q.exec();

@@ -19,8 +19,8 @@
 #include <QTabBar>
 #include <QTabWidget>
 #include <QTableView>
+#include <QTextDocument>
 #include <QTextEdit>
-#include <QToolButton>
 
 #include <set>
 
@@ -72,6 +72,12 @@ class ReachTest : public QObject, BenchFixture {
             QTest::qWait(30);
             look(QString("workspace %1").arg(key - Qt::Key_0));
         }
+    }
+
+    static QString plainText(const QString& text) {
+        QTextDocument document;
+        Qt::mightBeRichText(text) ? document.setHtml(text) : document.setPlainText(text);
+        return document.toPlainText();
     }
 
 private slots:
@@ -151,6 +157,38 @@ private slots:
                 if (const auto* v = qobject_cast<const QTableView*>(w); v && v->model() && !v->horizontalHeader()->isHidden())
                     for (int i = 0; i < v->model()->columnCount(); ++i) look(where + " column", v->model()->headerData(i, Qt::Horizontal).toString());
                 look(where + " name", w->accessibleName());
+            }
+        });
+        plain.removeDuplicates();
+        QVERIFY2(plain.isEmpty(), qPrintable(plain.join("\n")));
+    }
+
+    /// Sentences too, those that the core puts together among them: on labels, pages, lists and in choices, whoever made them.
+    void everySentenceIsTranslated() {
+        speakPseudo(true);
+        measured();
+        static const QRegularExpression sentence("[A-Za-z]{2,} [a-z]{2,} [a-z]{2,}");
+        QStringList plain;
+        const std::set<QString> given{"filter to sensor window", "sensor window to sensor", "84 mm f/5 apochromat, colour camera with a clear window"};
+        const auto look = [&](const QString& where, const QString& text) {
+            for (const QString& line : text.split('\n'))
+                if (line.contains(sentence) && !line.contains(QChar(0x27E6)) && !line.contains(QChar(0x27E7)) && !given.count(line)) plain << where + ": " + line.left(160);
+        };
+        eachWorkspace([&](const QString& where) {
+            for (const QWidget* w : m_window->findChildren<QWidget*>()) {
+                if (!w->isVisible() || w->window() != m_window.get()) continue;
+                if (const auto* l = qobject_cast<const QLabel*>(w); l && !qobject_cast<const QLineEdit*>(l->parentWidget()))
+                    look(where + " label", plainText(l->text()));
+                if (const auto* t = qobject_cast<const QTextEdit*>(w)) look(where + " page", t->toPlainText());
+                if (const auto* c = qobject_cast<const QComboBox*>(w))
+                    for (int i = 0; i < c->count(); ++i) look(where + " choice", c->itemText(i));
+                if (const auto* v = qobject_cast<const QAbstractItemView*>(w); v && v->model())
+                    for (int r = 0; r < std::min(50, v->model()->rowCount()); ++r)
+                        for (int c = 0; c < v->model()->columnCount(); ++c) {
+                            look(where + " cell", v->model()->index(r, c).data().toString());
+                            look(where + " cell's tip", v->model()->index(r, c).data(Qt::ToolTipRole).toString());
+                        }
+                look(where + " tip", w->toolTip());
             }
         });
         plain.removeDuplicates();

@@ -4,6 +4,7 @@
 #include "app/widgets/theme.h"
 #include "core/base/json.h"
 #include "core/compare/blind_look.h"
+#include "report/local_number.h"
 
 #include <QDateTime>
 #include <QRandomGenerator>
@@ -61,7 +62,7 @@ void Bench::revealBlindLook() {
                                                   "agree as often with a probability of %3 %.")
                                                    .arg(agreement.agreed)
                                                    .arg(agreement.pairs)
-                                                   .arg(100 * agreement.chance, 0, 'g', 2);
+                                                   .arg(localNumber(100 * agreement.chance, 'g', 2));
     if (agreement.open > 0 && agreement.pairs > 0) verdict += " " + tr("%n pair(s) are not told apart.", nullptr, agreement.open);
     m_blindPanel->reveal(names, agreement, verdict);
     picturesChanged();

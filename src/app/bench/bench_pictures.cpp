@@ -12,6 +12,7 @@
 #include "core/compare/same_field.h"
 #include "core/model/quantity.h"
 #include "core/picture/region_rates.h"
+#include "report/local_number.h"
 
 #include <QBuffer>
 #include <QFileInfo>
@@ -34,15 +35,15 @@ QString warpNote(const Alignment& a, const RunConditions* c) {
     QStringList parts;
     if (a.mirrored) parts << Bench::tr("mirrored");
     const double turn = std::remainder(a.rotation_deg, 360.0);
-    if (std::abs(turn) >= 0.005) parts << Bench::tr("turned %1\u00B0").arg(turn, 0, 'f', 2);
-    if (std::abs(a.scale - 1) >= 5e-5) parts << Bench::tr("scaled %1").arg(a.scale, 0, 'f', 4);
+    if (std::abs(turn) >= 0.005) parts << Bench::tr("turned %1\u00B0").arg(localNumber(turn, 'f', 2));
+    if (std::abs(a.scale - 1) >= 5e-5) parts << Bench::tr("scaled %1").arg(localNumber(a.scale, 'f', 4));
     const Point middle = c ? Point{0.5 * c->width, 0.5 * c->height} : Point{};
     const Point there = a.map(middle);
     if (std::hypot(there.x - middle.x, there.y - middle.y) >= 0.05)
-        parts << Bench::tr("moved %1, %2 px").arg(there.x - middle.x, 0, 'f', 1).arg(there.y - middle.y, 0, 'f', 1);
+        parts << Bench::tr("moved %1, %2 px").arg(localNumber(there.x - middle.x, 'f', 1)).arg(localNumber(there.y - middle.y, 'f', 1));
     return Bench::tr("for the view only: %1, rms %2 px of %3 stars")
         .arg(parts.isEmpty() ? Bench::tr("as it is") : parts.join(", "))
-        .arg(a.rms_px, 0, 'f', 2)
+        .arg(localNumber(a.rms_px, 'f', 2))
         .arg(a.matched);
 }
 
@@ -272,22 +273,23 @@ void Bench::hovered(const Point& at, bool inside) {
         QStringList each;
         for (std::size_t c = 0; c < rate->size(); ++c) {
             sum += (*rate)[c];
-            if (rate->size() == 3) each << QString("%1 %2").arg(QChar("RGB"[c])).arg((*rate)[c], 0, 'g', 4);
+            if (rate->size() == 3) each << QString("%1 %2").arg(QChar("RGB"[c])).arg(localNumber((*rate)[c], 'g', 4));
         }
         totals[lane.run] = sum;
         areas[lane.run] = lane.alignment.scale * lane.alignment.scale;
         summed = summed || rate->size() == 3;
-        if (lane.run == m_view->shown()) rates = each.isEmpty() ? QString::number(sum, 'g', 4) : each.join("  ");
+        if (lane.run == m_view->shown()) rates = each.isEmpty() ? localNumber(sum, 'g', 4) : each.join("  ");
     }
     std::map<QString, QString> readouts;
     for (const auto& [run, total] : totals) {
-        QString text = tr("%1 e-/s/px").arg(total, 0, 'g', 4);
+        QString text = tr("%1 e-/s/px").arg(localNumber(total, 'g', 4));
         if (summed) text.prepend("RGB ");
-        if (run != base && totals.count(base) && totals.at(base) > 0) text += QString("  \u00D7%1").arg(total * areas.at(run) / totals.at(base), 0, 'g', 3);
+        if (run != base && totals.count(base) && totals.at(base) > 0)
+            text += QString("  \u00D7%1").arg(localNumber(total * areas.at(run) / totals.at(base), 'g', 3));
         readouts[run] = text;
     }
     m_lanes->setReadouts(std::move(readouts));
-    QString text = tr("x %1  y %2").arg(at.x, 0, 'f', 1).arg(at.y, 0, 'f', 1);
+    QString text = tr("x %1  y %2").arg(localNumber(at.x, 'f', 1)).arg(localNumber(at.y, 'f', 1));
     if (const QString sky = skyPlaceOf(at); !sky.isEmpty()) text += "    " + sky;
     if (!rates.isEmpty()) text += "    " + tr("%1 e-/s/px").arg(rates);
     emit status(text);

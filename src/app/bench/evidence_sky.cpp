@@ -1,6 +1,7 @@
 #include "app/bench/evidence_drawing.h"
 #include "app/widgets/theme.h"
 #include "core/model/quantity.h"
+#include "report/local_number.h"
 
 #include <qcustomplot.h>
 
@@ -43,7 +44,10 @@ QCPColorMap* map(QCustomPlot& plot, const PlaneHarvest& p, int across, int down,
 }
 
 QString shadesText(const QCPColorMap& map, const QString& unit) {
-    return tr("Dark %1, light %2 %3, in twelve steps.").arg(map.dataRange().lower, 0, 'g', 4).arg(map.dataRange().upper, 0, 'g', 4).arg(unit);
+    return tr("Dark %1, light %2 %3, in twelve steps.")
+        .arg(localNumber(map.dataRange().lower, 'g', 4))
+        .arg(localNumber(map.dataRange().upper, 'g', 4))
+        .arg(unit);
 }
 
 void arrow(QCustomPlot& plot, double x, double y, double angle_deg, double length) {

@@ -5,6 +5,7 @@
 #include "core/model/facts.h"
 #include "core/model/quantity.h"
 #include "core/optics/spacing.h"
+#include "report/local_number.h"
 #include "report/plots.h"
 
 #include <qcustomplot.h>
@@ -39,7 +40,7 @@ void markGaps(QCustomPlot& plot, const EvidenceSubject& s, double most, Evidence
         mark->point1->setCoords(radius, 0);
         mark->point2->setCoords(radius, 1);
         mark->setPen(QPen(theme().dim, 1, Qt::DotLine));
-        names << tr("%1 at %2 px").arg(QString::fromStdString(name)).arg(radius, 0, 'f', 0);
+        names << tr("%1 at %2 px").arg(QString::fromStdString(name)).arg(localNumber(radius, 'f', 0));
     }
     if (!names.isEmpty()) out.text = tr("Dotted lines: ghosts of the rig's gaps (%1). ").arg(names.join(", "));
 }
@@ -68,7 +69,7 @@ EvidenceDrawn haloProfile(QCustomPlot& plot, const EvidenceSubject& s) {
                          .arg(valueText(m)));
     } else if (x.rings.empty()) {
         out.text += (tr("Dotted: with the difference in focus. No edge stands out. Limit for a disc of %1 px: depth %2 mag/arcsec\u00B2.")
-                         .arg(x.limitRadius, 0, 'f', 0)
+                         .arg(localNumber(x.limitRadius, 'f', 0))
                          .arg(valueText(r.headline(run.toStdString(), q::haloDepth, s.region.toStdString()))));
     } else {
         const Measurement* gap = r.headline(run.toStdString(), q::haloGapMm, s.region.toStdString());

@@ -1,5 +1,6 @@
 #include "app/bench/fairness_list.h"
 
+#include "app/widgets/core_words.h"
 #include "app/widgets/theme.h"
 #include "core/model/quantity.h"
 
@@ -80,7 +81,7 @@ void FairnessList::show(const TrialResults* results, const QString& run) {
                                                                      : tr("note")));
         QStringList touched;
         for (const std::string& q : f.quantities)
-            if (const Quantity* known = quantity(q)) touched << QString::fromUtf8(known->label.data(), static_cast<qsizetype>(known->label.size()));
+            if (const Quantity* known = quantity(q)) touched << coreWord(known->label);
         item->setToolTip(tr("Touches: %1").arg(touched.join(", ")));
     }
     if (count() == 0) {

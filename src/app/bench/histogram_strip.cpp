@@ -1,6 +1,7 @@
 #include "app/bench/histogram_strip.h"
 
 #include "app/widgets/theme.h"
+#include "report/local_number.h"
 
 #include <QKeyEvent>
 #include <QMouseEvent>
@@ -152,7 +153,7 @@ void HistogramStrip::paintEvent(QPaintEvent*) {
         p.setBrush(chosen ? t.accent : t.text);
         p.drawPolygon(QPolygonF({{x, r.bottom() - 5}, {x - 6, r.bottom() + 5}, {x + 6, r.bottom() + 5}}));
         p.setPen(t.dim);
-        const QString text = tr(kNames[static_cast<std::size_t>(i)]) + QString(" %1").arg(rateOf(i), 0, 'g', 3);
+        const QString text = tr(kNames[static_cast<std::size_t>(i)]) + QString(" %1").arg(localNumber(rateOf(i), 'g', 3));
         const double w = fontMetrics().horizontalAdvance(text) + 6;
         p.drawText(QRectF(std::clamp(x - w / 2, r.left(), r.right() - w), r.bottom() + 5, w, fontMetrics().height()), Qt::AlignCenter, text);
     }

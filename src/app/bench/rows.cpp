@@ -1,11 +1,13 @@
 #include "app/bench/rows.h"
 
 #include "app/widgets/copied.h"
+#include "app/widgets/core_words.h"
 #include "app/widgets/form_fields.h"
 #include "app/widgets/theme.h"
 #include "core/compare/sentences.h"
 #include "core/model/flags.h"
 #include "core/model/quantity.h"
+#include "report/local_number.h"
 
 #include <QObject>
 #include <QStringList>
@@ -57,10 +59,11 @@ std::vector<LaneEntry> laneEntries(const Trial& trial, const TrialResults* r) {
                 e.conditions = QString::fromStdString(conditionsSentence(trial, *c));
                 QStringList brief;
                 if (c->sky)
-                    brief << (c->sky->moon.alt_deg > 0
-                                  ? QObject::tr("%1% at %2\u00B0").arg(100 * c->sky->moonIlluminated, 0, 'f', 0).arg(c->sky->moon.alt_deg, 0, 'f', 0)
-                                  : QObject::tr("moon down"));
-                if (c->total_s) brief << QObject::tr("%1 min").arg(*c->total_s / 60, 0, 'f', 0);
+                    brief << (c->sky->moon.alt_deg > 0 ? QObject::tr("%1% at %2\u00B0")
+                                                             .arg(localNumber(100 * c->sky->moonIlluminated, 'f', 0))
+                                                             .arg(localNumber(c->sky->moon.alt_deg, 'f', 0))
+                                                       : QObject::tr("moon down"));
+                if (c->total_s) brief << QObject::tr("%1 min").arg(localNumber(*c->total_s / 60, 'f', 0));
                 e.conditionsShort = brief.join(" \u00B7 ");
             }
             if (const Absence* why = r->whyAbsent(run.id, q::background); why && why->channel.empty()) e.problem = QString::fromStdString(why->reason);
@@ -91,9 +94,9 @@ void fillValue(ScoreRow& row, const TrialResults& r, const Score& score, const M
     row.sigma = m.sigma;
     row.limit = m.flagged(flag::upperLimit);
     row.text = QString::fromStdString(formatValue(m));
-    row.tip =
-        QObject::tr("%1, channel %2%3")
-            .arg(text(quantity(m.quantity)->label), QString::fromStdString(m.channel), m.region.empty() ? QString() : ", " + QString::fromStdString(m.region));
+    row.tip = QObject::tr("%1, channel %2%3")
+                  .arg(coreWord(quantity(m.quantity)->label), QString::fromStdString(m.channel),
+                       m.region.empty() ? QString() : ", " + QString::fromStdString(m.region));
     QStringList flags;
     for (const std::string& f : m.flags) flags << QString::fromStdString(f);
     if (!flags.isEmpty()) row.tip += "\n" + QObject::tr("Flags: ") + flags.join(", ");
@@ -147,7 +150,7 @@ QString scoreTable(const Trial& trial, const TrialResults* r, const QString& neb
     QStringList head{QObject::tr("Run"), QObject::tr("Filter")};
     for (const Score& score : scores()) {
         const Quantity* q = quantity(score.headline);
-        head << text(q->label) + (q->unit == "1" ? QString() : " (" + text(q->unit) + ")");
+        head << coreWord(q->label) + (q->unit == "1" ? QString() : " (" + text(q->unit) + ")");
     }
     QString out = copiedRow(head);
     for (const Run& run : trial.runs) {

@@ -1,6 +1,7 @@
 #include "app/bench/score_board.h"
 
 #include "app/bench/rows.h"
+#include "app/widgets/core_words.h"
 #include "core/model/quantity.h"
 
 #include <QHBoxLayout>
@@ -21,10 +22,10 @@ ScoreHead headOf(const Score& score, const Trial& trial, const QString& region) 
     const Quantity* q = quantity(score.headline);
     ScoreHead head;
     head.higherIsBetter = q->better == Better::Higher;
-    head.title = text(score.label);
+    head.title = coreWord(score.label);
     for (const Region& r : trial.regions)
         if (r.id == region.toStdString()) head.title += "  " + (region + " " + QString::fromStdString(r.name)).trimmed();
-    QString figure = score.id == "artefacts" ? ScoreBoard::tr("Banding") : text(q->label);
+    QString figure = score.id == "artefacts" ? ScoreBoard::tr("Banding") : coreWord(q->label);
     if (q->unit != "1") figure += q->unit == "mag/arcsec2" ? QString(" (mag/arcsec\u00B2)") : " (" + text(q->unit) + ")";
     head.subtitle = figure;
     return head;

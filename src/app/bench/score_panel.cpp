@@ -1,5 +1,6 @@
 #include "app/bench/score_panel.h"
 
+#include "app/widgets/core_words.h"
 #include "app/widgets/theme.h"
 #include "core/model/quantity.h"
 
@@ -33,8 +34,8 @@ ScorePanel::ScorePanel(const Score& score, QWidget* parent)
     , m_score(score) {
     setCursor(Qt::PointingHandCursor);
     setFocusPolicy(Qt::StrongFocus);
-    setAccessibleName(text(score.label));
-    setToolTip(text(quantity(score.headline)->about));
+    setAccessibleName(coreWord(score.label));
+    setToolTip(coreWord(quantity(score.headline)->about));
 }
 
 void ScorePanel::setRows(std::vector<ScoreRow> rows, const ScoreHead& head, bool stale) {
@@ -62,7 +63,7 @@ void ScorePanel::speak() {
         all << one;
         if (r.run == m_current) here = one;
     }
-    setAccessibleName(QString("%1, %2").arg(m_head.title.isEmpty() ? text(m_score.label) : m_head.title, here));
+    setAccessibleName(QString("%1, %2").arg(m_head.title.isEmpty() ? coreWord(m_score.label) : m_head.title, here));
     setAccessibleDescription(QStringList({m_head.subtitle, m_head.way(), all.join("; ")}).join(", "));
 }
 
@@ -82,7 +83,7 @@ QSize ScorePanel::minimumSizeHint() const {
     for (const ScoreRow& r : m_rows) words = std::max(words, fontMetrics().horizontalAdvance(wordsOf(r)));
     QFont bold = font();
     bold.setWeight(QFont::DemiBold);
-    const int title = QFontMetrics(bold).horizontalAdvance(text(m_score.label)) + fontMetrics().horizontalAdvance(tr("\u25B2 better")) + 2 * kEdge + 8;
+    const int title = QFontMetrics(bold).horizontalAdvance(coreWord(m_score.label)) + fontMetrics().horizontalAdvance(tr("\u25B2 better")) + 2 * kEdge + 8;
     return {std::max({words + kMark + kEdge + 4, title, 110}), rowTop() + static_cast<int>(m_rows.size()) * (fontMetrics().height() + 4) + 6};
 }
 

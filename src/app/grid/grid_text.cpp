@@ -1,8 +1,10 @@
 #include "app/grid/grid_text.h"
 
+#include "app/widgets/core_words.h"
 #include "app/widgets/page_ink.h"
 #include "core/grid/grid_out.h"
 #include "report/grid_picture.h"
+#include "report/local_number.h"
 
 #include <QObject>
 
@@ -32,23 +34,24 @@ const char* lampName(std::size_t k) {
 namespace {
 
 void addFigure(TextPage& page, const SkyGridModel& m, const GridCell& c) {
-    const QString unit = gridQuantityUnit(m.question().quantity), name = QString(gridQuantityLabel(m.question().quantity)).toLower();
+    const QString unit = gridQuantityUnit(m.question().quantity), name = coreWord(gridQuantityLabel(m.question().quantity)).toLower();
     page.add(QString("<p style='font-size:20px; margin:2px 0;'>%1 <span style='font-size:12px;'>%2</span></p>")
                  .arg(cellText(c, m.question().quantity), unit == "1" ? QString() : unit));
     const QString what = c.origin == CellOrigin::Measured ? tr("Measured")
                          : c.origin == CellOrigin::Scaled ? tr("Scaled from the nearest measurement by the model")
                                                           : tr("Modelled from its curve alone: nobody measured it");
-    page.line(QString("%1 (%2, %3).").arg(what, name, targetKindLabel(m.question().kind)));
+    page.line(QString("%1 (%2, %3).").arg(what, name, coreWord(targetKindLabel(m.question().kind))));
     QList<std::pair<QString, QString>> facts;
     if (!c.channel.empty()) facts << std::pair(tr("channel"), safe(c.channel));
     if (c.modelSigma > 0) facts << std::pair(tr("the model's part of it"), withError(c.modelSigma, 0));
     if (c.minutesOfDark)
         facts << std::pair(tr("an hour here is worth"), tr("%1 minutes without this moon").arg(withError(c.minutesOfDark->value, c.minutesOfDark->sigma)));
     if (c.histogram_s)
-        facts << std::pair(tr("by the histogram"),
-                           tr("%1 to %2 s (sky at 25 to 40 % of full scale)").arg(c.histogram_s->first, 0, 'g', 3).arg(c.histogram_s->second, 0, 'g', 3));
+        facts << std::pair(
+            tr("by the histogram"),
+            tr("%1 to %2 s (sky at 25 to 40 % of full scale)").arg(localNumber(c.histogram_s->first, 'g', 3)).arg(localNumber(c.histogram_s->second, 'g', 3)));
     QStringList levels;
-    for (const auto& [channel, level] : c.background) levels << QString("%1 %2").arg(safe(channel)).arg(level, 0, 'g', 3);
+    for (const auto& [channel, level] : c.background) levels << QString("%1 %2").arg(safe(channel)).arg(localNumber(level, 'g', 3));
     if (!levels.isEmpty()) facts << std::pair(tr("background (e-/s/px)"), levels.join(",&nbsp; "));
     page.facts(facts);
 }
@@ -57,17 +60,17 @@ void addSite(TextPage& page, const SiteFit& s, const GridSite& site, const GridI
     if (!s.fitted) return page.line(tr("%1: no background there could be used.").arg(QString::fromStdString(site.name)));
     QStringList lamps;
     for (std::size_t k = 0; k < kLamps; ++k)
-        if (s.shares[k] > 0.03) lamps << QString("%1 %2 %").arg(tr(lampName(k))).arg(100 * s.shares[k], 0, 'f', 0);
+        if (s.shares[k] > 0.03) lamps << QString("%1 %2 %").arg(tr(lampName(k))).arg(localNumber(100 * s.shares[k], 'f', 0));
     page.paragraph(QString("<b>%1</b>: %2 mag/arcsec\u00B2%3. %4")
                        .arg(safe(site.name), withError(s.sky_mag, s.sky_mag_sigma),
-                            site.stated_mag ? tr(" (stated %1)").arg(*site.stated_mag, 0, 'f', 2) : QString(), lamps.join(", ")));
+                            site.stated_mag ? tr(" (stated %1)").arg(localNumber(*site.stated_mag, 'f', 2)) : QString(), lamps.join(", ")));
     QList<QStringList> rows;
     for (const SkyResidual& r : s.residuals) {
         const GridRun& run = input.runs[r.run];
         const double off = 100 * (std::exp(r.ln()) - 1);
-        rows << QStringList{QString::fromStdString(run.run + " " + run.filter), QString::fromStdString(r.channel), QString::number(r.measured, 'g', 3),
-                            QString::number(r.modelled, 'g', 3),
-                            (off < 0 ? QString::fromUtf8("\u2212") : QString("+")) + QString::number(std::abs(off), 'f', 0) + " %"};
+        rows << QStringList{QString::fromStdString(run.run + " " + run.filter), QString::fromStdString(r.channel), localNumber(r.measured, 'g', 3),
+                            localNumber(r.modelled, 'g', 3),
+                            (off < 0 ? QString::fromUtf8("\u2212") : QString("+")) + localNumber(std::abs(off), 'f', 0) + " %"};
     }
     page.table({{tr("run")}, {QString()}, {tr("measured"), true}, {tr("modelled"), true}, {tr("off"), true}}, rows);
     for (const Brighter& b : s.brighter) page.line(QString::fromStdString(b.text), Tone::Warn);
@@ -112,8 +115,8 @@ QString gridPage(const SkyGridModel& m) {
     page.line(tr("The model errs by %1 % for one source of light through one filter and by %2 % in what a filter leaves of a target, "
                  "judged by %n run(s), each left out in turn.")
                   .replace("%n", QString::number(g.runsBehind()))
-                  .arg(100 * g.backgroundError(), 0, 'f', 0)
-                  .arg(100 * g.throughputError(), 0, 'f', 0),
+                  .arg(localNumber(100 * g.backgroundError(), 'f', 0))
+                  .arg(localNumber(100 * g.throughputError(), 'f', 0)),
               Tone::Dim);
     page.lines(g.input().notes, Tone::Dim);
     return page.html();

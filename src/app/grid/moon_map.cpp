@@ -2,6 +2,7 @@
 
 #include "app/grid/sky_grid_model.h"
 #include "app/widgets/theme.h"
+#include "report/local_number.h"
 
 #include <QImage>
 #include <QMouseEvent>
@@ -96,7 +97,7 @@ void MoonMap::paintEvent(QPaintEvent*) {
         for (const ContourPiece& c : pieces) p.drawLine(place(c.from), place(c.to));
         // Written where the line has room.
         for (std::size_t k = pieces.size() / 2; k < pieces.size(); ++k) {
-            const QString text = QString::number(level, 'g', 3);
+            const QString text = localNumber(level, 'g', 3);
             QRectF box(0, 0, metrics.horizontalAdvance(text) + 6, metrics.height());
             box.moveCenter(place(pieces[k].from));
             if (!b.contains(box) || std::any_of(written.begin(), written.end(), [&](const QRectF& w) { return w.intersects(box.adjusted(-8, -3, 8, 3)); }))

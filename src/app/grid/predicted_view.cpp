@@ -1,6 +1,7 @@
 #include "app/grid/predicted_view.h"
 
 #include "app/widgets/theme.h"
+#include "report/local_number.h"
 
 #include <QKeyEvent>
 #include <QMouseEvent>
@@ -80,7 +81,7 @@ void PredictedView::paintEvent(QPaintEvent*) {
     p.setFont(bold);
     p.setPen(t.dim);
     p.drawText(QRectF(place.left(), place.bottom() + 3, place.width(), line), Qt::AlignLeft | Qt::AlignVCenter,
-               tr("%1; S/N %2 in 10\u2033").arg(m_of).arg(m_snr[which], 0, 'g', 2));
+               tr("%1; S/N %2 in 10\u2033").arg(m_of).arg(localNumber(m_snr[which], 'g', 2)));
     p.drawText(QRectF(place.left(), place.bottom() + 3 + line, place.width(), line), Qt::AlignLeft | Qt::AlignVCenter,
                tr("a made-up target; each to its own sky, the target equally bright in both. Space shows the other."));
     if (hasFocus()) {

@@ -11,6 +11,7 @@
 #include "app/widgets/prompts.h"
 #include "app/widgets/theme.h"
 #include "core/grid/grid_out.h"
+#include "report/local_number.h"
 
 #include <QCheckBox>
 #include <QComboBox>
@@ -270,25 +271,25 @@ void SkyGrid::fill() {
         m_moonHeight->setValue(static_cast<int>(m_model.moon()->altitude_deg));
         m_away->setValue(static_cast<int>(m_model.moon()->separation_deg));
     }
-    m_litText->setText(lit > 0 ? QString("%1 %").arg(100 * lit, 0, 'f', 0) : tr("down"));
+    m_litText->setText(lit > 0 ? QString("%1 %").arg(localNumber(100 * lit, 'f', 0)) : tr("down"));
     m_moonHeight->setEnabled(lit > 0), m_away->setEnabled(lit > 0);
     m_moonHeightText->setText(QString("%1\u00B0").arg(m_moonHeight->value()));
     m_awayText->setText(QString("%1\u00B0").arg(m_away->value()));
     m_height->setValue(static_cast<int>(std::lround(w.altitude_deg)));
     m_heightText->setText(QString("%1\u00B0").arg(m_height->value()));
     m_lamps->setEnabled(w.ledShare.has_value());
-    m_lampsText->setText(w.ledShare ? tr("%1 % LED").arg(100 * *w.ledShare, 0, 'f', 0) : QString());
+    m_lampsText->setText(w.ledShare ? tr("%1 % LED").arg(localNumber(100 * *w.ledShare, 'f', 0)) : QString());
     m_ratio->setEnabled(w.fRatio.has_value());
     const double ratio = w.fRatio ? *w.fRatio : m_model.grid() ? m_model.grid()->input().rig.fRatio() : 5;
-    m_ratioText->setText(QString("f/%1").arg(ratio, 0, 'f', 1));
+    m_ratioText->setText(QString("f/%1").arg(localNumber(ratio, 'f', 1)));
     m_nitrogen->setEnabled(q.kind == TargetKind::Emission);
-    m_nitrogenText->setText(QString::number(w.nitrogen, 'f', 2));
+    m_nitrogenText->setText(localNumber(w.nitrogen, 'f', 2));
     const bool needs = q.quantity == GridQuantity::Contrast || q.quantity == GridQuantity::Hours;
     m_brightness->setEnabled(needs);
     m_brightness->setRange(lines ? -10 : 0, lines ? 30 : 110);
     const double brightness = q.brightness.value_or(usualBrightness(q.kind));
     m_brightness->setValue(placeOfBrightness(brightness, lines));
-    m_brightnessText->setText(lines ? QString("%1 R").arg(brightness, 0, 'g', 3) : QString("%1 mag").arg(brightness, 0, 'f', 1));
+    m_brightnessText->setText(lines ? QString("%1 R").arg(localNumber(brightness, 'g', 3)) : QString("%1 mag").arg(localNumber(brightness, 'f', 1)));
     m_filling = false;
     fillMap();
     writePage();
@@ -329,7 +330,7 @@ GridPicture SkyGrid::pictureOf() const {
     out.title = QString("%1%2%3: %4, %5")
                     .arg(tr(gridQuantityLabel(q.quantity)), unit == "1" ? QString() : " (" + unit + ")", of, tr(targetKindLabel(q.kind)),
                          m_model.moon() ? tr("moon %1 % lit, %2\u00B0 high, %3\u00B0 away")
-                                              .arg(100 * m_model.moon()->illuminated, 0, 'f', 0)
+                                              .arg(localNumber(100 * m_model.moon()->illuminated, 'f', 0))
                                               .arg(m_model.moon()->altitude_deg)
                                               .arg(m_model.moon()->separation_deg)
                                         : tr("no moon"));
@@ -379,7 +380,7 @@ void SkyGrid::fillMap() {
 
 void SkyGrid::fillPicture() {
     const double hours = m_model.pictureWish().hours;
-    m_hoursText->setText(tr("%1 h").arg(hours, 0, 'g', 2));
+    m_hoursText->setText(tr("%1 h").arg(localNumber(hours, 'g', 2)));
     if (!m_model.grid()) return m_picture->say({});
     const GridInput& in = m_model.grid()->input();
     const GridFilter *filter = in.filter(m_model.filter().toStdString()), *base = in.filter(in.baseline);
@@ -387,8 +388,9 @@ void SkyGrid::fillPicture() {
         return m_picture->say(tr(
             "No picture can be foretold: the filter or the baseline has no curve, or next to nothing of such light passes. Choose another filter in the map."));
     const GridSky& sky = m_model.pictureWish().sky;
-    m_picture->show(*m_model.pictures(), QString::fromStdString(base->name), QString::fromStdString(filter->name),
-                    tr("%1, %2, %3 h").arg(tr(targetKindLabel(m_model.pictureWish().kind)), QString::fromStdString(skyText(sky))).arg(hours, 0, 'g', 2));
+    m_picture->show(
+        *m_model.pictures(), QString::fromStdString(base->name), QString::fromStdString(filter->name),
+        tr("%1, %2, %3 h").arg(tr(targetKindLabel(m_model.pictureWish().kind)), QString::fromStdString(skyText(sky))).arg(localNumber(hours, 'g', 2)));
 }
 
 void SkyGrid::writePage() {

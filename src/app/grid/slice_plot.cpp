@@ -1,5 +1,6 @@
 #include "app/grid/slice_plot.h"
 
+#include "app/widgets/core_words.h"
 #include "app/widgets/plot_style.h"
 #include "app/widgets/theme.h"
 
@@ -30,7 +31,7 @@ void SlicePlot::show(const Content& content) {
     stylePlot(*m_plot);
     m_plot->xAxis->setLabel(tr("sky at the zenith (mag/arcsec\u00B2): darker on the left"));
     const QString unit = gridQuantityUnit(content.quantity);
-    m_plot->yAxis->setLabel(QString(gridQuantityLabel(content.quantity)) + (unit == "1" ? QString() : " (" + unit + ")"));
+    m_plot->yAxis->setLabel(coreWord(gridQuantityLabel(content.quantity)) + (unit == "1" ? QString() : " (" + unit + ")"));
     const bool logs = content.quantity != GridQuantity::HaloCleanMag;
     m_plot->yAxis->setScaleType(logs ? QCPAxis::stLogarithmic : QCPAxis::stLinear);
     m_plot->yAxis->setTicker(logs ? QSharedPointer<QCPAxisTicker>(new QCPAxisTickerLog) : QSharedPointer<QCPAxisTicker>(new QCPAxisTicker));

@@ -2,6 +2,7 @@
 
 #include "app/widgets/paths.h"
 #include "app/widgets/prompts.h"
+#include "report/local_number.h"
 
 #include <QCheckBox>
 #include <QComboBox>
@@ -27,8 +28,8 @@ QString shortly(const CameraChannel& channel) {
     const auto peak = static_cast<std::size_t>(std::max_element(t.begin(), t.end()) - t.begin());
     return CameraDialog::tr("%1: %n point(s), at most %2 % at %3 nm", nullptr, static_cast<int>(t.size()))
         .arg(QString::fromStdString(channel.name))
-        .arg(100 * t[peak], 0, 'f', 0)
-        .arg(channel.efficiency.wavelength_nm[peak], 0, 'f', 0);
+        .arg(localNumber(100 * t[peak], 'f', 0))
+        .arg(localNumber(channel.efficiency.wavelength_nm[peak], 'f', 0));
 }
 
 } // namespace

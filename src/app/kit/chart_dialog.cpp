@@ -2,6 +2,7 @@
 
 #include "app/widgets/form_fields.h"
 #include "core/optics/passband.h"
+#include "report/local_number.h"
 
 #include <QButtonGroup>
 #include <QCheckBox>
@@ -254,9 +255,9 @@ QString ChartDialog::advice() const {
 void ChartDialog::hovered(ChartPoint at) {
     const auto s = scale();
     m_reading->setText(s ? tr("%1 nm, %2 %")
-                               .arg(s->wavelength(at), 0, 'f', 1)
+                               .arg(localNumber(s->wavelength(at), 'f', 1))
                                .arg(100 * s->transmission(at), 0, m_logarithmic->isChecked() ? 'g' : 'f', m_logarithmic->isChecked() ? 2 : 1)
-                         : tr("x %1, y %2").arg(at.x, 0, 'f', 1).arg(at.y, 0, 'f', 1));
+                         : tr("x %1, y %2").arg(localNumber(at.x, 'f', 1)).arg(localNumber(at.y, 'f', 1)));
 }
 
 void ChartDialog::refresh() {
@@ -279,7 +280,10 @@ void ChartDialog::refresh() {
     if (!c.empty()) {
         found = tr("%n point(s)", nullptr, static_cast<int>(c.wavelength_nm.size()));
         for (const Band& b : bandsOf(c))
-            found += tr("\nband at %1 nm, %2 nm wide, %3 %").arg(b.center_nm, 0, 'f', 1).arg(b.fwhm_nm, 0, 'f', 1).arg(100 * b.peak, 0, 'f', 0);
+            found += tr("\nband at %1 nm, %2 nm wide, %3 %")
+                         .arg(localNumber(b.center_nm, 'f', 1))
+                         .arg(localNumber(b.fwhm_nm, 'f', 1))
+                         .arg(localNumber(100 * b.peak, 'f', 0));
     }
     m_found->setText(found);
     m_use->setEnabled(!c.empty());

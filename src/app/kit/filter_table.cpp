@@ -6,6 +6,7 @@
 #include "app/widgets/theme.h"
 #include "core/optics/passband_report.h"
 #include "core/optics/spacing.h"
+#include "report/local_number.h"
 
 #include <QClipboard>
 #include <QGuiApplication>
@@ -26,7 +27,7 @@ namespace caelumen {
 namespace {
 
 QString number(double v, int digits) {
-    return QString::number(v, 'f', digits);
+    return localNumber(v, 'f', digits);
 }
 
 /// A cell that is sorted by its number where it has one.

@@ -4,6 +4,7 @@
 #include "core/base/pixel_scale.h"
 #include "core/compare/gaps.h"
 #include "core/optics/spacing.h"
+#include "report/local_number.h"
 
 #include <QDoubleSpinBox>
 #include <QFormLayout>
@@ -98,10 +99,11 @@ private:
             p.drawText(QPointF(x, y), p.fontMetrics().elidedText(g.name, Qt::ElideRight, static_cast<int>(names) - 10));
             p.setPen(theme().dim);
             const auto& rig = m_content.rig;
-            p.drawText(QPointF(x, y + 14), rig.focal_length_mm ? QObject::tr("%1 px, %2\u2033")
-                                                                     .arg(2 * g.radius_px, 0, 'f', 0)
-                                                                     .arg(2 * g.radius_px * arcsecPerPixel(*rig.pixel_um, *rig.focal_length_mm), 0, 'f', 0)
-                                                               : QObject::tr("%1 px").arg(2 * g.radius_px, 0, 'f', 0));
+            p.drawText(QPointF(x, y + 14), rig.focal_length_mm
+                                               ? QObject::tr("%1 px, %2\u2033")
+                                                     .arg(localNumber(2 * g.radius_px, 'f', 0))
+                                                     .arg(localNumber(2 * g.radius_px * arcsecPerPixel(*rig.pixel_um, *rig.focal_length_mm), 'f', 0))
+                                               : QObject::tr("%1 px").arg(localNumber(2 * g.radius_px, 'f', 0)));
             y += 36;
         }
         p.setPen(Qt::NoPen);
@@ -182,7 +184,7 @@ void GhostPanel::fillTable() {
     int row = 0;
     for (const auto& [name, mm] : m_content.rig.gaps_mm) {
         m_gaps->setItem(row, 0, new QTableWidgetItem(QString::fromStdString(name)));
-        m_gaps->setItem(row++, 1, new QTableWidgetItem(QString::number(mm, 'g', 6)));
+        m_gaps->setItem(row++, 1, new QTableWidgetItem(localNumber(mm, 'g', 6)));
     }
 }
 

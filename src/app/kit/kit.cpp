@@ -9,6 +9,7 @@
 #include "core/model/quantity.h"
 #include "core/optics/starter.h"
 #include "report/filter_style.h"
+#include "report/local_number.h"
 
 #include <QCheckBox>
 #include <QComboBox>
@@ -265,7 +266,7 @@ void Kit::refresh() {
         m_indexOf = chosen;
     }
     const LightCone cone = this->cone();
-    m_ratioText->setText(QString("f/%1").arg(cone.fRatio, 0, 'f', 1));
+    m_ratioText->setText(QString("f/%1").arg(localNumber(cone.fRatio, 'f', 1)));
     const Trial& trial = m_session.trial();
     const Filter* filter = trial.filter(currentFilter().toStdString());
     const FilterCurve known = filter ? curveOf(*filter) : FilterCurve{};

@@ -7,6 +7,7 @@
 #include "core/base/text.h"
 #include "core/optics/clear_aperture.h"
 #include "core/optics/spacing.h"
+#include "report/local_number.h"
 
 #include <QObject>
 #include <QUrl>
@@ -37,7 +38,7 @@ QString lineText(EmissionLine line) {
 }
 
 QString number(double v, int digits) {
-    return QString::number(v, 'f', digits);
+    return localNumber(v, 'f', digits);
 }
 QString percent(double v) {
     return number(100 * v, v < 0.1 ? 1 : 0) + "\u00A0%";

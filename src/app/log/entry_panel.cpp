@@ -1,10 +1,12 @@
 #include "app/log/entry_panel.h"
 
+#include "app/widgets/core_words.h"
 #include "app/widgets/form_fields.h"
 #include "app/widgets/page_ink.h"
 #include "app/widgets/paths.h"
 #include "app/widgets/theme.h"
 #include "core/model/quantity.h"
+#include "report/local_number.h"
 #include "report/number_text.h"
 
 #include <QEvent>
@@ -27,7 +29,7 @@ QString text(const std::string& s) {
 }
 
 QString duration(double s) {
-    return s < 3600 ? QObject::tr("%1 min").arg(s / 60, 0, 'f', 0) : QObject::tr("%1 h").arg(s / 3600, 0, 'f', 2);
+    return s < 3600 ? QObject::tr("%1 min").arg(localNumber(s / 60, 'f', 0)) : QObject::tr("%1 h").arg(localNumber(s / 3600, 'f', 2));
 }
 
 } // namespace
@@ -112,17 +114,19 @@ QList<std::pair<QString, QString>> EntryPanel::factsOf(const LogEntry& e) {
     };
     row(tr("night"), text(e.night));
     row(tr("place"), text(e.place));
-    row(tr("sky"), text(e.sky()) + (e.bortle && e.skyMag ? tr(", %1 mag").arg(*e.skyMag, 0, 'f', 1) : QString()));
+    row(tr("sky"), text(e.sky()) + (e.bortle && e.skyMag ? tr(", %1 mag").arg(localNumber(*e.skyMag, 'f', 1)) : QString()));
     if (!e.moon().empty())
         row(tr("moon"),
             tr(e.moon().c_str()) +
-                (e.moon() == "none" ? QString() : tr(", %1 %, %2\u00B0 high").arg(100 * *e.moonIlluminated, 0, 'f', 0).arg(*e.moonAltitude_deg, 0, 'f', 0)) +
-                (e.moonSeparation_deg && e.moon() != "none" ? tr(", %1\u00B0 away").arg(*e.moonSeparation_deg, 0, 'f', 0) : QString()));
+                (e.moon() == "none"
+                     ? QString()
+                     : tr(", %1 %, %2\u00B0 high").arg(localNumber(100 * *e.moonIlluminated, 'f', 0)).arg(localNumber(*e.moonAltitude_deg, 'f', 0))) +
+                (e.moonSeparation_deg && e.moon() != "none" ? tr(", %1\u00B0 away").arg(localNumber(*e.moonSeparation_deg, 'f', 0)) : QString()));
     row(tr("rig"), text(e.rig));
     row(tr("camera"), text(e.camera));
     if (e.total_s)
-        row(tr("exposure"),
-            e.count && e.exposure_s ? tr("%1 \u00D7 %2 s, %3").arg(*e.count).arg(*e.exposure_s, 0, 'g', 6).arg(duration(*e.total_s)) : duration(*e.total_s));
+        row(tr("exposure"), e.count && e.exposure_s ? tr("%1 \u00D7 %2 s, %3").arg(*e.count).arg(localNumber(*e.exposure_s, 'g', 6)).arg(duration(*e.total_s))
+                                                    : duration(*e.total_s));
     row(tr("trial"), e.trial.empty()
                          ? QString()
                          : text(e.trial) + (e.run.empty() ? QString() : tr(", run %1%2").arg(text(e.run), e.baseline ? tr(" (baseline)") : QString())));
@@ -141,8 +145,7 @@ QList<std::pair<QString, QString>> EntryPanel::figuresOf(const LogEntry& e) {
                                                         .replace("e-", QString::fromUtf8("e\u207B"))
                                                         .replace("/", QString::fromUtf8("\u2060/\u2060"));
         const QString value = (f.limit ? QString("&lt; ") : QString()) + withError(f.value, f.limit ? 0 : f.sigma) + unit;
-        out << std::pair(QString::fromUtf8(q->label.data(), static_cast<qsizetype>(q->label.size())) +
-                             (f.channel.empty() ? QString() : " " + QString::fromStdString(f.channel)),
+        out << std::pair(coreWord(q->label) + (f.channel.empty() ? QString() : " " + QString::fromStdString(f.channel)),
                          f.voided ? QString("<s>%1</s>").arg(value) : value);
     }
     return out;

@@ -7,6 +7,7 @@
 #include "app/widgets/prompts.h"
 #include "app/widgets/theme.h"
 #include "core/model/quantity.h"
+#include "report/local_number.h"
 
 #include <QClipboard>
 #include <QComboBox>
@@ -217,7 +218,7 @@ void EquipmentPage::fillEvents() {
         tr("<b>%1</b>: %2 runs, %3 h%4.")
             .arg(QString::fromStdString(of.name).toHtmlEscaped())
             .arg(runs)
-            .arg(hours, 0, 'f', 1)
+            .arg(localNumber(hours, 'f', 1))
             .arg(nights.empty() ? QString() : tr(", %1 to %2").arg(QString::fromStdString(*nights.begin()), QString::fromStdString(*nights.rbegin()))));
     if (events.empty()) m_words->setText(m_words->text() + " " + tr("Nothing is noted of it yet: when it was bought, cleaned, scratched or sold."));
     m_table->setColumnCount(6);
@@ -239,9 +240,9 @@ void EquipmentPage::fillEvents() {
         const QStringList cells{QString::fromStdString(events[i].date),
                                 QString::fromStdString(events[i].what),
                                 QString::fromStdString(events[i].note),
-                                QString::number(since, 'f', 1),
-                                clean.any() ? QString::number(clean.value(), 'f', 1) : QString::fromUtf8("\u2013"),
-                                stars.any() ? QString::number(stars.value(), 'f', 3) : QString::fromUtf8("\u2013")};
+                                localNumber(since, 'f', 1),
+                                clean.any() ? localNumber(clean.value(), 'f', 1) : QString::fromUtf8("\u2013"),
+                                stars.any() ? localNumber(stars.value(), 'f', 3) : QString::fromUtf8("\u2013")};
         for (int c = 0; c < cells.size(); ++c) {
             auto* cell = new QTableWidgetItem(cells[c]);
             cell->setData(Qt::UserRole, events[i].id);

@@ -13,6 +13,7 @@
 #include "app/widgets/theme.h"
 #include "core/compare/same_field.h"
 #include "core/log/comparison.h"
+#include "report/local_number.h"
 
 #include <QAction>
 #include <QClipboard>
@@ -244,8 +245,8 @@ void LogRoom::fill() {
     double hours = 0;
     for (const LogEntry* e : m_model.foundEntries()) hours += e->total_s.value_or(0) / 3600;
     m_count->setText(m_model.all().size() == m_model.found().size()
-                         ? tr("%1 runs, %2 h").arg(m_model.found().size()).arg(hours, 0, 'f', 1)
-                         : tr("%1 of %2 runs, %3 h").arg(m_model.found().size()).arg(m_model.all().size()).arg(hours, 0, 'f', 1));
+                         ? tr("%1 runs, %2 h").arg(m_model.found().size()).arg(localNumber(hours, 'f', 1))
+                         : tr("%1 of %2 runs, %3 h").arg(m_model.found().size()).arg(m_model.all().size()).arg(localNumber(hours, 'f', 1)));
     fillEntry();
     if (m_tabs->currentIndex() == 1) m_timeline->fill();
     if (m_tabs->currentIndex() == 2) m_hours->fill();

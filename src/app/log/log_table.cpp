@@ -4,6 +4,7 @@
 #include "app/widgets/copied.h"
 #include "app/widgets/theme.h"
 #include "core/model/quantity.h"
+#include "report/local_number.h"
 #include "report/number_text.h"
 
 #include <algorithm>
@@ -17,7 +18,7 @@ QString figureText(const LogEntry& e, const char* quantity) {
     if (!f) return {};
     const QString limit = f->limit ? QString("< ") : QString();
     // An error that four digits do not show would only make the column wide; it stands in the panel.
-    if (f->sigma < 0.005 * std::abs(f->value)) return limit + QString::number(f->value, 'g', 4);
+    if (f->sigma < 0.005 * std::abs(f->value)) return limit + localNumber(f->value, 'g', 4);
     return limit + withError(f->value, f->limit ? 0 : f->sigma);
 }
 
@@ -38,7 +39,7 @@ QString textOf(const LogEntry& e, int column) {
     case LogTable::Rig:
         return QString::fromStdString(e.rig.empty() ? e.camera : e.rig);
     case LogTable::Hours:
-        return e.total_s ? QString::number(*e.total_s / 3600, 'f', 2) : QString();
+        return e.total_s ? localNumber(*e.total_s / 3600, 'f', 2) : QString();
     case LogTable::Faster:
         return figureText(e, q::timeRatio);
     case LogTable::Background:

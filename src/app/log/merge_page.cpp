@@ -1,6 +1,7 @@
 #include "app/log/merge_page.h"
 
 #include "app/session.h"
+#include "app/widgets/core_words.h"
 #include "app/widgets/form_fields.h"
 #include "app/widgets/paths.h"
 #include "app/widgets/plain_table.h"
@@ -13,6 +14,7 @@
 #include "core/compare/scores.h"
 #include "core/merge/share_file.h"
 #include "core/model/quantity.h"
+#include "report/local_number.h"
 #include "report/number_text.h"
 #include "report/report_frames.h"
 
@@ -49,8 +51,7 @@ namespace {
 
 QString label(const MergedFigure& f) {
     const Quantity* q = quantity(f.quantity);
-    return (q ? QString::fromUtf8(q->label.data(), static_cast<qsizetype>(q->label.size())) : QString::fromStdString(f.quantity)) +
-           (f.channel.empty() ? QString() : " " + QString::fromStdString(f.channel)) +
+    return (q ? coreWord(q->label) : QString::fromStdString(f.quantity)) + (f.channel.empty() ? QString() : " " + QString::fromStdString(f.channel)) +
            (f.regionKind.find('#') != std::string::npos ? QObject::tr(", ring %1").arg(QString::fromStdString(f.regionKind.substr(f.regionKind.find('#') + 1)))
                                                         : QString());
 }
@@ -261,8 +262,8 @@ void MergePage::fill() {
                                     QString::number(f.testers),
                                     f.testers < 2         ? QString::fromUtf8("\u2013")
                                     : f.betweenSigma <= 0 ? tr("none seen")
-                                    : logs                ? tr("%1 %").arg(100 * std::expm1(f.betweenSigma), 0, 'f', 1)
-                                                          : QString::number(f.betweenSigma, 'g', 2) + " " + unitOf(f),
+                                    : logs                ? tr("%1 %").arg(localNumber(100 * std::expm1(f.betweenSigma), 'f', 1))
+                                                          : localNumber(f.betweenSigma, 'g', 2) + " " + unitOf(f),
                                     apart ? QString::fromStdString(apart->source) : QString()};
             for (int c = 0; c < cells.size(); ++c) {
                 auto* cell = new QTableWidgetItem(cells[c]);
@@ -356,7 +357,7 @@ void MergePage::fillFigure() {
             if (std::abs(s.apart) <= 2) continue;
             text += tr("<b>%1</b> stands %2 of its errors %3 the others.")
                         .arg(QString::fromStdString(s.source).toHtmlEscaped())
-                        .arg(std::abs(s.apart), 0, 'f', 1)
+                        .arg(localNumber(std::abs(s.apart), 'f', 1))
                         .arg(s.apart > 0 ? tr("above") : tr("below"));
             const auto all = results();
             const auto which = std::find_if(all.begin(), all.end(), [&](const TesterResults& t) { return t.source == s.source; });

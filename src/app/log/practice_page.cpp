@@ -2,12 +2,14 @@
 
 #include "app/log/log_model.h"
 #include "app/session.h"
+#include "app/widgets/core_words.h"
 #include "app/widgets/form_fields.h"
 #include "app/widgets/plain_table.h"
 #include "app/widgets/plot_style.h"
 #include "app/widgets/theme.h"
 #include "core/base/json_fields.h"
 #include "core/compare/scores.h"
+#include "report/local_number.h"
 
 #include <QComboBox>
 #include <QDateTime>
@@ -261,15 +263,17 @@ void PracticePage::answer(double value) {
     case ExerciseKind::Nebula:
         text += tr("The %1 needs %2 times less time for the same signal to noise.")
                     .arg(a.truth < 0 ? tr("first") : tr("second"))
-                    .arg(std::exp(std::abs(a.truth)), 0, 'f', 2);
+                    .arg(localNumber(std::exp(std::abs(a.truth)), 'f', 2));
         break;
     case ExerciseKind::Halo:
-        text +=
-            tr("Its radius is %1 pixels; you said %2 (%3 %).").arg(a.truth, 0, 'f', 0).arg(a.answer, 0, 'f', 0).arg(100 * (a.answer / a.truth - 1), 0, 'f', 0);
+        text += tr("Its radius is %1 pixels; you said %2 (%3 %).")
+                    .arg(localNumber(a.truth, 'f', 0))
+                    .arg(localNumber(a.answer, 'f', 0))
+                    .arg(localNumber(100 * (a.answer / a.truth - 1), 'f', 0));
         m_view->reveal(true);
         break;
     case ExerciseKind::Haze:
-        text += a.truth > 0 ? tr("Haze takes %1 % of the starlight.").arg(100 * a.truth, 0, 'f', 0) : tr("It is clear.");
+        text += a.truth > 0 ? tr("Haze takes %1 % of the starlight.").arg(localNumber(100 * a.truth, 'f', 0)) : tr("It is clear.");
         break;
     }
     m_words->setText(text);
@@ -286,7 +290,8 @@ void PracticePage::fill() {
     if (s.answers == 0) {
         m_summary->setText(tr("No answers of this kind yet. Everything is made up: truths are known, so that your eye can be held against them."));
     } else {
-        QString text = tr("%1 of %2 right (%3 to %4 %).").arg(s.right).arg(s.answers).arg(100 * s.low, 0, 'f', 0).arg(100 * s.high, 0, 'f', 0);
+        QString text =
+            tr("%1 of %2 right (%3 to %4 %).").arg(s.right).arg(s.answers).arg(localNumber(100 * s.low, 'f', 0)).arg(localNumber(100 * s.high, 'f', 0));
         if (const QString bias = QString::fromStdString(biasSentence(s, kind())); !bias.isEmpty()) text += " " + bias;
         m_summary->setText(text);
         QVector<double> x, y;
@@ -323,7 +328,7 @@ void PracticePage::fillLooks() {
             agreed += a, pairs += n;
             QString judged = QString::fromStdString(f.text("score"));
             for (const Score& s : scores())
-                if (s.id == judged.toStdString()) judged = QString::fromUtf8(s.label.data(), static_cast<qsizetype>(s.label.size()));
+                if (s.id == judged.toStdString()) judged = coreWord(s.label);
             const int row = m_looks->rowCount();
             m_looks->insertRow(row);
             const QStringList cells{QString::fromStdString(f.text("date")).left(10), judged,

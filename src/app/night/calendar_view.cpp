@@ -1,6 +1,7 @@
 #include "app/night/calendar_view.h"
 
 #include "app/widgets/theme.h"
+#include "report/local_number.h"
 #include "report/moon_picture.h"
 
 #include <QDate>
@@ -16,7 +17,7 @@ namespace caelumen {
 namespace {
 
 QString hours(double s) {
-    return QString("%1 h").arg(s / 3600, 0, 'f', 1);
+    return QString("%1 h").arg(localNumber(s / 3600, 'f', 1));
 }
 
 } // namespace
@@ -104,17 +105,17 @@ void CalendarView::paintEvent(QPaintEvent*) {
             if (d.month() != month) {
                 month = d.month();
                 p.setPen(t.dim);
-                p.drawText(QRectF(place.left(), bottom + 6, 60, 16), Qt::AlignLeft, QLocale::c().monthName(month, QLocale::ShortFormat));
+                p.drawText(QRectF(place.left(), bottom + 6, 60, 16), Qt::AlignLeft, QLocale().monthName(month, QLocale::ShortFormat));
             }
         }
         return;
     }
     p.setPen(t.text);
-    p.drawText(QRectF(0, 6, width(), 20), Qt::AlignCenter, QLocale::c().toString(first, "MMMM yyyy"));
+    p.drawText(QRectF(0, 6, width(), 20), Qt::AlignCenter, QLocale().toString(first, "MMMM yyyy"));
     const QRectF one = placeOf(0);
     p.setPen(t.dim);
     for (int d = 1; d <= 7; ++d)
-        p.drawText(QRectF(12 + (d - 1) * (one.width() + 4), 30, one.width(), 18), Qt::AlignCenter, QLocale::c().dayName(d, QLocale::ShortFormat));
+        p.drawText(QRectF(12 + (d - 1) * (one.width() + 4), 30, one.width(), 18), Qt::AlignCenter, QLocale().dayName(d, QLocale::ShortFormat));
     for (std::size_t i = 0; i < m_nights.size(); ++i) {
         const CalendarNight& n = m_nights[i];
         const QRectF r = placeOf(static_cast<int>(i));
@@ -176,7 +177,7 @@ bool CalendarView::event(QEvent* event) {
             QToolTip::showText(help->globalPos(),
                                tr("%1\ndark %2, of it %3 without moon\ntarget usable %4, of it %5 without moon\nmoon %6 % lit")
                                    .arg(QString::fromStdString(n.date), hours(n.dark_s), hours(n.moonless_s), hours(n.target_s), hours(n.target_moonless_s))
-                                   .arg(100 * n.moonLit, 0, 'f', 0),
+                                   .arg(localNumber(100 * n.moonLit, 'f', 0)),
                                this);
         }
         return true;

@@ -2,6 +2,7 @@
 
 #include "app/night/night_model.h"
 #include "app/widgets/theme.h"
+#include "report/local_number.h"
 
 #include <QPainter>
 
@@ -51,8 +52,10 @@ void FieldView::paintEvent(QPaintEvent*) {
     p.drawText(QRectF(0, 14, width(), 20), Qt::AlignCenter,
                QString::fromStdString(d.id + (d.name.empty() ? "" : ", " + d.name) + (d.kind.empty() ? "" : ", " + d.kind)));
     p.setPen(t.dim);
-    QString size = tr("frame %1\u00B0 \u00D7 %2\u00B0").arg(w, 0, 'f', 2).arg(h, 0, 'f', 2);
-    size += tw > 0 ? tr(", target %1\u2032 \u00D7 %2\u2032 (which way it lies is not drawn)").arg(d.width_arcmin, 0, 'g', 3).arg(d.height_arcmin, 0, 'g', 3)
+    QString size = tr("frame %1\u00B0 \u00D7 %2\u00B0").arg(localNumber(w, 'f', 2)).arg(localNumber(h, 'f', 2));
+    size += tw > 0 ? tr(", target %1\u2032 \u00D7 %2\u2032 (which way it lies is not drawn)")
+                         .arg(localNumber(d.width_arcmin, 'g', 3))
+                         .arg(localNumber(d.height_arcmin, 'g', 3))
                    : tr(", the target's size is not known");
     p.drawText(QRectF(0, height() - 34.0, width(), 20), Qt::AlignCenter, size);
 }

@@ -9,6 +9,7 @@
 #include "app/widgets/place_zone.h"
 #include "app/widgets/prompts.h"
 #include "app/widgets/theme.h"
+#include "report/local_number.h"
 
 #include <QComboBox>
 #include <QDateEdit>
@@ -152,11 +153,11 @@ void Night::fill() {
     if (!site.name.empty()) place << QString::fromStdString(site.name);
     if (site.latitude_deg && site.longitude_deg)
         place << QString::fromUtf8("%1\u00B0 %2, %3\u00B0 %4")
-                     .arg(std::abs(*site.latitude_deg), 0, 'f', 1)
+                     .arg(localNumber(std::abs(*site.latitude_deg), 'f', 1))
                      .arg(*site.latitude_deg < 0 ? tr("S") : tr("N"))
-                     .arg(std::abs(*site.longitude_deg), 0, 'f', 1)
+                     .arg(localNumber(std::abs(*site.longitude_deg), 'f', 1))
                      .arg(*site.longitude_deg < 0 ? tr("W") : tr("E"));
-    if (const auto mag = skyBrightness(site)) place << tr("%1 mag/arcsec\u00B2").arg(*mag, 0, 'f', 1);
+    if (const auto mag = skyBrightness(site)) place << tr("%1 mag/arcsec\u00B2").arg(localNumber(*mag, 'f', 1));
     const PlaceZone clock = placeZone(site);
     if (site.latitude_deg && site.longitude_deg)
         place << (clock.guessed ? tr("clock of %1, the nearest") : tr("clock of %1")).arg(QString::fromUtf8(clock.zone.id()));
@@ -182,8 +183,9 @@ void Night::fill() {
         const double near = m_model.target().ra_deg;
         std::stable_partition(stars.begin(), stars.end(), [&](const BrightStar* s) { return std::abs(std::remainder(s->ra_deg - near, 360)) < 50; });
         for (const BrightStar* s : stars)
-            m_star->addItem(tr("%1 (%2 mag, B\u2212V %3)").arg(QString::fromStdString(s->name)).arg(s->magnitude, 0, 'f', 1).arg(s->colour, 0, 'f', 1),
-                            QString::fromStdString(s->name));
+            m_star->addItem(
+                tr("%1 (%2 mag, B\u2212V %3)").arg(QString::fromStdString(s->name)).arg(localNumber(s->magnitude, 'f', 1)).arg(localNumber(s->colour, 'f', 1)),
+                QString::fromStdString(s->name));
         m_star->setCurrentIndex(std::max(0, m_star->findData(QString::fromStdString(p.brightStar))));
     }
     fillFilters();

@@ -3,6 +3,7 @@
 #include "app/night/night_drawing.h"
 #include "app/night/night_model.h"
 #include "app/widgets/theme.h"
+#include "report/local_number.h"
 
 #include <QHelpEvent>
 #include <QKeyEvent>
@@ -130,11 +131,11 @@ bool NightChart::event(QEvent* event) {
             QToolTip::showText(help->globalPos(),
                                tr("%1: target at %2\u00B0%3, moon at %4\u00B0 and %5\u00B0 away, sun at %6\u00B0")
                                    .arg(m_model.timeAt(s).toString("HH:mm"))
-                                   .arg(m.target->alt_deg, 0, 'f', 0)
-                                   .arg(m.airmass ? tr(" (airmass %1)").arg(*m.airmass, 0, 'f', 2) : QString())
-                                   .arg(m.moon.alt_deg, 0, 'f', 0)
-                                   .arg(*m.moonSeparation_deg, 0, 'f', 0)
-                                   .arg(m.sun.alt_deg, 0, 'f', 0),
+                                   .arg(localNumber(m.target->alt_deg, 'f', 0))
+                                   .arg(m.airmass ? tr(" (airmass %1)").arg(localNumber(*m.airmass, 'f', 2)) : QString())
+                                   .arg(localNumber(m.moon.alt_deg, 'f', 0))
+                                   .arg(localNumber(*m.moonSeparation_deg, 'f', 0))
+                                   .arg(localNumber(m.sun.alt_deg, 'f', 0)),
                                this);
         }
         return true;

@@ -4,6 +4,7 @@
 #include "app/widgets/theme.h"
 #include "core/plan/star_series.h"
 #include "report/filter_style.h"
+#include "report/local_number.h"
 
 #include <QCoreApplication>
 #include <QPainter>
@@ -127,7 +128,7 @@ private:
             p.setBrush(t.text);
             p.drawEllipse(QPointF(x(s), ym(*reading)), 1.8, 1.8);
             p.setPen(t.dim);
-            if (n % 8 == 0) p.drawText(QRectF(x(s) - 24, ym(*reading) - 19, 48, 14), Qt::AlignHCenter, QString::number(*reading, 'f', 2));
+            if (n % 8 == 0) p.drawText(QRectF(x(s) - 24, ym(*reading) - 19, 48, 14), Qt::AlignHCenter, localNumber(*reading, 'f', 2));
         }
         p.setBrush(Qt::NoBrush);
         p.drawText(QPointF(l.sky.left() + 6, l.sky.top() + 31), tr("virtual meter (dots, mag/arcsec\u00B2) and clouds (veil)"));
@@ -149,7 +150,7 @@ private:
             p.drawText(box, Qt::AlignLeft | Qt::AlignVCenter, text);
         };
         label(QString::fromStdString(model.target().id), t.accent, [](const SkyMoment& m) { return m.target->alt_deg; });
-        label(tr("moon, %1 % lit").arg(100 * track.at(NightTrack::kLength / 2).moonIlluminated, 0, 'f', 0), t.warn,
+        label(tr("moon, %1 % lit").arg(localNumber(100 * track.at(NightTrack::kLength / 2).moonIlluminated, 'f', 0)), t.warn,
               [](const SkyMoment& m) { return m.moon.alt_deg; });
     }
     /// The place's clock above, UTC below.
@@ -176,7 +177,8 @@ private:
     void blocks() const {
         const Plan& plan = model.plan();
         p.setPen(t.dim);
-        p.drawText(QRectF(l.blocks.left() - kLeft, l.blocks.top(), kLeft - 6, l.blocks.height()), Qt::AlignRight | Qt::AlignVCenter, tr("blocks"));
+        p.drawText(QRectF(l.blocks.left() - kLeft, l.blocks.top(), kLeft - 6, l.blocks.height()), Qt::AlignRight | Qt::AlignVCenter,
+                   p.fontMetrics().elidedText(tr("blocks"), Qt::ElideRight, static_cast<int>(kLeft) - 6));
         p.fillRect(l.blocks, mixed(t.plot, t.raised, 0.5));
         for (std::size_t i = 0; i < plan.blocks.size(); ++i) {
             const PlanBlock& b = plan.blocks[i];

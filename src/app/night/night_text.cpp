@@ -3,6 +3,7 @@
 #include "app/widgets/page_ink.h"
 #include "app/widgets/place_zone.h"
 #include "core/plan/star_series.h"
+#include "report/local_number.h"
 
 #include <algorithm>
 #include <cmath>
@@ -14,7 +15,7 @@ QString tr(const char* text) {
     return QObject::tr(text);
 }
 QString number(double v, int digits) {
-    return QString::number(v, 'f', digits);
+    return localNumber(v, 'f', digits);
 }
 QString seconds(double s) {
     return s <= 0 ? QString("\u2013") : s > 3 * 3600 ? tr("> 3 h") : s < 1 ? number(s, 2) + " s" : s < 600 ? number(s, 0) + " s" : number(s / 60, 0) + " min";
@@ -50,9 +51,9 @@ QString placeAndTelescope(const NightModel& m) {
     QStringList said;
     if (!site.name.empty()) said << QString::fromStdString(site.name);
     said << tr("%1\u00B0, %2\u00B0, %3 m")
-                .arg(site.latitude_deg.value_or(0), 0, 'f', 3)
-                .arg(site.longitude_deg.value_or(0), 0, 'f', 3)
-                .arg(site.elevation_m, 0, 'f', 0);
+                .arg(localNumber(site.latitude_deg.value_or(0), 'f', 3))
+                .arg(localNumber(site.longitude_deg.value_or(0), 'f', 3))
+                .arg(localNumber(site.elevation_m, 'f', 0));
     if (site.bortle) said << tr("class %1").arg(*site.bortle);
     if (const auto mag = skyBrightness(site)) said << tr("%1 mag/arcsec\u00B2 at the zenith").arg(number(*mag, 2));
     said << tr("clock of %1").arg(QString::fromUtf8(placeZone(site).zone.id()));
@@ -102,7 +103,7 @@ private:
 
     void head() {
         page.title(QString("%1, %2").arg(QString::fromStdString(m.target().id + (m.target().name.empty() ? "" : " " + m.target().name)),
-                                         QDate::fromString(QString::fromStdString(plan.date), Qt::ISODate).toString("d MMMM yyyy")));
+                                         QLocale().toString(QDate::fromString(QString::fromStdString(plan.date), Qt::ISODate), "d MMMM yyyy")));
         page.line(events(m), Tone::Dim);
         if (print) page.line(placeAndTelescope(m));
         if (!m.problem().isEmpty()) page.line(m.problem(), Tone::Bad);

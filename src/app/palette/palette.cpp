@@ -10,6 +10,7 @@
 #include "app/widgets/theme.h"
 #include "core/base/file.h"
 #include "core/base/json.h"
+#include "report/local_number.h"
 
 #include <QClipboard>
 #include <QDataStream>
@@ -126,7 +127,8 @@ void PaletteRoom::fillTools() {
     const int at = chosen();
     const QSize size = at >= 0 ? m_model.sizeOf(static_cast<std::size_t>(at)) : QSize();
     const double cm = 2.54 / m_dpi->value();
-    m_printSize->setText(size.isEmpty() ? QString() : tr("%1 \u00D7 %2 cm on paper").arg(cm * size.width(), 0, 'f', 1).arg(cm * size.height(), 0, 'f', 1));
+    m_printSize->setText(
+        size.isEmpty() ? QString() : tr("%1 \u00D7 %2 cm on paper").arg(localNumber(cm * size.width(), 'f', 1)).arg(localNumber(cm * size.height(), 'f', 1)));
 }
 
 void PaletteRoom::chooseRecipe(int index) {
@@ -228,7 +230,8 @@ void PaletteRoom::writePage() {
             page.lines(told.done);
             page.lines(told.notes, Tone::Warn);
             if (m_model.time() == PaletteTime::SameDepth)
-                page.line(tr("Same depth: signal over noise of the brightest nebula, as the quickest filter has it in %1 h.").arg(m_model.hours(), 0, 'g', 3));
+                page.line(tr("Same depth: signal over noise of the brightest nebula, as the quickest filter has it in %1 h.")
+                              .arg(localNumber(m_model.hours(), 'g', 3)));
         }
         page.line(tr("For the eye alone: nothing is measured on these pictures. All are shown with one look."), Tone::Dim);
     }

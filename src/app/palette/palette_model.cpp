@@ -5,6 +5,7 @@
 #include "core/model/quantity.h"
 #include "core/palette/compose.h"
 #include "report/colour_file.h"
+#include "report/local_number.h"
 
 #include <algorithm>
 #include <cmath>
@@ -123,7 +124,7 @@ QString PaletteModel::timeText(std::size_t shot) const {
     const auto hours = hoursOf(shot);
     if (!hours) return tr("%1: shows nothing that could be made as deep").arg(own);
     const Prepared& p = *m_shots[shot].prepared;
-    const QString text = tr("as from %1 h").arg(*hours, 0, 'g', 3);
+    const QString text = tr("as from %1 h").arg(localNumber(*hours, 'g', 3));
     if (!(p.ownHours > 0)) return tr("%1 (its own time is not known)").arg(own);
     const bool real = *hours <= p.ownHours && !p.sizes.empty() && p.sizes.front().realHalves;
     return real ? tr("%1, of %2").arg(text, own) : tr("%1, PREDICTED from %2").arg(text, own);

@@ -1,6 +1,7 @@
 #include "app/palette/palette_panel.h"
 
 #include "app/widgets/form_fields.h"
+#include "report/local_number.h"
 
 #include <QCheckBox>
 #include <QComboBox>
@@ -278,7 +279,7 @@ void PalettePanel::enable() {
     m_galaxy->setEnabled(stars == PaletteStars::Replace || stars == PaletteStars::None);
     m_share->setEnabled(!m_detail->currentData().toString().isEmpty());
     m_hours->setEnabled(time() != PaletteTime::AsItWas);
-    m_hoursText->setText(tr("%1 h").arg(hours(), 0, 'g', 2));
+    m_hoursText->setText(tr("%1 h").arg(localNumber(hours(), 'g', 2)));
     m_forget->setEnabled(recipeIsOwn());
 }
 

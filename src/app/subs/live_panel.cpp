@@ -3,6 +3,7 @@
 #include "app/widgets/plain_table.h"
 #include "app/widgets/plot_style.h"
 #include "app/widgets/theme.h"
+#include "report/local_number.h"
 
 #include <QClipboard>
 #include <QDateTime>
@@ -21,7 +22,7 @@ namespace caelumen {
 namespace {
 
 QString times(double ratio) {
-    return QString::number(ratio, 'g', 3);
+    return localNumber(ratio, 'g', 3);
 }
 
 QString wordOf(const LivePair& p) {
@@ -43,7 +44,7 @@ QString wordOf(const LivePair& p) {
 QString odds(double logEvidence) {
     const double ten = logEvidence / std::log(10.0);
     if (ten > 6) return QString::fromUtf8("> 10\u2076 : 1");
-    return ten >= 0 ? QObject::tr("%1 : 1").arg(std::pow(10, ten), 0, 'g', 2) : QObject::tr("1 : %1").arg(std::pow(10, -ten), 0, 'g', 2);
+    return ten >= 0 ? QObject::tr("%1 : 1").arg(localNumber(std::pow(10, ten), 'g', 2)) : QObject::tr("1 : %1").arg(localNumber(std::pow(10, -ten), 'g', 2));
 }
 
 } // namespace

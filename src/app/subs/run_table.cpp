@@ -3,6 +3,7 @@
 #include "app/subs/subs_model.h"
 #include "app/widgets/plain_table.h"
 #include "app/widgets/theme.h"
+#include "report/local_number.h"
 
 #include <QClipboard>
 #include <QGuiApplication>
@@ -16,7 +17,7 @@ namespace caelumen {
 namespace {
 
 QString minutes(double s) {
-    return s > 0 ? QString::number(s / 60, 'f', s < 600 ? 1 : 0) : QString::fromUtf8("\u2013");
+    return s > 0 ? localNumber(s / 60, 'f', s < 600 ? 1 : 0) : QString::fromUtf8("\u2013");
 }
 
 } // namespace
@@ -72,12 +73,12 @@ void RunTable::fill() {
         const auto lost = run->run.lost_s();
         for (const SubReason r : reasons) put(minutes(lost.count(r) ? lost.at(r) : 0));
         const auto clear = run->run.transparency();
-        put(clear ? QString::number(clear->mean, 'f', 2) : QString::fromUtf8("\u2013"), clear ? QString() : tr("Too few stars tell of it."));
+        put(clear ? localNumber(clear->mean, 'f', 2) : QString::fromUtf8("\u2013"), clear ? QString() : tr("Too few stars tell of it."));
         if (clear && run->scale)
             put(run->scale->sigma > 0 ? QString::fromUtf8("%1 \u00B1 %2")
-                                            .arg(clear->mean * run->scale->factor, 0, 'f', 2)
-                                            .arg(std::max(0.01, clear->mean * run->scale->sigma), 0, 'f', 2)
-                                      : QString::number(clear->mean * run->scale->factor, 'f', 2));
+                                            .arg(localNumber(clear->mean * run->scale->factor, 'f', 2))
+                                            .arg(localNumber(std::max(0.01, clear->mean * run->scale->sigma), 'f', 2))
+                                      : localNumber(clear->mean * run->scale->factor, 'f', 2));
         else
             put(QString::fromUtf8("\u2013"), tr("No other run of this night was swapped with it within 45 minutes."));
         if (static_cast<int>(g) == m_model.current()) selectRow(row);

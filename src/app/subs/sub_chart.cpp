@@ -4,6 +4,7 @@
 #include "app/widgets/theme.h"
 #include "core/base/statistics.h"
 #include "core/sky/ephemeris.h"
+#include "report/local_number.h"
 
 #include <QHelpEvent>
 #include <QMouseEvent>
@@ -20,7 +21,7 @@ namespace {
 constexpr double kLeft = 56, kRight = 14, kTop = 22, kBottom = 20, kMoon = 34;
 
 QString number(double v) {
-    return std::abs(v) >= 1000 ? QString::number(v, 'f', 0) : QString::number(v, 'g', 3);
+    return std::abs(v) >= 1000 ? localNumber(v, 'f', 0) : localNumber(v, 'g', 3);
 }
 
 } // namespace

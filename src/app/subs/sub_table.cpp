@@ -2,6 +2,7 @@
 
 #include "app/widgets/copied.h"
 #include "app/widgets/theme.h"
+#include "report/local_number.h"
 
 namespace caelumen {
 void SubTable::show(const JudgedRun* run, std::optional<double> gain, std::function<QString(const std::string&)> clock, const QString& clockName) {
@@ -19,7 +20,7 @@ void SubTable::show(const JudgedRun* run, std::optional<double> gain, std::funct
 QString SubTable::cell(const JudgedSub& s, int row, int column) const {
     const SubFigures& f = s.figures;
     const bool measured = f.problem.empty() && !f.level.empty();
-    const auto number = [&](std::optional<double> v, int digits) { return measured && v ? QString::number(*v, 'f', digits) : QString(); };
+    const auto number = [&](std::optional<double> v, int digits) { return measured && v ? localNumber(*v, 'f', digits) : QString(); };
     switch (column) {
     case Number:
         return QString::number(row + 1);
@@ -33,7 +34,7 @@ QString SubTable::cell(const JudgedSub& s, int row, int column) const {
     case Sky: {
         if (!measured) return {};
         const double v = skyRate(f, m_gain);
-        return QString::number(v, 'f', v < 1 ? 3 : 2);
+        return localNumber(v, 'f', v < 1 ? 3 : 2);
     }
     case Transparency:
         return number(f.transparency, 2);

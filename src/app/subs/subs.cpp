@@ -8,6 +8,7 @@
 #include "app/widgets/prompts.h"
 #include "app/widgets/theme.h"
 #include "report/filter_style.h"
+#include "report/local_number.h"
 
 #include <QAbstractButton>
 #include <QAction>
@@ -39,8 +40,8 @@ namespace {
 
 QString hours(double s) {
     return s >= 3600 ? QObject::tr("%1 h %2 min").arg(static_cast<int>(s / 3600)).arg(static_cast<int>(std::fmod(s, 3600) / 60))
-           : s >= 60 ? QObject::tr("%1 min").arg(s / 60, 0, 'f', s < 600 ? 1 : 0)
-                     : QObject::tr("%1 s").arg(s, 0, 'f', 0);
+           : s >= 60 ? QObject::tr("%1 min").arg(localNumber(s / 60, 'f', s < 600 ? 1 : 0))
+                     : QObject::tr("%1 s").arg(localNumber(s, 'f', 0));
 }
 
 } // namespace
@@ -278,22 +279,22 @@ void Subs::fillRun() {
         const SubsRun* mine = m_model.runOf(m_model.current());
         if (mine && mine->scale && mine->run.transparency()) {
             const double clear = mine->run.transparency()->mean;
-            text += tr("<br>Its subs got %1 % of the clearest starlight of the night").arg(100 * clear * mine->scale->factor, 0, 'f', 0) +
-                    (mine->scale->sigma > 0 ? tr(" (\u00B1 %1 %).").arg(std::max(1.0, 100 * clear * mine->scale->sigma), 0, 'f', 0) : tr("."));
+            text += tr("<br>Its subs got %1 % of the clearest starlight of the night").arg(localNumber(100 * clear * mine->scale->factor, 'f', 0)) +
+                    (mine->scale->sigma > 0 ? tr(" (\u00B1 %1 %).").arg(localNumber(std::max(1.0, 100 * clear * mine->scale->sigma), 'f', 0)) : tr("."));
         }
         if (mine && mine->moon) {
             const MoonResponse* moon = &*mine->moon;
             const double part = 100 * moon->slopeSigma / std::max(1e-12, std::abs(moon->slope));
             text += tr("<br>Moon: %1 %2 per 100 nL of modelled moonlight in %3 (\u00B1 %4 %), %5 without moon.")
-                        .arg(100 * moon->slope, 0, 'g', 3)
+                        .arg(localNumber(100 * moon->slope, 'g', 3))
                         .arg(gain ? tr("e\u207B/s/px") : tr("ADU/s"))
                         .arg(QString::fromStdString(channel))
-                        .arg(part, 0, 'f', 0)
-                        .arg(moon->intercept, 0, 'g', 3);
+                        .arg(localNumber(part, 'f', 0))
+                        .arg(localNumber(moon->intercept, 'g', 3));
             if (const auto against = m_model.moonAgainstFirst(channel))
                 text += tr(" That is %1 \u00B1 %2 of what the first run lets through.")
-                            .arg(against->value, 0, 'g', 2)
-                            .arg(std::max(against->sigma, 0.001), 0, 'g', 1);
+                            .arg(localNumber(against->value, 'g', 2))
+                            .arg(localNumber(std::max(against->sigma, 0.001), 'g', 1));
         }
     }
     m_summary->setText(text);

@@ -4,6 +4,7 @@
 #include "app/widgets/plain_table.h"
 #include "app/widgets/plot_style.h"
 #include "app/widgets/theme.h"
+#include "report/local_number.h"
 #include "report/number_text.h"
 
 #include <QClipboard>
@@ -83,11 +84,11 @@ void TransferDialog::showFound(const PhotonTransfer& found) {
         }
     };
     const QString none = QString::fromUtf8("\u2013");
-    const auto plain = [&](const std::optional<double>& v) { return v ? QString::number(*v, 'g', 4) : none; };
+    const auto plain = [&](const std::optional<double>& v) { return v ? localNumber(*v, 'g', 4) : none; };
     for (const SiteTransfer& s : found.sites)
         row({QString::fromStdString(s.site), told(s.gain_e_per_adu, s.gainSigma), told(s.readNoise_e, s.readNoiseSigma_e),
              told(s.fullWell_e, s.fullWellSigma_e),
-             s.bend ? QString::fromUtf8("%1 \u00B1 %2 %").arg(100 * *s.bend, 0, 'f', 2).arg(100 * *s.bendSigma, 0, 'f', 2) : none},
+             s.bend ? QString::fromUtf8("%1 \u00B1 %2 %").arg(localNumber(100 * *s.bend, 'f', 2)).arg(localNumber(100 * *s.bendSigma, 'f', 2)) : none},
             false);
     row({tr("all sites"), told(found.gain_e_per_adu, found.gainSigma), told(found.readNoise_e, found.readNoiseSigma_e),
          told(found.fullWell_e, found.fullWellSigma_e), none},
@@ -152,7 +153,7 @@ void TransferDialog::putIntoRig() {
     for (int c = 1; c < 4; ++c) {
         const Rig& rig = m_session.trial().rig;
         const std::optional<double> v = c == 1 ? rig.gain_e_per_adu : c == 2 ? rig.read_noise_e : rig.full_well_e;
-        m_table->item(m_table->rowCount() - 1, c)->setText(v ? QString::number(*v, 'g', 5) : QString::fromUtf8("\u2013"));
+        m_table->item(m_table->rowCount() - 1, c)->setText(v ? localNumber(*v, 'g', 5) : QString::fromUtf8("\u2013"));
     }
 }
 

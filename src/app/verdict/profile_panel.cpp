@@ -1,8 +1,10 @@
 #include "app/verdict/profile_panel.h"
 
+#include "app/widgets/core_words.h"
 #include "app/widgets/form_fields.h"
 #include "app/widgets/theme.h"
 #include "core/optics/camera.h"
+#include "report/local_number.h"
 
 #include <QComboBox>
 #include <QDoubleSpinBox>
@@ -189,7 +191,7 @@ void ProfilePanel::buildMoney(QFormLayout* form) {
     m_ratio->setAccessibleName(tr("f-ratio"));
     form->addRow(tr("f-ratio"), m_ratio);
     m_camera->addItem(tr("as tested"), QString());
-    for (const Camera& c : typicalCameras()) m_camera->addItem(QString::fromStdString(c.name), QString::fromStdString(c.id));
+    for (const Camera& c : typicalCameras()) m_camera->addItem(coreWord(c.name), QString::fromStdString(c.id));
     form->addRow(tr("Camera"), m_camera);
     connect(m_owned, &QComboBox::activated, this, [this] { say(tr("what is owned")); });
     connect(m_hours, &QSpinBox::valueChanged, this, [this] { say(tr("clear hours")); });
@@ -208,7 +210,7 @@ void ProfilePanel::addSky(const ProfileSky& sky) {
     row->setSpacing(4);
     r.sky = still(box(tr("Sky"), 5));
     for (int b = 1; b <= 9; ++b) r.sky->addItem(tr("Bortle %1").arg(b), b);
-    if (sky.sky_mag) r.sky->addItem(tr("%1 mag").arg(*sky.sky_mag, 0, 'f', 2), *sky.sky_mag);
+    if (sky.sky_mag) r.sky->addItem(tr("%1 mag").arg(localNumber(*sky.sky_mag, 'f', 2)), *sky.sky_mag);
     r.sky->setCurrentIndex(sky.sky_mag ? 9 : sky.bortle.value_or(5) - 1);
     r.moon = still(box(tr("Moon"), 4));
     for (const char* m : kMoons) r.moon->addItem(QString(m) == "none" ? tr("no moon") : tr(m), QString(m));

@@ -1,6 +1,7 @@
 #include "app/verdict/ranking_view.h"
 
 #include "app/widgets/theme.h"
+#include "report/local_number.h"
 
 #include <QKeyEvent>
 #include <QMouseEvent>
@@ -98,7 +99,7 @@ void RankingView::paintEvent(QPaintEvent*) {
         p.drawText(name, Qt::AlignLeft | Qt::AlignVCenter, QFontMetricsF(bold).elidedText(r.name, Qt::ElideRight, name.width()));
         p.setFont(plain);
         p.drawText(name.translated(0, 1.6 * em), Qt::AlignLeft | Qt::AlignVCenter,
-                   QString::fromUtf8("%1 \u00B1 %2").arg(r.score, 0, 'f', 1).arg(r.sigma, 0, 'f', 1));
+                   QString::fromUtf8("%1 \u00B1 %2").arg(localNumber(r.score, 'f', 1)).arg(localNumber(r.sigma, 'f', 1)));
         // What each merit adds, gains to the right of the baseline and losses to its left; above it the score with its error.
         double up = 0, down = 0;
         const double middle = place.top() + 1.15 * em, parts = place.top() + 2.3 * em;
@@ -116,7 +117,7 @@ void RankingView::paintEvent(QPaintEvent*) {
         p.drawPath(r.style.marker(0.42 * em).translated(x(r.score), middle));
         p.setPen(t.text);
         p.drawText(QRectF(right + 0.6 * em, place.top() + 0.3 * em, 7 * em - 6, 1.6 * em), Qt::AlignRight | Qt::AlignVCenter,
-                   r.chance > 0 && r.chance < 0.005 ? tr("< 1 %") : QString("%1 %").arg(100 * r.chance, 0, 'f', 0));
+                   r.chance > 0 && r.chance < 0.005 ? tr("< 1 %") : QString("%1 %").arg(localNumber(100 * r.chance, 'f', 0)));
         if (!r.ties.isEmpty()) {
             p.setPen(t.dim);
             const QRectF under(left, place.top() + 2.75 * em, width() - left - 8, 1.2 * em);

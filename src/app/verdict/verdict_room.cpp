@@ -12,6 +12,7 @@
 #include "app/widgets/theme.h"
 #include "core/base/file.h"
 #include "core/base/json.h"
+#include "report/local_number.h"
 
 #include <QClipboard>
 #include <QComboBox>
@@ -211,12 +212,12 @@ void VerdictRoom::fillValue() {
             m_value->insertRow(row);
             const QString currency = QString::fromStdString(x.currency), dash = QString::fromUtf8("\u2013");
             cell(row, 0, name, false);
-            cell(row, 1, x.price ? QString("%1 %2").arg(*x.price, 0, 'f', 2).arg(currency) : QString::fromStdString(x.whyNoPrice));
+            cell(row, 1, x.price ? QString("%1 %2").arg(localNumber(*x.price, 'f', 2)).arg(currency) : QString::fromStdString(x.whyNoPrice));
             const bool owned = x.hoursSaved == 0 && x.sigma == 0;
-            cell(row, 2, owned ? tr("owned") : QString::fromUtf8("%1 \u00B1 %2").arg(x.hoursSaved, 0, 'f', 0).arg(x.sigma, 0, 'f', 0));
+            cell(row, 2, owned ? tr("owned") : QString::fromUtf8("%1 \u00B1 %2").arg(localNumber(x.hoursSaved, 'f', 0)).arg(localNumber(x.sigma, 'f', 0)));
             const bool pays = x.pricePerHour && x.saves();
-            cell(row, 3, pays ? QString("%1 %2").arg(*x.pricePerHour, 0, 'f', 2).arg(currency) : owned ? dash : tr("not worth it"));
-            cell(row, 4, pays ? QString("%1 %2").arg(*x.pricePerHour / 5, 0, 'f', 2).arg(currency) : dash);
+            cell(row, 3, pays ? QString("%1 %2").arg(localNumber(*x.pricePerHour, 'f', 2)).arg(currency) : owned ? dash : tr("not worth it"));
+            cell(row, 4, pays ? QString("%1 %2").arg(localNumber(*x.pricePerHour / 5, 'f', 2)).arg(currency) : dash);
             cell(row, 5, !x.price || !m_model.profile().budget ? dash : x.beyondBudget ? tr("beyond") : tr("within"));
         };
         for (const RankedFilter& f : v->ranking)

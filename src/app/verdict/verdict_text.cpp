@@ -2,6 +2,7 @@
 
 #include "app/widgets/copied.h"
 #include "app/widgets/page_ink.h"
+#include "report/local_number.h"
 
 namespace caelumen {
 namespace {
@@ -14,7 +15,7 @@ using Tone = TextPage::Tone;
 
 QString number(double v, double sigma) {
     const int digits = sigma >= 10 ? 0 : sigma >= 1 ? 1 : 2;
-    return QString::fromUtf8("%1 \u00B1 %2").arg(v, 0, 'f', digits).arg(sigma, 0, 'f', digits);
+    return QString::fromUtf8("%1 \u00B1 %2").arg(localNumber(v, 'f', digits)).arg(localNumber(sigma, 'f', digits));
 }
 
 } // namespace

@@ -1,5 +1,7 @@
 #include "app/widgets/form_fields.h"
 
+#include "report/local_number.h"
+
 #include <QComboBox>
 #include <QDialog>
 #include <QDialogButtonBox>
@@ -38,8 +40,8 @@ std::optional<double> OptionalNumber::value(bool& valid) const {
 
 OptionalNumber field(QFormLayout* form, const QString& label, std::optional<double> value, std::optional<double> otherwise, double low, double high) {
     OptionalNumber n;
-    n.edit = new QLineEdit(value ? QString::number(*value, 'g', 10) : QString());
-    n.edit->setPlaceholderText(otherwise ? QObject::tr("%1 (from the header or the rig)").arg(*otherwise, 0, 'g', 6) : QObject::tr("not known"));
+    n.edit = new QLineEdit(value ? localNumber(*value, 'g', 10) : QString());
+    n.edit->setPlaceholderText(otherwise ? QObject::tr("%1 (from the header or the rig)").arg(localNumber(*otherwise, 'g', 6)) : QObject::tr("not known"));
     n.low = low;
     n.high = high;
     form->addRow(label, n.edit);

@@ -1,5 +1,6 @@
 #include "core/base/file.h"
 
+#include "core/base/phrase.h"
 #include "core/base/temporary.h"
 #include "core/base/text.h"
 
@@ -21,7 +22,7 @@ namespace {
 constexpr std::size_t kLongestName = 255; // NAME_MAX of the file systems that people use
 
 Error notWritten(const fs::path& path, const std::string& reason) {
-    return Error{fmt::format("{} could not be written ({}); check the folder and the space left.", shown(path), reason)};
+    return Error{phrase("{} could not be written ({}); check the folder and the space left.", shown(path), reason)};
 }
 
 /// Brings a file's bytes to the disk.
@@ -40,26 +41,26 @@ bool flushToDisk(const fs::path& path) {
 Status isFileToRead(const fs::path& path) {
     struct stat found {};
     if (::stat(path.c_str(), &found) != 0) {
-        if (errno == ENOENT || errno == ENOTDIR) return Error{fmt::format("{} does not exist; check the name and the folder.", shown(path))};
-        return Error{fmt::format("{} cannot be opened ({}); check the name and its permissions.", shown(path), std::strerror(errno))};
+        if (errno == ENOENT || errno == ENOTDIR) return Error{phrase("{} does not exist; check the name and the folder.", shown(path))};
+        return Error{phrase("{} cannot be opened ({}); check the name and its permissions.", shown(path), std::strerror(errno))};
     }
-    if (S_ISDIR(found.st_mode)) return Error{fmt::format("{} is a folder; give a file.", shown(path))};
-    if (!S_ISREG(found.st_mode)) return Error{fmt::format("{} is a pipe or a device; give a file on a disk.", shown(path))};
+    if (S_ISDIR(found.st_mode)) return Error{phrase("{} is a folder; give a file.", shown(path))};
+    if (!S_ISREG(found.st_mode)) return Error{phrase("{} is a pipe or a device; give a file on a disk.", shown(path))};
     return Done{};
 }
 
 Result<std::string> readBytes(const fs::path& path, std::size_t limit) {
     if (const Status there = isFileToRead(path); !there) return there.error();
     const std::unique_ptr<FILE, int (*)(FILE*)> file(std::fopen(path.c_str(), "rb"), &std::fclose);
-    if (!file) return Error{fmt::format("{} cannot be opened ({}); check the name and its permissions.", shown(path), std::strerror(errno))};
+    if (!file) return Error{phrase("{} cannot be opened ({}); check the name and its permissions.", shown(path), std::strerror(errno))};
     std::string text;
     char buffer[65536];
     while (const std::size_t got = std::fread(buffer, 1, sizeof buffer, file.get())) {
         text.append(buffer, got);
         if (text.size() > limit)
-            return Error{fmt::format("{} is larger than {} MB, too large for this kind of file; check that it is the right one.", shown(path), limit >> 20)};
+            return Error{phrase("{} is larger than {} MB, too large for this kind of file; check that it is the right one.", shown(path), limit >> 20)};
     }
-    if (std::ferror(file.get())) return Error{fmt::format("{} could not be read to its end; check the disk.", shown(path))};
+    if (std::ferror(file.get())) return Error{phrase("{} could not be read to its end; check the disk.", shown(path))};
     return text;
 }
 
@@ -74,21 +75,20 @@ Result<fs::path> outputPlace(const fs::path& path) {
     std::error_code failed;
     for (int links = 0; fs::is_symlink(fs::symlink_status(place, failed)); ++links) {
         const fs::path next = fs::read_symlink(place, failed);
-        if (failed || links > 40) return Error{fmt::format("{} is a link that leads nowhere; give another name.", shown(path))};
+        if (failed || links > 40) return Error{phrase("{} is a link that leads nowhere; give another name.", shown(path))};
         place = place.parent_path() / next;
     }
     struct stat found {};
     if (::stat(place.c_str(), &found) != 0) {
         if (errno == ENOENT && fs::is_directory(place.has_parent_path() ? place.parent_path() : ".", failed)) return place;
-        if (errno == ENOENT)
-            return Error{fmt::format("{} could not be written: there is no folder {}; make it first.", shown(path), shown(place.parent_path()))};
+        if (errno == ENOENT) return Error{phrase("{} could not be written: there is no folder {}; make it first.", shown(path), shown(place.parent_path()))};
         return notWritten(path, std::strerror(errno));
     }
-    if (S_ISDIR(found.st_mode)) return Error{fmt::format("{} is a folder; give the name of a file in it.", shown(path))};
-    if (!S_ISREG(found.st_mode)) return Error{fmt::format("{} is a pipe or a device and stays as it is; give the name of a file.", shown(path))};
+    if (S_ISDIR(found.st_mode)) return Error{phrase("{} is a folder; give the name of a file in it.", shown(path))};
+    if (!S_ISREG(found.st_mode)) return Error{phrase("{} is a pipe or a device and stays as it is; give the name of a file.", shown(path))};
     // Said by its mode, which counts for everybody: root may write anywhere, yet somebody has protected this.
     if ((found.st_mode & (S_IWUSR | S_IWGRP | S_IWOTH)) == 0 || ::access(place.c_str(), W_OK) != 0)
-        return Error{fmt::format("{} may only be read; allow writing to it, or give another name.", shown(path))};
+        return Error{phrase("{} may only be read; allow writing to it, or give another name.", shown(path))};
     return place;
 }
 
@@ -139,10 +139,10 @@ Status keepApart(const std::vector<fs::path>& outputs, const std::vector<fs::pat
         if (outputs[i].empty()) continue;
         for (const fs::path& input : inputs)
             if (!input.empty() && same(outputs[i], input))
-                return Error{fmt::format("{} would be written over {}, which is read; give another name.", shown(outputs[i]), shown(input))};
+                return Error{phrase("{} would be written over {}, which is read; give another name.", shown(outputs[i]), shown(input))};
         for (std::size_t j = 0; j < i; ++j)
             if (!outputs[j].empty() && same(outputs[i], outputs[j]))
-                return Error{fmt::format("{} is named for two outputs; give each its own name.", shown(outputs[i]))};
+                return Error{phrase("{} is named for two outputs; give each its own name.", shown(outputs[i]))};
     }
     return Done{};
 }

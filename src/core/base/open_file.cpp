@@ -1,5 +1,6 @@
 #include "core/base/open_file.h"
 
+#include "core/base/phrase.h"
 #include "core/base/text.h"
 
 #include <fmt/format.h>
@@ -56,8 +57,8 @@ Result<OpenFile> unnamedFile(const std::string& purpose) {
     std::error_code failed;
     const fs::path folder = fs::temp_directory_path(failed);
     const auto error = [&](const std::string& reason) {
-        return Error{fmt::format("{}: no file can be made in {} ({}); make room there, or name another folder in TMPDIR.", purpose,
-                                 shown(failed ? fs::path("/tmp") : folder), reason)};
+        return Error{phrase("{}: no file can be made in {} ({}); make room there, or name another folder in TMPDIR.", purpose,
+                            shown(failed ? fs::path("/tmp") : folder), reason)};
     };
     if (failed) return error(failed.message());
     std::string name = (folder / "caelumen-XXXXXX").native();

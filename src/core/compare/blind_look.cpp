@@ -1,6 +1,7 @@
 #include "core/compare/blind_look.h"
 
 #include "core/base/json_fields.h"
+#include "core/base/phrase.h"
 #include "core/model/flags.h"
 #include "core/model/quantity.h"
 
@@ -94,9 +95,9 @@ Json blindLookToJson(const BlindLook& look) {
 
 Result<BlindLook> blindLookFromJson(const Json& json, const std::string& source) {
     return understood<BlindLook>(source, [&] {
-        const JsonFields f(json, source, "a blind look");
+        const JsonFields f(json, source, phrase("a blind look"));
         BlindLook look{f.needText("score"), f.text("region"), f.texts("shown"), f.texts("ranking"), f.text("reasons"), f.text("date")};
-        if (!scoreNamed(look.score)) f.fail("is of no known score");
+        if (!scoreNamed(look.score)) f.fail(phrase("is of no known score"));
         return look;
     });
 }

@@ -1,3 +1,4 @@
+#include "core/base/phrase.h"
 #include "core/base/statistics.h"
 #include "core/compare/figures.h"
 #include "core/model/flags.h"
@@ -76,7 +77,7 @@ void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky
             sheet.add(sky.plane->channel, q::faintLimit, "", 5 * noise.value * hour, 5 * noise.sigma * hour, noise.flags());
         } else {
             sheet.absent(sky.plane->channel, q::faintLimit, "",
-                         noise.valid ? "the total integration is unknown" : "fewer than 12 star-free boxes of 10 arcsec fit on the sky");
+                         noise.valid ? phrase("the total integration is unknown") : phrase("fewer than 12 star-free boxes of 10 arcsec fit on the sky"));
         }
     }
     for (const Region& region : trial.regions) {
@@ -101,7 +102,8 @@ void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky
                 for (const char* q : {q::nebulaSignal, q::nebulaContrast, q::nebulaSnr, q::nebulaSnrHour, q::timeRatio, q::throughput})
                     if (!isBaseline || (std::string(q) != q::timeRatio && std::string(q) != q::throughput))
                         sheet.absent(ch, q, region.id,
-                                     outside ? "the region lies outside this run's frame" : "stars hide nearly all of the region, or there is no free sky");
+                                     outside ? phrase("the region lies outside this run's frame")
+                                             : phrase("stars hide nearly all of the region, or there is no free sky"));
                 continue;
             }
             const bool speaks = ch == spokesman || run.size() == 1;
@@ -112,9 +114,9 @@ void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky
             const bool pedestal = std::find(c.flags.begin(), c.flags.end(), flag::pedestalUnknown) != c.flags.end();
             const auto [background, backgroundSigma, fromModel] = backgroundOf(sky);
             if (pedestal)
-                sheet.absent(ch, q::nebulaContrast, region.id, "the pedestal is unknown, so there is no absolute background");
+                sheet.absent(ch, q::nebulaContrast, region.id, phrase("the pedestal is unknown, so there is no absolute background"));
             else if (!(background > 3 * backgroundSigma))
-                sheet.absent(ch, q::nebulaContrast, region.id, "the background is not above zero");
+                sheet.absent(ch, q::nebulaContrast, region.id, phrase("the background is not above zero"));
             else {
                 // What lifts the sky regions lowers the signal too.
                 const double contrast = s.value / background, own = s.sigma * s.sigma - s.shared * s.shared,
@@ -131,20 +133,20 @@ void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky
             const Signal b = other ? signalOf(*other, trial, region) : Signal{};
             if (!noise.valid) {
                 for (const char* q : {q::nebulaSnr, q::nebulaSnrHour})
-                    sheet.absent(ch, q, region.id, "fewer than 12 star-free boxes of 10 arcsec fit on the sky");
-                if (!isBaseline) sheet.absent(ch, q::timeRatio, region.id, "fewer than 12 star-free boxes of 10 arcsec fit on the sky");
+                    sheet.absent(ch, q, region.id, phrase("fewer than 12 star-free boxes of 10 arcsec fit on the sky"));
+                if (!isBaseline) sheet.absent(ch, q::timeRatio, region.id, phrase("fewer than 12 star-free boxes of 10 arcsec fit on the sky"));
             } else {
                 const double snrSigma = std::hypot(s.sigma / noise.value, s.snr * noise.sigma / noise.value);
                 put(q::nebulaSnr, s.snr, snrSigma, noisy);
                 if (c.total_s)
                     put(q::nebulaSnrHour, s.snr * std::sqrt(3600 / *c.total_s), snrSigma * std::sqrt(3600 / *c.total_s), noisy);
                 else
-                    sheet.absent(ch, q::nebulaSnrHour, region.id, "the total integration is unknown");
+                    sheet.absent(ch, q::nebulaSnrHour, region.id, phrase("the total integration is unknown"));
                 if (!isBaseline) {
                     if (!b.valid || !baseNoise.valid || !c.total_s || !base.total_s) {
-                        sheet.absent(ch, q::timeRatio, region.id, "the baseline's signal or integration is unknown");
+                        sheet.absent(ch, q::timeRatio, region.id, phrase("the baseline's signal or integration is unknown"));
                     } else if (b.value < 3 * b.sigma) {
-                        sheet.absent(ch, q::timeRatio, region.id, "the nebula is not detected in the baseline, so there is nothing to compare with");
+                        sheet.absent(ch, q::timeRatio, region.id, phrase("the nebula is not detected in the baseline, so there is nothing to compare with"));
                     } else {
                         const Interval hours = hoursOf(s.snr / std::sqrt(*c.total_s), snrSigma / std::sqrt(*c.total_s), b.snr / std::sqrt(*base.total_s),
                                                        std::hypot(b.sigma, b.snr * baseNoise.sigma) / baseNoise.value / std::sqrt(*base.total_s));
@@ -154,7 +156,7 @@ void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky
             }
             if (isBaseline) continue;
             if (!b.valid || b.value < 3 * b.sigma)
-                sheet.absent(ch, q::throughput, region.id, "the nebula is not detected in the baseline, so there is nothing to divide by");
+                sheet.absent(ch, q::throughput, region.id, phrase("the nebula is not detected in the baseline, so there is nothing to divide by"));
             else
                 put(q::throughput, s.value / b.value / perArea, std::hypot(s.sigma / b.value, s.value * b.sigma / (b.value * b.value)) / perArea, s.flags);
         }

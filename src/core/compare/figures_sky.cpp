@@ -1,3 +1,4 @@
+#include "core/base/phrase.h"
 #include "core/base/statistics.h"
 #include "core/compare/figures.h"
 #include "core/model/flags.h"
@@ -114,16 +115,16 @@ Background backgroundOf(const Sky& sky) {
 
 namespace {
 
-const char* howNoiseWasTold(NoiseSource source) {
+std::string howNoiseWasTold(NoiseSource source) {
     switch (source) {
     case NoiseSource::Halves:
-        return "noise by what the odd and the even half of the stack differ by";
+        return phrase("noise by what the odd and the even half of the stack differ by");
     case NoiseSource::Runs:
-        return "the sky's own structure, which repeats from run to run, is taken out";
+        return phrase("the sky's own structure, which repeats from run to run, is taken out");
     case NoiseSource::Unknown:
         break;
     }
-    return "no half stacks and no other run to tell noise from the sky's own structure by: it may hold both";
+    return phrase("no half stacks and no other run to tell noise from the sky's own structure by: it may hold both");
 }
 
 void noiseFigures(FigureSheet& sheet, const Sky& sky) {
@@ -131,7 +132,7 @@ void noiseFigures(FigureSheet& sheet, const Sky& sky) {
     const std::string& channel = sky.plane->channel;
     if (!noise.valid) {
         for (const char* q : {q::boxNoise, q::noiseCorrelation, q::skyStructure})
-            sheet.absent(channel, q, "", "fewer than 12 star-free boxes of 10 arcsec fit on the sky");
+            sheet.absent(channel, q, "", phrase("fewer than 12 star-free boxes of 10 arcsec fit on the sky"));
         return;
     }
     const std::vector<std::string> flags = noise.flags();
@@ -139,7 +140,7 @@ void noiseFigures(FigureSheet& sheet, const Sky& sky) {
     sheet.add(channel, q::noiseCorrelation, "", noise.correlation,
               noise.correlation * length(noise.sigma / noise.value, sky.plane->noise.sigma() / sky.plane->noise.value), flags);
     if (noise.source == NoiseSource::Unknown) {
-        sheet.absent(channel, q::skyStructure, "", "there are neither half stacks nor another run to tell noise from the sky's own structure by");
+        sheet.absent(channel, q::skyStructure, "", phrase("there are neither half stacks nor another run to tell noise from the sky's own structure by"));
         return;
     }
     if (noise.structure > 2.5 * noise.structureSigma) {
@@ -160,7 +161,7 @@ void backgroundFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline, 
     const bool known = std::find(sheet.conditions().flags.begin(), sheet.conditions().flags.end(), flag::pedestalUnknown) == sheet.conditions().flags.end();
     if (h.sky.used == 0 && !sky.surface->valid) {
         for (const char* q : {q::background, q::backgroundRatio, q::backgroundMag})
-            sheet.absent(h.channel, q, "", "there is neither a sky region nor enough free sky for a model");
+            sheet.absent(h.channel, q, "", phrase("there is neither a sky region nor enough free sky for a model"));
     } else {
         const Background own = backgroundOf(sky);
         const double value = own.level;
@@ -172,14 +173,14 @@ void backgroundFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline, 
             const double ratio = value / base.level / perArea;
             if (!known) {
                 for (const char* q : {q::backgroundRatio, q::backgroundMag})
-                    sheet.absent(h.channel, q, "", "the pedestal is unknown, so there is no absolute background to divide");
+                    sheet.absent(h.channel, q, "", phrase("the pedestal is unknown, so there is no absolute background to divide"));
             } else if (base.level > 3 * base.sigma && value > 0) {
                 const double relative = std::hypot(own.sigma / value, base.sigma / base.level);
                 sheet.add(h.channel, q::backgroundRatio, "", ratio, ratio * relative, flags);
                 sheet.add(h.channel, q::backgroundMag, "", -2.5 * std::log10(ratio), 2.5 / std::log(10.0) * relative, flags);
             } else {
                 for (const char* q : {q::backgroundRatio, q::backgroundMag})
-                    sheet.absent(h.channel, q, "", "the background is not above zero; check the pedestal");
+                    sheet.absent(h.channel, q, "", phrase("the background is not above zero; check the pedestal"));
             }
         }
     }
@@ -189,7 +190,7 @@ void backgroundFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline, 
         const double doubt = noise.structure > 0 ? structure * std::min(1.0, noise.structureSigma / noise.structure) : 0;
         sheet.add(h.channel, q::pixelNoise, "", value, length(h.noise.sigma(), (doubt + 0.2 * structure) / (2 * value)));
     } else
-        sheet.absent(h.channel, q::pixelNoise, "", "no unmasked sky pixels");
+        sheet.absent(h.channel, q::pixelNoise, "", phrase("no unmasked sky pixels"));
     noiseFigures(sheet, sky);
 }
 
@@ -199,10 +200,9 @@ namespace {
 std::string lightsAround(const RunConditions& c, const Site& site) {
     if (!c.sky || !c.sky->target || !site.latitude_deg) return {};
     std::string out;
-    if (c.sky->moon.alt_deg > 0)
-        out += fmt::format("; the moon lies towards {:.0f} deg", positionAngleTowards(*c.sky->target, c.sky->moon, *site.latitude_deg));
+    if (c.sky->moon.alt_deg > 0) out += phrase("; the moon lies towards {:.0f} deg", positionAngleTowards(*c.sky->target, c.sky->moon, *site.latitude_deg));
     for (const LightDome& d : site.domes)
-        out += fmt::format("; a light dome lies towards {:.0f} deg", positionAngleTowards(*c.sky->target, {0, d.azimuth_deg}, *site.latitude_deg));
+        out += phrase("; a light dome lies towards {:.0f} deg", positionAngleTowards(*c.sky->target, {0, d.azimuth_deg}, *site.latitude_deg));
     return out;
 }
 
@@ -213,7 +213,7 @@ void gradientFigures(FigureSheet& sheet, const Sky& sky, const Site& site) {
     const Surface& s = *sky.surface;
     if (!s.valid) {
         for (const char* q : {q::gradient, q::gradientRate, q::gradientAngle, q::vignette, q::gradientResidual})
-            sheet.absent(h.channel, q, "", "too few free mesh cells for a sky model");
+            sheet.absent(h.channel, q, "", phrase("too few free mesh cells for a sky model"));
         return;
     }
     // Corners in u, v: the span of a plane over a rectangle.
@@ -231,8 +231,8 @@ void gradientFigures(FigureSheet& sheet, const Sky& sky, const Site& site) {
         sheet.add(h.channel, q::gradient, "", value, std::hypot(spanSigma / s.b0, value * std::sqrt(c[0][0]) / s.b0), flags);
         sheet.add(h.channel, q::vignette, "", s.q / s.b0, std::hypot(std::sqrt(c[3][3]) / s.b0, s.q / s.b0 * std::sqrt(c[0][0]) / s.b0));
     } else {
-        const char* why =
-            known ? "the level at the centre is not above zero; check the pedestal" : "the pedestal is unknown, so there is no level to divide by";
+        const std::string why = known ? phrase("the level at the centre is not above zero; check the pedestal")
+                                      : phrase("the pedestal is unknown, so there is no level to divide by");
         sheet.absent(h.channel, q::gradient, "", why);
         sheet.absent(h.channel, q::vignette, "", why);
     }
@@ -242,9 +242,9 @@ void gradientFigures(FigureSheet& sheet, const Sky& sky, const Site& site) {
     const double across = std::sqrt(std::max(0.0, (s.by * s.by * c[1][1] + s.bx * s.bx * c[2][2] - 2 * s.bx * s.by * c[1][2]) / (size * size)));
     const double angleSigma = std::min(104.0, std::atan2(across, size) * 180 / M_PI); // 104 degrees: no direction at all
     auto& angle = sheet.add(h.channel, q::gradientAngle, "", std::atan2(s.by, s.bx) * 180 / M_PI, angleSigma, flags);
-    if (hasRing(h.mesh, *sky.excluded, s, h.view.width, h.view.height)) angle.note = "ring in the residual";
+    if (hasRing(h.mesh, *sky.excluded, s, h.view.width, h.view.height)) angle.note = phrase("ring in the residual");
     if (wcs)
-        angle.note += fmt::format("{}towards position angle {:.0f} deg on the sky", angle.note.empty() ? "" : "; ", wcs->positionAngle(angle.value)) +
+        angle.note += phrase("{}towards position angle {:.0f} deg on the sky", angle.note.empty() ? "" : "; ", wcs->positionAngle(angle.value)) +
                       lightsAround(sheet.conditions(), site);
     sheet.add(h.channel, q::gradientResidual, "", s.residual, s.residual / std::sqrt(2.0 * std::max(1.0, static_cast<double>(s.cells) - 4)));
 }
@@ -253,7 +253,7 @@ void artefactFigures(FigureSheet& sheet, const Sky& sky) {
     const PlaneHarvest& h = *sky.plane;
     for (const auto& [what, b] : {std::pair{q::bandingRows, h.banding.rows}, std::pair{q::bandingColumns, h.banding.columns}}) {
         if (!b.valid) {
-            sheet.absent(h.channel, what, "", "too few rows or columns with enough free sky");
+            sheet.absent(h.channel, what, "", phrase("too few rows or columns with enough free sky"));
         } else if (b.variance > 3 * b.sigma) {
             const double rms = std::sqrt(b.variance);
             sheet.add(h.channel, what, "", rms, 0.5 * b.sigma / rms);
@@ -276,7 +276,7 @@ void starFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline) {
         const double area = static_cast<double>(c.width) * c.height * std::pow(*c.scale_arcsec / 3600, 2);
         sheet.add(h.channel, q::starDensity, "", count / area, std::sqrt(std::max(1.0, count)) / area);
     } else {
-        sheet.absent(h.channel, q::starDensity, "", "the pixel scale is unknown; give pixel size and focal length");
+        sheet.absent(h.channel, q::starDensity, "", phrase("the pixel scale is unknown; give pixel size and focal length"));
     }
     sheet.add(h.channel, q::saturatedStars, "", saturated, std::sqrt(saturated));
     const std::vector<std::string> few = h.stars.psf && h.stars.psf->stars < 10 ? std::vector<std::string>{flag::fewStars} : std::vector<std::string>{};
@@ -290,11 +290,11 @@ void starFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline) {
             if (*p.tilt - 1 < 2 * p.tiltSigma) flags.push_back(flag::noiseLimited);
             sheet.add(h.channel, q::starTilt, "", *p.tilt, p.tiltSigma, flags);
         } else {
-            sheet.absent(h.channel, q::starTilt, "", "fewer than 5 bright stars in the centre or in every corner");
+            sheet.absent(h.channel, q::starTilt, "", phrase("fewer than 5 bright stars in the centre or in every corner"));
         }
     } else {
         for (const char* q : {q::starFwhm, q::starFwhmArcsec, q::starEccentricity, q::starTilt})
-            sheet.absent(h.channel, q, "", "fewer than 3 unsaturated stars are bright enough to fit");
+            sheet.absent(h.channel, q, "", phrase("fewer than 3 unsaturated stars are bright enough to fit"));
     }
     if (!baseline) return;
     const PlaneHarvest& b = *baseline->plane;
@@ -326,7 +326,7 @@ void starFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline) {
         }
     }
     if (ratios.size() < 8) {
-        sheet.absent(h.channel, q::starThroughput, "", "fewer than 8 matched stars above SNR 10");
+        sheet.absent(h.channel, q::starThroughput, "", phrase("fewer than 8 matched stars above SNR 10"));
         return;
     }
     const double value = median(std::span<double>(ratios)), correction = median(std::span<double>(corrections));

@@ -1,3 +1,4 @@
+#include "core/base/phrase.h"
 #include "core/base/statistics.h"
 #include "core/compare/figures.h"
 #include "core/compare/gaps.h"
@@ -53,12 +54,12 @@ void haloFigures(FigureSheet& sheet, const Trial& trial, const OpenRun& run, con
             const PlaneHarvest* base = planeOf(baseline, plane.channel);
             const auto own = plane.halos.find(region.id);
             if (!base || own == plane.halos.end() || base->halos.find(region.id) == base->halos.end()) {
-                none("the baseline has no such channel");
+                none(phrase("the baseline has no such channel"));
                 continue;
             }
             const auto& theirs = base->halos.find(region.id)->second;
             if (!own->second || !theirs) {
-                none(!own->second ? own->second.error().message : "in the baseline, " + theirs.error().message);
+                none(!own->second ? own->second.error().message : phrase("in the baseline, ") + theirs.error().message);
                 continue;
             }
             const double most = 0.8 * static_cast<double>(own->second->value.size()) * plane.view.geometry.pitch;
@@ -86,27 +87,28 @@ void haloFigures(FigureSheet& sheet, const Trial& trial, const OpenRun& run, con
                     sheet.add(plane.channel, q::haloDepth, id, depth(ring.plateau), 1.0857 * ring.plateauSigma / ring.plateau, flags);
                 } else {
                     for (const char* q : {q::haloRadiusArcsec, q::haloDepth})
-                        sheet.absent(plane.channel, q, id, "the pixel scale is unknown; give pixel size and focal length");
+                        sheet.absent(plane.channel, q, id, phrase("the pixel scale is unknown; give pixel size and focal length"));
                 }
                 if (c.focal_ratio && run.rig.pixel_um) {
                     const double gap = ghostGap_mm(ring.radius, *run.rig.pixel_um, *c.focal_ratio);
                     sheet.add(plane.channel, q::haloGapMm, id, gap, gap * ring.radiusSigma / ring.radius, flags).note = explainGap(gap, run.rig);
                 } else {
-                    sheet.absent(plane.channel, q::haloGapMm, id, "the f-ratio or the pixel size is unknown");
+                    sheet.absent(plane.channel, q::haloGapMm, id, phrase("the f-ratio or the pixel size is unknown"));
                 }
             }
             if (excess.rings.empty()) {
-                const char* why = excess.unexplained > 0 ? "light stands out around this star, but neither a disc nor a ring with an edge all round"
-                                                         : "no halo stands out of the noise around this star";
+                const std::string why = excess.unexplained > 0
+                                            ? phrase("light stands out around this star, but neither a disc nor a ring with an edge all round")
+                                            : phrase("no halo stands out of the noise around this star");
                 for (const char* q : {q::haloRadius, q::haloRadiusArcsec, q::haloHole, q::haloOffset, q::haloOffsetAngle, q::haloGapMm})
                     sheet.absent(plane.channel, q, region.id, why);
                 if (excess.unexplained > 0) {
                     auto odd = flags;
                     odd.push_back(flag::unexplainedLight);
                     sheet.add(plane.channel, q::haloFluxFraction, region.id, excess.unexplained, excess.unexplainedSigma, odd).note =
-                        "light of no round shape: no limit can be stated for a halo under it";
+                        phrase("light of no round shape: no limit can be stated for a halo under it");
                     sheet.absent(plane.channel, q::haloDepth, region.id,
-                                 "light that is neither disc nor ring stands out around this star, so that no limit can be stated");
+                                 phrase("light that is neither disc nor ring stands out around this star, so that no limit can be stated"));
                 } else if (excess.limit > 0) {
                     flags.push_back(flag::upperLimit);
                     const double fraction = excess.limit * M_PI * excess.limitRadius * excess.limitRadius;
@@ -114,7 +116,7 @@ void haloFigures(FigureSheet& sheet, const Trial& trial, const OpenRun& run, con
                     if (c.scale_arcsec) sheet.add(plane.channel, q::haloDepth, region.id, depth(excess.limit), 1.0857 / 3, flags);
                 } else {
                     for (const char* q : {q::haloFluxFraction, q::haloDepth})
-                        sheet.absent(plane.channel, q, region.id, "the surroundings of the star hold too few free pixels");
+                        sheet.absent(plane.channel, q, region.id, phrase("the surroundings of the star hold too few free pixels"));
                 }
             }
             // The star whose plateau is as bright as one box noise.
@@ -124,7 +126,8 @@ void haloFigures(FigureSheet& sheet, const Trial& trial, const OpenRun& run, con
             const double plateauSigma = (excess.rings.empty() ? excess.limit / 3 : excess.rings.front().plateauSigma) * perPixel;
             if (sky == skies.end() || !sky->noise.valid || !(plateau > 0)) {
                 sheet.absent(plane.channel, q::haloCleanMag, region.id,
-                             excess.unexplained > 0 ? "light around this star is unexplained" : "the noise of 10 arcsec boxes or the halo is not known");
+                             excess.unexplained > 0 ? phrase("light around this star is unexplained")
+                                                    : phrase("the noise of 10 arcsec boxes or the halo is not known"));
             } else {
                 const double sigma = 1.0857 * std::hypot(plateauSigma / plateau, sky->noise.sigma / sky->noise.value);
                 sheet.add(plane.channel, q::haloCleanMag, region.id, -2.5 * std::log10(sky->noise.value / plateau), sigma, flags);
@@ -143,7 +146,7 @@ void colourFigures(FigureSheet& sheet, RunEvidence& evidence, const RunEvidence&
             for (const char* q : {q::colourSlope, q::colourCast, q::colourScatter}) sheet.absent(index, q, "", why);
         };
         if (evidence.planes.size() < 3 || baseline.planes.size() < 3) {
-            none("star colours need three channels in this run and in the baseline");
+            none(phrase("star colours need three channels in this run and in the baseline"));
             continue;
         }
         std::vector<ColourPoint> points;
@@ -165,13 +168,13 @@ void colourFigures(FigureSheet& sheet, RunEvidence& evidence, const RunEvidence&
             points.push_back(p);
         }
         if (points.size() < 8) {
-            none("fewer than 8 matched stars above SNR 20 in every channel of both runs");
+            none(phrase("fewer than 8 matched stars above SNR 20 in every channel of both runs"));
             continue;
         }
         const auto fit = fitColour(points);
         evidence.colours[index] = points;
         if (!fit) {
-            none("the matched stars are too much of one colour for a slope");
+            none(phrase("the matched stars are too much of one colour for a slope"));
             continue;
         }
         evidence.colourFits[index] = *fit;

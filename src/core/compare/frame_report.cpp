@@ -1,6 +1,7 @@
 #include "core/compare/frame_report.h"
 
 #include "core/base/json.h"
+#include "core/base/phrase.h"
 #include "core/base/statistics.h"
 #include "core/base/text.h"
 #include "core/measure/harvest.h"
@@ -46,10 +47,10 @@ Result<FrameReport> reportFrame(const std::filesystem::path& path) {
             out.fwhm_px = found.psf->fwhm * view.geometry.pitch;
             out.eccentricity = found.psf->eccentricity;
         }
-        if (out.level.empty()) return Error{fmt::format("{} has no pixel with a value: all are NaN, infinite or zero; give another frame.", shown(path))};
+        if (out.level.empty()) return Error{phrase("{} has no pixel with a value: all are NaN, infinite or zero; give another frame.", shown(path))};
         return out;
     } catch (const std::bad_alloc&) {
-        return Error{shown(path) + " needs more memory than there is; close other programs."};
+        return Error{shown(path) + phrase(" needs more memory than there is; close other programs.")};
     }
 }
 

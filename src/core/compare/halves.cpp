@@ -1,5 +1,6 @@
 #include "core/compare/halves.h"
 
+#include "core/base/phrase.h"
 #include "core/base/statistics.h"
 #include "core/base/text.h"
 
@@ -19,8 +20,8 @@ Result<Plane> readHalves(const OpenRun& o, std::size_t c, const Plane& whole, bo
         if (!file) return file.error();
         const FrameInfo &half = file->info(), &info = o.file.info();
         if (half.width != info.width || half.height != info.height || half.channels != info.channels)
-            return Error{fmt::format("{} is no half of {}: it has another size or other channels; give the stacks of its odd and of its even subs.",
-                                     shown(half.path), shown(info.path))};
+            return Error{phrase("{} is no half of {}: it has another size or other channels; give the stacks of its odd and of its even subs.",
+                                shown(half.path), shown(info.path))};
         auto plane = file->readChannel(c);
         if (!plane) return plane.error();
         halves[h] = std::move(*plane);
@@ -39,8 +40,8 @@ Result<Plane> readHalves(const OpenRun& o, std::size_t c, const Plane& whole, bo
     }
     constexpr double kSame = 0.9; // a median of all is not quite the mean of two medians
     if (apart.size() > 100 && robustSigma(off) > kSame * robustSigma(apart))
-        return Error{fmt::format("{} and {} are not the halves of {}: together they make another picture; give the stacks of its odd and of its even subs.",
-                                 shown(o.halves.odd), shown(o.halves.even), shown(o.file.info().path))};
+        return Error{phrase("{} and {} are not the halves of {}: together they make another picture; give the stacks of its odd and of its even subs.",
+                            shown(o.halves.odd), shown(o.halves.even), shown(o.file.info().path))};
     Plane difference = std::move(halves[0]);
     tbb::parallel_for(0, difference.height(), [&](int y) {
         float* to = difference.row(y);

@@ -1,5 +1,6 @@
 #include "core/compare/measure_trial.h"
 
+#include "core/base/phrase.h"
 #include "core/base/statistics.h"
 #include "core/base/text.h"
 #include "core/compare/fairness.h"
@@ -69,7 +70,7 @@ public:
         , m_alone(alone) {}
 
     Result<TrialResults> run() {
-        if (m_trial.runs.empty()) return Error{"The trial has no runs; add two or more stacked frames."};
+        if (m_trial.runs.empty()) return Error{phrase("The trial has no runs; add two or more stacked frames.")};
         for (const Run& r : m_trial.runs) {
             auto open = openRun(m_trial, r, m_folder);
             if (!open) return open.error();
@@ -79,7 +80,7 @@ public:
         m_baseline = baselineIndex(m_trial);
         if (!m_open[m_baseline].problem.empty())
             return Error{
-                fmt::format("The baseline run \"{}\" cannot be measured: {}; add it to the trial.", m_trial.runs[m_baseline].id, m_open[m_baseline].problem)};
+                phrase("The baseline run \"{}\" cannot be measured: {}; add it to the trial.", m_trial.runs[m_baseline].id, m_open[m_baseline].problem)};
         if (Status regions = checkRegions(); !regions) return regions.error();
 
         m_evidence.resize(m_open.size());
@@ -121,7 +122,7 @@ private:
         if (!filter || filter->curve.empty()) return std::nullopt;
         const auto curve = readCurve(m_folder / pathOf(filter->curve));
         if (!curve) {
-            warn(fmt::format("The curve of filter \"{}\" was left out: {}", filter->id, curve.error().message));
+            warn(phrase("The curve of filter \"{}\" was left out: {}", filter->id, curve.error().message));
             return std::nullopt;
         }
         return leaksOf(*curve, {}).nearInfrared; // not told where the curve ends before that
@@ -132,8 +133,7 @@ private:
         for (const Region& r : m_trial.regions) {
             const Region::Bounds b = r.bounds();
             if (b.max.x < -0.5 || b.max.y < -0.5 || b.min.x > c.width - 0.5 || b.min.y > c.height - 0.5)
-                return Error{
-                    fmt::format("Region \"{}\" lies outside the baseline's frame of {} x {} pixels; move it into the picture.", r.id, c.width, c.height)};
+                return Error{phrase("Region \"{}\" lies outside the baseline's frame of {} x {} pixels; move it into the picture.", r.id, c.width, c.height)};
         }
         return Done{};
     }
@@ -189,7 +189,7 @@ private:
         std::string refusal;
         for (const std::size_t c : channelOrder(info)) {
             if (m_job.cancelled()) return Error{kCancelled};
-            m_job.report(m_step * m_done++, fmt::format("Finding the stars of run {} ({})", o.run->id, info.channels[c]));
+            m_job.report(m_step * m_done++, phrase("Finding the stars of run {} ({})", o.run->id, info.channels[c]));
             const std::string key = surveyKey(o, c);
             m_keys.insert(key);
             auto known = m_memory.find(key);
@@ -207,12 +207,12 @@ private:
             hasValues = hasValues || found.hasValues;
             if (looksStretched(found.stars)) {
                 if (i == m_baseline)
-                    return Error{fmt::format("{} is stretched (its bright stars are wider than its faint ones), so nothing in it can be measured; give the "
-                                             "linear stack as the baseline.",
-                                             shown(info.path))};
+                    return Error{phrase("{} is stretched (its bright stars are wider than its faint ones), so nothing in it can be measured; give the "
+                                        "linear stack as the baseline.",
+                                        shown(info.path))};
                 m_stretched[i] = true;
                 m_refused[i] =
-                    "the frame is stretched, not linear (its bright stars are wider than its faint ones); give the stack as it was before stretching";
+                    phrase("the frame is stretched, not linear (its bright stars are wider than its faint ones); give the stack as it was before stretching");
                 return Done{};
             }
             if (i == m_baseline) m_reference.learn(found.stars, viewOf(i, c), info.channels[c], o);
@@ -231,8 +231,8 @@ private:
             aligned = true;
         }
         if (!hasValues && i == m_baseline)
-            return Error{fmt::format("{} has no pixel with a value: all are NaN, infinite or zero; give another frame as the baseline.", shown(info.path))};
-        if (!aligned) m_refused[i] = hasValues ? refusal : "no pixel has a value: all are NaN, infinite or zero";
+            return Error{phrase("{} has no pixel with a value: all are NaN, infinite or zero; give another frame as the baseline.", shown(info.path))};
+        if (!aligned) m_refused[i] = hasValues ? refusal : phrase("no pixel has a value: all are NaN, infinite or zero");
         return Done{};
     }
 
@@ -264,7 +264,7 @@ private:
         std::reverse(channels.begin(), channels.end());
         for (const std::size_t c : channels) {
             if (m_job.cancelled()) return Error{kCancelled};
-            m_job.report(m_step * m_done++, fmt::format("Measuring run {} ({})", o.run->id, info.channels[c]));
+            m_job.report(m_step * m_done++, phrase("Measuring run {} ({})", o.run->id, info.channels[c]));
             const Survey& found = *m_surveys[i][c];
             const std::vector<StarDisc>& discs = discsFor(info.channels[c]);
             Result<Plane> plane = isKept(i, c) ? std::move(m_spare) : o.file.readChannel(c, std::move(m_spare), o.toRate(found.scaled01));
@@ -299,7 +299,7 @@ private:
         if (!opened) return opened.error();
         const FrameInfo& info = opened->file.info();
         if (!opened->problem.empty())
-            return Error{fmt::format("The short stack {} cannot be used: {}; add it to the trial as short_exposure_s.", shown(info.path), opened->problem)};
+            return Error{phrase("The short stack {} cannot be used: {}; add it to the trial as short_exposure_s.", shown(info.path), opened->problem)};
         for (std::size_t c = 0; c < info.channels.size(); ++c) {
             const auto target =
                 std::find_if(m_evidence[i].planes.begin(), m_evidence[i].planes.end(), [&](const PlaneHarvest& p) { return p.channel == info.channels[c]; });
@@ -334,7 +334,7 @@ private:
         auto difference = readHalves(o, c, whole, scaled01);
         if (difference) return std::optional<Plane>(std::move(*difference));
         if (o.halves.named) return difference.error();
-        warn(fmt::format("Noise of run {} is not taken from the halves beside its stack: {}", o.run->id, difference.error().message));
+        warn(phrase("Noise of run {} is not taken from the halves beside its stack: {}", o.run->id, difference.error().message));
         return std::optional<Plane>{};
     }
 
@@ -409,7 +409,7 @@ private:
                         if (b.plane->channel == sky.plane->channel || base.size() == 1) other = &b;
                 if (!other && i != m_baseline)
                     for (const char* q : {q::backgroundRatio, q::backgroundMag, q::starThroughput, q::softness})
-                        sheet.absent(sky.plane->channel, q, "", "the baseline has no such channel");
+                        sheet.absent(sky.plane->channel, q, "", phrase("the baseline has no such channel"));
                 backgroundFigures(sheet, sky, other, perArea);
                 gradientFigures(sheet, sky, m_trial.site);
                 starFigures(sheet, sky, other);
@@ -433,7 +433,8 @@ private:
             if (m_stretched[i])
                 r.fairness.insert(r.fairness.begin(),
                                   {m_trial.runs[i].id, "stretch", Grade::Voids, allQuantities(),
-                                   "The frame is stretched, not linear: its bright stars are wider than its faint ones. Nothing in it was measured.", false});
+                                   phrase("The frame is stretched, not linear: its bright stars are wider than its faint ones. Nothing in it was measured."),
+                                   false});
         r.ranking = rankRuns(m_trial, r);
         r.warnings = m_warnings;
         m_job.report(1, "Done");
@@ -469,9 +470,9 @@ Result<TrialResults> measureTrial(const Trial& trial, const fs::path& folder, co
         StarMemory own;
         return Measurer(trial, folder, job, memory ? *memory : own, !memory).run();
     } catch (const std::bad_alloc&) {
-        return Error{"There is not enough memory for these frames; close other programs or measure fewer runs at once."};
+        return Error{phrase("There is not enough memory for these frames; close other programs or measure fewer runs at once.")};
     } catch (const std::exception& e) {
-        return Error{fmt::format("The trial could not be measured because of a fault in the program ({}); please report it.", e.what())};
+        return Error{phrase("The trial could not be measured because of a fault in the program ({}); please report it.", e.what())};
     }
 }
 

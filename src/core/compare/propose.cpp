@@ -1,6 +1,7 @@
 #include "core/compare/propose.h"
 
 #include "core/base/file.h"
+#include "core/base/phrase.h"
 #include "core/base/text.h"
 #include "core/compare/evidence.h"
 #include "core/image/frame_file.h"
@@ -134,7 +135,7 @@ Status addRuns(Trial& trial, const std::vector<fs::path>& frames, std::vector<st
 Result<Trial> proposeTrial(const std::vector<fs::path>& frames, std::vector<std::string>* passedOver) {
     Trial trial;
     if (Status added = addRuns(trial, frames, passedOver); !added) return added.error();
-    trial.title = trial.target.name.empty() ? "New trial" : trial.target.name;
+    trial.title = trial.target.name.empty() ? phrase("New trial") : trial.target.name;
     return trial;
 }
 

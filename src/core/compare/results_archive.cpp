@@ -1,5 +1,6 @@
 #include "core/compare/results_archive.h"
 
+#include "core/base/phrase.h"
 #include "core/compare/evidence.h"
 
 #include <algorithm>
@@ -76,7 +77,7 @@ CAELUMEN_KEPT(TrialResults, x.trial, x.baseline, x.alignment, x.measurements, x.
 namespace {
 
 constexpr std::size_t kStars = 400; // of a plane: proposals look for the brightest
-const std::string kMark = "caelumen results 1, " + programName();
+const std::string kMark = std::string("caelumen results 1, ") + programName();
 
 /// What is hidden is the same in all runs of a channel, and is kept once.
 using Discs = std::map<std::string, std::vector<StarDisc>>;
@@ -125,7 +126,7 @@ std::string packResults(const TrialResults& results) {
 }
 
 Result<TrialResults> unpackResults(std::string_view bytes) {
-    const Error damaged{"These kept results are damaged or of another version."};
+    const Error damaged{phrase("These kept results are damaged or of another version.")};
     std::size_t sum = 0;
     if (bytes.size() <= sizeof sum) return damaged;
     std::string body(bytes.substr(0, bytes.size() - sizeof sum));

@@ -1,5 +1,6 @@
 #include "core/compare/run_facts.h"
 
+#include "core/base/phrase.h"
 #include "core/base/pixel_scale.h"
 #include "core/base/text.h"
 #include "core/model/flags.h"
@@ -17,7 +18,7 @@ template<class T>
 std::optional<T> resolve(const std::optional<T>& trial, const std::optional<T>& header, const char* what, RunConditions& c) {
     if (!trial) return header;
     if (header)
-        if (auto conflict = conflictOf(what, static_cast<double>(*header), static_cast<double>(*trial))) c.conflicts.push_back(*conflict);
+        if (auto conflict = conflictOf(wordOf(what), static_cast<double>(*header), static_cast<double>(*trial))) c.conflicts.push_back(*conflict);
     return trial;
 }
 
@@ -71,9 +72,9 @@ Result<OpenRun> openRun(const Trial& trial, const Run& run, const std::filesyste
     if (out.rig.full_well_e) out.knownSaturation = std::min(out.knownSaturation, (*out.rig.full_well_e / out.gain) * subs + out.pedestal);
 
     if (!c.sub_exposure_s)
-        out.problem = "the sub exposure is unknown: neither the trial nor the header gives it";
+        out.problem = phrase("the sub exposure is unknown: neither the trial nor the header gives it");
     else if (run.combine == "sum" && !c.sub_count)
-        out.problem = "the number of subs in the sum is unknown: neither the trial nor the header gives it";
+        out.problem = phrase("the number of subs in the sum is unknown: neither the trial nor the header gives it");
     else
         out.seconds = run.combine == "sum" ? *c.total_s : *c.sub_exposure_s;
     if (out.pedestalUnknown) c.flags.push_back(flag::pedestalUnknown);

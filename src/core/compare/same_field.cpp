@@ -1,5 +1,6 @@
 #include "core/compare/same_field.h"
 
+#include "core/base/phrase.h"
 #include "core/base/text.h"
 #include "core/compare/run_facts.h"
 #include "core/compare/star_memory.h"
@@ -42,7 +43,7 @@ bool sameTarget(const Target& a, const Target& b) {
 
 Result<Alignment> alignmentBetween(const Trial& from, const Trial& to, const Job& job) {
     const Run *a = baselineOf(from), *b = baselineOf(to);
-    if (!a || !b) return Error{"A trial without runs has no frame to lay regions on; add its frames first."};
+    if (!a || !b) return Error{phrase("A trial without runs has no frame to lay regions on; add its frames first.")};
     const auto openA = openRun(from, *a, {}), openB = openRun(to, *b, {});
     if (!openA) return openA.error();
     if (!openB) return openB.error();
@@ -52,7 +53,7 @@ Result<Alignment> alignmentBetween(const Trial& from, const Trial& to, const Job
     int i = 0;
     for (const OpenRun* run : {&*openA, &*openB}) {
         if (job.cancelled()) return Error{kCancelled};
-        job.report(0.5 * i, "Finding stars of " + shown(run->file.info().path.filename()));
+        job.report(0.5 * i, phrase("Finding stars of ") + shown(run->file.info().path.filename()));
         Plane plane;
         const std::size_t channel = run->file.info().channels.size() / 2; // green, where there is one
         const auto survey = surveyPlane(*run, channel, std::nullopt, plane);
@@ -63,8 +64,8 @@ Result<Alignment> alignmentBetween(const Trial& from, const Trial& to, const Job
     if (openA->conditions.scale_arcsec && openB->conditions.scale_arcsec) scale = *openA->conditions.scale_arcsec / *openB->conditions.scale_arcsec;
     auto map = align(std::move(stars[0]), std::move(stars[1]), scale);
     if (!map)
-        return Error{fmt::format("{} and {} have no sky coordinates and too few stars in common, so that regions cannot be taken over: {}",
-                                 shown(openA->file.info().path.filename()), shown(openB->file.info().path.filename()), map.error().message)};
+        return Error{phrase("{} and {} have no sky coordinates and too few stars in common, so that regions cannot be taken over: {}",
+                            shown(openA->file.info().path.filename()), shown(openB->file.info().path.filename()), map.error().message)};
     return map;
 }
 

@@ -1,5 +1,6 @@
 #include "core/compare/sentences.h"
 
+#include "core/base/phrase.h"
 #include "core/model/flags.h"
 #include "core/model/quantity.h"
 
@@ -26,15 +27,14 @@ std::string formatNumber(double value, double sigma) {
     const int most = std::abs(value) > 0 ? 3 - static_cast<int>(std::floor(std::log10(std::abs(value)))) : 4;
     const int least = sigma > 0 ? -static_cast<int>(std::floor(std::log10(sigma))) : 0;
     const int decimals = std::clamp(std::min(decimalsFor(sigma), std::max(most, least)), 0, 9);
-    std::string text = fmt::format("{:.{}f} \u00B1{:.{}f}", value, decimals, sigma, decimals);
-    return text;
+    return numbers("{:.{}f} \u00B1{:.{}f}", value, decimals, sigma, decimals);
 }
 
 std::string formatValue(const Measurement& m) {
     if (!m.flagged(flag::upperLimit)) return formatNumber(m.value, m.sigma);
     const Quantity* q = quantity(m.quantity);
     const bool deep = q && q->unit == "mag/arcsec2"; // a limit on light is a lower limit on magnitudes
-    return fmt::format("{} {:.{}f}", deep ? ">" : "<", m.value, deep ? 1 : decimalsFor(m.sigma));
+    return numbers("{} {:.{}f}", deep ? ">" : "<", m.value, deep ? 1 : decimalsFor(m.sigma));
 }
 
 std::string answerSentence(const Trial& trial, const TrialResults& r, const std::string& run, const std::string& wanted) {
@@ -47,7 +47,7 @@ std::string answerSentence(const Trial& trial, const TrialResults& r, const std:
     };
     const std::string filter = name(*who), open = name(*base);
     std::string text;
-    if (run == r.baseline) return fmt::format("{} is the baseline: the other filters are measured against it.", filter);
+    if (run == r.baseline) return phrase("{} is the baseline: the other filters are measured against it.", filter);
     const Region* nebula = nullptr;
     for (const Region& region : trial.regions)
         if (region.role == RegionRole::Nebula && (!nebula || region.id == wanted)) nebula = &region;
@@ -57,40 +57,40 @@ std::string answerSentence(const Trial& trial, const TrialResults& r, const std:
         constexpr double kCertain = 1.96, kAlike = 0.15; // sigmas of 95 %; an error of the ratio below which nearness to 1 says something
         const std::string figure = formatNumber(ratio->value, ratio->sigma);
         if (ratio->value - kCertain * ratio->sigma > 1)
-            text = fmt::format("{} shows {} {} times faster than {} under this sky.", filter, place, figure, open);
+            text = phrase("{} shows {} {} times faster than {} under this sky.", filter, place, figure, open);
         else if (ratio->value + kCertain * ratio->sigma < 1 && ratio->value > 0)
-            text = fmt::format("{} needs {} times as long as {} to show {} under this sky.", filter,
-                               formatNumber(1 / ratio->value, ratio->sigma / (ratio->value * ratio->value)), open, place);
+            text = phrase("{} needs {} times as long as {} to show {} under this sky.", filter,
+                          formatNumber(1 / ratio->value, ratio->sigma / (ratio->value * ratio->value)), open, place);
         else if (ratio->sigma < kAlike)
-            text = fmt::format("{} and {} show {} equally fast within the errors (time ratio {}).", filter, open, place, figure);
+            text = phrase("{} and {} show {} equally fast within the errors (time ratio {}).", filter, open, place, figure);
         else
-            text = fmt::format("Whether {} shows {} faster than {} cannot be told at 95 % (time ratio {}).", filter, place, open, figure);
+            text = phrase("Whether {} shows {} faster than {} cannot be told at 95 % (time ratio {}).", filter, place, open, figure);
     } else if (const Absence* why = r.whyAbsent(run, q::timeRatio)) {
-        text = fmt::format("{}: how much faster it shows the nebula is not known, because {}.", filter, why->reason);
+        text = phrase("{}: how much faster it shows the nebula is not known, because {}.", filter, why->reason);
     } else {
-        text = fmt::format("{}: these frames do not say how much faster it shows the nebula.", filter);
+        text = phrase("{}: these frames do not say how much faster it shows the nebula.", filter);
     }
     const bool voided = std::any_of(r.fairness.begin(), r.fairness.end(), [&](const Unfairness& f) {
         return f.run == run && f.grade == Grade::Voids && std::find(f.quantities.begin(), f.quantities.end(), q::timeRatio) != f.quantities.end();
     });
-    if (voided) text += " But the comparison is not fair: see what else differed.";
+    if (voided) text += phrase(" But the comparison is not fair: see what else differed.");
     return text;
 }
 
 std::string conditionsSentence(const Trial& trial, const RunConditions& c) {
     std::vector<std::string> parts;
     if (trial.site.sqm)
-        parts.push_back(fmt::format("{:.2f} mag/arcsec\u00B2", *trial.site.sqm));
+        parts.push_back(phrase("{:.2f} mag/arcsec\u00B2", *trial.site.sqm));
     else if (trial.site.bortle)
         parts.push_back(fmt::format("Bortle {}", *trial.site.bortle));
     if (c.sky) {
         if (c.sky->moon.alt_deg > 0) {
-            parts.push_back(fmt::format("moon {:.0f} % at {:.0f}\u00B0", 100 * c.sky->moonIlluminated, c.sky->moon.alt_deg) +
+            parts.push_back(phrase("moon {:.0f} % at {:.0f}\u00B0", 100 * c.sky->moonIlluminated, c.sky->moon.alt_deg) +
                             (c.sky->moonSeparation_deg ? fmt::format(", {:.0f}\u00B0 away", *c.sky->moonSeparation_deg) : ""));
         } else {
-            parts.push_back("moon down");
+            parts.push_back(phrase("moon down"));
         }
-        if (c.sky->target) parts.push_back(fmt::format("target at {:.0f}\u00B0", c.sky->target->alt_deg));
+        if (c.sky->target) parts.push_back(phrase("target at {:.0f}\u00B0", c.sky->target->alt_deg));
     }
     if (c.sub_exposure_s)
         parts.push_back(c.sub_count ? fmt::format("{} \u00D7 {:g} s", *c.sub_count, *c.sub_exposure_s) : fmt::format("{:g} s", *c.sub_exposure_s));
@@ -99,7 +99,7 @@ std::string conditionsSentence(const Trial& trial, const RunConditions& c) {
 
 std::string moreSubsText(int more) {
     constexpr int kPractical = 2000; // of each: more nights than anybody has
-    return more > kPractical ? "no practical number of subs would" : fmt::format("about {} more subs of each would", more);
+    return more > kPractical ? phrase("no practical number of subs would") : phrase("about {} more subs of each would", more);
 }
 
 std::string tieSentence(const Ranking& ranking, const std::string& run) {
@@ -111,8 +111,8 @@ std::string tieSentence(const Ranking& ranking, const std::string& run) {
         more = std::max(more, p.moreSubs.value_or(0));
     }
     if (others.empty()) return {};
-    if (more == 0) return fmt::format("Cannot be told from run {} at 95 %.", others);
-    return fmt::format("Cannot be told from run {} at 95 %; {}.", others, moreSubsText(more));
+    if (more == 0) return phrase("Cannot be told from run {} at 95 %.", others);
+    return phrase("Cannot be told from run {} at 95 %; {}.", others, moreSubsText(more));
 }
 
 } // namespace caelumen

@@ -1,5 +1,6 @@
 #include "core/grid/frontier.h"
 
+#include "core/base/phrase.h"
 #include "core/plan/proof_error.h"
 
 #include <fmt/format.h>
@@ -73,13 +74,13 @@ std::vector<Frontier> frontiers(const GridModel& model, std::optional<GridMoon> 
         }
         const std::string on = targetKindLabel(kind);
         if (!any) {
-            f.text = fmt::format("Of no filter here is anything known on {}.", on);
+            f.text = phrase("Of no filter here is anything known on {}.", on);
         } else if (first == 0) {
-            f.text = fmt::format("Nothing here is sure to beat {} on {}, under any sky.", base, on);
+            f.text = phrase("Nothing here is sure to beat {} on {}, under any sky.", base, on);
         } else if (first == 1) {
-            f.text = fmt::format("On {} {} beats {} under every sky, with 95 % certainty.", on, nameOf(model, f.filter), base);
+            f.text = phrase("On {} {} beats {} under every sky, with 95 % certainty.", on, nameOf(model, f.filter), base);
         } else {
-            f.text = fmt::format("Below class {} nothing here is sure to beat {} on {}; from there on {} does.", first, base, on, nameOf(model, f.filter));
+            f.text = phrase("Below class {} nothing here is sure to beat {} on {}; from there on {} does.", first, base, on, nameOf(model, f.filter));
             f.from_mag = 0.5 * (bortleBrightness(first) + bortleBrightness(best));
         }
         out.push_back(std::move(f));
@@ -138,9 +139,9 @@ std::vector<NextMeasurement> nextMeasurements(const GridModel& model, const Grid
     std::stable_sort(out.begin(), out.end(), [](const NextMeasurement& a, const NextMeasurement& b) { return a.gain > b.gain; });
     if (out.size() > most) out.resize(most);
     for (NextMeasurement& n : out)
-        n.text = fmt::format("{} at {}, {}: {:.0f} h, shared with {}, would take away {:.0f} % of the doubt", nameOf(model, n.filter), input.sites[n.site].name,
-                             n.sky.moon ? fmt::format("moon {:.0f} % lit", 100 * n.sky.moon->illuminated) : "without moon", n.hours,
-                             nameOf(model, input.baseline), 100 * n.gain * n.hours);
+        n.text = phrase("{} at {}, {}: {:.0f} h, shared with {}, would take away {:.0f} % of the doubt", nameOf(model, n.filter), input.sites[n.site].name,
+                        n.sky.moon ? phrase("moon {:.0f} % lit", 100 * n.sky.moon->illuminated) : phrase("without moon"), n.hours,
+                        nameOf(model, input.baseline), 100 * n.gain * n.hours);
     return out;
 }
 

@@ -1,5 +1,6 @@
 #include "core/grid/grid.h"
 
+#include "core/base/phrase.h"
 #include "core/model/quantity.h"
 
 #include <fmt/format.h>
@@ -127,7 +128,7 @@ public:
             break;
         }
         for (const GridRun& r : m_model.input().runs)
-            if (r.filter == m_filter.id && !r.sky) m_cell.notes.push_back(r.label() + " counts nowhere: " + r.whyNoSky);
+            if (r.filter == m_filter.id && !r.sky) m_cell.notes.push_back(r.label() + phrase(" counts nowhere: ") + r.whyNoSky);
         if (m_sky.moon) m_cell.minutesOfDark = minutesOfDark();
         return std::move(m_cell);
     }
@@ -173,12 +174,13 @@ private:
     }
 
     std::string whyNothing() const {
-        std::string why = m_filter.source == GridSource::Nothing ? "no curve of it is known, and no run lies in this cell" : "nothing is known of it here";
+        std::string why =
+            m_filter.source == GridSource::Nothing ? phrase("no curve of it is known, and no run lies in this cell") : phrase("nothing is known of it here");
         if (m_filter.source != GridSource::Nothing && (!m_baseline || m_baseline->channels.empty()))
-            why = "no curve of the baseline is known, and no run lies in this cell";
+            why = phrase("no curve of the baseline is known, and no run lies in this cell");
         for (const GridRun& r : m_model.input().runs) {
             if (r.filter != m_filter.id) continue;
-            if (const auto v = r.voided.find(q::timeRatio); v != r.voided.end()) return why + "; " + r.label() + " is void: " + v->second;
+            if (const auto v = r.voided.find(q::timeRatio); v != r.voided.end()) return why + "; " + r.label() + phrase(" is void: ") + v->second;
             if (!r.sky) return why + "; of " + r.label() + " " + r.whyNoSky;
         }
         return why;
@@ -291,11 +293,11 @@ private:
         Estimate out = best.result();
         if (out.origin == CellOrigin::Measured) return out;
         if (passed && std::exp(passed->ln) < kPasses)
-            return nothing(fmt::format("it passes no more than {:.1g} % of the light of {}", 100 * std::exp(passed->ln), targetKindLabel(m_question.kind)));
+            return nothing(phrase("it passes no more than {:.1g} % of the light of {}", 100 * std::exp(passed->ln), targetKindLabel(m_question.kind)));
         if (out.origin != CellOrigin::Empty) return out;
         if (!pair) return nothing();
         const auto m = m_model.timeRatio(*pair, m_question.kind, m_sky, rig());
-        if (!m) return nothing(fmt::format("the camera does not see the light of {}", targetKindLabel(m_question.kind)));
+        if (!m) return nothing(phrase("the camera does not see the light of {}", targetKindLabel(m_question.kind)));
         out.origin = CellOrigin::Modelled, out.value = m->ln, out.model = m->sigma;
         tellVoided();
         return out;
@@ -304,7 +306,7 @@ private:
     void tellVoided() {
         for (const GridRun& r : m_model.input().runs)
             if (const auto v = r.voided.find(q::timeRatio); r.filter == m_filter.id && v != r.voided.end())
-                m_cell.notes.push_back(r.label() + " is void here: " + v->second);
+                m_cell.notes.push_back(r.label() + phrase(" is void here: ") + v->second);
     }
 
     /// Against itself a filter is what it is; only where it was measured differs.
@@ -333,11 +335,11 @@ private:
     Estimate fromSignal(Estimate b, double power, const F& rest) const {
         if (b.origin == CellOrigin::Empty) return b;
         const GridChannel* c = m_filter.channel(m_cell.channel);
-        if (!c) return nothing("no curve of it is known, so that its signal is not either");
+        if (!c) return nothing(phrase("no curve of it is known, so that its signal is not either"));
         const double signal = std::exp(m_model.scale()) * signalRate(*c, m_question.kind, brightness(), rig());
         const GridChannel* open = m_baseline ? m_baseline->channel(m_cell.channel) : nullptr;
         if (!(signal > 0) || (open && c->signal[static_cast<std::size_t>(m_question.kind)] < kPasses * open->signal[static_cast<std::size_t>(m_question.kind)]))
-            return nothing(fmt::format("it passes next to nothing of the light of {}", targetKindLabel(m_question.kind)));
+            return nothing(phrase("it passes next to nothing of the light of {}", targetKindLabel(m_question.kind)));
         if (b.origin == CellOrigin::Measured) b.origin = CellOrigin::Scaled;
         const double level = std::exp(b.value);
         b.value = power * b.value + std::log(rest(signal, level));
@@ -405,7 +407,7 @@ private:
         }
         Estimate out = best.result();
         if (!out.runs.empty()) m_cell.channel = m_model.input().runs[out.runs.front()].haloChannel;
-        return out.origin == CellOrigin::Empty ? nothing("no halo of it was measured, and halos cannot be foretold from a curve") : out;
+        return out.origin == CellOrigin::Empty ? nothing(phrase("no halo of it was measured, and halos cannot be foretold from a curve")) : out;
     }
 
     std::optional<GridFigure> minutesOfDark() const {

@@ -1,6 +1,7 @@
 #include "core/grid/grid_out.h"
 
 #include "core/base/json.h"
+#include "core/base/phrase.h"
 #include "core/base/tables.h"
 
 #include <fmt/format.h>
@@ -65,9 +66,9 @@ Json siteJson(const GridModel& model, std::size_t i) {
 
 std::string skyText(const GridSky& sky) {
     std::string out = sky.bortle ? fmt::format("Bortle {}", *sky.bortle) : fmt::format("{:.2f} mag", sky.zenith_mag);
-    return out + (sky.moon ? fmt::format(", moon {:.0f} % lit, {:.0f}\u00b0 high, {:.0f}\u00b0 away", 100 * sky.moon->illuminated, sky.moon->altitude_deg,
-                                         sky.moon->separation_deg)
-                           : ", no moon");
+    return out + (sky.moon ? phrase(", moon {:.0f} % lit, {:.0f}\u00b0 high, {:.0f}\u00b0 away", 100 * sky.moon->illuminated, sky.moon->altitude_deg,
+                                    sky.moon->separation_deg)
+                           : phrase(", no moon"));
 }
 
 Json gridToJson(const GridModel& model, const GridQuestion& q, const std::vector<GridCell>& cells, const std::vector<Frontier>& frontiers) {

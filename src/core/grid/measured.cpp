@@ -1,5 +1,6 @@
 #include "core/grid/measured.h"
 
+#include "core/base/phrase.h"
 #include "core/model/flags.h"
 #include "core/model/quantity.h"
 #include "core/optics/claim.h"
@@ -122,14 +123,13 @@ KnownCurve curveOf(const Filter& filter, const std::filesystem::path& folder, st
     }
     if (Curve claimed = curveOfClaims(filter.claims); !claimed.empty()) {
         out.curve = std::move(claimed), out.source = GridSource::Claims;
-        notes.push_back(fmt::format("{} is modelled from its maker's claims alone: nothing leaks there.", filter.name));
+        notes.push_back(phrase("{} is modelled from its maker's claims alone: nothing leaks there.", filter.name));
     } else if (filter.kind == "none") {
         out.source = GridSource::NoFilter;
     } else if (filter.kind == "uv-ir-cut") { // they are all alike
         out.curve = {{340, 398, 404, 688, 700, 1050}, {0, 0, 0.96, 0.96, 0, 0}};
         out.source = GridSource::Claims;
-        notes.push_back(
-            fmt::format("No curve of {} is known: it is taken for a usual UV/IR cut, 400 to 694 nm.", filter.name.empty() ? filter.id : filter.name));
+        notes.push_back(phrase("No curve of {} is known: it is taken for a usual UV/IR cut, 400 to 694 nm.", filter.name.empty() ? filter.id : filter.name));
     }
     return out;
 }
@@ -216,15 +216,16 @@ GridRun gridRun(const GridTrial& t, const Run& r, std::size_t site, std::optiona
     run.against = base ? base->filter : std::string();
     const RunConditions* c = results.conditionsOf(r.id);
     if (!c)
-        run.whyNoSky = "the run was not measured";
+        run.whyNoSky = phrase("the run was not measured");
     else if (!stated_mag && !c->sky)
-        run.whyNoSky = "neither the sky's class nor the run's time and place are known";
+        run.whyNoSky = phrase("neither the sky's class nor the run's time and place are known");
     else if (!c->sky)
-        run.whyNoSky = "its time or place is not known, so that the moon is not either";
+        run.whyNoSky = phrase("its time or place is not known, so that the moon is not either");
     else if (auto sky = skyOfMoment(*c->sky, stated_mag.value_or(20.5), skyClass(t.trial.site)))
         run.sky = sky;
     else
-        run.whyNoSky = c->sky->target ? "its target was below the horizon at the time that is given" : "its target's place is not known, and the moon was up";
+        run.whyNoSky = c->sky->target ? phrase("its target was below the horizon at the time that is given")
+                                      : phrase("its target's place is not known, and the moon was up");
     if (c) {
         run.exposure_s = c->sub_exposure_s.value_or(180);
         run.total_s = c->total_s.value_or(run.exposure_s);
@@ -255,12 +256,12 @@ void chooseCamera(const GridTrial& first, const GridSetting& setting, GridInput&
         out.camera = *named;
     } else if (const Camera* typical = typicalWith(channels)) {
         out.camera = *typical;
-        out.notes.push_back(fmt::format("No camera is named by the trial: a typical one is taken ({}).", typical->name));
+        out.notes.push_back(phrase("No camera is named by the trial: a typical one is taken ({}).", typical->name));
     } else {
         out.camera = typicalCameras().front();
     }
     if (!hasChannels(out.camera, channels))
-        out.notes.push_back(fmt::format("{} does not have all channels of the frames: what it lacks is not modelled.", out.camera.name));
+        out.notes.push_back(phrase("{} does not have all channels of the frames: what it lacks is not modelled.", out.camera.name));
 }
 
 /// Each run's telescope, and the first trial's for all cells.
@@ -277,7 +278,7 @@ void chooseRigs(const std::vector<GridTrial>& trials, const GridSetting& setting
     const Run* first = trials.front().trial.run(trials.front().results->baseline);
     out.rig = rigOf(trials.front(), first);
     if (setting.fRatio) out.rig.focal_mm = *setting.fRatio * out.rig.aperture_mm;
-    for (const std::string& what : out.rig.assumed) out.notes.push_back(fmt::format("The telescope's {} is not known: a usual one is taken.", what));
+    for (const std::string& what : out.rig.assumed) out.notes.push_back(phrase("The telescope's {} is not known: a usual one is taken.", what));
     out.baseline = first ? first->filter : std::string();
 }
 
@@ -298,8 +299,7 @@ Status readFilters(const std::vector<GridTrial>& trials, const std::vector<GridC
                 *at = std::move(known);
         }
     for (const GridCurve& c : curves) {
-        if (out.filter(c.id))
-            return Error{fmt::format("The curve {} is named like a filter of a trial, or like another curve; give it another file name.", c.id)};
+        if (out.filter(c.id)) return Error{phrase("The curve {} is named like a filter of a trial, or like another curve; give it another file name.", c.id)};
         out.filters.push_back({c.id, c.name, GridSource::Curve, gridChannels(coned(c.curve, 1.8), out.camera, setting.lines)});
     }
     std::stable_partition(out.filters.begin(), out.filters.end(), [&](const GridFilter& f) { return f.id == out.baseline; });
@@ -327,7 +327,7 @@ void tellTargets(const std::vector<GridTrial>& trials, GridInput& out) {
 } // namespace
 
 Result<GridInput> gridInput(const std::vector<GridTrial>& trials, const std::vector<GridCurve>& curves, const GridSetting& setting) {
-    if (trials.empty()) return Error{"A grid needs at least one trial: without a measured run nothing tells the place and the telescope."};
+    if (trials.empty()) return Error{phrase("A grid needs at least one trial: without a measured run nothing tells the place and the telescope.")};
     GridInput out;
     readRuns(trials, out);
     chooseCamera(trials.front(), setting, out);

@@ -1,5 +1,7 @@
 #include "core/grid/model.h"
 
+#include "core/base/phrase.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -58,7 +60,7 @@ GridModel::GridModel(GridInput input)
         moonWeight += told, moon += told * s.moon;
     }
     for (const GridRun& r : m_input.runs)
-        if (!r.sky) m_input.notes.push_back(r.label() + " fills no cell: " + r.whyNoSky + ".");
+        if (!r.sky) m_input.notes.push_back(r.label() + phrase(" fills no cell: ") + r.whyNoSky + ".");
     // A place of which nobody said how bright it is: its backgrounds do.
     for (GridRun& r : m_input.runs) {
         if (m_input.sites[r.site].stated_mag || !r.sky) continue;
@@ -66,7 +68,7 @@ GridModel::GridModel(GridInput input)
         if (s.fitted)
             r.sky = GridSky{s.sky_mag, skyOfReading(s.sky_mag, std::nullopt).bortle, r.sky->moon, r.sky->altitude_deg};
         else
-            r.sky.reset(), r.whyNoSky = "how bright its sky is was neither said nor could it be found from its background";
+            r.sky.reset(), r.whyNoSky = phrase("how bright its sky is was neither said nor could it be found from its background");
     }
     constexpr double kPrior = 1 / (0.2 * 0.2);
     m_scale.ln = weight > 0 ? scale / weight : std::log(0.88);
@@ -93,8 +95,8 @@ void GridModel::takeMoon() {
             if (!open || !(weight > 0) || !(open->sky[kMoon] > 0)) continue;
             const double seen = std::exp(sum / weight), curve = c.sky[kMoon] / open->sky[kMoon];
             c.sky[kMoon] = seen * open->sky[kMoon];
-            m_input.notes.push_back(fmt::format("{} passes {:.1f} % of the baseline's moonlight in {}, by its subs (its curve says {:.1f} %).", f.name,
-                                                100 * seen, c.name, 100 * curve));
+            m_input.notes.push_back(phrase("{} passes {:.1f} % of the baseline's moonlight in {}, by its subs (its curve says {:.1f} %).", f.name, 100 * seen,
+                                           c.name, 100 * curve));
         }
 }
 

@@ -1,5 +1,6 @@
 #include "core/grid/site_fit.h"
 
+#include "core/base/phrase.h"
 #include "core/sky/moonlight.h"
 
 #include <Eigen/Dense>
@@ -153,12 +154,12 @@ std::optional<Brighter> whyBrighter(const GridInput& input, const std::vector<Sk
     }
     out.pLeak = 1 / (1 + std::exp(std::clamp(0.5 * (chiLeak - chiHaze), -30.0, 30.0)));
     const std::string who =
-        fmt::format("{} ({}) is {:.0f} % brighter than the other runs of its place foretell", r.label(), filter->name, 100 * (std::exp(mean / n) - 1));
+        phrase("{} ({}) is {:.0f} % brighter than the other runs of its place foretell", r.label(), filter->name, 100 * (std::exp(mean / n) - 1));
     const bool leak = out.pLeak > 0.5;
     const double sure = std::min(0.99, leak ? out.pLeak : 1 - out.pLeak); // no fit is surer than its model
-    out.text = sure < 0.7 ? fmt::format("{}: a leak and haze explain it equally well.", who)
-               : leak     ? fmt::format("{}: a leak of {:.1f} % of all light fits better than haze ({:.0f} %).", who, 100 * out.leak, 100 * sure)
-                          : fmt::format("{}: hazy air fits better than a leak of the filter ({:.0f} %).", who, 100 * sure);
+    out.text = sure < 0.7 ? phrase("{}: a leak and haze explain it equally well.", who)
+               : leak     ? phrase("{}: a leak of {:.1f} % of all light fits better than haze ({:.0f} %).", who, 100 * out.leak, 100 * sure)
+                          : phrase("{}: hazy air fits better than a leak of the filter ({:.0f} %).", who, 100 * sure);
     return out;
 }
 

@@ -1,5 +1,6 @@
 #include "core/image/fits_bands.h"
 
+#include "core/base/phrase.h"
 #include "core/base/text.h"
 
 #include <fmt/format.h>
@@ -40,7 +41,7 @@ void putCard(fitsfile* file, const HeaderCard& card, int* status) {
 }
 
 Error FitsBandWriter::failed(int status) const {
-    return Error{fmt::format("{} could not be written ({}); check the folder and the space left.", shown(m_named), fitsReason(status))};
+    return Error{phrase("{} could not be written ({}); check the folder and the space left.", shown(m_named), fitsReason(status))};
 }
 
 Result<FitsBandWriter> FitsBandWriter::create(const std::filesystem::path& part, const std::filesystem::path& named, int width, int height, int planes,

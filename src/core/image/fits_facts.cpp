@@ -1,5 +1,6 @@
 #include "core/image/fits_facts.h"
 
+#include "core/base/phrase.h"
 #include "core/base/time_text.h"
 
 #include <fmt/format.h>
@@ -73,7 +74,7 @@ private:
                 to = value;
                 facts.sources[fact] = key;
             } else {
-                facts.notes.push_back(fmt::format("{} = {} is not usable", key, *value));
+                facts.notes.push_back(phrase("{} = {} is not usable", key, *value));
             }
         }
     }
@@ -109,7 +110,7 @@ private:
             } else {
                 facts.gain_e_per_adu = gain;
                 facts.sources["gain_e_per_adu"] = "GAIN";
-                facts.notes.push_back("GAIN was taken as e-/ADU; it may be a camera setting");
+                facts.notes.push_back(phrase("GAIN was taken as e-/ADU; it may be a camera setting"));
             }
         }
         positive("read_noise_e", facts.read_noise_e, {"RDNOISE", "READNOIS"});
@@ -119,7 +120,7 @@ private:
     void takePedestal() {
         number("pedestal_adu", &FrameFacts::pedestal_adu, {"PEDESTAL"});
         if (facts.pedestal_adu && *facts.pedestal_adu < 0) {
-            facts.notes.push_back("PEDESTAL is negative; its size was taken as what had been added");
+            facts.notes.push_back(phrase("PEDESTAL is negative; its size was taken as what had been added"));
             facts.pedestal_adu = -*facts.pedestal_adu;
         }
     }
@@ -191,7 +192,7 @@ private:
             facts.start = utc;
             facts.sources["start"] = "DATE-OBS";
         } else {
-            facts.notes.push_back(fmt::format("DATE-OBS = {} is not a time", *date));
+            facts.notes.push_back(phrase("DATE-OBS = {} is not a time", *date));
         }
     }
 

@@ -1,5 +1,6 @@
 #include "core/image/fits_pixels.h"
 
+#include "core/base/phrase.h"
 #include "core/base/text.h"
 #include "core/image/plane.h"
 
@@ -13,7 +14,7 @@ Result<FitsHandle> openFits(const fs::path& path, const fs::path& named) {
     int status = 0;
     // The plain-file call: names with brackets are names, never instructions.
     if (fits_open_diskfile(&raw, path.c_str(), READONLY, &status) != 0)
-        return Error{fmt::format("{} cannot be read as FITS ({}); check that it is a whole, undamaged FITS file.", shown(named), fitsReason(status))};
+        return Error{phrase("{} cannot be read as FITS ({}); check that it is a whole, undamaged FITS file.", shown(named), fitsReason(status))};
     return FitsHandle(raw);
 }
 
@@ -28,7 +29,7 @@ Result<FitsPixelReader> FitsPixelReader::open(const fs::path& path, int hdu) {
     int unused = 0;
     out.m_plain = stored == FLOAT_IMG && !fits_is_compressed_image(file->get(), &unused);
     out.m_file = std::move(*file);
-    if (status != 0) return Error{fmt::format("{} cannot be read as FITS ({}); copy it again.", shown(path), fitsReason(status))};
+    if (status != 0) return Error{phrase("{} cannot be read as FITS ({}); copy it again.", shown(path), fitsReason(status))};
     return out;
 }
 
@@ -37,7 +38,7 @@ Status FitsPixelReader::read(long long first, long long count, float* to) {
     float blank = kNoData;
     fits_read_img(m_file.get(), TFLOAT, first + 1, count, m_plain ? nullptr : &blank, to, &anyBlank, &status);
     if (status == 0 || status == NUM_OVERFLOW) return Done{}; // a double too large for float came back as the largest one
-    return Error{fmt::format("The pixels of {} cannot be read ({}); the file is damaged or cut short, copy it again.", shown(m_path), fitsReason(status))};
+    return Error{phrase("The pixels of {} cannot be read ({}); the file is damaged or cut short, copy it again.", shown(m_path), fitsReason(status))};
 }
 
 } // namespace caelumen

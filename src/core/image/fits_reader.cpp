@@ -1,5 +1,6 @@
 #include "core/image/fits_reader.h"
 
+#include "core/base/phrase.h"
 #include "core/base/text.h"
 #include "core/image/fits_facts.h"
 #include "core/image/fits_pixels.h"
@@ -111,11 +112,11 @@ Result<FitsImage> findImage(const fs::path& path, bool tryFirst) {
         const long long width = size[0], height = size[1];
         if (width < 1 || height < 1) continue;
         if (planes != 1 && planes != 3) {
-            wrongShape = fmt::format("{} holds {} planes; give an image with one plane or three (red, green, blue).", shown(path), planes);
+            wrongShape = phrase("{} holds {} planes; give an image with one plane or three (red, green, blue).", shown(path), planes);
             continue;
         }
         if (width > 1'000'000 || height > 1'000'000 || width * height > kMaxPixels)
-            return Error{fmt::format("{} claims {} x {} pixels, more than can be handled; its header is probably damaged.", shown(path), width, height)};
+            return Error{phrase("{} claims {} x {} pixels, more than can be handled; its header is probably damaged.", shown(path), width, height)};
 
         int stored = 0;
         fits_get_img_type(file, &stored, &status);
@@ -124,13 +125,12 @@ Result<FitsImage> findImage(const fs::path& path, bool tryFirst) {
         std::error_code ignored;
         const auto fileSize = static_cast<long long>(fs::file_size(from, ignored));
         if (!compressed && bytes > fileSize)
-            return Error{
-                fmt::format("{} is cut short: its header promises {} bytes of pixels but the file has {}; copy it again.", shown(path), bytes, fileSize)};
+            return Error{phrase("{} is cut short: its header promises {} bytes of pixels but the file has {}; copy it again.", shown(path), bytes, fileSize)};
         if (compressed && width * height > kMaxPackedPixels)
-            return Error{fmt::format("{} holds {} x {} compressed pixels, more than can be unpacked here; unpack it first if it is a frame.", shown(path),
-                                     width, height)};
+            return Error{
+                phrase("{} holds {} x {} compressed pixels, more than can be unpacked here; unpack it first if it is a frame.", shown(path), width, height)};
         if (compressed && bytes / 2000 > fileSize)
-            return Error{fmt::format("{} claims far more pixels than so small a compressed file can hold; its header is probably damaged.", shown(path))};
+            return Error{phrase("{} claims far more pixels than so small a compressed file can hold; its header is probably damaged.", shown(path))};
 
         FitsImage out;
         out.place = {hdu, compressed, unpacked};
@@ -155,14 +155,14 @@ Result<FitsImage> findImage(const fs::path& path, bool tryFirst) {
             const auto order = key("ROWORDER");
             const bool bottomUp = order && order->find("BOTTOM-UP") != std::string::npos;
             out.info.mosaic = mosaicPattern(*pattern, integerKey(key, "XBAYROFF"), integerKey(key, "YBAYROFF"), bottomUp, out.info.height);
-            if (!out.info.mosaic) out.info.facts.notes.push_back(fmt::format("BAYERPAT '{}' is not a known mosaic; the frame counts as monochrome", *pattern));
+            if (!out.info.mosaic) out.info.facts.notes.push_back(phrase("BAYERPAT '{}' is not a known mosaic; the frame counts as monochrome", *pattern));
             if (out.info.width < 2 || out.info.height < 2) out.info.mosaic.reset();
         }
         out.info.channels = planes == 3 || out.info.mosaic ? std::vector<std::string>{"R", "G", "B"} : std::vector<std::string>{"L"};
         return out;
     }
     if (!wrongShape.empty()) return Error{wrongShape};
-    return Error{fmt::format("{} holds no image; give a FITS file with an image in one of its extensions.", shown(path))};
+    return Error{phrase("{} holds no image; give a FITS file with an image in one of its extensions.", shown(path))};
 }
 
 } // namespace

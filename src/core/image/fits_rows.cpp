@@ -1,5 +1,6 @@
 #include "core/image/fits_rows.h"
 
+#include "core/base/phrase.h"
 #include "core/base/pixel_rows.h"
 #include "core/base/text.h"
 #include "core/image/fits_pixels.h"
@@ -67,7 +68,7 @@ Result<FitsRows> FitsRows::open(const std::filesystem::path& path, int hdu, cons
     fits_movabs_hdu(fits, hdu, &type, &status);
     fits_get_img_type(fits, &out.m_bitpix, &status);
     fits_get_hduaddrll(fits, &header, &data, &end, &status);
-    if (status != 0) return Error{fmt::format("{} cannot be read as FITS ({}); copy it again.", shown(out.m_named), fitsReason(status))};
+    if (status != 0) return Error{phrase("{} cannot be read as FITS ({}); copy it again.", shown(out.m_named), fitsReason(status))};
     out.m_start = data;
     const auto key = [&](const char* name, double& to) {
         int missing = 0;
@@ -101,7 +102,7 @@ Status FitsRows::read(const OpenFile& file, long long first, long long count, fl
     for (long long done = 0; done < count; done += kPiece, to += kPiece) {
         const auto pixels = static_cast<std::size_t>(std::min(kPiece, count - done));
         if (!file.read(raw, pixels * size, m_start + (first + done) * static_cast<long long>(size)))
-            return Error{fmt::format("The pixels of {} cannot be read; the file is gone, damaged or cut short, copy it again.", shown(m_named))};
+            return Error{phrase("The pixels of {} cannot be read; the file is gone, damaged or cut short, copy it again.", shown(m_named))};
         switch (m_bitpix) {
         case 8:
             convert<std::uint8_t, std::uint8_t>(raw, pixels, m_zero, m_scale, m_blank, to);

@@ -1,5 +1,6 @@
 #include "core/image/fits_structure.h"
 
+#include "core/base/phrase.h"
 #include "core/base/text.h"
 
 #include <fmt/format.h>
@@ -103,10 +104,10 @@ public:
             const std::size_t got = m_source(block.data(), kBlock);
             if (cards == 0 && m_count > 0 && (got < kBlock || std::string_view(block.data(), 8) != "XTENSION"))
                 return std::optional<Header>(); // what else follows is nobody's
-            if (got < kBlock) return Error{fmt::format("{} is cut short within its header; copy it again.", shown(m_path))};
+            if (got < kBlock) return Error{phrase("{} is cut short within its header; copy it again.", shown(m_path))};
             if (cards > kMostCards)
-                return Error{fmt::format("The header of {} has more than {} lines, more than can be handled; take its comments and history out.", shown(m_path),
-                                         kMostCards)};
+                return Error{
+                    phrase("The header of {} has more than {} lines, more than can be handled; take its comments and history out.", shown(m_path), kMostCards)};
             for (std::size_t at = 0; at < kBlock; at += kCard) {
                 const std::string_view card(block.data() + at, kCard);
                 if (card.starts_with("END") && (card[3] == ' ' || card[3] == '\0')) {
@@ -114,7 +115,7 @@ public:
                     return std::optional(out);
                 }
                 if (const std::string wrong = take(card, out); !wrong.empty())
-                    return Error{fmt::format("{} cannot be read as FITS: its header is damaged ({}); copy it again.", shown(m_path), wrong)};
+                    return Error{phrase("{} cannot be read as FITS: its header is damaged ({}); copy it again.", shown(m_path), wrong)};
             }
         }
     }
@@ -139,7 +140,7 @@ Status checkFitsStructure(const fs::path& path) {
     const OpenFile file(::open(path.c_str(), O_RDONLY | O_CLOEXEC));
     std::error_code failed;
     const auto size = static_cast<double>(fs::file_size(path, failed));
-    if (file.number() < 0 || failed) return Error{fmt::format("{} cannot be opened ({}); check its permissions.", shown(path), std::strerror(errno))};
+    if (file.number() < 0 || failed) return Error{phrase("{} cannot be opened ({}); check its permissions.", shown(path), std::strerror(errno))};
     double at = 0;
     Walk walk(path, [&](char* to, std::size_t bytes) {
         const auto left = static_cast<std::size_t>(std::max(0.0, std::min<double>(static_cast<double>(bytes), size - at)));
@@ -160,19 +161,19 @@ Result<std::shared_ptr<const OpenFile>> unpackGzippedFits(const fs::path& path) 
     std::error_code failed;
     const auto size = static_cast<double>(fs::file_size(path, failed));
     const std::unique_ptr<gzFile_s, GzClose> packed(gzopen(path.c_str(), "rbe"));
-    if (!packed || failed) return Error{fmt::format("{} cannot be opened; check its permissions.", shown(path))};
+    if (!packed || failed) return Error{phrase("{} cannot be opened; check its permissions.", shown(path))};
     gzbuffer(packed.get(), 1 << 18);
-    auto unpacked = unnamedFile(fmt::format("{} cannot be unpacked", shown(path)));
+    auto unpacked = unnamedFile(phrase("{} cannot be unpacked", shown(path)));
     if (!unpacked) return unpacked.error();
     std::optional<Error> full;
     double done = 0;
-    const auto damaged = [&] { return full ? *full : Error{fmt::format("{} is a damaged or cut gzip file; copy it again.", shown(path))}; };
+    const auto damaged = [&] { return full ? *full : Error{phrase("{} is a damaged or cut gzip file; copy it again.", shown(path))}; };
     const Source source = [&](char* to, std::size_t bytes) -> std::size_t {
         const int got = gzread(packed.get(), to, static_cast<unsigned>(bytes));
         if (got <= 0) return 0;
         if (!unpacked->append(to, static_cast<std::size_t>(got)) && !full)
             full = Error{
-                fmt::format("{} cannot be unpacked into {} ({}); make room there.", shown(path), shown(fs::temp_directory_path(failed)), std::strerror(errno))};
+                phrase("{} cannot be unpacked into {} ({}); make room there.", shown(path), shown(fs::temp_directory_path(failed)), std::strerror(errno))};
         done += got;
         return full ? 0 : static_cast<std::size_t>(got);
     };
@@ -184,8 +185,8 @@ Result<std::shared_ptr<const OpenFile>> unpackGzippedFits(const fs::path& path) 
         if (!*header) break;
         const double bytes = toBlocks((*header)->dataBytes());
         if (done + bytes > kMostUnpacked || (done + bytes > kSmall && done + bytes > kMostPacked * size))
-            return Error{fmt::format("{} would unpack to {:.0f} MB, more than a frame packed into {:.1f} MB can be; if it is one, unpack it yourself first.",
-                                     shown(path), (done + bytes) / 1e6, size / 1e6)};
+            return Error{phrase("{} would unpack to {:.0f} MB, more than a frame packed into {:.1f} MB can be; if it is one, unpack it yourself first.",
+                                shown(path), (done + bytes) / 1e6, size / 1e6)};
         for (double left = bytes; left > 0;) {
             const std::size_t got = source(piece.data(), static_cast<std::size_t>(std::min(left, static_cast<double>(piece.size()))));
             if (got == 0) {

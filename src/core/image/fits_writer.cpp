@@ -1,6 +1,7 @@
 #include "core/image/fits_writer.h"
 
 #include "core/base/file.h"
+#include "core/base/phrase.h"
 #include "core/base/text.h"
 #include "core/image/fits_bands.h"
 #include "core/image/fits_handle.h"
@@ -14,12 +15,12 @@
 namespace caelumen {
 
 Status writeFits(const std::filesystem::path& path, const std::vector<const Plane*>& planes, const std::vector<HeaderCard>& cards, FitsPixels pixels) {
-    if (planes.empty()) return Error{fmt::format("{}: there is no plane to write.", shown(path))};
+    if (planes.empty()) return Error{phrase("{}: there is no plane to write.", shown(path))};
     return writeThrough(path, [&](const std::filesystem::path& part) -> Status {
         int status = 0;
         fitsfile* raw = nullptr;
         const auto failed = [&] {
-            return Error{fmt::format("{} could not be written ({}); check the folder and the space left.", shown(path), fitsReason(status))};
+            return Error{phrase("{} could not be written ({}); check the folder and the space left.", shown(path), fitsReason(status))};
         };
         if (fits_create_diskfile(&raw, part.c_str(), &status) != 0) return failed();
         FitsHandle file(raw);

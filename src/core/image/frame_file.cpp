@@ -1,6 +1,7 @@
 #include "core/image/frame_file.h"
 
 #include "core/base/file.h"
+#include "core/base/phrase.h"
 #include "core/base/text.h"
 #include "core/image/fits_reader.h"
 #include "core/image/no_data.h"
@@ -20,12 +21,12 @@ Result<FrameFile> FrameFile::open(const fs::path& path, const std::string& bayer
     auto out = openAsStored(path);
     if (!out || bayer.empty()) return out;
     FrameInfo& info = out->m_info;
-    if (!info.mosaic && info.channels.size() > 1) return Error{fmt::format("{} has three colour planes already; it is no mosaic {}.", shown(path), bayer)};
+    if (!info.mosaic && info.channels.size() > 1) return Error{phrase("{} has three colour planes already; it is no mosaic {}.", shown(path), bayer)};
     info.mosaic.reset();
     if (bayer != "none") {
         info.mosaic = mosaicPattern(bayer, 0, 0, false, info.height);
         if (!info.mosaic || info.width < 2 || info.height < 2)
-            return Error{fmt::format("\"{}\" is no mosaic of {}; give RGGB, BGGR, GRBG, GBRG or none.", bayer, shown(path))};
+            return Error{phrase("\"{}\" is no mosaic of {}; give RGGB, BGGR, GRBG, GBRG or none.", bayer, shown(path))};
     }
     info.channels = info.mosaic ? std::vector<std::string>{"R", "G", "B"} : std::vector<std::string>{"L"};
     return out;
@@ -35,9 +36,9 @@ Result<FrameFile> FrameFile::openAsStored(const fs::path& path) {
     if (const Status there = isFileToRead(path); !there) return there.error();
     std::array<char, 4> magic{};
     std::ifstream file(path, std::ios::binary);
-    if (!file) return Error{fmt::format("{} cannot be opened; check its permissions.", shown(path))};
+    if (!file) return Error{phrase("{} cannot be opened; check its permissions.", shown(path))};
     file.read(magic.data(), magic.size());
-    if (file.gcount() == 0) return Error{fmt::format("{} is empty; copy it again.", shown(path))};
+    if (file.gcount() == 0) return Error{phrase("{} is empty; copy it again.", shown(path))};
     const std::string_view head(magic.data(), magic.size());
 
     FrameFile out;
@@ -62,7 +63,7 @@ Result<FrameFile> FrameFile::openAsStored(const fs::path& path) {
         out.m_place = image->place;
         return out;
     }
-    return Error{fmt::format("{} is neither FITS nor TIFF; give a frame in one of these formats, or camera raw.", shown(path))};
+    return Error{phrase("{} is neither FITS nor TIFF; give a frame in one of these formats, or camera raw.", shown(path))};
 }
 
 Result<Plane> FrameFile::readChannel(std::size_t c, Plane spare, Rescale by) const {

@@ -1,5 +1,6 @@
 #include "core/image/raw_reader.h"
 
+#include "core/base/phrase.h"
 #include "core/base/text.h"
 
 #include <fmt/format.h>
@@ -14,7 +15,7 @@ namespace fs = std::filesystem;
 namespace {
 
 Error damaged(const fs::path& path, int code) {
-    return Error{fmt::format("{} cannot be read as camera raw ({}); copy it again, or convert it to FITS.", shown(path), libraw_strerror(code))};
+    return Error{phrase("{} cannot be read as camera raw ({}); copy it again, or convert it to FITS.", shown(path), libraw_strerror(code))};
 }
 
 Result<std::unique_ptr<LibRaw>> opened(const fs::path& path) {
@@ -49,7 +50,7 @@ Result<FrameInfo> readRawInfo(const fs::path& path) {
     out.width = d.sizes.width;
     out.height = d.sizes.height;
     if (out.width < 2 || out.height < 2 || static_cast<long long>(out.width) * out.height > (1LL << 29))
-        return Error{fmt::format("{} claims {} x {} pixels; it is damaged or no camera raw.", shown(path), out.width, out.height)};
+        return Error{phrase("{} claims {} x {} pixels; it is damaged or no camera raw.", shown(path), out.width, out.height)};
     out.bits = 16;
     out.integer = true;
     if (d.idata.filters >= 1000) {
@@ -57,9 +58,9 @@ Result<FrameInfo> readRawInfo(const fs::path& path) {
         for (const int y : {0, 1})
             for (const int x : {0, 1}) pattern += "RGBG"[raw.COLOR(y, x) & 3];
         out.mosaic = mosaicPattern(pattern, 0, 0, false, out.height);
-        if (!out.mosaic) return Error{fmt::format("{} has a colour mosaic that is not 2 x 2; convert it to FITS.", shown(path))};
+        if (!out.mosaic) return Error{phrase("{} has a colour mosaic that is not 2 x 2; convert it to FITS.", shown(path))};
     } else if (d.idata.filters != 0 || d.idata.colors != 1) {
-        return Error{fmt::format("{} is no plain sensor picture (its colours are not a 2 x 2 mosaic); convert it to FITS.", shown(path))};
+        return Error{phrase("{} is no plain sensor picture (its colours are not a 2 x 2 mosaic); convert it to FITS.", shown(path))};
     }
     out.channels = out.mosaic ? std::vector<std::string>{"R", "G", "B"} : std::vector<std::string>{"L"};
     FrameFacts& f = out.facts;
@@ -73,7 +74,7 @@ Result<FrameInfo> readRawInfo(const fs::path& path) {
     if (const std::string when = utc(d.other.timestamp); !when.empty()) {
         f.start = when;
         f.sources["start"] = "raw";
-        f.notes.emplace_back("A camera's clock shows its own zone's time: the start may be hours off UTC");
+        f.notes.emplace_back(phrase("A camera's clock shows its own zone's time: the start may be hours off UTC"));
     }
     const std::string camera = std::string(d.idata.make) + (d.idata.model[0] ? " " : "") + d.idata.model;
     if (camera.size() > 1) f.camera = oneLine(camera);
@@ -89,7 +90,7 @@ Result<Plane> readRawPlane(const FrameInfo& info) {
     const auto& s = d.sizes;
     if (!d.rawdata.raw_image || s.width != info.width || s.height != info.height || s.top_margin + s.height > s.raw_height ||
         s.left_margin + s.width > s.raw_width)
-        return Error{fmt::format("{} holds no plain sensor picture; convert it to FITS.", shown(info.path))};
+        return Error{phrase("{} holds no plain sensor picture; convert it to FITS.", shown(info.path))};
     Plane out = Plane::unfilled(info.width, info.height);
     const std::size_t pitch = s.raw_pitch / 2U;
     for (int y = 0; y < info.height; ++y) {

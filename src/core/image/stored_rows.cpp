@@ -1,5 +1,6 @@
 #include "core/image/stored_rows.h"
 
+#include "core/base/phrase.h"
 #include "core/base/pixel_rows.h"
 #include "core/base/text.h"
 #include "core/image/no_data.h"
@@ -26,7 +27,7 @@ Result<StoredRows> StoredRows::open(const FrameFile& file) {
         return out;
     }
     // Unpacked once, into a file that is gone when nobody reads it any more.
-    auto unpacked = unnamedFile(fmt::format("{} cannot be unpacked", shown(out.m_path)));
+    auto unpacked = unnamedFile(phrase("{} cannot be unpacked", shown(out.m_path)));
     if (!unpacked) return unpacked.error();
     const int planes = file.info().mosaic ? 1 : static_cast<int>(file.info().channels.size());
     for (int p = 0; p < planes; ++p) {
@@ -34,7 +35,7 @@ Result<StoredRows> StoredRows::open(const FrameFile& file) {
         if (!plane) return plane.error();
         if (!unpacked->append(plane->data(), plane->size() * sizeof(float)))
             return Error{
-                fmt::format("{} cannot be unpacked into {} ({}); make room there.", shown(out.m_path), shown(fs::temp_directory_path()), std::strerror(errno))};
+                phrase("{} cannot be unpacked into {} ({}); make room there.", shown(out.m_path), shown(fs::temp_directory_path()), std::strerror(errno))};
     }
     out.m_unpacked = std::make_shared<const OpenFile>(std::move(*unpacked));
     return out;
@@ -56,7 +57,7 @@ Status StoredRows::readStored(int plane, int y, int count, float* to) const {
     }
     constexpr auto kSize = static_cast<long long>(sizeof(float));
     if (m_unpacked->read(to, static_cast<std::size_t>(pixels * kSize), first * kSize)) return Done{};
-    return Error{fmt::format("{} could not be read again from the temporary folder; check the disk.", shown(m_path))};
+    return Error{phrase("{} could not be read again from the temporary folder; check the disk.", shown(m_path))};
 }
 
 } // namespace caelumen

@@ -1,5 +1,6 @@
 #include "core/image/tiff_reader.h"
 
+#include "core/base/phrase.h"
 #include "core/base/text.h"
 
 #include <fmt/format.h>
@@ -70,7 +71,7 @@ void unpack(const std::uint8_t* row, std::uint32_t count, const Layout& l, int c
 }
 
 Error cutShort(const fs::path& path) {
-    return Error{fmt::format("The pixels of {} cannot be read; the file is damaged or cut short, copy it again.", shown(path))};
+    return Error{phrase("The pixels of {} cannot be read; the file is damaged or cut short, copy it again.", shown(path))};
 }
 
 Status readTiles(TIFF* tiff, const Layout& l, int channel, Plane& out, const fs::path& path) {
@@ -109,24 +110,24 @@ Status readRows(TIFF* tiff, const Layout& l, int channel, Plane& out, const fs::
 
 Result<FrameInfo> readTiffInfo(const fs::path& path) {
     const TiffHandle tiff = openTiff(path);
-    if (!tiff) return Error{fmt::format("{} cannot be read as TIFF; check that it is a whole, undamaged TIFF file.", shown(path))};
+    if (!tiff) return Error{phrase("{} cannot be read as TIFF; check that it is a whole, undamaged TIFF file.", shown(path))};
     const Layout l = layoutOf(tiff.get());
-    if (l.width == 0 || l.height == 0) return Error{fmt::format("{} has no pixels; its header is probably damaged.", shown(path))};
+    if (l.width == 0 || l.height == 0) return Error{phrase("{} has no pixels; its header is probably damaged.", shown(path))};
     if (static_cast<std::uint64_t>(l.width) * l.height > kMaxPixels || l.width > 1'000'000 || l.height > 1'000'000)
-        return Error{fmt::format("{} claims {} x {} pixels, more than can be handled; its header is probably damaged.", shown(path), l.width, l.height)};
+        return Error{phrase("{} claims {} x {} pixels, more than can be handled; its header is probably damaged.", shown(path), l.width, l.height)};
     const bool isFloat = l.format == SAMPLEFORMAT_IEEEFP;
     const bool known = isFloat ? (l.bits == 32 || l.bits == 64)
                                : (l.format == SAMPLEFORMAT_UINT || l.format == SAMPLEFORMAT_INT || l.format == SAMPLEFORMAT_VOID) &&
                                      (l.bits == 8 || l.bits == 16 || l.bits == 32);
-    if (!known) return Error{fmt::format("{} has {}-bit samples of a kind that is not supported; save it with 16 or 32 bits.", shown(path), l.bits)};
+    if (!known) return Error{phrase("{} has {}-bit samples of a kind that is not supported; save it with 16 or 32 bits.", shown(path), l.bits)};
     if (l.photometric != PHOTOMETRIC_MINISBLACK && l.photometric != PHOTOMETRIC_RGB)
-        return Error{fmt::format("{} is not a plain grey or RGB picture; save it as uncompressed grey or RGB TIFF.", shown(path))};
+        return Error{phrase("{} is not a plain grey or RGB picture; save it as uncompressed grey or RGB TIFF.", shown(path))};
     std::uint16_t compression = COMPRESSION_NONE;
     TIFFGetFieldDefaulted(tiff.get(), TIFFTAG_COMPRESSION, &compression);
     std::error_code ignored;
     const std::uint64_t bytes = static_cast<std::uint64_t>(l.width) * l.height * l.samples * (l.bits / 8u), size = fs::file_size(path, ignored);
     if (compression == COMPRESSION_NONE ? bytes > size : bytes / 5000 > size)
-        return Error{fmt::format("{} is cut short: its header promises more pixels than the file has; copy it again.", shown(path))};
+        return Error{phrase("{} is cut short: its header promises more pixels than the file has; copy it again.", shown(path))};
 
     FrameInfo info;
     info.path = path;
@@ -140,10 +141,10 @@ Result<FrameInfo> readTiffInfo(const fs::path& path) {
 
 Result<Plane> readTiffPlane(const FrameInfo& info, int channel) {
     const TiffHandle tiff = openTiff(info.path);
-    if (!tiff) return Error{fmt::format("{} cannot be opened any more; put it back.", shown(info.path))};
+    if (!tiff) return Error{phrase("{} cannot be opened any more; put it back.", shown(info.path))};
     const Layout l = layoutOf(tiff.get());
     if (static_cast<int>(l.width) != info.width || static_cast<int>(l.height) != info.height || channel >= l.samples)
-        return Error{fmt::format("{} has changed while it was in use; load it again.", shown(info.path))};
+        return Error{phrase("{} has changed while it was in use; load it again.", shown(info.path))};
     Plane out = Plane::unfilled(info.width, info.height);
     const Status read = TIFFIsTiled(tiff.get()) ? readTiles(tiff.get(), l, channel, out, info.path) : readRows(tiff.get(), l, channel, out, info.path);
     if (!read) return read.error();

@@ -1,6 +1,7 @@
 #include "core/image/tiff_writer.h"
 
 #include "core/base/file.h"
+#include "core/base/phrase.h"
 #include "core/base/text.h"
 
 #include <fmt/format.h>
@@ -15,7 +16,7 @@ template<class Sample>
 Status write(const std::filesystem::path& path, int width, int height, std::span<const Sample> pixels, const std::string& description,
              std::span<const char> profile, int dpi) {
     return writeThrough(path, [&](const std::filesystem::path& place) -> Status {
-        const auto failed = [&] { return Error{fmt::format("{} could not be written; check the space left there.", shown(path))}; };
+        const auto failed = [&] { return Error{phrase("{} could not be written; check the space left there.", shown(path))}; };
         TIFFSetErrorHandler(nullptr), TIFFSetWarningHandler(nullptr);
         const std::unique_ptr<TIFF, void (*)(TIFF*)> file(TIFFOpen(place.c_str(), "w"), TIFFClose);
         if (!file) return failed();

@@ -1,5 +1,6 @@
 #include "core/image/unpack.h"
 
+#include "core/base/phrase.h"
 #include "core/base/text.h"
 
 #include <fmt/format.h>
@@ -69,10 +70,10 @@ Ended runHelper(const fs::path& program, std::vector<std::string> words, char* t
 }
 
 Error missing(const fs::path& path) {
-    return {fmt::format("{} may be compressed and the program that unpacks it, caelumen-unpack, is missing; install Caelumen again.", shown(path))};
+    return {phrase("{} may be compressed and the program that unpacks it, caelumen-unpack, is missing; install Caelumen again.", shown(path))};
 }
 Error notStarted(const fs::path& path) {
-    return {fmt::format("{} cannot be unpacked now, since no more programs can be started; close some and try again.", shown(path))};
+    return {phrase("{} cannot be unpacked now, since no more programs can be started; close some and try again.", shown(path))};
 }
 
 } // namespace
@@ -90,7 +91,7 @@ Status unpackPixels(const fs::path& path, const fs::path& named, int hdu, long l
     case Ended::Badly:
         break;
     }
-    return Error{fmt::format("The pixels of {} cannot be unpacked; the file is damaged or cut short, copy it again.", shown(named))};
+    return Error{phrase("The pixels of {} cannot be unpacked; the file is damaged or cut short, copy it again.", shown(named))};
 }
 
 Status probeFitsHeaders(const fs::path& path, const fs::path& named) {
@@ -101,7 +102,7 @@ Status probeFitsHeaders(const fs::path& path, const fs::path& named) {
     if (ended == Ended::NotStarted) return notStarted(named);
     // An ordinary refusal is told better by who asks next. Codes above one are those of sanitizers.
     if (ended == Ended::Well || (WIFEXITED(status) && WEXITSTATUS(status) == kRefused)) return Done{};
-    return Error{fmt::format("{} cannot be read as FITS: the header of a compressed image in it is damaged; copy it again.", shown(named))};
+    return Error{phrase("{} cannot be read as FITS: the header of a compressed image in it is damaged; copy it again.", shown(named))};
 }
 
 } // namespace caelumen

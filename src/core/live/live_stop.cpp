@@ -1,5 +1,6 @@
 #include "core/live/live_stop.h"
 
+#include "core/base/phrase.h"
 #include "core/sky/ephemeris.h"
 
 #include <fmt/format.h>
@@ -126,23 +127,23 @@ std::optional<double> LivePair::highRatio() const {
 }
 
 std::string LivePair::sentence(const std::vector<std::string>& filters) const {
-    const std::string what = fmt::format("{}{}", liveQuantityName(quantity), channel.empty() ? "" : " in " + channel),
+    const std::string what = channel.empty() ? wordOf(liveQuantityName(quantity)) : phrase("{} in {}", wordOf(liveQuantityName(quantity)), channel),
                       both = fmt::format("{} against {}", filters[b], filters[a]);
     const std::string bounds = lowRatio() ? fmt::format(" ({} to {})", times(*lowRatio()), times(*highRatio())) : "";
     switch (word) {
     case LiveWord::TooEarly:
-        return absent.empty() ? fmt::format("{}: {}: too early; swap filters and back once more (A B B A).", both, what)
+        return absent.empty() ? phrase("{}: {}: too early; swap filters and back once more (A B B A).", both, what)
                               : fmt::format("{}: {}: {}", both, what, absent);
     case LiveWord::GoOn:
-        return fmt::format("{}: {} {}{}: go on{}.", both, what, times(ratio()), bounds,
-                           moreSubs ? fmt::format(", about {} more subs of each", std::max(1, *moreSubs)) : "");
+        return phrase("{}: {} {}{}: go on{}.", both, what, times(ratio()), bounds,
+                      moreSubs ? phrase(", about {} more subs of each", std::max(1, *moreSubs)) : "");
     case LiveWord::ToldApart:
-        return fmt::format("{}: {} {}{}: told apart, stop.", both, what, times(ratio()), bounds);
+        return phrase("{}: {} {}{}: told apart, stop.", both, what, times(ratio()), bounds);
     case LiveWord::Alike:
-        return fmt::format("{}: {} {}{}: alike as far as anybody would notice, stop.", both, what, times(ratio()), bounds);
+        return phrase("{}: {} {}{}: alike as far as anybody would notice, stop.", both, what, times(ratio()), bounds);
     case LiveWord::NotTonight:
-        return fmt::format("{}: {} {}{}: will not be told apart tonight{}.", both, what, times(ratio()), bounds,
-                           moreSubs ? fmt::format(": {} more subs of each needed", *moreSubs) : ", nor in two hundred more blocks");
+        return phrase("{}: {} {}{}: will not be told apart tonight{}.", both, what, times(ratio()), bounds,
+                      moreSubs ? phrase(": {} more subs of each needed", *moreSubs) : phrase(", nor in two hundred more blocks"));
     }
     return {};
 }
@@ -179,13 +180,13 @@ LiveNight liveNight(const std::vector<LiveRun>& runs, StarLight& light) {
         return 2 * (rate(t, it->second) - *l) + std::log(*t.sub->exposure_s);
     });
     add(LiveQuantity::Sharpness, "", false, [](const Timed& t) -> Value { return t.sub->fwhm_px ? Value(std::log(*t.sub->fwhm_px)) : std::nullopt; });
-    if (!gains) out.notes.emplace_back("The gain of a run is not known: what is compared holds if all were taken at one gain.");
-    if (subs.size() < 2) out.notes.emplace_back("The subs say no times, so that nothing can be told while they land.");
+    if (!gains) out.notes.emplace_back(phrase("The gain of a run is not known: what is compared holds if all were taken at one gain."));
+    if (subs.size() < 2) out.notes.emplace_back(phrase("The subs say no times, so that nothing can be told while they land."));
     std::string channel;
     for (const Timed& t : subs) {
         if (!channel.empty() && channel != t.sub->channel)
             out.notes.push_back(
-                fmt::format("Stars are measured in {} of one filter and in {} of another: their light is compared across channels.", channel, t.sub->channel));
+                phrase("Stars are measured in {} of one filter and in {} of another: their light is compared across channels.", channel, t.sub->channel));
         if (!channel.empty() && channel != t.sub->channel) break;
         channel = t.sub->channel;
     }
@@ -205,8 +206,9 @@ LiveStop judgeLive(const LiveNight& night, const LiveOptions& options) {
                     return std::any_of(s.points.begin(), s.points.end(), [&](const LivePoint& p) { return p.filter == run; });
                 };
                 if (!has(a) || !has(b))
-                    pair.absent = s.quantity == LiveQuantity::Starlight || s.quantity == LiveQuantity::StarTime ? "the filters do not share twenty stars."
-                                                                                                                : "its subs do not tell it.";
+                    pair.absent = s.quantity == LiveQuantity::Starlight || s.quantity == LiveQuantity::StarTime
+                                      ? phrase("the filters do not share twenty stars.")
+                                      : phrase("its subs do not tell it.");
                 else
                     judge(pair, stepsOf(s.points, s.within), options, out.alphaEach, night);
                 out.pairs.push_back(std::move(pair));

@@ -1,5 +1,6 @@
 #include "core/live/time_left.h"
 
+#include "core/base/phrase.h"
 #include "core/sky/ephemeris.h"
 
 namespace caelumen {
@@ -20,9 +21,9 @@ std::optional<TimeLeft> timeLeft(const Site& site, const Target& target, const s
     for (double s = kStep; s < 86400; s += kStep) {
         const SkyMoment m = at(s);
         if (m.sun.alt_deg > kDark) return TimeLeft{s, "dawn"};
-        if (m.target->alt_deg < low) return TimeLeft{s, low == kLow ? "the target sinks below 30 degrees" : "the target sinks lower"};
-        if (now.moon.alt_deg < kUp && m.moon.alt_deg > kUp) return TimeLeft{s, "the moon rises"};
-        if (now.moon.alt_deg > kUp && m.moon.alt_deg < kUp) return TimeLeft{s, "the moon sets"};
+        if (m.target->alt_deg < low) return TimeLeft{s, low == kLow ? phrase("the target sinks below 30 degrees") : phrase("the target sinks lower")};
+        if (now.moon.alt_deg < kUp && m.moon.alt_deg > kUp) return TimeLeft{s, phrase("the moon rises")};
+        if (now.moon.alt_deg > kUp && m.moon.alt_deg < kUp) return TimeLeft{s, phrase("the moon sets")};
     }
     return std::nullopt;
 }

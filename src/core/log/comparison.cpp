@@ -1,5 +1,6 @@
 #include "core/log/comparison.h"
 
+#include "core/base/phrase.h"
 #include "core/compare/same_field.h"
 
 #include <fmt/format.h>
@@ -68,11 +69,11 @@ std::string addRunOf(Trial& to, const Trial& from, const std::string& id, std::v
         }
     }
     if (from.site.name != to.site.name || from.site.latitude_deg != to.site.latitude_deg || from.site.longitude_deg != to.site.longitude_deg) {
-        added.note += (added.note.empty() ? "" : " ") + fmt::format("Taken at {}.", from.site.name.empty() ? "another place" : from.site.name);
-        cautions.push_back(fmt::format("Run {} was taken at {}: what depends on the sky compares the places too.", added.id,
-                                       from.site.name.empty() ? "another place" : from.site.name));
+        added.note += (added.note.empty() ? "" : " ") + phrase("Taken at {}.", from.site.name.empty() ? phrase("another place") : from.site.name);
+        cautions.push_back(phrase("Run {} was taken at {}: what depends on the sky compares the places too.", added.id,
+                                  from.site.name.empty() ? phrase("another place") : from.site.name));
     }
-    if (areDifferent(from.target, to.target)) cautions.push_back(fmt::format("Run {} shows {}, not {}.", added.id, from.target.name, to.target.name));
+    if (areDifferent(from.target, to.target)) cautions.push_back(phrase("Run {} shows {}, not {}.", added.id, from.target.name, to.target.name));
     to.runs.push_back(std::move(added));
     return to.runs.back().id;
 }

@@ -1,6 +1,7 @@
 #include "core/log/log_entry.h"
 
 #include "core/base/json_fields.h"
+#include "core/base/phrase.h"
 #include "core/base/text.h"
 #include "core/image/name_facts.h"
 #include "core/model/flags.h"
@@ -157,7 +158,7 @@ Json logEntryToJson(const LogEntry& e) {
 
 Result<LogEntry> logEntryFromJson(const Json& json, const std::string& source) {
     return understood<LogEntry>(source, [&]() -> Result<LogEntry> {
-        const JsonFields f(json, source, "an entry");
+        const JsonFields f(json, source, phrase("an entry"));
         LogEntry e;
         e.uid = f.needText("uid"), e.campaign = f.text("campaign"), e.trial = f.text("trial"), e.run = f.text("run"), e.stack = f.text("stack");
         e.trialId = static_cast<long long>(f.numberOr("trial_id", 0, 0, 1e15));

@@ -1,3 +1,4 @@
+#include "core/base/phrase.h"
 #include "core/base/statistics.h"
 #include "core/measure/halo.h"
 #include "core/measure/halo_sectors.h"
@@ -50,11 +51,11 @@ std::size_t sectorOf(double dx, double dy) {
 
 Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double reach, const std::optional<Psf>& psf, const std::vector<Star>& stars,
                                        double noise, double saturation, double pitch) {
-    if (!psf) return Error{"there are too few unsaturated stars to know the star image"};
-    if (guess.x < 0 || guess.y < 0 || guess.x > plane.width() - 1 || guess.y > plane.height() - 1) return Error{"the star lies outside this frame"};
+    if (!psf) return Error{phrase("there are too few unsaturated stars to know the star image")};
+    if (guess.x < 0 || guess.y < 0 || guess.x > plane.width() - 1 || guess.y > plane.height() - 1) return Error{phrase("the star lies outside this frame")};
     // The catalogue knows the star's place better than the mouse does.
     const Star* nearest = starNear(stars, guess, std::max(12.0, 4 * psf->fwhm));
-    if (!nearest) return Error{"no star is found at that place in this frame"};
+    if (!nearest) return Error{phrase("no star is found at that place in this frame")};
     const Point start{nearest->x, nearest->y};
     HaloProfile out;
     out.pitch = pitch;
@@ -64,7 +65,7 @@ Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double r
     const double fitRadius = std::max({2.5 * psf->fwhm, 5.0, burnt > 0 ? burnt + std::max(1.5 * psf->fwhm, 4.0) : 0.0});
     const PatchMask mask = neighbourMask(stars, *psf, noise, start, own, std::max(reach, fitRadius));
     const auto star = scalePsf(plane, *psf, start, fitRadius, saturation, mask);
-    if (!star) return Error{"the star image could not be fitted to the star's unsaturated pixels"};
+    if (!star) return Error{phrase("the star image could not be fitted to the star's unsaturated pixels")};
     out.centre = star->centre;
     out.flux = star->flux;
     out.fluxSigma = star->sigma;
@@ -110,7 +111,7 @@ Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double r
     std::vector<double> far;
     for (std::size_t i = bins * 7 / 8; i < bins; ++i)
         if (out.sigma[i] > 0) far.push_back(out.value[i]);
-    if (far.size() < 2) return Error{"the star stands too close to the edge of the frame for its surroundings to be measured"};
+    if (far.size() < 2) return Error{phrase("the star stands too close to the edge of the frame for its surroundings to be measured")};
     const double sky = median(std::span<double>(far));
     for (std::size_t i = 0; i < bins; ++i) {
         out.value[i] -= sky;

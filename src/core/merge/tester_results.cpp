@@ -1,6 +1,7 @@
 #include "core/merge/tester_results.h"
 
 #include "core/base/json_fields.h"
+#include "core/base/phrase.h"
 #include "core/model/flags.h"
 #include "core/model/quantity.h"
 
@@ -151,23 +152,21 @@ std::vector<std::string> whyApart(const std::vector<TesterResults>& testers, std
             if (const TesterRun* r = i == which ? nullptr : runOf(testers[i]))
                 if (const auto m = up(*r)) rest.push_back(*m);
         if (!rest.empty() && std::abs(*moon - middleOf(rest)) > 0.25)
-            out.push_back(fmt::format("Its moon was {:.0f} % lit where the others had {:.0f} %.", 100 * *moon, 100 * middleOf(rest)));
+            out.push_back(phrase("Its moon was {:.0f} % lit where the others had {:.0f} %.", 100 * *moon, 100 * middleOf(rest)));
     }
-    unlike(&TesterRun::skyMag, 0.75, false, [](double v, double m) { return fmt::format("Its sky has {:.1f} mag/arcsec2, that of the others {:.1f}.", v, m); });
-    unlike(&TesterRun::focalRatio, 1.25, true, [](double v, double m) {
-        return fmt::format("Its telescope works at f/{:.1f}, the others' at f/{:.1f}: a narrow band shifts in a fast cone.", v, m);
-    });
-    unlike(&TesterRun::scale_arcsec, 1.4, true,
-           [](double v, double m) { return fmt::format("Its pixels span {:.2f} arcsec, those of the others {:.2f}.", v, m); });
+    unlike(&TesterRun::skyMag, 0.75, false, [](double v, double m) { return phrase("Its sky has {:.1f} mag/arcsec2, that of the others {:.1f}.", v, m); });
+    unlike(&TesterRun::focalRatio, 1.25, true,
+           [](double v, double m) { return phrase("Its telescope works at f/{:.1f}, the others' at f/{:.1f}: a narrow band shifts in a fast cone.", v, m); });
+    unlike(&TesterRun::scale_arcsec, 1.4, true, [](double v, double m) { return phrase("Its pixels span {:.2f} arcsec, those of the others {:.2f}.", v, m); });
     unlike(&TesterRun::targetAltitude_deg, 20, false,
-           [](double v, double m) { return fmt::format("Its target stood {:.0f} degrees high, that of the others {:.0f}.", v, m); });
-    unlike(&TesterRun::total_s, 3, true, [](double v, double m) { return fmt::format("It exposed {:.1f} h, the others {:.1f} h.", v / 3600, m / 3600); });
+           [](double v, double m) { return phrase("Its target stood {:.0f} degrees high, that of the others {:.0f}.", v, m); });
+    unlike(&TesterRun::total_s, 3, true, [](double v, double m) { return phrase("It exposed {:.1f} h, the others {:.1f} h.", v / 3600, m / 3600); });
     return out;
 }
 
 Result<TesterResults> testerResultsFromJson(const Json& json, const std::string& name) {
     return understood<TesterResults>(name, [&]() -> Result<TesterResults> {
-        const JsonFields r(json, name, "the file");
+        const JsonFields r(json, name, phrase("the file"));
         const bool shared = r.field("caelumen_share") != nullptr;
         r.needFormat(shared ? "caelumen_share" : "caelumen_results", "a results file");
         const auto voided = voidedIn(r);
@@ -180,7 +179,7 @@ Result<TesterResults> testerResultsFromJson(const Json& json, const std::string&
             f.filter = m.needText("filter"), f.channel = m.text("channel"), f.quantity = m.needText("quantity");
             f.regionKind = kindOf(f.quantity, m.text("region"));
             const auto value = m.number("value");
-            if (!value) r.fail(fmt::format("has a measurement ({}, {}) without a \"value\"", n, f.quantity));
+            if (!value) r.fail(phrase("has a measurement ({}, {}) without a \"value\"", n, f.quantity));
             f.value = *value;
             f.sigma = m.number("sigma").value_or(0);
             const auto flags = m.texts("flags");

@@ -1,5 +1,7 @@
 #include "core/model/facts.h"
 
+#include "core/base/phrase.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -54,7 +56,7 @@ const FactName& factName(const std::string& id) {
 
 std::optional<std::string> conflictOf(const std::string& what, double header, double trial) {
     if (std::abs(header - trial) <= 0.01 * std::max(std::abs(trial), 1e-6)) return std::nullopt;
-    return fmt::format("{}: the header says {}, the trial {}", what, header, trial);
+    return phrase("{}: the header says {}, the trial {}", what, header, trial);
 }
 
 const Fact* Facts::of(const std::string& id) const {

@@ -1,6 +1,7 @@
 #include "core/model/filter_shelf.h"
 
 #include "core/base/json.h"
+#include "core/base/phrase.h"
 #include "core/base/text.h"
 #include "core/model/trial_json.h"
 
@@ -101,7 +102,7 @@ Json shelfToJson(const FilterShelf& shelf) {
 }
 
 Result<FilterShelf> shelfFromJson(const Json& json, const std::string& name) {
-    if (!json.is_object() || !json.contains("filters")) return Error{name + " holds no list of filters."};
+    if (!json.is_object() || !json.contains("filters")) return Error{name + phrase(" holds no list of filters.")};
     auto all = trialFromJson(Json{{"caelumen_trial", 1}, {"filters", json["filters"]}}, name);
     if (!all) return all.error();
     return all->filters;

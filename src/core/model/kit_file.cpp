@@ -2,6 +2,7 @@
 
 #include "core/base/file.h"
 #include "core/base/json.h"
+#include "core/base/phrase.h"
 #include "core/base/tables.h"
 #include "core/base/text.h"
 #include "core/model/trial_json.h"
@@ -76,8 +77,8 @@ std::string kitToText(const KitFile& kit) {
 Result<KitFile> kitFromText(const std::string& text, const std::string& name) {
     auto json = parseJson(text, name);
     if (!json) return json.error();
-    if (!json->is_object() || !json->contains("caelumen_kit")) return Error{fmt::format("{} has no \"caelumen_kit\"; it is not a kit file.", name)};
-    if ((*json)["caelumen_kit"] != 1) return Error{fmt::format("{} is a kit of another format; this program reads format 1.", name)};
+    if (!json->is_object() || !json->contains("caelumen_kit")) return Error{phrase("{} has no \"caelumen_kit\"; it is not a kit file.", name)};
+    if ((*json)["caelumen_kit"] != 1) return Error{phrase("{} is a kit of another format; this program reads format 1.", name)};
     KitFile kit;
     if (json->contains("filters") && (*json)["filters"].is_array()) {
         for (const Json& f : (*json)["filters"]) {
@@ -117,36 +118,34 @@ std::string filtersToCsv(const std::vector<Filter>& filters) {
 }
 
 Rig filledFrom(const Rig& own, const Rig& other, std::vector<std::string>& kept) {
-    for (const auto& [what, member] : {std::pair{"focal length", &Rig::focal_length_mm},
+    for (const auto& [what, member] : {std::pair{phrase("focal length"), &Rig::focal_length_mm},
                                        {"aperture", &Rig::aperture_mm},
                                        {"obstruction", &Rig::obstruction},
-                                       {"pixel size", &Rig::pixel_um},
+                                       {phrase("pixel size"), &Rig::pixel_um},
                                        {"gain", &Rig::gain_e_per_adu},
-                                       {"read noise", &Rig::read_noise_e},
-                                       {"full well", &Rig::full_well_e},
+                                       {phrase("read noise"), &Rig::read_noise_e},
+                                       {phrase("full well"), &Rig::full_well_e},
                                        {"pedestal", &Rig::pedestal_adu},
-                                       {"full scale", &Rig::full_scale_adu},
-                                       {"glass of a filter", &Rig::filter_thickness_mm},
+                                       {phrase("full scale"), &Rig::full_scale_adu},
+                                       {phrase("glass of a filter"), &Rig::filter_thickness_mm},
                                        {"reducer", &Rig::reducer},
                                        {"spacing", &Rig::back_focus_mm},
-                                       {"gain setting", &Rig::gain_setting}})
+                                       {phrase("gain setting"), &Rig::gain_setting}})
         if (own.*member && other.*member && std::abs(*(own.*member) - *(other.*member)) > 1e-6 * std::abs(*(own.*member)))
-            kept.push_back(fmt::format("{} {:g} (the kit says {:g})", what, *(own.*member), *(other.*member)));
-    if (!own.name.empty() && !other.name.empty() && own.name != other.name)
-        kept.push_back(fmt::format("name \"{}\" (the kit says \"{}\")", own.name, other.name));
+            kept.push_back(phrase("{} {:g} (the kit says {:g})", what, *(own.*member), *(other.*member)));
+    if (!own.name.empty() && !other.name.empty() && own.name != other.name) kept.push_back(phrase("name \"{}\" (the kit says \"{}\")", own.name, other.name));
     if (!own.camera.empty() && !other.camera.empty() && own.camera != other.camera)
-        kept.push_back(fmt::format("camera {} (the kit says {})", own.camera, other.camera));
-    if (!own.gaps_mm.empty() && !other.gaps_mm.empty() && own.gaps_mm != other.gaps_mm) kept.emplace_back("the gaps between reflecting surfaces");
+        kept.push_back(phrase("camera {} (the kit says {})", own.camera, other.camera));
+    if (!own.gaps_mm.empty() && !other.gaps_mm.empty() && own.gaps_mm != other.gaps_mm) kept.emplace_back(phrase("the gaps between reflecting surfaces"));
     return effectiveRig(other, own);
 }
 
 Result<std::vector<Filter>> filtersFromCsv(const std::string& text, const std::string& name, std::vector<std::string>* unknown) {
     const auto rows = csvRows(text);
-    if (rows.empty()) return Error{fmt::format("{} holds no table of filters; its first line must name the columns (id, name, kind, ...).", name)};
+    if (rows.empty()) return Error{phrase("{} holds no table of filters; its first line must name the columns (id, name, kind, ...).", name)};
     const auto& head = rows.front();
     const auto column = [&](const std::string& key) { return static_cast<std::size_t>(std::find(head.begin(), head.end(), key) - head.begin()); };
-    if (column("name") == head.size())
-        return Error{fmt::format("{} has no column \"name\"; its first line must name the columns (id, name, kind, ...).", name)};
+    if (column("name") == head.size()) return Error{phrase("{} has no column \"name\"; its first line must name the columns (id, name, kind, ...).", name)};
     if (unknown)
         for (const std::string& heading : head)
             if (!heading.empty() && std::find(kColumns.begin(), kColumns.end(), heading) == kColumns.end()) unknown->push_back(heading);
@@ -163,8 +162,7 @@ Result<std::vector<Filter>> filtersFromCsv(const std::string& text, const std::s
             std::replace(plain.begin(), plain.end(), ',', '.');
             char* end = nullptr;
             const double v = std::strtod(plain.c_str(), &end);
-            if (end == plain.c_str() || *end != '\0' || !std::isfinite(v))
-                wrong = fmt::format("{}, line {}: \"{}\" is no number for {}.", name, r + 1, said, key);
+            if (end == plain.c_str() || *end != '\0' || !std::isfinite(v)) wrong = phrase("{}, line {}: \"{}\" is no number for {}.", name, r + 1, said, key);
             return v;
         };
         Json f{{"id", at("id").empty() ? fmt::format("filter-{}", r) : at("id")}, {"name", at("name")}};

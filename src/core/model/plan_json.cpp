@@ -1,6 +1,7 @@
 #include "core/model/plan_json.h"
 
 #include "core/base/json_fields.h"
+#include "core/base/phrase.h"
 #include "core/base/time_text.h"
 
 #include <fmt/format.h>
@@ -44,10 +45,10 @@ Json planToJson(const Plan& p) {
 
 Result<Plan> planFromJson(const Json& json, const std::string& name) {
     return understood<Plan>(name, [&]() -> Result<Plan> {
-        const JsonFields r(json, name, "the plan");
+        const JsonFields r(json, name, phrase("the plan"));
         Plan p;
         p.date = r.text("date");
-        if (!p.date.empty() && !utcTime(p.date + "T00:00")) r.fail(fmt::format("has \"date\" = \"{}\"; give it as 2026-06-20", p.date));
+        if (!p.date.empty() && !utcTime(p.date + "T00:00")) r.fail(phrase("has \"date\" = \"{}\"; give it as 2026-06-20", p.date));
         p.filters = r.texts("filters", 1000);
         p.done = r.texts("done", 1000);
         p.subs = r.wholeOr("subs", p.subs, 1, 10'000);
@@ -56,7 +57,7 @@ Result<Plan> planFromJson(const Json& json, const std::string& name) {
         const JsonFields exposures = r.object("exposures");
         for (const auto& [filter, value] : r.items("exposures")) {
             const auto own = exposures.number(filter.c_str(), 0.001, kLongest_s);
-            if (!own) exposures.fail(fmt::format("has \"{}\" without a number", filter));
+            if (!own) exposures.fail(phrase("has \"{}\" without a number", filter));
             p.exposures[filter] = *own;
         }
         p.order = r.oneOf("order", BlockOrder::Mirrored, {{"mirrored", BlockOrder::Mirrored}, {"square", BlockOrder::Square}});
@@ -79,7 +80,7 @@ Result<Plan> planFromJson(const Json& json, const std::string& name) {
             block.start_s = b.numberOr("start_s", block.start_s, 0, 86'400);
             block.subs = b.wholeOr("subs", block.subs, 0, 10'000);
             block.exposure_s = b.numberOr("exposure_s", block.exposure_s, 0.001, kLongest_s);
-            if (block.exposure_s <= 0) b.fail("needs \"exposure_s\"");
+            if (block.exposure_s <= 0) b.fail(phrase("needs \"exposure_s\""));
             p.blocks.push_back(block);
         }
         return p;

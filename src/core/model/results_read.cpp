@@ -1,6 +1,7 @@
 #include "core/model/results_read.h"
 
 #include "core/base/json_fields.h"
+#include "core/base/phrase.h"
 
 #include <algorithm>
 
@@ -55,7 +56,7 @@ ReadResults resultsFrom(const JsonFields& r) {
         x.run = m.needText("run"), x.filter = m.needText("filter"), x.channel = m.text("channel"), x.quantity = m.needText("quantity"),
         x.region = m.text("region");
         const auto value = m.number("value");
-        if (!value) m.fail("has a measurement without a \"value\"");
+        if (!value) m.fail(phrase("has a measurement without a \"value\""));
         x.value = *value, x.sigma = m.number("sigma").value_or(0);
         x.flags = m.texts("flags"), x.headline = m.flag("headline"), x.note = m.text("note");
         runOf(x.run).filter = x.filter;
@@ -88,14 +89,14 @@ ReadResults resultsFrom(const JsonFields& r) {
         f.id = f.name = run.filter, f.kind = run.baseline ? "none" : "other";
         out.trial.filters.push_back(std::move(f));
     }
-    if (out.trial.runs.empty()) r.fail("holds no run");
+    if (out.trial.runs.empty()) r.fail(phrase("holds no run"));
     return out;
 }
 
 } // namespace
 
 Result<ReadResults> resultsFromJson(const Json& json, const std::string& name) {
-    return understood<ReadResults>(name, [&] { return Result<ReadResults>(resultsFrom(JsonFields(json, name, "the file"))); });
+    return understood<ReadResults>(name, [&] { return Result<ReadResults>(resultsFrom(JsonFields(json, name, phrase("the file")))); });
 }
 
 } // namespace caelumen

@@ -1,3 +1,4 @@
+#include "core/base/phrase.h"
 #include "core/base/tables.h"
 #include "core/model/trial.h"
 
@@ -28,12 +29,12 @@ Result<std::vector<HorizonPoint>> parseHorizon(const std::string& text, const st
         const auto p = twoNumbers(line);
         if (!p) continue;
         if (p->first < 0 || p->first > 360 || p->second < -10 || p->second > 90)
-            return Error{fmt::format("{} has a horizon point of azimuth {:g} and altitude {:g} degrees; give azimuths 0 to 360 and altitudes -10 to 90.", name,
-                                     p->first, p->second)};
-        if (out.size() >= 10'000) return Error{fmt::format("{} has more than ten thousand horizon points; thin it out.", name)};
+            return Error{phrase("{} has a horizon point of azimuth {:g} and altitude {:g} degrees; give azimuths 0 to 360 and altitudes -10 to 90.", name,
+                                p->first, p->second)};
+        if (out.size() >= 10'000) return Error{phrase("{} has more than ten thousand horizon points; thin it out.", name)};
         out.push_back({p->first, p->second});
     }
-    if (out.size() < 2) return Error{fmt::format("{} holds no horizon: give lines of azimuth and altitude in degrees.", name)};
+    if (out.size() < 2) return Error{phrase("{} holds no horizon: give lines of azimuth and altitude in degrees.", name)};
     std::stable_sort(out.begin(), out.end(), [](const HorizonPoint& a, const HorizonPoint& b) { return a.azimuth_deg < b.azimuth_deg; });
     return out;
 }

@@ -2,6 +2,7 @@
 
 #include "core/base/file.h"
 #include "core/base/json_fields.h"
+#include "core/base/phrase.h"
 #include "core/base/text.h"
 #include "core/base/time_text.h"
 #include "core/model/plan_json.h"
@@ -33,7 +34,7 @@ Rig readRig(const JsonFields& r, bool withName) {
     rig.gain_setting = r.number("gain_setting", 0, 1e6);
     for (const auto& [name, value] : r.items("gaps_mm")) {
         if (!value->is_number() || !(value->get<double>() > 0) || value->get<double>() > 1e4)
-            r.fail(fmt::format("has a gap \"{}\" that must be millimetres above zero", name));
+            r.fail(phrase("has a gap \"{}\" that must be millimetres above zero", name));
         rig.gaps_mm[name] = value->get<double>();
     }
     return rig;
@@ -43,25 +44,25 @@ Rig readRig(const JsonFields& r, bool withName) {
 void readSurroundings(const JsonFields& r, Site& site) {
     if (const Json* points = r.list("horizon")) {
         for (const Json& point : *points) {
-            const JsonFields p(point, r.file(), "a point of the horizon");
+            const JsonFields p(point, r.file(), phrase("a point of the horizon"));
             const auto azimuth = p.number("azimuth_deg", 0, 360), altitude = p.number("altitude_deg", -10, 90);
-            if (!azimuth || !altitude) p.fail("needs \"azimuth_deg\" and \"altitude_deg\"");
+            if (!azimuth || !altitude) p.fail(phrase("needs \"azimuth_deg\" and \"altitude_deg\""));
             site.horizon.push_back({*azimuth, *altitude});
         }
         std::stable_sort(site.horizon.begin(), site.horizon.end(), [](const HorizonPoint& a, const HorizonPoint& b) { return a.azimuth_deg < b.azimuth_deg; });
     }
     if (const Json* domes = r.list("light_domes")) {
         for (const Json& dome : *domes) {
-            const JsonFields d(dome, r.file(), "a light dome of the site");
+            const JsonFields d(dome, r.file(), phrase("a light dome of the site"));
             const auto azimuth = d.number("azimuth_deg", 0, 360);
-            if (!azimuth) d.fail("needs \"azimuth_deg\"");
+            if (!azimuth) d.fail(phrase("needs \"azimuth_deg\""));
             const LightDome usual;
             site.domes.push_back(
                 {*azimuth, d.positive("half_width_deg", 180).value_or(usual.half_width_deg), d.number("strength", 0, 1000).value_or(usual.strength)});
         }
     }
     if (r.field("lamps")) {
-        const JsonFields l = r.object("lamps", "the lamps of the site");
+        const JsonFields l = r.object("lamps", phrase("the lamps of the site"));
         LampMix mix{0, 0, 0, 0, 0};
         for (const auto& [key, part] : {std::pair{"high_pressure_sodium", &mix.highPressureSodium},
                                         {"low_pressure_sodium", &mix.lowPressureSodium},
@@ -69,7 +70,8 @@ void readSurroundings(const JsonFields& r, Site& site) {
                                         {"led_warm", &mix.ledWarm},
                                         {"led_cool", &mix.ledCool}})
             *part = l.number(key, 0, 1e6).value_or(0);
-        if (!(mix.highPressureSodium + mix.lowPressureSodium + mix.metalHalide + mix.ledWarm + mix.ledCool > 0)) l.fail("name no lamp with a part above zero");
+        if (!(mix.highPressureSodium + mix.lowPressureSodium + mix.metalHalide + mix.ledWarm + mix.ledCool > 0))
+            l.fail(phrase("name no lamp with a part above zero"));
         site.lamps = mix;
     }
 }
@@ -96,14 +98,14 @@ Filter readFilter(const JsonFields& r) {
     f.photos = r.texts("photos");
     if (const Json* claims = r.list("claimed_bands")) {
         for (const Json& claim : *claims) {
-            const JsonFields c(claim, r.file(), fmt::format("a claimed band of filter \"{}\"", f.id));
+            const JsonFields c(claim, r.file(), phrase("a claimed band of filter \"{}\"", f.id));
             const auto centre = c.number("center_nm", 100, 3000);
-            if (!centre) c.fail("needs \"center_nm\"");
+            if (!centre) c.fail(phrase("needs \"center_nm\""));
             f.claims.push_back({*centre, c.positive("fwhm_nm", 2000), c.number("peak", 0, 2)});
         }
     }
     if (r.field("price")) {
-        const JsonFields p = r.object("price", fmt::format("the price of filter \"{}\"", f.id));
+        const JsonFields p = r.object("price", phrase("the price of filter \"{}\"", f.id));
         f.price = Price{p.number("amount", 0, 1e9).value_or(0), p.number("shipping", 0, 1e9).value_or(0), p.text("currency")};
     }
     return f;
@@ -113,7 +115,7 @@ std::string readTime(const JsonFields& r, const char* key) {
     const std::string given = r.text(key);
     if (given.empty()) return given;
     const auto utc = utcTime(given);
-    if (!utc) r.fail(fmt::format("has \"{}\" = \"{}\"; give UTC as 2026-06-20T18:05:00Z, or with an offset as 2026-06-20T20:05:00+02:00", key, given));
+    if (!utc) r.fail(phrase("has \"{}\" = \"{}\"; give UTC as 2026-06-20T18:05:00Z, or with an offset as 2026-06-20T20:05:00+02:00", key, given));
     return *utc;
 }
 
@@ -126,9 +128,9 @@ Run readRun(const JsonFields& r) {
     run.combine = r.text("combine", "mean");
     run.bayer = r.text("bayer");
     if (!run.bayer.empty() && run.bayer != "none" && run.bayer != "RGGB" && run.bayer != "BGGR" && run.bayer != "GRBG" && run.bayer != "GBRG")
-        r.fail(fmt::format("has \"bayer\" = \"{}\"; it must be RGGB, BGGR, GRBG, GBRG or none", run.bayer));
+        r.fail(phrase("has \"bayer\" = \"{}\"; it must be RGGB, BGGR, GRBG, GBRG or none", run.bayer));
     if (run.combine != "mean" && run.combine != "median" && run.combine != "sum")
-        r.fail(fmt::format("has \"combine\" = \"{}\"; it must be mean, median or sum", run.combine));
+        r.fail(phrase("has \"combine\" = \"{}\"; it must be mean, median or sum", run.combine));
     run.sub_exposure_s = r.positive("sub_exposure_s", 1e7);
     run.sub_count = r.whole("sub_count", 1, 10'000'000);
     run.start = readTime(r, "start");
@@ -138,7 +140,7 @@ Run readRun(const JsonFields& r) {
     run.short_count = r.whole("short_count", 1, 10'000'000);
     run.odd_stack = r.text("odd_stack");
     run.even_stack = r.text("even_stack");
-    if (run.odd_stack.empty() != run.even_stack.empty()) r.fail("has only one of \"odd_stack\" and \"even_stack\"; give both or neither");
+    if (run.odd_stack.empty() != run.even_stack.empty()) r.fail(phrase("has only one of \"odd_stack\" and \"even_stack\"; give both or neither"));
     run.rig = readRig(r, false);
     run.rig.name = r.text("camera");
     run.note = r.text("note");
@@ -158,7 +160,7 @@ Region readRegion(const JsonFields& r) {
         region.shape = RegionShape::Star;
         auto at = r.point("at");
         if (!at) at = r.point("center");
-        if (!at) r.fail("needs \"at\": [x, y]");
+        if (!at) r.fail(phrase("needs \"at\": [x, y]"));
         region.points = {*at};
         return region;
     }
@@ -167,27 +169,27 @@ Region readRegion(const JsonFields& r) {
     else if (role == "sky")
         region.role = RegionRole::Sky;
     else
-        r.fail(fmt::format("has \"role\" = \"{}\"; it must be nebula, sky or halo_star", role));
+        r.fail(phrase("has \"role\" = \"{}\"; it must be nebula, sky or halo_star", role));
     const std::string shape = r.needText("shape");
     if (shape == "circle") {
         region.shape = RegionShape::Circle;
         const auto centre = r.point("center");
         const auto radius = r.positive("radius", 1e6);
-        if (!centre || !radius) r.fail("needs \"center\": [x, y] and \"radius\"");
+        if (!centre || !radius) r.fail(phrase("needs \"center\": [x, y] and \"radius\""));
         region.points = {*centre};
         region.radius = *radius;
     } else if (shape == "rect") {
         region.shape = RegionShape::Rect;
         const auto low = r.point("min"), high = r.point("max");
-        if (!low || !high) r.fail("needs \"min\": [x, y] and \"max\": [x, y]");
+        if (!low || !high) r.fail(phrase("needs \"min\": [x, y] and \"max\": [x, y]"));
         region.points = {{std::min(low->x, high->x), std::min(low->y, high->y)}, {std::max(low->x, high->x), std::max(low->y, high->y)}};
     } else if (shape == "polygon") {
         region.shape = RegionShape::Polygon;
         const Json* points = r.list("points");
-        if (!points || points->size() < 3) r.fail("needs \"points\" with three or more corners");
+        if (!points || points->size() < 3) r.fail(phrase("needs \"points\" with three or more corners"));
         for (const Json& p : *points) region.points.push_back(r.asPoint(p, "points"));
     } else {
-        r.fail(fmt::format("has \"shape\" = \"{}\"; it must be circle, rect or polygon", shape));
+        r.fail(phrase("has \"shape\" = \"{}\"; it must be circle, rect or polygon", shape));
     }
     return region;
 }
@@ -202,7 +204,7 @@ std::vector<Item> readList(const JsonFields& r, const char* key, const char* wha
     for (const Json& json : *list) {
         const JsonFields reader(json, r.file(), fmt::format("{} {}", what, ++n));
         out.push_back(read(reader));
-        if (!ids.insert(out.back().id).second) reader.fail(fmt::format("repeats the id \"{}\"; ids must differ", out.back().id));
+        if (!ids.insert(out.back().id).second) reader.fail(phrase("repeats the id \"{}\"; ids must differ", out.back().id));
     }
     return out;
 }
@@ -244,11 +246,11 @@ Json pointToJson(Point p) {
 
 Result<Trial> trialFromJson(const Json& json, const std::string& name) {
     return understood<Trial>(name, [&]() -> Result<Trial> {
-        const JsonFields root(json, name, "the trial");
+        const JsonFields root(json, name, phrase("the trial"));
         root.needFormat("caelumen_trial", "a trial file");
         Trial t;
         t.title = root.text("title");
-        const JsonFields site = root.object("site", "the site");
+        const JsonFields site = root.object("site", phrase("the site"));
         t.site.name = site.text("name");
         t.site.latitude_deg = site.number("latitude_deg", -90, 90);
         t.site.longitude_deg = site.number("longitude_deg", -360, 360);
@@ -257,25 +259,25 @@ Result<Trial> trialFromJson(const Json& json, const std::string& name) {
         t.site.sqm = site.number("sqm", 5, 25);
         t.site.zone = site.text("zone");
         readSurroundings(site, t.site);
-        const JsonFields target = root.object("target", "the target");
+        const JsonFields target = root.object("target", phrase("the target"));
         t.target.name = target.text("name");
         t.target.ra_deg = target.number("ra_deg", 0, 360);
         t.target.dec_deg = target.number("dec_deg", -90, 90);
-        t.rig = readRig(root.object("rig", "the rig"), true);
+        t.rig = readRig(root.object("rig", phrase("the rig")), true);
         t.filters = readList<Filter>(root, "filters", "filter", readFilter);
         t.runs = readList<Run>(root, "runs", "run", readRun);
         t.regions = readList<Region>(root, "regions", "region", readRegion);
         if (const auto plan = json.find("plan"); plan != json.end() && !plan->is_null()) {
-            auto read = planFromJson(*plan, name + ", the plan,");
+            auto read = planFromJson(*plan, name + phrase(", the plan,"));
             if (!read) return read.error();
             t.plan = std::move(*read);
         }
         int baselines = 0;
         for (const Run& run : t.runs) {
             baselines += run.baseline;
-            if (!t.filter(run.filter)) root.fail(fmt::format("has run \"{}\" with filter \"{}\", which is not among its filters", run.id, run.filter));
+            if (!t.filter(run.filter)) root.fail(phrase("has run \"{}\" with filter \"{}\", which is not among its filters", run.id, run.filter));
         }
-        if (baselines > 1) root.fail("marks more than one run as baseline; mark one");
+        if (baselines > 1) root.fail(phrase("marks more than one run as baseline; mark one"));
         return t;
     });
 }

@@ -1,6 +1,7 @@
 #include "core/optics/camera_file.h"
 
 #include "core/base/json_fields.h"
+#include "core/base/phrase.h"
 
 #include <fmt/format.h>
 
@@ -14,7 +15,7 @@ namespace {
 CameraChannel channelFrom(const JsonFields& r) {
     CameraChannel c;
     c.name = r.text("name");
-    if (c.name != "R" && c.name != "G" && c.name != "B" && c.name != "L") r.fail(fmt::format("has \"name\" = \"{}\"; channels are R, G, B or L", c.name));
+    if (c.name != "R" && c.name != "G" && c.name != "B" && c.name != "L") r.fail(phrase("has \"name\" = \"{}\"; channels are R, G, B or L", c.name));
     const Json* points = r.field("points");
     auto curve = curveFromPoints(points ? *points : Json(), fmt::format("{}, channel {},", r.file(), c.name));
     if (!curve) throw BadJson{curve.error().message};
@@ -28,7 +29,7 @@ Result<Camera> cameraFromText(const std::string& said, const std::string& name) 
     const auto json = parseJson(said, name);
     if (!json) return json.error();
     return understood<Camera>(name, [&]() -> Result<Camera> {
-        const JsonFields r(*json, name, "the camera");
+        const JsonFields r(*json, name, phrase("the camera"));
         r.needFormat("caelumen_camera", "a camera file");
         Camera camera;
         camera.name = r.needText("name");
@@ -41,15 +42,15 @@ Result<Camera> cameraFromText(const std::string& said, const std::string& name) 
         camera.height_px = r.wholeOr("height_px", 0, 0, 1'000'000);
         for (const JsonFields& g : r.objects("gains")) {
             const auto gain = g.positive("e_per_adu");
-            if (!gain) g.fail("needs \"e_per_adu\"");
+            if (!gain) g.fail(phrase("needs \"e_per_adu\""));
             camera.gains.push_back({g.numberOr("setting", 0, 0, 1e12), *gain, g.number("read_noise_e", 0, 1e12)});
         }
         const auto channels = r.objects("channels", 4);
-        if (channels.empty()) r.fail("needs \"channels\", one to four of them");
+        if (channels.empty()) r.fail(phrase("needs \"channels\", one to four of them"));
         std::set<std::string> seen;
         for (const JsonFields& c : channels) {
             camera.channels.push_back(channelFrom(c));
-            if (!seen.insert(camera.channels.back().name).second) r.fail(fmt::format("has channel {} twice", camera.channels.back().name));
+            if (!seen.insert(camera.channels.back().name).second) r.fail(phrase("has channel {} twice", camera.channels.back().name));
         }
         return camera;
     });

@@ -1,5 +1,6 @@
 #include "core/optics/chart.h"
 
+#include "core/base/phrase.h"
 #include "core/base/statistics.h"
 
 #include <algorithm>
@@ -111,21 +112,21 @@ Result<ChartScale> ChartScale::from(const std::array<AxisMark, 2>& wavelength, c
     const auto between = [](const std::array<AxisMark, 2>& m) { return ChartPoint{m[1].at.x - m[0].at.x, m[1].at.y - m[0].at.y}; };
     ChartPoint x = between(wavelength), y = between(transmission);
     if (run == ChartRun::Logarithmic && !(transmission[0].value > 0 && transmission[1].value > 0))
-        return Error{"A logarithmic axis has no zero; give both marks of the transmission axis a value above it."};
+        return Error{phrase("A logarithmic axis has no zero; give both marks of the transmission axis a value above it.")};
     const auto evenly = [&](double t) { return run == ChartRun::Logarithmic ? std::log10(t) : t; };
     double nm = wavelength[1].value - wavelength[0].value, part = evenly(transmission[1].value) - evenly(transmission[0].value);
-    if (std::hypot(x.x, x.y) < 10) return Error{"The two marks of the wavelength axis lie on top of each other; set them farther apart."};
-    if (std::hypot(y.x, y.y) < 10) return Error{"The two marks of the transmission axis lie on top of each other; set them farther apart."};
-    if (std::abs(nm) < 1) return Error{"Both marks of the wavelength axis have the same wavelength; give each its own."};
-    if (std::abs(part) < 0.001) return Error{"Both marks of the transmission axis have the same value; give each its own."};
+    if (std::hypot(x.x, x.y) < 10) return Error{phrase("The two marks of the wavelength axis lie on top of each other; set them farther apart.")};
+    if (std::hypot(y.x, y.y) < 10) return Error{phrase("The two marks of the transmission axis lie on top of each other; set them farther apart.")};
+    if (std::abs(nm) < 1) return Error{phrase("Both marks of the wavelength axis have the same wavelength; give each its own.")};
+    if (std::abs(part) < 0.001) return Error{phrase("Both marks of the transmission axis have the same value; give each its own.")};
     for (ChartPoint* p : {&x, &y}) {
         const double size = std::hypot(p->x, p->y);
         (p == &x ? nm : part) /= size;
         *p = {p->x / size, p->y / size};
     }
     if (std::abs(x.x * y.y - x.y * y.x) < 0.5)
-        return Error{
-            "The two axes run in nearly the same direction; set the marks of the wavelengths along the one, those of the transmission along the other."};
+        return Error{phrase(
+            "The two axes run in nearly the same direction; set the marks of the wavelengths along the one, those of the transmission along the other.")};
     ChartScale s;
     s.m_origin = wavelength[0].at;
     s.m_along = nm > 0 ? x : ChartPoint{-x.x, -x.y};
@@ -185,17 +186,17 @@ public:
         const std::array<double, 3> paper = paperOf(m_picture);
         const ChartPoint heart = heartNear(start, paper);
         const std::array<double, 3> colour = m_picture.at(heart);
-        if (distance(colour, paper) < 60) return Error{"There is no line at that place; point at the line itself."};
+        if (distance(colour, paper) < 60) return Error{phrase("There is no line at that place; point at the line itself.")};
         m_ink.emplace(m_picture, colour, std::min(m_options.colourReach, 0.5 * distance(colour, paper)));
 
         const auto [lowest, highest] = m_scale.span();
         m_foot = m_scale.place(m_scale.wavelength(heart), lowest);
         const ChartPoint head = m_scale.place(m_scale.wavelength(heart), highest);
         m_tall = static_cast<std::size_t>(std::hypot(head.x - m_foot.x, head.y - m_foot.y));
-        if (m_tall < 20 || m_tall > 20'000) return Error{"The transmission axis is too short or too long in this picture; check its two marks."};
+        if (m_tall < 20 || m_tall > 20'000) return Error{phrase("The transmission axis is too short or too long in this picture; check its two marks.")};
         const double height = (heart.x - m_foot.x) * m_up.x + (heart.y - m_foot.y) * m_up.y;
         const auto first = stretchIn(column(0), {height - 1, height + 1}, 4);
-        if (!first) return Error{"There is no line at that place; point at the line itself, within the marks of the axes."};
+        if (!first) return Error{phrase("There is no line at that place; point at the line itself, within the marks of the axes.")};
 
         const auto left = seenTowards(-1, *first), right = seenTowards(1, *first);
         std::vector<std::optional<Stretch>> all(left.rbegin(), left.rend());
@@ -205,7 +206,7 @@ public:
         std::vector<double> widths;
         for (const auto& s : all)
             if (s) widths.push_back(s->high - s->low);
-        if (widths.size() < 5) return Error{"The line is lost at once; point at a place where nothing crosses it."};
+        if (widths.size() < 5) return Error{phrase("The line is lost at once; point at a place where nothing crosses it.")};
         return middleOf(rimsOf(all), 0.5 * quantile(widths, 0.15), -static_cast<int>(left.size()));
     }
 

@@ -2,6 +2,7 @@
 
 #include "core/base/file.h"
 #include "core/base/json.h"
+#include "core/base/phrase.h"
 #include "core/base/tables.h"
 #include "core/base/text.h"
 
@@ -76,10 +77,10 @@ Result<Table> tableIn(const std::string& text, const std::string& name) {
                 out.takeHeading(line);
                 continue;
             }
-            return Error{fmt::format("{}, line {}: \"{}\" is no row of wavelength and transmission; correct it or take it out.", name, at,
-                                     oneLine(std::string_view(line).substr(0, 60)))};
+            return Error{phrase("{}, line {}: \"{}\" is no row of wavelength and transmission; correct it or take it out.", name, at,
+                                oneLine(std::string_view(line).substr(0, 60)))};
         }
-        if (out.rows.size() >= 1'000'000) return Error{fmt::format("{} has more than a million points; thin it out.", name)};
+        if (out.rows.size() >= 1'000'000) return Error{phrase("{} has more than a million points; thin it out.", name)};
         out.rows.push_back({at, std::move(numbers)});
     }
     return out;
@@ -121,14 +122,14 @@ Result<Curve> parseCurve(const std::string& text, const std::string& name) {
     for (const Table::Row& row : table->rows) {
         const double x = micrometres ? 1000 * row.numbers[column] : row.numbers[column], y = row.numbers[column + 1];
         if (x < 100 || x > 30'000)
-            return Error{fmt::format("{}, line {}: a wavelength of {:g}; give 100 to 3000 nm (or angstrom, or micrometres).", name, row.line, x)};
-        if (densities && (y < -0.05 || y > 30)) return Error{fmt::format("{}, line {}: an optical density of {:g}; give 0 to 30.", name, row.line, y)};
+            return Error{phrase("{}, line {}: a wavelength of {:g}; give 100 to 3000 nm (or angstrom, or micrometres).", name, row.line, x)};
+        if (densities && (y < -0.05 || y > 30)) return Error{phrase("{}, line {}: an optical density of {:g}; give 0 to 30.", name, row.line, y)};
         Point& point = points[x];
         point.sum += densities ? std::pow(10, -std::max(0.0, y)) : y;
         ++point.count;
         if (point.line == 0) point.line = row.line;
     }
-    if (points.size() < 3) return Error{fmt::format("{} holds no curve: give at least three lines of wavelength and transmission.", name)};
+    if (points.size() < 3) return Error{phrase("{} holds no curve: give at least three lines of wavelength and transmission.", name)};
     // Per cent is told by its values. One alone above others that look like fractions is a slip, unless a sign says what it is.
     std::array<const Point*, 2> top{};
     for (const auto& [x, p] : points)
@@ -136,20 +137,20 @@ Result<Curve> parseCurve(const std::string& text, const std::string& name) {
             if (!held || one->mean() > held->mean()) std::swap(one, held);
     const bool hasSign = text.find('%') != std::string::npos;
     if (top[0]->mean() > 1.5 && top[1]->mean() > 0.05 && top[1]->mean() <= 1.05 && !hasSign)
-        return Error{fmt::format("{}, line {}: {:g} stands far above the other transmissions, which stay below 1; correct it, or mark per cent with %.", name,
-                                 top[0]->line, top[0]->mean())};
+        return Error{phrase("{}, line {}: {:g} stands far above the other transmissions, which stay below 1; correct it, or mark per cent with %.", name,
+                            top[0]->line, top[0]->mean())};
     const bool angstrom = points.rbegin()->first > 3000, perCent = top[0]->mean() > 1.5;
     if (densities)
-        curve.notes.emplace_back("The heading says optical density, so transmission is ten to the power of minus what the table holds.");
+        curve.notes.emplace_back(phrase("The heading says optical density, so transmission is ten to the power of minus what the table holds."));
     else if (hasSign && !perCent)
-        curve.notes.push_back(fmt::format("The table says per cent, but no value exceeds {:g}: it was read as parts of one. If it is per cent after all, the "
-                                          "filter passes a hundredth of what is shown.",
-                                          top[0]->mean()));
-    if (column == 1) curve.notes.emplace_back("The first column counts the rows and was passed over.");
+        curve.notes.push_back(phrase("The table says per cent, but no value exceeds {:g}: it was read as parts of one. If it is per cent after all, the "
+                                     "filter passes a hundredth of what is shown.",
+                                     top[0]->mean()));
+    if (column == 1) curve.notes.emplace_back(phrase("The first column counts the rows and was passed over."));
     for (const auto& [x, p] : points) {
         const double nm = angstrom ? 0.1 * x : x, t = perCent ? 0.01 * p.mean() : p.mean();
-        if (nm < 100 || nm > 3000) return Error{fmt::format("{}, line {}: a wavelength of {:g} nm; give 100 to 3000 nm (or angstrom).", name, p.line, nm)};
-        if (t < -0.05 || t > 1.05) return Error{fmt::format("{}, line {}: a transmission of {:g} at {:g} nm; give 0 to 1 or 0 to 100 %.", name, p.line, t, nm)};
+        if (nm < 100 || nm > 3000) return Error{phrase("{}, line {}: a wavelength of {:g} nm; give 100 to 3000 nm (or angstrom).", name, p.line, nm)};
+        if (t < -0.05 || t > 1.05) return Error{phrase("{}, line {}: a transmission of {:g} at {:g} nm; give 0 to 1 or 0 to 100 %.", name, p.line, t, nm)};
         curve.wavelength_nm.push_back(nm);
         curve.transmission.push_back(std::clamp(t, 0.0, 1.0));
     }
@@ -175,7 +176,7 @@ Json curveToPoints(const Curve& curve) {
 }
 
 Result<Curve> curveFromPoints(const Json& points, const std::string& name) {
-    const auto bad = [&] { return Error{fmt::format("{} needs its points as a list of [nm, transmission].", name)}; };
+    const auto bad = [&] { return Error{phrase("{} needs its points as a list of [nm, transmission].", name)}; };
     if (!points.is_array()) return bad();
     std::string table;
     for (const Json& p : points) {

@@ -1,5 +1,7 @@
 #include "core/optics/light_cone.h"
 
+#include "core/base/phrase.h"
+
 #include <algorithm>
 #include <cmath>
 #include <iterator>
@@ -101,9 +103,9 @@ FastestRatio fastestRatio(const Curve& curve, EmissionLine line, LightCone cone,
     const double parallel = transmissionAt(curve, line), most = std::max(parallel, best->second);
     // A band that has strayed onto a line in the fastest of cones was not made for it.
     const bool strayed = parallel < 0.01 && (most < 0.3 || std::next(best) == steps.end());
-    if (most < 0.01 || strayed) return {std::nullopt, std::nullopt, 0, "the filter does not pass this line"};
+    if (most < 0.01 || strayed) return {std::nullopt, std::nullopt, 0, phrase("the filter does not pass this line")};
     const double enough = part * most;
-    if (best->second < enough) return {std::nullopt, std::nullopt, most, "the line loses more than that even at f/20"};
+    if (best->second < enough) return {std::nullopt, std::nullopt, most, phrase("the line loses more than that even at f/20")};
     /// Between one that is enough and one that is not.
     const auto border = [&](double good, double bad) {
         while (std::abs(good - bad) > 0.005) {
@@ -117,7 +119,7 @@ FastestRatio fastestRatio(const Curve& curve, EmissionLine line, LightCone cone,
     FastestRatio out;
     out.most = most;
     if (lost == steps.end())
-        out.fRatio = kFastest, out.note = "kept at every f-ratio down to f/1.2";
+        out.fRatio = kFastest, out.note = phrase("kept at every f-ratio down to f/1.2");
     else
         out.fRatio = border(std::prev(lost)->first, lost->first);
     const auto slow = std::find_if_not(std::make_reverse_iterator(std::next(best)), steps.rend(), inside);

@@ -1,5 +1,6 @@
 #include "core/optics/system_response.h"
 
+#include "core/base/phrase.h"
 #include "core/optics/starter.h"
 
 #include <fmt/format.h>
@@ -129,15 +130,15 @@ std::vector<std::string> systemWarnings(const std::vector<SystemChannel>& channe
     for (const SystemChannel& c : channels)
         if (c.nearInfrared > infrared) infrared = c.nearInfrared, where = c.name;
     if (camera.passesInfrared && infrared > 0.1)
-        out.push_back(fmt::format("{:.0f} % of a sunlike star's light in {} comes from beyond 700 nm: the window passes it, and most coatings and lenses are "
-                                  "not made for it. Expect soft, bloated stars.",
-                                  100 * infrared, where));
+        out.push_back(phrase("{:.0f} % of a sunlike star's light in {} comes from beyond 700 nm: the window passes it, and most coatings and lenses are "
+                             "not made for it. Expect soft, bloated stars.",
+                             100 * infrared, where));
     for (const EmissionLine line : kLines) {
         if (!effective.empty() && transmissionAt(effective, line) < 0.3) continue;
         double best = 0;
         for (const SystemChannel& c : channels) best = std::max(best, c.lines.at(line));
         if (!effective.empty() && best < 0.25 * transmissionAt(effective, line))
-            out.push_back(fmt::format("The filter passes {} but the camera turns only {:.0f} % of it into electrons.", lineName(line), 100 * best));
+            out.push_back(phrase("The filter passes {} but the camera turns only {:.0f} % of it into electrons.", lineName(line), 100 * best));
     }
     return out;
 }

@@ -1,5 +1,6 @@
 #include "core/palette/layers.h"
 
+#include "core/base/phrase.h"
 #include "core/base/statistics.h"
 #include "core/base/text.h"
 #include "core/compare/halves.h"
@@ -90,7 +91,7 @@ Result<std::shared_ptr<const LayerReader::Stack>> LayerReader::stack(const Palet
     const auto opened = openRun(facts, run, m_folder);
     if (!opened) return opened.error();
     if (!opened->problem.empty())
-        return Error{fmt::format("{}: {}; give \"sub_exposure_s\" (and \"sub_count\" of a sum) beside the stack in the recipe.", shown(path), opened->problem)};
+        return Error{phrase("{}: {}; give \"sub_exposure_s\" (and \"sub_count\" of a sum) beside the stack in the recipe.", shown(path), opened->problem)};
     auto out = std::make_shared<Stack>();
     out->name = shown(path.filename());
     out->channels = opened->file.info().channels;
@@ -142,7 +143,7 @@ Status LayerReader::place(Stack& stack) {
         auto found = align(m_stars, stars);
         const bool alike = out->planes[0].width() == m_width && out->planes[0].height() == m_height;
         if (!found && !(alike && (stars.size() < 8 || m_stars.size() < 8)))
-            return Error{fmt::format("{} cannot be laid on the first stack of the recipe: {}", out->name, found.error().message)};
+            return Error{phrase("{} cannot be laid on the first stack of the recipe: {}", out->name, found.error().message)};
         if (found) out->alignment = *found; // else two frames of one size with hardly a star: they were laid on one another before
     }
     if (liesOnGrid(out->alignment, m_width, m_height) && out->planes[0].width() == m_width && out->planes[0].height() == m_height) out->alignment = {};
@@ -178,8 +179,7 @@ void LayerReader::add(PaletteLayer& to, PaletteLayer&& other) {
     // Least squares: what is k times as bright and has noise s counts by k / s^2, in the first one's electrons.
     const auto found = brighterBy(to, other);
     const double k = found.value_or(1);
-    if (!found)
-        m_notes.push_back(fmt::format("{} and {} share too little nebula to be brought to one scale; they are added as they are.", to.what, other.what));
+    if (!found) m_notes.push_back(phrase("{} and {} share too little nebula to be brought to one scale; they are added as they are.", to.what, other.what));
     const double a = 1 / std::max(1e-30, to.noise * to.noise), b = k / std::max(1e-30, other.noise * other.noise), all = a + k * b;
     const auto mine = static_cast<float>(a / all), theirs = static_cast<float>(b / all);
     const bool halves = !to.apart.empty() && !other.apart.empty();
@@ -217,14 +217,14 @@ Result<PaletteLayer> LayerReader::readOne(const std::string& id, const PaletteIn
     const Plane *from = nullptr, *apart = nullptr;
     if (!input.channel.empty()) {
         const std::size_t c = channelAt(input.channel);
-        if (c == s.channels.size()) return Error{fmt::format("{} has no channel {}; it has {}.", s.name, input.channel, fmt::join(s.channels, ", "))};
+        if (c == s.channels.size()) return Error{phrase("{} has no channel {}; it has {}.", s.name, input.channel, fmt::join(s.channels, ", "))};
         from = &s.planes[c], apart = s.apart.empty() ? nullptr : &s.apart[c];
         out.what = fmt::format("{}, {}", s.name, input.channel);
     } else if (s.planes.size() == 1) {
         from = &s.planes[0], apart = s.apart.empty() ? nullptr : &s.apart[0];
         out.what = input.line.empty() ? s.name : fmt::format("{} ({})", s.name, input.line);
     } else if (input.line.empty()) {
-        return Error{fmt::format("{} has three channels; say which of its lines or channels input \"{}\" is.", s.name, id)};
+        return Error{phrase("{} has three channels; say which of its lines or channels input \"{}\" is.", s.name, id)};
     } else {
         LineMatrix matrix;
         if (!input.camera.empty() || !input.curve.empty()) {
@@ -236,8 +236,7 @@ Result<PaletteLayer> LayerReader::readOne(const std::string& id, const PaletteIn
             }
             const auto& all = typicalCameras();
             if (!input.camera.empty() && std::none_of(all.begin(), all.end(), [&](const Camera& c) { return c.id == input.camera && c.channels.size() == 3; }))
-                return Error{
-                    fmt::format("The recipe splits the lines of input \"{}\" for camera \"{}\", which is no typical colour camera.", id, input.camera)};
+                return Error{phrase("The recipe splits the lines of input \"{}\" for camera \"{}\", which is no typical colour camera.", id, input.camera)};
             matrix = lineMatrix(curve, typicalCamera(input.camera.empty() ? "colour-clear" : input.camera));
         }
         const LineWeights weights = lineWeights(matrix, {s.noise[0], s.noise[1], s.noise[2]});
@@ -258,7 +257,7 @@ Result<std::array<PaletteLayer, 3>> LayerReader::readColour(const PaletteInput& 
     const auto found = stack(input);
     if (!found) return found.error();
     const Stack& s = **found;
-    if (s.planes.size() != 3) return Error{fmt::format("{} has one channel; stars of all colours come from a stack of three.", s.name)};
+    if (s.planes.size() != 3) return Error{phrase("{} has one channel; stars of all colours come from a stack of three.", s.name)};
     std::array<PaletteLayer, 3> out;
     for (std::size_t c = 0; c < 3; ++c) {
         out[c].id = s.channels[c], out[c].what = s.name, out[c].alignment = s.alignment, out[c].total_s = s.total_s;

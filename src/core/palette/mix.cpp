@@ -1,3 +1,4 @@
+#include "core/base/phrase.h"
 #include "core/palette/mixture.h"
 
 #include <fmt/format.h>
@@ -75,12 +76,12 @@ void balanceStars(const Mixture& m, Sums& s, ColourPicture& out) {
         const bool used = std::any_of(s.weight[c].begin(), s.weight[c].end(), [](double w) { return w != 0; });
         if (!used) continue;
         if (!(light[c] > 1e-3 * most)) {
-            out.notes.push_back(fmt::format("{} holds too little starlight to be balanced by the stars' colours; it stays as it is.", "RGB"[c]));
+            out.notes.push_back(phrase("{} holds too little starlight to be balanced by the stars' colours; it stays as it is.", "RGB"[c]));
             continue;
         }
         const double factor = most / light[c];
         for (double& w : s.weight[c]) w *= factor;
-        out.done.push_back(fmt::format("{} times {:.4g}: stars made grey in the mean", "RGB"[c], factor));
+        out.done.push_back(phrase("{} times {:.4g}: stars made grey in the mean", "RGB"[c], factor));
     }
 }
 
@@ -104,9 +105,9 @@ Sums sumsOf(const Mixture& m, const Recipe& recipe, ColourPicture& out) {
         const double own = m.layers.front().total_s / 3600;
         if (more ? m.layers.front().foretold.empty() : m.layers.front().apart.empty()) s.part = 1;
         if (s.part != 1)
-            out.done.push_back(more           ? fmt::format("PREDICTED as from {:.3g} h by the noise of {:.3g} h", *recipe.hours, own)
-                               : m.realHalves ? fmt::format("as from {:.3g} of {:.3g} h, by what odd and even subs differ by", *recipe.hours, own)
-                                              : fmt::format("PREDICTED as from {:.3g} of {:.3g} h, with made-up noise", *recipe.hours, own));
+            out.done.push_back(more           ? phrase("PREDICTED as from {:.3g} h by the noise of {:.3g} h", *recipe.hours, own)
+                               : m.realHalves ? phrase("as from {:.3g} of {:.3g} h, by what odd and even subs differ by", *recipe.hours, own)
+                                              : phrase("PREDICTED as from {:.3g} of {:.3g} h, with made-up noise", *recipe.hours, own));
     }
     const double timeNoise = 1 / std::sqrt(s.part);
     for (std::size_t c = 0; c < 3; ++c) {
@@ -114,7 +115,7 @@ Sums sumsOf(const Mixture& m, const Recipe& recipe, ColourPicture& out) {
         for (std::size_t i = 0; i < m.layers.size(); ++i) s.sky[c] += s.weight[c][i] * m.layers[i].sky;
         out.sky[c] = s.sky[c];
     }
-    if (!m.starWeight.empty()) out.done.push_back(fmt::format("stars desaturated by {:.0f} %", 100 * recipe.starsAmount));
+    if (!m.starWeight.empty()) out.done.push_back(phrase("stars desaturated by {:.0f} %", 100 * recipe.starsAmount));
     if (m.detail && recipe.detail) {
         const std::vector<double> mean = meanWeight(s);
         const double own = noiseOf(m, mean), theirs = m.detail->noise;
@@ -125,8 +126,7 @@ Sums sumsOf(const Mixture& m, const Recipe& recipe, ColourPicture& out) {
             for (std::size_t i = 0; i < left.size(); ++i) left[i] -= s.share * mean[i];
             out.noise[c] = std::hypot(noiseOf(m, left), s.share * s.detail * theirs) * timeNoise;
         }
-        out.done.push_back(
-            fmt::format("{} as brightness, share {:.0f} %, times {:.4g} (noise made equal)", m.detail->what, 100 * recipe.detailShare, s.detail));
+        out.done.push_back(phrase("{} as brightness, share {:.0f} %, times {:.4g} (noise made equal)", m.detail->what, 100 * recipe.detailShare, s.detail));
     }
     if (!m.stars[0].empty()) {
         double own = 0;
@@ -137,7 +137,7 @@ Sums sumsOf(const Mixture& m, const Recipe& recipe, ColourPicture& out) {
         }
         // As bright in the mean as the picture's own stars were, so that neither drowns the other.
         s.stars = own > 0 ? own : m.starsNoise > 0 ? noiseOf(m, meanWeight(s)) / m.starsNoise : 1;
-        out.done.push_back(fmt::format("stars of {} put in, times {:.4g}", m.starsWhat, s.stars));
+        out.done.push_back(phrase("stars of {} put in, times {:.4g}", m.starsWhat, s.stars));
     }
     return s;
 }

@@ -1,5 +1,6 @@
 #include "core/palette/prepare_mixture.h"
 
+#include "core/base/phrase.h"
 #include "core/base/statistics.h"
 #include "core/palette/layers.h"
 #include "core/palette/other_time.h"
@@ -63,11 +64,11 @@ void scaleLayers(PaletteScale scale, Mixture& m) {
     for (MixLayer& l : m.layers) {
         const double own = of(l);
         if (!(own > 0) || !(first > 0) || (!noise && own < 0.2 * l.noise)) {
-            m.notes.push_back(fmt::format("{} shows nothing above its sky that its brightness could be matched by; it stays as it is.", l.what));
+            m.notes.push_back(phrase("{} shows nothing above its sky that its brightness could be matched by; it stays as it is.", l.what));
             continue;
         }
         l.factor = first / own;
-        m.done.push_back(fmt::format("{} times {:.4g}: {} made equal", l.id, l.factor, noise ? "noise" : "signal"));
+        m.done.push_back(phrase("{} times {:.4g}: {} made equal", l.id, l.factor, noise ? "noise" : "signal"));
     }
 }
 
@@ -198,9 +199,9 @@ Status treatStars(const Recipe& recipe, LayerReader& reader, const Job& job, Mix
         return Done{};
     }
     if (!recipe.starsOnGalaxy && looksLikeGalaxy(sum, stars))
-        return Error{
+        return Error{phrase(
             "This looks like a galaxy, whose knots look like stars: stars are not taken out of it. Where they are stars, say so: \"also of galaxies\" in "
-            "the window, \"galaxy_too\": true beside the mode in a recipe."};
+            "the window, \"galaxy_too\": true beside the mode in a recipe.")};
     if (recipe.stars == PaletteStars::Replace) {
         auto broad = reader.readColour(recipe.starsFrom);
         if (!broad) return broad.error();
@@ -219,7 +220,7 @@ Status treatStars(const Recipe& recipe, LayerReader& reader, const Job& job, Mix
         takeStars(m.layers[i], stars, 11 + i);
     }
     if (m.detail) takeStars(*m.detail, stars, 7);
-    m.done.push_back(fmt::format("{} stars taken out; what they hid is filled from their rims, with noise", stars.stars.size()));
+    m.done.push_back(phrase("{} stars taken out; what they hid is filled from their rims, with noise", stars.stars.size()));
     return Done{};
 }
 
@@ -274,10 +275,10 @@ Result<Mixture> prepareMixture(const Recipe& recipe, const std::filesystem::path
     if (takeOff || time || recipe.scale == PaletteScale::EqualSignal) {
         for (MixLayer& l : m.layers) {
             if (job.cancelled()) return Error{kCancelled};
-            if (!treatSky(l, takeOff) && takeOff) m.notes.push_back(fmt::format("The sky of {} could not be followed; its mean was taken off.", l.what));
+            if (!treatSky(l, takeOff) && takeOff) m.notes.push_back(phrase("The sky of {} could not be followed; its mean was taken off.", l.what));
         }
         if (m.detail) treatSky(*m.detail, takeOff);
-        if (takeOff) m.done.emplace_back("sky and its gradient taken off");
+        if (takeOff) m.done.emplace_back(phrase("sky and its gradient taken off"));
     }
     takeLevels(m);
     scaleLayers(recipe.scale, m);
@@ -286,7 +287,7 @@ Result<Mixture> prepareMixture(const Recipe& recipe, const std::filesystem::path
     m.notes.insert(m.notes.end(), reader.notes().begin(), reader.notes().end());
     if (recipe.stars == PaletteStars::Replace || recipe.stars == PaletteStars::None) takeLevels(m);
     if (time) {
-        job.report(0.8, "Noise at other times");
+        job.report(0.8, phrase("Noise at other times"));
         const bool more = otherTime || (m.layers.front().total_s > 0 && *recipe.hours * 3600 > m.layers.front().total_s);
         for (std::size_t i = 0; i < m.layers.size(); ++i) {
             if (job.cancelled()) return Error{kCancelled};

@@ -2,6 +2,7 @@
 
 #include "core/base/file.h"
 #include "core/base/json_fields.h"
+#include "core/base/phrase.h"
 #include "core/base/text.h"
 
 #include <algorithm>
@@ -17,10 +18,10 @@ PaletteInput inputFrom(const JsonFields& o) {
     in.stack = o.needText("stack");
     in.channel = o.text("channel");
     if (!in.channel.empty() && in.channel != "L" && in.channel != "R" && in.channel != "G" && in.channel != "B")
-        o.fail("has a \"channel\" that is none of L, R, G, B");
+        o.fail(phrase("has a \"channel\" that is none of L, R, G, B"));
     in.line = o.text("line");
-    if (!in.line.empty() && in.line != "Ha" && in.line != "OIII" && in.line != "SII") o.fail("has a \"line\" that is none of Ha, OIII, SII");
-    if (!in.line.empty() && !in.channel.empty()) o.fail("has both \"line\" and \"channel\"; give one");
+    if (!in.line.empty() && in.line != "Ha" && in.line != "OIII" && in.line != "SII") o.fail(phrase("has a \"line\" that is none of Ha, OIII, SII"));
+    if (!in.line.empty() && !in.channel.empty()) o.fail(phrase("has both \"line\" and \"channel\"; give one"));
     in.curve = o.text("curve");
     in.camera = o.text("camera");
     in.sub_exposure_s = o.positive("sub_exposure_s");
@@ -30,8 +31,8 @@ PaletteInput inputFrom(const JsonFields& o) {
     in.sum = o.oneOf("combine", false, {{"mean", false}, {"median", false}, {"sum", true}});
     if (const Json* also = o.list("also"))
         for (const Json& other : *also) {
-            in.also.push_back(inputFrom(JsonFields(other, o.file(), "a stack of \"also\"")));
-            if (!in.also.back().also.empty()) o.fail("has \"also\" within \"also\"; list all stacks in one");
+            in.also.push_back(inputFrom(JsonFields(other, o.file(), phrase("a stack of \"also\""))));
+            if (!in.also.back().also.empty()) o.fail(phrase("has \"also\" within \"also\"; list all stacks in one"));
         }
     return in;
 }
@@ -62,11 +63,11 @@ void takeIdea(const JsonFields& r, Recipe& out) {
     for (std::size_t c = 0; c < 3; ++c)
         for (const auto& [id, part] : map.items(kChannels[c])) {
             if (!part->is_number() || !std::isfinite(part->get<double>()) || std::abs(part->get<double>()) > 1e6)
-                map.fail(fmt::format("needs a number for \"{}\" in {}", id, kChannels[c]));
+                map.fail(phrase("needs a number for \"{}\" in {}", id, kChannels[c]));
             out.map[c][id] = part->get<double>();
         }
     if (std::all_of(out.map.begin(), out.map.end(), [](const auto& m) { return m.empty(); }))
-        r.fail("needs a \"map\": what of the inputs goes into R, G and B");
+        r.fail(phrase("needs a \"map\": what of the inputs goes into R, G and B"));
     out.background = r.oneOf("background", PaletteBackground::Subtract, {{"keep", PaletteBackground::Keep}, {"subtract", PaletteBackground::Subtract}});
     out.scale = r.oneOf("scale", PaletteScale::None,
                         {{"none", PaletteScale::None},
@@ -94,21 +95,21 @@ Recipe recipeFrom(const JsonFields& r) {
         if (out.first.empty()) out.first = id; // the file's order counts
         out.inputs[id] = inputFrom(JsonFields(*input, r.file(), fmt::format("input \"{}\"", id)));
     }
-    if (out.inputs.empty()) r.fail("needs \"inputs\": stacks to make the picture of");
+    if (out.inputs.empty()) r.fail(phrase("needs \"inputs\": stacks to make the picture of"));
     for (std::size_t c = 0; c < 3; ++c)
         for (const auto& [id, part] : out.map[c])
-            if (!out.inputs.count(id)) r.fail(fmt::format("takes \"{}\" for {}, which is none of the inputs", id, kChannels[c]));
+            if (!out.inputs.count(id)) r.fail(phrase("takes \"{}\" for {}, which is none of the inputs", id, kChannels[c]));
     const JsonFields stars = r.object("stars", "\"stars\"");
     if (const Json* from = stars.field("from")) {
         if (from->is_string())
             out.starsFrom.stack = from->get<std::string>();
         else
-            out.starsFrom = inputFrom(stars.object("from", "\"from\" of the stars"));
+            out.starsFrom = inputFrom(stars.object("from", phrase("\"from\" of the stars")));
     }
-    if (out.stars == PaletteStars::Replace && out.starsFrom.stack.empty()) stars.fail("needs \"from\": the stack that the stars are taken from");
+    if (out.stars == PaletteStars::Replace && out.starsFrom.stack.empty()) stars.fail(phrase("needs \"from\": the stack that the stars are taken from"));
     if (const Json* detail = r.field("detail"); detail && !detail->is_null()) out.detail = inputFrom(r.object("detail", "\"detail\""));
     out.first = r.text("grid", out.first);
-    if (!out.inputs.count(out.first)) r.fail(fmt::format("takes \"{}\" for its grid, which is none of the inputs", out.first));
+    if (!out.inputs.count(out.first)) r.fail(phrase("takes \"{}\" for its grid, which is none of the inputs", out.first));
     return out;
 }
 
@@ -117,7 +118,7 @@ Recipe recipeFrom(const JsonFields& r) {
 Result<Recipe> recipeFromText(const std::string& text, const std::string& name) {
     const auto json = parseJson(text, name);
     if (!json) return json.error();
-    return understood<Recipe>(name, [&] { return Result<Recipe>(recipeFrom(JsonFields(*json, name, "the recipe"))); });
+    return understood<Recipe>(name, [&] { return Result<Recipe>(recipeFrom(JsonFields(*json, name, phrase("the recipe")))); });
 }
 
 Result<Recipe> readRecipe(const std::filesystem::path& path) {
@@ -129,7 +130,7 @@ Result<Recipe> recipeIdeaFromText(const std::string& text, const std::string& na
     const auto json = parseJson(text, name);
     if (!json) return json.error();
     return understood<Recipe>(name, [&]() -> Result<Recipe> {
-        const JsonFields r(*json, name, "the recipe");
+        const JsonFields r(*json, name, phrase("the recipe"));
         Recipe idea;
         takeIdea(r, idea);
         std::map<std::string, std::string> light; // of the file's inputs
@@ -142,7 +143,7 @@ Result<Recipe> recipeIdeaFromText(const std::string& text, const std::string& na
             for (const auto& [id, part] : channel) {
                 const std::string& lightName = light.count(id) ? light[id] : id;
                 if (std::find(kLights.begin(), kLights.end(), lightName) == kLights.end())
-                    r.fail(fmt::format("takes \"{}\", which is no light of a line or channel (H, O, S, L, R, G, B)", id));
+                    r.fail(phrase("takes \"{}\", which is no light of a line or channel (H, O, S, L, R, G, B)", id));
                 own[lightName] += part;
             }
             channel = std::move(own);
@@ -194,11 +195,11 @@ std::vector<std::filesystem::path> filesOf(const Recipe& r, const std::filesyste
 
 const std::vector<RecipeStart>& recipeStarts() {
     static const std::vector<RecipeStart> all{
-        {"hydrogen-oxygen", "Hydrogen, oxygen, oxygen", {{{{"H", 1}}, {{"O", 1}}, {{"O", 1}}}}},
-        {"sulphur-hydrogen-oxygen", "Sulphur, hydrogen, oxygen", {{{{"S", 1}}, {{"H", 1}}, {{"O", 1}}}}},
-        {"natural", "Natural: hydrogen as seen, oxygen shared", {{{{"H", 1}}, {{"O", 0.75}, {"H", 0.1}}, {{"O", 0.65}, {"H", 0.2}}}}},
-        {"colour", "As the camera sees it", {{{{"R", 1}}, {{"G", 1}}, {{"B", 1}}}}},
-        {"one-line", "One line as brightness", {{{{"L", 1}}, {{"L", 1}}, {{"L", 1}}}}},
+        {"hydrogen-oxygen", phrase("Hydrogen, oxygen, oxygen"), {{{{"H", 1}}, {{"O", 1}}, {{"O", 1}}}}},
+        {"sulphur-hydrogen-oxygen", phrase("Sulphur, hydrogen, oxygen"), {{{{"S", 1}}, {{"H", 1}}, {{"O", 1}}}}},
+        {"natural", phrase("Natural: hydrogen as seen, oxygen shared"), {{{{"H", 1}}, {{"O", 0.75}, {"H", 0.1}}, {{"O", 0.65}, {"H", 0.2}}}}},
+        {"colour", phrase("As the camera sees it"), {{{{"R", 1}}, {{"G", 1}}, {{"B", 1}}}}},
+        {"one-line", phrase("One line as brightness"), {{{{"L", 1}}, {{"L", 1}}, {{"L", 1}}}}},
     };
     return all;
 }

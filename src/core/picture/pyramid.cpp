@@ -1,5 +1,6 @@
 #include "core/picture/pyramid.h"
 
+#include "core/base/phrase.h"
 #include "core/base/pixel_rows.h"
 #include "core/base/statistics.h"
 #include "core/base/text.h"
@@ -98,7 +99,7 @@ Result<PicturePyramid> PicturePyramid::load(const OpenRun& run, const Job& job) 
         }
         return p;
     } catch (const std::bad_alloc&) {
-        return Error{shown(run.file.info().path) + " needs more memory than there is to be shown; close other programs."};
+        return Error{shown(run.file.info().path) + phrase(" needs more memory than there is to be shown; close other programs.")};
     }
 }
 

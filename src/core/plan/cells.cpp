@@ -1,5 +1,6 @@
 #include "core/plan/cells.h"
 
+#include "core/base/phrase.h"
 #include "core/sky/ephemeris.h"
 
 #include <cmath>

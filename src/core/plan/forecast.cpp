@@ -1,5 +1,6 @@
 #include "core/plan/forecast.h"
 
+#include "core/base/phrase.h"
 #include "core/model/facts.h"
 
 #include <algorithm>
@@ -85,7 +86,7 @@ PlanRig planRig(const Rig& rig, const Camera& camera) {
     const auto take = [&](const char* what, const char* id, double& to) {
         const Fact* fact = known.of(id);
         if (fact) to = fact->value;
-        if (!fact || fact->source == FactSource::Camera) out.assumed.emplace_back(what);
+        if (!fact || fact->source == FactSource::Camera) out.assumed.push_back(wordOf(what));
     };
     take("aperture", "aperture_mm", out.aperture_mm);
     take("focal length", "focal_length_mm", out.focal_mm);

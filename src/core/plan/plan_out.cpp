@@ -1,5 +1,6 @@
 #include "core/plan/plan_out.h"
 
+#include "core/base/phrase.h"
 #include "core/base/tables.h"
 #include "core/plan/star_series.h"
 
@@ -67,7 +68,7 @@ std::vector<Shot> shots(const Plan& plan, const Trial& trial, const NightTrack& 
 }
 
 std::string amount(double subs) {
-    return subs >= 2000 ? "more than a night of subs" : fmt::format("{:.0f} {}", subs, subs < 2 ? "sub" : "subs");
+    return subs >= 2000 ? phrase("more than a night of subs") : fmt::format("{:.0f} {}", subs, subs < 2 ? "sub" : "subs");
 }
 
 } // namespace
@@ -114,7 +115,8 @@ std::vector<std::string> proofSentences(const Forecasts& all, const std::vector<
     std::vector<std::string> out;
     if (plan.blocks.empty()) return out;
     if (all.empty()) {
-        out.emplace_back("What the night can prove is foretold when the target is up, the place has a sky class or meter reading and the filters have curves.");
+        out.emplace_back(
+            phrase("What the night can prove is foretold when the target is up, the place has a sky class or meter reading and the filters have curves."));
     }
     const auto subsOf = [&](const std::string& filter) {
         const auto b = std::find_if(balance.begin(), balance.end(), [&](const Balance& x) { return x.filter == filter; });
@@ -125,16 +127,16 @@ std::vector<std::string> proofSentences(const Forecasts& all, const std::vector<
         const std::string &name = nameOf(trial, one), &base = nameOf(trial, other);
         const int subs = std::min(subsOf(one), subsOf(other));
         if (needed && subs >= *needed)
-            out.push_back(fmt::format("It can tell {} from {}: {:.1f} \u00B1 {:.1f} times {}{}, for which {} of each would do; {} are planned.", name, base,
-                                      ratio > 1 ? ratio : 1 / ratio, std::max(0.05, ratio > 1 ? sigma : sigma / (ratio * ratio)),
-                                      ratio > 1 ? "faster" : "slower", where, amount(*needed), subs));
+            out.push_back(phrase("It can tell {} from {}: {:.1f} \u00B1 {:.1f} times {}{}, for which {} of each would do; {} are planned.", name, base,
+                                 ratio > 1 ? ratio : 1 / ratio, std::max(0.05, ratio > 1 ? sigma : sigma / (ratio * ratio)), ratio > 1 ? "faster" : "slower",
+                                 where, amount(*needed), subs));
         else if (needed)
-            out.push_back(fmt::format("It cannot tell {} from {}: that takes {} of each, {} are planned.", name, base, amount(*needed), subs));
+            out.push_back(phrase("It cannot tell {} from {}: that takes {} of each, {} are planned.", name, base, amount(*needed), subs));
         else
-            out.push_back(fmt::format("It cannot tell {} from {} ({:.1f} \u00B1 {:.1f} times {}): gradients, faint stars and the nebula's rim leave more in "
-                                      "doubt than what separates them, however many subs there are.",
-                                      name, base, ratio > 1 ? ratio : 1 / ratio, std::max(0.05, ratio > 1 ? sigma : sigma / (ratio * ratio)),
-                                      ratio > 1 ? "faster" : "slower"));
+            out.push_back(phrase("It cannot tell {} from {} ({:.1f} \u00B1 {:.1f} times {}): gradients, faint stars and the nebula's rim leave more in "
+                                 "doubt than what separates them, however many subs there are.",
+                                 name, base, ratio > 1 ? ratio : 1 / ratio, std::max(0.05, ratio > 1 ? sigma : sigma / (ratio * ratio)),
+                                 ratio > 1 ? "faster" : "slower"));
     };
     for (const Forecast& f : all.filters)
         if (f.filter != plan.filters.front() && f.timeRatio > 0)
@@ -142,31 +144,30 @@ std::vector<std::string> proofSentences(const Forecasts& all, const std::vector<
     for (const ForetoldPair& p : all.pairs) judge(p.faster, p.slower, p.ratio, p.sigma, p.subsToTell, "");
     for (const Forecast& f : all.filters)
         if (!f.seen())
-            out.push_back(fmt::format("The target will hardly be seen through {}: {:.1f} sigma above its sky, where {:.0f} are needed.",
-                                      nameOf(trial, f.filter), f.signal / f.signalSigma, kSeen));
+            out.push_back(phrase("The target will hardly be seen through {}: {:.1f} sigma above its sky, where {:.0f} are needed.", nameOf(trial, f.filter),
+                                 f.signal / f.signalSigma, kSeen));
     for (const Forecast& f : all.filters)
-        if (f.claimed) out.push_back(fmt::format("{} is foretold from what its maker claims: no measured curve is known.", nameOf(trial, f.filter)));
+        if (f.claimed) out.push_back(phrase("{} is foretold from what its maker claims: no measured curve is known.", nameOf(trial, f.filter)));
     if (!all.empty())
         for (const std::string& id : plan.filters)
             if (std::none_of(all.filters.begin(), all.filters.end(), [&](const Forecast& f) { return f.filter == id; }))
-                out.push_back(
-                    fmt::format("Nothing is foretold of {}: it has no curve, passes nothing of this target, or its blocks lie while the target is down.",
-                                nameOf(trial, id)));
+                out.push_back(phrase("Nothing is foretold of {}: it has no curve, passes nothing of this target, or its blocks lie while the target is down.",
+                                     nameOf(trial, id)));
     if (target.continuum > 0 && target.hydrogen + target.oxygen + target.sulphur <= 1)
         for (const std::string& id : plan.filters)
             if (const Filter* f = trial.filter(id); f && (f->kind == "dual-band" || f->kind == "multi-band" || f->kind == "single-line"))
-                out.push_back(fmt::format("{} shines by its stars and dust, of which {} passes a sliver: it will lose here, and tells nothing about nebulae.",
-                                          target.id, nameOf(trial, id)));
+                out.push_back(phrase("{} shines by its stars and dust, of which {} passes a sliver: it will lose here, and tells nothing about nebulae.",
+                                     target.id, nameOf(trial, id)));
     for (const Balance& b : balance) {
         if (b.subs == 0) continue;
         if (std::abs(b.skyMore) > 0.05)
-            out.push_back(fmt::format("The sky over {}'s blocks is {:.0f} % {} than over the baseline's: its background would be wronged by as much.",
-                                      nameOf(trial, b.filter), 100 * std::abs(b.skyMore), b.skyMore > 0 ? "brighter" : "darker"));
+            out.push_back(phrase("The sky over {}'s blocks is {:.0f} % {} than over the baseline's: its background would be wronged by as much.",
+                                 nameOf(trial, b.filter), 100 * std::abs(b.skyMore), b.skyMore > 0 ? "brighter" : "darker"));
         if (std::abs(b.airmassMore) > 0.1)
-            out.push_back(fmt::format("{} looks through {:.2f} {} air than the baseline.", nameOf(trial, b.filter), std::abs(b.airmassMore),
-                                      b.airmassMore > 0 ? "more" : "less"));
+            out.push_back(phrase("{} looks through {:.2f} {} air than the baseline.", nameOf(trial, b.filter), std::abs(b.airmassMore),
+                                 b.airmassMore > 0 ? "more" : "less"));
     }
-    if (plan.brightStar.empty()) out.emplace_back("It says nothing about halos beyond the stars of the field: no bright-star series is planned.");
+    if (plan.brightStar.empty()) out.emplace_back(phrase("It says nothing about halos beyond the stars of the field: no bright-star series is planned."));
     return out;
 }
 
@@ -205,12 +206,12 @@ Budget budgetOf(const Plan& plan, int width, int height, const std::vector<doubl
 
 std::vector<std::pair<std::string, std::string>> checklist(const Plan& plan, const Trial& trial, const std::vector<double>& darksAtHand) {
     std::vector<std::pair<std::string, std::string>> out{
-        {"rotator", "Rotator and all screws tight: a loose one tilts the filter"},
-        {"mask", "Focus mask off, cap off"},
-        {"gain", "Gain, offset and sensor temperature the same for every filter"},
-        {"camera", "Camera not turned between filters"},
-        {"refocus", "Focus redone after every swap"},
-        {"spacing", "Spacing right with the filter's glass in place"},
+        {"rotator", phrase("Rotator and all screws tight: a loose one tilts the filter")},
+        {"mask", phrase("Focus mask off, cap off")},
+        {"gain", phrase("Gain, offset and sensor temperature the same for every filter")},
+        {"camera", phrase("Camera not turned between filters")},
+        {"refocus", phrase("Focus redone after every swap")},
+        {"spacing", phrase("Spacing right with the filter's glass in place")},
     };
     std::string flats, darks;
     std::set<double> lengths;
@@ -220,13 +221,14 @@ std::vector<std::pair<std::string, std::string>> checklist(const Plan& plan, con
     for (const double s : lengths)
         if (std::none_of(darksAtHand.begin(), darksAtHand.end(), [&](double have) { return std::abs(have / s - 1) < 0.01; }))
             darks += (darks.empty() ? "" : ", ") + fmt::format("{:g} s", s);
-    if (!flats.empty()) out.emplace_back("flats", "Flats for each filter, before the camera comes off: " + flats);
+    if (!flats.empty()) out.emplace_back("flats", phrase("Flats for each filter, before the camera comes off: ") + flats);
     if (!darks.empty())
         out.emplace_back("darks",
-                         (darksAtHand.empty() ? "Darks at the night's temperature: " : "Darks that are missing, at the night's temperature: ") + darks);
-    out.emplace_back("dew", "Heaters on before the dew falls: fog on glass passes for a filter's halo");
-    out.emplace_back("power", "Batteries full, mains outdoors behind residual-current protection and dry");
-    out.emplace_back("told", "Somebody knows where you are and when you come back");
+                         (darksAtHand.empty() ? phrase("Darks at the night's temperature: ") : phrase("Darks that are missing, at the night's temperature: ")) +
+                             darks);
+    out.emplace_back("dew", phrase("Heaters on before the dew falls: fog on glass passes for a filter's halo"));
+    out.emplace_back("power", phrase("Batteries full, mains outdoors behind residual-current protection and dry"));
+    out.emplace_back("told", phrase("Somebody knows where you are and when you come back"));
     return out;
 }
 
@@ -234,7 +236,7 @@ Trial trialOfPlan(const Plan& plan, const Trial& trial) {
     Trial out = trial;
     out.runs.clear();
     out.regions.clear();
-    out.title = fmt::format("{}, {}", trial.target.name.empty() ? "New trial" : trial.target.name, plan.date);
+    out.title = fmt::format("{}, {}", trial.target.name.empty() ? phrase("New trial") : trial.target.name, plan.date);
     std::erase_if(out.filters, [&](const Filter& f) { return std::find(plan.filters.begin(), plan.filters.end(), f.id) == plan.filters.end(); });
     out.plan = plan;
     return out;

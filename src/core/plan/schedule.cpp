@@ -1,5 +1,6 @@
 #include "core/plan/schedule.h"
 
+#include "core/base/phrase.h"
 #include "core/plan/star_series.h"
 
 #include <fmt/format.h>
@@ -75,14 +76,13 @@ Schedule scheduleBlocks(Plan plan, const Site& site, const NightTrack& track, st
     if (!window) {
         const auto dark = track.sunBelow(plan.twilight_deg);
         if (!dark)
-            return {plan,
-                    fmt::format("The sun does not sink below {:g} degrees in this night; allow more twilight or choose another date.", plan.twilight_deg)};
+            return {plan, phrase("The sun does not sink below {:g} degrees in this night; allow more twilight or choose another date.", plan.twilight_deg)};
         const auto up = track.targetAbove(plan.lowest_deg, horizonOf(site));
         if (up.empty())
-            return {plan, fmt::format(
-                              "The target does not rise above {:g} degrees and the horizon at this place in this night; choose another target, date or limit.",
-                              plan.lowest_deg)};
-        return {plan, "The target is up by day only in this night; choose another date or target."};
+            return {plan,
+                    phrase("The target does not rise above {:g} degrees and the horizon at this place in this night; choose another target, date or limit.",
+                           plan.lowest_deg)};
+        return {plan, phrase("The target is up by day only in this night; choose another date or target.")};
     }
     const auto transit = track.transit();
     const double slew = slewTime(plan, track);
@@ -97,8 +97,7 @@ Schedule scheduleBlocks(Plan plan, const Site& site, const NightTrack& track, st
         if (plan.flip == FlipSchool::Wait && transit && block.start_s < *transit && blockEnd(plan, block) > *transit) block.start_s = *transit + plan.flip_s;
         if (blockEnd(plan, block) > window->to + 1) {
             const double missing = blockLength(plan, block) * static_cast<double>(order.size() - i) - (window->to - now);
-            return {plan,
-                    fmt::format("{} of {} blocks fit; some {} are missing. Make the blocks shorter or take fewer filters.", i, order.size(), hours(missing))};
+            return {plan, phrase("{} of {} blocks fit; some {} are missing. Make the blocks shorter or take fewer filters.", i, order.size(), hours(missing))};
         }
         plan.blocks.push_back(block);
         now = blockEnd(plan, block);
@@ -177,18 +176,18 @@ std::vector<std::string> blockProblems(const Plan& plan, const Trial& trial, con
             ++low;
         if (plan.flip == FlipSchool::Wait && transit && b.start_s < *transit - 1 && end > *transit + 1) ++over;
         if (i + 1 < plan.blocks.size() && end > plan.blocks[i + 1].start_s + 1)
-            out.push_back(fmt::format("Block {} runs into block {}.", i + 1, i + 2));
+            out.push_back(phrase("Block {} runs into block {}.", i + 1, i + 2));
         else if (i + 1 < plan.blocks.size() && b.filter != plan.blocks[i + 1].filter && end + plan.swap_s + plan.refocus_s > plan.blocks[i + 1].start_s + 1)
-            out.push_back(fmt::format("Between blocks {} and {} there is no time to swap the filter and refocus.", i + 1, i + 2));
+            out.push_back(phrase("Between blocks {} and {} there is no time to swap the filter and refocus.", i + 1, i + 2));
     }
-    const auto blocks = [](int n) { return n == 1 ? std::string("One block lies") : fmt::format("{} blocks lie", n); };
-    if (twilight > 0) out.push_back(blocks(twilight) + " in twilight or daylight.");
-    if (low > 0) out.push_back(fmt::format("{} while the target is below {:g} degrees or behind the horizon.", blocks(low), plan.lowest_deg));
-    if (over > 0) out.push_back(blocks(over) + " over the meridian: the mount must flip in the middle.");
+    const auto blocks = [](int n) { return n == 1 ? std::string(phrase("One block lies")) : phrase("{} blocks lie", n); };
+    if (twilight > 0) out.push_back(blocks(twilight) + phrase(" in twilight or daylight."));
+    if (low > 0) out.push_back(phrase("{} while the target is below {:g} degrees or behind the horizon.", blocks(low), plan.lowest_deg));
+    if (over > 0) out.push_back(blocks(over) + phrase(" over the meridian: the mount must flip in the middle."));
     for (std::size_t i = 0; i < plan.filters.size(); ++i)
         if (!plan.blocks.empty() && !seen.count(plan.filters[i])) {
             const Filter* f = trial.filter(plan.filters[i]);
-            out.push_back(fmt::format("{} has no block{}.", f && !f->name.empty() ? f->name : plan.filters[i], i == 0 ? ", and it is the baseline" : ""));
+            out.push_back(phrase("{} has no block{}.", f && !f->name.empty() ? f->name : plan.filters[i], i == 0 ? phrase(", and it is the baseline") : ""));
         }
     for (const std::string& s : starProblems(plan, trial, track)) out.push_back(s);
     return out;

@@ -1,5 +1,6 @@
 #include "core/plan/sky_light.h"
 
+#include "core/base/phrase.h"
 #include "core/sky/moonlight.h"
 
 #include <algorithm>
@@ -46,7 +47,7 @@ double backgroundRate(const SkyLight& light, const SystemChannel& channel, const
                                                                {"metal halide", mix.metalHalide},
                                                                {"LED 2700 K", mix.ledWarm},
                                                                {"LED 4000 K", mix.ledCool}}};
-    double all = 0, sum = electrons("natural sky", light.natural) + electrons("moonlight", light.moon);
+    double all = 0, sum = electrons(phrase("natural sky"), light.natural) + electrons("moonlight", light.moon);
     for (const auto& [name, share] : lamps) all += share;
     for (const auto& [name, share] : lamps)
         if (all > 0) sum += electrons(name, light.lamps * share / all);

@@ -1,5 +1,6 @@
 #include "core/plan/star_series.h"
 
+#include "core/base/phrase.h"
 #include "core/plan/schedule.h"
 
 #include <fmt/format.h>
@@ -56,7 +57,7 @@ std::vector<std::string> starProblems(const Plan& plan, const Trial& trial, cons
         return f && !f->name.empty() ? f->name : id;
     };
     if (plan.brightStar.empty()) return out;
-    if (!haloStar(plan)) return {fmt::format("The halo star \"{}\" is not in the list of bright stars; choose one that is.", plan.brightStar)};
+    if (!haloStar(plan)) return {phrase("The halo star \"{}\" is not in the list of bright stars; choose one that is.", plan.brightStar)};
     const double slew = slewTime(plan, track);
     constexpr double kLowest = 20, kMoonBeside = 12;
     int low = 0, moonlit = 0;
@@ -67,19 +68,19 @@ std::vector<std::string> starProblems(const Plan& plan, const Trial& trial, cons
             const bool swaps = next->filter != s.block.filter;
             const double needed = slew + (swaps ? plan.swap_s + plan.refocus_s : 0), there = next->start_s - end;
             if (there + 1 < needed)
-                out.push_back(fmt::format("{}'s series on {} ends {:.1f} min {} the next block; going back{} takes {:.1f}.", nameOf(s.block.filter),
-                                          plan.brightStar, std::abs(there) / 60, there >= 0 ? "before" : "after the start of",
-                                          swaps ? ", swapping and refocusing" : "", needed / 60));
+                out.push_back(phrase("{}'s series on {} ends {:.1f} min {} the next block; going back{} takes {:.1f}.", nameOf(s.block.filter), plan.brightStar,
+                                     std::abs(there) / 60, there >= 0 ? "before" : phrase("after the start of"),
+                                     swaps ? phrase(", swapping and refocusing") : "", needed / 60));
         }
         if (track.at(std::min(end, NightTrack::kLength)).sun.alt_deg > -dark + 0.1)
-            out.push_back(fmt::format("{}'s series on {} runs into twilight.", nameOf(s.block.filter), plan.brightStar));
+            out.push_back(phrase("{}'s series on {} runs into twilight.", nameOf(s.block.filter), plan.brightStar));
         low += s.star.alt_deg < std::max(kLowest, horizonAt(trial.site.horizon, s.star.az_deg));
         moonlit += s.moonUp && s.moonAway_deg < kMoonBeside;
     }
     if (low > 0)
         out.push_back(
-            fmt::format("{} stands below {:g} degrees or behind the horizon in {} of its series; choose a star that is up.", plan.brightStar, kLowest, low));
-    if (moonlit > 0) out.push_back(fmt::format("The moon stands within {:g} degrees of {}: its glow will pass for a halo.", kMoonBeside, plan.brightStar));
+            phrase("{} stands below {:g} degrees or behind the horizon in {} of its series; choose a star that is up.", plan.brightStar, kLowest, low));
+    if (moonlit > 0) out.push_back(phrase("The moon stands within {:g} degrees of {}: its glow will pass for a halo.", kMoonBeside, plan.brightStar));
     return out;
 }
 

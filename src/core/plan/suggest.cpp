@@ -1,5 +1,7 @@
 #include "core/plan/suggest.h"
 
+#include "core/base/phrase.h"
+
 #include <erfa.h>
 #include <fmt/format.h>
 
@@ -146,9 +148,9 @@ std::vector<std::string> reasonsFor(const Suggestion& g, const PassedLines& pass
     if (passed.sulphur > 0.3 && d.sulphur > 1) shows.emplace_back("sulphur");
     if (shows.empty() && d.continuum > 1) shows.emplace_back("starlight");
     if (!shows.empty()) out.push_back(fmt::format("shows {}", fmt::join(shows, ", ")));
-    out.push_back(fmt::format("{} usable, up to {:.0f} degrees", hoursText(g.usable_s), g.highest_deg));
-    if (g.fill > 0) out.push_back(fmt::format("fills {:.0f} % of the frame's shorter side", 100 * g.fill));
-    if (moonlit > 0.02) out.push_back(fmt::format("moon {:.0f} degrees away", g.moonAway_deg));
+    out.push_back(phrase("{} usable, up to {:.0f} degrees", hoursText(g.usable_s), g.highest_deg));
+    if (g.fill > 0) out.push_back(phrase("fills {:.0f} % of the frame's shorter side", 100 * g.fill));
+    if (moonlit > 0.02) out.push_back(phrase("moon {:.0f} degrees away", g.moonAway_deg));
     return out;
 }
 
@@ -156,15 +158,14 @@ std::vector<std::string> reasonsFor(const Suggestion& g, const PassedLines& pass
 std::string weaknessOf(const Suggestion& g, const PassedLines& passed, const Parts& parts, double series_s) {
     const DeepSky& d = *g.target;
     const std::pair<double, std::string> weak[] = {
-        {parts.light, passed.oxygen > 0.3 && d.oxygen < 2     ? "Little oxygen: it says little about that band."
-                      : passed.sulphur > 0.3 && d.sulphur < 2 ? "Little sulphur: it says little about that band."
-                                                              : "Faint in what the filters pass."},
-        {parts.fits, g.fill < 0.25 ? "Small in this frame." : "Larger than the frame: no sky is left beside it."},
-        {parts.time, fmt::format("Only {} in this night.", hoursText(g.usable_s))},
-        {parts.height, fmt::format("Stays low, {:.0f} degrees at most.", g.highest_deg)},
-        {parts.moon, fmt::format("The moon is {:.0f} degrees away.", g.moonAway_deg)},
-        {parts.flip,
-         fmt::format("The series takes {} and cannot be had on one side of the meridian: the mount must flip between blocks.", hoursText(series_s))}};
+        {parts.light, passed.oxygen > 0.3 && d.oxygen < 2     ? phrase("Little oxygen: it says little about that band.")
+                      : passed.sulphur > 0.3 && d.sulphur < 2 ? phrase("Little sulphur: it says little about that band.")
+                                                              : phrase("Faint in what the filters pass.")},
+        {parts.fits, g.fill < 0.25 ? phrase("Small in this frame.") : phrase("Larger than the frame: no sky is left beside it.")},
+        {parts.time, phrase("Only {} in this night.", hoursText(g.usable_s))},
+        {parts.height, phrase("Stays low, {:.0f} degrees at most.", g.highest_deg)},
+        {parts.moon, phrase("The moon is {:.0f} degrees away.", g.moonAway_deg)},
+        {parts.flip, phrase("The series takes {} and cannot be had on one side of the meridian: the mount must flip between blocks.", hoursText(series_s))}};
     const auto* worst = std::min_element(std::begin(weak), std::end(weak), [](const auto& x, const auto& y) { return x.first < y.first; });
     return worst->first < 0.95 ? worst->second : std::string();
 }

@@ -1,5 +1,6 @@
 #include "core/plan/targets.h"
 
+#include "core/base/phrase.h"
 #include "core/base/tables.h"
 #include "core/plan/target_data.h"
 
@@ -133,8 +134,7 @@ Result<std::vector<DeepSky>> parseTargets(const std::string& text, const std::st
         for (const std::string& cell : rows.front()) head.push_back(plain(cell));
         if (std::find(head.begin(), head.end(), "ra") != head.end()) {
             columns = head;
-            if (std::find(head.begin(), head.end(), "dec") == head.end())
-                return Error{fmt::format("{} has a column \"ra\" but none \"dec\"; name both.", name)};
+            if (std::find(head.begin(), head.end(), "dec") == head.end()) return Error{phrase("{} has a column \"ra\" but none \"dec\"; name both.", name)};
             rows.erase(rows.begin());
         }
     }
@@ -156,8 +156,7 @@ Result<std::vector<DeepSky>> parseTargets(const std::string& text, const std::st
         // Hours when written in parts or with an h; degrees else.
         const bool hours = ra.find_first_of(" :hH") != std::string::npos;
         if (d.id.empty() || !a || !b || !(*a >= 0 && *a <= (hours ? 24 : 360)) || !(std::abs(*b) <= 90))
-            return Error{
-                fmt::format("{} has no target in line {}: write a name, right ascension and declination, as \"NGC 6188, 16 40 06, -48 40\".", name, line)};
+            return Error{phrase("{} has no target in line {}: write a name, right ascension and declination, as \"NGC 6188, 16 40 06, -48 40\".", name, line)};
         d.ra_deg = hours ? 15 * *a : *a;
         d.dec_deg = *b;
         d.width_arcmin = d.height_arcmin = std::max(0.0, numberOr(cell("size"), 0));
@@ -166,7 +165,7 @@ Result<std::vector<DeepSky>> parseTargets(const std::string& text, const std::st
         d.hydrogen = strength("hydrogen"), d.oxygen = strength("oxygen"), d.sulphur = strength("sulphur"), d.continuum = strength("continuum");
         out.push_back(d);
     }
-    if (out.empty()) return Error{fmt::format("{} holds no targets; write one a line: name, right ascension, declination.", name)};
+    if (out.empty()) return Error{phrase("{} holds no targets; write one a line: name, right ascension, declination.", name)};
     return out;
 }
 

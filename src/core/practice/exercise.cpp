@@ -1,5 +1,6 @@
 #include "core/practice/exercise.h"
 
+#include "core/base/phrase.h"
 #include "core/base/statistics.h"
 #include "core/simulate/demo.h"
 #include "core/simulate/render.h"
@@ -187,13 +188,13 @@ std::string biasSentence(const PracticeSummary& s, ExerciseKind kind) {
     if (!s.bias) return {};
     const bool sure = std::abs(*s.bias) > 1.96 * *s.biasSigma && std::abs(*s.bias) > 0.02;
     if (kind == ExerciseKind::Halo) {
-        if (!sure) return "You see halos neither too large nor too small, as far as your answers tell.";
-        return fmt::format("You see halos {:.0f} % too {}.", 100 * std::abs(std::expm1(*s.bias)), *s.bias > 0 ? "large" : "small");
+        if (!sure) return phrase("You see halos neither too large nor too small, as far as your answers tell.");
+        return phrase("You see halos {:.0f} % too {}.", 100 * std::abs(std::expm1(*s.bias)), *s.bias > 0 ? "large" : "small");
     }
     if (kind == ExerciseKind::Nebula)
-        return sure ? fmt::format("You lean towards the {} picture.", *s.bias > 0 ? "first" : "second") : "You lean towards neither side.";
-    return sure ? (*s.bias > 0 ? "You call more pictures hazy than are." : "You call hazy pictures clear more often than the other way round.")
-                : "You do not lean towards either answer.";
+        return sure ? phrase("You lean towards the {} picture.", *s.bias > 0 ? "first" : "second") : phrase("You lean towards neither side.");
+    return sure ? (*s.bias > 0 ? phrase("You call more pictures hazy than are.") : phrase("You call hazy pictures clear more often than the other way round."))
+                : phrase("You do not lean towards either answer.");
 }
 
 } // namespace caelumen

@@ -1,5 +1,6 @@
 #include "core/prepare/calibration.h"
 
+#include "core/base/phrase.h"
 #include "core/base/pixel_rows.h"
 #include "core/base/statistics.h"
 #include "core/base/text.h"
@@ -17,10 +18,10 @@ namespace caelumen {
 namespace {
 
 std::string celsius(std::optional<double> t) {
-    return t ? fmt::format("{:.0f} C", *t) : std::string("unknown temperature");
+    return t ? fmt::format("{:.0f} C", *t) : std::string(phrase("unknown temperature"));
 }
 std::string length(std::optional<double> s) {
-    return s ? fmt::format("{:g} s", *s) : std::string("unknown exposure");
+    return s ? fmt::format("{:g} s", *s) : std::string(phrase("unknown exposure"));
 }
 
 /// The colour site of a stored pixel: 0 for frames without a mosaic, else its place in the 2x2 cell.
@@ -100,7 +101,7 @@ private:
     }
     template<class... Args>
     void warn(fmt::format_string<Args...> text, Args&&... args) {
-        m_out.warnings.push_back(fmt::format(text, std::forward<Args>(args)...));
+        m_out.warnings.push_back(phrase(text, std::forward<Args>(args)...));
     }
 
     Status takeBiases() {
@@ -220,9 +221,9 @@ private:
         for (const CalibrationFrame& f : frames) {
             const auto own = f.info.facts.sub_exposure_s;
             if (own && m_exposure && std::abs(*own / *m_exposure - 1) > 0.05)
-                return Error{fmt::format("The diffuser frame {} lasts {}, the subs {}: subtracted, it would take away another glow than they have. Take "
-                                         "diffuser frames of the subs' length, or divide by flats.",
-                                         shown(f.info.path.filename()), length(own), length(m_exposure))};
+                return Error{phrase("The diffuser frame {} lasts {}, the subs {}: subtracted, it would take away another glow than they have. Take "
+                                    "diffuser frames of the subs' length, or divide by flats.",
+                                    shown(f.info.path.filename()), length(own), length(m_exposure))};
         }
         return Done{};
     }

@@ -1,5 +1,6 @@
 #include "core/prepare/intake.h"
 
+#include "core/base/phrase.h"
 #include "core/base/text.h"
 #include "core/image/frame_file.h"
 #include "core/image/name_facts.h"
@@ -86,7 +87,7 @@ IntakeFrame takeIn(const fs::path& path) {
     }
     out.kind = kind.value_or(FrameKind::Light);
     if (f.sub_count && *f.sub_count > 1 && out.kind == FrameKind::Light)
-        out.problem = fmt::format("{} is a stack of {} subs already; drop it on the Bench.", shown(path), *f.sub_count);
+        out.problem = phrase("{} is a stack of {} subs already; drop it on the Bench.", shown(path), *f.sub_count);
     return out;
 }
 
@@ -120,7 +121,7 @@ std::vector<IntakeFrame> takeInAll(const std::vector<fs::path>& files, const Job
         if (job.cancelled()) return;
         out[i] = takeIn(files[i]);
         if (const std::size_t n = ++done; n % 50 == 0)
-            job.report(static_cast<double>(n) / static_cast<double>(files.size()), fmt::format("Reading headers, {} of {}", n, files.size()));
+            job.report(static_cast<double>(n) / static_cast<double>(files.size()), phrase("Reading headers, {} of {}", n, files.size()));
     });
     if (job.cancelled()) out.clear();
     return out;
@@ -130,7 +131,7 @@ std::string FrameGroup::title() const {
     const auto with = [](std::string text, const std::string& more) { return more.empty() ? text : text.empty() ? more : text + ", " + more; };
     std::string out;
     if (kind == FrameKind::Light)
-        out = with(filter.empty() ? "no filter named" : filter, target);
+        out = with(filter.empty() ? phrase("no filter named") : filter, target);
     else if (kind == FrameKind::Flat)
         out = with("flats", filter);
     else
@@ -139,7 +140,7 @@ std::string FrameGroup::title() const {
     if (gain) out = with(out, fmt::format("gain {:g}", *gain));
     if (temperature_c) out = with(out, fmt::format("{:.0f} C", *temperature_c));
     if (kind == FrameKind::Light || kind == FrameKind::Flat) out = with(out, night);
-    if (fromName) out += " (by the names)";
+    if (fromName) out += phrase(" (by the names)");
     return out;
 }
 

@@ -1,6 +1,7 @@
 #include "core/prepare/lines.h"
 
 #include "core/base/file.h"
+#include "core/base/phrase.h"
 #include "core/base/statistics.h"
 #include "core/base/text.h"
 #include "core/image/fits_writer.h"
@@ -109,7 +110,7 @@ Result<LineFrames> writeLines(const fs::path& stack, const LineMatrix& matrix) {
     const auto file = FrameFile::open(stack);
     if (!file) return file.error();
     if (file->info().channels.size() != 3 || file->info().mosaic)
-        return Error{fmt::format("{} has no three channels; lines are separated from a stack of a colour camera.", shown(stack))};
+        return Error{phrase("{} has no three channels; lines are separated from a stack of a colour camera.", shown(stack))};
     const std::string red = matrix.sulphur ? "sulphur" : "hydrogen";
     LineFrames out;
     std::tie(out.red, out.oxygen) = lineOutputs(stack, matrix);
@@ -140,7 +141,7 @@ Result<LineFrames> writeLines(const fs::path& stack, const LineMatrix& matrix) {
 }
 
 Status addOxygen(const std::vector<fs::path>& files, const fs::path& out, const Job& job) {
-    if (files.size() < 2) return Error{"Two oxygen frames or more are needed to add them."};
+    if (files.size() < 2) return Error{phrase("Two oxygen frames or more are needed to add them.")};
     if (const Status safe = outputsAreSafe({out}, files); !safe) return safe.error();
     struct One {
         Plane plane;
@@ -155,7 +156,7 @@ Status addOxygen(const std::vector<fs::path>& files, const fs::path& out, const 
         job.report(static_cast<double>(i) / static_cast<double>(files.size()), "Reading " + shown(files[i].filename()));
         const auto file = FrameFile::open(files[i]);
         if (!file) return file.error();
-        if (file->info().channels.size() != 1) return Error{fmt::format("{} is no line frame of one channel; separate the lines first.", shown(files[i]))};
+        if (file->info().channels.size() != 1) return Error{phrase("{} is no line frame of one channel; separate the lines first.", shown(files[i]))};
         auto plane = file->readChannel(0);
         if (!plane) return plane.error();
         One one{std::move(*plane), file->info().facts, {}, 1, 1, 0, {}};
@@ -169,7 +170,7 @@ Status addOxygen(const std::vector<fs::path>& files, const fs::path& out, const 
             if (!s.saturated) one.stars.push_back({{s.x, s.y}, s.flux});
         if (i > 0) {
             auto found = align(all[0].stars, one.stars);
-            if (!found) return Error{fmt::format("{} cannot be laid on {}: {}", shown(files[i]), shown(files[0]), found.error().message)};
+            if (!found) return Error{phrase("{} cannot be laid on {}: {}", shown(files[i]), shown(files[0]), found.error().message)};
             one.alignment = *found;
             // Electrons alike: exposure and gain; stars would tell the width of the band, not the line.
             const auto perSecond = [](const FrameFacts& f) { return f.gain_e_per_adu.value_or(1) / f.sub_exposure_s.value_or(1); };

@@ -1,5 +1,6 @@
 #include "core/prepare/master_frames.h"
 
+#include "core/base/phrase.h"
 #include "core/base/pixel_rows.h"
 #include "core/base/statistics.h"
 #include "core/base/text.h"
@@ -26,8 +27,8 @@ Result<CalibrationFrame> openOne(const fs::path& path, const FrameInfo& light, c
     const FrameInfo& info = file->info();
     const auto stored = [](const FrameInfo& i) { return i.mosaic ? std::size_t{1} : i.channels.size(); };
     if (info.width != light.width || info.height != light.height || stored(info) != stored(light))
-        return Error{fmt::format("{} is a {} of {} x {} pixels, but the subs have {} x {}; give frames of the same camera and binning.", shown(path), kind,
-                                 info.width, info.height, light.width, light.height)};
+        return Error{phrase("{} is a {} of {} x {} pixels, but the subs have {} x {}; give frames of the same camera and binning.", shown(path), kind,
+                            info.width, info.height, light.width, light.height)};
     auto rows = aduRows(*file, full);
     if (!rows) return rows.error();
     CalibrationFrame out{info, std::move(*rows), 0, 0};
@@ -38,7 +39,7 @@ Result<CalibrationFrame> openOne(const fs::path& path, const FrameInfo& light, c
         for (int x = info.width / 4; x < info.width * 3 / 4; x += std::max(1, info.width / 256) | 1)
             if (std::isfinite(line[static_cast<std::size_t>(x)])) values.push_back(line[static_cast<std::size_t>(x)]);
     }
-    if (values.empty()) return Error{fmt::format("{} has no usable pixels; take it out of the {}.", shown(path), plural(kind))};
+    if (values.empty()) return Error{phrase("{} has no usable pixels; take it out of the {}.", shown(path), plural(kind))};
     std::vector<double> sorted(values.begin(), values.end());
     out.top = quantile(sorted, 0.99);
     out.level = median(std::span<float>(values));
@@ -211,8 +212,8 @@ void leaveOutLeaks(std::vector<CalibrationFrame>& frames, const char* kind, std:
     std::erase_if(frames, [&](const CalibrationFrame& f) {
         const bool out = f.level > middle + limit;
         if (out)
-            warnings.push_back(fmt::format("{} is brighter than the other {} ({:.0f} against {:.0f} ADU): light leaked in. It was left out.",
-                                           shown(f.info.path.filename()), plural(kind), f.level, middle));
+            warnings.push_back(phrase("{} is brighter than the other {} ({:.0f} against {:.0f} ADU): light leaked in. It was left out.",
+                                      shown(f.info.path.filename()), plural(kind), f.level, middle));
         return out;
     });
 }
@@ -239,8 +240,8 @@ std::vector<std::string> lightInDarks(const std::vector<CalibrationFrame>& all, 
     std::vector<double> inner(map.value.begin(), map.value.end());
     const double level = median(std::span<double>(inner));
     if (std::abs(rise) > std::max({5 * error, 2.0, bias ? 0.3 * std::abs(level) : 0.02 * std::abs(level)}))
-        out.push_back(fmt::format("The darks rise by {:.1f} ADU across the sensor{}: light leaked in. Take them again with the telescope capped in the dark.",
-                                  std::abs(rise), bias ? fmt::format(" on {:.1f} above the biases", level) : ""));
+        out.push_back(phrase("The darks rise by {:.1f} ADU across the sensor{}: light leaked in. Take them again with the telescope capped in the dark.",
+                             std::abs(rise), bias ? phrase(" on {:.1f} above the biases", level) : ""));
     if (!biasLevel) return out;
     // A current grows with exposure, group by group; a leak follows the lamp.
     std::map<double, std::vector<double>> byLength;
@@ -251,9 +252,9 @@ std::vector<std::string> lightInDarks(const std::vector<CalibrationFrame>& all, 
             const double a = median(std::span<double>(shorter->second)), b = median(std::span<double>(longer->second)),
                          foretold = a * longer->first / shorter->first;
             if (longer->first < 1.5 * shorter->first || std::abs(b - foretold) < std::max(8.0, 0.4 * std::max(b, foretold))) continue;
-            out.push_back(fmt::format("Darks of {:g} s lie {:.0f} ADU above the biases, those of {:g} s {:.0f}: that is no current, which grows with the "
-                                      "exposure; light leaked in, or they were taken at other temperatures.",
-                                      shorter->first, a, longer->first, b));
+            out.push_back(phrase("Darks of {:g} s lie {:.0f} ADU above the biases, those of {:g} s {:.0f}: that is no current, which grows with the "
+                                 "exposure; light leaked in, or they were taken at other temperatures.",
+                                 shorter->first, a, longer->first, b));
             return out;
         }
     return out;

@@ -1,5 +1,6 @@
 #include "core/prepare/moon_response.h"
 
+#include "core/base/phrase.h"
 #include "core/base/statistics.h"
 
 #include <fmt/format.h>
@@ -35,11 +36,10 @@ Result<MoonResponse> moonResponse(const JudgedRun& run, const std::string& chann
         if (!s.keep || level == s.figures.level.end() || !s.figures.moonlight_nL || !s.figures.exposure_s) continue;
         points.push_back({*s.figures.moonlight_nL, level->second / *s.figures.exposure_s * gain.value_or(1)});
     }
-    if (points.empty()) return Error{"Where the moon stood is not known: the subs need times, and the run its place and target."};
-    if (points.size() < 6) return Error{fmt::format("Only {} subs are kept; six are needed to follow the moon.", points.size())};
+    if (points.empty()) return Error{phrase("Where the moon stood is not known: the subs need times, and the run its place and target.")};
+    if (points.size() < 6) return Error{phrase("Only {} subs are kept; six are needed to follow the moon.", points.size())};
     const auto [least, most] = std::minmax_element(points.begin(), points.end(), [](const Point& a, const Point& b) { return a.x < b.x; });
-    if (most->x - least->x < 3)
-        return Error{fmt::format("The moon's light changed by {:.1f} nanolamberts only; that shows in no background.", most->x - least->x)};
+    if (most->x - least->x < 3) return Error{phrase("The moon's light changed by {:.1f} nanolamberts only; that shows in no background.", most->x - least->x)};
     // Hundreds of subs in their tens of thousands of pairs tell no more than a part of them.
     while (points.size() > 100) {
         std::vector<Point> fewer;
@@ -47,7 +47,7 @@ Result<MoonResponse> moonResponse(const JudgedRun& run, const std::string& chann
         points = std::move(fewer);
     }
     const auto fit = theilSen(points);
-    if (!fit) return Error{"The moon's light did not change over the subs."};
+    if (!fit) return Error{phrase("The moon's light did not change over the subs.")};
     Random random(7);
     std::vector<double> intercepts, slopes;
     for (int k = 0; k < 100; ++k) {

@@ -1,5 +1,6 @@
 #include "core/prepare/photon_transfer.h"
 
+#include "core/base/phrase.h"
 #include "core/base/statistics.h"
 #include "core/base/text.h"
 #include "core/prepare/master_frames.h"
@@ -229,8 +230,10 @@ void mean(const std::vector<SiteTransfer>& sites, PhotonTransfer& out) {
     if (v > 0) out.readNoise_e = vx / v, out.readNoiseSigma_e = 1 / std::sqrt(v);
 }
 
-constexpr const char* kNoLight = "The flats show hardly more noise than the biases: they are too faint, or every pixel is saturated. Give flats at a "
-                                 "third to two thirds of the range.";
+std::string noLight() {
+    return phrase("The flats show hardly more noise than the biases: they are too faint, or every pixel is saturated. Give flats at a "
+                  "third to two thirds of the range.");
+}
 
 /// What one tile says of light: signal (1 + r) and the variance less that of reading, both to be summed before they are divided.
 struct Lit {
@@ -298,7 +301,7 @@ private:
     /// What light adds.
     Status readFlats() {
         const auto pairs = pairsOf(m_flats);
-        if (pairs.empty()) return Error{"No two flats have the same exposure; give two of one exposure at least."};
+        if (pairs.empty()) return Error{phrase("No two flats have the same exposure; give two of one exposure at least.")};
         std::vector<double> zeros;
         for (const SiteTally& t : m_tallies) zeros.push_back(t.zero_adu);
         for (const auto& [i, j] : pairs) {
@@ -354,13 +357,13 @@ private:
         SiteTransfer site;
         site.site = m_sites[s].name, site.offset_adu = t.zero_adu;
         if (t.lit.size() < 4 && t.maximum_adu > 0.9 * m_full)
-            return Error{"The flats are at the end of the converter's range; give flats that are half as bright."};
-        if (t.lit.size() < 4) return Error{kNoLight};
+            return Error{phrase("The flats are at the end of the converter's range; give flats that are half as bright.")};
+        if (t.lit.size() < 4) return Error{noLight()};
         double shot = 0;
         for (const Lit& tile : t.lit) shot += tile.shot, site.brightest_adu = std::max(site.brightest_adu, tile.level);
         const double gain = site.gain_e_per_adu = gainOf(t, [](std::size_t k) { return k; });
         site.gainSigma = gainSigma(t, s, gain, shot);
-        if (!(gain > 0) || shot / static_cast<double>(t.lit.size()) < t.reading.variance / 2) return Error{kNoLight};
+        if (!(gain > 0) || shot / static_cast<double>(t.lit.size()) < t.reading.variance / 2) return Error{noLight()};
         const double rounding = m_step * m_step / 12, own = t.reading.variance - rounding;
         if (own > 0.25 * rounding) {
             site.readNoise_e = gain * std::sqrt(own);
@@ -378,17 +381,17 @@ private:
     void takeNotes() {
         if (m_sharedCount > 0 && m_shared / m_sharedCount > kShared)
             out.notes.push_back(
-                fmt::format("Neighbouring pixels share {:.0f} % of their noise: the frames were resampled, smoothed or compressed with loss, and the "
-                            "gain comes out too high.",
-                            100 * m_shared / m_sharedCount));
+                phrase("Neighbouring pixels share {:.0f} % of their noise: the frames were resampled, smoothed or compressed with loss, and the "
+                       "gain comes out too high.",
+                       100 * m_shared / m_sharedCount));
         if (m_all > 0 && m_left / m_all > 0.01)
-            out.notes.push_back(fmt::format("{:.1f} % of the pixels differ by more than noise does and were left out.", 100 * m_left / m_all));
-        if (!out.readNoise_e) out.notes.push_back("The read noise drowns in the converter's steps: take biases at a higher gain setting.");
+            out.notes.push_back(phrase("{:.1f} % of the pixels differ by more than noise does and were left out.", 100 * m_left / m_all));
+        if (!out.readNoise_e) out.notes.push_back(phrase("The read noise drowns in the converter's steps: take biases at a higher gain setting."));
         if (!out.fullWell_e)
-            out.notes.push_back("No pixel of these frames reaches its end; a sub with burnt-out stars, or a brighter flat, tells the full well.");
+            out.notes.push_back(phrase("No pixel of these frames reaches its end; a sub with burnt-out stars, or a brighter flat, tells the full well."));
         if (out.header_e_per_adu && std::abs(*out.header_e_per_adu - out.gain_e_per_adu) > 3 * out.gainSigma + 0.02 * out.gain_e_per_adu)
-            out.notes.push_back(fmt::format("The header claims {:.4g} e-/ADU, the frames tell {:.4g} +- {:.2g}: believe the frames.", *out.header_e_per_adu,
-                                            out.gain_e_per_adu, out.gainSigma));
+            out.notes.push_back(phrase("The header claims {:.4g} e-/ADU, the frames tell {:.4g} +- {:.2g}: believe the frames.", *out.header_e_per_adu,
+                                       out.gain_e_per_adu, out.gainSigma));
     }
 
     const std::vector<CalibrationFrame>&m_flats, &m_biases;
@@ -405,22 +408,21 @@ private:
 Result<PhotonTransfer> photonTransfer(const std::vector<fs::path>& flatFiles, const std::vector<fs::path>& biasFiles, const std::vector<fs::path>& lightFiles,
                                       const Job& job) {
     if (flatFiles.size() < 2 || biasFiles.size() < 2)
-        return Error{
-            fmt::format("Photon transfer needs two flats and two biases of one camera; flats given: {}, biases: {}.", flatFiles.size(), biasFiles.size())};
+        return Error{phrase("Photon transfer needs two flats and two biases of one camera; flats given: {}, biases: {}.", flatFiles.size(), biasFiles.size())};
     const auto like = FrameFile::open(flatFiles.front());
     if (!like) return like.error();
     const FrameInfo& info = like->info();
     const double full = std::ldexp(1.0, std::clamp(info.integer ? info.bits : 16, 8, 16)) - 1;
     if (!info.mosaic && info.channels.size() > 1)
-        return Error{fmt::format("{} holds three colours of each pixel, so it is no raw frame; give flats and biases as the camera wrote them.",
-                                 shown(flatFiles.front()))};
+        return Error{
+            phrase("{} holds three colours of each pixel, so it is no raw frame; give flats and biases as the camera wrote them.", shown(flatFiles.front()))};
     const auto flats = openCalibrationFrames(flatFiles, info, "flat", full);
     if (!flats) return flats.error();
     const auto biases = openCalibrationFrames(biasFiles, info, "bias", full);
     if (!biases) return biases.error();
     const int step = sitesOf(info).front().step;
     if (info.width / step < kTile || info.height / step < kTile)
-        return Error{fmt::format("{} is too small to tell noise from; give whole frames.", shown(flatFiles.front()))};
+        return Error{phrase("{} is too small to tell noise from; give whole frames.", shown(flatFiles.front()))};
 
     std::vector<CalibrationFrame> looked = *flats;
     if (!lightFiles.empty()) {

@@ -2,6 +2,7 @@
 
 #include "core/base/file.h"
 #include "core/base/json.h"
+#include "core/base/phrase.h"
 #include "core/base/statistics.h"
 #include "core/base/text.h"
 #include "core/model/results.h"
@@ -68,10 +69,10 @@ std::string veilOf(const JudgedRun& run) {
         std::count_if(run.subs.begin(), run.subs.end(), [](const JudgedSub& s) { return s.keep && s.figures.transparency.value_or(1) < kVeiled; });
     const auto clear = run.transparency();
     if (veiled == 0 || !clear) return {};
-    return fmt::format("{} of {} kept {} less than {:.0f} % of the clearest starlight (down to {:.0f} %, {}): the stack has {:.1f} % of it. For a fair test "
-                       "leave them out (cull limit \"transparency\").",
-                       veiled, run.kept(), veiled == 1 ? "sub shows" : "subs show", 100 * kVeiled, 100 * clear->least, shown(pathOf(clear->dimmest).filename()),
-                       100 * clear->mean);
+    return phrase("{} of {} kept {} less than {:.0f} % of the clearest starlight (down to {:.0f} %, {}): the stack has {:.1f} % of it. For a fair test "
+                  "leave them out (cull limit \"transparency\").",
+                  veiled, run.kept(), veiled == 1 ? phrase("sub shows") : phrase("subs show"), 100 * kVeiled, 100 * clear->least,
+                  shown(pathOf(clear->dimmest).filename()), 100 * clear->mean);
 }
 
 /// No sky is darker than nothing: the darks hold light, or are of another offset.
@@ -83,9 +84,9 @@ std::string belowZero(const JudgedRun& run) {
     for (auto& [channel, level] : levels) {
         const double middle = median(std::span<double>(level)), noise = median(std::span<double>(noises[channel]));
         if (middle < -0.05 * noise)
-            return fmt::format("The sky lies {:.1f} ADU below zero in {} once the dark is taken away: light leaked into the darks, or they are of another "
-                               "offset, gain or length. No background can be told from this stack.",
-                               -middle, channel);
+            return phrase("The sky lies {:.1f} ADU below zero in {} once the dark is taken away: light leaked into the darks, or they are of another "
+                          "offset, gain or length. No background can be told from this stack.",
+                          -middle, channel);
     }
     return {};
 }
@@ -95,8 +96,8 @@ Status areAlike(const std::vector<SubFigures>& subs, const FrameInfo& like) {
     const auto others = static_cast<std::size_t>(std::count_if(subs.begin(), subs.end(), [](const SubFigures& f) { return f.foreign; }));
     if (others == 0) return Done{};
     const auto odd = std::find_if(subs.begin(), subs.end(), [](const SubFigures& f) { return f.foreign; });
-    if (2 * others > subs.size()) return Error{fmt::format("{} The odd one may be {}: all others are compared with it.", odd->problem, shown(like.path))};
-    return Error{others == 1 ? odd->problem : fmt::format("{} {} more {} unlike the others too.", odd->problem, others - 1, others == 2 ? "is" : "are")};
+    if (2 * others > subs.size()) return Error{phrase("{} The odd one may be {}: all others are compared with it.", odd->problem, shown(like.path))};
+    return Error{others == 1 ? odd->problem : phrase("{} {} more {} unlike the others too.", odd->problem, others - 1, others == 2 ? "is" : "are")};
 }
 
 } // namespace
@@ -234,7 +235,7 @@ Result<PreparedRun> prepareRun(const SubsRecipe& recipe, const fs::path& out, co
         fs::remove(notebook, ignored);
         return prepared;
     } catch (const std::bad_alloc&) {
-        return Error{"The subs need more memory than there is; close other programs."};
+        return Error{phrase("The subs need more memory than there is; close other programs.")};
     }
 }
 

@@ -1,5 +1,6 @@
 #include "core/prepare/stack_plan.h"
 
+#include "core/base/phrase.h"
 #include "core/base/statistics.h"
 #include "core/measure/surface.h"
 #include "core/prepare/drizzle.h"
@@ -64,7 +65,7 @@ Status planInputs(StackPlan& plan, const SubMeasurer& measurer, const JudgedRun&
         }
         plan.inputs.push_back(std::move(in));
     }
-    if (plan.inputs.empty()) return Error{"No sub is kept, so there is nothing to stack; loosen the limits or name subs to keep."};
+    if (plan.inputs.empty()) return Error{phrase("No sub is kept, so there is nothing to stack; loosen the limits or name subs to keep.")};
     return Done{};
 }
 

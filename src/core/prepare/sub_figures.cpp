@@ -1,5 +1,6 @@
 #include "core/prepare/sub_figures.h"
 
+#include "core/base/phrase.h"
 #include "core/base/statistics.h"
 #include "core/base/text.h"
 #include "core/measure/harvest.h"
@@ -69,7 +70,7 @@ SubFigures measureSub(std::vector<Plane>& planes, const FrameInfo& info, const S
     for (std::size_t c = 0; c < planes.size(); ++c) {
         const BackgroundMesh mesh = sampleMesh(planes[c], defaultCell(planes[c]));
         if (mesh.coverage() <= 0) {
-            out.problem = "It holds no usable pixels.";
+            out.problem = phrase("It holds no usable pixels.");
             return out;
         }
         const Surface s = skySurface(mesh, planes[c]);

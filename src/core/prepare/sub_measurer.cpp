@@ -1,5 +1,6 @@
 #include "core/prepare/sub_measurer.h"
 
+#include "core/base/phrase.h"
 #include "core/base/text.h"
 #include "core/image/name_facts.h"
 #include "core/prepare/adu_rows.h"
@@ -16,18 +17,17 @@ namespace {
 /// In what a sub differs from the others so that they make no stack; nothing where both do not say.
 std::optional<std::string> unlike(const FrameFacts& own, const FrameFacts& others) {
     if (own.filter && others.filter && lowered(*own.filter) != lowered(*others.filter))
-        return fmt::format("through {}, the other subs through {}", *own.filter, *others.filter);
+        return phrase("through {}, the other subs through {}", *own.filter, *others.filter);
     const auto differs = [](std::optional<double> a, std::optional<double> b, double part) {
         return a && b && std::abs(*a - *b) > part * std::max(std::abs(*a), std::abs(*b));
     };
     if (differs(own.gain_setting, others.gain_setting, 1e-3))
-        return fmt::format("with gain {:g}, the other subs with gain {:g}", *own.gain_setting, *others.gain_setting);
+        return phrase("with gain {:g}, the other subs with gain {:g}", *own.gain_setting, *others.gain_setting);
     if (differs(own.gain_e_per_adu, others.gain_e_per_adu, 0.02))
-        return fmt::format("with {:g} electrons per ADU, the other subs with {:g}", *own.gain_e_per_adu, *others.gain_e_per_adu);
-    if (differs(own.pixel_um, others.pixel_um, 0.02))
-        return fmt::format("with pixels of {:g} um, the other subs with {:g} um", *own.pixel_um, *others.pixel_um);
+        return phrase("with {:g} electrons per ADU, the other subs with {:g}", *own.gain_e_per_adu, *others.gain_e_per_adu);
+    if (differs(own.pixel_um, others.pixel_um, 0.02)) return phrase("with pixels of {:g} um, the other subs with {:g} um", *own.pixel_um, *others.pixel_um);
     if (differs(own.focal_length_mm, others.focal_length_mm, 0.05))
-        return fmt::format("at a focal length of {:g} mm, the other subs at {:g} mm", *own.focal_length_mm, *others.focal_length_mm);
+        return phrase("at a focal length of {:g} mm, the other subs at {:g} mm", *own.focal_length_mm, *others.focal_length_mm);
     return std::nullopt;
 }
 
@@ -36,7 +36,7 @@ std::optional<std::string> unlike(const FrameFacts& own, const FrameFacts& other
 Result<SubMeasurer> SubMeasurer::make(const SubsRecipe& recipe, const Job& job) {
     SubMeasurer out;
     std::optional<FrameFile> first;
-    Error trouble{"There are no subs."};
+    Error trouble{phrase("There are no subs.")};
     std::vector<fs::path> readable;
     for (const fs::path& p : recipe.lights) { // three that can be read: begin, middle and end would cost a look at all
         auto file = FrameFile::open(p, recipe.run.bayer);
@@ -67,7 +67,7 @@ Result<SubMeasurer> SubMeasurer::make(const SubsRecipe& recipe, const Job& job) 
     if (!made) return made.error();
     bool parts = false;
     if (const auto rows = aduRows(*first, out.m_unit, &parts); !rows) return rows.error();
-    if (parts) made->warnings.push_back(fmt::format("The subs hold values from 0 to 1; they were taken as parts of {:g} ADU.", out.m_unit));
+    if (parts) made->warnings.push_back(phrase("The subs hold values from 0 to 1; they were taken as parts of {:g} ADU.", out.m_unit));
     std::string named;
     for (const auto& [fact, label] : {std::pair{"filter", "filter"},
                                       {"sub_exposure_s", "exposure"},
@@ -76,7 +76,7 @@ Result<SubMeasurer> SubMeasurer::make(const SubsRecipe& recipe, const Job& job) 
                                       {"sensor_temperature_c", "temperature"}})
         if (const auto source = facts.sources.find(fact); source != facts.sources.end() && source->second == kFromName)
             named += (named.empty() ? "" : ", ") + std::string(label);
-    if (!named.empty()) made->warnings.push_back(fmt::format("No header says it, so this comes from the names of the files: {}.", named));
+    if (!named.empty()) made->warnings.push_back(phrase("No header says it, so this comes from the names of the files: {}.", named));
     const double zero = made->zeroKnown ? rig.pedestal_adu.value_or(0) : 0;
     double full = rig.full_scale_adu.value_or(out.m_like->integer && out.m_like->bits <= 16 ? std::pow(2.0, out.m_like->bits) - 1 : 65535);
     if (rig.full_well_e && out.m_gain) full = std::min(full, *rig.full_well_e / *out.m_gain + zero);
@@ -107,8 +107,8 @@ Result<SubPixels> SubMeasurer::pixels(const FrameFile& file) const {
     const FrameInfo& i = file.info();
     if (i.width != m_like->width || i.height != m_like->height || i.channels != m_like->channels || i.mosaic.has_value() != m_like->mosaic.has_value() ||
         (i.mosaic && i.mosaic->name != m_like->mosaic->name))
-        return Error{fmt::format("{} is {} x {} pixels{}, the other subs are {} x {}{}; stack it with its like.", shown(i.path), i.width, i.height,
-                                 i.mosaic ? " of " + i.mosaic->name : "", m_like->width, m_like->height, m_like->mosaic ? " of " + m_like->mosaic->name : "")};
+        return Error{phrase("{} is {} x {} pixels{}, the other subs are {} x {}{}; stack it with its like.", shown(i.path), i.width, i.height,
+                            i.mosaic ? " of " + i.mosaic->name : "", m_like->width, m_like->height, m_like->mosaic ? " of " + m_like->mosaic->name : "")};
     auto rows = aduRows(file, m_unit);
     if (!rows) return rows.error();
     return SubPixels(std::move(*rows), *m_like, *m_calibration);
@@ -130,7 +130,7 @@ SubFigures SubMeasurer::measure(const fs::path& path, std::vector<Plane>* spare)
         info.facts = file->info().facts;
         completeFromName(info.facts, nameText(path.filename()));
         if (const auto other = unlike(info.facts, m_like->facts)) {
-            SubFigures f = failed(fmt::format("{} was taken {}; stack it with its like.", shown(path), *other));
+            SubFigures f = failed(phrase("{} was taken {}; stack it with its like.", shown(path), *other));
             f.foreign = true;
             return f;
         }
@@ -145,11 +145,11 @@ SubFigures SubMeasurer::measure(const fs::path& path, std::vector<Plane>* spare)
         // Headers are held against each other: what the recipe says wins over all of them.
         const auto own = info.facts.sub_exposure_s, usual = m_like->facts.sub_exposure_s;
         if (own && usual && std::abs(*own / *usual - 1) > 0.02)
-            return failed(fmt::format("{} was exposed {:g} s, the run {:g} s; stack it with its like.", shown(path), *own, *usual));
+            return failed(phrase("{} was exposed {:g} s, the run {:g} s; stack it with its like.", shown(path), *own, *usual));
         placeInSky(out, m_site, m_target);
         return out;
     } catch (const std::bad_alloc&) {
-        return failed(shown(path) + " needs more memory than there is; close other programs.");
+        return failed(shown(path) + phrase(" needs more memory than there is; close other programs."));
     }
 }
 

@@ -2,6 +2,7 @@
 
 #include "core/base/file.h"
 #include "core/base/json_fields.h"
+#include "core/base/phrase.h"
 #include "core/base/text.h"
 #include "core/model/trial_json.h"
 
@@ -32,7 +33,7 @@ std::vector<fs::path> filesOf(const JsonFields& r, const char* key, const fs::pa
         glob_t found{};
         const std::unique_ptr<glob_t, void (*)(glob_t*)> freed(&found, ::globfree);
         if (::glob(full.c_str(), 0, nullptr, &found) != 0)
-            r.fail(fmt::format("has \"{}\" that names {}, which matches no file; check the name and the folder", key, shown(full)));
+            r.fail(phrase("has \"{}\" that names {}, which matches no file; check the name and the folder", key, shown(full)));
         for (std::size_t i = 0; i < found.gl_pathc; ++i) out.emplace_back(found.gl_pathv[i]);
     }
     std::vector<fs::path> once;
@@ -61,13 +62,13 @@ const char* wordOf(T value, std::initializer_list<std::pair<const char*, T>> wor
 
 Result<SubsRecipe> subsRecipeFromJson(const Json& json, const std::string& name, const fs::path& folder) {
     return understood<SubsRecipe>(name, [&]() -> Result<SubsRecipe> {
-        const JsonFields r(json, name, "the recipe");
+        const JsonFields r(json, name, phrase("the recipe"));
         r.needFormat("caelumen_subs", "a list of subs");
         SubsRecipe out;
         // Rig, run, place and target are those of a trial, and are read as such.
         Json run = Json::object();
         if (const Json* given = r.field("run")) run = *given;
-        if (!run.is_object()) r.fail("has \"run\" that must be an object in braces");
+        if (!run.is_object()) r.fail(phrase("has \"run\" that must be an object in braces"));
         if (!run.contains("id")) run["id"] = "A";
         if (!run.contains("filter") || (run["filter"].is_string() && run["filter"].get<std::string>().empty())) run["filter"] = "unknown";
         run["stack"] = "stack.fits";
@@ -86,7 +87,7 @@ Result<SubsRecipe> subsRecipeFromJson(const Json& json, const std::string& name,
 
         out.mosaic = r.oneOf("mosaic", out.mosaic, kModes);
         out.lights = filesOf(r, "lights", folder);
-        if (out.lights.empty()) r.fail("has \"lights\" that names no file; list the subs there");
+        if (out.lights.empty()) r.fail(phrase("has \"lights\" that names no file; list the subs there"));
         out.darks = filesOf(r, "darks", folder);
         out.flats = filesOf(r, "flats", folder);
         out.biases = filesOf(r, "biases", folder);

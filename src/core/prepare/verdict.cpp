@@ -1,5 +1,6 @@
 #include "core/prepare/verdict.h"
 
+#include "core/base/phrase.h"
 #include "core/base/statistics.h"
 #include "core/stars/star_grid.h"
 
@@ -164,7 +165,7 @@ Result<JudgedRun> judgeRun(std::vector<SubFigures> figures, const CullOptions& c
     std::stable_sort(figures.begin(), figures.end(),
                      [](const SubFigures& a, const SubFigures& b) { return !a.start.empty() && !b.start.empty() && a.start < b.start; });
     for (SubFigures& f : figures) run.subs.push_back({std::move(f), true, SubReason::None, {}, false, {}});
-    if (run.subs.empty()) return Error{"There are no subs to judge."};
+    if (run.subs.empty()) return Error{phrase("There are no subs to judge.")};
 
     const auto align = [&](std::size_t to) {
         tbb::parallel_for(std::size_t{0}, run.subs.size(), [&](std::size_t i) {
@@ -181,16 +182,15 @@ Result<JudgedRun> judgeRun(std::vector<SubFigures> figures, const CullOptions& c
     if (!wanted.empty()) {
         for (std::size_t i = 0; i < run.subs.size(); ++i)
             if (isMeant(run.subs[i].figures.file, wanted)) given = i;
-        if (!given) return Error{fmt::format("The reference {} is none of the subs; name one of them.", wanted)};
-        if (!run.subs[*given].figures.problem.empty())
-            return Error{fmt::format("The reference {} cannot be used: {}", wanted, run.subs[*given].figures.problem)};
+        if (!given) return Error{phrase("The reference {} is none of the subs; name one of them.", wanted)};
+        if (!run.subs[*given].figures.problem.empty()) return Error{phrase("The reference {} cannot be used: {}", wanted, run.subs[*given].figures.problem)};
     }
     const auto best =
         std::max_element(run.subs.begin(), run.subs.end(), [](const JudgedSub& a, const JudgedSub& b) { return goodness(a.figures) < goodness(b.figures); });
     if (!given && goodness(best->figures) < 0) {
         const auto readable = std::find_if(run.subs.begin(), run.subs.end(), [](const JudgedSub& s) { return s.figures.problem.empty(); });
         if (readable == run.subs.end()) return Error{run.subs.front().figures.problem};
-        return Error{fmt::format("No stars can be measured in any of the {} subs; nothing can be laid on each other.", run.subs.size())};
+        return Error{phrase("No stars can be measured in any of the {} subs; nothing can be laid on each other.", run.subs.size())};
     }
     align(given.value_or(static_cast<std::size_t>(best - run.subs.begin())));
     compareStars(run);
@@ -251,30 +251,29 @@ Objection objectionTo(const JudgedRun& run, std::size_t i, const Usual& usual, c
     const double beside = expectedSky(run, i), brighter = beside > 0 ? skyRate(f, {}) / beside : 1;
     const double air = airOf(f, usual.leastAirmass);
     if (f.sunAltitude_deg && *f.sunAltitude_deg > -9)
-        return {SubReason::Twilight, *f.sunAltitude_deg > 0 ? "The sun was up."
-                                                            : fmt::format("The sun stood only {:.0f} degrees below the horizon: {} twilight.",
-                                                                          -*f.sunAltitude_deg, *f.sunAltitude_deg > -6 ? "civil" : "nautical")};
+        return {SubReason::Twilight, *f.sunAltitude_deg > 0 ? phrase("The sun was up.")
+                                                            : phrase("The sun stood only {:.0f} degrees below the horizon: {} twilight.", -*f.sunAltitude_deg,
+                                                                     *f.sunAltitude_deg > -6 ? "civil" : "nautical")};
     if (usual.several && f.transparency && *f.transparency < limit.transparency * air)
-        return {SubReason::Cloud, fmt::format("Stars give {:.0f} % of their light{}.", 100 * *f.transparency,
-                                              air < 0.97 ? fmt::format(" where clear air at this altitude lets {:.0f} % through", 100 * air) : "")};
+        return {SubReason::Cloud, phrase("Stars give {:.0f} % of their light{}.", 100 * *f.transparency,
+                                         air < 0.97 ? phrase(" where clear air at this altitude lets {:.0f} % through", 100 * air) : "")};
     if (usual.several && f.eccentricity && *f.eccentricity > 0.5 && *f.eccentricity > usual.shape + std::max(limit.eccentricity, 5 * usual.shapeSpread))
-        return {SubReason::Trailed, fmt::format("Stars are drawn out: eccentricity {:.2f} where the run has {:.2f}.", *f.eccentricity, usual.shape)};
+        return {SubReason::Trailed, phrase("Stars are drawn out: eccentricity {:.2f} where the run has {:.2f}.", *f.eccentricity, usual.shape)};
     if (usual.several && f.fwhm_px && *f.fwhm_px > usual.width * limit.fwhm && *f.fwhm_px > usual.width + 4 * usual.widthSpread)
-        return {SubReason::Soft, fmt::format("FWHM {:.2f} px where the run has {:.2f}.", *f.fwhm_px, usual.width)};
+        return {SubReason::Soft, phrase("FWHM {:.2f} px where the run has {:.2f}.", *f.fwhm_px, usual.width)};
     if (usual.tilts && f.tilt && *f.tilt > usual.tilt + std::max({limit.tilt, 5 * usual.tiltSpread, 4 * f.tiltSigma}))
         return {SubReason::SoftCorner,
-                fmt::format("Stars in one corner are {:.2f} times as wide as in the middle where the run has {:.2f}: tilt, or something in the light.", *f.tilt,
-                            usual.tilt)};
-    if (usual.several && f.stars < limit.stars * usual.stars)
-        return {SubReason::Cloud, fmt::format("{} stars where the run has {:.0f}.", f.stars, usual.stars)};
+                phrase("Stars in one corner are {:.2f} times as wide as in the middle where the run has {:.2f}: tilt, or something in the light.", *f.tilt,
+                       usual.tilt)};
+    if (usual.several && f.stars < limit.stars * usual.stars) return {SubReason::Cloud, phrase("{} stars where the run has {:.0f}.", f.stars, usual.stars)};
     // It must show in the pixels, too: next to no sky doubles by chance.
     const double more = f.level.empty() ? 0 : f.level.at(f.channel) * (1 - 1 / std::max(1.0, brighter));
     if (usual.several && brighter > limit.sky && more > 0.25 * f.noise.at(f.channel))
-        return {SubReason::BrightSky, fmt::format("The sky is {:.1f} times as bright as before and after.", brighter)};
+        return {SubReason::BrightSky, phrase("The sky is {:.1f} times as bright as before and after.", brighter)};
     if (usual.several && std::abs(f.vignette - usual.vignette) > std::max({limit.vignette, 5 * usual.vignetteSpread, 5 * f.vignetteSigma}))
         return {SubReason::FlatMismatch,
-                fmt::format("The corners are {:+.0f} % off the run's shape: flat, dew or an obstacle.", 100 * (f.vignette - usual.vignette))};
-    if (!s.alignment) return {SubReason::NotAligned, fmt::format("Its {} stars do not lie as the reference's do.", f.found.size())};
+                phrase("The corners are {:+.0f} % off the run's shape: flat, dew or an obstacle.", 100 * (f.vignette - usual.vignette))};
+    if (!s.alignment) return {SubReason::NotAligned, phrase("Its {} stars do not lie as the reference's do.", f.found.size())};
     return {};
 }
 
@@ -284,7 +283,7 @@ void takePersonsWord(JudgedSub& s, const CullOptions& cull) {
         return std::any_of(list.begin(), list.end(), [&](const std::string& p) { return isMeant(s.figures.file, p); });
     };
     if (named(cull.reject)) {
-        if (s.keep) s.reason = SubReason::ByHand, s.words = "Left out by a person.";
+        if (s.keep) s.reason = SubReason::ByHand, s.words = phrase("Left out by a person.");
         s.keep = false, s.byHand = true;
     } else if (named(cull.keep) && s.figures.problem.empty() && s.alignment) {
         s.byHand = !s.keep;
@@ -300,12 +299,12 @@ std::vector<std::string> notesOn(const JudgedRun& run, bool several) {
     const auto starless =
         std::count_if(run.subs.begin(), run.subs.end(), [](const JudgedSub& s) { return s.figures.problem.empty() && !s.figures.transparency; });
     if (several && starless > 0)
-        notes.push_back(fmt::format("{} of {} subs share too few stars with the reference: clouds over {} are not told by starlight, only by the sky.",
-                                    starless, run.subs.size(), starless == 1 ? "it" : "them"));
+        notes.push_back(phrase("{} of {} subs share too few stars with the reference: clouds over {} are not told by starlight, only by the sky.", starless,
+                               run.subs.size(), starless == 1 ? "it" : "them"));
     if (!several)
-        notes.push_back(fmt::format("{} {} too few to tell which is odd: none is left out for clouds, focus or trails.", run.subs.size(),
-                                    run.subs.size() == 1 ? "sub is" : "subs are"));
-    if (turned > 2) notes.push_back(fmt::format("The camera was turned by {:.1f} degrees within the run: one set of flats cannot fit all its subs.", turned));
+        notes.push_back(phrase("{} {} too few to tell which is odd: none is left out for clouds, focus or trails.", run.subs.size(),
+                               run.subs.size() == 1 ? phrase("sub is") : phrase("subs are")));
+    if (turned > 2) notes.push_back(phrase("The camera was turned by {:.1f} degrees within the run: one set of flats cannot fit all its subs.", turned));
     return notes;
 }
 

@@ -1,5 +1,6 @@
 #include "core/simulate/demo_subs.h"
 
+#include "core/base/phrase.h"
 #include "core/base/statistics.h"
 #include "core/simulate/demo.h"
 #include "core/sky/ephemeris.h"
@@ -39,7 +40,7 @@ Status writeDemoSubs(const fs::path& folder, const Job& job) {
     for (const SceneFilter& f : demoFilters()) {
         if (f.id != "open" && f.id != "duo7") continue;
         if (job.cancelled()) return Error{kCancelled};
-        job.report(0.5 * n, "Photographing subs through " + f.name);
+        job.report(0.5 * n, phrase("Photographing subs through ") + f.name);
         const std::string start = isoTime(parseTime("2026-06-21T17:20:00Z")->plusSeconds(later));
         VirtualRun run = virtualRun(f, SceneCamera::Mosaic, 960, 640, 14, 57, start, garden.trial.site, garden.trial.target, 180);
         run.scene.id = std::string(1, n == 0 ? 'A' : 'B');

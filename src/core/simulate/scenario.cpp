@@ -2,6 +2,7 @@
 
 #include "core/base/file.h"
 #include "core/base/json_fields.h"
+#include "core/base/phrase.h"
 #include "core/base/statistics.h"
 #include "core/base/text.h"
 #include "core/image/mosaic.h"
@@ -24,8 +25,8 @@ std::string folderOf(const VirtualRun& run) {
 
 SceneFilter filterOf(const JsonFields& f, const fs::path& folder) {
     const std::string id = f.text("id");
-    if (id.empty()) f.fail("needs \"id\"");
-    if (!isPlainName(id)) f.fail(fmt::format("has \"id\" = \"{}\", which names a folder: use letters and digits, no slash and no leading dot", oneLine(id)));
+    if (id.empty()) f.fail(phrase("needs \"id\""));
+    if (!isPlainName(id)) f.fail(phrase("has \"id\" = \"{}\", which names a folder: use letters and digits, no slash and no leading dot", oneLine(id)));
     for (SceneFilter& known : demoFilters()) {
         if (known.id != id) continue;
         known.name = f.text("name", known.name);
@@ -54,7 +55,7 @@ SceneFilter filterOf(const JsonFields& f, const fs::path& folder) {
 std::pair<std::size_t, std::size_t> subsOf(const JsonFields& f, std::size_t count) {
     const int most = static_cast<int>(count), one = f.wholeOr("sub", 0, 0, most);
     const int from = one > 0 ? one : f.wholeOr("from", 1, 1, most), to = one > 0 ? one : f.wholeOr("to", most, 1, most);
-    if (from > to) f.fail("has \"from\" after \"to\"");
+    if (from > to) f.fail(phrase("has \"from\" after \"to\""));
     return {static_cast<std::size_t>(from - 1), static_cast<std::size_t>(to)};
 }
 
@@ -95,15 +96,15 @@ Result<Frame> frameOf(const JsonFields& root, const Json& json, const std::strin
     out.seed = static_cast<unsigned long long>(root.wholeOr("seed", 1, 0, 1'000'000'000));
     out.width = root.wholeOr("width", 1600, 200, 20'000), out.height = root.wholeOr("height", 1066, 200, 20'000);
     const std::string camera = root.text("camera", "mosaic");
-    if (camera != "mosaic" && camera != "mono") root.fail("has \"camera\" that must be mosaic or mono");
+    if (camera != "mosaic" && camera != "mono") root.fail(phrase("has \"camera\" that must be mosaic or mono"));
     out.mosaic = camera == "mosaic";
     out.start = root.text("start", "2026-06-15T19:00:00Z");
-    if (!parseTime(out.start)) root.fail(fmt::format("has \"start\" = \"{}\"; give UTC as 2026-06-20T18:05:00Z", out.start));
+    if (!parseTime(out.start)) root.fail(phrase("has \"start\" = \"{}\"; give UTC as 2026-06-20T18:05:00Z", out.start));
     out.exposure_s = root.numberOr("sub_exposure_s", 120, 0.001, 100'000), out.nebula_rayleigh = root.numberOr("nebula_rayleigh", 250, 0, 1e6),
     out.stars = root.numberOr("stars_per_square_degree", 5500, 0, 1e6);
     out.count = root.wholeOr("sub_count", 12, 1, 100'000);
     if (starsOnFrame(out.stars, out.width, out.height, withFacts({}, out.facts.rig)) > kMostStars)
-        root.fail("asks for more than three million stars on the frame; lower \"stars_per_square_degree\" or the field");
+        root.fail(phrase("asks for more than three million stars on the frame; lower \"stars_per_square_degree\" or the field"));
     return out;
 }
 
@@ -170,7 +171,7 @@ void happen(const JsonFields& e, const Frame& frame, VirtualSub& sub) {
     } else if (kind == "flip") {
         sub.alignment = flipped(sub.alignment, frame.width, frame.height);
     } else {
-        e.fail(fmt::format("is of kind \"{}\"; it must be cloud, light, soft, drift, trail or flip", kind));
+        e.fail(phrase("is of kind \"{}\"; it must be cloud, light, soft, drift, trail or flip", kind));
     }
 }
 
@@ -186,14 +187,14 @@ void addEvents(const JsonFields& root, const Frame& frame, VirtualRun& run) {
 
 Result<Scenario> scenarioFromJson(const Json& json, const std::string& name, const fs::path& folder) {
     return understood<Scenario>(name, [&]() -> Result<Scenario> {
-        const JsonFields root{json, name, "the scenario"};
+        const JsonFields root{json, name, phrase("the scenario")};
         root.needFormat("caelumen_scenario", "a scenario");
         const auto frame = frameOf(root, json, name);
         if (!frame) return frame.error();
         const auto filters = root.objects("filters");
-        if (filters.empty()) root.fail("needs \"filters\": a list with at least one");
+        if (filters.empty()) root.fail(phrase("needs \"filters\": a list with at least one"));
         const std::string mosaic = root.text("mosaic", "RGGB");
-        if (frame->mosaic && !mosaicPattern(mosaic, 0, 0, false, frame->height)) root.fail("has \"mosaic\" that is no pattern like RGGB");
+        if (frame->mosaic && !mosaicPattern(mosaic, 0, 0, false, frame->height)) root.fail(phrase("has \"mosaic\" that is no pattern like RGGB"));
 
         Scenario out;
         const JsonFields c = root.object("calibration");

@@ -1,5 +1,6 @@
 #include "core/sky/ephemeris.h"
 
+#include "core/base/phrase.h"
 #include "core/base/time_text.h"
 
 #include <erfa.h>
@@ -42,11 +43,11 @@ Result<JulianDate> parseTime(const std::string& iso) {
     double s = 0;
     const auto utc = utcTime(iso);
     if (!utc || std::sscanf(utc->c_str(), "%d-%d-%dT%d:%d:%lf", &y, &mo, &d, &h, &mi, &s) != 6)
-        return Error{fmt::format("\"{}\" is not a time that exists; give UTC as 2026-06-20T18:05:00Z, or with an offset as 2026-06-20T20:05:00+02:00.", iso)};
-    if (y < 1900 || y > 2100) return Error{fmt::format("the year {} is outside 1900 to 2100, for which sun and moon are known.", y)};
+        return Error{phrase("\"{}\" is not a time that exists; give UTC as 2026-06-20T18:05:00Z, or with an offset as 2026-06-20T20:05:00+02:00.", iso)};
+    if (y < 1900 || y > 2100) return Error{phrase("the year {} is outside 1900 to 2100, for which sun and moon are known.", y)};
     JulianDate out;
     if (eraDtf2d("UTC", y, mo, d, h, mi, s, &out.day, &out.fraction) < 0)
-        return Error{fmt::format("\"{}\" is not a time that exists; give UTC as 2026-06-20T18:05:00Z.", iso)};
+        return Error{phrase("\"{}\" is not a time that exists; give UTC as 2026-06-20T18:05:00Z.", iso)};
     return out;
 }
 

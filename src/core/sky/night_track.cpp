@@ -1,5 +1,7 @@
 #include "core/sky/night_track.h"
 
+#include "core/base/phrase.h"
+
 #include <erfa.h>
 #include <fmt/format.h>
 
@@ -34,7 +36,7 @@ double mix(double a, double b, double t) {
 Result<NightTrack> NightTrack::of(const Observer& observer, const std::string& date, double ra_deg, double dec_deg) {
     int y = 0, m = 0, d = 0;
     char rest = 0;
-    if (std::sscanf(date.c_str(), "%d-%d-%d%c", &y, &m, &d, &rest) != 3) return Error{fmt::format("\"{}\" is not a date; give it as 2026-06-20.", date)};
+    if (std::sscanf(date.c_str(), "%d-%d-%d%c", &y, &m, &d, &rest) != 3) return Error{phrase("\"{}\" is not a date; give it as 2026-06-20.", date)};
     const auto midnight = parseTime(date + "T00:00:00Z");
     if (!midnight) return midnight.error();
     NightTrack out;

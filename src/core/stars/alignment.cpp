@@ -1,5 +1,6 @@
 #include "core/stars/alignment.h"
 
+#include "core/base/phrase.h"
 #include "core/base/statistics.h"
 #include "core/stars/chance_match.h"
 #include "core/stars/star_grid.h"
@@ -287,7 +288,7 @@ Match weigh(const Alignment& t, const std::vector<Point>& baseline, const std::v
 constexpr double kBelieved_log10 = -8, kBelievedAgainstScale_log10 = -13;
 
 Result<Alignment> alignAt(const std::vector<AlignStar>& baseline, const std::vector<AlignStar>& run, std::optional<double> scale, double believed_log10) {
-    const Error refused{"the stars do not match: it is probably not the same field"};
+    const Error refused{phrase("the stars do not match: it is probably not the same field")};
     Candidate best;
     double tried = 0;
     for (const std::size_t depth : {16, 28, 45, 65}) {
@@ -328,7 +329,7 @@ Result<Alignment> align(std::vector<AlignStar> baseline, std::vector<AlignStar> 
     std::sort(baseline.begin(), baseline.end(), byFlux);
     std::sort(run.begin(), run.end(), byFlux);
     if (baseline.size() < 6 || run.size() < 6)
-        return Error{fmt::format("there are too few stars to align by ({} and {}; at least 6 each are needed)", baseline.size(), run.size())};
+        return Error{phrase("there are too few stars to align by ({} and {}; at least 6 each are needed)", baseline.size(), run.size())};
     if (!scale) return alignAt(baseline, run, scale, kBelieved_log10);
     auto found = alignAt(baseline, run, scale, kBelieved_log10);
     return found ? found : alignAt(baseline, run, std::nullopt, kBelievedAgainstScale_log10); // a header can be wrong

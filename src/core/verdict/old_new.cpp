@@ -1,5 +1,6 @@
 #include "core/verdict/old_new.h"
 
+#include "core/base/phrase.h"
 #include "core/grid/grid.h"
 #include "core/grid/grid_out.h"
 #include "core/verdict/notice.h"
@@ -30,7 +31,7 @@ struct Side {
 
 Result<Side> sideOf(const GridTrial& t, const std::string& run) {
     const Run* r = t.trial.run(run);
-    if (!r) return Error{fmt::format("{} has no run {}.", t.name, run)};
+    if (!r) return Error{phrase("{} has no run {}.", t.name, run)};
     auto input = gridInput({t}, {});
     if (!input) return input.error();
     return Side{t, *r, GridModel(std::move(*input))};
@@ -59,7 +60,7 @@ OldNewRow timeRow(const Side& before, const Side& now, const GridSky& sky, Targe
     if (a) row.before = a->value, row.beforeSigma = a->sigma, row.beforeOrigin = cellOriginName(a->origin);
     if (b) row.now = b->value, row.nowSigma = b->sigma;
     if (!a || !b || a->value <= 0 || b->value <= 0) {
-        row.why = fmt::format("the time ratio of {} is not known", a ? now.name() : before.name());
+        row.why = phrase("the time ratio of {} is not known", a ? now.name() : before.name());
         return row;
     }
     const double unit = std::log(kTimeNotice);
@@ -77,7 +78,7 @@ OldNewRow darkRow(const Side& before, const Side& now, const GridSky& sky, Targe
     if (a) row.before = a->mag, row.beforeSigma = a->sigma, row.beforeOrigin = cellOriginName(a->cell.origin);
     if (b) row.now = b->mag, row.nowSigma = b->sigma;
     if (!a || !b) {
-        row.why = fmt::format("the background of {} is not known", a ? now.name() : before.name());
+        row.why = phrase("the background of {} is not known", a ? now.name() : before.name());
         return row;
     }
     finish(row, a->mag / kMagNotice, b->mag / kMagNotice, a->sigma / kMagNotice, b->sigma / kMagNotice);
@@ -93,11 +94,12 @@ OldNewRow plainRow(Merit merit, const std::optional<MeritFigure>& a, const std::
     if (b) row.now = value(*b), row.nowSigma = b->sigma;
     if (!a || !b) {
         const Side& missing = a ? now : before;
-        row.why = fmt::format("{} of {}, run {}, {}",
-                              merit == Merit::Halo         ? "halos"
-                              : merit == Merit::StarColour ? "star colours"
-                                                           : "the gradient",
-                              missing.trial.name, missing.run.id, (a ? voidB : voidA) ? "are void by what else differed there" : "were not measured");
+        row.why =
+            phrase("{} of {}, run {}, {}",
+                   merit == Merit::Halo         ? "halos"
+                   : merit == Merit::StarColour ? phrase("star colours")
+                                                : phrase("the gradient"),
+                   missing.trial.name, missing.run.id, (a ? voidB : voidA) ? phrase("are void by what else differed there") : phrase("were not measured"));
         return row;
     }
     finish(row, -value(*a) / notice, -value(*b) / notice, a->sigma / notice, b->sigma / notice);
@@ -114,20 +116,19 @@ void compareTrials(const Side& before, const Side& now, OldNew& out) {
     };
     if (baseA != baseB && nameOf(before, baseA) != nameOf(now, baseB)) {
         out.isVoid = true;
-        say(fmt::format("The trials have different baselines ({} and {}): nothing joins them.", nameOf(before, baseA), nameOf(now, baseB)));
+        say(phrase("The trials have different baselines ({} and {}): nothing joins them.", nameOf(before, baseA), nameOf(now, baseB)));
     }
     if (a.target.name != b.target.name)
-        say(fmt::format("Other targets ({} and {}): the time ratio is carried over for the kind of light, not for this nebula's own lines.",
-                        a.target.name.empty() ? "unknown" : a.target.name, b.target.name.empty() ? "unknown" : b.target.name));
+        say(phrase("Other targets ({} and {}): the time ratio is carried over for the kind of light, not for this nebula's own lines.",
+                   a.target.name.empty() ? "unknown" : a.target.name, b.target.name.empty() ? "unknown" : b.target.name));
     if (a.site.name != b.site.name)
-        say(fmt::format("Other places ({} and {}): time ratio and background are carried to the new one's sky by the model, its error is in them.",
-                        a.site.name.empty() ? "unknown" : a.site.name, b.site.name.empty() ? "unknown" : b.site.name));
+        say(phrase("Other places ({} and {}): time ratio and background are carried to the new one's sky by the model, its error is in them.",
+                   a.site.name.empty() ? "unknown" : a.site.name, b.site.name.empty() ? "unknown" : b.site.name));
     const auto ratio = [](const Rig& r) { return r.focal_length_mm && r.aperture_mm ? *r.focal_length_mm / *r.aperture_mm : 0.0; };
     if (ratio(a.rig) > 0 && ratio(b.rig) > 0 && std::abs(std::log(ratio(a.rig) / ratio(b.rig))) > 0.1)
-        say(fmt::format("Other telescopes (f/{:.1f} and f/{:.1f}): narrow bands lie elsewhere in another cone, and halos are of another size.", ratio(a.rig),
-                        ratio(b.rig)));
-    if (a.rig.camera != b.rig.camera && !a.rig.camera.empty() && !b.rig.camera.empty())
-        say(fmt::format("Other cameras ({} and {}).", a.rig.camera, b.rig.camera));
+        say(phrase("Other telescopes (f/{:.1f} and f/{:.1f}): narrow bands lie elsewhere in another cone, and halos are of another size.", ratio(a.rig),
+                   ratio(b.rig)));
+    if (a.rig.camera != b.rig.camera && !a.rig.camera.empty() && !b.rig.camera.empty()) say(phrase("Other cameras ({} and {}).", a.rig.camera, b.rig.camera));
     for (const Side* s : {&before, &now})
         for (const Unfairness& u : s->trial.results->fairness)
             if (u.run == s->run.id && u.grade != Grade::Note && !u.normalised) say(fmt::format("{}, run {}: {}", s->trial.name, s->run.id, u.text));
@@ -153,7 +154,7 @@ Result<OldNew> compareOldNew(const GridTrial& before, const std::string& beforeR
         for (const Merit m : {Merit::Nebula, Merit::Background}) {
             OldNewRow row;
             row.label = meritLabel(m);
-            row.why = newRun && !newRun->whyNoSky.empty() ? newRun->whyNoSky : "the sky of the new run is not known";
+            row.why = newRun && !newRun->whyNoSky.empty() ? newRun->whyNoSky : phrase("the sky of the new run is not known");
             out.rows.push_back(row);
         }
     }
@@ -164,9 +165,9 @@ Result<OldNew> compareOldNew(const GridTrial& before, const std::string& beforeR
     for (const OldNewRow& row : out.rows) {
         if (!row.difference) continue;
         const std::string size = fmt::format("{:+.1f} \u00B1{:.1f} steps", *row.difference, *row.sigma);
-        out.sentences.push_back(row.toldApart ? fmt::format("{}: {} is better than {} ({}).", row.label, *row.difference > 0 ? b->name() : a->name(),
-                                                            *row.difference > 0 ? a->name() : b->name(), size)
-                                              : fmt::format("{}: not told apart ({}).", row.label, size));
+        out.sentences.push_back(row.toldApart ? phrase("{}: {} is better than {} ({}).", row.label, *row.difference > 0 ? b->name() : a->name(),
+                                                       *row.difference > 0 ? a->name() : b->name(), size)
+                                              : phrase("{}: not told apart ({}).", row.label, size));
     }
     return out;
 }

@@ -2,6 +2,7 @@
 
 #include "core/base/file.h"
 #include "core/base/json_fields.h"
+#include "core/base/phrase.h"
 #include "core/base/text.h"
 #include "core/optics/camera.h"
 
@@ -35,35 +36,36 @@ Profile profileFrom(const JsonFields& p) {
         ProfileSky sky;
         sky.bortle = s.whole("bortle", 1, 9);
         sky.sky_mag = s.number("sky_mag", 14, 22.5);
-        if (!sky.bortle && !sky.sky_mag) s.fail("needs a \"bortle\" class (1 to 9) or a \"sky_mag\"");
+        if (!sky.bortle && !sky.sky_mag) s.fail(phrase("needs a \"bortle\" class (1 to 9) or a \"sky_mag\""));
         sky.moon = s.text("moon", "none");
         if (std::none_of(kMoonWords.begin(), kMoonWords.end(), [&](const MoonWord& w) { return sky.moon == w.word; }))
-            s.fail(fmt::format("has a moon \"{}\"; it must be none, crescent, half, gibbous or full", sky.moon));
+            s.fail(phrase("has a moon \"{}\"; it must be none, crescent, half, gibbous or full", sky.moon));
         sky.share = s.numberOr("share", 1, 0, 1e9);
         out.skies.push_back(std::move(sky));
     }
-    if (out.skies.empty()) p.fail("needs \"skies\": where it is worked, each with its share of the nights");
+    if (out.skies.empty()) p.fail(phrase("needs \"skies\": where it is worked, each with its share of the nights"));
     const JsonFields kinds = p.object("kinds", "\"kinds\"");
     for (const auto& [name, share] : p.items("kinds")) {
         const auto kind = targetKind(name);
-        if (!kind) kinds.fail(fmt::format("names \"{}\"; it must be emission, oxygen, sulphur, galaxy, reflection or stars", name));
+        if (!kind) kinds.fail(phrase("names \"{}\"; it must be emission, oxygen, sulphur, galaxy, reflection or stars", name));
         out.kinds[*kind] = kinds.numberOr(name.c_str(), 0, 0, 1e9);
     }
-    if (out.kinds.empty()) p.fail("needs \"kinds\": what is photographed, each with its share");
+    if (out.kinds.empty()) p.fail(phrase("needs \"kinds\": what is photographed, each with its share"));
     const JsonFields weights = p.object("weights", "\"weights\"");
     for (const auto& [name, weight] : p.items("weights")) {
         const auto merit = meritOf(name);
-        if (!merit) weights.fail(fmt::format("names \"{}\"; it must be nebula, background, halo, star_colour or gradient", name));
+        if (!merit) weights.fail(phrase("names \"{}\"; it must be nebula, background, halo, star_colour or gradient", name));
         out.weights[static_cast<std::size_t>(*merit)] = weights.numberOr(name.c_str(), 0, 0, 1e6);
     }
-    if (std::all_of(out.weights.begin(), out.weights.end(), [](double w) { return w == 0; })) p.fail("needs \"weights\" of which one at least is above zero");
+    if (std::all_of(out.weights.begin(), out.weights.end(), [](double w) { return w == 0; }))
+        p.fail(phrase("needs \"weights\" of which one at least is above zero"));
     out.anyHaloIsAFault = p.oneOf("halo", true, {{"any", true}, {"small is fine", false}});
     out.owned = p.text("owned");
     out.fRatio = p.number("f_ratio", 0.7, 100);
     out.camera = p.text("camera");
     const auto& cameras = typicalCameras();
     if (!out.camera.empty() && std::none_of(cameras.begin(), cameras.end(), [&](const Camera& c) { return c.id == out.camera; }))
-        p.fail(fmt::format("has a camera \"{}\", which is none of the typical ones", out.camera));
+        p.fail(phrase("has a camera \"{}\", which is none of the typical ones", out.camera));
     out.clearHours = p.numberOr("clear_hours_per_year", 0, 0, 8784);
     const JsonFields budget = p.object("budget", "\"budget\"");
     out.budget = budget.number("amount", 0, 1e9);
@@ -71,18 +73,18 @@ Profile profileFrom(const JsonFields& p) {
     const JsonFields rates = p.object("rates", "\"rates\"");
     for (const auto& [name, rate] : p.items("rates")) {
         const auto value = rates.positive(name.c_str(), 1e9);
-        if (!value) rates.fail(fmt::format("needs a number above zero for {}", name));
+        if (!value) rates.fail(phrase("needs a number above zero for {}", name));
         out.rates[name] = *value;
     }
     double shares = 0, kindShares = 0;
     for (const ProfileSky& s : out.skies) shares += s.share;
     for (const auto& [kind, share] : out.kinds) kindShares += share;
-    if (shares <= 0) p.fail("has skies whose shares are all zero");
-    if (kindShares <= 0) p.fail("has kinds whose shares are all zero");
+    if (shares <= 0) p.fail(phrase("has skies whose shares are all zero"));
+    if (kindShares <= 0) p.fail(phrase("has kinds whose shares are all zero"));
     if (normalise(out.skies, [](ProfileSky& s) -> double& { return s.share; }))
-        out.notes.push_back(fmt::format("The shares of the skies sum to {:g}; they were made to sum to one.", shares));
+        out.notes.push_back(phrase("The shares of the skies sum to {:g}; they were made to sum to one.", shares));
     if (normalise(out.kinds, [](auto& k) -> double& { return k.second; }))
-        out.notes.push_back(fmt::format("The shares of the kinds sum to {:g}; they were made to sum to one.", kindShares));
+        out.notes.push_back(phrase("The shares of the kinds sum to {:g}; they were made to sum to one.", kindShares));
     return out;
 }
 
@@ -117,7 +119,7 @@ GridSky ProfileSky::sky() const {
 Result<Profile> profileFromText(const std::string& text, const std::string& name) {
     const auto json = parseJson(text, name);
     if (!json) return json.error();
-    return understood<Profile>(name, [&] { return Result<Profile>(profileFrom(JsonFields(*json, name, "the profile"))); });
+    return understood<Profile>(name, [&] { return Result<Profile>(profileFrom(JsonFields(*json, name, phrase("the profile")))); });
 }
 
 Result<Profile> readProfile(const std::filesystem::path& path) {

@@ -1,5 +1,6 @@
 #include "core/verdict/verdict.h"
 
+#include "core/base/phrase.h"
 #include "core/base/statistics.h"
 #include "core/grid/grid_out.h"
 #include "core/model/quantity.h"
@@ -79,8 +80,8 @@ private:
                     figure.origin = "modelled", figure.value = kNoLight, figure.step = std::log(kNoLight) / std::log(kTimeNotice), figure.stepSigma = 2;
                 } else {
                     figure.origin = "assumed", figure.value = 1, figure.stepSigma = kUntested;
-                    untested(f.name + ": what it gathers of " + targetKindLabel(kind) + " under " + skyText(m_skies[s]) + " is not known (" + cell.reason +
-                             ")");
+                    untested(f.name + phrase(": what it gathers of ") + targetKindLabel(kind) + " under " + skyText(m_skies[s]) + phrase(" is not known (") +
+                             cell.reason + ")");
                 }
                 out.figures.push_back(figure);
 
@@ -114,7 +115,7 @@ private:
                 if (m.colour) colour.add(m.colour->value, m.colour->sigma);
                 if (m.gradient) gradient.add(m.gradient->value, m.gradient->sigma);
             }
-        const auto put = [&](Merit merit, const char* quantity, const ErrorMean& pool, double notice, const char* missing) {
+        const auto put = [&](Merit merit, const char* quantity, const ErrorMean& pool, double notice, const std::string& missing) {
             VerdictFigure v{merit, quantity, {}, {}, {}, "measured", 0, 0, 0, 0, 1};
             if (isBaseline(f.id)) {
                 out.figures.push_back(v); // against itself
@@ -131,13 +132,13 @@ private:
         };
         if (!halo.any() && limit) halo.add(0, std::max(least / 3, 1e-5)); // no halo as far as the star tells
         put(Merit::Halo, q::haloFluxFraction, halo, kHaloNotice,
-            voided ? "its halos are void by what else differed" : "no star was bright enough, or none was marked: halos unknown");
+            voided ? phrase("its halos are void by what else differed") : phrase("no star was bright enough, or none was marked: halos unknown"));
         if (!m_profile.anyHaloIsAFault && halo.any() && halo.value() < kSmallHalo) {
             VerdictFigure& v = out.figures.back();
             v.step = 0;
         }
-        put(Merit::StarColour, q::colourSlope, colour, kColourNotice, "star colours were not measured");
-        put(Merit::Gradient, "gradient", gradient, kGradientNotice, "the gradient was not measured");
+        put(Merit::StarColour, q::colourSlope, colour, kColourNotice, phrase("star colours were not measured"));
+        put(Merit::Gradient, "gradient", gradient, kGradientNotice, phrase("the gradient was not measured"));
     }
 
     void untested(std::string sentence) {
@@ -153,12 +154,12 @@ private:
         for (const Merit m : kMerits) {
             const auto i = static_cast<std::size_t>(m);
             if (weight(m) > 0 && !isBaseline(f.id))
-                parts.emplace_back(weight(m) / weights() * out.steps[i], fmt::format("{}: {:+.1f} \u00B1{:.1f} steps ({}), weight {:g}", meritLabel(m),
-                                                                                     out.steps[i], out.stepSigmas[i], meritNotice(m), weight(m)));
+                parts.emplace_back(weight(m) / weights() * out.steps[i], phrase("{}: {:+.1f} \u00B1{:.1f} steps ({}), weight {:g}", meritLabel(m), out.steps[i],
+                                                                                out.stepSigmas[i], meritNotice(m), weight(m)));
         }
         std::stable_sort(parts.begin(), parts.end(), [](const auto& a, const auto& b) { return std::abs(a.first) > std::abs(b.first); });
         for (auto& [size, text] : parts) out.reasons.push_back(std::move(text));
-        if (isBaseline(f.id)) out.reasons.push_back("what all others are compared with");
+        if (isBaseline(f.id)) out.reasons.push_back(phrase("what all others are compared with"));
         return out;
     }
 
@@ -231,7 +232,7 @@ private:
         for (const GridTrial& t : m_trials)
             if (const Filter* f = t.trial.filter(id); f && (!filter || (!filter->price && f->price))) filter = f;
         if (!filter || !filter->price) {
-            out.whyNoPrice = "no price is known";
+            out.whyNoPrice = phrase("no price is known");
             return;
         }
         const double amount = (filter->price->amount + filter->price->shipping) / (wholeSet ? 1 : std::max(1, filter->set_size));
@@ -243,7 +244,7 @@ private:
         else if (rate != m_profile.rates.end())
             out.price = amount * rate->second;
         else
-            out.whyNoPrice = fmt::format("there is no rate for {}", currency.empty() ? "a price without currency" : currency);
+            out.whyNoPrice = phrase("there is no rate for {}", currency.empty() ? phrase("a price without currency") : currency);
         out.beyondBudget = out.price && m_profile.budget && *out.price > *m_profile.budget;
     }
 
@@ -341,7 +342,7 @@ bool FilterValue::saves() const {
 
 Result<Verdict> judge(const Profile& profile, const std::vector<GridTrial>& trials, const GridModel& model) {
     if (!profile.owned.empty() && !model.input().filter(profile.owned))
-        return Error{fmt::format("The profile owns the filter \"{}\", which is none of the trials'; name one of theirs, or none.", profile.owned)};
+        return Error{phrase("The profile owns the filter \"{}\", which is none of the trials'; name one of theirs, or none.", profile.owned)};
     return Judge(profile, trials, model).verdict();
 }
 

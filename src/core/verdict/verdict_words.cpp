@@ -1,5 +1,6 @@
 #include "core/verdict/verdict_words.h"
 
+#include "core/base/phrase.h"
 #include "core/grid/grid_out.h"
 #include "core/verdict/notice.h"
 
@@ -28,7 +29,7 @@ public:
             if (!isBaseline(f.id)) tellFilter(f);
         for (const SetValue& set : m_out.sets) tellSet(set);
         for (const WeightChange& c : m_out.sensitivity)
-            say(fmt::format("With a weight of {:.2g} for \"{}\" in place of {:g}, {} would come first.", c.to, meritLabel(c.merit), c.from, nameOf(c.winner)));
+            say(phrase("With a weight of {:.2g} for \"{}\" in place of {:g}, {} would come first.", c.to, meritLabel(c.merit), c.from, nameOf(c.winner)));
         noteVoid();
     }
 
@@ -55,13 +56,13 @@ private:
         for (const std::string& id : first.tiedWith) ties.push_back(nameOf(id));
         std::string skies;
         for (const ProfileSky& s : m_profile.skies) skies += (skies.empty() ? "" : "; ") + skyText(s.sky());
-        const std::string where = fmt::format("For these skies ({}) and targets, at f/{:.1f},", skies, m_model.input().rig.fRatio());
+        const std::string where = phrase("For these skies ({}) and targets, at f/{:.1f},", skies, m_model.input().rig.fRatio());
         if (isBaseline(first.id))
-            say(fmt::format("{} nothing here is better than {}{}.", where, first.name,
-                            ties.empty() ? "" : fmt::format(", though {} cannot be told apart from it", fmt::join(ties, ", "))));
+            say(phrase("{} nothing here is better than {}{}.", where, first.name,
+                       ties.empty() ? "" : phrase(", though {} cannot be told apart from it", fmt::join(ties, ", "))));
         else
-            say(fmt::format("{} {} comes first (score {:+.1f} \u00B1{:.1f}, best in {:.0f} % of draws){}.", where, first.name, first.score, first.sigma,
-                            100 * first.pBest, ties.empty() ? "" : fmt::format("; it cannot be told apart from {}", fmt::join(ties, ", "))));
+            say(phrase("{} {} comes first (score {:+.1f} \u00B1{:.1f}, best in {:.0f} % of draws){}.", where, first.name, first.score, first.sigma,
+                       100 * first.pBest, ties.empty() ? "" : phrase("; it cannot be told apart from {}", fmt::join(ties, ", "))));
     }
 
     /// For which kinds of light it is surely quicker than the baseline under the profile's skies, and for which slower.
@@ -78,18 +79,18 @@ private:
             }
             if (share <= 0 || !known) continue;
             if (none) {
-                slower.push_back(fmt::format("{} (it passes none of their light)", targetKindLabel(kind)));
+                slower.push_back(phrase("{} (it passes none of their light)", targetKindLabel(kind)));
                 continue;
             }
             const double steps = sum / share, sigma = error / share;
             if (std::abs(steps) < kCertain * sigma) continue;
             const double ratio = std::pow(kTimeNotice, steps), off = ratio * sigma * std::log(kTimeNotice);
             (steps > 0 ? quicker : slower)
-                .push_back(fmt::format("{} ({} \u00B1{} times as fast)", targetKindLabel(kind), shortNumber(ratio, off), shortNumber(off, off)));
+                .push_back(phrase("{} ({} \u00B1{} times as fast)", targetKindLabel(kind), shortNumber(ratio, off), shortNumber(off, off)));
         }
         std::string out;
         if (!quicker.empty()) out += fmt::format("; for {}", fmt::join(quicker, ", "));
-        if (!slower.empty()) out += fmt::format("; not for {}", fmt::join(slower, ", "));
+        if (!slower.empty()) out += phrase("; not for {}", fmt::join(slower, ", "));
         return out;
     }
     static std::string shortNumber(double value, double error) { return fmt::format("{:.{}f}", value, error >= 1 ? 0 : error >= 0.1 ? 1 : 2); }
@@ -98,15 +99,15 @@ private:
         if (m_profile.clearHours <= 0 || v.id == m_owned) return {};
         std::string text;
         if (v.saves())
-            text = fmt::format("; against {} it saves {:.0f} \u00B1{:.0f} of {:.0f} clear hours a year", nameOf(m_owned), v.hoursSaved, v.sigma,
-                               m_profile.clearHours);
+            text =
+                phrase("; against {} it saves {:.0f} \u00B1{:.0f} of {:.0f} clear hours a year", nameOf(m_owned), v.hoursSaved, v.sigma, m_profile.clearHours);
         else if (v.hoursSaved < -kCertain * v.sigma)
-            text = fmt::format("; against {} it costs time: not worth it", nameOf(m_owned));
+            text = phrase("; against {} it costs time: not worth it", nameOf(m_owned));
         else
-            text = fmt::format("; against {} it saves no time that can be told", nameOf(m_owned));
-        if (v.pricePerHour && v.saves()) text += fmt::format(", at {:.2f} {} for each hour of the first year", *v.pricePerHour, v.currency);
+            text = phrase("; against {} it saves no time that can be told", nameOf(m_owned));
+        if (v.pricePerHour && v.saves()) text += phrase(", at {:.2f} {} for each hour of the first year", *v.pricePerHour, v.currency);
         if (v.takenOut > 0.005)
-            text += fmt::format("; for {:.0f} % of the time, whose light it or what is owned does not pass, no hours are counted", 100 * v.takenOut);
+            text += phrase("; for {:.0f} % of the time, whose light it or what is owned does not pass, no hours are counted", 100 * v.takenOut);
         return text;
     }
 
@@ -115,24 +116,24 @@ private:
         const double ahead = f.score - base.score, error = kCertain * std::hypot(f.sigma, base.sigma);
         const FilterValue& v = *std::find_if(m_out.value.begin(), m_out.value.end(), [&](const FilterValue& x) { return x.id == f.id; });
         std::string text = fmt::format("{}: {}", f.name,
-                                       ahead > error    ? "worth having here"
-                                       : ahead < -error ? fmt::format("not for this use; {} does better", base.name)
-                                                        : fmt::format("not told apart from {}", base.name));
+                                       ahead > error    ? phrase("worth having here")
+                                       : ahead < -error ? phrase("not for this use; {} does better", base.name)
+                                                        : phrase("not told apart from {}", base.name));
         text += lightOf(f) + hoursOf(v);
-        if (v.beyondBudget) text += fmt::format("; beyond the budget ({:.0f} {})", *v.price, v.currency);
+        if (v.beyondBudget) text += phrase("; beyond the budget ({:.0f} {})", *v.price, v.currency);
         say(text + ".");
     }
 
     void tellSet(const SetValue& set) {
         std::vector<std::string> names;
         for (const std::string& id : set.members) names.push_back(nameOf(id));
-        std::string text = fmt::format("The set \"{}\" ({}): ", set.name, fmt::join(names, ", "));
+        std::string text = phrase("The set \"{}\" ({}): ", set.name, fmt::join(names, ", "));
         if (m_profile.clearHours <= 0)
             text += fmt::format("score {:+.1f} \u00B1{:.1f}", set.score, set.sigma);
         else if (set.moreHours > kCertain * set.moreHoursSigma)
-            text += fmt::format("saves {:.0f} \u00B1{:.0f} hours a year more than {} alone", set.moreHours, set.moreHoursSigma, nameOf(set.bestAlone));
+            text += phrase("saves {:.0f} \u00B1{:.0f} hours a year more than {} alone", set.moreHours, set.moreHoursSigma, nameOf(set.bestAlone));
         else
-            text += fmt::format("saves no hours that can be told beyond {} alone", nameOf(set.bestAlone));
+            text += phrase("saves no hours that can be told beyond {} alone", nameOf(set.bestAlone));
         if (set.value.price) text += fmt::format(", for {:.2f} {}", *set.value.price, set.value.currency);
         say(text + ".");
     }
@@ -144,7 +145,7 @@ private:
                 for (const Unfairness& u : t.results->fairness)
                     if (u.run == run.id && u.grade == Grade::Voids && !u.normalised) gone.insert(u.subject);
                 if (!gone.empty())
-                    m_out.notes.push_back(fmt::format("{}, run {}: figures that are void by {} do not count.", t.name, run.id, fmt::join(gone, ", ")));
+                    m_out.notes.push_back(phrase("{}, run {}: figures that are void by {} do not count.", t.name, run.id, fmt::join(gone, ", ")));
             }
     }
 };
