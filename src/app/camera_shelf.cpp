@@ -1,7 +1,7 @@
 #include "app/camera_shelf.h"
 
-#include "app/widgets/paths.h"
 #include "app/widgets/core_words.h"
+#include "app/widgets/paths.h"
 #include "core/base/file.h"
 #include "core/optics/camera_file.h"
 

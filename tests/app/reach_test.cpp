@@ -172,7 +172,8 @@ private slots:
         const std::set<QString> given{"filter to sensor window", "sensor window to sensor", "84 mm f/5 apochromat, colour camera with a clear window"};
         const auto look = [&](const QString& where, const QString& text) {
             for (const QString& line : text.split('\n'))
-                if (line.contains(sentence) && !line.contains(QChar(0x27E6)) && !line.contains(QChar(0x27E7)) && !given.count(line)) plain << where + ": " + line.left(160);
+                if (line.contains(sentence) && !line.contains(QChar(0x27E6)) && !line.contains(QChar(0x27E7)) && !given.count(line))
+                    plain << where + ": " + line.left(160);
         };
         eachWorkspace([&](const QString& where) {
             for (const QWidget* w : m_window->findChildren<QWidget*>()) {
