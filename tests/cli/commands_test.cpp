@@ -21,8 +21,13 @@ class CommandsTest : public QObject {
         int code = -1;
         QByteArray out, err;
     };
-    Ran run(const QStringList& arguments) const {
+    Ran run(const QStringList& arguments, const char* language = nullptr) const {
         QProcess p;
+        if (language) {
+            auto environment = QProcessEnvironment::systemEnvironment();
+            for (const char* name : {"LANG", "LC_ALL", "LANGUAGE", "CAELUMEN_LANGUAGE"}) environment.insert(name, language);
+            p.setProcessEnvironment(environment);
+        }
         p.setWorkingDirectory(QString::fromStdString(m_folder.path().string()));
         p.start(CAELUMEN_CLI, arguments);
         p.waitForFinished(300'000);
@@ -44,6 +49,18 @@ private slots:
         QCOMPARE(direct.code, 0);
         QCOMPARE(direct.out.toStdString(), *text);
         QVERIFY(readText(m_folder / "r.csv")->starts_with("run,filter,channel,quantity,region,value,sigma,unit,flags"));
+    }
+
+    /// A desktop that writes commas and another language: the same bytes.
+    void theDesktopsLanguageChangesNoFile() {
+        for (const auto& [command, file] : {std::pair{"measure", "out.json"}, {"report", "out.html"}}) {
+            const QString first = QString("c-") + file, second = QString("de-") + file;
+            QCOMPARE(run({command, "trial/trial.json", "--out", first}, "C").code, 0);
+            QCOMPARE(run({command, "trial/trial.json", "--out", second}, "de_DE.UTF-8").code, 0);
+            const auto a = readText(m_folder / first.toUtf8().constData()), b = readText(m_folder / second.toUtf8().constData());
+            QVERIFY(a.ok() && b.ok() && a->size() > 10'000);
+            QVERIFY2(*a == *b, file);
+        }
     }
 
     void evidenceIsWeighedFromTables() {
