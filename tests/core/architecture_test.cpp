@@ -48,7 +48,7 @@ class ArchitectureTest : public QObject {
             {"cli",
              words("core/base core/compare core/grid core/live core/merge core/model core/optics core/palette core/prepare core/simulate core/sky core/verdict "
                    "report store")},
-            {"app/widgets", words("app core/base core/model core/picture core/sky")},
+            {"app/widgets", words("app core/base core/model core/picture core/sky report")},
             {"app/bench",
              words("app app/widgets core/base core/compare core/measure core/model core/optics core/picture core/prepare core/sky core/stars report")},
             {"app/grid", words("app app/widgets core/base core/compare core/grid report")},

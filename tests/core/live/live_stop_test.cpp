@@ -173,7 +173,7 @@ private slots:
         const std::vector<Glass> filters{{"Open", 0, 0, 0, 0}, {"Duo", -0.3, -0.2, 0, 0}};
         const auto one = nightOf(filters, kAbba, 4, 9, 12), other = nightOf(filters, kAbba, 4, 1009, 12);
         StarLight light;
-        const std::vector<LiveRun> live{{"Open", &one[0], 0}, {"Duo", &other[1], 0}};
+        const std::vector<LiveRun> live{{"Open", &one[0], {}}, {"Duo", &other[1], {}}};
         const LiveNight night = liveNight(live, light);
         const LiveStop stop = judgeLive(night, {});
         const LivePair& p = pairOf(stop, LiveQuantity::Starlight);
