@@ -113,16 +113,17 @@ void EvidencePlot::show(const QString& score, const EvidenceSubject& subject) {
     m_title->setText(drawn.title);
     m_text->setText(drawn.text);
     m_stars = std::move(drawn.stars);
-    const bool any = m_plot->plottableCount() > 0;
-    m_plot->setVisible(any);
-    const std::string run = subject.run.toStdString();
-    m_facts->setVisible(!any && run != subject.results.baseline && subject.trial.run(run));
-    fitWords();
     for (int g = 0; g < m_plot->graphCount(); ++g) {
         Series all{m_plot->graph(g), {}, {}};
         for (const QCPGraphData& d : *all.graph->data()) all.key << d.key, all.value << d.value;
         m_series.push_back(std::move(all));
     }
+    drawNear(); // before it is seen: being shown draws it
+    const bool any = m_plot->plottableCount() > 0;
+    m_plot->setVisible(any);
+    const std::string run = subject.run.toStdString();
+    m_facts->setVisible(!any && run != subject.results.baseline && subject.trial.run(run));
+    fitWords();
     if (drawn.map) { // rows count downwards, as on the picture
         m_plot->yAxis->setRangeReversed(true);
         m_plot->replot(); // the plot's own margins decide how much room there is
