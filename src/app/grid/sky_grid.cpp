@@ -6,6 +6,7 @@
 #include "app/grid/predicted_view.h"
 #include "app/grid/slice_plot.h"
 #include "app/widgets/copied.h"
+#include "app/widgets/core_words.h"
 #include "app/widgets/form_fields.h"
 #include "app/widgets/page_ink.h"
 #include "app/widgets/prompts.h"
@@ -167,8 +168,8 @@ void SkyGrid::connectAll() {
 }
 
 QWidget* SkyGrid::buildLeft() {
-    for (const TargetKind k : kTargetKinds) m_kind->addItem(tr(targetKindLabel(k)));
-    for (const GridQuantity q : kGridQuantities) m_quantity->addItem(tr(gridQuantityLabel(q)));
+    for (const TargetKind k : kTargetKinds) m_kind->addItem(coreWord(targetKindLabel(k)));
+    for (const GridQuantity q : kGridQuantities) m_quantity->addItem(coreWord(gridQuantityLabel(q)));
     for (const auto& [lit, name] : kMoons) m_moonBox->addItem(tr(name));
     m_moonBox->addItem(tr("as set below"));
     m_kind->setAccessibleName(tr("Kind of target"));
@@ -328,7 +329,7 @@ GridPicture SkyGrid::pictureOf() const {
     QString of = q.quantity == GridQuantity::Contrast || q.quantity == GridQuantity::Hours ? tr(" of %1").arg(m_brightnessText->text()) : QString();
     if (q.quantity == GridQuantity::Hours) of += tr(" to S/N %1 in 10\u2033").arg(kDepthSnr);
     out.title = QString("%1%2%3: %4, %5")
-                    .arg(tr(gridQuantityLabel(q.quantity)), unit == "1" ? QString() : " (" + unit + ")", of, tr(targetKindLabel(q.kind)),
+                    .arg(coreWord(gridQuantityLabel(q.quantity)), unit == "1" ? QString() : " (" + unit + ")", of, coreWord(targetKindLabel(q.kind)),
                          m_model.moon() ? tr("moon %1 % lit, %2\u00B0 high, %3\u00B0 away")
                                               .arg(localNumber(100 * m_model.moon()->illuminated, 'f', 0))
                                               .arg(m_model.moon()->altitude_deg)
@@ -367,7 +368,8 @@ void SkyGrid::fillMap() {
     moon.moon = m_model.moon();
     for (const auto& row : picture.rows)
         if (row.filter == m_model.filter())
-            moon.title = QString("%1: %2, %3").arg(row.name, tr(gridQuantityLabel(picture.quantity)).toLower(), tr(targetKindLabel(m_model.question().kind)));
+            moon.title = QString("%1: %2, %3")
+                             .arg(row.name, coreWord(gridQuantityLabel(picture.quantity)).toLower(), coreWord(targetKindLabel(m_model.question().kind)));
     const GridMoon place = m_model.moon().value_or(GridMoon{});
     for (const GridRun& r : m_model.grid()->input().runs)
         if (QString::fromStdString(r.filter) == m_model.filter() && r.sky)
@@ -390,7 +392,7 @@ void SkyGrid::fillPicture() {
     const GridSky& sky = m_model.pictureWish().sky;
     m_picture->show(
         *m_model.pictures(), QString::fromStdString(base->name), QString::fromStdString(filter->name),
-        tr("%1, %2, %3 h").arg(tr(targetKindLabel(m_model.pictureWish().kind)), QString::fromStdString(skyText(sky))).arg(localNumber(hours, 'g', 2)));
+        tr("%1, %2, %3 h").arg(coreWord(targetKindLabel(m_model.pictureWish().kind)), QString::fromStdString(skyText(sky))).arg(localNumber(hours, 'g', 2)));
 }
 
 void SkyGrid::writePage() {

@@ -1,6 +1,7 @@
 #include "app/kit/kit_text.h"
 
 #include "app/widgets/copied.h"
+#include "app/widgets/core_words.h"
 #include "app/widgets/page_ink.h"
 #include "core/base/file.h"
 #include "core/base/pixel_scale.h"
@@ -310,7 +311,7 @@ private:
     void warnings() {
         if (!f.otherwise.empty()) {
             QStringList words;
-            for (const std::string& w : f.otherwise) words << QObject::tr(w.c_str());
+            for (const std::string& w : f.otherwise) words << coreWord(w);
             page.paragraph(TextPage::safe(tr("Another trial of this campaign says otherwise: %1.").arg(words.join(", "))) + " " +
                                page.link("shelf", tr("Take that")),
                            Tone::Warn);

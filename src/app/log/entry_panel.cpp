@@ -117,7 +117,7 @@ QList<std::pair<QString, QString>> EntryPanel::factsOf(const LogEntry& e) {
     row(tr("sky"), text(e.sky()) + (e.bortle && e.skyMag ? tr(", %1 mag").arg(localNumber(*e.skyMag, 'f', 1)) : QString()));
     if (!e.moon().empty())
         row(tr("moon"),
-            tr(e.moon().c_str()) +
+            coreWord(e.moon()) +
                 (e.moon() == "none"
                      ? QString()
                      : tr(", %1 %, %2\u00B0 high").arg(localNumber(100 * *e.moonIlluminated, 'f', 0)).arg(localNumber(*e.moonAltitude_deg, 'f', 0))) +

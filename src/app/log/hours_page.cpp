@@ -1,6 +1,7 @@
 #include "app/log/hours_page.h"
 
 #include "app/log/log_model.h"
+#include "app/widgets/core_words.h"
 #include "app/widgets/plain_table.h"
 #include "app/widgets/theme.h"
 
@@ -86,7 +87,7 @@ void HoursPage::fill() {
     QStringList heads{m_rows->currentText(), tr("runs")};
     const bool several = facet(m_columns) != LogFacet::None;
     if (several)
-        for (const std::string& c : h.columns) heads << (facet(m_columns) == LogFacet::Moon ? tr("moon: %1").arg(tr(c.c_str())) : QString::fromStdString(c));
+        for (const std::string& c : h.columns) heads << (facet(m_columns) == LogFacet::Moon ? tr("moon: %1").arg(coreWord(c)) : QString::fromStdString(c));
     heads << tr("hours") << tr("first night") << tr("last night");
     m_table->clear();
     m_table->setColumnCount(static_cast<int>(heads.size()));

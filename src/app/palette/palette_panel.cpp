@@ -1,5 +1,6 @@
 #include "app/palette/palette_panel.h"
 
+#include "app/widgets/core_words.h"
 #include "app/widgets/form_fields.h"
 #include "report/local_number.h"
 
@@ -197,7 +198,7 @@ void PalettePanel::setRecipes(const std::vector<Recipe>& own) {
     const QString before = m_start->currentText();
     m_own = own;
     m_start->clear();
-    for (const RecipeStart& s : recipeStarts()) m_start->addItem(tr(s.name.c_str()), QString::fromStdString(s.id));
+    for (const RecipeStart& s : recipeStarts()) m_start->addItem(coreWord(s.name), QString::fromStdString(s.id));
     m_start->addItem(tr("Own matrix"), QString("own"));
     for (const Recipe& r : own) m_start->addItem(QString::fromStdString(r.name), QString("own"));
     m_start->setCurrentIndex(std::max(0, m_start->findText(before)));

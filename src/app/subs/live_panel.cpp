@@ -1,5 +1,6 @@
 #include "app/subs/live_panel.h"
 
+#include "app/widgets/core_words.h"
 #include "app/widgets/plain_table.h"
 #include "app/widgets/plot_style.h"
 #include "app/widgets/theme.h"
@@ -141,7 +142,7 @@ void LivePanel::fill() {
             }
             m_table->insertRow(r);
             const QString sentence = QString::fromStdString(p.sentence(night.filters)), none = QString::fromUtf8("\u2013");
-            put(r, 0, i, tr(liveQuantityName(p.quantity)) + (p.channel.empty() ? QString() : " " + QString::fromStdString(p.channel)), sentence);
+            put(r, 0, i, coreWord(liveQuantityName(p.quantity)) + (p.channel.empty() ? QString() : " " + QString::fromStdString(p.channel)), sentence);
             put(r, 1, i, p.evidence.empty() ? none : times(p.ratio()), sentence);
             put(r, 2, i, p.lowRatio() ? tr("%1 to %2").arg(times(*p.lowRatio()), times(*p.highRatio())) : none, sentence);
             auto* says = put(r, 3, i, wordOf(p),

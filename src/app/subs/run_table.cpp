@@ -1,6 +1,7 @@
 #include "app/subs/run_table.h"
 
 #include "app/subs/subs_model.h"
+#include "app/widgets/core_words.h"
 #include "app/widgets/plain_table.h"
 #include "app/widgets/theme.h"
 #include "report/local_number.h"
@@ -39,7 +40,7 @@ void RunTable::fill() {
         if (const SubsRun* run = groups[g].kind == FrameKind::Light ? m_model.runOf(static_cast<int>(g)) : nullptr; run && run->judged)
             for (const auto& [reason, seconds] : run->run.lost_s()) reasons.insert(reason);
     QStringList heads{tr("run"), tr("kept"), tr("kept min")};
-    for (const SubReason r : reasons) heads << tr(reasonName(r));
+    for (const SubReason r : reasons) heads << coreWord(reasonName(r));
     heads << tr("clear") << tr("in the night");
     clear();
     setColumnCount(static_cast<int>(heads.size()));

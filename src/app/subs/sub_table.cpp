@@ -1,6 +1,7 @@
 #include "app/subs/sub_table.h"
 
 #include "app/widgets/copied.h"
+#include "app/widgets/core_words.h"
 #include "app/widgets/theme.h"
 #include "report/local_number.h"
 
@@ -28,7 +29,7 @@ QString SubTable::cell(const JudgedSub& s, int row, int column) const {
         return f.start.empty() || !m_clock ? QString() : m_clock(f.start);
     case Verdict: {
         if (!measured && f.problem.empty()) return QString::fromUtf8("\u2026");
-        const QString word = s.keep ? tr("keep") : tr(reasonName(s.reason));
+        const QString word = s.keep ? tr("keep") : coreWord(reasonName(s.reason));
         return s.byHand ? word + tr(" (you)") : word;
     }
     case Sky: {

@@ -3,6 +3,7 @@
 #include "app/subs/live_panel.h"
 #include "app/subs/run_table.h"
 #include "app/subs/sub_view.h"
+#include "app/widgets/core_words.h"
 #include "app/widgets/form_fields.h"
 #include "app/widgets/place_zone.h"
 #include "app/widgets/prompts.h"
@@ -272,7 +273,7 @@ void Subs::fillRun() {
     } else {
         text = tr("<b>%1 of %2 subs kept, %3.</b>").arg(run.kept()).arg(n).arg(hours(run.kept_s()));
         QStringList lost;
-        for (const auto& [reason, seconds] : run.lost_s()) lost << tr("%1 %2").arg(tr(reasonName(reason)), hours(seconds));
+        for (const auto& [reason, seconds] : run.lost_s()) lost << tr("%1 %2").arg(coreWord(reasonName(reason)), hours(seconds));
         if (!lost.isEmpty()) text += tr(" Lost to: %1.").arg(lost.join(", "));
         for (const std::string& note : run.notes) text += "<br>" + QString::fromStdString(note).toHtmlEscaped();
         const std::string& channel = run.subs[run.reference].figures.channel;
@@ -349,7 +350,7 @@ void Subs::fillSub() {
     QString caption = tr("%1 of %2  %3").arg(m_sub + 1).arg(run.subs.size()).arg(QString::fromStdString(s.figures.file).section('/', -1));
     if (m_model.judged())
         caption += s.keep ? (s.byHand ? tr("   kept by you") : tr("   kept"))
-                          : tr("   left out: %1").arg(s.words.empty() ? tr(reasonName(s.reason)) : QString::fromStdString(s.words));
+                          : tr("   left out: %1").arg(s.words.empty() ? coreWord(reasonName(s.reason)) : QString::fromStdString(s.words));
     m_view->show(image, offset, flipped, s.figures.problem.empty() ? tr("Reading the sub \u2026") : QString::fromStdString(s.figures.problem), caption,
                  !s.keep);
     if (image.isNull()) m_model.wantPicture(at);
@@ -363,7 +364,7 @@ void Subs::hearLanded(int group, int sub) {
     const JudgedSub& s = m_model.runOf(group)->run.subs[static_cast<std::size_t>(sub)];
     if (!s.keep)
         emit problem(tr("Left out as it landed: %1 (%2). %3")
-                         .arg(QString::fromStdString(s.figures.file).section('/', -1), tr(reasonName(s.reason)), QString::fromStdString(s.words)));
+                         .arg(QString::fromStdString(s.figures.file).section('/', -1), coreWord(reasonName(s.reason)), QString::fromStdString(s.words)));
 }
 
 void Subs::showSub(int sub) {

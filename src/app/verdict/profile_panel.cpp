@@ -82,7 +82,7 @@ ProfilePanel::ProfilePanel(QWidget* parent)
     m_file->setFocusPolicy(Qt::TabFocus);
     m_file->setAccessibleName(tr("Profile files"));
     m_start->addItem(tr("Own profile"));
-    for (const Profile& p : startProfiles()) m_start->addItem(tr(p.name.c_str()));
+    for (const Profile& p : startProfiles()) m_start->addItem(coreWord(p.name));
     auto* row = new QHBoxLayout;
     row->addWidget(m_start, 1);
     row->addWidget(m_file);
@@ -123,9 +123,9 @@ void ProfilePanel::buildSkies(QFormLayout* form) {
     kinds->setHorizontalSpacing(6);
     int n = 0;
     for (const TargetKind k : kTargetKinds) {
-        QSpinBox* share = percent(tr(targetKindLabel(k)));
+        QSpinBox* share = percent(coreWord(targetKindLabel(k)));
         m_kinds[k] = share;
-        kinds->addWidget(new QLabel(tr(targetKindLabel(k))), n, 0);
+        kinds->addWidget(new QLabel(coreWord(targetKindLabel(k))), n, 0);
         kinds->addWidget(share, n++, 1);
         connect(share, &QSpinBox::valueChanged, this, [this] { say(tr("targets")); });
     }
@@ -136,22 +136,22 @@ void ProfilePanel::buildWeights(QFormLayout* form) {
     form->addRow(headingLabel(tr("Weights, and what one step is")));
     for (const Merit m : kMerits) {
         WeightRow& w = m_weights[static_cast<std::size_t>(m)];
-        w.slider = still(panelSlider(0, 40, 4, tr("Weight: %1").arg(tr(meritLabel(m)))));
+        w.slider = still(panelSlider(0, 40, 4, tr("Weight: %1").arg(coreWord(meritLabel(m)))));
         w.value = new QLabel;
         w.value->setMinimumWidth(w.value->fontMetrics().horizontalAdvance("10.25"));
         auto* box = new QWidget;
         auto* grid = new QGridLayout(box);
         grid->setContentsMargins(0, 0, 0, 4);
         grid->setSpacing(1);
-        grid->addWidget(new QLabel(tr(meritLabel(m))), 0, 0, 1, 2);
+        grid->addWidget(new QLabel(coreWord(meritLabel(m))), 0, 0, 1, 2);
         grid->addWidget(w.slider, 1, 0);
         grid->addWidget(w.value, 1, 1);
-        auto* notice = new QLabel(tr("one step: %1").arg(tr(meritNotice(m))));
+        auto* notice = new QLabel(tr("one step: %1").arg(coreWord(meritNotice(m))));
         notice->setObjectName("dim");
         notice->setWordWrap(true);
         grid->addWidget(notice, 2, 0, 1, 2);
         form->addRow(box);
-        connect(w.slider, &QSlider::valueChanged, this, [this, m] { say(tr("weight of %1").arg(tr(meritLabel(m)))); });
+        connect(w.slider, &QSlider::valueChanged, this, [this, m] { say(tr("weight of %1").arg(coreWord(meritLabel(m)))); });
     }
     m_halo->addItem(tr("any halo is a fault"), true);
     m_halo->addItem(tr("a small one is fine"), false);

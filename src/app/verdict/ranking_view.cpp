@@ -1,5 +1,6 @@
 #include "app/verdict/ranking_view.h"
 
+#include "app/widgets/core_words.h"
 #include "app/widgets/theme.h"
 #include "report/local_number.h"
 
@@ -136,7 +137,7 @@ void RankingView::paintEvent(QPaintEvent*) {
     // The key of the hatching, as far as there is room.
     double at = 1.0 * em, y = bottom + 0.7 * em;
     for (const Merit m : kMerits) {
-        const QString label = tr(meritLabel(m));
+        const QString label = coreWord(meritLabel(m));
         const double wide = QFontMetricsF(plain).horizontalAdvance(label);
         if (at + wide + 2 * em > width()) at = 1.0 * em, y += 1.6 * em;
         p.setPen(QPen(t.line, 1));

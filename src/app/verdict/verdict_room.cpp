@@ -6,6 +6,7 @@
 #include "app/verdict/ranking_view.h"
 #include "app/verdict/report_panel.h"
 #include "app/verdict/verdict_text.h"
+#include "app/widgets/core_words.h"
 #include "app/widgets/form_fields.h"
 #include "app/widgets/paths.h"
 #include "app/widgets/prompts.h"
@@ -262,7 +263,7 @@ void VerdictRoom::startFrom(int ready) {
     Profile p = startProfiles().at(static_cast<std::size_t>(ready));
     const Profile& now = m_model.profile();
     p.owned = now.owned, p.budget = now.budget, p.currency = now.currency, p.rates = now.rates, p.fRatio = now.fRatio, p.camera = now.camera;
-    m_model.setProfile(p, tr("Profile: %1").arg(tr(p.name.c_str())));
+    m_model.setProfile(p, tr("Profile: %1").arg(coreWord(p.name)));
 }
 
 void VerdictRoom::openProfile() {

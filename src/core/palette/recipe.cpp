@@ -195,11 +195,11 @@ std::vector<std::filesystem::path> filesOf(const Recipe& r, const std::filesyste
 
 const std::vector<RecipeStart>& recipeStarts() {
     static const std::vector<RecipeStart> all{
-        {"hydrogen-oxygen", phrase("Hydrogen, oxygen, oxygen"), {{{{"H", 1}}, {{"O", 1}}, {{"O", 1}}}}},
-        {"sulphur-hydrogen-oxygen", phrase("Sulphur, hydrogen, oxygen"), {{{{"S", 1}}, {{"H", 1}}, {{"O", 1}}}}},
-        {"natural", phrase("Natural: hydrogen as seen, oxygen shared"), {{{{"H", 1}}, {{"O", 0.75}, {"H", 0.1}}, {{"O", 0.65}, {"H", 0.2}}}}},
-        {"colour", phrase("As the camera sees it"), {{{{"R", 1}}, {{"G", 1}}, {{"B", 1}}}}},
-        {"one-line", phrase("One line as brightness"), {{{{"L", 1}}, {{"L", 1}}, {{"L", 1}}}}},
+        {"hydrogen-oxygen", "Hydrogen, oxygen, oxygen", {{{{"H", 1}}, {{"O", 1}}, {{"O", 1}}}}},
+        {"sulphur-hydrogen-oxygen", "Sulphur, hydrogen, oxygen", {{{{"S", 1}}, {{"H", 1}}, {{"O", 1}}}}},
+        {"natural", "Natural: hydrogen as seen, oxygen shared", {{{{"H", 1}}, {{"O", 0.75}, {"H", 0.1}}, {{"O", 0.65}, {"H", 0.2}}}}},
+        {"colour", "As the camera sees it", {{{{"R", 1}}, {{"G", 1}}, {{"B", 1}}}}},
+        {"one-line", "One line as brightness", {{{{"L", 1}}, {{"L", 1}}, {{"L", 1}}}}},
     };
     return all;
 }
