@@ -2,6 +2,7 @@
 
 #include "app/camera_shelf.h"
 #include "app/session.h"
+#include "core/model/filter_kinds.h"
 #include "core/optics/claim.h"
 #include "core/optics/light_cone.h"
 
@@ -16,7 +17,7 @@ FilterCurve filterCurve(Session& session, const Filter& filter) {
         if (out.problem.isEmpty()) out.problem = QString::fromStdString(kept.problem);
     }
     if (Curve claimed = curveOfClaims(filter.claims); !claimed.empty()) return {std::move(claimed), CurveSource::Claims, out.problem};
-    if (filter.kind == "none") return {{{350, 1050}, {1, 1}}, CurveSource::NoFilter, out.problem};
+    if (filter.kind == filter_kind::none) return {{{350, 1050}, {1, 1}}, CurveSource::NoFilter, out.problem};
     return out;
 }
 

@@ -4,6 +4,7 @@
 #include "app/session.h"
 #include "app/widgets/copied.h"
 #include "app/widgets/theme.h"
+#include "core/model/filter_kinds.h"
 #include "core/optics/passband_report.h"
 #include "core/optics/spacing.h"
 #include "report/local_number.h"
@@ -248,14 +249,14 @@ void FilterTable::fill() {
 QString FilterTable::focusText() const {
     const Filter *thin = nullptr, *thick = nullptr;
     for (const Filter& f : m_session.trial().filters) {
-        const double glass = f.kind == "none" ? 0 : f.thickness_mm.value_or(-1);
+        const double glass = f.kind == filter_kind::none ? 0 : f.thickness_mm.value_or(-1);
         if (glass < 0) continue;
-        const auto of = [](const Filter* x) { return x->kind == "none" ? 0 : *x->thickness_mm; };
+        const auto of = [](const Filter* x) { return x->kind == filter_kind::none ? 0 : *x->thickness_mm; };
         if (!thin || glass < of(thin)) thin = &f;
         if (!thick || glass > of(thick)) thick = &f;
     }
     if (!thin || thin == thick) return {};
-    const double differ = focusShift_mm(thick->thickness_mm.value_or(0)) - (thin->kind == "none" ? 0 : focusShift_mm(*thin->thickness_mm));
+    const double differ = focusShift_mm(thick->thickness_mm.value_or(0)) - (thin->kind == filter_kind::none ? 0 : focusShift_mm(*thin->thickness_mm));
     const double allowed = m_cone.fRatio * m_pixel_um.value_or(3.76) / 1000; // a blur of one pixel
     const QString names = tr("%1 and %2").arg(QString::fromStdString(thin->name), QString::fromStdString(thick->name));
     if (differ < allowed)

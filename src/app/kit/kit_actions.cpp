@@ -9,6 +9,7 @@
 #include "app/widgets/prompts.h"
 #include "core/base/file.h"
 #include "core/base/text.h"
+#include "core/model/filter_kinds.h"
 #include "core/model/kit_file.h"
 #include "core/optics/camera_file.h"
 #include "core/optics/starter.h"
@@ -194,7 +195,7 @@ void Kit::addStarter(const std::string& id) {
 void Kit::newFilter() {
     if (!m_session.hasTrial()) return emit problem(tr("There is no trial to add a filter to; open one first."));
     Filter fresh;
-    fresh.kind = "other";
+    fresh.kind = filter_kind::other;
     FilterDialog dialog(fresh, m_prompts, this);
     dialog.setWindowTitle(tr("New filter"));
     if (dialog.exec() != QDialog::Accepted) return;
@@ -204,10 +205,10 @@ void Kit::newFilter() {
 void Kit::addNoFilter() {
     if (!m_session.hasTrial()) return emit problem(tr("There is no trial to add a filter to; open one first."));
     for (const Filter& f : m_session.trial().filters)
-        if (f.kind == "none") return chooseFilter(QString::fromStdString(f.id)); // it is there
+        if (f.kind == filter_kind::none) return chooseFilter(QString::fromStdString(f.id)); // it is there
     Filter none;
     none.name = tr("No filter").toStdString();
-    none.kind = "none";
+    none.kind = filter_kind::none;
     addFilter(none);
 }
 

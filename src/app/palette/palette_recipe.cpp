@@ -1,6 +1,7 @@
 #include "app/palette/palette_recipe.h"
 
 #include "core/image/frame_file.h"
+#include "core/model/filter_kinds.h"
 #include "core/optics/camera.h"
 #include "core/optics/claim.h"
 
@@ -41,7 +42,7 @@ public:
         PaletteInput in;
         in.stack = r.stack;
         const Rig rig = effectiveRig(m_trial, r);
-        in.sub_exposure_s = r.sub_exposure_s, in.sub_count = r.sub_count, in.sum = r.combine == "sum";
+        in.sub_exposure_s = r.sub_exposure_s, in.sub_count = r.sub_count, in.sum = r.combine == combined_by::sum;
         in.gain_e_per_adu = rig.gain_e_per_adu, in.pedestal_adu = rig.pedestal_adu;
         return in;
     }

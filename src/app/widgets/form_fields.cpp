@@ -1,5 +1,6 @@
 #include "app/widgets/form_fields.h"
 
+#include "core/model/filter_kinds.h"
 #include "report/local_number.h"
 
 #include <QComboBox>
@@ -22,9 +23,14 @@ namespace {
 struct Kind {
     const char *id, *name;
 };
-constexpr std::array kKinds{
-    Kind{"none", "no filter"},      Kind{"uv-ir-cut", "UV/IR cut"},     Kind{"light-pollution", "light pollution"},  Kind{"multi-band", "multi-band"},
-    Kind{"dual-band", "dual-band"}, Kind{"single-line", "single line"}, Kind{"near-infrared", "near infrared pass"}, Kind{"other", "other"}};
+constexpr std::array kKinds{Kind{filter_kind::none, "no filter"},
+                            Kind{filter_kind::uvIrCut, "UV/IR cut"},
+                            Kind{filter_kind::lightPollution, "light pollution"},
+                            Kind{filter_kind::multiBand, "multi-band"},
+                            Kind{filter_kind::dualBand, "dual-band"},
+                            Kind{filter_kind::singleLine, "single line"},
+                            Kind{filter_kind::nearInfrared, "near infrared pass"},
+                            Kind{filter_kind::other, "other"}};
 
 } // namespace
 

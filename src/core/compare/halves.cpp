@@ -3,6 +3,7 @@
 #include "core/base/phrase.h"
 #include "core/base/statistics.h"
 #include "core/base/text.h"
+#include "core/model/filter_kinds.h"
 
 #include <fmt/format.h>
 #include <tbb/parallel_for.h>
@@ -27,7 +28,7 @@ Result<Plane> readHalves(const OpenRun& o, std::size_t c, const Plane& whole, bo
         halves[h] = std::move(*plane);
     }
     // Each half of a mean is noisier by the root of two, and so is their difference once more; halves of a sum add up to it.
-    const bool sum = o.run->combine == "sum";
+    const bool sum = o.run->combine == combined_by::sum;
     const Rescale rate = o.toRate(scaled01);
     const float full = rate.factor * (sum ? 1.0F : 0.5F), zero = rate.zero * rate.factor;
     std::vector<double> apart, off; // by which the halves differ, and by which they miss the whole

@@ -13,6 +13,7 @@
 #include "core/compare/star_memory.h"
 #include "core/compare/wcs_alignment.h"
 #include "core/image/plane_scan.h"
+#include "core/model/filter_kinds.h"
 #include "core/model/flags.h"
 #include "core/model/quantity.h"
 #include "core/optics/curve.h"
@@ -40,7 +41,7 @@ std::size_t baselineIndex(const Trial& trial) {
             return f && f->kind == kind;
         });
     };
-    for (const std::size_t i : {index([](const Run& r) { return r.baseline; }), ofKind("none"), ofKind("uv-ir-cut")})
+    for (const std::size_t i : {index([](const Run& r) { return r.baseline; }), ofKind(filter_kind::none), ofKind(filter_kind::uvIrCut)})
         if (i < trial.runs.size()) return i;
     return 0;
 }

@@ -5,6 +5,7 @@
 #include "core/base/text.h"
 #include "core/compare/evidence.h"
 #include "core/image/frame_file.h"
+#include "core/model/filter_kinds.h"
 
 #include <fmt/format.h>
 
@@ -52,14 +53,17 @@ const PlaneHarvest* planeOf(const RunEvidence& run) {
 
 std::string guessKind(const std::string& name) {
     const std::string n = lowered(name);
-    if (hasAny(n, {"no filter", "no-filter", "nofilter", "unfiltered", "without filter"}) || hasWord(n, {"none", "open", "empty"})) return "none";
-    if (hasAny(n, {"uv/ir", "uvir", "uv-ir", "uv_ir", "ir cut", "ir-cut", "ircut"}) || hasWord(n, {"luminance", "lum", "l", "clear"})) return "uv-ir-cut";
-    if (hasAny(n, {"quad", "tri-band", "triband", "multi", "four-band"})) return "multi-band";
-    if (hasAny(n, {"dual", "duo", "twin", "sulphur-oxygen", "sulfur-oxygen"}) || hasWord(n, {"hoo", "so", "ho", "soo"})) return "dual-band";
-    if (hasAny(n, {"light pollution", "light-pollution", "city", "suburb", "broadband", "skyglow"}) || hasWord(n, {"lp", "lps"})) return "light-pollution";
-    if (hasAny(n, {"h-alpha", "halpha", "oiii", "o-iii", "sii", "s-ii", "h-beta", "hbeta"}) || hasWord(n, {"ha", "o3", "s2", "hb"})) return "single-line";
-    if (hasAny(n, {"infrared", "ir pass", "ir-pass"}) || hasWord(n, {"nir"})) return "near-infrared";
-    return "other";
+    if (hasAny(n, {"no filter", "no-filter", "nofilter", "unfiltered", "without filter"}) || hasWord(n, {"none", "open", "empty"})) return filter_kind::none;
+    if (hasAny(n, {"uv/ir", "uvir", "uv-ir", "uv_ir", "ir cut", "ir-cut", "ircut"}) || hasWord(n, {"luminance", "lum", "l", "clear"}))
+        return filter_kind::uvIrCut;
+    if (hasAny(n, {"quad", "tri-band", "triband", "multi", "four-band"})) return filter_kind::multiBand;
+    if (hasAny(n, {"dual", "duo", "twin", "sulphur-oxygen", "sulfur-oxygen"}) || hasWord(n, {"hoo", "so", "ho", "soo"})) return filter_kind::dualBand;
+    if (hasAny(n, {"light pollution", "light-pollution", "city", "suburb", "broadband", "skyglow"}) || hasWord(n, {"lp", "lps"}))
+        return filter_kind::lightPollution;
+    if (hasAny(n, {"h-alpha", "halpha", "oiii", "o-iii", "sii", "s-ii", "h-beta", "hbeta"}) || hasWord(n, {"ha", "o3", "s2", "hb"}))
+        return filter_kind::singleLine;
+    if (hasAny(n, {"infrared", "ir pass", "ir-pass"}) || hasWord(n, {"nir"})) return filter_kind::nearInfrared;
+    return filter_kind::other;
 }
 
 void guessBaseline(Trial& trial) {
@@ -67,7 +71,7 @@ void guessBaseline(Trial& trial) {
     const auto rank = [&](const Run& r) {
         const Filter* f = trial.filter(r.filter);
         const std::string kind = f ? f->kind : "other";
-        return kind == "none" ? 0 : kind == "uv-ir-cut" ? 1 : kind == "light-pollution" ? 2 : 3;
+        return kind == filter_kind::none ? 0 : kind == filter_kind::uvIrCut ? 1 : kind == filter_kind::lightPollution ? 2 : 3;
     };
     std::min_element(trial.runs.begin(), trial.runs.end(), [&](const Run& a, const Run& b) { return rank(a) < rank(b); })->baseline = true;
 }

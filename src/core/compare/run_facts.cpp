@@ -3,6 +3,7 @@
 #include "core/base/phrase.h"
 #include "core/base/pixel_scale.h"
 #include "core/base/text.h"
+#include "core/model/filter_kinds.h"
 #include "core/model/flags.h"
 
 #include <fmt/format.h>
@@ -67,16 +68,16 @@ Result<OpenRun> openRun(const Trial& trial, const Run& run, const std::filesyste
     c.facts = std::move(known.list);
     if (!gain) c.facts.push_back({"gain_e_per_adu", 1, FactSource::Assumed, {}});
     if (!out.rig.full_scale_adu) c.facts.push_back({"full_scale_adu", out.fullScale, FactSource::Assumed, {}});
-    const double subs = run.combine == "sum" ? c.sub_count.value_or(1) : 1;
+    const double subs = run.combine == combined_by::sum ? c.sub_count.value_or(1) : 1;
     out.knownSaturation = out.fullScale * subs;
     if (out.rig.full_well_e) out.knownSaturation = std::min(out.knownSaturation, (*out.rig.full_well_e / out.gain) * subs + out.pedestal);
 
     if (!c.sub_exposure_s)
         out.problem = phrase("the sub exposure is unknown: neither the trial nor the header gives it");
-    else if (run.combine == "sum" && !c.sub_count)
+    else if (run.combine == combined_by::sum && !c.sub_count)
         out.problem = phrase("the number of subs in the sum is unknown: neither the trial nor the header gives it");
     else
-        out.seconds = run.combine == "sum" ? *c.total_s : *c.sub_exposure_s;
+        out.seconds = run.combine == combined_by::sum ? *c.total_s : *c.sub_exposure_s;
     if (out.pedestalUnknown) c.flags.push_back(flag::pedestalUnknown);
     if (c.gainAssumed || !c.scale_arcsec) c.flags.push_back(flag::assumedScale); // without a pixel scale the boxes are 5 pixels wide
     c.wcs = h.wcs;

@@ -1,6 +1,7 @@
 #include "core/grid/measured.h"
 
 #include "core/base/phrase.h"
+#include "core/model/filter_kinds.h"
 #include "core/model/flags.h"
 #include "core/model/quantity.h"
 #include "core/optics/claim.h"
@@ -124,9 +125,9 @@ KnownCurve curveOf(const Filter& filter, const std::filesystem::path& folder, st
     if (Curve claimed = curveOfClaims(filter.claims); !claimed.empty()) {
         out.curve = std::move(claimed), out.source = GridSource::Claims;
         notes.push_back(phrase("{} is modelled from its maker's claims alone: nothing leaks there.", filter.name));
-    } else if (filter.kind == "none") {
+    } else if (filter.kind == filter_kind::none) {
         out.source = GridSource::NoFilter;
-    } else if (filter.kind == "uv-ir-cut") { // they are all alike
+    } else if (filter.kind == filter_kind::uvIrCut) { // they are all alike
         out.curve = {{340, 398, 404, 688, 700, 1050}, {0, 0, 0.96, 0.96, 0, 0}};
         out.source = GridSource::Claims;
         notes.push_back(phrase("No curve of {} is known: it is taken for a usual UV/IR cut, 400 to 694 nm.", filter.name.empty() ? filter.id : filter.name));

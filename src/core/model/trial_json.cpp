@@ -5,6 +5,7 @@
 #include "core/base/phrase.h"
 #include "core/base/text.h"
 #include "core/base/time_text.h"
+#include "core/model/filter_kinds.h"
 #include "core/model/plan_json.h"
 
 #include <fmt/format.h>
@@ -129,7 +130,7 @@ Run readRun(const JsonFields& r) {
     run.bayer = r.text("bayer");
     if (!run.bayer.empty() && run.bayer != "none" && run.bayer != "RGGB" && run.bayer != "BGGR" && run.bayer != "GRBG" && run.bayer != "GBRG")
         r.fail(phrase("has \"bayer\" = \"{}\"; it must be RGGB, BGGR, GRBG, GBRG or none", run.bayer));
-    if (run.combine != "mean" && run.combine != "median" && run.combine != "sum")
+    if (run.combine != combined_by::mean && run.combine != combined_by::median && run.combine != combined_by::sum)
         r.fail(phrase("has \"combine\" = \"{}\"; it must be mean, median or sum", run.combine));
     run.sub_exposure_s = r.positive("sub_exposure_s", 1e7);
     run.sub_count = r.whole("sub_count", 1, 10'000'000);

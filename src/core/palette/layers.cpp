@@ -5,6 +5,7 @@
 #include "core/base/text.h"
 #include "core/compare/halves.h"
 #include "core/measure/harvest.h"
+#include "core/model/filter_kinds.h"
 #include "core/optics/camera.h"
 #include "core/prepare/lines.h"
 #include "core/prepare/resample.h"
@@ -87,7 +88,7 @@ Result<std::shared_ptr<const LayerReader::Stack>> LayerReader::stack(const Palet
     run.id = "stack", run.stack = input.stack;
     run.sub_exposure_s = input.sub_exposure_s, run.sub_count = input.sub_count;
     run.rig.gain_e_per_adu = input.gain_e_per_adu, run.rig.pedestal_adu = input.pedestal_adu;
-    if (input.sum) run.combine = "sum";
+    if (input.sum) run.combine = combined_by::sum;
     const auto opened = openRun(facts, run, m_folder);
     if (!opened) return opened.error();
     if (!opened->problem.empty())

@@ -2,6 +2,7 @@
 
 #include "core/base/phrase.h"
 #include "core/base/tables.h"
+#include "core/model/filter_kinds.h"
 #include "core/plan/star_series.h"
 
 #include <fmt/format.h>
@@ -155,7 +156,8 @@ std::vector<std::string> proofSentences(const Forecasts& all, const std::vector<
                                      nameOf(trial, id)));
     if (target.continuum > 0 && target.hydrogen + target.oxygen + target.sulphur <= 1)
         for (const std::string& id : plan.filters)
-            if (const Filter* f = trial.filter(id); f && (f->kind == "dual-band" || f->kind == "multi-band" || f->kind == "single-line"))
+            if (const Filter* f = trial.filter(id);
+                f && (f->kind == filter_kind::dualBand || f->kind == filter_kind::multiBand || f->kind == filter_kind::singleLine))
                 out.push_back(phrase("{} shines by its stars and dust, of which {} passes a sliver: it will lose here, and tells nothing about nebulae.",
                                      target.id, nameOf(trial, id)));
     for (const Balance& b : balance) {

@@ -4,6 +4,7 @@
 #include "core/base/json.h"
 #include "core/base/text.h"
 #include "core/image/fits_writer.h"
+#include "core/model/filter_kinds.h"
 #include "core/optics/spacing.h"
 #include "core/simulate/truth.h"
 #include "core/sky/ephemeris.h"
@@ -168,30 +169,34 @@ Price priceOf(const std::string& id) {
 std::vector<SceneFilter> demoFilters() {
     const auto leak = [](double nm) { return 2e-4 + 0 * nm; };
     return {
-        {"open", "Clearpane UV/IR cut", "uv-ir-cut", sampled([](double nm) { return 0.965 * step(nm, 402, 2.5) * (1 - step(nm, 692, 3)); }), {}},
+        {"open", "Clearpane UV/IR cut", filter_kind::uvIrCut, sampled([](double nm) { return 0.965 * step(nm, 402, 2.5) * (1 - step(nm, 692, 3)); }), {}},
         {"veldglow",
          "Veldglow city suppressor",
-         "light-pollution",
+         filter_kind::lightPollution,
          sampled([](double nm) { return band(nm, 465, 120, 0.93) + band(nm, 655, 66, 0.94); }),
          {{glassAsAir_mm(1.85), 0.0012, {}}}},
         {"quartet",
          "Quartet 10 four-band",
-         "multi-band",
+         filter_kind::multiBand,
          sampled([&](double nm) {
              return leak(nm) + band(nm, 486.3, 9.5, 0.9) + band(nm, 501.2, 10, 0.92) + band(nm, 656.0, 10, 0.93) + band(nm, 672.6, 10, 0.9);
          }),
          {{glassAsAir_mm(1.85), 0.004, {}}}},
         {"duo7",
          "Twinline 7",
-         "dual-band",
+         filter_kind::dualBand,
          sampled([&](double nm) { return leak(nm) + band(nm, 500.6, 7, 0.92) + band(nm, 656.3, 7, 0.93); }),
          {{2.0, 0.0035, {1.5, -1.0}}}},
         {"duo3",
          "Twinline 3",
-         "dual-band",
+         filter_kind::dualBand,
          sampled([&](double nm) { return leak(nm) + band(nm, 500.7, 3, 0.88) + band(nm, 656.3, 3, 0.9); }),
          {{2.0, 0.012, {0, 0}}}},
-        {"ember", "Ember sulphur-oxygen 6", "dual-band", sampled([&](double nm) { return leak(nm) + band(nm, 500.7, 6, 0.9) + band(nm, 672.4, 6, 0.9); }), {}},
+        {"ember",
+         "Ember sulphur-oxygen 6",
+         filter_kind::dualBand,
+         sampled([&](double nm) { return leak(nm) + band(nm, 500.7, 6, 0.9) + band(nm, 672.4, 6, 0.9); }),
+         {}},
     };
 }
 
