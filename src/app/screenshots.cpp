@@ -260,6 +260,7 @@ private:
         m_window.setTheme(ThemeKind::Red);
         m_bench.showEvidence("gradient", "B");
         m_bench.view().setRatio(true);
+        expect([&] { return !m_window.log().model().jobs().busy(); }, 30);
         shoot("bench-red");
         m_bench.view().setRatio(false);
         m_window.setTheme(ThemeKind::Grey);
