@@ -13,6 +13,7 @@
 #include <QUndoCommand>
 
 #include <algorithm>
+#include <utility>
 
 namespace caelumen {
 
@@ -233,8 +234,11 @@ void Session::bringToDisk() {
     m_onDisk = m_campaign->changes();
     m_disk.run("disk", {}, [this, path = m_campaign->path()](const Job&) -> JobService::Finish {
         const Status done = Campaign::toDisk(path);
-        if (done) return [] {};
-        return [this, why = QString::fromStdString(done.error().message)] { emit failed(why); };
+        if (done) return [this] { m_diskTrouble.clear(); };
+        return [this, why = QString::fromStdString(done.error().message)] {
+            m_onDisk = 0; // again with the next look
+            if (std::exchange(m_diskTrouble, why) != why) emit failed(why);
+        };
     });
 }
 
