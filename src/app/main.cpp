@@ -113,6 +113,7 @@ int main(int argc, char** argv) {
         QDir().mkpath(QFileInfo(own).absolutePath());
     }
 
+    chooseTheme(app, theme().kind);
     MainWindow window;
     if (named && !QFileInfo::exists(campaign)) { // a slip of the keyboard makes no campaign
         window.openCampaign(own);

@@ -2,6 +2,7 @@
 #include "app/main_window.h"
 #include "app/subs/subs.h"
 #include "app/widgets/campaign_bar.h"
+#include "app/widgets/theme.h"
 #include "core/base/file.h"
 #include "core/base/json.h"
 #include "core/base/text.h"
@@ -59,6 +60,7 @@ class CampaignStateTest : public QObject {
     std::unique_ptr<MainWindow> newWindow(Answers** answers) {
         auto own = std::make_unique<Answers>();
         *answers = own.get();
+        chooseTheme(*qApp, ThemeKind::Grey);
         auto window = std::make_unique<MainWindow>(std::move(own));
         window->show();
         return window;

@@ -4,6 +4,7 @@
 #include "app/night/night.h"
 #include "app/night/night_chart.h"
 #include "app/widgets/place_zone.h"
+#include "app/widgets/theme.h"
 #include "core/base/file.h"
 #include "core/base/json.h"
 #include "core/model/plan_json.h"
@@ -81,6 +82,7 @@ private slots:
     void init() {
         auto answers = std::make_unique<Answers>();
         m_answers = answers.get();
+        chooseTheme(*qApp, ThemeKind::Grey);
         m_window = std::make_unique<MainWindow>(std::move(answers));
         m_window->show();
         QVERIFY(QTest::qWaitForWindowExposed(m_window.get()));

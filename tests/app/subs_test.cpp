@@ -3,6 +3,7 @@
 #include "app/subs/sub_view.h"
 #include "app/subs/subs.h"
 #include "app/subs/told_dialog.h"
+#include "app/widgets/theme.h"
 #include "core/simulate/demo.h"
 #include "core/simulate/virtual_subs.h"
 #include "support/answers.h"
@@ -98,6 +99,7 @@ private slots:
     void init() {
         auto answers = std::make_unique<Answers>();
         m_answers = answers.get();
+        chooseTheme(*qApp, ThemeKind::Grey);
         m_window = std::make_unique<MainWindow>(std::move(answers));
         m_window->show();
         QVERIFY(QTest::qWaitForWindowExposed(m_window.get()));

@@ -160,6 +160,7 @@ private slots:
         m_window.reset();
         auto answers = std::make_unique<Answers>();
         m_answers = answers.get();
+        chooseTheme(*qApp, ThemeKind::Grey);
         m_window = std::make_unique<MainWindow>(std::move(answers));
         m_window->show();
         m_window->openCampaign(campaign);

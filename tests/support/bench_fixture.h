@@ -2,6 +2,7 @@
 
 #include "app/bench/bench.h"
 #include "app/main_window.h"
+#include "app/widgets/theme.h"
 #include "support/answers.h"
 #include "support/scenes.h"
 #include "support/window.h"
@@ -45,6 +46,7 @@ protected:
     void openWindow() {
         auto answers = std::make_unique<Answers>();
         m_answers = answers.get();
+        chooseTheme(*qApp, ThemeKind::Grey);
         m_window = std::make_unique<MainWindow>(std::move(answers));
         m_window->show();
         QVERIFY(QTest::qWaitForWindowExposed(m_window.get()));

@@ -2,6 +2,7 @@
 
 #include "app/kit/kit.h"
 #include "app/main_window.h"
+#include "app/widgets/theme.h"
 #include "core/base/file.h"
 #include "support/answers.h"
 #include "support/scenes.h"
@@ -55,6 +56,7 @@ protected:
     void openWindow() {
         auto answers = std::make_unique<Answers>();
         m_answers = answers.get();
+        chooseTheme(*qApp, ThemeKind::Grey);
         m_window = std::make_unique<MainWindow>(std::move(answers));
         m_window->show();
         QVERIFY(QTest::qWaitForWindowExposed(m_window.get()));

@@ -118,7 +118,7 @@ const Theme& theme() {
     return current();
 }
 
-void applyTheme(QApplication& app, ThemeKind kind) {
+void chooseTheme(QApplication& app, ThemeKind kind) {
     initResources();
     current() = makeTheme(kind);
     const Theme& t = current();
@@ -145,8 +145,13 @@ void applyTheme(QApplication& app, ThemeKind kind) {
                                                                        {QPalette::Link, t.accent},         {QPalette::LinkVisited, t.accent}})
         p.setColor(role, colour);
     for (const auto role : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText}) p.setColor(QPalette::Disabled, role, t.dim);
+    app.setStyleSheet({});
     app.setPalette(p);
-    app.setStyleSheet(styleSheet(t));
+}
+
+void applyTheme(QApplication& app, ThemeKind kind) {
+    chooseTheme(app, kind);
+    app.setStyleSheet(styleSheet(theme()));
 }
 
 QImage inThemeLight(QImage image) {

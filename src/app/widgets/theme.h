@@ -29,6 +29,9 @@ ThemeKind themeFromName(const QString& name);
 /// The theme in force. Set once at the start and whenever the person changes it; widgets repaint on the palette change that follows.
 const Theme& theme();
 void applyTheme(QApplication& app, ThemeKind kind);
+/// The same without its style sheet, for a window that is about to be made and then sets its theme itself: a sheet that is there already is worked out again
+/// for every widget that gets a parent, which takes longer than making them.
+void chooseTheme(QApplication& app, ThemeKind kind);
 
 /// Pixels of letters, or of what holds them, in the size that the desktop asks for.
 int letters(int pixels);
