@@ -19,7 +19,7 @@ QString defaultDemoFolder() {
 Result<QString> demoCampaign(const QString& folder, const Job& job) {
     const QString path = folder + "/bergwind-star-circle.caelumen";
     if (QFile::exists(path)) return path;
-    if (!QDir().mkpath(folder)) return Error{folder.toStdString() + " cannot be made; choose another folder for the demo."};
+    if (!QDir().mkpath(folder)) return Error{QObject::tr("%1 cannot be made; choose another folder for the demo.").arg(folder).toStdString()};
     const auto part = [&](double from, double to) {
         Job inner = job;
         inner.progress = [&job, from, to](double done, const std::string& what) { job.report(from + (to - from) * done, what); };
@@ -42,7 +42,7 @@ Result<QString> demoCampaign(const QString& folder, const Job& job) {
         const Json taken = {{"sources", {subs.toStdString()}}};
         if (Status kept = (*campaign)->setSetting("subs", QString::fromStdString(jsonText(taken))); !kept) return kept.error();
     }
-    if (!QFile::rename(fresh, path)) return Error{path.toStdString() + " could not be written; check the folder and the space left."};
+    if (!QFile::rename(fresh, path)) return Error{QObject::tr("%1 could not be written; check the folder and the space left.").arg(path).toStdString()};
     return path;
 }
 

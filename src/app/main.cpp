@@ -34,7 +34,7 @@ Result<QString> makeDemo(const QString& folder, bool withDialog) {
     std::stop_source stop;
     std::atomic<int> part{0};
     std::atomic<bool> done{false};
-    Result<QString> result = Error{"The demo was not made."};
+    Result<QString> result = Error{QObject::tr("The demo was not made.").toStdString()};
     QThreadPool::globalInstance()->start([&] {
         Job job;
         job.stop = stop.get_token();

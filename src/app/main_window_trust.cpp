@@ -1,3 +1,4 @@
+#include "app/await.h"
 #include "app/campaign_check_dialog.h"
 #include "app/help/help_window.h"
 #include "app/main_window.h"
@@ -33,14 +34,14 @@ void MainWindow::offerRecovery() {
 void MainWindow::offerMending(const QString& path) {
     const QFileInfo info(path);
     if (!info.isFile() || info.size() == 0) return;
-    const CampaignCheck found = checkCampaignWhole(path);
+    const CampaignCheck found = awaited([path] { return checkCampaignWhole(path); });
     if (!found.damage.isEmpty() && found.canBeMended() &&
         m_prompts->confirm(this, CampaignCheckDialog::summary(found) + "\n\n" + CampaignCheckDialog::whatMendingDoes(), tr("Open a mended copy")))
         mend(path);
 }
 
 void MainWindow::mend(const QString& path) {
-    const auto mended = mendCampaign(path);
+    const auto mended = awaited([path] { return mendCampaign(path); });
     if (!mended) return fail(QString::fromStdString(mended.error().message));
     if (!mayLeave()) return;
     if (const Status again = m_session.openCampaign(*mended); !again) return fail(QString::fromStdString(again.error().message));

@@ -1,5 +1,6 @@
 #include "app/session.h"
 
+#include "app/await.h"
 #include "app/results_shelf.h"
 #include "app/widgets/paths.h"
 #include "core/base/file.h"
@@ -10,6 +11,7 @@
 #include "core/compare/star_memory.h"
 
 #include <QFileInfo>
+#include <QScopedValueRollback>
 #include <QUndoCommand>
 
 #include <algorithm>
@@ -65,10 +67,15 @@ Session::Session(QObject* parent)
 
 Status Session::openCampaign(const QString& path, bool mustExist) {
     if (mustExist && !QFileInfo::exists(path))
-        return Error{shown(toPath(path)) + " is not there; open another campaign, or make a new one with File > New campaign."};
+        return Error{tr("%1 is not there; open another campaign, or make a new one with File > New campaign.")
+                         .arg(QString::fromStdString(shown(toPath(path))))
+                         .toStdString()};
+    if (m_opening) return Error{tr("Another campaign is being opened; wait for it.").toStdString()};
+    const QScopedValueRollback opening(m_opening, true);
+    const Status whole = awaited([path] { return Campaign::lookThrough(path); });
     // Before the new one is opened: a campaign opened anew must not find its own lock.
     if (m_campaign && QFileInfo(path).absoluteFilePath() == m_campaign->path()) m_campaign.reset();
-    auto opened = Campaign::open(path);
+    auto opened = whole ? Campaign::open(path, true) : Result<std::unique_ptr<Campaign>>(whole.error());
     if (!opened) {
         if (!m_campaign) {
             forget();
@@ -86,6 +93,11 @@ Status Session::openCampaign(const QString& path, bool mustExist) {
     forget();
     loadShelf();
     m_watch.start();
+    if (canEdit())
+        m_disk.run("copy", {}, [path = m_campaign->path()](const Job&) -> JobService::Finish {
+            (void)Campaign::keepGoodCopy(path); // only a help: the campaign itself is whole
+            return {};
+        });
     emit campaignChanged();
     showAny();
     return Done{};
@@ -154,7 +166,7 @@ void Session::showAny() {
 }
 
 Status Session::saveCampaignAs(const QString& path) {
-    if (!m_campaign) return Error{"No campaign is open."};
+    if (!m_campaign) return Error{tr("No campaign is open.").toStdString()};
     if (QFileInfo(path).absoluteFilePath() == m_campaign->path()) { // every edit is saved there already, or cannot be
         saveAgain();
         return m_notSaved.isEmpty() ? Status(Done{}) : Status(Error{m_notSaved.toStdString()});
@@ -296,7 +308,7 @@ void Session::showTrial(qint64 id) {
 }
 
 Status Session::addTrial(const Trial& trial) {
-    if (!m_campaign) return Error{"No campaign is open."};
+    if (!m_campaign) return Error{tr("No campaign is open.").toStdString()};
     const auto id = m_campaign->addTrial(trial);
     if (!id) return id.error();
     FilterShelf shelf = m_shelf;

@@ -122,7 +122,8 @@ private:
 
     JobService m_jobs, m_intake, m_disk; ///< what is dropped, and what is saved, does not wait for what is measured
     std::uint64_t m_onDisk = 0;          ///< changes of the campaign that were sent there
-    QString m_diskTrouble;               ///< told once, while it is tried again
+    bool m_opening = false;
+    QString m_diskTrouble; ///< told once, while it is tried again
     CurveShelf m_curves;
     FilterShelf m_shelf;
     std::shared_ptr<StarMemory> m_memory; ///< stars of the trial in hand

@@ -25,16 +25,17 @@ Status exportSettings(const QString& path) {
         to.setValue(kMark, 1);
     }
     QFile file(draft);
-    if (!file.open(QIODevice::ReadOnly)) return Error{path.toStdString() + ": the settings could not be written; check the space in the temporary folder."};
+    if (!file.open(QIODevice::ReadOnly))
+        return Error{QObject::tr("%1: the settings could not be written; check the space in the temporary folder.").arg(path).toStdString()};
     const QByteArray bytes = file.readAll();
     return writeFile(toPath(path), std::string_view(bytes.constData(), static_cast<std::size_t>(bytes.size())));
 }
 
 Status importSettings(const QString& path) {
-    if (!isFileToRead(toPath(path))) return Error{path.toStdString() + " cannot be read; choose a file of settings."};
+    if (!isFileToRead(toPath(path))) return Error{QObject::tr("%1 cannot be read; choose a file of settings.").arg(path).toStdString()};
     const QSettings from(path, QSettings::IniFormat);
     if (from.status() != QSettings::NoError || from.value(kMark).toInt() != 1)
-        return Error{path.toStdString() + " holds no settings of Caelumen; choose a file that was exported by it."};
+        return Error{QObject::tr("%1 holds no settings of Caelumen; choose a file that was exported by it.").arg(path).toStdString()};
     QSettings to;
     for (const QString& key : from.allKeys())
         if (key != kMark) to.setValue(key, from.value(key));

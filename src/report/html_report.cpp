@@ -1,5 +1,6 @@
 #include "report/html_report.h"
 
+#include "core/base/phrase.h"
 #include "core/compare/evidence.h"
 #include "core/compare/scores.h"
 #include "core/compare/sentences.h"
@@ -8,7 +9,6 @@
 #include "core/model/quantity.h"
 #include "report/filter_style.h"
 #include "report/grid_picture.h"
-#include "report/local_number.h"
 #include "report/page_template.h"
 #include "report/report_frames.h"
 #include "report/svg_plots.h"
@@ -17,6 +17,7 @@
 
 #include <QBuffer>
 #include <QByteArray>
+#include <QLocale>
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -37,6 +38,18 @@ td.n{text-align:right;font-variant-numeric:tabular-nums;white-space:nowrap}
 @media print{body{margin:0}.pictures figure,.crops,tr,svg{break-inside:avoid}h2,h3{break-after:avoid}}
 )";
 
+std::string word(std::string_view english) {
+    return wordOf(std::string(english).c_str());
+}
+
+std::string heading(const std::string& text) {
+    return "<h2>" + escaped(text) + "</h2>";
+}
+
+std::string small(const std::string& text) {
+    return "<p class=\"small\">" + escaped(text) + "</p>";
+}
+
 std::string nameOf(const Trial& trial, const Run& run) {
     const Filter* f = trial.filter(run.filter);
     return f ? f->name : run.filter;
@@ -52,16 +65,17 @@ std::string embedded(const QImage& image, const std::string& alt) {
 
 std::string pictures(const Trial& trial, const TrialResults& results, const ReportFrames& frames) {
     if (!frames.any()) return {};
-    std::string html = "<h2>Pictures</h2><div class=\"pictures\">";
+    std::string html = heading(phrase("Pictures")) + "<div class=\"pictures\">";
     for (std::size_t i = 0; i < trial.runs.size(); ++i) {
         if (!frames.has(i)) continue;
         const Run& run = trial.runs[i];
         const RunConditions* c = results.conditionsOf(run.id);
         html += fmt::format("<figure>{}<figcaption><b>{} {}</b>{}<br>{}</figcaption></figure>",
-                            embedded(frames.whole(i, 720, true), fmt::format("{} through {}", trial.target.name, nameOf(trial, run))), escaped(run.id),
-                            escaped(nameOf(trial, run)), run.id == results.baseline ? " (baseline)" : "", c ? escaped(conditionsSentence(trial, *c)) : "");
+                            embedded(frames.whole(i, 720, true), phrase("{} through {}", trial.target.name, nameOf(trial, run))), escaped(run.id),
+                            escaped(nameOf(trial, run)), run.id == results.baseline ? " (" + escaped(phrase("baseline")) + ")" : "",
+                            c ? escaped(conditionsSentence(trial, *c)) : "");
     }
-    return html + "</div><p class=\"small\">One stretch for all pictures, aligned on the baseline by their stars. N nebula, S sky, H halo star.</p>";
+    return html + "</div>" + small(phrase("One stretch for all pictures, aligned on the baseline by their stars. N nebula, S sky, H halo star."));
 }
 
 /// Pixel by pixel, side by side: around each halo star, and where the nebula is faintest.
@@ -79,16 +93,16 @@ std::string crops(const Trial& trial, const TrialResults& results, const ReportF
         if (r.role != RegionRole::HaloStar && &r != faint) continue;
         const Region::Bounds b = r.bounds();
         const Point middle{0.5 * (b.min.x + b.max.x), 0.5 * (b.min.y + b.max.y)};
-        html +=
-            fmt::format("<h3>{}: {}</h3><div class=\"crops\">", escaped(r.id), r.role == RegionRole::HaloStar ? "the halo star" : "the faintest nebula region");
+        html += fmt::format("<h3>{}: {}</h3><div class=\"crops\">", escaped(r.id),
+                            escaped(r.role == RegionRole::HaloStar ? phrase("the halo star") : phrase("the faintest nebula region")));
         for (std::size_t i = 0; i < trial.runs.size(); ++i)
             if (frames.has(i))
                 html += fmt::format("<figure>{}<figcaption>{} {}</figcaption></figure>",
-                                    embedded(frames.crop(i, middle, kSide), fmt::format("{} through {}, pixel by pixel", r.id, nameOf(trial, trial.runs[i]))),
+                                    embedded(frames.crop(i, middle, kSide), phrase("{} through {}, pixel by pixel", r.id, nameOf(trial, trial.runs[i]))),
                                     escaped(trial.runs[i].id), escaped(nameOf(trial, trial.runs[i])));
         html += "</div>";
     }
-    return html.empty() ? html : "<h2>Pixel by pixel</h2>" + html + "<p class=\"small\">A pixel of the frame is a pixel here; the same stretch as above.</p>";
+    return html.empty() ? html : heading(phrase("Pixel by pixel")) + html + small(phrase("A pixel of the frame is a pixel here; the same stretch as above."));
 }
 
 /// Which of a score's runs cannot be told apart, in sentences.
@@ -98,8 +112,8 @@ std::string ties(const TrialResults& r, const Score& score, const std::string& r
     if (ranking)
         for (const RankedPair& p : ranking->pairs) {
             if (p.separated) continue;
-            html += fmt::format("<p class=\"small\">Runs {} and {} cannot be told apart at 95 %{}.</p>", escaped(p.better), escaped(p.worse),
-                                p.moreSubs ? "; " + moreSubsText(*p.moreSubs) : "");
+            html += small(p.moreSubs ? phrase("Runs {} and {} cannot be told apart at 95 %; {}.", p.better, p.worse, moreSubsText(*p.moreSubs))
+                                     : phrase("Runs {} and {} cannot be told apart at 95 %.", p.better, p.worse));
         }
     return html;
 }
@@ -110,21 +124,20 @@ std::string scoreSections(const Trial& trial, const TrialResults& r) {
         if (score.id == "nebula") {
             for (const Region& region : trial.regions) {
                 if (region.role != RegionRole::Nebula) continue;
-                html += fmt::format("<h3>{} {} {}: time ratio</h3><p class=\"small\">{}</p>{}", score.label, escaped(region.id), escaped(region.name),
-                                    quantity(score.headline)->about, svgScore(trial, r, score, region.id)) +
-                        ties(r, score, region.id);
+                html += "<h3>" + escaped(phrase("{} {} {}: time ratio", word(score.label), region.id, region.name)) + "</h3>" +
+                        small(word(quantity(score.headline)->about)) + svgScore(trial, r, score, region.id) + ties(r, score, region.id);
             }
             continue;
         }
         const Quantity* q = quantity(score.headline);
         const std::string unit = q->unit == "1" ? "" : fmt::format(" ({})", q->unit == "mag/arcsec2" ? "mag/arcsec\u00B2" : q->unit);
-        html += fmt::format("<h3>{}: {}{}</h3><p class=\"small\">{}</p>{}", score.label, q->label, unit, q->about, svgScore(trial, r, score, "")) +
-                ties(r, score, "");
+        html += fmt::format("<h3>{}: {}{}</h3>", escaped(word(score.label)), escaped(word(q->label)), unit) + small(word(q->about)) +
+                svgScore(trial, r, score, "") + ties(r, score, "");
         if (score.id == "halo")
             for (const Region& region : trial.regions)
                 if (region.role == RegionRole::HaloStar)
-                    html += svgHaloExcess(trial, r, region.id) + "<p class=\"small\">Light around " + escaped(region.id) +
-                            " beyond the baseline's, the difference in focus taken off; dashed: edges of discs.</p>";
+                    html += svgHaloExcess(trial, r, region.id) +
+                            small(phrase("Light around {} beyond the baseline's, the difference in focus taken off; dashed: edges of discs.", region.id));
         if (score.id == "colour") html += svgColours(trial, r, "B-R");
     }
     return html;
@@ -143,7 +156,7 @@ std::string tableOf(const QList<TextPage::Column>& columns, const QList<QStringL
 
 std::string allFigures(const TrialResults& r) {
     QList<QStringList> rows;
-    const auto label = [](const std::string& id) { return quantity(id) ? shown(quantity(id)->label) : shown(id); };
+    const auto label = [](const std::string& id) { return shown(quantity(id) ? word(quantity(id)->label) : id); };
     for (const Measurement& m : r.measurements) {
         const Quantity* q = quantity(m.quantity);
         std::string flags = fmt::format("{}", fmt::join(m.flags, ", "));
@@ -153,8 +166,16 @@ std::string allFigures(const TrialResults& r) {
     }
     for (const Absence& a : r.absent)
         rows << QStringList{
-            shown(a.run), shown(a.channel), label(a.quantity), shown(a.region), QString("\u2013"), QString(), "not measured: " + shown(a.reason)};
-    return "<details><summary>All figures</summary>" + tableOf({{"Run"}, {"Channel"}, {"Figure"}, {"Region"}, {"Value", true}, {"Unit"}, {"Flags"}}, rows) +
+            shown(a.run), shown(a.channel), label(a.quantity), shown(a.region), QString("\u2013"), QString(), shown(phrase("not measured: {}", a.reason))};
+    return "<details><summary>" + escaped(phrase("All figures")) + "</summary>" +
+           tableOf({{shown(phrase("Run"))},
+                    {shown(phrase("Channel"))},
+                    {shown(phrase("Figure"))},
+                    {shown(phrase("Region"))},
+                    {shown(phrase("Value")), true},
+                    {shown(phrase("Unit"))},
+                    {shown(phrase("Flags"))}},
+                   rows) +
            "</details>";
 }
 
@@ -170,31 +191,32 @@ std::string disclosure(const Trial& trial, const ReportExtras& extras) {
     QList<QStringList> rows;
     for (const Filter& f : trial.filters) {
         if (f.obtained.empty() && !f.price) continue;
-        const std::string price =
-            f.price ? fmt::format("{:.2f} {}", (f.price->amount + f.price->shipping) / std::max(1, f.set_size), f.price->currency) : "\u2013";
-        rows << QStringList{shown(f.name), f.obtained.empty() ? QString("not said") : shown(f.obtained), shown(price)};
+        const std::string price = f.price ? numbers("{:.2f} {}", (f.price->amount + f.price->shipping) / std::max(1, f.set_size), f.price->currency) : "\u2013";
+        rows << QStringList{shown(f.name), shown(f.obtained.empty() ? phrase("not said") : f.obtained), shown(price)};
     }
     std::string html;
-    if (!rows.isEmpty()) html = tableOf({{"Filter"}, {"Obtained"}, {"Price each, with shipping", true}}, rows);
+    if (!rows.isEmpty()) html = tableOf({{shown(phrase("Filter"))}, {shown(phrase("Obtained"))}, {shown(phrase("Price each, with shipping")), true}}, rows);
     if (!extras.disclosure.empty()) html += paragraphs(extras.disclosure);
-    if (!extras.tester.empty()) html += "<p>Tested by " + escaped(extras.tester) + ".</p>";
-    return html.empty() ? html : "<h2>Disclosure: where the filters came from</h2>" + html;
+    if (!extras.tester.empty()) html += "<p>" + escaped(phrase("Tested by {}.", extras.tester)) + "</p>";
+    return html.empty() ? html : heading(phrase("Disclosure: where the filters came from")) + html;
 }
 
 /// For whom, how sure, and what it costs.
 std::string verdictSection(const Trial& trial, const ReportExtras& extras) {
     if (!extras.verdict || !extras.profile) return {};
     const Verdict& v = *extras.verdict;
-    std::string html = fmt::format("<h2>Verdict{}</h2>", extras.profile->name.empty() ? "" : ": " + escaped(extras.profile->name));
+    std::string html = heading(extras.profile->name.empty() ? phrase("Verdict") : phrase("Verdict: {}", extras.profile->name));
     for (const std::string& s : v.sentences) html += "<p class=\"answer\">" + escaped(s) + "</p>";
-    html += svgRanking(trial, v) + "<p class=\"small\">Scores in steps from the baseline that somebody would notice, with one standard deviation; right: in "
-                                   "how many of 20 000 draws from the errors it comes first.</p>";
+    html += svgRanking(trial, v, *extras.profile) +
+            small(phrase("Scores in steps from the baseline that somebody would notice, with one standard deviation; right: in "
+                         "how many of 20 000 draws from the errors it comes first."));
     QList<QStringList> merits;
     for (const Merit m : kMerits)
-        merits << QStringList{meritLabel(m), shown(fmt::format("{:g}", extras.profile->weights[static_cast<std::size_t>(m)])), meritNotice(m)};
-    html += tableOf({{"What counts"}, {"Weight", true}, {"One step is"}}, merits) + svgPayoff(trial, v);
+        merits << QStringList{shown(word(meritLabel(m))), shown(numbers("{:g}", extras.profile->weights[static_cast<std::size_t>(m)])),
+                              shown(word(meritNotice(m)))};
+    html += tableOf({{shown(phrase("What counts"))}, {shown(phrase("Weight")), true}, {shown(phrase("One step is"))}}, merits) + svgPayoff(trial, v);
     if (!v.notTested.empty()) {
-        html += "<p>Not tested:</p><ul>";
+        html += "<p>" + escaped(phrase("Not tested:")) + "</p><ul>";
         for (const std::string& s : v.notTested) html += "<li>" + escaped(s) + "</li>";
         html += "</ul>";
     }
@@ -203,12 +225,12 @@ std::string verdictSection(const Trial& trial, const ReportExtras& extras) {
 
 std::string palettes(const ReportExtras& extras) {
     if (extras.palettes.empty()) return {};
-    std::string html = "<h2>In colour</h2><div class=\"pictures\">";
+    std::string html = heading(phrase("In colour")) + "<div class=\"pictures\">";
     for (const LabelledPicture& p : extras.palettes)
         html += fmt::format("<figure>{}<figcaption><b>{}</b><br>{}</figcaption></figure>",
                             embedded(p.image.width() > 720 ? p.image.scaledToWidth(720, Qt::SmoothTransformation) : p.image, p.name.toStdString()),
                             escaped(p.name.toStdString()), escaped(p.lines.join(" \u00B7 ").toStdString()));
-    return html + "</div><p class=\"small\">One recipe and one look for all, for the eye alone: nothing was measured on these pictures.</p>";
+    return html + "</div>" + small(phrase("One recipe and one look for all, for the eye alone: nothing was measured on these pictures."));
 }
 
 /// What these filters would do under the other classes of sky, without the moon and under this trial's.
@@ -234,13 +256,9 @@ std::string otherSkies(const Trial& trial, const TrialResults& r, const std::fil
         if (std::all_of(picture.cells.begin(), picture.cells.end(), [](const GridCell& c) { return c.origin == CellOrigin::Empty; })) continue;
         for (const GridFilter& f : model.input().filters)
             picture.rows.push_back({QString::fromStdString(f.id), QString::fromStdString(f.name), filterStyleOf(trial, f.id, {})});
-        picture.title =
-            QString("Time ratio: %1, %2")
-                .arg(
-                    targetKindLabel(q.kind),
-                    moon
-                        ? QString("moon %1 % lit, %2\u00b0 high").arg(localNumber(100 * moon->illuminated, 'f', 0)).arg(localNumber(moon->altitude_deg, 'f', 0))
-                        : QString("no moon"));
+        const std::string kind = word(targetKindLabel(q.kind));
+        picture.title = shown(moon ? phrase("Time ratio: {}, moon {:.0f} % lit, {:.0f}\u00b0 high", kind, 100 * moon->illuminated, moon->altitude_deg)
+                                   : phrase("Time ratio: {}, no moon", kind));
         html += "<p><img style=\"max-width:100%\" alt=\"" + escaped(picture.title.toStdString()) + "\" src=\"data:image/svg+xml;base64," +
                 gridSvg(picture).toBase64().toStdString() + "\"></p>";
     }
@@ -249,18 +267,23 @@ std::string otherSkies(const Trial& trial, const TrialResults& r, const std::fil
         if (f.kind == model.input().kind || f.kind == TargetKind::Galaxy) html += "<p>" + escaped(f.text) + "</p>";
     for (const SiteFit& s : model.sites())
         for (const Brighter& b : s.brighter) html += "<p>" + escaped(b.text) + "</p>";
-    return "<h2>Under other skies</h2>" + html +
-           "<p class=small>Filled: measured here. Hatched: a measurement carried to that sky by the model. Dashed: from the filter's curve alone. Errors are "
-           "whole ones, the model's included.</p>";
+    return heading(phrase("Under other skies")) + html +
+           small(phrase("Filled: measured here. Hatched: a measurement carried to that sky by the model. Dashed: from the filter's curve alone. Errors are "
+                        "whole ones, the model's included."));
 }
 
-constexpr const char* kMethod =
-    "<h2>Method</h2><p>All figures are in electrons per second, measured on the stacks as they are: regions and stars are mapped into each frame, no "
-    "frame is resampled. Stars are masked alike in all runs. The nebula stands "
-    "above a sky surface (plane and radial term) fitted to star- and nebula-free cells and set to the level of the sky regions. Noise is the scatter "
-    "of empty 10 arcsec boxes. The time ratio is the squared ratio of signal to noise per hour. Halos "
-    "are what a star's profile has beyond the baseline's, per unit of star light. Star colours are compared by a Theil-Sen line freed of the "
-    "flattening by noise. Whiskers are one standard deviation; an open marker is a limit at three.</p>";
+std::string method() {
+    return heading(phrase("Method")) + "<p>" +
+           escaped(
+               phrase("All figures are in electrons per second, measured on the stacks as they are: regions and stars are mapped into each frame, no "
+                      "frame is resampled. Stars are masked alike in all runs. The nebula stands "
+                      "above a sky surface (plane and radial term) fitted to star- and nebula-free cells and set to the level of the sky regions. Noise is the "
+                      "scatter "
+                      "of empty 10 arcsec boxes. The time ratio is the squared ratio of signal to noise per hour. Halos "
+                      "are what a star's profile has beyond the baseline's, per unit of star light. Star colours are compared by a Theil-Sen line freed of the "
+                      "flattening by noise. Whiskers are one standard deviation; an open marker is a limit at three.")) +
+           "</p>";
+}
 
 std::string conditions(const Trial& trial, const TrialResults& r) {
     QList<QStringList> rows;
@@ -269,20 +292,35 @@ std::string conditions(const Trial& trial, const TrialResults& r) {
         const RunConditions* c = r.conditionsOf(run.id);
         const std::string moon = c && c->sky ? svgMoon(c->sky->moonIlluminated, c->sky->moonWaxing, south) + " " : "";
         rows << QStringList{
-            TextPage::safe(run.id), TextPage::safe(nameOf(trial, run)) + (run.id == r.baseline ? " (baseline)" : ""), c ? TextPage::safe(c->start) : QString(),
+            TextPage::safe(run.id), TextPage::safe(nameOf(trial, run)) + (run.id == r.baseline ? " (" + TextPage::safe(phrase("baseline")) + ")" : QString()),
+            c ? TextPage::safe(c->start) : QString(),
             c ? shown(moon + escaped(conditionsSentence(trial, *c)) + "<br><span class=\"small\">" + escaped(factsSentence(c->facts)) + "</span>") : QString()};
     }
-    return "<h2>Conditions</h2>" + tableOf({{"Run", false, true}, {"Filter", false, true}, {"Start (UTC)", false, true}, {"Conditions", false, true}}, rows);
+    return heading(phrase("Conditions")) + tableOf({{shown(phrase("Run")), false, true},
+                                                    {shown(phrase("Filter")), false, true},
+                                                    {shown(phrase("Start (UTC)")), false, true},
+                                                    {shown(phrase("Conditions")), false, true}},
+                                                   rows);
+}
+
+std::string gradeWord(Grade grade) {
+    return grade == Grade::Voids ? phrase("voids") : grade == Grade::Weakens ? phrase("weakens") : phrase("note");
 }
 
 std::string fairness(const TrialResults& r) {
-    std::string html = "<h2>What else differed</h2>";
-    if (r.fairness.empty()) return html + "<p>Nothing that is known of: only the filter differed.</p>";
+    const std::string html = heading(phrase("What else differed"));
+    if (r.fairness.empty()) return html + "<p>" + escaped(phrase("Nothing that is known of: only the filter differed.")) + "</p>";
     QList<QStringList> rows;
     for (const Unfairness& f : r.fairness)
-        rows << QStringList{TextPage::safe(f.run), shown(fmt::format("<span class=\"{0}\">{0}</span>", gradeName(f.grade))), TextPage::safe(f.subject),
-                            TextPage::safe(f.text) + (f.normalised ? " <span class=\"small\">(allowed for)</span>" : "")};
-    return html + tableOf({{"Run", false, true}, {"Weight", false, true}, {"Subject", false, true}, {"What differed", false, true}}, rows);
+        rows << QStringList{TextPage::safe(f.run), shown(fmt::format("<span class=\"{}\">{}</span>", gradeName(f.grade), escaped(gradeWord(f.grade)))),
+                            TextPage::safe(f.subject),
+                            TextPage::safe(f.text) +
+                                (f.normalised ? " <span class=\"small\">(" + TextPage::safe(phrase("allowed for")) + ")</span>" : QString())};
+    return html + tableOf({{shown(phrase("Run")), false, true},
+                           {shown(phrase("Weight")), false, true},
+                           {shown(phrase("Subject")), false, true},
+                           {shown(phrase("What differed")), false, true}},
+                          rows);
 }
 
 } // namespace
@@ -290,6 +328,7 @@ std::string fairness(const TrialResults& r) {
 Result<std::string> htmlReport(const Trial& trial, const TrialResults& r, const std::filesystem::path& folder, const Job& job, const ReportExtras& extras) {
     std::map<std::string, std::string> at;
     at["title"] = escaped(trial.title);
+    at["language"] = QLocale().bcp47Name().toStdString();
     at["style"] = kStyle;
     for (const std::string& part : {trial.target.name, trial.site.name, trial.rig.name})
         if (!part.empty()) at["where"] += (at["where"].empty() ? "" : " \u00B7 ") + escaped(part);
@@ -298,20 +337,20 @@ Result<std::string> htmlReport(const Trial& trial, const TrialResults& r, const 
     at["conditions"] = conditions(trial, r);
     at["fairness"] = fairness(r);
     at["disclosure"] = disclosure(trial, extras);
-    if (!extras.remarks.empty()) at["remarks"] = "<h2>Remarks</h2>" + paragraphs(extras.remarks);
+    if (!extras.remarks.empty()) at["remarks"] = heading(phrase("Remarks")) + paragraphs(extras.remarks);
     const ReportFrames frames = ReportFrames::load(trial, r, folder, job);
     if (job.cancelled()) return Error{kCancelled};
     at["pictures"] = pictures(trial, r, frames);
     at["crops"] = crops(trial, r, frames);
-    at["scores"] = "<h2>Scores</h2>" + scoreSections(trial, r);
+    at["scores"] = heading(phrase("Scores")) + scoreSections(trial, r);
     at["skies"] = otherSkies(trial, r, folder);
     at["verdict"] = verdictSection(trial, extras);
     at["palettes"] = palettes(extras);
-    at["figures"] = "<h2>Appendix: all figures</h2>" + allFigures(r);
-    at["method"] = kMethod;
-    at["cautions"] = "<p class=\"small\">None of these filters is a solar filter: never point a telescope or a finder with them at the sun.</p>";
-    at["version"] = programName() + ", figures as defined in its docs/measurements.md of that version.";
-    job.report(1, "Done");
+    at["figures"] = heading(phrase("Appendix: all figures")) + allFigures(r);
+    at["method"] = method();
+    at["cautions"] = small(phrase("None of these filters is a solar filter: never point a telescope or a finder with them at the sun."));
+    at["version"] = escaped(phrase("{}, figures as defined in its docs/measurements.md of that version.", programName()));
+    job.report(1, phrase("Done"));
     return filledPage(extras.page.empty() ? defaultPage() : extras.page, at);
 }
 

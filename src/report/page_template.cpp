@@ -4,7 +4,7 @@ namespace caelumen {
 
 const char* defaultPage() {
     return R"(<!doctype html>
-<html lang="en">
+<html lang="{{language}}">
 <head><meta charset="utf-8"><title>{{title}}</title><style>{{style}}</style></head>
 <body>
 <h1>{{title}}</h1>

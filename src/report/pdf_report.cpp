@@ -1,5 +1,7 @@
 #include "report/pdf_report.h"
 
+#include "core/base/phrase.h"
+
 #include <QAbstractTextDocumentLayout>
 #include <QBuffer>
 #include <QImage>
@@ -169,7 +171,7 @@ constexpr QMarginsF kMargins{16, 16, 16, 18}; // mm
 
 Result<std::string> pdfReport(const std::string& html, const std::string& title, bool letter) {
     QBuffer buffer;
-    if (!buffer.open(QIODevice::WriteOnly)) return Error{"There is not enough memory for the page."};
+    if (!buffer.open(QIODevice::WriteOnly)) return Error{phrase("There is not enough memory for the page.")};
     QPdfWriter writer(&buffer);
     writer.setResolution(static_cast<int>(kDpi));
     writer.setPageSize(QPageSize(letter ? QPageSize::Letter : QPageSize::A4));
@@ -178,9 +180,9 @@ Result<std::string> pdfReport(const std::string& html, const std::string& title,
     writer.setCreator("Caelumen");
     Sheets sheets(html, QSizeF(writer.width(), writer.height()), kDpi);
     QPainter painter(&writer);
-    if (!painter.isActive()) return Error{"The page could not be drawn; there may not be enough memory."};
+    if (!painter.isActive()) return Error{phrase("The page could not be drawn; there may not be enough memory.")};
     for (int n = 0; n < sheets.count(); ++n) {
-        if (n > 0 && !writer.newPage()) return Error{"A sheet of the page could not be begun; there may not be enough memory."};
+        if (n > 0 && !writer.newPage()) return Error{phrase("A sheet of the page could not be begun; there may not be enough memory.")};
         sheets.paint(painter, n);
     }
     painter.end();

@@ -4,11 +4,17 @@
 #include "core/model/quantity.h"
 #include "report/local_number.h"
 
+#include <QCoreApplication>
+
 #include <algorithm>
 #include <cmath>
 
 namespace caelumen {
 namespace {
+
+QString say(const char* text) {
+    return QCoreApplication::translate("caelumen::Plot", text);
+}
 
 const RunEvidence* evidenceOf(const TrialResults& r, const std::string& run) {
     if (!r.evidence) return nullptr;
@@ -41,7 +47,7 @@ void addExcess(Plot& plot, const HaloExcess& x, double unit, const QColor& colou
 
 } // namespace
 
-Plot haloPlot(const Trial& trial, const TrialResults& r, const std::string& region, const PlotVoice& voice, const std::string& alone) {
+Plot haloPlot(const Trial& trial, const TrialResults& r, const std::string& region, const PlotInk& ink, const std::string& alone) {
     struct Found {
         const std::string* run;
         const HaloExcess* excess;
@@ -61,16 +67,16 @@ Plot haloPlot(const Trial& trial, const TrialResults& r, const std::string& regi
     Plot plot;
     if (found.empty() || (alone.empty() && !(top > 0))) return plot;
     const double unit = top > 0 ? std::pow(10, std::floor(std::log10(top))) : 1, height = std::max(top / unit, 0.1);
-    plot.title = voice.say("Light around a star beyond the baseline's");
-    plot.xLabel = voice.say("Radius (px)");
-    plot.yLabel = alone.empty() ? voice.say("Excess light per px and star light (\u00D7 %1)").arg(localNumber(unit, 'e', 0))
-                                : voice.say("Excess in %1 (%2)").arg(QString::fromStdString(found[0].channel), localNumber(unit, 'e', 0));
+    plot.title = say("Light around a star beyond the baseline's");
+    plot.xLabel = say("Radius (px)");
+    plot.yLabel = alone.empty() ? say("Excess light per px and star light (\u00D7 %1)").arg(localNumber(unit, 'e', 0))
+                                : say("Excess in %1 (%2)").arg(QString::fromStdString(found[0].channel), localNumber(unit, 'e', 0));
     plot.low = {0, -0.7 * height}, plot.high = {reach, 2.3 * height};
-    for (const Found& f : found) addExcess(plot, *f.excess, unit, voice.colourOf(*f.run), voice.accent, !alone.empty());
+    for (const Found& f : found) addExcess(plot, *f.excess, unit, ink.colourOf(*f.run), ink.accent, !alone.empty());
     return plot;
 }
 
-Plot colourPlot(const Trial& trial, const TrialResults& r, const std::string& index, const PlotVoice& voice, const std::string& alone) {
+Plot colourPlot(const Trial& trial, const TrialResults& r, const std::string& index, const PlotInk& ink, const std::string& alone) {
     constexpr std::size_t kMost = 150; // of a run among several: more hide each other
     Plot plot;
     std::vector<double> xs, ys;
@@ -78,7 +84,7 @@ Plot colourPlot(const Trial& trial, const TrialResults& r, const std::string& in
         const RunEvidence* e = evidenceOf(r, run.id);
         const auto points = e ? e->colours.find(index) : decltype(e->colours.find(index)){};
         if (!e || points == e->colours.end() || points->second.empty() || (!alone.empty() && run.id != alone)) continue;
-        Plot::Series dots{{}, voice.colourOf(run.id), {}, {}, 0, Qt::SolidLine, 3.6};
+        Plot::Series dots{{}, ink.colourOf(run.id), {}, {}, 0, Qt::SolidLine, 3.6};
         const std::size_t step = alone.empty() ? std::max<std::size_t>(1, points->second.size() / kMost) : 1;
         for (std::size_t k = 0; k < points->second.size(); k += step) dots.points.emplace_back(points->second[k].x, points->second[k].y);
         for (const ColourPoint& p : points->second) xs.push_back(p.x), ys.push_back(p.y);
@@ -89,9 +95,9 @@ Plot colourPlot(const Trial& trial, const TrialResults& r, const std::string& in
     const auto [y0, y1] = rangeOf(ys);
     plot.low = {x0, y0}, plot.high = {x1, y1};
     const QString name = QString::fromStdString(index);
-    plot.title = voice.say("Star colours %1 against the baseline").arg(name);
-    plot.xLabel = voice.say("%1 in the baseline (mag)").arg(name);
-    plot.yLabel = voice.say("%1 with the filter (mag)").arg(name);
+    plot.title = say("Star colours %1 against the baseline").arg(name);
+    plot.xLabel = say("%1 in the baseline (mag)").arg(name);
+    plot.yLabel = say("%1 with the filter (mag)").arg(name);
     if (alone.empty()) return plot;
     const RunEvidence& e = *evidenceOf(r, alone);
     if (const auto it = e.colourFits.find(index); it != e.colourFits.end()) {
@@ -100,13 +106,13 @@ Plot colourPlot(const Trial& trial, const TrialResults& r, const std::string& in
             const auto at = [&](double x) { return QPointF(x, f.medianIndex + f.cast + slope * (x - f.medianIndex)); };
             plot.series.push_back({{}, colour, {at(plot.low.x()), at(plot.high.x())}, {}, 1.5, pen});
         };
-        line(f.slope, voice.accent, Qt::SolidLine);
-        line(1, voice.dim, Qt::DashLine);
+        line(f.slope, ink.accent, Qt::SolidLine);
+        line(1, ink.dim, Qt::DashLine);
     }
     return plot;
 }
 
-Plot payoffPlot(const std::vector<PayoffLine>& lines, const PlotVoice& voice) {
+Plot payoffPlot(const std::vector<PayoffLine>& lines) {
     constexpr int kYears = 10;
     Plot plot;
     QString currency;
@@ -125,9 +131,9 @@ Plot payoffPlot(const std::vector<PayoffLine>& lines, const PlotVoice& voice) {
         low = low > 0 ? std::min(low, s.points.back().y()) : s.points.back().y();
         plot.series.push_back(std::move(s));
     }
-    plot.title = voice.say("Price of an hour saved by the years of use");
-    plot.xLabel = voice.say("years of use");
-    plot.yLabel = voice.say("%1 for each hour saved").arg(currency.isEmpty() ? voice.say("price") : currency);
+    plot.title = say("Price of an hour saved by the years of use");
+    plot.xLabel = say("years of use");
+    plot.yLabel = say("%1 for each hour saved").arg(currency.isEmpty() ? say("price") : currency);
     plot.logarithmic = true;
     plot.low = {1, low / 2}, plot.high = {kYears, high * 2};
     return plot;

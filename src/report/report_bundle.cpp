@@ -1,6 +1,7 @@
 #include "report/report_bundle.h"
 
 #include "core/base/json.h"
+#include "core/base/phrase.h"
 #include "core/base/text.h"
 #include "core/compare/frame_report.h"
 #include "core/model/trial_json.h"
@@ -22,7 +23,7 @@ Result<std::string> zipped(const std::vector<std::pair<std::string, std::string>
     std::string out;
     const std::unique_ptr<archive, int (*)(archive*)> zip(archive_write_new(), archive_write_free);
     const auto failed = [&] {
-        return Error{fmt::format("The archive could not be made ({}).", archive_error_string(zip.get()) ? archive_error_string(zip.get()) : "no memory")};
+        return Error{phrase("The archive could not be made ({}).", archive_error_string(zip.get()) ? archive_error_string(zip.get()) : "no memory")};
     };
     const auto take = [](archive*, void* to, const void* bytes, std::size_t n) -> la_ssize_t {
         static_cast<std::string*>(to)->append(static_cast<const char*>(bytes), n);

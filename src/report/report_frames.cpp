@@ -1,5 +1,6 @@
 #include "report/report_frames.h"
 
+#include "core/base/phrase.h"
 #include "core/compare/run_facts.h"
 
 #include <QFont>
@@ -50,7 +51,7 @@ ReportFrames ReportFrames::load(const Trial& trial, const TrialResults& results,
     std::vector<Seen> shown;
     for (std::size_t i = 0; i < trial.runs.size(); ++i) {
         if (job.cancelled()) return {};
-        job.report(0.8 * static_cast<double>(i) / static_cast<double>(trial.runs.size()), "Drawing run " + trial.runs[i].id);
+        job.report(0.8 * static_cast<double>(i) / static_cast<double>(trial.runs.size()), phrase("Drawing run {}", trial.runs[i].id));
         const auto open = openRun(trial, trial.runs[i], folder);
         if (!open) continue;
         auto pyramid = PicturePyramid::load(*open, {});

@@ -1,6 +1,7 @@
 #include "report/slides.h"
 
 #include "core/base/file.h"
+#include "core/base/phrase.h"
 #include "core/base/text.h"
 #include "core/compare/sentences.h"
 #include "report/svg_plots.h"
@@ -27,6 +28,10 @@ std::string plain(const std::string& id) {
     return out;
 }
 
+std::string labelOf(const Score& score) {
+    return wordOf(std::string(score.label).c_str());
+}
+
 } // namespace
 
 std::string pngOf(const QImage& image) {
@@ -42,22 +47,23 @@ std::vector<ReportFigure> reportFigures(const Trial& trial, const TrialResults& 
     const auto add = [&](const std::string& id, const std::string& title, const std::string& svg) {
         if (!svg.empty()) out.push_back({plain(id), QString::fromStdString(title), drawing(svg), {}});
     };
-    if (extras.verdict) {
-        add("ranking", extras.profile && !extras.profile->name.empty() ? "Ranking: " + extras.profile->name : "Ranking", svgRanking(trial, *extras.verdict));
-        add("pay-off", "Price of an hour saved", svgPayoff(trial, *extras.verdict));
+    if (extras.verdict && extras.profile) {
+        const std::string& name = extras.profile->name;
+        add("ranking", name.empty() ? wordOf("Ranking") : phrase("Ranking: {}", name), svgRanking(trial, *extras.verdict, *extras.profile));
+        add("pay-off", wordOf("Price of an hour saved"), svgPayoff(trial, *extras.verdict));
     }
     for (const Score& score : scores()) {
         if (score.id == "nebula") {
             for (const Region& region : trial.regions)
                 if (region.role == RegionRole::Nebula)
-                    add("nebula-" + region.id, fmt::format("{} {}: time ratio", score.label, region.id), svgScore(trial, r, score, region.id));
+                    add("nebula-" + region.id, phrase("{} {}: time ratio", labelOf(score), region.id), svgScore(trial, r, score, region.id));
             continue;
         }
-        add(std::string(score.id), std::string(score.label), svgScore(trial, r, score, ""));
+        add(std::string(score.id), labelOf(score), svgScore(trial, r, score, ""));
         if (score.id == "halo")
             for (const Region& region : trial.regions)
-                if (region.role == RegionRole::HaloStar) add("halo-" + region.id, "Light around " + region.id, svgHaloExcess(trial, r, region.id));
-        if (score.id == "colour") add("star-colours", "Star colours", svgColours(trial, r, "B-R"));
+                if (region.role == RegionRole::HaloStar) add("halo-" + region.id, phrase("Light around {}", region.id), svgHaloExcess(trial, r, region.id));
+        if (score.id == "colour") add("star-colours", wordOf("Star colours"), svgColours(trial, r, "B-R"));
     }
     int n = 0;
     for (const LabelledPicture& p : extras.palettes) out.push_back({fmt::format("colour-{}", ++n), p.name, {}, p.image});
@@ -109,7 +115,7 @@ Result<std::vector<std::string>> writeSlides(const std::filesystem::path& folder
                                              const QString& conditions) {
     std::error_code error;
     std::filesystem::create_directories(folder, error);
-    if (error) return Error{fmt::format("{} cannot be made; choose another folder.", shown(folder))};
+    if (error) return Error{phrase("{} cannot be made; choose another folder.", shown(folder))};
     std::vector<std::string> names;
     for (const ReportFigure& f : figures) {
         names.push_back(fmt::format("{}-{}.png", f.id, size.width()));

@@ -5,6 +5,7 @@
 #include "report/filter_style.h"
 #include "report/local_number.h"
 #include "report/slides.h"
+#include "report/whiskers.h"
 
 #include <QBuffer>
 #include <QPainter>
@@ -16,28 +17,15 @@
 namespace caelumen {
 namespace {
 
-struct Bar {
-    QString name, value;
-    FilterStyle style;
-    double at = 0, sigma = 0;
-    bool limit = false;
-};
-
 /// The ranking where there is a verdict, else the time ratio of each run in its best channel.
-std::vector<Bar> barsOf(const Trial& trial, const TrialResults& r, const ReportExtras& extras, QString& what) {
-    std::vector<Bar> out;
-    if (extras.verdict) {
+std::vector<Whisker> barsOf(const Trial& trial, const TrialResults& r, const ReportExtras& extras, QString& what) {
+    std::vector<Whisker> out;
+    if (extras.verdict && extras.profile) {
         what = QObject::tr("Score in steps from the baseline that somebody would notice");
-        std::vector<std::string> ids;
-        for (const RankedFilter& f : extras.verdict->ranking) ids.push_back(f.id);
-        const auto styles = filterStyles(trial, ids);
-        for (const RankedFilter& f : extras.verdict->ranking)
-            out.push_back({QString::fromStdString(f.name),
-                           QString::fromUtf8("%1 \u00B1 %2  (best in %3 %)")
-                               .arg(localNumber(f.score, 'f', 1))
-                               .arg(localNumber(f.sigma, 'f', 1))
-                               .arg(localNumber(100 * f.pBest, 'f', 0)),
-                           styles.at(f.id), f.score, f.sigma});
+        for (RankingRow& row : rankingRows(trial, *extras.verdict, *extras.profile)) {
+            row.text = QObject::tr("%1  (best in %2)").arg(row.text, row.chanceText());
+            out.push_back(std::move(row));
+        }
         return out;
     }
     what = QObject::tr("Time ratio: how many times faster than the baseline");
@@ -45,12 +33,11 @@ std::vector<Bar> barsOf(const Trial& trial, const TrialResults& r, const ReportE
         for (const Measurement& m : r.measurements)
             if (m.run == run.id && m.quantity == q::timeRatio && m.headline) {
                 const Filter* f = trial.filter(run.filter);
-                out.push_back({QString::fromStdString(f ? f->name : run.filter),
-                               QString::fromUtf8("%1 \u00B1 %2").arg(localNumber(m.value, 'g', 3)).arg(localNumber(m.sigma, 'g', 2)),
-                               filterStyleOf(trial, run.filter, {}), m.value, m.sigma});
+                out.push_back({QString::fromStdString(f ? f->name : run.filter), filterStyleOf(trial, run.filter, {}), m.value, m.sigma,
+                               QString::fromUtf8("%1 \u00B1 %2").arg(localNumber(m.value, 'g', 3)).arg(localNumber(m.sigma, 'g', 2))});
                 break;
             }
-    std::stable_sort(out.begin(), out.end(), [](const Bar& a, const Bar& b) { return a.at > b.at; });
+    std::stable_sort(out.begin(), out.end(), [](const Whisker& a, const Whisker& b) { return *a.value > *b.value; });
     return out;
 }
 
@@ -91,30 +78,31 @@ void paintCard(QPainter& p, const Trial& trial, const TrialResults& r, const Rep
     const double foot = size.height() - (tall ? 140 : 84);
     if (!bars.empty()) {
         y = text(y, 40, tall ? 26 : 20, false, dim, what) + 12;
-        double low = 0, high = 0;
-        for (const Bar& b : bars) low = std::min(low, b.at - b.sigma), high = std::max(high, b.at + b.sigma);
+        WhiskerScale scale;
+        scale.take(0);
+        for (const Whisker& b : bars) scale.take(*b.value - *b.sigma), scale.take(*b.value + *b.sigma);
         const double row = std::min(tall ? 96.0 : 62.0, (foot - y - 8) / static_cast<double>(bars.size()));
         const int pixels = std::clamp(static_cast<int>(0.42 * row), 12, tall ? 28 : 22);
-        const double left = margin + (tall ? 0.40 : 0.32) * width, right = margin + (tall ? 0.70 : 0.74) * width, span = std::max(1e-9, high - low);
-        const auto x = [&](double v) { return left + (v - low) / span * (right - left); };
+        const double left = margin + (tall ? 0.40 : 0.32) * width, right = margin + (tall ? 0.70 : 0.74) * width;
+        const auto x = [&](double v) { return scale.at(v, left, right, 0); };
         p.setPen(QPen(dim, 1, Qt::DashLine));
         p.drawLine(QPointF(x(0), y), QPointF(x(0), y + row * static_cast<double>(bars.size())));
         font.setPixelSize(pixels);
         font.setBold(false);
         p.setFont(font);
         const QFontMetricsF metrics(font);
-        for (const Bar& b : bars) {
+        for (const Whisker& b : bars) {
             const double middle = y + 0.5 * row;
             p.setPen(light);
             p.drawText(QRectF(margin, y, left - margin - 18, row), Qt::AlignLeft | Qt::AlignVCenter,
                        metrics.elidedText(b.name, Qt::ElideRight, left - margin - 18));
             p.setPen(QPen(b.style.colour, 4));
-            p.drawLine(QPointF(x(b.at - b.sigma), middle), QPointF(x(b.at + b.sigma), middle));
+            p.drawLine(QPointF(x(*b.value - *b.sigma), middle), QPointF(x(*b.value + *b.sigma), middle));
             p.setPen(Qt::NoPen);
             p.setBrush(b.style.colour);
-            p.drawPath(b.style.marker(0.32 * pixels + 3).translated(x(b.at), middle));
+            p.drawPath(b.style.marker(0.32 * pixels + 3).translated(x(*b.value), middle));
             p.setPen(light);
-            p.drawText(QRectF(right + 16, y, margin + width - right - 16, row), Qt::AlignRight | Qt::AlignVCenter, b.value);
+            p.drawText(QRectF(right + 16, y, margin + width - right - 16, row), Qt::AlignRight | Qt::AlignVCenter, b.text);
             y += row;
         }
     }

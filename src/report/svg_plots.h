@@ -13,6 +13,9 @@ std::string svgHaloExcess(const Trial& trial, const TrialResults& results, const
 std::string svgColours(const Trial& trial, const TrialResults& results, const std::string& index);
 std::string svgMoon(double illuminated, bool waxing, bool south);
 
+/// A drawing of that size for a page.
+std::string svgPage(double width, double height, const std::string& body);
+
 /// The marker of a filter about a place.
 std::string svgMarker(const FilterStyle& style, double x, double y, double r);
 

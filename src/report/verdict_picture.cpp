@@ -1,8 +1,10 @@
 #include "report/verdict_picture.h"
 
+#include "core/base/phrase.h"
 #include "report/filter_style.h"
 #include "report/plots.h"
 #include "report/svg_plots.h"
+#include "report/whiskers.h"
 
 #include <fmt/format.h>
 
@@ -27,31 +29,30 @@ std::map<std::string, FilterStyle> stylesOf(const Trial& trial, const Verdict& v
 
 } // namespace
 
-std::string svgRanking(const Trial& trial, const Verdict& v) {
-    if (v.ranking.empty()) return {};
-    const auto styles = stylesOf(trial, v);
-    double low = 0, high = 0;
-    for (const RankedFilter& f : v.ranking) low = std::min(low, f.score - f.sigma), high = std::max(high, f.score + f.sigma);
+std::string svgRanking(const Trial& trial, const Verdict& v, const Profile& profile) {
+    const auto rows = rankingRows(trial, v, profile);
+    if (rows.empty()) return {};
+    WhiskerScale scale;
+    scale.take(0);
+    for (const RankingRow& r : rows) scale.take(*r.value - *r.sigma), scale.take(*r.value + *r.sigma);
     constexpr double left = 210, right = 640, row = 30, top = 26;
-    const double span = std::max(1e-6, high - low);
-    const auto x = [&](double s) { return left + (s - low) / span * (right - left); };
-    const double bottom = top + row * static_cast<double>(v.ranking.size());
-    std::string s = begin(720, bottom + 24) + "<title>Ranking of filters</title>";
+    const auto x = [&](double value) { return scale.at(value, left, right, 0); };
+    const double bottom = top + row * static_cast<double>(rows.size()), span = scale.high - scale.low;
+    std::string s = begin(720, bottom + 24) + "<title>" + escaped(wordOf("Ranking of filters")) + "</title>";
     s += fmt::format("<line x1=\"{0:.1f}\" x2=\"{0:.1f}\" y1=\"{1}\" y2=\"{2}\" stroke=\"#888\" stroke-dasharray=\"4 3\"/><text x=\"{0:.1f}\" y=\"16\" "
                      "text-anchor=\"middle\" "
-                     "fill=\"#555\">baseline</text><text x=\"714\" y=\"16\" text-anchor=\"end\" fill=\"#555\">best in</text>",
-                     x(0), top, bottom);
+                     "fill=\"#555\">{3}</text><text x=\"714\" y=\"16\" text-anchor=\"end\" fill=\"#555\">{4}</text>",
+                     x(0), top, bottom, escaped(wordOf("baseline")), escaped(wordOf("best in")));
     double y = top + 0.5 * row;
-    for (const RankedFilter& f : v.ranking) {
-        const FilterStyle style = styles.at(f.id);
-        s += fmt::format("<text x=\"{}\" y=\"{:.1f}\" text-anchor=\"end\">{}</text>", left - 14, y + 4, escaped(f.name));
-        s += fmt::format("<line x1=\"{0:.1f}\" x2=\"{1:.1f}\" y1=\"{2:.1f}\" y2=\"{2:.1f}\" stroke=\"{3}\" stroke-width=\"2\"/>", x(f.score - f.sigma),
-                         x(f.score + f.sigma), y, style.colour.name().toStdString()) +
-             svgMarker(style, x(f.score), y, 6);
-        s += fmt::format("<text x=\"714\" y=\"{:.1f}\" text-anchor=\"end\">{:.0f} %</text>", y + 4, 100 * f.pBest);
+    for (const RankingRow& r : rows) {
+        s += fmt::format("<text x=\"{}\" y=\"{:.1f}\" text-anchor=\"end\">{}</text>", left - 14, y + 4, escaped(r.name.toStdString()));
+        s += fmt::format("<line x1=\"{0:.1f}\" x2=\"{1:.1f}\" y1=\"{2:.1f}\" y2=\"{2:.1f}\" stroke=\"{3}\" stroke-width=\"2\"/>", x(*r.value - *r.sigma),
+                         x(*r.value + *r.sigma), y, r.style.colour.name().toStdString()) +
+             svgMarker(r.style, x(*r.value), y, 6);
+        s += fmt::format("<text x=\"714\" y=\"{:.1f}\" text-anchor=\"end\">{}</text>", y + 4, escaped(r.chanceText().toStdString()));
         y += row;
     }
-    for (double tick = std::ceil(low / 2) * 2; tick <= high; tick += std::max(2.0, std::round(span / 12) * 2))
+    for (double tick = std::ceil(scale.low / 2) * 2; tick <= scale.high; tick += std::max(2.0, std::round(span / 12) * 2))
         s += fmt::format("<text x=\"{:.1f}\" y=\"{:.1f}\" text-anchor=\"middle\" fill=\"#555\">{:g}</text>", x(tick), bottom + 16, tick);
     return s + "</svg>";
 }
@@ -63,7 +64,7 @@ std::string svgPayoff(const Trial& trial, const Verdict& v) {
         const auto f = std::find_if(v.ranking.begin(), v.ranking.end(), [&](const RankedFilter& r) { return r.id == x.id; });
         lines.push_back({QString::fromStdString(f == v.ranking.end() ? x.id : f->name), styles.count(x.id) ? styles.at(x.id) : FilterStyle{}, x});
     }
-    return plotSvg(payoffPlot(lines, {}));
+    return plotSvg(payoffPlot(lines));
 }
 
 } // namespace caelumen

@@ -60,9 +60,23 @@ Result<std::unique_ptr<Campaign>> Campaign::openToRead(const QString& path) {
     return campaign;
 }
 
-Result<std::unique_ptr<Campaign>> Campaign::open(const QString& path) {
+bool Campaign::isNew(const QString& path) {
     const QFileInfo info(path);
-    const bool isNew = !info.exists() || (info.isFile() && info.size() == 0);
+    return !info.exists() || (info.isFile() && info.size() == 0);
+}
+
+Status Campaign::lookThrough(const QString& path) {
+    if (isNew(path) || QFileInfo(path).isDir()) return Done{};
+    if (const Status good = checkCampaignFile(path); !good) return good;
+    const PlaceToRead place = placeToRead(QFileInfo(path).absoluteFilePath());
+    const Database file(place.name, QString("QSQLITE_BUSY_TIMEOUT=%1;").arg(kPatience_ms) + place.options);
+    if (!file.isOpen()) return campaignFailure(path, words("the campaign cannot be opened; check its permissions"), reasonOf(file.get().lastError()));
+    return checkCampaign(file.get(), path);
+}
+
+Result<std::unique_ptr<Campaign>> Campaign::open(const QString& path, bool lookedThrough) {
+    const QFileInfo info(path);
+    const bool isNew = Campaign::isNew(path);
     if (info.isDir()) return campaignFailure(path, words("it is a folder; give a campaign file"), "folder");
     if (!isNew) {
         if (const Status good = checkCampaignFile(path); !good) return good.error();
@@ -82,7 +96,7 @@ Result<std::unique_ptr<Campaign>> Campaign::open(const QString& path) {
     if (const Status connected = campaign->connect({}, campaign->m_path); !connected) return connected.error();
     QSqlDatabase db = QSqlDatabase::database(campaign->m_connection);
     if (!isNew)
-        if (const Status whole = checkCampaign(db, path); !whole) return whole.error();
+        if (const Status whole = lookedThrough ? checkCampaignShape(db, path) : checkCampaign(db, path); !whole) return whole.error();
     if (!lock) {
         QSqlQuery(db).exec("PRAGMA query_only = ON");
         campaign->readOnly(QString(isHeld ? words("This campaign is open in another window (%1): here it can only be read.")
@@ -101,7 +115,7 @@ Result<std::unique_ptr<Campaign>> Campaign::open(const QString& path) {
                            true); // a full disk keeps nobody from reading
         return campaign;
     }
-    if (!isNew) (void)campaign->keepGoodCopy(); // only a help: the campaign itself is whole
+    if (!isNew && !lookedThrough) (void)keepGoodCopy(campaign->m_path); // only a help: the campaign itself is whole
     return campaign;
 }
 

@@ -39,8 +39,12 @@ public:
 
     /// Opens a campaign to work on it, or makes a new one; where another process works on it, or it cannot be written, it is only read (isReadOnly). A file of
     /// a newer format, a damaged one, or one that is no campaign, is an Error and stays untouched. A good copy of what was opened is kept beside it
-    /// (lastGoodCopy).
-    static Result<std::unique_ptr<Campaign>> open(const QString& path);
+    /// (lastGoodCopy). `lookedThrough`: that it is free of damage was found out just now (lookThrough), and the copy is kept by whoever opens it; both take
+    /// their time with a large campaign.
+    static Result<std::unique_ptr<Campaign>> open(const QString& path, bool lookedThrough = false);
+    /// Whether a campaign can be opened and is free of damage; one that is not there yet is. From any thread, like keepGoodCopy.
+    static Status lookThrough(const QString& path);
+    static Status keepGoodCopy(const QString& path);
     /// Opens a campaign that is there, and changes nothing: no file is made.
     static Result<std::unique_ptr<Campaign>> openToRead(const QString& path);
 
@@ -82,19 +86,24 @@ public:
 
 private:
     Campaign(QString path, QString connection);
+    static bool isNew(const QString& path);
     Status connect(const QString& options, const QString& name);
     Status claim(CampaignLock lock);
     void readOnly(const QString& why, bool heldElsewhere);
     bool isInPlace() const;
     /// One transaction, made only while nobody else has taken over. `work` is false where a statement failed.
     Status change(const QString& failing, const std::function<bool(QSqlQuery&)>& work);
-    Status keepGoodCopy() const;
 
     QString m_path, m_connection, m_mark, m_whyReadOnly;
     std::optional<CampaignLock> m_lock;
     bool m_heldElsewhere = false;
     qint64 m_version = 0;
     std::uint64_t m_changes = 0;
+    struct Parsed {
+        QString body;
+        Trial trial;
+    };
+    mutable std::map<qint64, Parsed> m_parsed;                 ///< as last read: all views ask for all trials whenever one changes
     std::pair<unsigned long long, unsigned long long> m_place; ///< device and number of the file that is open
 };
 

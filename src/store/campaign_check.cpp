@@ -44,10 +44,11 @@ Readable readAll(const QString& path) {
         damaged(words("it cannot be opened"));
         return out;
     }
-    if (const Status shape = checkCampaignShape(file.get(), path); !shape) {
-        out.damage = QString::fromStdString(shape.error().message);
-        return out;
-    }
+    for (const auto check : {checkCampaignShape, checkCampaignSizes})
+        if (const Status good = check(file.get(), path); !good) {
+            out.damage = QString::fromStdString(good.error().message);
+            return out;
+        }
     QSqlQuery q(file.get());
     q.setForwardOnly(true);
     if (q.exec("PRAGMA integrity_check(100)")) { // every page and every index, not only the pages' edges

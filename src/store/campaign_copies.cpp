@@ -69,14 +69,16 @@ QString Campaign::lastGoodCopy(const QString& path) {
     return QFileInfo(copy).isFile() ? copy : QString();
 }
 
-Status Campaign::keepGoodCopy() const {
-    const auto all = trials();
-    if (!all || all->empty()) return Done{}; // an empty campaign is no better than an older copy
-    return writeThrough((m_path + ".last-good").toStdString(), [&](const fs::path& part) -> Status {
-        QSqlQuery q(QSqlDatabase::database(m_connection));
+Status Campaign::keepGoodCopy(const QString& path) {
+    const Database db(path);
+    QSqlQuery q(db.get());
+    if (!q.exec("SELECT COUNT(*) FROM trial") || !q.next()) return campaignFailure(path, words("no copy could be kept"), reasonOf(q.lastError()));
+    if (q.value(0).toInt() == 0) return Done{}; // an empty campaign is no better than an older copy
+    q.finish();
+    return writeThrough((path + ".last-good").toStdString(), [&](const fs::path& part) -> Status {
         q.prepare("VACUUM INTO ?");
         q.addBindValue(QString::fromStdString(part.native()));
-        if (!q.exec()) return campaignFailure(m_path, words("no copy could be kept"), reasonOf(q.lastError()));
+        if (!q.exec()) return campaignFailure(path, words("no copy could be kept"), reasonOf(q.lastError()));
         return Done{};
     });
 }

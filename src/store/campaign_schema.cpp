@@ -67,15 +67,6 @@ Status checkTables(QSqlQuery& q, const QString& path) {
     return Done{};
 }
 
-Status checkSizes(QSqlQuery& q, const QString& path) {
-    if (ask(q, "SELECT COUNT(*) FROM trial").toLongLong() > kMostTrials) return damaged(path, words("it claims more trials than can be"));
-    for (const auto& [column, from] : {std::pair{"title", "trial"}, {"body", "trial"}, {"key", "setting"}, {"value", "setting"}}) {
-        if (ask(q, QString("SELECT MAX(LENGTH(CAST(%1 AS BLOB))) FROM %2").arg(QLatin1String(column), QLatin1String(from))).toLongLong() > kLongestText)
-            return damaged(path, words("a text in it is longer than can be"));
-    }
-    return Done{};
-}
-
 } // namespace
 
 QString reasonOf(const QSqlError& error) {
@@ -163,12 +154,22 @@ Status checkCampaignShape(QSqlDatabase db, const QString& path) {
     const int version = ask(q, "PRAGMA user_version").toInt();
     if (version > kFormat)
         return campaignFailure(path, words("it was written by a newer version; update the program to open it"), QString("format %1").arg(version));
-    if (Status whole = checkTables(q, path); !whole) return whole;
-    return checkSizes(q, path);
+    return checkTables(q, path);
+}
+
+Status checkCampaignSizes(QSqlDatabase db, const QString& path) {
+    QSqlQuery q(db);
+    if (ask(q, "SELECT COUNT(*) FROM trial").toLongLong() > kMostTrials) return damaged(path, words("it claims more trials than can be"));
+    for (const auto& [column, from] : {std::pair{"title", "trial"}, {"body", "trial"}, {"key", "setting"}, {"value", "setting"}}) {
+        if (ask(q, QString("SELECT MAX(LENGTH(CAST(%1 AS BLOB))) FROM %2").arg(QLatin1String(column), QLatin1String(from))).toLongLong() > kLongestText)
+            return damaged(path, words("a text in it is longer than can be"));
+    }
+    return Done{};
 }
 
 Status checkCampaign(QSqlDatabase db, const QString& path) {
     if (Status shape = checkCampaignShape(db, path); !shape) return shape;
+    if (Status sizes = checkCampaignSizes(db, path); !sizes) return sizes;
     QSqlQuery q(db);
     if (const QString found = ask(q, "PRAGMA quick_check(1)").toString(); found != "ok")
         return damaged(path, found.isEmpty() ? reasonOf(q.lastError()) : found);

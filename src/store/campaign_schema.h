@@ -42,11 +42,14 @@ struct CampaignContent {
 /// Makes the tables of an empty database and fills them.
 Status writeCampaignContent(QSqlDatabase db, const QString& path, const CampaignContent& content);
 
-/// Whether an open database is a campaign at all: its mark, its format, its tables (a view under their name is none, and nothing in it may act by itself),
-/// sizes that can be read. Nothing of its content is taken before.
+/// Whether an open database is a campaign at all: its mark, its format, its tables (a view under their name is none, and nothing in it may act by itself).
+/// Nothing of its content is taken before. Quick, whatever its size.
 Status checkCampaignShape(QSqlDatabase db, const QString& path);
 
-/// The same, and whether it is free of damage.
+/// Whether its texts have sizes that can be read. Looks at each.
+Status checkCampaignSizes(QSqlDatabase db, const QString& path);
+
+/// All of that, and whether it is free of damage. Reads the whole file.
 Status checkCampaign(QSqlDatabase db, const QString& path);
 
 } // namespace caelumen

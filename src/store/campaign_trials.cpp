@@ -18,11 +18,14 @@ Result<Trial> Campaign::trial(qint64 id) const {
     q.prepare("SELECT title, body FROM trial WHERE id = ?");
     q.addBindValue(id);
     if (!q.exec() || !q.next()) return campaignFailure(m_path, words("the trial is not in the campaign any more"), reasonOf(q.lastError()));
+    const QString body = q.value(1).toString();
+    if (const auto known = m_parsed.find(id); known != m_parsed.end() && known->second.body == body) return absolutePaths(known->second.trial, m_path);
     const std::string name = QString("%1, trial \"%2\"").arg(m_path, q.value(0).toString()).toStdString();
-    const auto json = parseJson(q.value(1).toString().toStdString(), name);
+    const auto json = parseJson(body.toStdString(), name);
     if (!json) return json.error();
     auto trial = trialFromJson(*json, name);
     if (!trial) return trial;
+    m_parsed[id] = {body, *trial};
     return absolutePaths(std::move(*trial), m_path);
 }
 
@@ -61,6 +64,7 @@ Status Campaign::removeTrial(qint64 id) {
     return change(words("the trial could not be removed"), [&](QSqlQuery& q) {
         q.prepare("DELETE FROM trial WHERE id = ?");
         q.addBindValue(id);
+        m_parsed.erase(id);
         return q.exec();
     });
 }

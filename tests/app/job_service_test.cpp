@@ -1,10 +1,14 @@
+#include "app/await.h"
 #include "app/job_service.h"
 
 #include <QSignalSpy>
 #include <QTest>
 #include <QThread>
+#include <QTimer>
 
 #include <atomic>
+#include <stdexcept>
+#include <string>
 
 using namespace caelumen;
 
@@ -24,6 +28,34 @@ private slots:
         QVERIFY(worker != QThread::currentThread());
         QCOMPARE(finisher, QThread::currentThread());
         QTRY_VERIFY(!jobs.busy());
+    }
+
+    /// What cannot go on without waits, while timers and painting go on; keys and clicks stay for afterwards.
+    void waitingKeepsTheWindowAlive() {
+        int ticks = 0;
+        QTimer tick;
+        tick.setInterval(5);
+        connect(&tick, &QTimer::timeout, [&] { ++ticks; });
+        tick.start();
+        QThread* worker = nullptr;
+        const int got = awaited([&] {
+            worker = QThread::currentThread();
+            QThread::msleep(300);
+            return 7;
+        });
+        QCOMPARE(got, 7);
+        QVERIFY(worker && worker != QThread::currentThread());
+        QVERIFY2(ticks > 5, qPrintable(QString::number(ticks)));
+        QCOMPARE(awaited([] { return std::string("at once"); }), std::string("at once"));
+    }
+
+    void whatIsThrownWhileWaitingComesOut() {
+        QVERIFY_EXCEPTION_THROWN(awaited([]() -> int { throw std::runtime_error("no"); }), std::runtime_error);
+        QVERIFY_EXCEPTION_THROWN(awaited([]() -> int {
+                                     QThread::msleep(100);
+                                     throw std::runtime_error("no");
+                                 }),
+                                 std::runtime_error);
     }
 
     void aNewerJobReplacesAnOlderOne() {

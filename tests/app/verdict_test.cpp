@@ -59,14 +59,14 @@ private slots:
     void everyFilterIsRankedAndTheBaselineToo() {
         QCOMPARE(room().ranking().rows().size(), std::size_t(3));
         double chances = 0;
-        for (const RankingView::Row& r : room().ranking().rows()) chances += r.chance;
+        for (const RankingRow& r : room().ranking().rows()) chances += r.chance;
         QVERIFY(std::abs(chances - 1) < 1e-9);
-        for (std::size_t i = 1; i < 3; ++i) QVERIFY(room().ranking().rows()[i - 1].score >= room().ranking().rows()[i].score);
+        for (std::size_t i = 1; i < 3; ++i) QVERIFY(room().ranking().rows()[i - 1].value >= room().ranking().rows()[i].value);
         // The parts of a row add up to its score.
-        for (const RankingView::Row& r : room().ranking().rows()) {
+        for (const RankingRow& r : room().ranking().rows()) {
             double sum = 0;
             for (const double part : r.parts) sum += part;
-            QVERIFY(std::abs(sum - r.score) < 1e-9);
+            QVERIFY(std::abs(sum - *r.value) < 1e-9);
         }
         QTest::mouseClick(&room().ranking(), Qt::LeftButton, {}, room().ranking().placeOf(1).center().toPoint());
         QCOMPARE(room().ranking().chosen(), 1);

@@ -50,8 +50,8 @@ TrialResults measured() {
     return r;
 }
 
-PlotVoice voice() {
-    PlotVoice v;
+PlotInk ink() {
+    PlotInk v;
     v.colourOf = [](const std::string& run) { return run == "B" ? QColor("#aa0000") : QColor("#0000aa"); };
     v.accent = QColor("#00aa00");
     return v;
@@ -103,7 +103,7 @@ private slots:
     void halosOfAllRunsOrOfOne() {
         const Trial t = twoRuns();
         const TrialResults r = measured();
-        const Plot all = haloPlot(t, r, "H1", voice()), one = haloPlot(t, r, "H1", voice(), "B");
+        const Plot all = haloPlot(t, r, "H1", ink()), one = haloPlot(t, r, "H1", ink(), "B");
         QCOMPARE(all.series.size(), std::size_t{2});
         QCOMPARE(all.marks.size(), std::size_t{2});
         QCOMPARE(all.marks[0].x, 40.0);
@@ -120,15 +120,15 @@ private slots:
         }
         QCOMPARE(one.series[0].colour, QColor("#aa0000"));
         QCOMPARE(one.marks[0].colour, QColor("#00aa00"));
-        QVERIFY(haloPlot(t, r, "H2", voice()).empty()); // no such star
-        QVERIFY(haloPlot(t, {}, "H1", voice()).empty());
-        QVERIFY(haloPlot(t, r, "H1", voice(), "A").empty());
+        QVERIFY(haloPlot(t, r, "H2", ink()).empty()); // no such star
+        QVERIFY(haloPlot(t, {}, "H1", ink()).empty());
+        QVERIFY(haloPlot(t, r, "H1", ink(), "A").empty());
     }
 
     void coloursOfAllRunsAreThinned() {
         const Trial t = twoRuns();
         const TrialResults r = measured();
-        const Plot all = colourPlot(t, r, "B-R", voice()), one = colourPlot(t, r, "B-R", voice(), "C");
+        const Plot all = colourPlot(t, r, "B-R", ink()), one = colourPlot(t, r, "B-R", ink(), "C");
         QCOMPARE(all.series.size(), std::size_t{2});
         QVERIFY(all.series[0].points.size() <= 200);
         QCOMPARE(one.series.size(), std::size_t{3}); // dots, its line, and all colour kept
@@ -137,7 +137,7 @@ private slots:
         QCOMPARE(slope(one.series[1]), 0.5);
         QCOMPARE(slope(one.series[2]), 1.0);
         QVERIFY(one.low.x() < -0.98 && one.high.x() > 0.98 && one.low.x() > -1.6);
-        QVERIFY(colourPlot(t, r, "G-R", voice()).empty());
+        QVERIFY(colourPlot(t, r, "G-R", ink()).empty());
     }
 
     void payOffIsPriceOverHours() {
@@ -165,8 +165,8 @@ private slots:
         const Trial t = twoRuns();
         const TrialResults r = measured();
         Plot plot;
-        if (which == 0) plot = haloPlot(t, r, "H1", voice(), "B");
-        if (which == 1) plot = colourPlot(t, r, "B-R", voice());
+        if (which == 0) plot = haloPlot(t, r, "H1", ink(), "B");
+        if (which == 1) plot = colourPlot(t, r, "B-R", ink());
         if (which == 2) plot = payoffPlot({{"Duo & co <7>", {}, worth("a", 300, 20, 4)}, {"Second", {}, worth("b", 301, 20, 4)}}, {});
         const Drawn d = drawn(plotSvg(plot));
         QVERIFY(d.wellFormed);

@@ -1,5 +1,6 @@
 #include "core/base/file.h"
 #include "core/base/json.h"
+#include "core/base/phrase.h"
 #include "core/compare/measure_trial.h"
 #include "report/html_report.h"
 #include "report/page_template.h"
@@ -11,6 +12,7 @@
 #include "support/scenes.h"
 
 #include <QImage>
+#include <QRegularExpression>
 #include <QTest>
 #include <QXmlStreamReader>
 
@@ -85,6 +87,35 @@ private slots:
         QCOMPARE(*htmlReport(m_trial, m_results, m_folder / "trial", {}, m_extras), *page);
     }
 
+    /// Who reads it in another language finds no English between its sentences; names, units and ids stay.
+    void theWholePageIsInTheReadersLanguage() {
+        speak([](const char* english) { return "\u00AB" + std::string(english) + "\u00BB"; });
+        const auto results = measureTrial(m_trial, m_folder / "trial");
+        const auto page = htmlReport(m_trial, *results, m_folder / "trial", {}, m_extras);
+        const auto figures = reportFigures(m_trial, *results, m_extras);
+        speak(nullptr);
+        QVERIFY(page.ok());
+        QString html = QString::fromStdString(*page);
+        html.remove(QRegularExpression("<style>.*?</style>", QRegularExpression::DotMatchesEverythingOption));
+        html.remove(QRegularExpression("<svg.*?</svg>", QRegularExpression::DotMatchesEverythingOption)); // looked at below
+        QStringList english;
+        for (const QString& text : html.split(QRegularExpression("<[^>]*>"), Qt::SkipEmptyParts))
+            if (text.contains(QRegularExpression("[a-z]{3,} [a-z]{2,} [a-z]{2,}")) && !text.contains(QChar(0xAB))) english << text.trimmed();
+        english.removeIf([&](const QString& text) { // what the person and the trial say themselves, and a verdict that was made before
+            for (const std::string& s : m_extras.verdict->sentences)
+                if (text.contains(QString::fromStdString(s).toHtmlEscaped())) return true;
+            for (const std::string& s : m_extras.verdict->notTested)
+                if (text.contains(QString::fromStdString(s).toHtmlEscaped())) return true;
+            return text.contains("as from 1 h");
+        });
+        QVERIFY2(english.isEmpty(), qPrintable(english.join("\n")));
+        for (const char* part : {"\u00ABPictures\u00BB", "\u00ABWhat else differed\u00BB", "\u00ABMethod\u00BB"})
+            QVERIFY2(page->find(part) != std::string::npos, part);
+        for (const ReportFigure& f : figures)
+            if (!f.svg.isEmpty()) QVERIFY2(f.title.contains(QChar(0xAB)), qPrintable(f.title));
+        QVERIFY(figures.front().svg.contains("\u00ABbaseline\u00BB"));
+    }
+
     void aTemplateOfOnesOwn() {
         QCOMPARE(filledPage("<p>{{a}} {{b}} {{none}} {{a}}</p>", {{"a", "1"}, {"b", "2"}}), std::string("<p>1 2  1</p>"));
         QCOMPARE(filledPage("{{ <script>x</script>", {}), std::string("{{ "));
@@ -148,12 +179,12 @@ private slots:
     }
 
     void drawingsAreWellFormed() {
-        for (const std::string& svg : {svgRanking(m_trial, *m_extras.verdict), svgPayoff(m_trial, *m_extras.verdict)}) {
+        for (const std::string& svg : {svgRanking(m_trial, *m_extras.verdict, *m_extras.profile), svgPayoff(m_trial, *m_extras.verdict)}) {
             QXmlStreamReader xml(QString::fromStdString(svg));
             while (!xml.atEnd()) xml.readNext();
             QVERIFY2(!xml.hasError(), qPrintable(xml.errorString()));
         }
-        QVERIFY(svgRanking(m_trial, *m_extras.verdict).find("Clearpane") != std::string::npos);
+        QVERIFY(svgRanking(m_trial, *m_extras.verdict, *m_extras.profile).find("Clearpane") != std::string::npos);
     }
 };
 

@@ -13,6 +13,7 @@
 #include <csignal>
 #include <sys/stat.h>
 #include <sys/wait.h>
+#include <thread>
 #include <unistd.h>
 
 using namespace caelumen;
@@ -47,6 +48,49 @@ private slots:
         QVERIFY2(c.ok(), c.ok() ? "" : c.error().message.c_str());
         QCOMPARE(trialsOf(**c)[0].title, QString("Good"));
         QVERIFY(QFile::exists(path));
+    }
+
+    /// The window looks a campaign through away from itself, and opens it after that.
+    void lookingThroughTouchesNothing() {
+        const QString path = at("looked.caelumen");
+        QVERIFY(Campaign::lookThrough(path).ok() && !QFile::exists(path)); // what is not there is made by opening it
+        {
+            auto c = Campaign::open(path, true);
+            QVERIFY(c.ok() && (*c)->addTrial(sampleTrial("Good")).ok());
+            QVERIFY(Campaign::lookThrough(path).ok()); // while somebody works on it
+        }
+        Status told = Done{};
+        std::thread([&] { told = Campaign::lookThrough(path); }).join();
+        QVERIFY(told.ok());
+        QVERIFY(Campaign::open(path, true).ok() && Campaign::lastGoodCopy(path).isEmpty());
+        std::thread([&] { told = Campaign::keepGoodCopy(path); }).join();
+        QVERIFY(told.ok() && !Campaign::lastGoodCopy(path).isEmpty());
+        QFile file(path);
+        QVERIFY(file.open(QIODevice::ReadWrite) && file.seek(4096));
+        file.write(QByteArray(4096, 'x'));
+        file.seek(0);
+        const QByteArray before = file.readAll();
+        file.close();
+        QVERIFY(!Campaign::lookThrough(path).ok());
+        QVERIFY(file.open(QIODevice::ReadOnly));
+        QVERIFY(file.readAll() == before);
+    }
+
+    /// What is read again is what stands in the file, whoever wrote it.
+    void aTrialIsReadAsItStands() {
+        const QString path = at("read.caelumen");
+        auto mine = Campaign::open(path);
+        const qint64 id = *(*mine)->addTrial(sampleTrial("One"));
+        QCOMPARE((*mine)->trial(id)->title, std::string("One"));
+        QCOMPARE((*mine)->trial(id)->title, std::string("One"));
+        QVERIFY((*mine)->saveTrial(id, sampleTrial("Two")).ok());
+        QCOMPARE((*mine)->trial(id)->title, std::string("Two"));
+        auto reader = Campaign::openToRead(path);
+        QCOMPARE((*reader)->trial(id)->title, std::string("Two"));
+        QVERIFY((*mine)->saveTrial(id, sampleTrial("Three")).ok());
+        QCOMPARE((*reader)->trial(id)->title, std::string("Three"));
+        QVERIFY((*mine)->removeTrial(id).ok());
+        QVERIFY(!(*mine)->trial(id).ok());
     }
 
     /// What can still be read stays as it is; what cannot comes from the copy; what was taken out on purpose stays out.

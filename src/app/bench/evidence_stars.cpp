@@ -17,12 +17,11 @@
 namespace caelumen::evidence {
 namespace {
 
-PlotVoice voiceOf(const EvidenceSubject& s) {
-    PlotVoice voice;
-    voice.say = [](const char* text) { return QCoreApplication::translate("caelumen::Plot", text); };
-    voice.colourOf = [&s](const std::string& run) { return colourOf(s, run); };
-    voice.accent = theme().accent, voice.dim = theme().dim;
-    return voice;
+PlotInk inkOf(const EvidenceSubject& s) {
+    PlotInk ink;
+    ink.colourOf = [&s](const std::string& run) { return colourOf(s, run); };
+    ink.accent = theme().accent, ink.dim = theme().dim;
+    return ink;
 }
 
 /// Where ghosts of the rig's own gaps would end.
@@ -61,7 +60,7 @@ EvidenceDrawn haloProfile(QCustomPlot& plot, const EvidenceSubject& s) {
     const auto it = e->halos.find(s.region.toStdString() + "/" + m->channel);
     if (it == e->halos.end()) return out;
     const HaloExcess& x = it->second;
-    drawPlot(plot, haloPlot(s.trial, r, s.region.toStdString(), voiceOf(s), run.toStdString()));
+    drawPlot(plot, haloPlot(s.trial, r, s.region.toStdString(), inkOf(s), run.toStdString()));
     markGaps(plot, s, x.radius.back(), out);
     if (x.unexplained > 0 && x.rings.empty()) {
         out.text += (tr("Dotted: with the difference in focus. Light stands out that is neither a disc nor a ring with an edge all round: %1 of the star's. "
@@ -93,7 +92,7 @@ EvidenceDrawn colourDiagram(QCustomPlot& plot, const EvidenceSubject& s) {
         return out;
     }
     for (const ColourPoint& p : points->second) out.stars.emplace_back(QPointF(p.x, p.y), p.place);
-    drawPlot(plot, colourPlot(s.trial, r, "B-R", voiceOf(s), run.toStdString()));
+    drawPlot(plot, colourPlot(s.trial, r, "B-R", inkOf(s), run.toStdString()));
     if (e->colourFits.count("B-R"))
         out.text = (tr("%1 stars. Slope %2 (dashed: all colour kept), scatter %3 mag.")
                         .arg(points->second.size())

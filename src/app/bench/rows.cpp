@@ -89,11 +89,7 @@ const Measurement* figureOf(const TrialResults& r, const std::string& run, const
     return score.id == "artefacts" ? bandingOf(r, run) : r.headline(run, std::string(score.headline), region);
 }
 
-void fillValue(ScoreRow& row, const TrialResults& r, const Score& score, const Measurement& m, const std::string& region) {
-    row.value = m.value;
-    row.sigma = m.sigma;
-    row.limit = m.flagged(flag::upperLimit);
-    row.text = QString::fromStdString(formatValue(m));
+void fillTip(ScoreRow& row, const TrialResults& r, const Score& score, const Measurement& m, const std::string& region) {
     row.tip = QObject::tr("%1, channel %2%3")
                   .arg(coreWord(quantity(m.quantity)->label), QString::fromStdString(m.channel),
                        m.region.empty() ? QString() : ", " + QString::fromStdString(m.region));
@@ -107,10 +103,7 @@ void fillValue(ScoreRow& row, const TrialResults& r, const Score& score, const M
         }
     }
     if (!m.note.empty()) row.tip += "\n" + QString::fromStdString(m.note);
-    if (const Unfairness* u = voided(r, m.run, score)) {
-        row.unfair = true;
-        row.tip += "\n" + QObject::tr("Not a fair comparison: ") + QString::fromStdString(u->text);
-    }
+    if (const Unfairness* u = voided(r, m.run, score)) row.tip += "\n" + QObject::tr("Not a fair comparison: ") + QString::fromStdString(u->text);
 }
 
 } // namespace
@@ -126,21 +119,15 @@ std::span<const Score> benchScores() {
 
 std::vector<ScoreRow> scoreRows(const Trial& trial, const TrialResults* r, const Score& score, const QString& region) {
     std::vector<ScoreRow> rows;
-    for (std::size_t i = 0; i < trial.runs.size(); ++i) {
-        const Run& run = trial.runs[i];
-        ScoreRow row;
-        row.run = QString::fromStdString(run.id);
-        row.baseline = run.baseline;
-        row.style = runStyle(trial, run.id, run.baseline, theme().isRed());
-        if (const Measurement* m = r ? figureOf(*r, run.id, score, region.toStdString()) : nullptr) {
-            fillValue(row, *r, score, *m, region.toStdString());
-        } else {
-            const bool self = r ? r->baseline == run.id : run.baseline, absolute = score.id == "gradient" || score.id == "artefacts";
-            const bool known = r && r->conditionsOf(run.id); // a run that was added since is not absent, it is not measured yet
-            const Absence* why = known ? r->whyAbsent(run.id, std::string(score.headline)) : nullptr;
-            row.text = self && !absolute ? QObject::tr("baseline") : !known ? QString("\u2026") : QObject::tr("absent");
+    for (const Run& run : trial.runs) {
+        const Measurement* m = r ? figureOf(*r, run.id, score, region.toStdString()) : nullptr;
+        ScoreRow row{scoreWhisker(trial, r, run, score, m, theme().isRed()), QString::fromStdString(run.id), {}};
+        const bool known = r && r->conditionsOf(run.id);
+        const Absence* why = known && !m ? r->whyAbsent(run.id, std::string(score.headline)) : nullptr;
+        if (m)
+            fillTip(row, *r, score, *m, region.toStdString());
+        else
             row.tip = why ? QString::fromStdString(why->reason) : !known ? QObject::tr("Not measured yet.") : QString();
-        }
         rows.push_back(std::move(row));
     }
     return rows;

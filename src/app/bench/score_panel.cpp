@@ -113,8 +113,17 @@ QRect ScorePanel::rowRect(const QString& run) const {
 
 void ScorePanel::paintEvent(QPaintEvent*) {
     QPainter p(this);
-    const Theme& t = theme();
     p.setRenderHint(QPainter::Antialiasing);
+    paintHead(p);
+    WhiskerScale scale;
+    for (const ScoreRow& r : m_rows) scale.take(r);
+    if (const auto base = baselineValue(m_score); base && !scale.empty()) scale.take(*base);
+    for (std::size_t i = 0; i < m_rows.size(); ++i)
+        paintRow(p, m_rows[i], QRectF(0, rowTop() + static_cast<double>(i) * rowHeight(), width(), rowHeight()), scale);
+}
+
+void ScorePanel::paintHead(QPainter& p) const {
+    const Theme& t = theme();
     p.setPen(QPen(m_active || hasFocus() ? t.accent : t.line, hasFocus() ? 2 : 1));
     p.setBrush(t.panel);
     p.drawRoundedRect(QRectF(rect()).adjusted(1, 1, -1, -1), 5, 5);
@@ -130,28 +139,13 @@ void ScorePanel::paintEvent(QPaintEvent*) {
     p.setPen(t.dim);
     p.drawText(QRect(kEdge, 6, width() - 2 * kEdge, line), Qt::AlignVCenter | Qt::AlignRight, way);
     p.drawText(QRect(kEdge, 7 + line, width() - 18, line), Qt::AlignVCenter, fontMetrics().elidedText(m_head.subtitle, Qt::ElideRight, width() - 18));
-
-    double low = 1e300, high = -1e300;
-    for (const ScoreRow& r : m_rows) {
-        if (!r.value) continue;
-        const double s = std::min(*r.sigma, 3 * std::abs(*r.value) + 1); // one hopeless value must not squeeze the others
-        low = std::min(low, *r.value - s);
-        high = std::max(high, *r.value + s);
-    }
-    if (const auto base = baselineValue(m_score); base && low <= high) {
-        low = std::min(low, *base);
-        high = std::max(high, *base);
-    }
-    for (std::size_t i = 0; i < m_rows.size(); ++i)
-        paintRow(p, m_rows[i], QRectF(0, rowTop() + static_cast<double>(i) * rowHeight(), width(), rowHeight()), low, high);
 }
 
-void ScorePanel::paintRow(QPainter& p, const ScoreRow& r, const QRectF& place, double low, double high) const {
+void ScorePanel::paintRow(QPainter& p, const ScoreRow& r, const QRectF& place, const WhiskerScale& scale) const {
     const Theme& t = theme();
     const double y = place.center().y(), left = kMark, right = width() - wordsWidth() - kEdge - 6;
-    const double pad = 0.06 * std::max(high - low, 1e-12);
-    const auto x = [&](double v) { return left + (v - low + pad) / (high - low + 2 * pad) * (right - left); };
-    const bool chart = right - left >= kLeastChart && low < high;
+    const auto x = [&](double v) { return scale.at(v, left, right); };
+    const bool chart = right - left >= kLeastChart && scale.low < scale.high;
     if (r.run == m_current) {
         p.setPen(Qt::NoPen);
         p.setBrush(t.raised);
@@ -174,8 +168,7 @@ void ScorePanel::paintRow(QPainter& p, const ScoreRow& r, const QRectF& place, d
         return;
     }
     if (chart) {
-        const double from = std::clamp(x(*r.value - *r.sigma), left, right), to = std::clamp(x(*r.value + *r.sigma), left, right),
-                     at = std::clamp(x(*r.value), left, right);
+        const double from = x(*r.value - *r.sigma), to = x(*r.value + *r.sigma), at = x(*r.value);
         p.setPen(QPen(colour, 2, r.limit ? Qt::DotLine : Qt::SolidLine));
         p.drawLine(QPointF(from, y), QPointF(to, y));
         p.drawLine(QPointF(from, y - 3), QPointF(from, y + 3));

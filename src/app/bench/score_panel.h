@@ -1,7 +1,7 @@
 #pragma once
 
 #include "core/compare/scores.h"
-#include "report/filter_style.h"
+#include "report/whiskers.h"
 
 #include <QWidget>
 
@@ -11,13 +11,8 @@
 namespace caelumen {
 
 /// One row of a score: a run's value with its whisker.
-struct ScoreRow {
-    QString run;
-    FilterStyle style;
-    std::optional<double> value, sigma;
-    QString text; ///< the value in words, or why there is none
-    QString tip;
-    bool limit = false, baseline = false, unfair = false;
+struct ScoreRow : Whisker {
+    QString run, tip;
     bool tied = false; ///< cannot be told from its neighbour in the ranking
 };
 
@@ -60,7 +55,8 @@ private:
     double rowHeight() const;
     int wordsWidth() const; ///< what the longest value needs
     QString wordsOf(const ScoreRow& row) const;
-    void paintRow(QPainter& painter, const ScoreRow& row, const QRectF& place, double low, double high) const;
+    void paintHead(QPainter& painter) const;
+    void paintRow(QPainter& painter, const ScoreRow& row, const QRectF& place, const WhiskerScale& scale) const;
     void speak();
 
     const Score& m_score;

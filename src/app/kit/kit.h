@@ -17,6 +17,7 @@ class QCheckBox;
 class QComboBox;
 class QDoubleSpinBox;
 class QLabel;
+class QLayout;
 class QListWidget;
 class QPushButton;
 class QSlider;
@@ -97,6 +98,9 @@ private:
     QWidget* buildMiddle();
     void connectAll();
     QWidget* buildControls();
+    QLayout* buildCone();
+    QLayout* buildCamera();
+    void giveGain(int index); ///< the chosen one to the trial's rig
     QWidget* buildMenus();
     void showGhosts(const Filter* filter);
     void takeMeasured(const Filter& filter, const ConeShift& shift);

@@ -27,16 +27,33 @@ QWidget* Kit::buildControls() {
     auto* both = new QVBoxLayout(bar);
     both->setContentsMargins(4, 0, 4, 4);
     both->setSpacing(4);
-    auto* row = new QHBoxLayout;
-    auto* second = new QHBoxLayout;
-    both->addLayout(row);
-    both->addLayout(second);
+    both->addLayout(buildCone());
+    both->addLayout(buildCamera());
+    m_pageLater.setSingleShot(true);
+    m_pageLater.setInterval(150);
+    connect(&m_pageLater, &QTimer::timeout, this, &Kit::writePage);
+    connect(m_ratio, &QSlider::sliderReleased, this, &Kit::writePage);
+    restoreChoices();
+    fillGains();
+    connect(m_camera, &QComboBox::activated, this, &Kit::giveCamera);
+    connect(m_gain, &QComboBox::activated, this, &Kit::giveGain);
+    for (QComboBox* box : {m_camera, m_light}) {
+        connect(box, &QComboBox::currentIndexChanged, this, &Kit::keepChoices);
+        connect(box, &QComboBox::currentIndexChanged, this, &Kit::refresh);
+    }
+    connect(m_tilt, &QDoubleSpinBox::valueChanged, this, &Kit::keepChoices);
+    for (QDoubleSpinBox* box : {m_tilt, m_obstruction, m_index}) connect(box, &QDoubleSpinBox::valueChanged, this, &Kit::refresh);
+    connect(m_ratio, &QSlider::valueChanged, this, &Kit::refresh);
+    connect(m_all, &QCheckBox::toggled, this, &Kit::refresh);
+    return bar;
+}
+
+QLayout* Kit::buildCone() {
     m_ratio->setRange(0, positionOf(kSlowestRatio));
     m_ratio->setPageStep(10);
     m_ratio->setValue(positionOf(5));
     m_ratio->setAccessibleName(tr("f-ratio"));
     m_ratio->setMinimumWidth(90);
-    m_camera->setMinimumContentsLength(20);
     m_ratioText->setMinimumWidth(40);
     m_obstruction->setRange(0, 0.95);
     m_obstruction->setSingleStep(0.05);
@@ -44,27 +61,14 @@ QWidget* Kit::buildControls() {
     m_index->setRange(1.4, 2.2);
     m_index->setSingleStep(0.05);
     m_index->setValue(1.8);
+    m_index->setToolTip(tr("Effective index of the coating: the lower, the more the bands move. Makers who know it say it; 1.8 is usual."));
     m_tilt->setRange(0, 15);
     m_tilt->setSingleStep(0.5);
     m_tilt->setDecimals(1);
     m_tilt->setSuffix(QString::fromUtf8("\u00B0"));
     m_tilt->setToolTip(tr("Of the filter against the middle of the cone"));
     m_tilt->setAccessibleName(tr("Tilt"));
-    connect(m_tilt, &QDoubleSpinBox::valueChanged, this, &Kit::refresh);
-    m_index->setToolTip(tr("Effective index of the coating: the lower, the more the bands move. Makers who know it say it; 1.8 is usual."));
-    fillCameras({});
-    for (const StarterLight& l : starterLights()) {
-        m_light->addItem(QString::fromStdString(l.name));
-        m_light->setItemData(m_light->count() - 1, QString::fromStdString(l.source), Qt::ToolTipRole);
-    }
-    m_light->setToolTip(tr("The light that is drawn as grey ground; each says where its model comes from."));
-    m_light->setAccessibleName(tr("Light"));
-    connect(m_light, &QComboBox::currentIndexChanged, this, &Kit::refresh);
-    m_camera->setToolTip(tr("Whose channels are drawn and counted: typical ones, not those of a maker, and your own (Kit, Add a camera)"));
-    m_all->setToolTip(tr("Draw the other filters too, in the same cone"));
-    auto* whole = new QPushButton(tr("Infrared"));
-    whole->setCheckable(true);
-    whole->setToolTip(tr("Show the near infrared too, to 1000 nm"));
+    auto* row = new QHBoxLayout;
     row->addWidget(new QLabel(tr("Cone")));
     row->addWidget(m_ratio, 1);
     row->addWidget(m_ratioText);
@@ -75,42 +79,47 @@ QWidget* Kit::buildControls() {
     row->addWidget(m_index);
     row->addWidget(new QLabel(tr("tilt")));
     row->addWidget(m_tilt);
-    second->addWidget(new QLabel(tr("Camera")));
-    second->addWidget(m_camera);
-    second->addWidget(m_gain);
+    return row;
+}
+
+QLayout* Kit::buildCamera() {
+    m_camera->setMinimumContentsLength(20);
+    fillCameras({});
+    m_camera->setToolTip(tr("Whose channels are drawn and counted: typical ones, not those of a maker, and your own (Kit, Add a camera)"));
+    m_camera->setAccessibleName(tr("Camera"));
     m_gain->setAccessibleName(tr("Gain"));
     m_gain->setToolTip(tr("The gain that is planned with: its electrons per ADU and read noise are the camera's"));
-    m_camera->setAccessibleName(tr("Camera"));
-    second->addSpacing(6);
-    second->addWidget(new QLabel(tr("Light")));
-    second->addWidget(m_light);
-    second->addStretch(1);
-    second->addWidget(m_all);
-    second->addSpacing(6);
-    second->addWidget(whole);
-    m_pageLater.setSingleShot(true);
-    m_pageLater.setInterval(150);
-    connect(&m_pageLater, &QTimer::timeout, this, &Kit::writePage);
-    connect(m_ratio, &QSlider::sliderReleased, this, &Kit::writePage);
-    restoreChoices();
-    fillGains();
-    connect(m_camera, &QComboBox::activated, this, &Kit::giveCamera);
-    connect(m_gain, &QComboBox::activated, this, [this](int i) {
-        if (!m_session.hasTrial()) return;
-        Trial changed = m_session.trial();
-        changed.rig.gain_setting = camera().gains[static_cast<std::size_t>(i)].setting;
-        if (changed.rig.camera.empty()) changed.rig.camera = camera().id;
-        m_session.edit(tr("Gain"), changed);
-    });
-    for (QComboBox* box : {m_camera, m_light}) connect(box, &QComboBox::currentIndexChanged, this, &Kit::keepChoices);
-    connect(m_tilt, &QDoubleSpinBox::valueChanged, this, &Kit::keepChoices);
-    connect(m_ratio, &QSlider::valueChanged, this, &Kit::refresh);
-    connect(m_obstruction, &QDoubleSpinBox::valueChanged, this, &Kit::refresh);
-    connect(m_index, &QDoubleSpinBox::valueChanged, this, &Kit::refresh);
-    connect(m_camera, &QComboBox::currentIndexChanged, this, &Kit::refresh);
-    connect(m_all, &QCheckBox::toggled, this, &Kit::refresh);
+    for (const StarterLight& l : starterLights()) {
+        m_light->addItem(QString::fromStdString(l.name));
+        m_light->setItemData(m_light->count() - 1, QString::fromStdString(l.source), Qt::ToolTipRole);
+    }
+    m_light->setToolTip(tr("The light that is drawn as grey ground; each says where its model comes from."));
+    m_light->setAccessibleName(tr("Light"));
+    m_all->setToolTip(tr("Draw the other filters too, in the same cone"));
+    auto* whole = new QPushButton(tr("Infrared"));
+    whole->setCheckable(true);
+    whole->setToolTip(tr("Show the near infrared too, to 1000 nm"));
     connect(whole, &QPushButton::toggled, this, [this](bool on) { m_plot->showRange(on ? 370 : 400, on ? 1000 : 720); });
-    return bar;
+    auto* row = new QHBoxLayout;
+    row->addWidget(new QLabel(tr("Camera")));
+    row->addWidget(m_camera);
+    row->addWidget(m_gain);
+    row->addSpacing(6);
+    row->addWidget(new QLabel(tr("Light")));
+    row->addWidget(m_light);
+    row->addStretch(1);
+    row->addWidget(m_all);
+    row->addSpacing(6);
+    row->addWidget(whole);
+    return row;
+}
+
+void Kit::giveGain(int index) {
+    if (!m_session.hasTrial()) return;
+    Trial changed = m_session.trial();
+    changed.rig.gain_setting = camera().gains[static_cast<std::size_t>(index)].setting;
+    if (changed.rig.camera.empty()) changed.rig.camera = camera().id;
+    m_session.edit(tr("Gain"), changed);
 }
 
 /// The camera belongs to the rig: who plans and who looks at filters see through the same.

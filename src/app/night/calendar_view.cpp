@@ -76,40 +76,50 @@ void CalendarView::paintEvent(QPaintEvent*) {
         p.drawText(rect().adjusted(40, 40, -40, -40), Qt::AlignCenter | Qt::TextWordWrap, m_sentence);
         return;
     }
-    const QDate first = QDate::fromString(QString::fromStdString(m_nights.front().date), Qt::ISODate);
+    m_span == Span::Year ? paintYear(p) : paintMonth(p);
+}
+
+/// The longest darkness, seconds: what all bars are measured by.
+double CalendarView::longest_s() const {
     double most = 1;
     for (const CalendarNight& n : m_nights) most = std::max(most, n.dark_s);
-    if (m_span == Span::Year) {
+    return most;
+}
+
+void CalendarView::paintYear(QPainter& p) const {
+    const Theme& t = theme();
+    const double most = longest_s(), top = placeOf(0).top(), bottom = placeOf(0).bottom();
+    const auto y = [&](double s) { return bottom - s / most * (bottom - top); };
+    p.setPen(t.dim);
+    p.drawText(QRectF(0, 6, width(), 18), Qt::AlignCenter, tr("dark hours (outline), hours of the target (pale), without moon (full)"));
+    for (double h = 0; h * 3600 <= most; h += 2) {
+        p.setPen(QPen(t.line, 1, Qt::DotLine));
+        p.drawLine(QPointF(46, y(h * 3600)), QPointF(width() - 14, y(h * 3600)));
         p.setPen(t.dim);
-        p.drawText(QRectF(0, 6, width(), 18), Qt::AlignCenter, tr("dark hours (outline), hours of the target (pale), without moon (full)"));
-        const double top = placeOf(0).top(), bottom = placeOf(0).bottom();
-        const auto y = [&](double s) { return bottom - s / most * (bottom - top); };
-        for (double h = 0; h * 3600 <= most; h += 2) {
-            p.setPen(QPen(t.line, 1, Qt::DotLine));
-            p.drawLine(QPointF(46, y(h * 3600)), QPointF(width() - 14, y(h * 3600)));
-            p.setPen(t.dim);
-            p.drawText(QRectF(0, y(h * 3600) - 8, 40, 16), Qt::AlignRight | Qt::AlignVCenter, QString("%1 h").arg(h));
-        }
-        int month = 0;
-        for (std::size_t i = 0; i < m_nights.size(); ++i) {
-            const CalendarNight& n = m_nights[i];
-            const QRectF place = placeOf(static_cast<int>(i)).adjusted(1, 0, -1, 0);
-            QColor pale = t.accent;
-            pale.setAlpha(80);
-            p.fillRect(QRectF(place.left(), y(n.target_s), place.width(), bottom - y(n.target_s)), pale);
-            p.fillRect(QRectF(place.left(), y(n.target_moonless_s), place.width(), bottom - y(n.target_moonless_s)), t.accent);
-            p.setPen(QPen(t.dim, 1));
-            p.drawPolyline(QPolygonF{QPointF(place.left(), bottom), QPointF(place.left(), y(n.dark_s)), QPointF(place.right(), y(n.dark_s)),
-                                     QPointF(place.right(), bottom)});
-            const QDate d = QDate::fromString(QString::fromStdString(n.date), Qt::ISODate);
-            if (d.month() != month) {
-                month = d.month();
-                p.setPen(t.dim);
-                p.drawText(QRectF(place.left(), bottom + 6, 60, 16), Qt::AlignLeft, QLocale().monthName(month, QLocale::ShortFormat));
-            }
-        }
-        return;
+        p.drawText(QRectF(0, y(h * 3600) - 8, 40, 16), Qt::AlignRight | Qt::AlignVCenter, QString("%1 h").arg(h));
     }
+    QColor pale = t.accent;
+    pale.setAlpha(80);
+    int month = 0;
+    for (std::size_t i = 0; i < m_nights.size(); ++i) {
+        const CalendarNight& n = m_nights[i];
+        const QRectF place = placeOf(static_cast<int>(i)).adjusted(1, 0, -1, 0);
+        p.fillRect(QRectF(place.left(), y(n.target_s), place.width(), bottom - y(n.target_s)), pale);
+        p.fillRect(QRectF(place.left(), y(n.target_moonless_s), place.width(), bottom - y(n.target_moonless_s)), t.accent);
+        p.setPen(QPen(t.dim, 1));
+        p.drawPolyline(
+            QPolygonF{QPointF(place.left(), bottom), QPointF(place.left(), y(n.dark_s)), QPointF(place.right(), y(n.dark_s)), QPointF(place.right(), bottom)});
+        const QDate d = QDate::fromString(QString::fromStdString(n.date), Qt::ISODate);
+        if (d.month() == month) continue;
+        month = d.month();
+        p.setPen(t.dim);
+        p.drawText(QRectF(place.left(), bottom + 6, 60, 16), Qt::AlignLeft, QLocale().monthName(month, QLocale::ShortFormat));
+    }
+}
+
+void CalendarView::paintMonth(QPainter& p) const {
+    const Theme& t = theme();
+    const QDate first = QDate::fromString(QString::fromStdString(m_nights.front().date), Qt::ISODate);
     p.setPen(t.text);
     p.drawText(QRectF(0, 6, width(), 20), Qt::AlignCenter, QLocale().toString(first, "MMMM yyyy"));
     const QRectF one = placeOf(0);
@@ -117,46 +127,52 @@ void CalendarView::paintEvent(QPaintEvent*) {
     for (int d = 1; d <= 7; ++d)
         p.drawText(QRectF(12 + (d - 1) * (one.width() + 4), 30, one.width(), 18), Qt::AlignCenter, QLocale().dayName(d, QLocale::ShortFormat));
     for (std::size_t i = 0; i < m_nights.size(); ++i) {
-        const CalendarNight& n = m_nights[i];
-        const QRectF r = placeOf(static_cast<int>(i));
-        const bool chosen = QString::fromStdString(n.date) == m_chosen;
-        p.setPen(QPen(chosen ? t.accent : t.line, chosen ? 2 : 1));
-        p.setBrush(t.panel);
-        p.drawRoundedRect(r, 4, 4);
-        p.setPen(t.text);
-        p.drawText(r.adjusted(7, 4, 0, 0), Qt::AlignLeft | Qt::AlignTop, QString::number(first.addDays(static_cast<qint64>(i)).day()));
-        const bool waxing = i + 1 < m_nights.size() ? m_nights[i + 1].moonLit > n.moonLit : n.moonLit > m_nights[i - 1].moonLit;
-        drawMoon(p, QRectF(r.right() - 23, r.top() + 6, 16, 16), n.moonLit, waxing, m_south, t.text, t.raised);
-        // A night with such a moon in the target's time is still missing under this sky: without moon from the moonless hours, else by the lit part.
-        const double moonlit = n.target_s - n.target_moonless_s;
-        const bool fills = std::any_of(m_missing.begin(), m_missing.end(), [&](MoonCell cell) {
-            return cell == MoonCell::Dark ? n.target_moonless_s > 3 * 3600 : moonlit > 3 * 3600 && moonCell(n.moonLit, 45) == cell;
-        });
-        if (fills) {
-            p.setPen(QPen(t.accent, 1.5));
-            p.setBrush(Qt::NoBrush);
-            p.drawEllipse(QPointF(r.left() + 13, r.top() + 13), 10, 10);
-        }
-        // Bars: dark, of it usable for the target, of that without moon.
-        const double left = r.left() + 7, whole = r.width() - 14, bar = r.bottom() - 16;
-        p.setPen(Qt::NoPen);
-        p.setBrush(t.raised);
-        p.drawRect(QRectF(left, bar, whole * n.dark_s / most, 9));
-        QColor pale = t.accent;
-        pale.setAlpha(90);
-        p.setBrush(pale);
-        p.drawRect(QRectF(left, bar, whole * n.target_s / most, 9));
-        p.setBrush(t.accent);
-        p.drawRect(QRectF(left, bar, whole * n.target_moonless_s / most, 9));
-        if (r.height() > 54) {
-            p.setPen(t.dim);
-            p.drawText(r.adjusted(7, 0, -4, -18), Qt::AlignLeft | Qt::AlignBottom, n.dark_s > 0 ? hours(n.target_s) : tr("no night"));
-        }
+        paintNight(p, i, first.addDays(static_cast<qint64>(i)).day());
+        paintHours(p, m_nights[i], placeOf(static_cast<int>(i)));
     }
-    if (!m_grid.isEmpty()) {
-        p.setPen(t.dim);
-        p.drawText(QRectF(12, height() - 46, width() - 24, 42), Qt::AlignLeft | Qt::AlignVCenter | Qt::TextWordWrap, m_grid);
+    if (m_grid.isEmpty()) return;
+    p.setPen(t.dim);
+    p.drawText(QRectF(12, height() - 46, width() - 24, 42), Qt::AlignLeft | Qt::AlignVCenter | Qt::TextWordWrap, m_grid);
+}
+
+/// Its day, its moon, and a ring where such a moon is still missing under this sky.
+void CalendarView::paintNight(QPainter& p, std::size_t i, int day) const {
+    const Theme& t = theme();
+    const CalendarNight& n = m_nights[i];
+    const QRectF r = placeOf(static_cast<int>(i));
+    const bool chosen = QString::fromStdString(n.date) == m_chosen;
+    p.setPen(QPen(chosen ? t.accent : t.line, chosen ? 2 : 1));
+    p.setBrush(t.panel);
+    p.drawRoundedRect(r, 4, 4);
+    p.setPen(t.text);
+    p.drawText(r.adjusted(7, 4, 0, 0), Qt::AlignLeft | Qt::AlignTop, QString::number(day));
+    const bool waxing = i + 1 < m_nights.size() ? m_nights[i + 1].moonLit > n.moonLit : i > 0 && n.moonLit > m_nights[i - 1].moonLit;
+    drawMoon(p, QRectF(r.right() - 23, r.top() + 6, 16, 16), n.moonLit, waxing, m_south, t.text, t.raised);
+    // Without moon from the moonless hours, else by the lit part.
+    const double moonlit = n.target_s - n.target_moonless_s;
+    const bool fills = std::any_of(m_missing.begin(), m_missing.end(), [&](MoonCell cell) {
+        return cell == MoonCell::Dark ? n.target_moonless_s > 3 * 3600 : moonlit > 3 * 3600 && moonCell(n.moonLit, 45) == cell;
+    });
+    if (!fills) return;
+    p.setPen(QPen(t.accent, 1.5));
+    p.setBrush(Qt::NoBrush);
+    p.drawEllipse(QPointF(r.left() + 13, r.top() + 13), 10, 10);
+}
+
+/// Bars: dark, of it usable for the target, of that without moon.
+void CalendarView::paintHours(QPainter& p, const CalendarNight& n, const QRectF& r) const {
+    const Theme& t = theme();
+    const double left = r.left() + 7, whole = r.width() - 14, bar = r.bottom() - 16, most = longest_s();
+    QColor pale = t.accent;
+    pale.setAlpha(90);
+    p.setPen(Qt::NoPen);
+    for (const auto& [seconds, colour] : {std::pair(n.dark_s, t.raised), std::pair(n.target_s, pale), std::pair(n.target_moonless_s, t.accent)}) {
+        p.setBrush(colour);
+        p.drawRect(QRectF(left, bar, whole * seconds / most, 9));
     }
+    if (r.height() <= 54) return;
+    p.setPen(t.dim);
+    p.drawText(r.adjusted(7, 0, -4, -18), Qt::AlignLeft | Qt::AlignBottom, n.dark_s > 0 ? hours(n.target_s) : tr("no night"));
 }
 
 int CalendarView::at(QPointF p) const {

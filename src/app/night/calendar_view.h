@@ -32,6 +32,11 @@ protected:
 
 private:
     int at(QPointF p) const;
+    double longest_s() const;
+    void paintYear(QPainter& painter) const;
+    void paintMonth(QPainter& painter) const;
+    void paintNight(QPainter& painter, std::size_t index, int day) const;
+    void paintHours(QPainter& painter, const CalendarNight& night, const QRectF& place) const;
     Span m_span;
     std::vector<CalendarNight> m_nights;
     QString m_chosen, m_sentence;

@@ -410,7 +410,7 @@ Status NightModel::addTargets(const QString& path) {
     auto own = parseTargets(*text, path.toStdString());
     if (!own) return own.error();
     const QString file = ownTargetsFile();
-    if (!QDir().mkpath(QFileInfo(file).path())) return Error{("The folder of " + file + " cannot be made; check its rights.").toStdString()};
+    if (!QDir().mkpath(QFileInfo(file).path())) return Error{tr("The folder of %1 cannot be made; check its rights.").arg(file).toStdString()};
     if (const Status written = writeFile(toPath(file), *text); !written) return written;
     std::vector<DeepSky> targets = std::move(*own);
     targets.insert(targets.end(), deepSkyCatalogue().begin(), deepSkyCatalogue().end());

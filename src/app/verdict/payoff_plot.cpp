@@ -30,9 +30,7 @@ void PayoffPlot::show(const std::vector<PayoffLine>& lines, const QString& owned
     m_plot->clearPlottables();
     stylePlot(*m_plot);
     m_plot->legend->setBrush(theme().plot);
-    PlotVoice voice;
-    voice.say = [](const char* text) { return QCoreApplication::translate("caelumen::Plot", text); };
-    drawPlot(*m_plot, payoffPlot(lines, voice));
+    drawPlot(*m_plot, payoffPlot(lines));
     QStringList none, unknown, rest;
     for (const PayoffLine& line : lines) {
         const FilterValue& v = line.value;

@@ -2,7 +2,6 @@
 
 #include "app/widgets/core_words.h"
 #include "app/widgets/theme.h"
-#include "report/local_number.h"
 
 #include <QKeyEvent>
 #include <QMouseEvent>
@@ -39,7 +38,7 @@ QSize RankingView::sizeHint() const {
     return minimumSizeHint();
 }
 
-void RankingView::show(std::vector<Row> rows, const QString& empty) {
+void RankingView::show(std::vector<RankingRow> rows, const QString& empty) {
     const QString before = m_chosen < static_cast<int>(m_rows.size()) ? m_rows[static_cast<std::size_t>(m_chosen)].id : QString();
     m_rows = std::move(rows);
     m_empty = empty;
@@ -61,6 +60,13 @@ QRectF RankingView::placeOf(int row) const {
     return {0, 1.6 * fontInfo().pixelSize() + row * rowHeight(), static_cast<double>(width()), rowHeight()};
 }
 
+/// Where the chart begins and ends, and its scale.
+struct RankingView::Chart {
+    WhiskerScale scale;
+    double left = 0, right = 0;
+    double x(double value) const { return scale.at(value, left, right, 0); }
+};
+
 void RankingView::paintEvent(QPaintEvent*) {
     const Theme& t = theme();
     QPainter p(this);
@@ -72,73 +78,83 @@ void RankingView::paintEvent(QPaintEvent*) {
         p.drawText(rect().adjusted(40, 40, -40, -40), Qt::AlignCenter | Qt::TextWordWrap, m_empty);
         return;
     }
-    double low = 0, high = 0;
-    for (const Row& r : m_rows) {
-        double up = 0, down = 0;
-        for (const double part : r.parts) (part > 0 ? up : down) += part;
-        low = std::min({low, r.score - r.sigma, down}), high = std::max({high, r.score + r.sigma, up});
-    }
-    const double left = std::min(230.0, 0.36 * width()), right = width() - 7.6 * em, span = std::max(1e-6, high - low);
-    const auto x = [&](double v) { return left + (v - low) / span * (right - left); };
-    QFont plain = p.font(), bold = plain;
-    bold.setBold(true);
+    const Chart chart{rankingScale(m_rows), std::min(230.0, 0.36 * width()), width() - 7.6 * em};
     p.setPen(t.dim);
-    p.drawText(QRectF(right + 0.6 * em, 0, 7 * em - 6, 1.6 * em), Qt::AlignRight | Qt::AlignVCenter, tr("best in"));
+    p.drawText(QRectF(chart.right + 0.6 * em, 0, 7 * em - 6, 1.6 * em), Qt::AlignRight | Qt::AlignVCenter, coreWord("best in"));
     for (std::size_t i = 0; i < m_rows.size(); ++i) {
-        const Row& r = m_rows[i];
         const QRectF place = placeOf(static_cast<int>(i));
         if (static_cast<int>(i) == m_chosen) p.fillRect(place.adjusted(2, 1, -2, -1), t.raised);
-        p.save();
-        p.translate(1.2 * em, place.top() + 1.1 * em);
-        p.setPen(Qt::NoPen);
-        p.setBrush(r.style.colour);
-        p.drawPath(r.style.marker(0.42 * em));
-        p.restore();
-        p.setFont(bold);
-        p.setPen(t.text);
-        const QRectF name(2.1 * em, place.top() + 0.3 * em, left - 2.6 * em, 1.6 * em);
-        p.drawText(name, Qt::AlignLeft | Qt::AlignVCenter, QFontMetricsF(bold).elidedText(r.name, Qt::ElideRight, name.width()));
-        p.setFont(plain);
-        p.drawText(name.translated(0, 1.6 * em), Qt::AlignLeft | Qt::AlignVCenter,
-                   QString::fromUtf8("%1 \u00B1 %2").arg(localNumber(r.score, 'f', 1)).arg(localNumber(r.sigma, 'f', 1)));
-        // What each merit adds, gains to the right of the baseline and losses to its left; above it the score with its error.
-        double up = 0, down = 0;
-        const double middle = place.top() + 1.15 * em, parts = place.top() + 2.3 * em;
-        for (std::size_t k = 0; k < r.parts.size(); ++k) {
-            double& at = r.parts[k] > 0 ? up : down;
-            const QRectF bar(QPointF(std::min(x(at), x(at + r.parts[k])), parts - 0.45 * em), QPointF(std::max(x(at), x(at + r.parts[k])), parts + 0.45 * em));
-            p.setPen(QPen(t.line, 1));
-            p.setBrush(QBrush(t.dim, kBrushes[k]));
-            if (bar.width() > 0.5) p.drawRect(bar);
-            at += r.parts[k];
-        }
-        p.setPen(QPen(r.style.colour, 2));
-        p.drawLine(QPointF(x(r.score - r.sigma), middle), QPointF(x(r.score + r.sigma), middle));
-        p.setBrush(r.style.colour);
-        p.drawPath(r.style.marker(0.42 * em).translated(x(r.score), middle));
-        p.setPen(t.text);
-        p.drawText(QRectF(right + 0.6 * em, place.top() + 0.3 * em, 7 * em - 6, 1.6 * em), Qt::AlignRight | Qt::AlignVCenter,
-                   r.chance > 0 && r.chance < 0.005 ? tr("< 1 %") : QString("%1 %").arg(localNumber(100 * r.chance, 'f', 0)));
-        if (!r.ties.isEmpty()) {
-            p.setPen(t.dim);
-            const QRectF under(left, place.top() + 2.75 * em, width() - left - 8, 1.2 * em);
-            QFont small = plain;
-            small.setPixelSize(static_cast<int>(0.88 * em));
-            p.setFont(small);
-            p.drawText(under, Qt::AlignLeft | Qt::AlignVCenter, QFontMetricsF(small).elidedText(r.ties, Qt::ElideRight, under.width()));
-            p.setFont(plain);
-        }
+        paintRow(p, m_rows[i], place, chart);
     }
     p.setPen(QPen(t.dim, 1, Qt::DashLine));
-    const double bottom = placeOf(static_cast<int>(m_rows.size())).top();
-    p.drawLine(QPointF(x(0), 1.4 * em), QPointF(x(0), bottom));
+    const double bottom = placeOf(static_cast<int>(m_rows.size())).top(), base = chart.x(0);
+    p.drawLine(QPointF(base, 1.4 * em), QPointF(base, bottom));
     p.setPen(t.dim);
-    p.drawText(QRectF(x(0) - 60, 0, 120, 1.5 * em), Qt::AlignCenter, tr("baseline"));
-    // The key of the hatching, as far as there is room.
-    double at = 1.0 * em, y = bottom + 0.7 * em;
+    p.drawText(QRectF(base - 60, 0, 120, 1.5 * em), Qt::AlignCenter, coreWord("baseline"));
+    paintKey(p, bottom);
+    if (hasFocus()) {
+        p.setPen(t.accent);
+        p.setBrush(Qt::NoBrush);
+        p.drawRect(rect().adjusted(0, 0, -1, -1));
+    }
+}
+
+void RankingView::paintRow(QPainter& p, const RankingRow& r, const QRectF& place, const Chart& chart) const {
+    const Theme& t = theme();
+    const double em = fontInfo().pixelSize();
+    const QFont plain = p.font();
+    QFont bold = plain, small = plain;
+    bold.setBold(true);
+    small.setPixelSize(static_cast<int>(0.88 * em));
+    p.setPen(Qt::NoPen);
+    p.setBrush(r.style.colour);
+    p.drawPath(r.style.marker(0.42 * em).translated(1.2 * em, place.top() + 1.1 * em));
+    p.setFont(bold);
+    p.setPen(t.text);
+    const QRectF name(2.1 * em, place.top() + 0.3 * em, chart.left - 2.6 * em, 1.6 * em);
+    p.drawText(name, Qt::AlignLeft | Qt::AlignVCenter, QFontMetricsF(bold).elidedText(r.name, Qt::ElideRight, name.width()));
+    p.setFont(plain);
+    p.drawText(name.translated(0, 1.6 * em), Qt::AlignLeft | Qt::AlignVCenter, r.text);
+    paintParts(p, r, place.top() + 2.3 * em, chart);
+    const double middle = place.top() + 1.15 * em;
+    p.setPen(QPen(r.style.colour, 2));
+    p.drawLine(QPointF(chart.x(*r.value - *r.sigma), middle), QPointF(chart.x(*r.value + *r.sigma), middle));
+    p.setBrush(r.style.colour);
+    p.drawPath(r.style.marker(0.42 * em).translated(chart.x(*r.value), middle));
+    p.setPen(t.text);
+    p.drawText(QRectF(chart.right + 0.6 * em, place.top() + 0.3 * em, 7 * em - 6, 1.6 * em), Qt::AlignRight | Qt::AlignVCenter, r.chanceText());
+    if (r.ties.isEmpty()) return;
+    p.setPen(t.dim);
+    const QRectF under(chart.left, place.top() + 2.75 * em, width() - chart.left - 8, 1.2 * em);
+    p.setFont(small);
+    p.drawText(under, Qt::AlignLeft | Qt::AlignVCenter, QFontMetricsF(small).elidedText(r.ties, Qt::ElideRight, under.width()));
+    p.setFont(plain);
+}
+
+/// What each merit adds, gains to the right of the baseline and losses to its left.
+void RankingView::paintParts(QPainter& p, const RankingRow& r, double middle, const Chart& chart) const {
+    const Theme& t = theme();
+    const double half = 0.45 * fontInfo().pixelSize();
+    double up = 0, down = 0;
+    for (std::size_t k = 0; k < r.parts.size(); ++k) {
+        double& at = r.parts[k] > 0 ? up : down;
+        const double from = chart.x(at), to = chart.x(at + r.parts[k]);
+        const QRectF bar(QPointF(std::min(from, to), middle - half), QPointF(std::max(from, to), middle + half));
+        p.setPen(QPen(t.line, 1));
+        p.setBrush(QBrush(t.dim, kBrushes[k]));
+        if (bar.width() > 0.5) p.drawRect(bar);
+        at += r.parts[k];
+    }
+}
+
+/// What the hatchings mean, as far as there is room.
+void RankingView::paintKey(QPainter& p, double top) const {
+    const Theme& t = theme();
+    const double em = fontInfo().pixelSize();
+    double at = 1.0 * em, y = top + 0.7 * em;
     for (const Merit m : kMerits) {
         const QString label = coreWord(meritLabel(m));
-        const double wide = QFontMetricsF(plain).horizontalAdvance(label);
+        const double wide = QFontMetricsF(p.font()).horizontalAdvance(label);
         if (at + wide + 2 * em > width()) at = 1.0 * em, y += 1.6 * em;
         p.setPen(QPen(t.line, 1));
         p.setBrush(QBrush(t.dim, kBrushes[static_cast<std::size_t>(m)]));
@@ -146,11 +162,6 @@ void RankingView::paintEvent(QPaintEvent*) {
         p.setPen(t.dim);
         p.drawText(QRectF(at + 1.4 * em, y - 0.3 * em, wide + 4, 1.5 * em), Qt::AlignLeft | Qt::AlignVCenter, label);
         at += wide + 3 * em;
-    }
-    if (hasFocus()) {
-        p.setPen(t.accent);
-        p.setBrush(Qt::NoBrush);
-        p.drawRect(rect().adjusted(0, 0, -1, -1));
     }
 }
 

@@ -1,7 +1,6 @@
 #pragma once
 
-#include "core/verdict/verdict.h"
-#include "report/filter_style.h"
+#include "report/whiskers.h"
 
 #include <QString>
 #include <QWidget>
@@ -13,15 +12,9 @@ class RankingView : public QWidget {
     Q_OBJECT
 
 public:
-    struct Row {
-        QString id, name, ties;
-        FilterStyle style;
-        double score = 0, sigma = 0, chance = 0;
-        std::array<double, kMerits.size()> parts{}; ///< of the score
-    };
     explicit RankingView(QWidget* parent = nullptr);
-    void show(std::vector<Row> rows, const QString& empty); ///< `empty`: what stands there without rows
-    const std::vector<Row>& rows() const { return m_rows; }
+    void show(std::vector<RankingRow> rows, const QString& empty); ///< `empty`: what stands there without rows
+    const std::vector<RankingRow>& rows() const { return m_rows; }
     int chosen() const { return m_chosen; }
     void choose(int row);
     QRectF placeOf(int row) const;
@@ -40,7 +33,11 @@ protected:
 
 private:
     double rowHeight() const;
-    std::vector<Row> m_rows;
+    struct Chart;
+    void paintRow(QPainter& painter, const RankingRow& row, const QRectF& place, const Chart& chart) const;
+    void paintParts(QPainter& painter, const RankingRow& row, double middle, const Chart& chart) const;
+    void paintKey(QPainter& painter, double top) const;
+    std::vector<RankingRow> m_rows;
     QString m_empty;
     int m_chosen = 0;
 };

@@ -168,26 +168,11 @@ void VerdictRoom::fillProfile() {
 }
 
 void VerdictRoom::fill() {
-    std::vector<RankingView::Row> rows;
-    std::vector<std::pair<QString, QString>> filters;
+    std::vector<RankingRow> rows;
     if (const Verdict* v = m_model.verdict()) {
-        double weights = 0;
-        for (const double w : m_model.profile().weights) weights += w;
-        for (const RankedFilter& f : v->ranking) {
-            RankingView::Row r;
-            r.id = QString::fromStdString(f.id), r.name = QString::fromStdString(f.name);
-            r.style = styleOf(f.id);
-            r.score = f.score, r.sigma = f.sigma, r.chance = f.pBest;
-            for (const Merit m : kMerits) {
-                const auto i = static_cast<std::size_t>(m);
-                r.parts[i] = weights > 0 ? m_model.profile().weights[i] / weights * f.steps[i] : 0;
-            }
-            QStringList ties;
-            for (const std::string& id : f.tiedWith) ties << m_model.nameOf(id);
-            if (!ties.isEmpty()) r.ties = tr("not told apart from %1").arg(ties.join(", "));
-            rows.push_back(std::move(r));
-            filters.emplace_back(QString::fromStdString(f.id), QString::fromStdString(f.name));
-        }
+        rows = rankingRows(m_session.trial(), *v, m_model.profile(), theme().isRed());
+        std::vector<std::pair<QString, QString>> filters;
+        for (const RankingRow& r : rows) filters.emplace_back(r.id, r.name);
         m_panel->setFilters(filters);
     }
     const QString why = m_model.problem().isEmpty() ? tr("The trials are on their way \u2026") : m_model.problem();

@@ -16,7 +16,7 @@ inline constexpr double kSigmaToFwhm = 2.3548200450309493;
 inline constexpr double kSigmaCutAt3 = 0.986578;
 
 struct ClippedStats {
-    double mean = 0;
+    double mean = 0;   ///< of the values that were kept; in their unit
     double sigma = 0;  ///< standard deviation of the values kept, corrected for the tails that clipping removed
     double median = 0; ///< of the values kept
     std::size_t count = 0;

@@ -28,8 +28,8 @@ enum class NoiseSource { Unknown, Halves, Runs };
 
 /// A box noise with its error, and how much neighbouring pixels share noise.
 struct BoxNoise {
-    double value = 0, sigma = 0, correlation = 1;
-    double structure = 0, structureSigma = 0; ///< variance of box means that more subs would not average down
+    double value = 0, sigma = 0, correlation = 1; ///< e-/s/px; correlation: of a box's mean over that of as many white pixels
+    double structure = 0, structureSigma = 0;     ///< variance of box means that more subs would not average down
     NoiseSource source = NoiseSource::Unknown;
     double pixelStructure = 0; ///< of that, in single pixels
     double unseenLight = 0;    ///< of stars too faint to hide, e-/s/px
@@ -60,20 +60,22 @@ inline constexpr double kStarlightError = 0.3;
 
 /// The level under a region: the sky surface shifted to the sky regions, or what stands in for it.
 struct RegionSky {
-    double level = 0, sigma = 0;
-    double shared = 0;     ///< part of sigma that is the error of the sky regions' own mean
-    bool fallback = false; ///< no surface: from sky regions alone
+    double level = 0, sigma = 0; ///< e-/s/px
+    double shared = 0;           ///< part of sigma that is the error of the sky regions' own mean
+    bool fallback = false;       ///< no surface: from sky regions alone
     bool valid = false;
 };
 RegionSky regionSky(const Sky& sky, const std::vector<Region>& regions, const SurfaceBasis& at, double inflation);
 
 /// The level of the sky regions, or of the model where there are none.
 struct Background {
-    double level = 0, sigma = 0;
+    double level = 0, sigma = 0; ///< e-/s/px
     bool fromModel = false;
 };
 Background backgroundOf(const Sky& sky);
 
+/// Figures of one run in the order of docs/measurements.md. `baseline`: the same channel of the baseline run; null where it has none. `perArea`: square
+/// arcseconds of a stored pixel, 0 where the scale is not known.
 void backgroundFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline, double perArea);
 void gradientFigures(FigureSheet& sheet, const Sky& sky, const Site& site);
 void artefactFigures(FigureSheet& sheet, const Sky& sky);

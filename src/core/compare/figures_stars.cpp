@@ -40,98 +40,128 @@ double expectedRadius(const Rig& rig, const RunConditions& c, double most) {
 constexpr std::array kHaloQuantities{q::haloCleanMag, q::haloRadius, q::haloRadiusArcsec, q::haloHole, q::haloFluxFraction,
                                      q::haloDepth,    q::haloOffset, q::haloOffsetAngle,  q::haloGapMm};
 
+/// The figures of the light around one star in one channel.
+class HaloFigures {
+public:
+    HaloFigures(FigureSheet& sheet, const PlaneHarvest& plane, const std::string& region, const Rig& rig)
+        : m_sheet(sheet)
+        , m_conditions(sheet.conditions())
+        , m_plane(plane)
+        , m_region(region)
+        , m_rig(rig) {}
+
+    void none(const std::string& why) {
+        for (const char* q : kHaloQuantities) absent(q, m_region, why);
+    }
+
+    void mark(const std::string& what) { m_flags.push_back(what); }
+
+    void ring(const HaloRing& ring, int n) {
+        const std::string id = n == 1 ? m_region : fmt::format("{}#{}", m_region, n);
+        add(q::haloRadius, id, ring.radius, ring.radiusSigma);
+        if (ring.holeSeen)
+            add(q::haloHole, id, ring.hole, ring.holeSigma);
+        else
+            add(q::haloHole, id, ring.holeMost, ring.holeMost / 3, flag::upperLimit);
+        add(q::haloFluxFraction, id, ring.fraction, ring.fractionSigma);
+        add(q::haloOffset, id, ring.offset, ring.offsetSigma);
+        add(q::haloOffsetAngle, id, ring.offsetAngle_deg, std::min(104.0, std::atan2(ring.offsetSigma, ring.offset) * 180 / M_PI));
+        if (const auto scale = m_conditions.scale_arcsec) {
+            add(q::haloRadiusArcsec, id, ring.radius * *scale, ring.radiusSigma * *scale);
+            add(q::haloDepth, id, depth(ring.plateau), 1.0857 * ring.plateauSigma / ring.plateau);
+        } else {
+            for (const char* q : {q::haloRadiusArcsec, q::haloDepth}) absent(q, id, scaleUnknown());
+        }
+        if (m_conditions.focal_ratio && m_rig.pixel_um) {
+            const double gap = ghostGap_mm(ring.radius, *m_rig.pixel_um, *m_conditions.focal_ratio);
+            add(q::haloGapMm, id, gap, gap * ring.radiusSigma / ring.radius).note = explainGap(gap, m_rig);
+        } else {
+            absent(q::haloGapMm, id, phrase("the f-ratio or the pixel size is unknown"));
+        }
+    }
+
+    /// Nothing that is a disc or a ring: light of no round shape, or none above a limit.
+    void noRing(const HaloExcess& excess) {
+        const std::string why = excess.unexplained > 0 ? phrase("light stands out around this star, but neither a disc nor a ring with an edge all round")
+                                                       : phrase("no halo stands out of the noise around this star");
+        for (const char* q : {q::haloRadius, q::haloRadiusArcsec, q::haloHole, q::haloOffset, q::haloOffsetAngle, q::haloGapMm}) absent(q, m_region, why);
+        if (excess.unexplained > 0) {
+            add(q::haloFluxFraction, m_region, excess.unexplained, excess.unexplainedSigma, flag::unexplainedLight).note =
+                phrase("light of no round shape: no limit can be stated for a halo under it");
+            absent(q::haloDepth, m_region, phrase("light that is neither disc nor ring stands out around this star, so that no limit can be stated"));
+        } else if (excess.limit > 0) {
+            mark(flag::upperLimit);
+            const double fraction = excess.limit * M_PI * excess.limitRadius * excess.limitRadius;
+            add(q::haloFluxFraction, m_region, fraction, fraction / 3);
+            if (m_conditions.scale_arcsec)
+                add(q::haloDepth, m_region, depth(excess.limit), 1.0857 / 3);
+            else
+                absent(q::haloDepth, m_region, scaleUnknown());
+        } else {
+            for (const char* q : {q::haloFluxFraction, q::haloDepth}) absent(q, m_region, phrase("the surroundings of the star hold too few free pixels"));
+        }
+    }
+
+    /// The star whose plateau is as bright as one box noise.
+    void cleanMagnitude(const HaloExcess& excess, const Sky* sky) {
+        const double perPixel = m_plane.view.geometry.pitch * m_plane.view.geometry.pitch; // figures are per stored pixel, planes of a mosaic are not
+        const bool seen = !excess.rings.empty();
+        const double plateau = (seen ? excess.rings.front().plateau : excess.limit) * perPixel;
+        const double plateauSigma = (seen ? excess.rings.front().plateauSigma : excess.limit / 3) * perPixel;
+        if (!sky || !sky->noise.valid || !(plateau > 0))
+            return absent(q::haloCleanMag, m_region,
+                          excess.unexplained > 0 ? phrase("light around this star is unexplained")
+                                                 : phrase("the noise of 10 arcsec boxes or the halo is not known"));
+        add(q::haloCleanMag, m_region, -2.5 * std::log10(sky->noise.value / plateau),
+            1.0857 * std::hypot(plateauSigma / plateau, sky->noise.sigma / sky->noise.value));
+    }
+
+private:
+    Measurement& add(const char* q, const std::string& id, double value, double sigma, const char* more = nullptr) {
+        auto flags = m_flags;
+        if (more) flags.push_back(more);
+        return m_sheet.add(m_plane.channel, q, id, value, sigma, std::move(flags));
+    }
+    void absent(const char* q, const std::string& id, const std::string& why) { m_sheet.absent(m_plane.channel, q, id, why); }
+    static std::string scaleUnknown() { return phrase("the pixel scale is unknown; give pixel size and focal length"); }
+    double depth(double plateau) const { return -2.5 * std::log10(plateau / (*m_conditions.scale_arcsec * *m_conditions.scale_arcsec)); }
+
+    FigureSheet& m_sheet;
+    const RunConditions& m_conditions;
+    const PlaneHarvest& m_plane;
+    const std::string& m_region;
+    const Rig& m_rig;
+    std::vector<std::string> m_flags;
+};
+
 } // namespace
 
 void haloFigures(FigureSheet& sheet, const Trial& trial, const OpenRun& run, const std::vector<Sky>& skies, RunEvidence& evidence,
                  const RunEvidence& baseline) {
-    const RunConditions& c = sheet.conditions();
     for (const Region& region : trial.regions) {
         if (region.role != RegionRole::HaloStar) continue;
         for (const PlaneHarvest& plane : evidence.planes) {
-            const auto none = [&](const std::string& why) {
-                for (const char* q : kHaloQuantities) sheet.absent(plane.channel, q, region.id, why);
-            };
+            HaloFigures figures(sheet, plane, region.id, run.rig);
             const PlaneHarvest* base = planeOf(baseline, plane.channel);
             const auto own = plane.halos.find(region.id);
             if (!base || own == plane.halos.end() || base->halos.find(region.id) == base->halos.end()) {
-                none(phrase("the baseline has no such channel"));
+                figures.none(phrase("the baseline has no such channel"));
                 continue;
             }
             const auto& theirs = base->halos.find(region.id)->second;
             if (!own->second || !theirs) {
-                none(!own->second ? own->second.error().message : phrase("in the baseline, ") + theirs.error().message);
+                figures.none(!own->second ? own->second.error().message : phrase("in the baseline, ") + theirs.error().message);
                 continue;
             }
             const double most = 0.8 * static_cast<double>(own->second->value.size()) * plane.view.geometry.pitch;
-            HaloExcess excess = haloExcess(*own->second, *theirs, evidence.alignment.scale, run.rig.obstruction.value_or(0), expectedRadius(run.rig, c, most));
-            const auto depth = [&](double plateau) { return -2.5 * std::log10(plateau / (*c.scale_arcsec * *c.scale_arcsec)); };
-            std::vector<std::string> flags;
-            if (own->second->blind > 3.01 * own->second->fwhm && !own->second->fromShort) flags.push_back(flag::saturated);
+            HaloExcess excess =
+                haloExcess(*own->second, *theirs, evidence.alignment.scale, run.rig.obstruction.value_or(0), expectedRadius(run.rig, sheet.conditions(), most));
+            if (own->second->blind > 3.01 * own->second->fwhm && !own->second->fromShort) figures.mark(flag::saturated);
             int n = 0;
-            for (const HaloRing& ring : excess.rings) {
-                const std::string id = ++n == 1 ? region.id : fmt::format("{}#{}", region.id, n);
-                sheet.add(plane.channel, q::haloRadius, id, ring.radius, ring.radiusSigma, flags);
-                if (ring.holeSeen) {
-                    sheet.add(plane.channel, q::haloHole, id, ring.hole, ring.holeSigma, flags);
-                } else {
-                    auto limited = flags;
-                    limited.push_back(flag::upperLimit);
-                    sheet.add(plane.channel, q::haloHole, id, ring.holeMost, ring.holeMost / 3, limited);
-                }
-                sheet.add(plane.channel, q::haloFluxFraction, id, ring.fraction, ring.fractionSigma, flags);
-                sheet.add(plane.channel, q::haloOffset, id, ring.offset, ring.offsetSigma, flags);
-                sheet.add(plane.channel, q::haloOffsetAngle, id, ring.offsetAngle_deg, std::min(104.0, std::atan2(ring.offsetSigma, ring.offset) * 180 / M_PI),
-                          flags);
-                if (c.scale_arcsec) {
-                    sheet.add(plane.channel, q::haloRadiusArcsec, id, ring.radius * *c.scale_arcsec, ring.radiusSigma * *c.scale_arcsec, flags);
-                    sheet.add(plane.channel, q::haloDepth, id, depth(ring.plateau), 1.0857 * ring.plateauSigma / ring.plateau, flags);
-                } else {
-                    for (const char* q : {q::haloRadiusArcsec, q::haloDepth})
-                        sheet.absent(plane.channel, q, id, phrase("the pixel scale is unknown; give pixel size and focal length"));
-                }
-                if (c.focal_ratio && run.rig.pixel_um) {
-                    const double gap = ghostGap_mm(ring.radius, *run.rig.pixel_um, *c.focal_ratio);
-                    sheet.add(plane.channel, q::haloGapMm, id, gap, gap * ring.radiusSigma / ring.radius, flags).note = explainGap(gap, run.rig);
-                } else {
-                    sheet.absent(plane.channel, q::haloGapMm, id, phrase("the f-ratio or the pixel size is unknown"));
-                }
-            }
-            if (excess.rings.empty()) {
-                const std::string why = excess.unexplained > 0
-                                            ? phrase("light stands out around this star, but neither a disc nor a ring with an edge all round")
-                                            : phrase("no halo stands out of the noise around this star");
-                for (const char* q : {q::haloRadius, q::haloRadiusArcsec, q::haloHole, q::haloOffset, q::haloOffsetAngle, q::haloGapMm})
-                    sheet.absent(plane.channel, q, region.id, why);
-                if (excess.unexplained > 0) {
-                    auto odd = flags;
-                    odd.push_back(flag::unexplainedLight);
-                    sheet.add(plane.channel, q::haloFluxFraction, region.id, excess.unexplained, excess.unexplainedSigma, odd).note =
-                        phrase("light of no round shape: no limit can be stated for a halo under it");
-                    sheet.absent(plane.channel, q::haloDepth, region.id,
-                                 phrase("light that is neither disc nor ring stands out around this star, so that no limit can be stated"));
-                } else if (excess.limit > 0) {
-                    flags.push_back(flag::upperLimit);
-                    const double fraction = excess.limit * M_PI * excess.limitRadius * excess.limitRadius;
-                    sheet.add(plane.channel, q::haloFluxFraction, region.id, fraction, fraction / 3, flags);
-                    if (c.scale_arcsec) sheet.add(plane.channel, q::haloDepth, region.id, depth(excess.limit), 1.0857 / 3, flags);
-                } else {
-                    for (const char* q : {q::haloFluxFraction, q::haloDepth})
-                        sheet.absent(plane.channel, q, region.id, phrase("the surroundings of the star hold too few free pixels"));
-                }
-            }
-            // The star whose plateau is as bright as one box noise.
+            for (const HaloRing& ring : excess.rings) figures.ring(ring, ++n);
+            if (excess.rings.empty()) figures.noRing(excess);
             const auto sky = std::find_if(skies.begin(), skies.end(), [&](const Sky& x) { return x.plane == &plane; });
-            const double perPixel = plane.view.geometry.pitch * plane.view.geometry.pitch; // figures are per stored pixel, planes of a mosaic are not
-            const double plateau = (excess.rings.empty() ? excess.limit : excess.rings.front().plateau) * perPixel;
-            const double plateauSigma = (excess.rings.empty() ? excess.limit / 3 : excess.rings.front().plateauSigma) * perPixel;
-            if (sky == skies.end() || !sky->noise.valid || !(plateau > 0)) {
-                sheet.absent(plane.channel, q::haloCleanMag, region.id,
-                             excess.unexplained > 0 ? phrase("light around this star is unexplained")
-                                                    : phrase("the noise of 10 arcsec boxes or the halo is not known"));
-            } else {
-                const double sigma = 1.0857 * std::hypot(plateauSigma / plateau, sky->noise.sigma / sky->noise.value);
-                sheet.add(plane.channel, q::haloCleanMag, region.id, -2.5 * std::log10(sky->noise.value / plateau), sigma, flags);
-            }
+            figures.cleanMagnitude(excess, sky == skies.end() ? nullptr : &*sky);
             evidence.halos[region.id + "/" + plane.channel] = std::move(excess);
         }
     }

@@ -9,7 +9,7 @@ namespace caelumen {
 /// Values on a lattice, row by row; NaN where there is none.
 struct ValueGrid {
     std::size_t columns = 0, rows = 0;
-    std::vector<double> values;
+    std::vector<double> values; ///< in whatever unit
     double at(std::size_t column, std::size_t row) const { return values[row * columns + column]; }
 };
 

@@ -6,7 +6,7 @@ namespace caelumen {
 
 /// A logarithm with what is not known of it.
 struct LnEstimate {
-    double ln = 0, sigma = 0;
+    double ln = 0, sigma = 0; ///< natural logarithm
 };
 
 /// What all measured runs together say about skies, filters and telescope, and how far that may be trusted: its errors come from what the runs are off when
@@ -42,10 +42,10 @@ public:
     double lnNoise(const Pair& pair, const GridSky& sky, const PlanRig& rig, const std::array<double, kLamps>& shares) const;
 
     double backgroundError() const { return m_background; } ///< of one source of light through one filter, in logarithms
-    double throughputError() const { return m_throughput; }
-    double scaleError() const { return m_scale.sigma; }
-    double scale() const { return m_scale.ln; }
-    int runsBehind() const { return m_runs; } ///< that the errors were found from
+    double throughputError() const { return m_throughput; } ///< likewise
+    double scaleError() const { return m_scale.sigma; }     ///< in logarithms
+    double scale() const { return m_scale.ln; }             ///< logarithm of electrons over those of clear optics
+    int runsBehind() const { return m_runs; }               ///< that the errors were found from
 
 private:
     std::array<double, kSkySources> parts(const GridChannel& channel, const GridSky& sky, const PlanRig& rig, const std::array<double, kLamps>& shares) const;

@@ -74,10 +74,78 @@ int integerKey(const HeaderLookup& header, const char* keyword) {
     return value && std::abs(*value) < 1e6 ? static_cast<int>(std::lround(*value)) : 0;
 }
 
-} // namespace
+/// The image of the unit that is current.
+struct Shape {
+    long long width = 0, height = 0, planes = 0; ///< planes: 0 where they are too many to count
+    int stored = 0;                              ///< as in BITPIX, as it lies there
+    int shown = 0;                               ///< the same as BZERO makes it
+    bool compressed = false;
+};
 
-namespace {
+std::optional<Shape> shapeHere(fitsfile* file, int type) {
+    int status = 0;
+    if (type != IMAGE_HDU && !fits_is_compressed_image(file, &status)) return std::nullopt;
+    status = 0;
+    int dims = 0;
+    std::array<LONGLONG, 9> size{};
+    if (fits_get_img_dim(file, &dims, &status) != 0 || dims < 2 || dims > 9) return std::nullopt;
+    if (fits_get_img_sizell(file, 9, size.data(), &status) != 0) return std::nullopt;
+    Shape out;
+    fits_get_img_equivtype(file, &out.shown, &status);
+    fits_get_img_type(file, &out.stored, &status);
+    out.compressed = fits_is_compressed_image(file, &status) != 0;
+    out.width = size[0], out.height = size[1], out.planes = 1;
+    for (std::size_t d = 2; d < static_cast<std::size_t>(dims); ++d) out.planes = size[d] > 0 && out.planes < 1000 ? out.planes * size[d] : 0;
+    if (out.width < 1 || out.height < 1) return std::nullopt;
+    return out;
+}
 
+/// Whether so many pixels can be there at all. `from`: the file that holds them, unpacked where `path` is packed.
+Status checkSize(const Shape& s, const fs::path& path, const fs::path& from) {
+    if (s.width > 1'000'000 || s.height > 1'000'000 || s.width * s.height > kMaxPixels)
+        return Error{phrase("{} claims {} x {} pixels, more than can be handled; its header is probably damaged.", shown(path), s.width, s.height)};
+    const long long bytes = s.width * s.height * s.planes * (std::abs(s.stored) / 8);
+    std::error_code ignored;
+    const auto fileSize = static_cast<long long>(fs::file_size(from, ignored));
+    if (!s.compressed && bytes > fileSize)
+        return Error{phrase("{} is cut short: its header promises {} bytes of pixels but the file has {}; copy it again.", shown(path), bytes, fileSize)};
+    if (s.compressed && s.width * s.height > kMaxPackedPixels)
+        return Error{
+            phrase("{} holds {} x {} compressed pixels, more than can be unpacked here; unpack it first if it is a frame.", shown(path), s.width, s.height)};
+    if (s.compressed && bytes / 2000 > fileSize)
+        return Error{phrase("{} claims far more pixels than so small a compressed file can hold; its header is probably damaged.", shown(path))};
+    return Done{};
+}
+
+/// Facts of the image's own header, and of the file's first one where that is silent.
+FrameInfo infoOf(const fs::path& path, const Shape& s, fitsfile* own, fitsfile* first, bool isFirst) {
+    FrameInfo info;
+    info.path = path;
+    info.width = static_cast<int>(s.width);
+    info.height = static_cast<int>(s.height);
+    info.bits = std::abs(s.stored); // BZERO changes the sign, not the size
+    info.integer = s.stored > 0 && s.shown > 0;
+    const HeaderLookup here = lookup(own), there = lookup(first);
+    info.facts = merged(here, there);
+    info.facts.wcs = coordinatesOf(own);
+    if (!info.facts.wcs && !isFirst) info.facts.wcs = coordinatesOf(first);
+    if (info.facts.wcs) info.facts.sources["wcs"] = "CRVAL1";
+    const auto key = [&](const char* k) {
+        auto v = here(k);
+        return v ? v : there(k);
+    };
+    if (const auto pattern = key("BAYERPAT"); pattern && s.planes == 1) {
+        const auto order = key("ROWORDER");
+        const bool bottomUp = order && order->find("BOTTOM-UP") != std::string::npos;
+        info.mosaic = mosaicPattern(*pattern, integerKey(key, "XBAYROFF"), integerKey(key, "YBAYROFF"), bottomUp, info.height);
+        if (!info.mosaic) info.facts.notes.push_back(phrase("BAYERPAT '{}' is not a known mosaic; the frame counts as monochrome", *pattern));
+        if (info.width < 2 || info.height < 2) info.mosaic.reset();
+    }
+    info.channels = s.planes == 3 || info.mosaic ? std::vector<std::string>{"R", "G", "B"} : std::vector<std::string>{"L"};
+    return info;
+}
+
+/// The first image of a file with one plane or three.
 Result<FitsImage> findImage(const fs::path& path, bool tryFirst) {
     std::shared_ptr<const OpenFile> unpacked;
     if (isGzipped(path)) {
@@ -91,75 +159,23 @@ Result<FitsImage> findImage(const fs::path& path, bool tryFirst) {
     auto opened = openFits(from, path);
     if (!opened) return opened.error();
     fitsfile* file = opened->get();
-    int status = 0;
     std::string wrongShape;
     for (int hdu = 1; hdu <= 64; ++hdu) {
-        status = 0;
-        int type = 0;
+        int type = 0, status = 0;
         // Merely moving to a damaged compressed image can end the process.
         if (hdu == 2 && tryFirst)
             if (const Status harmless = probeFitsHeaders(from, path); !harmless) return harmless.error();
         if (fits_movabs_hdu(file, hdu, &type, &status) != 0) break;
-        if (type != IMAGE_HDU && !fits_is_compressed_image(file, &status)) continue;
-        status = 0;
-        int dims = 0, bitpix = 0;
-        std::array<LONGLONG, 9> size{};
-        if (fits_get_img_dim(file, &dims, &status) != 0 || dims < 2 || dims > 9) continue;
-        if (fits_get_img_sizell(file, 9, size.data(), &status) != 0) continue;
-        fits_get_img_equivtype(file, &bitpix, &status);
-        long long planes = 1;
-        for (int d = 2; d < dims; ++d) planes = size[static_cast<std::size_t>(d)] > 0 && planes < 1000 ? planes * size[static_cast<std::size_t>(d)] : 0;
-        const long long width = size[0], height = size[1];
-        if (width < 1 || height < 1) continue;
-        if (planes != 1 && planes != 3) {
-            wrongShape = phrase("{} holds {} planes; give an image with one plane or three (red, green, blue).", shown(path), planes);
+        const auto shape = shapeHere(file, type);
+        if (!shape) continue;
+        if (shape->planes != 1 && shape->planes != 3) {
+            wrongShape = phrase("{} holds {} planes; give an image with one plane or three (red, green, blue).", shown(path), shape->planes);
             continue;
         }
-        if (width > 1'000'000 || height > 1'000'000 || width * height > kMaxPixels)
-            return Error{phrase("{} claims {} x {} pixels, more than can be handled; its header is probably damaged.", shown(path), width, height)};
-
-        int stored = 0;
-        fits_get_img_type(file, &stored, &status);
-        const bool compressed = fits_is_compressed_image(file, &status) != 0;
-        const long long bytes = width * height * planes * (std::abs(stored) / 8);
-        std::error_code ignored;
-        const auto fileSize = static_cast<long long>(fs::file_size(from, ignored));
-        if (!compressed && bytes > fileSize)
-            return Error{phrase("{} is cut short: its header promises {} bytes of pixels but the file has {}; copy it again.", shown(path), bytes, fileSize)};
-        if (compressed && width * height > kMaxPackedPixels)
-            return Error{
-                phrase("{} holds {} x {} compressed pixels, more than can be unpacked here; unpack it first if it is a frame.", shown(path), width, height)};
-        if (compressed && bytes / 2000 > fileSize)
-            return Error{phrase("{} claims far more pixels than so small a compressed file can hold; its header is probably damaged.", shown(path))};
-
-        FitsImage out;
-        out.place = {hdu, compressed, unpacked};
-        out.info.path = path;
-        out.info.width = static_cast<int>(width);
-        out.info.height = static_cast<int>(height);
-        out.info.bits = std::abs(stored); // BZERO changes the sign, not the size
-        out.info.integer = stored > 0 && bitpix > 0;
-
+        if (const Status possible = checkSize(*shape, path, from); !possible) return possible.error();
         auto primary = openFits(from, path);
         if (!primary) return primary.error();
-        const HeaderLookup own = lookup(file), first = lookup(primary->get());
-        out.info.facts = merged(own, first);
-        out.info.facts.wcs = coordinatesOf(file);
-        if (!out.info.facts.wcs && hdu > 1) out.info.facts.wcs = coordinatesOf(primary->get());
-        if (out.info.facts.wcs) out.info.facts.sources["wcs"] = "CRVAL1";
-        const auto key = [&](const char* k) {
-            auto v = own(k);
-            return v ? v : first(k);
-        };
-        if (const auto pattern = key("BAYERPAT"); pattern && planes == 1) {
-            const auto order = key("ROWORDER");
-            const bool bottomUp = order && order->find("BOTTOM-UP") != std::string::npos;
-            out.info.mosaic = mosaicPattern(*pattern, integerKey(key, "XBAYROFF"), integerKey(key, "YBAYROFF"), bottomUp, out.info.height);
-            if (!out.info.mosaic) out.info.facts.notes.push_back(phrase("BAYERPAT '{}' is not a known mosaic; the frame counts as monochrome", *pattern));
-            if (out.info.width < 2 || out.info.height < 2) out.info.mosaic.reset();
-        }
-        out.info.channels = planes == 3 || out.info.mosaic ? std::vector<std::string>{"R", "G", "B"} : std::vector<std::string>{"L"};
-        return out;
+        return FitsImage{infoOf(path, *shape, file, primary->get(), hdu == 1), {hdu, shape->compressed, unpacked}};
     }
     if (!wrongShape.empty()) return Error{wrongShape};
     return Error{phrase("{} holds no image; give a FITS file with an image in one of its extensions.", shown(path))};

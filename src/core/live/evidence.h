@@ -15,10 +15,10 @@ struct LivePoint {
 
 /// A step from some subs to the next ones: what the evidence is made of.
 struct LiveStep {
-    std::size_t from = 0, to = 0; ///< filters; the same one for a step within a block
-    double change = 0, seconds = 0;
-    double spread = 1; ///< its variance over that of a usual step, as far as number of subs and time between them go
-    double second = 0; ///< when its last sub was there
+    std::size_t from = 0, to = 0;   ///< filters; the same one for a step within a block
+    double change = 0, seconds = 0; ///< in the unit of the points; from the middle of one to that of the other
+    double spread = 1;              ///< its variance over that of a usual step, as far as number of subs and time between them go
+    double second = 0;              ///< when its last sub was there
 };
 
 /// Steps between neighbours in time. At each swap of filters the last subs of one block are held against the first of the next; what lies in the middle of a

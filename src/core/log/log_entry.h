@@ -15,9 +15,9 @@ namespace caelumen {
 /// One figure of a run that the log shows: the headline of its quantity.
 struct LogFigure {
     std::string quantity, channel;
-    double value = 0, sigma = 0;
-    bool limit = false;  ///< it lies below that
-    bool voided = false; ///< something besides the filter explains it
+    double value = 0, sigma = 0; ///< in the unit of the quantity
+    bool limit = false;          ///< it lies below that
+    bool voided = false;         ///< something besides the filter explains it
     friend bool operator==(const LogFigure&, const LogFigure&) = default;
 };
 

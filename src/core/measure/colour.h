@@ -15,11 +15,11 @@ struct ColourPoint {
 };
 
 struct ColourFit {
-    double slope = 0, slopeSigma = 0;
+    double slope = 0, slopeSigma = 0;     ///< filter index over baseline index; 1: all colour is kept
     double cast = 0, castSigma = 0;       ///< fit at the baseline's median index minus that median, mag
     double scatter = 0, scatterSigma = 0; ///< 1.4826 MAD of the residual, photon noise taken out, mag
     bool noiseLimited = false;            ///< nothing is left of the scatter beyond noise
-    double medianIndex = 0;
+    double medianIndex = 0;               ///< of the baseline, mag
     std::size_t stars = 0;
 };
 

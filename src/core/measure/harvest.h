@@ -21,8 +21,8 @@ namespace caelumen {
 struct PlaneStars {
     std::vector<Star> stars;
     std::optional<Psf> psf;
-    double typicalNoise = 0;
-    double saturation = 0;
+    double typicalNoise = 0; ///< of a pixel, plane units
+    double saturation = 0;   ///< plane units
 
     /// Stars of five sigmas and more, by the signal to noise of their light.
     int counted() const;

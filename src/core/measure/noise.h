@@ -11,8 +11,8 @@ namespace caelumen {
 
 /// The mean of one square "empty aperture".
 struct NoiseBox {
-    float x = 0, y = 0; ///< its centre, plane pixels
-    float mean = 0;
+    float x = 0, y = 0;      ///< its centre, plane pixels
+    float mean = 0;          ///< of its pixels, plane units
     int i = 0, j = 0;        ///< place in half-box steps
     std::int16_t beside = 2; ///< steps to the next one that does not overlap this
     std::int16_t apart = 3;  ///< steps to the next one that does not share noise with it either, where interpolation has spread it
@@ -31,7 +31,7 @@ std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, co
 
 /// Scatter of box means, and how many independent boxes it rests on.
 struct BoxScatter {
-    double sigma = 0, boxes = 0;
+    double sigma = 0, boxes = 0; ///< of a box's mean, plane units; effective number
 };
 
 /// Scatter free of whatever varies smoothly: from each box minus the mean of its two neighbours, along rows and columns. Where too few have neighbours, the
@@ -44,7 +44,7 @@ int apartPixels(int side);
 
 /// Scatter of single pixels.
 struct PixelNoise {
-    double value = 0;
+    double value = 0;        ///< standard deviation of a pixel, plane units
     std::size_t samples = 0; ///< independent ones it rests on
     double sigma() const { return samples > 0 ? value / std::sqrt(2.0 * static_cast<double>(samples)) : 0; }
 };

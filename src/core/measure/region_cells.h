@@ -6,13 +6,13 @@ namespace caelumen {
 
 /// What a region is summed in: small squares, so that a place hidden by a star counts with what is seen beside it.
 struct RegionCell {
-    double sum = 0, n = 0, whole = 0;
-    double x = 0, y = 0;           ///< sums of the places of the pixels used
-    double wholeX = 0, wholeY = 0; ///< and of all that lie in the region
-    double starlight = 0;          ///< sum of the unmasked starlight in the pixels used
-    double trend = 0;              ///< over the whole of the cell
-    double level = 0;              ///< of a seen cell, less the trend
-    double filled = 0;             ///< the same given to a hidden one
+    double sum = 0, n = 0, whole = 0; ///< of the pixels used, plane units; how many; how many lie in the region
+    double x = 0, y = 0;              ///< sums of the places of the pixels used
+    double wholeX = 0, wholeY = 0;    ///< and of all that lie in the region
+    double starlight = 0;             ///< sum of the unmasked starlight in the pixels used
+    double trend = 0;                 ///< over the whole of the cell
+    double level = 0;                 ///< of a seen cell, less the trend
+    double filled = 0;                ///< the same given to a hidden one
     bool isFilled = false;
     double speaksFor = 0; ///< area of hidden cells whose level was taken from this one
     float middle = 0;

@@ -10,8 +10,8 @@ namespace caelumen {
 /// What a star hides: a disc in baseline stored pixels, out to where its light sinks well below the noise of a pixel.
 struct StarDisc {
     Point at;
-    double radius = 0;
-    double flux = 0;
+    double radius = 0; ///< baseline stored pixels
+    double flux = 0;   ///< of the star as found, plane units
 };
 
 /// The discs of a catalogue of one plane, in baseline pixels. The radius grows from the detection isophote along the star image's wings until the light
@@ -22,7 +22,7 @@ std::vector<StarDisc> starDiscs(const std::vector<Star>& stars, const std::optio
 struct MaskSource {
     const std::vector<Star>* stars = nullptr;
     const std::optional<Psf>* psf = nullptr;
-    double noise = 0;
+    double noise = 0; ///< of a pixel, plane units
     PlaneView view;
 };
 

@@ -10,7 +10,7 @@ namespace caelumen {
 
 /// The sky of one plane: b0 + bx u + by v + q (u^2 + v^2), u and v as in SurfaceBasis, in the plane's units.
 struct Surface {
-    double b0 = 0, bx = 0, by = 0, q = 0;
+    double b0 = 0, bx = 0, by = 0, q = 0;              ///< b0: the level in the middle; the others: change from there to the corners
     std::array<std::array<double, 4>, 4> covariance{}; ///< of b0, bx, by, q
     double residual = 0;                               ///< rms of the cells used about the model
     double excess = 1;     ///< that rms over what the cells' own errors let expect: faint stars, flat-field and gas on the scale of cells

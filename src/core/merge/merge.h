@@ -7,8 +7,8 @@ namespace caelumen {
 /// What one tester's figure counts for.
 struct MergeShare {
     std::string source;
-    double value = 0, sigma = 0;
-    double weight = 0; ///< 1 / (sigma^2 + between^2), in logarithms for ratios; 0: left out
+    double value = 0, sigma = 0; ///< in the unit of the quantity
+    double weight = 0;           ///< 1 / (sigma^2 + between^2), in logarithms for ratios; 0: left out
     LeftOut leftOut = LeftOut::No;
     double apart = 0; ///< how many of its own errors (scatter between testers included) it lies from the mean of the others; 0 with fewer than three
 };

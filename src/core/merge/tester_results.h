@@ -17,7 +17,7 @@ const char* leftOutReason(LeftOut why); ///< a sentence; empty for No
 /// One figure of one tester's night, its runs of one filter and its regions of one kind taken together.
 struct TesterFigure {
     std::string filter, channel, quantity, regionKind; ///< channel and kind may be empty; the second ring of a halo star is a kind of its own ("halo_star#2")
-    double value = 0, sigma = 0;
+    double value = 0, sigma = 0;                       ///< in the unit of the quantity
     LeftOut leftOut = LeftOut::No;
 };
 

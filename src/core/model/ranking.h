@@ -18,8 +18,8 @@ struct RankedPair {
 
 struct RankedRun {
     std::string run;
-    double value = 0, sigma = 0;
-    int rank = 0; ///< 1 is best; runs that cannot be told from the best of their group share its rank
+    double value = 0, sigma = 0; ///< in the unit of the figure
+    int rank = 0;                ///< 1 is best; runs that cannot be told from the best of their group share its rank
 };
 
 /// The runs in the order of one headline figure, best first.

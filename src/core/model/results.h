@@ -16,8 +16,8 @@ namespace caelumen {
 
 struct Measurement {
     std::string run, filter, channel, quantity;
-    std::string region; ///< empty: the whole frame
-    double value = 0, sigma = 0;
+    std::string region;          ///< empty: the whole frame
+    double value = 0, sigma = 0; ///< in the unit of its quantity (core/model/quantity.h); one standard deviation
     std::vector<std::string> flags;
     bool headline = false; ///< of its quantity and run: what a one-line comparison shows
     std::string note;      ///< e.g. the gap that explains a halo
@@ -55,13 +55,13 @@ struct RunConditions {
     bool gainAssumed = false;
     std::optional<double> scale_arcsec; ///< per stored pixel
     std::optional<double> focal_ratio;
-    std::optional<SkyCoordinates> wcs;  ///< of the header
-    std::optional<double> wcsOffset_px; ///< how far the header's sky coordinates lie from the baseline's stars
-    std::optional<double> nearInfrared; ///< mean transmission of the filter from 700 to 1000 nm, where a curve is given
-    int bits = 0;                       ///< of integer data; 0: floating point
-    std::optional<double> sensor_temperature_c, gain_setting, offset_setting;
-    std::optional<double> night_transparency, night_transparency_sigma; ///< starlight over the night's clearest, on a scale that all its runs share
-    std::map<std::string, std::pair<double, double>> moon_response;     ///< by channel, e-/s/px for each nanolambert of moonlight, and its error
+    std::optional<SkyCoordinates> wcs;                                        ///< of the header
+    std::optional<double> wcsOffset_px;                                       ///< how far the header's sky coordinates lie from the baseline's stars
+    std::optional<double> nearInfrared;                                       ///< mean transmission of the filter from 700 to 1000 nm, where a curve is given
+    int bits = 0;                                                             ///< of integer data; 0: floating point
+    std::optional<double> sensor_temperature_c, gain_setting, offset_setting; ///< settings: as the camera counts them
+    std::optional<double> night_transparency, night_transparency_sigma;       ///< starlight over the night's clearest, on a scale that all its runs share
+    std::map<std::string, std::pair<double, double>> moon_response;           ///< by channel, e-/s/px for each nanolambert of moonlight, and its error
     std::string start, camera, combine;
     std::optional<SkyMoment> sky; ///< at the middle of the run
     int width = 0, height = 0;

@@ -41,8 +41,8 @@ class ChartScale {
 public:
     static Result<ChartScale> from(const std::array<AxisMark, 2>& wavelength, const std::array<AxisMark, 2>& transmission, ChartRun run = ChartRun::Even);
 
-    double wavelength(ChartPoint p) const;
-    double transmission(ChartPoint p) const;
+    double wavelength(ChartPoint p) const;   ///< nm
+    double transmission(ChartPoint p) const; ///< 0 to 1
     ChartPoint place(double nm, double transmission) const;
     ChartPoint along() const { return m_along; } ///< one pixel along the wavelength axis, to longer wavelengths
     std::pair<double, double> span() const;      ///< transmissions between which a line may lie

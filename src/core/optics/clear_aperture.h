@@ -4,8 +4,8 @@ namespace caelumen {
 
 /// Where a filter stands in the converging light.
 struct FilterPlace {
-    double distance_mm = 0; ///< to the sensor
-    double fRatio = 5;
+    double distance_mm = 0;    ///< to the sensor
+    double fRatio = 5;         ///< focal length over aperture
     double obstruction = 0;    ///< of the pupil, ratio of diameters
     double focalLength_mm = 0; ///< the pupil is taken to lie this far from the sensor; 0: at infinity
 };

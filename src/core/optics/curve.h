@@ -14,7 +14,7 @@ struct Curve {
     std::vector<double> wavelength_nm, transmission;
     std::vector<std::string> notes = {}; ///< what reading it took for granted, in sentences
 
-    double at(double nm) const;
+    double at(double nm) const;                                                                                    ///< transmission, 0 to 1
     bool covers(double nm) const { return !empty() && nm >= wavelength_nm.front() && nm <= wavelength_nm.back(); } ///< beyond its ends nothing is known
     bool empty() const { return wavelength_nm.empty(); }
 };

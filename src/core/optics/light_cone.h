@@ -6,7 +6,7 @@ namespace caelumen {
 
 /// The cone of light in which a filter stands.
 struct LightCone {
-    double fRatio = 5;
+    double fRatio = 5;           ///< focal length over aperture
     double obstruction = 0;      ///< of the pupil, ratio of diameters
     double effectiveIndex = 1.8; ///< of the coating, 1.4 to 2.2
     double tilt_deg = 0;         ///< of the chief ray against the filter's normal

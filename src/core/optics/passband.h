@@ -9,9 +9,9 @@ namespace caelumen {
 
 /// One transmission band. Centre: the middle of the two half-peak crossings; FWHM: their distance, by linear interpolation at half of this band's own peak.
 struct Band {
-    double center_nm = 0, fwhm_nm = 0, peak = 0;
-    double low_nm = 0, high_nm = 0;         ///< the crossings
-    bool openLow = false, openHigh = false; ///< the curve ends before it has fallen to the half: the crossing is the curve's end
+    double center_nm = 0, fwhm_nm = 0, peak = 0; ///< peak: transmission, 0 to 1
+    double low_nm = 0, high_nm = 0;              ///< the crossings
+    bool openLow = false, openHigh = false;      ///< the curve ends before it has fallen to the half: the crossing is the curve's end
 };
 
 /// The bands of a curve from short to long wavelengths. Two maxima are two bands when the curve falls below half of the lower one between them.

@@ -13,9 +13,9 @@ struct PassbandReport {
     };
     struct LineRow {
         EmissionLine line;
-        bool covered = true; ///< the curve reaches there, in the cone too; else nothing is known
-        double normal = 0, effective = 0;
-        FastestRatio fastest; ///< to keep 90 %; only when asked for
+        bool covered = true;              ///< the curve reaches there, in the cone too; else nothing is known
+        double normal = 0, effective = 0; ///< transmission in parallel light and in the cone, 0 to 1
+        FastestRatio fastest;             ///< to keep 90 %; only when asked for
     };
     LightCone cone;
     Curve effective;

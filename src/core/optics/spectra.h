@@ -19,6 +19,7 @@ using Spectrum = std::function<double(double)>;
 /// Black body (Planck 1901), photons.
 Spectrum blackBody(double kelvin);
 
+/// Parts of the V light of a town by kind of lamp.
 struct LampMix {
     double highPressureSodium = 0.5, lowPressureSodium = 0.1, metalHalide = 0.1, ledWarm = 0.15, ledCool = 0.15;
     friend bool operator==(const LampMix&, const LampMix&) = default;

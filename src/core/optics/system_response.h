@@ -32,8 +32,8 @@ std::vector<SystemChannel> systemResponse(const Curve& effective, const Camera& 
 /// Slope of the filter's star-colour index on the index without a filter, over black bodies of 3500 to 12000 K: 1 keeps all colour, 0 is monochrome. Absent
 /// where a channel sees nothing.
 struct ColourPrediction {
-    std::string index; ///< "B-R", "B-G", "G-R"
-    std::optional<double> slope;
+    std::string index;           ///< "B-R", "B-G", "G-R"
+    std::optional<double> slope; ///< of the colour with the filter over that without
 };
 std::vector<ColourPrediction> predictColours(const Curve& effective, const Camera& camera);
 

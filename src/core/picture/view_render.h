@@ -12,8 +12,8 @@ namespace caelumen {
 /// Which part of the baseline's frame a picture on the screen shows: the stored pixel under the centre of its first pixel, and how many stored pixels each of
 /// its pixels spans.
 struct ViewPlace {
-    int width = 0, height = 0; ///< of the picture
-    double x = 0, y = 0, step = 1;
+    int width = 0, height = 0;     ///< of the picture
+    double x = 0, y = 0, step = 1; ///< centre of its first pixel and distance of two, baseline stored pixels
     friend bool operator==(const ViewPlace&, const ViewPlace&) = default;
 };
 

@@ -16,9 +16,9 @@ std::vector<std::string> proofSentences(const Forecasts& forecast, const std::ve
 
 /// Energy and storage for the whole night.
 struct Budget {
-    double hours = 0; ///< from the first block to the last
-    double energy_Wh = 0;
-    double part = 0; ///< of the battery; 0: mains
+    double hours = 0;     ///< from the first block to the last
+    double energy_Wh = 0; ///< of mount, camera and heaters for that long
+    double part = 0;      ///< of the battery; 0: mains
     int files = 0;
     int calibrationFiles = 0;            ///< twenty flats a filter, darks of each length that is not at hand, and biases
     double flats_min = 0, darks_min = 0; ///< to take these

@@ -48,7 +48,7 @@ struct Balance {
     double moonAlt_deg = 0; ///< mean, where the moon is up; else 0
     double low_deg = 90;    ///< lowest altitude of the target
     double skyMore = 0;     ///< part by which its sky is brighter than the baseline's
-    double airmassMore = 0;
+    double airmassMore = 0; ///< its airmass less the baseline's
     double later_s = 0;
 };
 std::vector<Balance> balanceOf(const Plan& plan, const Site& site, const NightTrack& track);

@@ -8,7 +8,7 @@ namespace caelumen {
 
 /// What shines in one direction of a site's sky, V nanolamberts.
 struct SkyLight {
-    double natural = 0, lamps = 0, moon = 0;
+    double natural = 0, lamps = 0, moon = 0; ///< V surface brightness, nanolamberts
     double total() const { return natural + lamps + moon; }
 };
 

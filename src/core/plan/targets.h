@@ -10,12 +10,12 @@ namespace caelumen {
 
 /// A nebula, galaxy or cluster. Strengths of light are 0 none, 1 faint, 2 fair, 3 strong, as photographs show it; positions ICRS.
 struct DeepSky {
-    std::string id;            ///< catalogue number, "NGC 6188"
-    std::string name;          ///< as people call it; may be empty
-    std::string constellation; ///< three letters (IAU)
-    double ra_deg = 0, dec_deg = 0;
-    double width_arcmin = 0, height_arcmin = 0;
-    std::string kind; ///< emission, reflection, planetary, remnant, galaxy, open cluster, globular cluster, dark, star-forming
+    std::string id;                             ///< catalogue number, "NGC 6188"
+    std::string name;                           ///< as people call it; may be empty
+    std::string constellation;                  ///< three letters (IAU)
+    double ra_deg = 0, dec_deg = 0;             ///< J2000
+    double width_arcmin = 0, height_arcmin = 0; ///< longest and shortest extent
+    std::string kind;                           ///< emission, reflection, planetary, remnant, galaxy, open cluster, globular cluster, dark, star-forming
     int hydrogen = 0, oxygen = 0, sulphur = 0, continuum = 0;
     bool own = false;
 };

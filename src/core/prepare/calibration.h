@@ -11,8 +11,8 @@ namespace caelumen {
 /// How the stored pixels of a sub become sky: dark or bias away, flat divided (or a diffuser frame subtracted), defects filled from their neighbours of the
 /// same colour.
 struct Calibration {
-    std::vector<Plane> dark; ///< ADU, one for each stored plane; empty: `pedestal` is taken away
-    double pedestal = 0;
+    std::vector<Plane> dark;           ///< ADU, one for each stored plane; empty: `pedestal` is taken away
+    double pedestal = 0;               ///< ADU
     std::vector<Plane> factor;         ///< 1 / flat, normalised for each colour site to the median of its central half; empty: none
     std::vector<Plane> diffuser;       ///< ADU above its own zero, to be subtracted
     std::vector<std::int64_t> defects; ///< stored pixels, sorted: hot in the dark, dead in the flat

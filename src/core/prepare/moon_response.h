@@ -19,7 +19,7 @@ Result<MoonResponse> moonResponse(const JudgedRun& run, const std::string& chann
 
 /// The filter's slope over the baseline's: 1 lets all moonlight through. Absent where the baseline's slope is not above its error.
 struct MoonRejection {
-    double value = 0, sigma = 0;
+    double value = 0, sigma = 0; ///< a ratio
 };
 std::optional<MoonRejection> moonRejection(const MoonResponse& filter, const MoonResponse& baseline);
 

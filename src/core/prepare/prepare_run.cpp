@@ -160,7 +160,10 @@ std::optional<SubFigures> subFiguresFromJson(const Json& j) {
         get(j, "moon", f.moonAltitude_deg);
         get(j, "sun", f.sunAltitude_deg);
         get(j, "moonlight", f.moonlight_nL);
-        for (const Json& s : j.at("found")) f.found.push_back({{s.at(0), s.at(1)}, s.at(2), s.at(3)});
+        std::vector<SubStar> found;
+        found.reserve(j.at("found").size());
+        for (const Json& s : j.at("found")) found.push_back({{s.at(0), s.at(1)}, s.at(2), s.at(3)});
+        f.found = std::move(found);
         return f;
     } catch (const nlohmann::json::exception&) {
         return std::nullopt;

@@ -108,7 +108,7 @@ SubFigures measureSub(std::vector<Plane>& planes, const FrameInfo& info, const S
     std::iota(order.begin(), order.end(), std::size_t{0});
     std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return stars.stars[a].flux > stars.stars[b].flux; });
     order.resize(std::min(order.size(), kMostStars));
-    out.found.resize(order.size());
+    std::vector<SubStar> found(order.size());
     ApertureOptions aperture;
     aperture.radius = radius;
     aperture.saturation = stars.saturation;
@@ -120,8 +120,9 @@ SubFigures measureSub(std::vector<Plane>& planes, const FrameInfo& info, const S
             const ApertureFlux f = apertureFlux(plane, {}, fine, {s.x, s.y}, aperture);
             if (f.usable && f.flux > 15 * f.sigma) to.flux = f.flux;
         }
-        out.found[i] = to;
+        found[i] = to;
     });
+    out.found = std::move(found);
     out.trails = countTrails(plane, fine, stars.stars, stars.psf ? stars.psf->fwhm : 3);
     return out;
 }

@@ -22,8 +22,8 @@ struct JudgedSub {
 
 /// How clear the kept subs were: starlight over that of the run's clearest tenth.
 struct Clearness {
-    double mean = 0, least = 0, most = 0;
-    std::string dimmest; ///< file
+    double mean = 0, least = 0, most = 0; ///< 1: as clear as the clearest tenth
+    std::string dimmest;                  ///< file
 };
 
 struct JudgedRun {

@@ -16,8 +16,8 @@ struct SimulatedTrial {
     Trial trial;
     std::vector<SceneRun> runs; ///< in the order of trial.runs
     unsigned long long seed = 1;
-    double nebulaBrightness = 250; ///< rayleigh
-    double starsPerSquareDegree = 5500;
+    double nebulaBrightness = 250;      ///< rayleigh
+    double starsPerSquareDegree = 5500; ///< down to the faintest of the scene
     SceneStar brightStar;
 };
 

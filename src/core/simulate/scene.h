@@ -25,9 +25,9 @@ struct NebulaMap {
 NebulaMap makeNebula(int width, int height, int margin, unsigned long long seed, double brightness);
 
 struct SceneStar {
-    Point at;      ///< baseline pixels
-    double v = 10; ///< V magnitude
-    double kelvin = 6000;
+    Point at;             ///< baseline pixels
+    double v = 10;        ///< V magnitude
+    double kelvin = 6000; ///< of its black body
 };
 
 /// A field of stars: counts that rise with magnitude by 10^(0.33 V) (disc of the Galaxy), temperatures of a mixed field, few close to another.

@@ -70,6 +70,13 @@ void TruthBook::add(const SceneRun& run, int channel, const std::string& name, b
         put(run, name, q::backgroundRatio, "", sky / b->value / area);
         put(run, name, q::backgroundMag, "", -2.5 * std::log10(sky / b->value / area));
     }
+    addNebula(run, name, baseline, clean, {sky, skyGas, boxNoise});
+    addGradient(run, name, rates);
+    if (!baseline) addHalos(run, name);
+}
+
+void TruthBook::addNebula(const SceneRun& run, const std::string& name, bool baseline, const CleanPlane& clean, const Sky& here) {
+    const double scale = run.rig.scale_arcsec(), total = run.sub_exposure_s * run.sub_count;
     for (const Region& r : m_trial.regions) {
         if (r.role != RegionRole::Nebula) continue;
         double light = 0;
@@ -80,19 +87,21 @@ void TruthBook::add(const SceneRun& run, int channel, const std::string& name, b
         });
         if (pixels == 0) continue;
         // Against the sky regions, which hold a little nebula of their own.
-        const double signal = light / static_cast<double>(pixels) - skyGas;
+        const double signal = light / static_cast<double>(pixels) - here.gas;
         put(run, name, q::nebulaSignal, r.id, signal);
-        put(run, name, q::nebulaContrast, r.id, signal / sky);
-        put(run, name, q::nebulaSnr, r.id, signal / boxNoise);
-        put(run, name, q::nebulaSnrHour, r.id, signal / boxNoise * std::sqrt(3600 / total));
+        put(run, name, q::nebulaContrast, r.id, signal / here.light);
+        put(run, name, q::nebulaSnr, r.id, signal / here.boxNoise);
+        put(run, name, q::nebulaSnrHour, r.id, signal / here.boxNoise * std::sqrt(3600 / total));
         if (baseline) continue;
         const auto *b = find(baselineId(), name, q::nebulaSignal, r.id), *h = find(baselineId(), name, q::nebulaSnrHour, r.id);
         if (!b || !(b->value > 0)) continue;
         put(run, name, q::throughput, r.id, signal / b->value / std::pow(scale / m_baseline->rig.scale_arcsec(), 2));
-        put(run, name, q::timeRatio, r.id, std::pow(signal / boxNoise * std::sqrt(3600 / total) / h->value, 2));
+        put(run, name, q::timeRatio, r.id, std::pow(signal / here.boxNoise * std::sqrt(3600 / total) / h->value, 2));
     }
+}
 
-    // The sky model fitted to the noiseless sky on a coarse grid.
+/// The sky model fitted to the noiseless sky on a coarse grid.
+void TruthBook::addGradient(const SceneRun& run, const std::string& name, const ChannelRates& rates) {
     const double half = 0.5 * std::hypot(run.width, run.height);
     Eigen::Matrix4d a = Eigen::Matrix4d::Zero();
     Eigen::Vector4d g = Eigen::Vector4d::Zero();
@@ -110,8 +119,10 @@ void TruthBook::add(const SceneRun& run, int channel, const std::string& name, b
     put(run, name, q::gradientRate, "", span);
     put(run, name, q::gradientAngle, "", std::atan2(p[2], p[1]) * 180 / M_PI);
     put(run, name, q::vignette, "", p[3] / p[0]);
+}
 
-    if (baseline) return;
+void TruthBook::addHalos(const SceneRun& run, const std::string& name) {
+    const double scale = run.rig.scale_arcsec();
     for (const Region& r : m_trial.regions) {
         if (r.role != RegionRole::HaloStar) continue;
         std::vector<Ghost> ghosts = run.filter.ghosts;

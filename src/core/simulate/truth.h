@@ -22,6 +22,13 @@ public:
     const std::vector<Measurement>& figures() const { return m_figures; }
 
 private:
+    /// What the sky regions hold, e-/s/px, and the noise of a box.
+    struct Sky {
+        double light = 0, gas = 0, boxNoise = 0;
+    };
+    void addNebula(const SceneRun& run, const std::string& channel, bool baseline, const CleanPlane& clean, const Sky& here);
+    void addGradient(const SceneRun& run, const std::string& channel, const ChannelRates& rates);
+    void addHalos(const SceneRun& run, const std::string& channel);
     void put(const SceneRun& run, const std::string& channel, const char* quantity, const std::string& region, double value);
     const Measurement* find(const std::string& run, const std::string& channel, const char* quantity, const std::string& region) const;
     std::string baselineId() const { return m_baseline ? m_baseline->id : std::string(); }

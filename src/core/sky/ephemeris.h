@@ -9,12 +9,12 @@ namespace caelumen {
 
 struct Observer {
     double latitude_deg = 0, longitude_deg = 0; ///< north and east positive
-    double elevation_m = 0;
+    double elevation_m = 0;                     ///< above the sea
 };
 
 /// Altitude above the horizon without refraction; azimuth from north through east.
 struct Horizontal {
-    double alt_deg = 0, az_deg = 0;
+    double alt_deg = 0, az_deg = 0; ///< above the horizon; from north through east
 };
 
 struct SkyMoment {
@@ -31,7 +31,7 @@ struct SkyMoment {
 
 /// UTC as a two-part Julian date from "2026-06-20T18:05:00Z" (seconds and Z may be missing). Years 1900 to 2100.
 struct JulianDate {
-    double day = 0, fraction = 0;
+    double day = 0, fraction = 0; ///< whole days and the rest, UTC
     JulianDate plusSeconds(double s) const { return {day, fraction + s / 86400}; }
 };
 Result<JulianDate> parseTime(const std::string& iso);

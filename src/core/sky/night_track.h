@@ -11,7 +11,7 @@ namespace caelumen {
 
 /// A stretch of time, seconds after the start of a night.
 struct Span {
-    double from = 0, to = 0;
+    double from = 0, to = 0; ///< seconds after the start
     double length() const { return to - from; }
     friend bool operator==(const Span&, const Span&) = default;
 };

@@ -32,7 +32,7 @@ struct Alignment {
 
 struct AlignStar {
     Point at;
-    double flux = 0;
+    double flux = 0; ///< in any unit, for the order
 };
 
 /// Least squares for the similarity of known handedness that takes the first point of each pair to the second; nothing for fewer than two apart.

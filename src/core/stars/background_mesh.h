@@ -61,7 +61,7 @@ private:
 
 /// Level (median of the cells) and noise of a pixel of a plane's sky, from a sample of it, stars and all. Plane units; 0 where nothing is seen of it.
 struct SkyLevel {
-    double level = 0, noise = 0;
+    double level = 0, noise = 0; ///< plane units
 };
 SkyLevel sampledSky(const Plane& plane);
 

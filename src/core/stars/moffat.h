@@ -9,7 +9,7 @@ namespace caelumen {
 /// An elliptical Moffat profile (Moffat 1969, A&A 3, 455): I(q) = amplitude * (1 + q)^-beta + base,
 /// q = cxx dx^2 + 2 cxy dx dy + cyy dy^2, sampled at pixel centres. Plane pixels, stored units.
 struct Moffat {
-    double amplitude = 0, x = 0, y = 0, base = 0;
+    double amplitude = 0, x = 0, y = 0, base = 0; ///< heights in plane units; the centre in plane pixels
     double cxx = 0.2, cxy = 0, cyy = 0.2, beta = 3;
 
     double shape(double dx, double dy) const;

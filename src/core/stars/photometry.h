@@ -16,17 +16,17 @@ struct ApertureFlux {
 
 /// The ring that the sky of an aperture is taken from.
 struct SkyRing {
-    double inner = 0, outer = 0;
+    double inner = 0, outer = 0; ///< radii, plane pixels
     explicit SkyRing(double radius)
         : inner(radius + 2)
         , outer(inner + std::max(4.0, radius)) {}
 };
 
 struct ApertureOptions {
-    double radius = 4; ///< plane pixels
-    double saturation = kNeverSaturated;
-    double pixelNoise = 0; ///< of the sky, plane units
-    double noiseCorrelation = 1;
+    double radius = 4;                              ///< plane pixels
+    double saturation = kNeverSaturated;            ///< plane units
+    double pixelNoise = 0;                          ///< of the sky, plane units
+    double noiseCorrelation = 1;                    ///< error of a mean over that of white noise
     const std::vector<double>* starLight = nullptr; ///< light per pixel of a star of flux 1 at radii of whole quarters of a pixel, for ringLight
     double photonScale = 0;                         ///< variance of a flux F from its own photons is F * photonScale (1 / total seconds for e-/s); 0: none
 };

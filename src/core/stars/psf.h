@@ -32,14 +32,14 @@ struct Psf {
     double reach() const { return std::max(3 * fwhm, static_cast<double>(wings.size()) - 1); }
     /// The Moffat alone, azimuthal mean.
     double core(double radius) const;
-    double fwhm = 0, fwhmSigma = 0;
+    double fwhm = 0, fwhmSigma = 0; ///< plane pixels
     double eccentricity = 0, eccentricitySigma = 0;
     std::size_t stars = 0;      ///< how many it rests on
     std::optional<double> tilt; ///< FWHM of the worst corner over the centre
     double tiltSigma = 0;
     struct Width {
-        Point at; ///< plane pixels
-        double fwhm = 0;
+        Point at;        ///< plane pixels
+        double fwhm = 0; ///< plane pixels
     };
     std::vector<Width> widths;          ///< of the stars that it rests on
     double growth = 0, growthSigma = 0; ///< d ln FWHM / d ln amplitude: 0 for linear data, well above for stretched

@@ -8,7 +8,7 @@ namespace caelumen {
 /// Flux of a star from its *unsaturated* pixels: the frame's star image scaled to them with a free constant beneath, all
 /// pixels within `radius` that are finite, below `saturation` and not hidden in `mask`. The centre is fitted too.
 struct ScaledStar {
-    double flux = 0, sigma = 0;
+    double flux = 0, sigma = 0; ///< plane units
     Point centre;
     std::size_t pixels = 0;
 };

@@ -23,7 +23,7 @@ RunMerits runMerits(const GridTrial& trial, const std::string& run);
 /// either background is not known.
 struct Darker {
     GridCell cell;
-    double mag = 0, sigma = 0;
+    double mag = 0, sigma = 0; ///< positive: darker
 };
 std::optional<Darker> darkerThanBaseline(const GridModel& model, const GridFilter& filter, const GridSky& sky, TargetKind kind);
 

@@ -12,15 +12,15 @@ struct VerdictFigure {
     std::optional<std::size_t> sky; ///< of the profile's; none: the same under all
     std::optional<TargetKind> kind; ///< none: the same for all
     std::string origin;             ///< measured, scaled, modelled, or assumed where it was not tested
-    double value = 0, sigma = 0;
+    double value = 0, sigma = 0;    ///< in the unit of the quantity
     double step = 0, stepSigma = 0; ///< from the baseline, in what somebody would notice
     double share = 1;               ///< of its merit
 };
 
 struct RankedFilter {
     std::string id, name;
-    double score = 0, sigma = 0, pBest = 0;
-    std::vector<std::string> tiedWith; ///< ids that cannot be told apart at 95 %
+    double score = 0, sigma = 0, pBest = 0; ///< steps from the baseline; chance of being the best, 0 to 1
+    std::vector<std::string> tiedWith;      ///< ids that cannot be told apart at 95 %
     std::vector<std::string> reasons;
     std::array<double, kMerits.size()> steps{}, stepSigmas{}; ///< means by merit
     std::vector<VerdictFigure> figures;
@@ -41,7 +41,7 @@ struct FilterValue {
 struct SetValue {
     std::string name, bestAlone; ///< the member of the highest score
     std::vector<std::string> members;
-    double score = 0, sigma = 0;
+    double score = 0, sigma = 0;              ///< steps from the baseline
     FilterValue value;                        ///< the price of all
     double moreHours = 0, moreHoursSigma = 0; ///< a year, than the best member alone
 };
@@ -49,7 +49,7 @@ struct SetValue {
 /// Which weight would make another filter win.
 struct WeightChange {
     Merit merit = Merit::Nebula;
-    double from = 0, to = 0;
+    double from = 0, to = 0; ///< the weight
     std::string winner;
 };
 

@@ -51,13 +51,15 @@ std::vector<JudgedRun> nightOf(const std::vector<Glass>& filters, const std::vec
                 a.rotation_deg = filters[f].turn_deg, a.dx = 5 * random.normal() + 200 * (filters[f].turn_deg != 0), a.dy = 5 * random.normal();
                 return a;
             }();
+            std::vector<SubStar> found;
             for (const SubStar& star : stars) {
                 SubStar seen = star;
                 seen.at = turned.map(star.at);
                 seen.flux = star.flux * std::exp(filters[f].stars - haze) * (1 + 0.01 * random.normal());
                 seen.brightness = seen.flux;
-                s.found.push_back(seen);
+                found.push_back(seen);
             }
+            s.found = std::move(found);
             s.stars = static_cast<int>(s.found.size());
             subs[f].push_back(std::move(s));
         }

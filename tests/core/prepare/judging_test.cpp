@@ -6,7 +6,9 @@
 
 #include <QTest>
 
+#include <algorithm>
 #include <cmath>
+#include <functional>
 
 using namespace caelumen;
 
@@ -28,14 +30,22 @@ std::vector<SubFigures> night(int n = 12) {
         f.stars = 800;
         f.fwhm_px = 3 + 0.05 * random.normal(), f.eccentricity = 0.35 + 0.01 * random.normal();
         f.aperture_px = 6;
-        for (const SubStar& s : stars) f.found.push_back({{s.at.x + 3 * i, s.at.y - 2 * i}, s.flux, s.flux});
+        std::vector<SubStar> found;
+        for (const SubStar& s : stars) found.push_back({{s.at.x + 3 * i, s.at.y - 2 * i}, s.flux, s.flux});
+        f.found = std::move(found);
         out.push_back(std::move(f));
     }
     return out;
 }
 
+void changeStars(SubFigures& f, const std::function<void(SubStar&)>& change) {
+    std::vector<SubStar> stars = f.found.all();
+    std::for_each(stars.begin(), stars.end(), change);
+    f.found = std::move(stars);
+}
+
 void dim(SubFigures& f, double part) {
-    for (SubStar& s : f.found) s.flux *= part;
+    changeStars(f, [&](SubStar& s) { s.flux *= part; });
 }
 
 SubReason reasonOf(const JudgedRun& run, int i) {
@@ -86,7 +96,7 @@ private slots:
         f[8].vignette = -0.3;
         f[9].problem = "It is cut short.";
         f[10].stars = 200;
-        for (SubStar& s : f[11].found) s.at = {s.at.y, 1000 - 0.3 * s.at.x * s.at.x / 900}; // another field
+        changeStars(f[11], [](SubStar& s) { s.at = {s.at.y, 1000 - 0.3 * s.at.x * s.at.x / 900}; }); // another field
         const auto run = judgeRun(f, {}, "");
         QVERIFY(run.ok());
         const SubReason expected[] = {SubReason::None,         SubReason::Cloud,      SubReason::None,  SubReason::Trailed,
@@ -179,12 +189,12 @@ private slots:
         auto f = night();
         Alignment turn;
         turn.rotation_deg = 20;
-        for (SubStar& s : f[6].found) s.at = turn.map(s.at);
+        changeStars(f[6], [&](SubStar& s) { s.at = turn.map(s.at); });
         const auto run = judgeRun(f, {}, "light-100.fits");
         QVERIFY(run->subs[6].keep && !run->notes.empty());
         turn.rotation_deg = 180; // the meridian
         f = night();
-        for (SubStar& s : f[6].found) s.at = turn.map(s.at);
+        changeStars(f[6], [&](SubStar& s) { s.at = turn.map(s.at); });
         QVERIFY(judgeRun(f, {}, "light-100.fits")->notes.empty());
     }
 
