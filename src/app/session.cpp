@@ -94,7 +94,7 @@ Status Session::openCampaign(const QString& path, bool mustExist) {
     loadShelf();
     m_watch.start();
     if (canEdit())
-        m_disk.run("copy", {}, [path = m_campaign->path()](const Job&) -> JobService::Finish {
+        m_disk.run("copy " + path, {}, [path = m_campaign->path()](const Job&) -> JobService::Finish {
             (void)Campaign::keepGoodCopy(path); // only a help: the campaign itself is whole
             return {};
         });

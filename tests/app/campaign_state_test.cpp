@@ -204,6 +204,7 @@ private slots:
     void aDamagedCampaignOffersItsGoodCopy() {
         m_window->openCampaign(at("other.caelumen")); // closes the first, whose copy is kept when it is opened again
         m_window->openCampaign(campaign());
+        QTRY_VERIFY_WITH_TIMEOUT(!Campaign::lastGoodCopy(campaign()).isEmpty(), 10'000);
         m_window->openCampaign(at("other.caelumen"));
         QFile file(campaign());
         QVERIFY(file.open(QIODevice::ReadWrite) && file.seek(4096));

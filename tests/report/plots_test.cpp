@@ -142,7 +142,7 @@ private slots:
 
     void payOffIsPriceOverHours() {
         const Plot plot = payoffPlot(
-            {{"Duo", {}, worth("duo", 300, 20, 4)}, {"No price", {}, worth("x", std::nullopt, 20, 4)}, {"Saves nothing", {}, worth("y", 200, 1, 4)}}, {});
+            {{"Duo", {}, worth("duo", 300, 20, 4)}, {"No price", {}, worth("x", std::nullopt, 20, 4)}, {"Saves nothing", {}, worth("y", 200, 1, 4)}});
         QCOMPARE(plot.series.size(), std::size_t{1});
         const Plot::Series& s = plot.series[0];
         QCOMPARE(s.points.front(), QPointF(1, 15));
@@ -150,8 +150,8 @@ private slots:
         QCOMPARE(s.band.front(), QPointF(300.0 / 24, 300.0 / 16));
         QVERIFY(plot.logarithmic && plot.low.y() < 1.5 && plot.high.y() > 15);
         QVERIFY(plot.yLabel.startsWith("EUR"));
-        QVERIFY(payoffPlot({}, {}).empty());
-        QVERIFY(plotSvg(payoffPlot({}, {})).empty());
+        QVERIFY(payoffPlot({}).empty());
+        QVERIFY(plotSvg(payoffPlot({})).empty());
     }
 
     void svgStaysWithinItsFrame_data() {
@@ -167,7 +167,7 @@ private slots:
         Plot plot;
         if (which == 0) plot = haloPlot(t, r, "H1", ink(), "B");
         if (which == 1) plot = colourPlot(t, r, "B-R", ink());
-        if (which == 2) plot = payoffPlot({{"Duo & co <7>", {}, worth("a", 300, 20, 4)}, {"Second", {}, worth("b", 301, 20, 4)}}, {});
+        if (which == 2) plot = payoffPlot({{"Duo & co <7>", {}, worth("a", 300, 20, 4)}, {"Second", {}, worth("b", 301, 20, 4)}});
         const Drawn d = drawn(plotSvg(plot));
         QVERIFY(d.wellFormed);
         QVERIFY(!d.points.isEmpty());
@@ -182,7 +182,7 @@ private slots:
     void namesMakeRoomForEachOther() {
         std::vector<PayoffLine> lines;
         for (int i = 0; i < 5; ++i) lines.push_back({QString("Filter %1").arg(i), {}, worth("f", 300 + i, 20, 1)});
-        const Drawn d = drawn(plotSvg(payoffPlot(lines, {})));
+        const Drawn d = drawn(plotSvg(payoffPlot(lines)));
         QCOMPARE(d.nameHeights.size(), 5);
         for (int i = 1; i < 5; ++i) QVERIFY(d.nameHeights[i] - d.nameHeights[i - 1] >= 15.9);
         QCOMPARE(d.polygons, 5);

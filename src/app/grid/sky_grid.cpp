@@ -5,6 +5,7 @@
 #include "app/grid/moon_map.h"
 #include "app/grid/predicted_view.h"
 #include "app/grid/slice_plot.h"
+#include "app/widgets/column_scroll.h"
 #include "app/widgets/copied.h"
 #include "app/widgets/core_words.h"
 #include "app/widgets/form_fields.h"
@@ -225,12 +226,8 @@ QWidget* SkyGrid::buildLeft() {
     connect(m_brightness, &QSlider::valueChanged, this, [this](int v) {
         if (!m_filling) m_model.setBrightness(brightnessAt(v, shinesInLines(m_model.question().kind)));
     });
-    auto* scroll = new QScrollArea;
+    auto* scroll = new ColumnScroll;
     scroll->setWidget(panel);
-    scroll->setWidgetResizable(true);
-    scroll->setFrameShape(QFrame::NoFrame);
-    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    scroll->setMinimumWidth(panel->minimumSizeHint().width() + 12);
     scroll->setFocusPolicy(Qt::NoFocus); // it follows what has the focus
     return scroll;
 }

@@ -41,7 +41,7 @@ void choose(QComboBox* box, const QVariant& data) {
 } // namespace
 
 PalettePanel::PalettePanel(QWidget* parent)
-    : QScrollArea(parent)
+    : ColumnScroll(parent)
     , m_start(box(tr("Recipe")))
     , m_oxygen(box(tr("Oxygen added")))
     , m_scale(box(tr("Balance of the light")))
@@ -81,10 +81,6 @@ PalettePanel::PalettePanel(QWidget* parent)
     setRecipes({});
     enable();
     setWidget(panel);
-    setWidgetResizable(true);
-    setFrameShape(QFrame::NoFrame);
-    setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    setMinimumWidth(panel->minimumSizeHint().width() + 18);
 }
 
 QWidget* PalettePanel::buildMatrix() {

@@ -1,8 +1,7 @@
 #pragma once
 
 #include "app/palette/palette_model.h"
-
-#include <QScrollArea>
+#include "app/widgets/column_scroll.h"
 
 class QCheckBox;
 class QComboBox;
@@ -14,7 +13,7 @@ class QToolButton;
 namespace caelumen {
 
 /// What is wanted of all pictures alike: recipe, stars, detail, time, look, eyes.
-class PalettePanel : public QScrollArea {
+class PalettePanel : public ColumnScroll {
     Q_OBJECT
 
 public:

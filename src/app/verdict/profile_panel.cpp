@@ -54,7 +54,7 @@ QSpinBox* percent(const QString& name) {
 } // namespace
 
 ProfilePanel::ProfilePanel(QWidget* parent)
-    : QScrollArea(parent)
+    : ColumnScroll(parent)
     , m_start(box(tr("Profile to start from"), 12))
     , m_scope(box(tr("Trials that count")))
     , m_halo(box(tr("Halos")))
@@ -97,14 +97,6 @@ ProfilePanel::ProfilePanel(QWidget* parent)
     });
     connect(m_scope, &QComboBox::activated, this, &ProfilePanel::scopeChosen);
     setWidget(panel);
-    setWidgetResizable(true);
-    setFrameShape(QFrame::NoFrame);
-    setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    fit();
-}
-
-void ProfilePanel::fit() {
-    setMinimumWidth(widget()->minimumSizeHint().width() + 18); // nothing is cut off: there is no bar to scroll sideways
 }
 
 void ProfilePanel::buildSkies(QFormLayout* form) {
@@ -226,7 +218,7 @@ void ProfilePanel::addSky(const ProfileSky& sky) {
     row->addWidget(gone);
     m_skyRows->addWidget(r.row);
     m_skies.push_back(r);
-    if (widget()) fit();
+    if (widget()) updateGeometry();
     connect(r.sky, &QComboBox::activated, this, [this] { say(tr("skies")); });
     connect(r.moon, &QComboBox::activated, this, [this] { say(tr("skies")); });
     connect(r.share, &QSpinBox::valueChanged, this, [this] { say(tr("skies")); });

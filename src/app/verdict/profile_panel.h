@@ -1,8 +1,7 @@
 #pragma once
 
+#include "app/widgets/column_scroll.h"
 #include "core/verdict/profile.h"
-
-#include <QScrollArea>
 
 class QComboBox;
 class QDoubleSpinBox;
@@ -17,7 +16,7 @@ class QVBoxLayout;
 namespace caelumen {
 
 /// For whom a filter is judged: skies and their moon, targets, weights with what one step of each is, what is owned, hours, money, telescope.
-class ProfilePanel : public QScrollArea {
+class ProfilePanel : public ColumnScroll {
     Q_OBJECT
 
 public:
@@ -54,7 +53,6 @@ private:
     void buildMoney(QFormLayout* form);
     void addSky(const ProfileSky& sky);
     void clearSkies();
-    void fit();
     void say(const QString& what);
     void showValues();
 
