@@ -82,6 +82,7 @@ private slots:
         m_window->setTheme(ThemeKind::Grey);
         for (int key = Qt::Key_1; key <= Qt::Key_8; ++key) {
             QTest::keyClick(m_window.get(), static_cast<Qt::Key>(key), Qt::AltModifier);
+            QApplication::processEvents(); // what the style asks of the layouts is on its way
             for (const QTableView* table : m_window->findChildren<QTableView*>())
                 if (table->isVisible() && table->verticalHeader()->isHidden())
                     QVERIFY2(table->verticalHeader()->defaultSectionSize() >= QFontMetrics(table->font()).height(), qPrintable(table->accessibleName()));
