@@ -39,6 +39,11 @@ QToolButton::menu-button { border: none; width: 14px; } QToolButton::menu-arrow,
 QToolButton::menu-indicator { subcontrol-position: right center; right: 3px; }
 QPushButton { background: %3; border: 1px solid %4; border-radius: 4px; padding: 5px 14px; } QPushButton:hover { border-color: %7; } QPushButton:disabled { color: %6; } QPushButton:default { border-color: %7; }
 QComboBox, QLineEdit, QSpinBox, QDoubleSpinBox, QPlainTextEdit { background: %3; border: 1px solid %4; border-radius: 4px; padding: 3px 6px; selection-background-color: %7; selection-color: %1; }
+QAbstractSpinBox::up-button, QAbstractSpinBox::down-button { subcontrol-origin: border; width: 16px; border: none; background: transparent; }
+QAbstractSpinBox::up-button { subcontrol-position: top right; margin-top: 1px; } QAbstractSpinBox::down-button { subcontrol-position: bottom right; margin-bottom: 1px; }
+QAbstractSpinBox::up-button:hover, QAbstractSpinBox::down-button:hover { background: %4; }
+QAbstractSpinBox::up-arrow { image: url(:/icons/%10.svg); width: 9px; height: 9px; } QAbstractSpinBox::down-arrow { image: url(:/icons/%8.svg); width: 9px; height: 9px; }
+QAbstractSpinBox::up-arrow:off, QAbstractSpinBox::down-arrow:off, QAbstractSpinBox::up-arrow:disabled, QAbstractSpinBox::down-arrow:disabled { image: none; }
 QComboBox:focus, QLineEdit:focus, QDoubleSpinBox:focus, QSpinBox:focus { border-color: %7; }
 QComboBox::drop-down { border: none; width: 20px; } QComboBox::down-arrow { image: url(:/icons/%8.svg); width: 12px; height: 12px; } QComboBox QAbstractItemView { background: %2; border: 1px solid %4; selection-background-color: %7; selection-color: %1; }
 QListView, QListWidget, QTableWidget { background: %2; border: 1px solid transparent; outline: none; } QListView:focus, QTableWidget:focus { border-color: %7; }
@@ -64,7 +69,8 @@ QLabel#heading { font-weight: 600; }
 QFrame#panel { background: %2; border: 1px solid %4; border-radius: 5px; }
 )")
         .arg(t.window.name(), t.panel.name(), t.raised.name(), t.line.name(), t.text.name(), t.dim.name(), t.accent.name(), t.isRed() ? "down-red" : "down")
-        .arg(letters(12));
+        .arg(letters(12))
+        .arg(t.isRed() ? "up-red" : "up");
 }
 
 } // namespace
