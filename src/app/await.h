@@ -19,14 +19,14 @@ auto awaited(Work work) {
     QEventLoop loop;
     auto task = std::make_shared<std::packaged_task<Out()>>(std::move(work));
     std::future<Out> out = task->get_future();
-    std::promise<void> told; // the loop lives until the thread has let go of it
-    QThreadPool::globalInstance()->start([task, &loop, &told] {
+    auto told = std::make_shared<std::promise<void>>(); // the loop lives until the thread has let go of it
+    QThreadPool::globalInstance()->start([task, &loop, told] {
         (*task)();
         QMetaObject::invokeMethod(&loop, &QEventLoop::quit, Qt::QueuedConnection);
-        told.set_value();
+        told->set_value();
     });
     if (out.wait_for(kNobodyNotices) != std::future_status::ready) loop.exec(QEventLoop::ExcludeUserInputEvents);
-    told.get_future().wait();
+    told->get_future().wait();
     return out.get();
 }
 
