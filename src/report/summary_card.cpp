@@ -78,9 +78,7 @@ void paintCard(QPainter& p, const Trial& trial, const TrialResults& r, const Rep
     const double foot = size.height() - (tall ? 140 : 84);
     if (!bars.empty()) {
         y = text(y, 40, tall ? 26 : 20, false, dim, what) + 12;
-        WhiskerScale scale;
-        scale.take(0);
-        for (const Whisker& b : bars) scale.take(*b.value - *b.sigma), scale.take(*b.value + *b.sigma);
+        const WhiskerScale scale = scaleFromZero(bars);
         const double row = std::min(tall ? 96.0 : 62.0, (foot - y - 8) / static_cast<double>(bars.size()));
         const int pixels = std::clamp(static_cast<int>(0.42 * row), 12, tall ? 28 : 22);
         const double left = margin + (tall ? 0.40 : 0.32) * width, right = margin + (tall ? 0.70 : 0.74) * width;

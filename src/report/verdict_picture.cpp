@@ -32,9 +32,7 @@ std::map<std::string, FilterStyle> stylesOf(const Trial& trial, const Verdict& v
 std::string svgRanking(const Trial& trial, const Verdict& v, const Profile& profile) {
     const auto rows = rankingRows(trial, v, profile);
     if (rows.empty()) return {};
-    WhiskerScale scale;
-    scale.take(0);
-    for (const RankingRow& r : rows) scale.take(*r.value - *r.sigma), scale.take(*r.value + *r.sigma);
+    const WhiskerScale scale = scaleFromZero(rows);
     constexpr double left = 210, right = 640, row = 30, top = 26;
     const auto x = [&](double value) { return scale.at(value, left, right, 0); };
     const double bottom = top + row * static_cast<double>(rows.size()), span = scale.high - scale.low;

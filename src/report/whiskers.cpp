@@ -79,12 +79,11 @@ std::vector<RankingRow> rankingRows(const Trial& trial, const Verdict& v, const 
 }
 
 WhiskerScale rankingScale(const std::vector<RankingRow>& rows) {
-    WhiskerScale scale;
-    scale.take(0);
+    WhiskerScale scale = scaleFromZero(rows);
     for (const RankingRow& r : rows) {
         double up = 0, down = 0;
         for (const double part : r.parts) (part > 0 ? up : down) += part;
-        for (const double v : {*r.value - *r.sigma, *r.value + *r.sigma, up, down}) scale.take(v);
+        scale.take(up), scale.take(down);
     }
     return scale;
 }

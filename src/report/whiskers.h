@@ -30,6 +30,15 @@ struct WhiskerScale {
     double at(double value, double left, double right, double room = 0.06) const;
 };
 
+/// From zero, with the whole error of each row: for few rows that all have a value.
+template<class Row>
+WhiskerScale scaleFromZero(const std::vector<Row>& rows) {
+    WhiskerScale scale;
+    scale.take(0);
+    for (const Row& r : rows) scale.take(*r.value - *r.sigma), scale.take(*r.value + *r.sigma);
+    return scale;
+}
+
 /// A score of a run, or why it has none; `m` null: it was not measured.
 Whisker scoreWhisker(const Trial& trial, const TrialResults* results, const Run& run, const Score& score, const Measurement* m, bool redTheme = false);
 
