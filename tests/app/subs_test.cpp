@@ -124,6 +124,9 @@ private slots:
         for (int i = 0; i < 6; ++i) QCOMPARE(keeps(i), i != 2);
         QVERIFY2(subs().summary().text().contains("5 of 6 subs kept") && subs().summary().text().contains("cloud"), qPrintable(subs().summary().text()));
         QCOMPARE(subs().table().model()->index(2, SubTable::Verdict).data().toString(), QString("cloud"));
+        for (int column = 0; column < SubTable::ColumnCount; ++column) // no figure is cut off
+            for (int row = 0; row < 6; ++row)
+                QVERIFY(subs().table().columnWidth(column) >= subs().table().sizeHintForIndex(subs().table().model()->index(row, column)).width());
         // The other run, by a click.
         QTest::mouseClick(subs().runs().viewport(), Qt::LeftButton, {}, subs().runs().visualItemRect(subs().runs().item(1)).center());
         QTRY_VERIFY_WITH_TIMEOUT(model().judged() && model().run().subs.front().figures.file.find("duo7") != std::string::npos, 20'000);

@@ -5,7 +5,11 @@
 #include "app/widgets/theme.h"
 #include "report/local_number.h"
 
+#include <map>
+#include <tuple>
+
 namespace caelumen {
+
 void SubTable::show(const JudgedRun* run, std::optional<double> gain, std::function<QString(const std::string&)> clock, const QString& clockName) {
     m_clockName = clockName;
     const bool same = run && m_rows > 0 && m_rows == run->subs.size();
@@ -18,40 +22,70 @@ void SubTable::show(const JudgedRun* run, std::optional<double> gain, std::funct
         emit dataChanged(index(0, 0), index(rowCount() - 1, ColumnCount - 1));
 }
 
+std::optional<double> SubTable::number(const JudgedSub& s, int column) const {
+    const SubFigures& f = s.figures;
+    if (!f.problem.empty() || f.level.empty()) return std::nullopt;
+    switch (column) {
+    case Sky:
+        return skyRate(f, m_gain);
+    case Transparency:
+        return f.transparency;
+    case Fwhm:
+        return f.fwhm_px;
+    case Eccentricity:
+        return f.eccentricity;
+    case Tilt:
+        return f.tilt;
+    case Stars:
+        return f.stars;
+    case Trails:
+        return f.trails > 0 ? std::optional<double>(f.trails) : std::nullopt;
+    default:
+        return std::nullopt;
+    }
+}
+
 QString SubTable::cell(const JudgedSub& s, int row, int column) const {
     const SubFigures& f = s.figures;
-    const bool measured = f.problem.empty() && !f.level.empty();
-    const auto number = [&](std::optional<double> v, int digits) { return measured && v ? localNumber(*v, 'f', digits) : QString(); };
+    const auto value = number(s, column);
     switch (column) {
     case Number:
         return QString::number(row + 1);
     case Time:
         return f.start.empty() || !m_clock ? QString() : m_clock(f.start);
     case Verdict: {
-        if (!measured && f.problem.empty()) return QString::fromUtf8("\u2026");
+        if (f.level.empty() && f.problem.empty()) return QString::fromUtf8("\u2026");
         const QString word = s.keep ? tr("keep") : coreWord(reasonName(s.reason));
         return s.byHand ? word + tr(" (you)") : word;
     }
-    case Sky: {
-        if (!measured) return {};
-        const double v = skyRate(f, m_gain);
-        return localNumber(v, 'f', v < 1 ? 3 : 2);
-    }
-    case Transparency:
-        return number(f.transparency, 2);
-    case Fwhm:
-        return number(f.fwhm_px, 2);
-    case Eccentricity:
-        return number(f.eccentricity, 2);
-    case Tilt:
-        return number(f.tilt, 2);
     case Stars:
-        return measured ? QString::number(f.stars) : QString();
     case Trails:
-        return measured && f.trails > 0 ? QString::number(f.trails) : QString();
+        return value ? QString::number(*value) : QString();
     default:
-        return {};
+        return value ? localNumber(*value, 'f', column == Sky && *value < 1 ? 3 : 2) : QString();
     }
+}
+
+std::vector<int> SubTable::widest(int column) const {
+    std::map<std::tuple<bool, bool, SubReason>, int> words;
+    std::map<bool, std::pair<double, int>> greatest; // below one, where more places are shown, and from one on
+    double least = 0;
+    int leastRow = 0, timed = 0;
+    for (int row = rowCount() - 1; row >= 0; --row) {
+        const JudgedSub& s = m_run->subs[static_cast<std::size_t>(row)];
+        words[{s.keep, s.byHand, s.reason}] = row;
+        if (!s.figures.start.empty()) timed = row;
+        const auto value = number(s, column);
+        if (!value) continue;
+        if (*value < least) least = *value, leastRow = row;
+        const auto [it, first] = greatest.try_emplace(*value < 1, *value, row);
+        if (!first && *value > it->second.first) it->second = {*value, row};
+    }
+    std::vector<int> out{rowCount() - 1, leastRow, timed};
+    for (const auto& [below, of] : greatest) out.push_back(of.second);
+    if (column == Verdict)
+        for (const auto& [word, row] : words) out.push_back(row);
+    return out;
 }
 
 QVariant SubTable::data(const QModelIndex& at, int role) const {

@@ -41,7 +41,12 @@ void SubView::lookAt(QPointF centre) {
 }
 
 void SubView::setFits(bool fits) {
-    if (fits == m_whole || m_image.isNull()) return;
+    if (fits == m_whole) return;
+    if (m_image.isNull()) { // the picture that comes is shown so
+        m_whole = fits;
+        emit fitChanged(m_whole);
+        return;
+    }
     if (!fits) return lookAt(m_looked);
     m_looked = centre();
     fit();

@@ -249,6 +249,14 @@ void Subs::fillControls() {
     m_filling = false;
 }
 
+void Subs::fitColumns() {
+    for (int c = 0; c < m_rows.columnCount() && m_rows.rowCount() > 0; ++c) {
+        int width = m_table->horizontalHeader()->sectionSizeHint(c);
+        for (const int row : m_rows.widest(c)) width = std::max(width, m_table->sizeHintForIndex(m_rows.index(row, c)).width());
+        m_table->setColumnWidth(c, width);
+    }
+}
+
 void Subs::fillRun() {
     fillControls();
     const JudgedRun& run = m_model.run();
@@ -260,7 +268,7 @@ void Subs::fillRun() {
     m_live->setZone(zone());
     m_filling = true;
     m_rows.show(&run, gain, time, zone().isValid() ? tr("time") : tr("UTC"));
-    if (n > 0) m_table->resizeColumnsToContents();
+    fitColumns();
     m_filling = false;
 
     QString text;

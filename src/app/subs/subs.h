@@ -85,7 +85,8 @@ private:
     QWidget* buildLimits();
     QWidget* buildStacking();
     void buildMenu(QMenu* menu);
-    void fill();    ///< groups
+    void fill(); ///< groups
+    void fitColumns();
     void fillRun(); ///< figures and verdicts
     void fillSub();
     void fillControls();

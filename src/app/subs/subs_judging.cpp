@@ -30,7 +30,42 @@ QString notebookFor(const QString& key) {
     return folder + "/" + QString::fromLatin1(QCryptographicHash::hash(key.toUtf8(), QCryptographicHash::Sha1).toHex().left(20)) + ".work";
 }
 
+std::optional<MoonResponse> moonOf(const JudgedRun& run, std::optional<double> gain) {
+    const auto response = moonResponse(run, run.subs[run.reference].figures.channel, gain);
+    return response ? std::optional(*response) : std::nullopt;
+}
+
+bool holds(const JudgedRun& run, const std::vector<fs::path>& lights) {
+    std::set<std::string> now;
+    for (const fs::path& p : lights) now.insert(nameText(p));
+    return run.subs.size() == now.size() && std::all_of(run.subs.begin(), run.subs.end(), [&](const JudgedSub& s) { return now.count(s.figures.file) > 0; });
+}
+
+/// The recipe's lights, with what is known of them already.
+JudgedRun withLights(JudgedRun before, const SubsRecipe& recipe) {
+    std::map<std::string, std::size_t> known;
+    for (std::size_t i = 0; i < before.subs.size(); ++i) known[before.subs[i].figures.file] = i;
+    const std::string reference = before.subs.empty() ? std::string() : before.subs[before.reference].figures.file;
+    JudgedRun out;
+    bool laid = false;
+    for (const fs::path& p : recipe.lights) {
+        const std::string file = nameText(p);
+        if (file == reference) out.reference = out.subs.size(), laid = true;
+        const auto it = known.find(file);
+        out.subs.push_back(it != known.end() ? std::move(before.subs[it->second]) : notMeasured(file, recipe.run.sub_exposure_s));
+    }
+    if (!laid) // what they were laid on is gone
+        for (JudgedSub& s : out.subs) s.alignment.reset(), s.starlight.reset(), s.compared = false;
+    return out;
+}
+
 } // namespace
+
+JudgedSub notMeasured(std::string file, std::optional<double> exposure_s) {
+    JudgedSub out;
+    out.figures.file = std::move(file), out.figures.exposure_s = exposure_s;
+    return out;
+}
 
 const SubsRun* SubsModel::runOf(int group) const {
     if (group < 0 || group >= static_cast<int>(m_groups.size())) return nullptr;
@@ -57,20 +92,9 @@ SubsRun& SubsModel::runFor(std::size_t group) {
         out.of = of;
         if (static_cast<int>(group) == m_current) m_pictures.clear();
     }
-    std::set<std::string> before, now;
-    for (const JudgedSub& s : out.run.subs) before.insert(s.figures.file);
-    for (const fs::path& p : r.lights) now.insert(nameText(p));
-    if (out.judged && before == now) return out;
+    if (out.judged && holds(out.run, r.lights)) return out;
     out.judged = out.hopeless = false;
-    out.run = {};
-    for (const fs::path& p : r.lights) {
-        JudgedSub s;
-        if (const auto it = out.figures.find(nameText(p)); it != out.figures.end())
-            s.figures = it->second;
-        else
-            s.figures.file = nameText(p), s.figures.exposure_s = r.run.sub_exposure_s;
-        out.run.subs.push_back(std::move(s));
-    }
+    out.run = withLights(std::move(out.run), r);
     return out;
 }
 
@@ -92,72 +116,81 @@ void SubsModel::measureNext() {
     });
     if (next == order.end()) return m_jobs.cancel("measure");
     const QString key = keyOf(m_groups[*next]);
-    const SubsRun& run = m_runs.at(key);
-    const SubsRecipe r = recipe(static_cast<int>(*next));
-    m_jobs.run(
-        "measure", tr("Measuring subs"),
-        [this, key, r, of = run.of, known = run.figures, judgedBefore = run.judged, measurer = run.measurer](const Job& job) mutable -> JobService::Finish {
-            if (!measurer) {
-                auto made = SubMeasurer::make(r, job);
-                if (!made) {
-                    if (made.error().message == kCancelled) return {};
-                    return [this, key, sentence = QString::fromStdString(made.error().message)] {
-                        if (const auto it = m_runs.find(key); it != m_runs.end()) it->second.hopeless = true;
-                        emit problem(sentence);
-                        measureNext();
-                    };
-                }
-                measurer = std::make_shared<const SubMeasurer>(std::move(*made));
-            }
-            SubsRecipe fresh = r;
-            std::erase_if(fresh.lights, [&](const fs::path& p) { return known.count(nameText(p)) > 0; });
-            auto figures = measureSubs(fresh, *measurer, toPath(notebookFor(key + of)), job, [this, key, of](const SubFigures& f) {
-                QMetaObject::invokeMethod(
-                    this, [this, key, of, f] { takeFigures(key, of, f); }, Qt::QueuedConnection);
-            });
-            if (!figures) return {};
-            for (SubFigures& f : *figures) known[f.file] = std::move(f);
-            std::vector<SubFigures> all;
-            for (const fs::path& p : r.lights) all.push_back(known[nameText(p)]);
-            std::optional<Result<JudgedRun>> judged;
-            if (!judgedBefore || !figures->empty()) judged = judgeRun(std::move(all), r.cull, r.reference);
-            return [this, key, of, measurer, known = std::move(known), judged = std::move(judged)]() mutable {
-                const auto it = m_runs.find(key);
-                if (it == m_runs.end() || it->second.of != of) return measureNext();
-                for (auto& [other, kept] : m_runs)
-                    if (other != key && other != m_currentKey) kept.measurer.reset();
-                it->second.measurer = measurer;
-                it->second.gain = measurer->gain();
-                it->second.figures = std::move(known);
-                if (judged && judged->ok()) {
-                    takeJudged(key, std::move(**judged));
-                } else if (judged) {
-                    it->second.hopeless = true;
-                    emit problem(QString::fromStdString(judged->error().message));
-                }
-                emit groupsChanged();
-                emit runChanged();
-                measureNext();
-            };
-        });
+    m_jobs.run("measure", tr("Measuring subs"),
+               [this, key, r = recipe(static_cast<int>(*next)), run = SubsRun(m_runs.at(key))](const Job& job) mutable -> JobService::Finish {
+                   if (!run.measurer) {
+                       auto made = SubMeasurer::make(r, job);
+                       if (!made) {
+                           if (made.error().message == kCancelled) return {};
+                           return [this, key, sentence = QString::fromStdString(made.error().message)] {
+                               if (const auto it = m_runs.find(key); it != m_runs.end()) it->second.hopeless = true;
+                               emit problem(sentence);
+                               measureNext();
+                           };
+                       }
+                       run.measurer = std::make_shared<const SubMeasurer>(std::move(*made));
+                   }
+                   if (!run.notebook) run.notebook = notebookOf(r, *run.measurer, toPath(notebookFor(key + run.of)));
+                   std::map<std::string, SubFigures> figures;
+                   for (const JudgedSub& s : run.run.subs)
+                       if (s.figures.measured()) figures[s.figures.file] = s.figures;
+                   std::vector<fs::path> fresh;
+                   for (const fs::path& p : r.lights)
+                       if (figures.count(nameText(p)) == 0) fresh.push_back(p);
+                   auto measured = measureSubs(fresh, *run.measurer, *run.notebook, job, [this, key, of = run.of](const SubFigures& f) {
+                       QMetaObject::invokeMethod(
+                           this, [this, key, of, f] { takeFigures(key, of, f); }, Qt::QueuedConnection);
+                   });
+                   if (!measured) return {};
+                   std::optional<Result<JudgedRun>> judged;
+                   if (!run.judged || !measured->empty()) {
+                       for (SubFigures& f : *measured) figures[f.file] = std::move(f);
+                       std::vector<SubFigures> all;
+                       for (const fs::path& p : r.lights) all.push_back(std::move(figures[nameText(p)]));
+                       judged = judgeRun(std::move(all), r.cull, r.reference, &run.run);
+                   }
+                   const auto moon = judged && judged->ok() ? moonOf(**judged, run.measurer->gain()) : std::nullopt;
+                   return [this, key, of = run.of, measurer = run.measurer, notebook = run.notebook, judged = std::move(judged), moon,
+                           cullThen = r.cull]() mutable {
+                       const auto it = m_runs.find(key);
+                       if (it == m_runs.end() || it->second.of != of) return measureNext();
+                       for (auto& [other, kept] : m_runs)
+                           if (other != key && other != m_currentKey) kept.measurer.reset();
+                       it->second.measurer = measurer;
+                       it->second.notebook = notebook;
+                       it->second.gain = measurer->gain();
+                       if (judged && judged->ok()) {
+                           it->second.run = std::move(**judged);
+                           it->second.moon = moon;
+                           if (cullThen != cull()) judgeAfresh(it->second);
+                           takeJudged(key);
+                       } else if (judged) {
+                           it->second.hopeless = true;
+                           emit problem(QString::fromStdString(judged->error().message));
+                       }
+                       emit groupsChanged();
+                       emit runChanged();
+                       measureNext();
+                   };
+               });
 }
 
 void SubsModel::takeFigures(const QString& key, const QString& of, const SubFigures& figures) {
     const auto it = m_runs.find(key);
     if (it == m_runs.end() || it->second.of != of || it->second.judged) return;
-    it->second.figures[figures.file] = figures;
     for (JudgedSub& s : it->second.run.subs)
-        if (s.figures.file == figures.file) s.figures = figures;
+        if (s.figures.file == figures.file) s = notMeasured(figures.file, {}), s.figures = figures;
     if (key == m_currentKey && !m_tellLater.isActive()) m_tellLater.start(); // not for each of hundreds
 }
 
-void SubsModel::takeJudged(const QString& key, JudgedRun judged) {
-    SubsRun& run = m_runs.at(key);
-    run.run = std::move(judged);
-    run.judged = true;
+void SubsModel::judgeAfresh(SubsRun& run) const {
     judgeAgain(run.run, cull());
-    const auto response = moonResponse(run.run, run.run.subs[run.run.reference].figures.channel, run.gain);
-    run.moon = response ? std::optional(*response) : std::nullopt;
+    run.moon = moonOf(run.run, run.gain);
+}
+
+void SubsModel::takeJudged(const QString& key) {
+    SubsRun& run = m_runs.at(key);
+    run.judged = true;
     rescale();
     for (std::size_t g = 0; g < m_groups.size(); ++g) {
         if (m_groups[g].kind != FrameKind::Light || keyOf(m_groups[g]) != key) continue;
@@ -167,12 +200,8 @@ void SubsModel::takeJudged(const QString& key, JudgedRun judged) {
 }
 
 void SubsModel::judgeNow() {
-    for (auto& [key, run] : m_runs) {
-        if (!run.judged) continue;
-        judgeAgain(run.run, cull());
-        const auto response = moonResponse(run.run, run.run.subs[run.run.reference].figures.channel, run.gain);
-        run.moon = response ? std::optional(*response) : std::nullopt;
-    }
+    for (auto& [key, run] : m_runs)
+        if (run.judged) judgeAfresh(run);
     rescale();
     emit groupsChanged();
     emit runChanged();

@@ -266,8 +266,8 @@ void SubsModel::watch(const QString& folder) {
 
 void SubsModel::takeLanded(const std::set<std::string>& files) {
     for (auto& [key, run] : m_runs)
-        for (const std::string& name : files)
-            if (run.figures.erase(name) > 0) run.judged = false;
+        for (JudgedSub& s : run.run.subs)
+            if (files.count(s.figures.file) > 0) s = notMeasured(s.figures.file, s.figures.exposure_s), run.judged = false;
     m_landed.insert(files.begin(), files.end());
     std::erase_if(m_read, [&](const IntakeFrame& f) { return files.count(nameText(f.path)) > 0; });
     takeIn();

@@ -88,7 +88,8 @@ private:
     SubsRun& runFor(std::size_t group); ///< with its subs as they are now
     const SubsRun& here() const;
     void keepDarkLengths() const; ///< of the library, for the Night's checklist
-    void takeJudged(const QString& key, JudgedRun judged);
+    void judgeAfresh(SubsRun& run) const;
+    void takeJudged(const QString& key);
     void judgeNow();
     void takeFigures(const QString& key, const QString& of, const SubFigures& figures); ///< one sub has been measured, the others not yet
     void rescale();                                                                     ///< the transparency of all runs of a night on one scale

@@ -15,14 +15,14 @@ constexpr double kReach_px = 2.5;
 /// Brightest unspoilt stars of a sub.
 std::vector<SubStar> brightest(const SubFigures& f) {
     std::vector<SubStar> out;
-    for (const SubStar& s : f.found)
+    for (const SubStar& s : f.found.list())
         if (s.flux > 0 && out.size() < kStars) out.push_back(s);
     return out;
 }
 
 std::vector<AlignStar> forAlignment(const SubFigures& f) {
     std::vector<AlignStar> out;
-    for (const SubStar& s : f.found)
+    for (const SubStar& s : f.found.list())
         if (out.size() < kStars) out.push_back({s.at, s.brightness});
     return out;
 }
@@ -33,8 +33,9 @@ const SubFigures& referenceOf(const JudgedRun& run) {
 
 /// Fluxes of stars where the alignment puts them.
 std::vector<float> lookedUp(const std::vector<SubStar>& stars, const SubFigures& f, const Alignment& toReference, const Alignment& toSub) {
+    const SubStars list = f.found.list();
     std::vector<const SubStar*> byRow;
-    for (const SubStar& s : f.found)
+    for (const SubStar& s : list)
         if (byRow.size() < kLookedThrough) byRow.push_back(&s);
     std::sort(byRow.begin(), byRow.end(), [](const SubStar* a, const SubStar* b) { return a->at.y < b->at.y; });
     std::vector<float> out(stars.size(), 0);
@@ -63,7 +64,7 @@ std::map<std::string, double> StarLight::of(const std::vector<const JudgedRun*>&
     std::string base;
     for (const JudgedRun* r : runs) base += referenceOf(*r).file + "\n";
     if (base != m_base) {
-        m_fluxes.clear(), m_toReference.clear(), m_base = base;
+        m_fluxes.clear(), m_toReference.clear(), m_common.clear(), m_light.clear(), m_base = base;
         for (const JudgedRun* r : runs) {
             const auto found = r == &first ? Result<Alignment>(Alignment{}) : align(forAlignment(referenceOf(first)), forAlignment(referenceOf(*r)), 1.0);
             m_toReference.push_back(found ? std::optional(*found) : std::nullopt);
@@ -92,12 +93,17 @@ std::map<std::string, double> StarLight::of(const std::vector<const JudgedRun*>&
     for (std::size_t i = 0; i < stars.size(); ++i)
         if (10 * times[i] >= 9 * static_cast<int>(seen.size())) common.push_back(i);
     if (common.size() < kFewest) return {};
+    if (common != m_common) m_light.clear(), m_common = common;
     std::map<std::string, double> out;
     for (const Seen& s : seen) {
-        std::vector<double> ratios;
-        for (const std::size_t i : common)
-            if (const double flux = (*s.fluxes)[i]; flux > 0) ratios.push_back(std::log(flux * s.factor / stars[i].flux));
-        if (ratios.size() >= kFewest) out[s.sub->file] = median(std::span<double>(ratios));
+        auto& [factor, light] = m_light[s.sub->file];
+        if (factor != s.factor) {
+            std::vector<double> ratios;
+            for (const std::size_t i : common)
+                if (const double flux = (*s.fluxes)[i]; flux > 0) ratios.push_back(std::log(flux * s.factor / stars[i].flux));
+            factor = s.factor, light = ratios.size() >= kFewest ? std::optional(median(std::span<double>(ratios))) : std::nullopt;
+        }
+        if (light) out[s.sub->file] = *light;
     }
     return out;
 }

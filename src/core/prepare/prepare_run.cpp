@@ -11,7 +11,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <fstream>
 #include <sstream>
 
 namespace caelumen {
@@ -26,8 +25,8 @@ std::string stampOf(const fs::path& file) {
     return fmt::format("{}|{}|{}", nameText(file), size, time.time_since_epoch().count());
 }
 
-/// Figures hold for one set of masters and facts.
-std::string stampOf(const SubsRecipe& recipe) {
+/// Figures hold for one set of masters and facts, and one way to measure.
+std::string stampOf(const SubsRecipe& recipe, const SubMeasurer& measurer) {
     SubsRecipe plain = recipe;
     plain.lights.clear();
     plain.combine = {};
@@ -39,18 +38,8 @@ std::string stampOf(const SubsRecipe& recipe) {
     std::string text = jsonText(subsRecipeToJson(plain));
     for (const auto* list : {&recipe.darks, &recipe.flats, &recipe.biases, &recipe.flatDarks})
         for (const fs::path& p : *list) text += stampOf(p);
-    if (!recipe.lights.empty()) text += nameText(recipe.lights.front());
+    text += fmt::format("{}|{}|{}", nameText(measurer.like().path), measurer.how().channel, measurer.how().apertureRadius);
     return fmt::format("{:016x}", std::hash<std::string>{}(text));
-}
-
-template<class T>
-void put(Json& j, const char* key, const std::optional<T>& value) {
-    if (value) j[key] = *value;
-}
-
-template<class T>
-void get(const Json& j, const char* key, std::optional<T>& to) {
-    if (const auto it = j.find(key); it != j.end() && it->is_number()) to = it->get<T>();
 }
 
 double rounded(double v) {
@@ -102,105 +91,21 @@ Status areAlike(const std::vector<SubFigures>& subs, const FrameInfo& like) {
 
 } // namespace
 
-Json subFiguresToJson(const SubFigures& f) {
-    Json j = {{"file", f.file},
-              {"problem", f.problem},
-              {"start", f.start},
-              {"level", f.level},
-              {"noise", f.noise},
-              {"sky", f.sky},
-              {"channel", f.channel},
-              {"stars", f.stars},
-              {"gradient", f.gradient},
-              {"vignette", f.vignette},
-              {"vignette_sigma", f.vignetteSigma},
-              {"trails", f.trails},
-              {"saturated", f.saturatedPart},
-              {"aperture", f.aperture_px}};
-    put(j, "exposure_s", f.exposure_s);
-    put(j, "temperature", f.temperature_c);
-    put(j, "fwhm", f.fwhm_px);
-    put(j, "eccentricity", f.eccentricity);
-    put(j, "tilt", f.tilt);
-    j["tilt_sigma"] = f.tiltSigma;
-    put(j, "airmass", f.airmass);
-    put(j, "moon", f.moonAltitude_deg);
-    put(j, "sun", f.sunAltitude_deg);
-    put(j, "moonlight", f.moonlight_nL);
-    Json stars = Json::array();
-    for (const SubStar& s : f.found) stars.push_back({s.at.x, s.at.y, s.flux, s.brightness});
-    j["found"] = std::move(stars);
-    return j;
+std::shared_ptr<SubNotebook> notebookOf(const SubsRecipe& recipe, const SubMeasurer& measurer, const fs::path& file) {
+    return SubNotebook::open(file, stampOf(recipe, measurer));
 }
 
-std::optional<SubFigures> subFiguresFromJson(const Json& j) {
-    try {
-        SubFigures f;
-        f.file = j.at("file");
-        f.problem = j.at("problem");
-        f.start = j.at("start");
-        get(j, "exposure_s", f.exposure_s);
-        f.level = j.at("level").get<std::map<std::string, double>>();
-        f.noise = j.at("noise").get<std::map<std::string, double>>();
-        f.sky = j.at("sky").get<std::map<std::string, std::array<double, 4>>>();
-        f.channel = j.at("channel");
-        f.stars = j.at("stars");
-        f.gradient = j.at("gradient");
-        f.vignette = j.at("vignette");
-        f.vignetteSigma = j.at("vignette_sigma");
-        f.trails = j.at("trails");
-        f.saturatedPart = j.at("saturated");
-        f.aperture_px = j.at("aperture");
-        get(j, "temperature", f.temperature_c);
-        get(j, "fwhm", f.fwhm_px);
-        get(j, "eccentricity", f.eccentricity);
-        get(j, "tilt", f.tilt);
-        f.tiltSigma = j.at("tilt_sigma");
-        get(j, "airmass", f.airmass);
-        get(j, "moon", f.moonAltitude_deg);
-        get(j, "sun", f.sunAltitude_deg);
-        get(j, "moonlight", f.moonlight_nL);
-        std::vector<SubStar> found;
-        found.reserve(j.at("found").size());
-        for (const Json& s : j.at("found")) found.push_back({{s.at(0), s.at(1)}, s.at(2), s.at(3)});
-        f.found = std::move(found);
-        return f;
-    } catch (const nlohmann::json::exception&) {
-        return std::nullopt;
-    }
-}
-
-Result<std::vector<SubFigures>> measureSubs(const SubsRecipe& recipe, const SubMeasurer& measurer, const fs::path& notebook, const Job& job,
+Result<std::vector<SubFigures>> measureSubs(const std::vector<fs::path>& lights, const SubMeasurer& measurer, SubNotebook& notebook, const Job& job,
                                             const std::function<void(const SubFigures&)>& each) {
-    std::map<std::string, SubFigures> known;
-    const std::string masters = notebook.empty() ? "" : stampOf(recipe);
-    if (!notebook.empty()) {
-        std::ifstream file(notebook);
-        std::string line;
-        while (std::getline(file, line)) { // a last line that was cut short is passed over
-            const Json j = Json::parse(line, nullptr, false);
-            if (j.is_discarded() || !j.is_object() || j.value("masters", "") != masters) continue;
-            if (auto f = subFiguresFromJson(j.value("figures", Json()))) known[j.value("stamp", "")] = std::move(*f);
-        }
-    }
-    std::ofstream notes;
-    if (!notebook.empty()) notes.open(notebook, std::ios::app);
     std::vector<SubFigures> out;
     std::vector<Plane> spare;
-    for (std::size_t i = 0; i < recipe.lights.size(); ++i) {
+    for (std::size_t i = 0; i < lights.size(); ++i) {
         if (job.cancelled()) return Error{kCancelled};
-        const fs::path& path = recipe.lights[i];
-        job.report(static_cast<double>(i) / static_cast<double>(recipe.lights.size()), "Measuring " + shown(path.filename()));
-        const std::string stamp = stampOf(path);
-        if (const auto it = known.find(stamp); it != known.end()) {
-            out.push_back(it->second);
-            if (each) each(out.back());
-            continue;
-        }
-        out.push_back(measurer.measure(path, &spare));
+        job.report(static_cast<double>(i) / static_cast<double>(lights.size()), "Measuring " + shown(lights[i].filename()));
+        const std::string stamp = stampOf(lights[i]);
+        auto known = notebook.find(stamp);
+        out.push_back(known ? std::move(*known) : notebook.keep(stamp, measurer.measure(lights[i], &spare)));
         if (each) each(out.back());
-        if (notes.is_open() && out.back().problem.empty())
-            notes << jsonText(Json{{"masters", masters}, {"stamp", stamp}, {"figures", subFiguresToJson(out.back())}}) << "\n" << std::flush;
     }
     return out;
 }
@@ -216,7 +121,7 @@ Result<PreparedRun> prepareRun(const SubsRecipe& recipe, const fs::path& out, co
         const auto measurer = SubMeasurer::make(recipe, part(0, 0.2));
         if (!measurer) return measurer.error();
         const fs::path notebook = workBeside(out, "work");
-        auto figures = measureSubs(recipe, *measurer, notebook, part(0.2, 0.6));
+        auto figures = measureSubs(recipe.lights, *measurer, *notebookOf(recipe, *measurer, notebook), part(0.2, 0.6));
         if (!figures) return figures.error();
         if (const Status alike = areAlike(*figures, measurer->like()); !alike) return alike.error();
         auto judged = judgeRun(std::move(*figures), recipe.cull, recipe.reference);

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/prepare/stack.h"
+#include "core/prepare/sub_notebook.h"
 
 #include <optional>
 
@@ -19,16 +20,14 @@ struct PreparedRun {
 /// they are not measured again.
 Result<PreparedRun> prepareRun(const SubsRecipe& recipe, const std::filesystem::path& out, const Job& job = {});
 
-/// Figures of all lights, those found in `notebook` taken from there, the others added to it as they are measured; an empty name keeps none. `each` hears of
-/// every one.
-Result<std::vector<SubFigures>> measureSubs(const SubsRecipe& recipe, const SubMeasurer& measurer, const std::filesystem::path& notebook, const Job& job = {},
-                                            const std::function<void(const SubFigures&)>& each = {});
+/// The notebook `file` for what this measurer finds with the recipe's masters.
+std::shared_ptr<SubNotebook> notebookOf(const SubsRecipe& recipe, const SubMeasurer& measurer, const std::filesystem::path& file);
+
+/// Figures of lights, those found in `notebook` taken from there, the others added to it as they are measured. `each` hears of every one.
+Result<std::vector<SubFigures>> measureSubs(const std::vector<std::filesystem::path>& lights, const SubMeasurer& measurer, SubNotebook& notebook,
+                                            const Job& job = {}, const std::function<void(const SubFigures&)>& each = {});
 
 /// The report of docs/formats.md.
 Json preparedToJson(const PreparedRun& prepared);
-
-Json subFiguresToJson(const SubFigures& figures);
-/// Nothing for what was not written by subFiguresToJson.
-std::optional<SubFigures> subFiguresFromJson(const Json& json);
 
 } // namespace caelumen

@@ -1,39 +1,14 @@
 #pragma once
 
+#include "core/prepare/found_stars.h"
 #include "core/prepare/sub_planes.h"
 #include "core/sky/ephemeris.h"
 
 #include <map>
-#include <memory>
 #include <optional>
 #include <vector>
 
 namespace caelumen {
-
-/// A star of one sub, for laying subs on each other and for transparency.
-struct SubStar {
-    Point at;              ///< stored pixels
-    double flux = 0;       ///< through an aperture of the run, ADU; 0 where that is spoilt
-    double brightness = 0; ///< as found, for matching
-};
-
-/// The stars of one sub. Copies share them: figures go from thread to thread with every sub that lands, and a night has thousands.
-class FoundStars {
-public:
-    FoundStars() = default;
-    FoundStars(std::vector<SubStar> stars)
-        : m_stars(std::make_shared<const std::vector<SubStar>>(std::move(stars))) {}
-    auto begin() const { return all().begin(); }
-    auto end() const { return all().end(); }
-    std::size_t size() const { return all().size(); }
-    const std::vector<SubStar>& all() const {
-        static const std::vector<SubStar> none;
-        return m_stars ? *m_stars : none;
-    }
-
-private:
-    std::shared_ptr<const std::vector<SubStar>> m_stars;
-};
 
 /// What one sub shows by itself (docs/measurements.md, Sub-frames).
 struct SubFigures {
@@ -57,6 +32,7 @@ struct SubFigures {
     double aperture_px = 0;   ///< radius that stars were measured through, stored pixels
     double saturatedPart = 0; ///< of the pixels
     FoundStars found;         ///< brightest first
+    bool measured() const { return !channel.empty() || !problem.empty(); }
     // With the other subs:
     std::optional<double> transparency; ///< over the run's best decile
     // With place and target:

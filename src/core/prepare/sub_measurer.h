@@ -20,7 +20,8 @@ public:
     const Calibration& calibration() const { return *m_calibration; }
     const FrameInfo& like() const { return *m_like; }     ///< the light that the others must resemble
     std::optional<double> gain() const { return m_gain; } ///< e-/ADU
-    double fullScale() const { return m_how.fullScale; }  ///< ADU above zero
+    const SubMeasuring& how() const { return m_how; }
+    double fullScale() const { return m_how.fullScale; } ///< ADU above zero
     std::optional<double> exposure_s() const { return m_exposure; }
     const Site& site() const { return m_site; }       ///< told, else as headers say
     const Target& target() const { return m_target; } ///< likewise

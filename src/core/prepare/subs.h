@@ -54,6 +54,7 @@ struct CullOptions {
     bool automatic = true;
     std::vector<std::string> keep, reject; ///< file names or patterns that a person has decided
     CullLimits limits;
+    friend bool operator==(const CullOptions&, const CullOptions&) = default;
 };
 
 /// How diffuser or sky flats are used.

@@ -10,6 +10,7 @@
 #include <algorithm>
 #include <cmath>
 #include <numeric>
+#include <unordered_map>
 
 namespace caelumen {
 namespace {
@@ -24,7 +25,7 @@ double scatterOf(std::vector<double> v) {
 
 std::vector<AlignStar> starsOf(const SubFigures& f) {
     std::vector<AlignStar> out;
-    for (const SubStar& s : f.found) out.push_back({s.at, s.brightness});
+    for (const SubStar& s : f.found.list()) out.push_back({s.at, s.brightness});
     return out;
 }
 
@@ -40,36 +41,73 @@ double enclosed(const SubFigures& f) {
     return 1 - std::pow(1 + ratio * ratio, -2);
 }
 
-/// What each sub's stars lost against the best: medians of flux ratios to the reference, over the run's best decile, freed of what the air takes with altitude.
-void compareStars(JudgedRun& run) {
-    const SubFigures& reference = run.subs[run.reference].figures;
-    std::vector<Point> places;
-    std::vector<double> fluxes;
-    for (const SubStar& s : reference.found)
-        if (s.flux > 0) places.push_back(s.at), fluxes.push_back(s.flux);
-    if (places.size() < 5) return;
-    std::vector<std::optional<double>> ratios(run.subs.size());
-    tbb::parallel_for(std::size_t{0}, run.subs.size(), [&](std::size_t i) {
-        const JudgedSub& s = run.subs[i];
-        if (!s.alignment) return;
+/// Subs laid on the reference, and their starlight held against its.
+class OnReference {
+public:
+    explicit OnReference(const SubFigures& reference)
+        : m_reference(reference)
+        , m_stars(starsOf(reference)) {
+        for (const SubStar& s : reference.found.list())
+            if (s.flux > 0) m_places.push_back(s.at), m_fluxes.push_back(s.flux);
+    }
+
+    void lay(JudgedSub& s) const {
+        s.alignment.reset(), s.starlight.reset();
+        if (&s.figures == &m_reference)
+            s.alignment = Alignment{0, 0, 0, 1, false, 0, static_cast<int>(s.figures.found.size())};
+        else if (s.figures.problem.empty())
+            if (auto found = align(m_stars, starsOf(s.figures))) s.alignment = *found;
+        if (s.alignment && m_places.size() >= 5) s.starlight = starlightOf(s);
+    }
+
+private:
+    std::optional<double> starlightOf(const JudgedSub& s) const {
         const double reach = std::max(2.0, s.figures.fwhm_px.value_or(3));
-        const StarGrid grid(places, reach);
+        const StarGrid grid(m_places, reach);
         std::vector<double> parts;
-        for (const SubStar& star : s.figures.found) {
+        for (const SubStar& star : s.figures.found.list()) {
             if (star.flux <= 0) continue;
             const auto at = grid.nearest(s.alignment->unmap(star.at), reach);
-            if (at >= 0) parts.push_back(star.flux / fluxes[static_cast<std::size_t>(at)]);
+            if (at >= 0) parts.push_back(star.flux / m_fluxes[static_cast<std::size_t>(at)]);
         }
-        const double seconds = s.figures.exposure_s && reference.exposure_s ? *s.figures.exposure_s / *reference.exposure_s : 1;
-        if (parts.size() >= 5) ratios[i] = medianOf(std::move(parts)) / seconds * enclosed(reference) / enclosed(s.figures);
-    });
+        if (parts.size() < 5) return std::nullopt;
+        const double seconds = s.figures.exposure_s && m_reference.exposure_s ? *s.figures.exposure_s / *m_reference.exposure_s : 1;
+        return medianOf(std::move(parts)) / seconds * enclosed(m_reference) / enclosed(s.figures);
+    }
+
+    const SubFigures& m_reference;
+    std::vector<AlignStar> m_stars;
+    std::vector<Point> m_places;
+    std::vector<double> m_fluxes;
+};
+
+/// What each sub's stars lost against the best: their light over the run's best decile.
+void compareStars(JudgedRun& run) {
     std::vector<double> known;
-    for (const auto& r : ratios)
-        if (r) known.push_back(*r);
-    if (known.empty()) return;
-    const double best = quantile(known, 0.9);
-    for (std::size_t i = 0; i < ratios.size(); ++i)
-        if (ratios[i]) run.subs[i].figures.transparency = *ratios[i] / best;
+    for (const JudgedSub& s : run.subs)
+        if (s.starlight) known.push_back(*s.starlight);
+    const double best = known.empty() ? 1 : quantile(known, 0.9);
+    for (JudgedSub& s : run.subs) s.figures.transparency = s.starlight ? std::optional(*s.starlight / best) : std::nullopt;
+}
+
+/// Lays all subs on one of them. What an earlier judging of the same reference found for a sub holds: each that lands costs one sub's work.
+void layOn(JudgedRun& run, std::size_t reference, const JudgedRun* earlier) {
+    const auto same = [](const SubFigures& a, const SubFigures& b) { return a.file == b.file && a.found.sameAs(b.found); };
+    std::unordered_map<std::string, const JudgedSub*> laid;
+    if (earlier && !earlier->subs.empty() && same(earlier->subs[earlier->reference].figures, run.subs[reference].figures))
+        for (const JudgedSub& s : earlier->subs) laid[s.figures.file] = &s;
+    const OnReference on(run.subs[reference].figures);
+    run.reference = reference;
+    tbb::parallel_for(std::size_t{0}, run.subs.size(), [&](std::size_t i) {
+        JudgedSub& s = run.subs[i];
+        const auto before = laid.find(s.figures.file);
+        if (before != laid.end() && before->second->compared && same(before->second->figures, s.figures))
+            s.alignment = before->second->alignment, s.starlight = before->second->starlight;
+        else
+            on.lay(s);
+        s.compared = true;
+    });
+    compareStars(run);
 }
 
 /// Transmission of clear air at this sub over that of the run's highest one, at 0.2 mag per airmass.
@@ -160,24 +198,13 @@ std::map<SubReason, double> JudgedRun::lost_s() const {
     return out;
 }
 
-Result<JudgedRun> judgeRun(std::vector<SubFigures> figures, const CullOptions& cull, const std::string& wanted) {
+Result<JudgedRun> judgeRun(std::vector<SubFigures> figures, const CullOptions& cull, const std::string& wanted, const JudgedRun* earlier) {
     JudgedRun run;
     std::stable_sort(figures.begin(), figures.end(),
                      [](const SubFigures& a, const SubFigures& b) { return !a.start.empty() && !b.start.empty() && a.start < b.start; });
-    for (SubFigures& f : figures) run.subs.push_back({std::move(f), true, SubReason::None, {}, false, {}});
+    for (SubFigures& f : figures) run.subs.push_back({std::move(f), true, SubReason::None, {}, false, {}, {}, false});
     if (run.subs.empty()) return Error{phrase("There are no subs to judge.")};
 
-    const auto align = [&](std::size_t to) {
-        tbb::parallel_for(std::size_t{0}, run.subs.size(), [&](std::size_t i) {
-            JudgedSub& s = run.subs[i];
-            s.alignment.reset();
-            if (i == to)
-                s.alignment = Alignment{0, 0, 0, 1, false, 0, static_cast<int>(s.figures.found.size())};
-            else if (s.figures.problem.empty())
-                if (auto found = caelumen::align(starsOf(run.subs[to].figures), starsOf(s.figures))) s.alignment = *found;
-        });
-        run.reference = to;
-    };
     std::optional<std::size_t> given;
     if (!wanted.empty()) {
         for (std::size_t i = 0; i < run.subs.size(); ++i)
@@ -192,8 +219,7 @@ Result<JudgedRun> judgeRun(std::vector<SubFigures> figures, const CullOptions& c
         if (readable == run.subs.end()) return Error{run.subs.front().figures.problem};
         return Error{phrase("No stars can be measured in any of the {} subs; nothing can be laid on each other.", run.subs.size())};
     }
-    align(given.value_or(static_cast<std::size_t>(best - run.subs.begin())));
-    compareStars(run);
+    layOn(run, given.value_or(static_cast<std::size_t>(best - run.subs.begin())), earlier);
     judgeAgain(run, cull);
     if (!run.subs[run.reference].keep && !given) { // another that is kept
         std::size_t next = run.reference;
@@ -201,8 +227,7 @@ Result<JudgedRun> judgeRun(std::vector<SubFigures> figures, const CullOptions& c
         for (std::size_t i = 0; i < run.subs.size(); ++i)
             if (run.subs[i].keep && goodness(run.subs[i].figures) > most) most = goodness(run.subs[i].figures), next = i;
         if (next != run.reference) {
-            align(next);
-            compareStars(run);
+            layOn(run, next, earlier);
             judgeAgain(run, cull);
         }
     }

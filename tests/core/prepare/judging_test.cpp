@@ -39,7 +39,7 @@ std::vector<SubFigures> night(int n = 12) {
 }
 
 void changeStars(SubFigures& f, const std::function<void(SubStar&)>& change) {
-    std::vector<SubStar> stars = f.found.all();
+    std::vector<SubStar> stars = f.found.list();
     std::for_each(stars.begin(), stars.end(), change);
     f.found = std::move(stars);
 }

@@ -202,7 +202,7 @@ private slots:
         int fresh = 0;
         Job counting;
         const auto size = fs::file_size(notebook);
-        const auto figures = measureSubs(*recipe, *measurer, notebook, counting, [&](const SubFigures&) { ++fresh; });
+        const auto figures = measureSubs(recipe->lights, *measurer, *notebookOf(*recipe, *measurer, notebook), counting, [&](const SubFigures&) { ++fresh; });
         QVERIFY(figures.ok() && figures->size() == 5 && fresh == 5);
         QVERIFY(fs::file_size(notebook) < size * 5 / 2); // three were known, two were added
         // Broken again, while stacking.
