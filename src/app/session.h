@@ -71,7 +71,7 @@ public:
     const FilterShelf& shelf() const { return m_shelf; }
     void setShelf(const FilterShelf& shelf);
     /// Those of another campaign, which is only read.
-    static Result<FilterShelf> shelfOf(const QString& campaign);
+    static Result<FilterShelf> shelfOf(const QString& campaign); ///< slow: it is looked through
 
     const TrialResults* results() const { return m_results.get(); }
     std::shared_ptr<const TrialResults> sharedResults() const { return m_results; }

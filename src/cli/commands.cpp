@@ -257,7 +257,7 @@ int stack(const Arguments& a) {
     if (a.has("--report"))
         if (const Status done = writeFile(report, jsonText(preparedToJson(*prepared), 1) + "\n"); !done) return fail(done.error().message);
     for (const JudgedSub& sub : prepared->run.subs)
-        if (!sub.figures.problem.empty()) note(sub.figures.problem);
+        if (!sub.figures->problem.empty()) note(sub.figures->problem);
     for (const std::string& warning : prepared->warnings) note(warning);
     return kDone;
 }

@@ -147,6 +147,17 @@ QString shown(std::string_view text) {
     return QString::fromUtf8(text.data(), static_cast<qsizetype>(text.size()));
 }
 
+// Columns of words, of numbers, and of what is HTML already.
+TextPage::Column words(const std::string& name) {
+    return {shown(name)};
+}
+TextPage::Column number(const std::string& name) {
+    return {shown(name), true};
+}
+TextPage::Column markup(const std::string& name) {
+    return {shown(name), false, true};
+}
+
 /// A table as the report's style sheet knows it.
 std::string tableOf(const QList<TextPage::Column>& columns, const QList<QStringList>& rows) {
     TextPage page;
@@ -168,13 +179,8 @@ std::string allFigures(const TrialResults& r) {
         rows << QStringList{
             shown(a.run), shown(a.channel), label(a.quantity), shown(a.region), QString("\u2013"), QString(), shown(phrase("not measured: {}", a.reason))};
     return "<details><summary>" + escaped(phrase("All figures")) + "</summary>" +
-           tableOf({{shown(phrase("Run"))},
-                    {shown(phrase("Channel"))},
-                    {shown(phrase("Figure"))},
-                    {shown(phrase("Region"))},
-                    {shown(phrase("Value")), true},
-                    {shown(phrase("Unit"))},
-                    {shown(phrase("Flags"))}},
+           tableOf({words(phrase("Run")), words(phrase("Channel")), words(phrase("Figure")), words(phrase("Region")), number(phrase("Value")),
+                    words(phrase("Unit")), words(phrase("Flags"))},
                    rows) +
            "</details>";
 }
@@ -195,7 +201,7 @@ std::string disclosure(const Trial& trial, const ReportExtras& extras) {
         rows << QStringList{shown(f.name), shown(f.obtained.empty() ? phrase("not said") : f.obtained), shown(price)};
     }
     std::string html;
-    if (!rows.isEmpty()) html = tableOf({{shown(phrase("Filter"))}, {shown(phrase("Obtained"))}, {shown(phrase("Price each, with shipping")), true}}, rows);
+    if (!rows.isEmpty()) html = tableOf({words(phrase("Filter")), words(phrase("Obtained")), number(phrase("Price each, with shipping"))}, rows);
     if (!extras.disclosure.empty()) html += paragraphs(extras.disclosure);
     if (!extras.tester.empty()) html += "<p>" + escaped(phrase("Tested by {}.", extras.tester)) + "</p>";
     return html.empty() ? html : heading(phrase("Disclosure: where the filters came from")) + html;
@@ -214,7 +220,7 @@ std::string verdictSection(const Trial& trial, const ReportExtras& extras) {
     for (const Merit m : kMerits)
         merits << QStringList{shown(word(meritLabel(m))), shown(numbers("{:g}", extras.profile->weights[static_cast<std::size_t>(m)])),
                               shown(word(meritNotice(m)))};
-    html += tableOf({{shown(phrase("What counts"))}, {shown(phrase("Weight")), true}, {shown(phrase("One step is"))}}, merits) + svgPayoff(trial, v);
+    html += tableOf({words(phrase("What counts")), number(phrase("Weight")), words(phrase("One step is"))}, merits) + svgPayoff(trial, v);
     if (!v.notTested.empty()) {
         html += "<p>" + escaped(phrase("Not tested:")) + "</p><ul>";
         for (const std::string& s : v.notTested) html += "<li>" + escaped(s) + "</li>";
@@ -296,11 +302,8 @@ std::string conditions(const Trial& trial, const TrialResults& r) {
             c ? TextPage::safe(c->start) : QString(),
             c ? shown(moon + escaped(conditionsSentence(trial, *c)) + "<br><span class=\"small\">" + escaped(factsSentence(c->facts)) + "</span>") : QString()};
     }
-    return heading(phrase("Conditions")) + tableOf({{shown(phrase("Run")), false, true},
-                                                    {shown(phrase("Filter")), false, true},
-                                                    {shown(phrase("Start (UTC)")), false, true},
-                                                    {shown(phrase("Conditions")), false, true}},
-                                                   rows);
+    return heading(phrase("Conditions")) +
+           tableOf({markup(phrase("Run")), markup(phrase("Filter")), markup(phrase("Start (UTC)")), markup(phrase("Conditions"))}, rows);
 }
 
 std::string gradeWord(Grade grade) {
@@ -316,11 +319,7 @@ std::string fairness(const TrialResults& r) {
                             TextPage::safe(f.subject),
                             TextPage::safe(f.text) +
                                 (f.normalised ? " <span class=\"small\">(" + TextPage::safe(phrase("allowed for")) + ")</span>" : QString())};
-    return html + tableOf({{shown(phrase("Run")), false, true},
-                           {shown(phrase("Weight")), false, true},
-                           {shown(phrase("Subject")), false, true},
-                           {shown(phrase("What differed")), false, true}},
-                          rows);
+    return html + tableOf({markup(phrase("Run")), markup(phrase("Weight")), markup(phrase("Subject")), markup(phrase("What differed"))}, rows);
 }
 
 } // namespace

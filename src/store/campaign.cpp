@@ -50,13 +50,14 @@ Status Campaign::connect(const QString& options, const QString& name) {
     return Done{};
 }
 
-Result<std::unique_ptr<Campaign>> Campaign::openToRead(const QString& path) {
+Result<std::unique_ptr<Campaign>> Campaign::openToRead(const QString& path, bool lookedThrough) {
     if (const Status good = checkCampaignFile(path); !good) return good.error();
     std::unique_ptr<Campaign> campaign(new Campaign(QFileInfo(path).absoluteFilePath(), QUuid::createUuid().toString()));
     const PlaceToRead place = placeToRead(campaign->m_path);
     if (const Status connected = campaign->connect(";" + place.options, place.name); !connected) return connected.error();
     campaign->readOnly(words("It was opened to be read."), false);
-    if (const Status whole = checkCampaign(QSqlDatabase::database(campaign->m_connection), path); !whole) return whole.error();
+    const QSqlDatabase db = QSqlDatabase::database(campaign->m_connection);
+    if (const Status whole = lookedThrough ? checkCampaignShape(db, path) : checkCampaign(db, path); !whole) return whole.error();
     return campaign;
 }
 
@@ -81,7 +82,7 @@ Result<std::unique_ptr<Campaign>> Campaign::open(const QString& path, bool looke
     if (!isNew) {
         if (const Status good = checkCampaignFile(path); !good) return good.error();
         if (!info.isWritable() || !QFileInfo(info.absolutePath()).isWritable()) {
-            auto read = openToRead(path);
+            auto read = openToRead(path, lookedThrough);
             if (read) (*read)->readOnly(words("This campaign may only be read: its file or its folder is protected. Save it elsewhere to work on it."), false);
             return read;
         }

@@ -46,7 +46,7 @@ public:
     static Status lookThrough(const QString& path);
     static Status keepGoodCopy(const QString& path);
     /// Opens a campaign that is there, and changes nothing: no file is made.
-    static Result<std::unique_ptr<Campaign>> openToRead(const QString& path);
+    static Result<std::unique_ptr<Campaign>> openToRead(const QString& path, bool lookedThrough = false);
 
     QString path() const { return m_path; }
     bool isReadOnly() const { return !m_lock.has_value(); }

@@ -1,23 +1,17 @@
 #include "app/application.h"
-#include "app/main_window.h"
 #include "app/subs/subs.h"
 #include "app/widgets/campaign_bar.h"
-#include "app/widgets/theme.h"
 #include "core/base/file.h"
 #include "core/base/json.h"
 #include "core/base/text.h"
-#include "support/answers.h"
-#include "support/scenes.h"
-#include "support/window.h"
+#include "support/window_fixture.h"
 
 #include <QComboBox>
 #include <QDir>
 #include <QListWidget>
 #include <QPushButton>
-#include <QSettings>
 #include <QSqlDatabase>
 #include <QSqlQuery>
-#include <QStandardPaths>
 #include <QToolTip>
 
 #include <csignal>
@@ -46,25 +40,11 @@ private:
 };
 
 /// What becomes of edits when the campaign's file cannot be written, is open twice, or is damaged; driven in the real window.
-class CampaignStateTest : public QObject {
+class CampaignStateTest : public QObject, WindowFixture {
     Q_OBJECT
 
-    scenes::Folder m_folder;
-    std::unique_ptr<MainWindow> m_window;
-    Answers* m_answers = nullptr;
-
-    QString at(const QString& name) const { return QString::fromStdString((m_folder.path() / name.toStdString()).string()); }
     QString campaign() const { return at(QTest::currentTestFunction()) + ".caelumen"; }
-    Session& session() { return m_window->session(); }
 
-    std::unique_ptr<MainWindow> newWindow(Answers** answers) {
-        auto own = std::make_unique<Answers>();
-        *answers = own.get();
-        chooseTheme(*qApp, ThemeKind::Grey);
-        auto window = std::make_unique<MainWindow>(std::move(own));
-        window->show();
-        return window;
-    }
     static CampaignBar& bar(MainWindow& window) { return *window.findChild<CampaignBar*>(); }
     static void press(MainWindow& window, const QString& beginning) {
         for (QPushButton* button : bar(window).findChildren<QPushButton*>())
@@ -83,14 +63,10 @@ class CampaignStateTest : public QObject {
     }
 
 private slots:
-    void initTestCase() {
-        QStandardPaths::setTestModeEnabled(true);
-        QCoreApplication::setOrganizationName("CaelumenTest");
-        QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, at("settings"));
-    }
+    void initTestCase() { useOwnSettings(); }
 
     void init() {
-        m_window = newWindow(&m_answers);
+        m_window = anotherWindow(m_answers);
         m_window->openCampaign(campaign());
         Trial trial;
         trial.title = "As it was";
@@ -179,7 +155,7 @@ private slots:
 
     void aSecondWindowReadsFollowsAndTakesOver() {
         Answers* answers = nullptr;
-        const auto second = newWindow(&answers);
+        const auto second = anotherWindow(answers);
         second->openCampaign(campaign());
         QVERIFY(bar(*second).isVisible());
         QVERIFY2(bar(*second).sentence().contains("another window"), qPrintable(bar(*second).sentence()));

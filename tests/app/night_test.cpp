@@ -1,17 +1,13 @@
 #include "app/kit/kit.h"
-#include "app/main_window.h"
 #include "app/night/calendar_view.h"
 #include "app/night/night.h"
 #include "app/night/night_chart.h"
 #include "app/widgets/place_zone.h"
-#include "app/widgets/theme.h"
 #include "core/base/file.h"
 #include "core/base/json.h"
 #include "core/model/plan_json.h"
-#include "support/answers.h"
-#include "support/scenes.h"
 #include "support/watched_app.h"
-#include "support/window.h"
+#include "support/window_fixture.h"
 
 #include <QDateEdit>
 #include <QDir>
@@ -21,9 +17,7 @@
 #include <QLineEdit>
 #include <QListWidget>
 #include <QPushButton>
-#include <QSettings>
 #include <QSpinBox>
-#include <QStandardPaths>
 #include <QTabWidget>
 #include <QTextBrowser>
 #include <QTimer>
@@ -32,14 +26,9 @@
 using namespace caelumen;
 
 /// The Night in the real window: laying and dragging blocks, choosing targets and nights, writing the plan.
-class NightTest : public QObject {
+class NightTest : public QObject, WindowFixture {
     Q_OBJECT
 
-    scenes::Folder m_folder;
-    std::unique_ptr<MainWindow> m_window;
-    Answers* m_answers = nullptr;
-
-    QString at(const char* name) const { return QString::fromStdString((m_folder / name).string()); }
     Night& night() { return m_window->night(); }
     const Plan& plan() { return night().model().plan(); }
     const Trial& trial() { return m_window->session().trial(); }
@@ -72,21 +61,12 @@ class NightTest : public QObject {
 
 private slots:
     void initTestCase() {
-        QStandardPaths::setTestModeEnabled(true);
-        QCoreApplication::setOrganizationName("CaelumenTest");
-        QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, at("settings"));
-        QDir(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation)).removeRecursively();
-        QVERIFY(writeTrial(scenes::smallTrial({"open", "duo7", "duo3"}, 640), m_folder.path()).ok());
+        useOwnSettings();
+        QVERIFY(writeTrial(threeFilters(640), m_folder.path()).ok());
     }
 
     void init() {
-        auto answers = std::make_unique<Answers>();
-        m_answers = answers.get();
-        chooseTheme(*qApp, ThemeKind::Grey);
-        m_window = std::make_unique<MainWindow>(std::move(answers));
-        m_window->show();
-        QVERIFY(QTest::qWaitForWindowExposed(m_window.get()));
-        m_window->openCampaign(at(QTest::currentTestFunction()) + ".caelumen");
+        newCampaign();
         dropOn(*m_window, {at("trial/trial.json")});
         QTest::keyClick(m_window.get(), Qt::Key_2, Qt::AltModifier);
         QVERIFY(night().isVisible() && night().model().ready());

@@ -3,12 +3,10 @@
 #include "app/subs/sub_view.h"
 #include "app/subs/subs.h"
 #include "app/subs/told_dialog.h"
-#include "app/widgets/theme.h"
 #include "core/simulate/demo.h"
 #include "core/simulate/virtual_subs.h"
-#include "support/answers.h"
 #include "support/watched_app.h"
-#include "support/window.h"
+#include "support/window_fixture.h"
 
 #include <QClipboard>
 #include <QComboBox>
@@ -19,12 +17,9 @@
 #include <QLineEdit>
 #include <QListWidget>
 #include <QPushButton>
-#include <QSettings>
-#include <QStandardPaths>
 #include <QTabWidget>
 #include <QTableView>
 #include <QTableWidget>
-#include <QTemporaryDir>
 #include <QTest>
 #include <QTextBrowser>
 #include <QTimer>
@@ -34,14 +29,9 @@
 using namespace caelumen;
 namespace fs = std::filesystem;
 
-class SubsTest : public QObject {
+class SubsTest : public QObject, WindowFixture {
     Q_OBJECT
 
-    QTemporaryDir m_folder;
-    std::unique_ptr<MainWindow> m_window;
-    Answers* m_answers = nullptr;
-
-    QString at(const QString& name) const { return m_folder.filePath(name); }
     Subs& subs() { return m_window->subs(); }
     SubsModel& model() { return subs().model(); }
     bool keeps(int sub) { return model().run().subs[static_cast<std::size_t>(sub)].keep; }
@@ -77,10 +67,7 @@ class SubsTest : public QObject {
 
 private slots:
     void initTestCase() {
-        QStandardPaths::setTestModeEnabled(true);
-        QCoreApplication::setOrganizationName("CaelumenTest");
-        QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, at("settings"));
-        QDir(QStandardPaths::writableLocation(QStandardPaths::CacheLocation)).removeRecursively();
+        useOwnSettings();
         Site garden;
         garden.latitude_deg = -34, garden.longitude_deg = 22.4, garden.bortle = 5;
         double later = 0;
@@ -97,13 +84,7 @@ private slots:
     }
 
     void init() {
-        auto answers = std::make_unique<Answers>();
-        m_answers = answers.get();
-        chooseTheme(*qApp, ThemeKind::Grey);
-        m_window = std::make_unique<MainWindow>(std::move(answers));
-        m_window->show();
-        QVERIFY(QTest::qWaitForWindowExposed(m_window.get()));
-        m_window->openCampaign(at(QTest::currentTestFunction()) + ".caelumen");
+        newCampaign();
         QTest::keyClick(m_window.get(), Qt::Key_3, Qt::AltModifier);
         QCOMPARE(m_window->workspace(), MainWindow::Workspace::Subs);
     }
@@ -129,7 +110,7 @@ private slots:
                 QVERIFY(subs().table().columnWidth(column) >= subs().table().sizeHintForIndex(subs().table().model()->index(row, column)).width());
         // The other run, by a click.
         QTest::mouseClick(subs().runs().viewport(), Qt::LeftButton, {}, subs().runs().visualItemRect(subs().runs().item(1)).center());
-        QTRY_VERIFY_WITH_TIMEOUT(model().judged() && model().run().subs.front().figures.file.find("duo7") != std::string::npos, 20'000);
+        QTRY_VERIFY_WITH_TIMEOUT(model().judged() && model().run().subs.front().figures->file.find("duo7") != std::string::npos, 20'000);
         QVERIFY(!keeps(2));
     }
 
@@ -331,7 +312,7 @@ private slots:
 
     void whatHeadersDoNotSayIsTold() {
         takeIn();
-        QVERIFY(model().run().subs.front().figures.level.count("G"));
+        QVERIFY(model().run().subs.front().figures->level.count("G"));
         tellFacts([](ToldDialog& d) {
             byName<QComboBox>(d, "Colour mosaic")->setCurrentText("none: a monochrome camera");
             QTest::keyClicks(byName<QLineEdit>(d, "Target"), "NGC 3372");
@@ -355,7 +336,7 @@ private slots:
         QVERIFY(m_window->session().kept("subs").contains("NGC 3372"));
         m_window->session().undoStack().undo();
         QTRY_VERIFY_WITH_TIMEOUT(target() < 0 && model().judged(), 20'000);
-        QVERIFY(model().run().subs.front().figures.level.count("G"));
+        QVERIFY(model().run().subs.front().figures->level.count("G"));
     }
 
     void allRunsAreJudgedSideBySide() {

@@ -158,11 +158,7 @@ private slots:
         QVERIFY(saved && saved->name == "City balcony");
         const QString campaign = m_window->session().campaign()->path();
         m_window.reset();
-        auto answers = std::make_unique<Answers>();
-        m_answers = answers.get();
-        chooseTheme(*qApp, ThemeKind::Grey);
-        m_window = std::make_unique<MainWindow>(std::move(answers));
-        m_window->show();
+        newWindow();
         m_window->openCampaign(campaign);
         m_window->showWorkspace(MainWindow::Workspace::Verdict);
         QVERIFY(ready());

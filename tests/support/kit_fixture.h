@@ -1,34 +1,22 @@
 #pragma once
 
 #include "app/kit/kit.h"
-#include "app/main_window.h"
-#include "app/widgets/theme.h"
 #include "core/base/file.h"
-#include "support/answers.h"
-#include "support/scenes.h"
-#include "support/window.h"
+#include "support/window_fixture.h"
 
 #include <QAction>
 #include <QListWidget>
-#include <QSettings>
-#include <QStandardPaths>
-#include <QTest>
 #include <QTextBrowser>
 
 namespace caelumen {
 
-/// The Kit in the real window, with a small trial of three filters.
-class KitFixture {
+/// The Kit, with a small trial in hand.
+class KitFixture : protected WindowFixture {
 protected:
-    scenes::Folder m_folder;
-    std::unique_ptr<MainWindow> m_window;
-    Answers* m_answers = nullptr;
-
-    QString at(const char* name) const { return QString::fromStdString((m_folder / name).string()); }
     Kit& kit() { return m_window->kit(); }
     QString said() { return kit().page().toPlainText(); }
-    void drop(const QString& file) { dropOn(*m_window, {file}); }
-    QString problem() const { return problemIn(*m_window); }
+    using WindowFixture::drop;
+    void drop(const QString& file) { WindowFixture::drop({file}); }
     /// Triggers an entry of one of the Kit's own menus by its text.
     bool chooseFromMenu(const QString& text) {
         for (QAction* a : kit().findChildren<QAction*>())
@@ -41,10 +29,8 @@ protected:
     }
 
     void makeScene() {
-        QStandardPaths::setTestModeEnabled(true);
-        QCoreApplication::setOrganizationName("CaelumenTest");
-        QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, at("settings"));
-        SimulatedTrial s = scenes::smallTrial({"open", "duo7", "duo3"}, 640);
+        useOwnSettings();
+        SimulatedTrial s = threeFilters(640);
         s.trial.filters[1].claims = {{500.7, 7, 0.9}, {656.3, 7, 0.9}};
         QVERIFY(writeTrial(s, m_folder.path()).ok());
         QVERIFY(writeFile(m_folder / "mine.csv", "wavelength;T\n640,0;0,0\n655,0;0,0\n655,1;80,0\n657,5;80,0\n657,6;0,0\n680,0;0,0\n").ok());
@@ -54,16 +40,10 @@ protected:
     }
 
     void openWindow() {
-        auto answers = std::make_unique<Answers>();
-        m_answers = answers.get();
-        chooseTheme(*qApp, ThemeKind::Grey);
-        m_window = std::make_unique<MainWindow>(std::move(answers));
-        m_window->show();
-        QVERIFY(QTest::qWaitForWindowExposed(m_window.get()));
-        m_window->openCampaign(at(QTest::currentTestFunction()) + ".caelumen");
+        newCampaign();
         drop(at("trial/trial.json"));
         m_window->showWorkspace(MainWindow::Workspace::Kit);
-        QVERIFY(m_window->session().hasTrial());
+        QVERIFY(session().hasTrial());
     }
 };
 

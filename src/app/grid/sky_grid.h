@@ -44,8 +44,9 @@ public:
     QComboBox& moonBox() { return *m_moonBox; }
     QDoubleSpinBox& readingBox() { return *m_reading; }
 
-    QString tableText() const;             ///< cells as they are shown, to copy
-    void askExport(const QString& ending); ///< csv, json, png or svg
+    QString tableText() const;                        ///< cells as they are shown, to copy
+    QByteArray exported(const QString& ending) const; ///< empty where a picture cannot be made
+    void askExport(const QString& ending);            ///< csv, json, png or svg
     void askCampaign();
     void themeChanged();
     QByteArray saveLayout() const;

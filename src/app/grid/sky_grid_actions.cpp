@@ -1,3 +1,4 @@
+#include "app/await.h"
 #include "app/grid/sky_grid.h"
 #include "app/widgets/copied.h"
 #include "app/widgets/paths.h"
@@ -27,6 +28,18 @@ QString SkyGrid::tableText() const {
     return out;
 }
 
+QByteArray SkyGrid::exported(const QString& ending) const {
+    if (ending == "csv") return QByteArray::fromStdString(gridToCsv(*m_model.grid(), m_model.question(), m_model.cells()));
+    if (ending == "json")
+        return QByteArray::fromStdString(jsonText(gridToJson(*m_model.grid(), m_model.question(), m_model.cells(), m_model.borders()), 1) + "\n");
+    return awaited([picture = pictureOf(), ending] {
+        if (ending == "svg") return gridSvg(picture);
+        QByteArray bytes;
+        QBuffer buffer(&bytes);
+        return gridImage(picture).save(&buffer, "PNG") ? bytes : QByteArray();
+    });
+}
+
 void SkyGrid::askExport(const QString& ending) {
     if (!m_model.grid() || m_model.cells().empty()) return emit problem(tr("There is no grid yet; measure a trial first."));
     const QString filter = ending == "csv"    ? tr("Table (*.csv)")
@@ -37,18 +50,8 @@ void SkyGrid::askExport(const QString& ending) {
                                       QString("sky-grid-%1.%2").arg(QString(gridQuantityName(m_model.question().quantity)).replace('_', '-'), ending), filter);
     if (path.isEmpty()) return;
     if (QFileInfo(path).suffix().isEmpty()) path += "." + ending;
-    QByteArray bytes;
-    const GridPicture picture = pictureOf();
-    if (ending == "csv") {
-        bytes = QByteArray::fromStdString(gridToCsv(*m_model.grid(), m_model.question(), m_model.cells()));
-    } else if (ending == "json") {
-        bytes = QByteArray::fromStdString(jsonText(gridToJson(*m_model.grid(), m_model.question(), m_model.cells(), m_model.borders()), 1) + "\n");
-    } else if (ending == "svg") {
-        bytes = gridSvg(picture);
-    } else {
-        QBuffer buffer(&bytes);
-        if (!gridImage(picture).save(&buffer, "PNG")) return emit problem(tr("The picture could not be made; there may not be enough memory."));
-    }
+    const QByteArray bytes = exported(ending);
+    if (bytes.isEmpty()) return emit problem(tr("The picture could not be made; there may not be enough memory."));
     if (const Status written = m_session.write(path, {bytes.constData(), static_cast<std::size_t>(bytes.size())}); !written)
         return emit problem(QString::fromStdString(written.error().message));
     emit told(tr("Exported to %1").arg(path));

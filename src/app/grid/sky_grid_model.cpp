@@ -1,5 +1,6 @@
 #include "app/grid/sky_grid_model.h"
 
+#include "app/await.h"
 #include "app/camera_shelf.h"
 #include "app/widgets/paths.h"
 #include "core/compare/measure_trial.h"
@@ -313,20 +314,31 @@ void SkyGridModel::chooseFilter(const QString& id) {
     emit changed();
 }
 
-Status SkyGridModel::addCampaign(const QString& path) {
-    if (m_session.campaign() && QFileInfo(path).absoluteFilePath() == m_session.campaign()->path())
-        return Error{tr("That campaign is open already: its trials are in the grid.").toStdString()};
+namespace {
+
+/// The trials of a campaign that have runs, with their titles.
+Result<std::vector<std::pair<QString, Trial>>> trialsOf(const QString& path) {
     const auto campaign = Campaign::openToRead(path);
     if (!campaign) return campaign.error();
     const auto entries = (*campaign)->trials();
     if (!entries) return entries.error();
+    std::vector<std::pair<QString, Trial>> out;
+    for (const Campaign::Entry& e : *entries)
+        if (auto trial = (*campaign)->trial(e.id); trial && !trial->runs.empty()) out.emplace_back(e.title, std::move(*trial));
+    return out;
+}
+
+} // namespace
+
+Status SkyGridModel::addCampaign(const QString& path) {
+    if (m_session.campaign() && QFileInfo(path).absoluteFilePath() == m_session.campaign()->path())
+        return Error{tr("That campaign is open already: its trials are in the grid.").toStdString()};
     const QString name = QFileInfo(path).completeBaseName();
     if (m_others.contains(name)) return Done{};
-    int taken = 0;
-    for (const Campaign::Entry& e : *entries)
-        if (auto trial = (*campaign)->trial(e.id); trial && !trial->runs.empty())
-            m_trials.push_back({name + ": " + e.title, 0, std::move(*trial), nullptr, {}}), ++taken;
-    if (taken == 0) return Error{tr("%1 holds no trial with runs.").arg(name).toStdString()};
+    auto trials = awaited([path] { return trialsOf(path); });
+    if (!trials) return trials.error();
+    if (trials->empty()) return Error{tr("%1 holds no trial with runs.").arg(name).toStdString()};
+    for (auto& [title, trial] : *trials) m_trials.push_back({name + ": " + title, 0, std::move(trial), nullptr, {}});
     m_others << name;
     measureMissing();
     return Done{};

@@ -1,3 +1,4 @@
+#include "app/await.h"
 #include "app/camera_shelf.h"
 #include "app/kit/camera_dialog.h"
 #include "app/kit/chart_dialog.h"
@@ -225,7 +226,7 @@ void Kit::addFilter(Filter filter) {
 void Kit::askOtherCampaign() {
     const QString path = m_prompts.openFile(this, tr("Copy filters from a campaign"), tr("Campaigns (*.caelumen)"));
     if (path.isEmpty()) return;
-    const auto theirs = Session::shelfOf(path);
+    const auto theirs = awaited([path] { return Session::shelfOf(path); });
     if (!theirs) return emit problem(QString::fromStdString(theirs.error().message));
     FilterShelf mine = m_session.shelf();
     QStringList copied;

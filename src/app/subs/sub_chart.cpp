@@ -60,7 +60,7 @@ void SubChart::show(const Content& content) {
     if (content.run) {
         std::optional<JulianDate> first;
         for (const JudgedSub& s : content.run->subs) {
-            const auto t = s.figures.start.empty() ? Result<JulianDate>(Error{""}) : parseTime(s.figures.start);
+            const auto t = s.figures->start.empty() ? Result<JulianDate>(Error{""}) : parseTime(s.figures->start);
             if (!t) {
                 m_timed = false;
                 break;
@@ -87,7 +87,7 @@ std::optional<double> SubChart::valueOf(const JudgedSub& s) const {
     case Quantity::Sky:
         return skyRate(f, m_content.gain);
     case Quantity::Transparency:
-        return f.transparency;
+        return s.transparency;
     case Quantity::Fwhm:
         return f.fwhm_px;
     case Quantity::Eccentricity:
@@ -188,7 +188,7 @@ void SubChart::paintEvent(QPaintEvent*) {
     QPainterPath moon;
     bool known = false;
     for (std::size_t i = 0; i < m_content.run->subs.size(); ++i) {
-        const auto alt = m_content.run->subs[i].figures.moonAltitude_deg;
+        const auto alt = m_content.run->subs[i].figures->moonAltitude_deg;
         if (!alt) continue;
         const QPointF at(a.x(m_seconds[i]), a.moon.bottom() - std::clamp(*alt, 0.0, 90.0) / 90 * a.moon.height());
         known ? moon.lineTo(at) : moon.moveTo(at);
@@ -207,7 +207,7 @@ void SubChart::paintEvent(QPaintEvent*) {
         const double x = a.x(m_seconds[i]);
         if (x - last < a.plot.width() / labels) continue;
         last = static_cast<int>(x);
-        const QString text = m_timed && m_content.clock ? m_content.clock(m_content.run->subs[i].figures.start) : QString::number(i + 1);
+        const QString text = m_timed && m_content.clock ? m_content.clock(m_content.run->subs[i].figures->start) : QString::number(i + 1);
         p.drawText(QRectF(x - 30, a.moon.bottom() + 3, 60, 16), Qt::AlignHCenter, text);
     }
     // The subs.
@@ -257,7 +257,7 @@ QString SubChart::text() const {
     if (m_content.run)
         for (const JudgedSub& s : m_content.run->subs) {
             const auto v = valueOf(s);
-            out += copiedRow({copiedName(s.figures.file), QString::fromStdString(s.figures.start), v ? QString::number(*v, 'g', 6) : QString(),
+            out += copiedRow({copiedName(s.figures->file), QString::fromStdString(s.figures->start), v ? QString::number(*v, 'g', 6) : QString(),
                               s.keep ? "keep" : "reject", reasonName(s.reason)});
         }
     return out;
@@ -271,7 +271,7 @@ bool SubChart::event(QEvent* event) {
             const auto v = valueOf(s);
             QToolTip::showText(help->globalPos(),
                                tr("%1\n%2 %3\n%4")
-                                   .arg(QString::fromStdString(s.figures.file).section('/', -1), nameOf(m_content.quantity),
+                                   .arg(QString::fromStdString(s.figures->file).section('/', -1), nameOf(m_content.quantity),
                                         v ? number(*v) : tr("not measured"), s.keep ? tr("kept") : QString::fromStdString(s.words)),
                                this);
         }

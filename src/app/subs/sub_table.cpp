@@ -29,7 +29,7 @@ std::optional<double> SubTable::number(const JudgedSub& s, int column) const {
     case Sky:
         return skyRate(f, m_gain);
     case Transparency:
-        return f.transparency;
+        return s.transparency;
     case Fwhm:
         return f.fwhm_px;
     case Eccentricity:
@@ -74,7 +74,7 @@ std::vector<int> SubTable::widest(int column) const {
     for (int row = rowCount() - 1; row >= 0; --row) {
         const JudgedSub& s = m_run->subs[static_cast<std::size_t>(row)];
         words[{s.keep, s.byHand, s.reason}] = row;
-        if (!s.figures.start.empty()) timed = row;
+        if (!s.figures->start.empty()) timed = row;
         const auto value = number(s, column);
         if (!value) continue;
         if (*value < least) least = *value, leastRow = row;
@@ -99,7 +99,7 @@ QVariant SubTable::data(const QModelIndex& at, int role) const {
     case Qt::ForegroundRole:
         return s.keep ? QVariant(theme().text) : QVariant(theme().bad);
     case Qt::ToolTipRole:
-        return QString("%1\n%2").arg(QString::fromStdString(s.figures.file),
+        return QString("%1\n%2").arg(QString::fromStdString(s.figures->file),
                                      s.words.empty() ? (s.keep ? tr("Nothing speaks against it.") : QString()) : QString::fromStdString(s.words));
     default:
         return {};
@@ -134,7 +134,7 @@ QString SubTable::text() const {
         const JudgedSub& s = m_run->subs[static_cast<std::size_t>(r)];
         QStringList row;
         for (int c = 0; c < ColumnCount; ++c) row << cell(s, r, c);
-        out += copiedRow(row << copiedName(s.figures.file) << copiedName(s.words));
+        out += copiedRow(row << copiedName(s.figures->file) << copiedName(s.words));
     }
     return out;
 }

@@ -276,7 +276,7 @@ void Subs::fillRun() {
         text = m_model.groups().empty() ? tr("Drop a folder of subs, darks and flats here, or let the virtual camera take some (More).") : QString();
     } else if (!m_model.judged()) {
         int measured = 0;
-        for (const JudgedSub& s : run.subs) measured += !s.figures.level.empty() || !s.figures.problem.empty();
+        for (const JudgedSub& s : run.subs) measured += !s.figures->level.empty() || !s.figures->problem.empty();
         text = tr("%1 of %2 subs measured; they are judged against each other when all are.").arg(measured).arg(n);
     } else {
         text = tr("<b>%1 of %2 subs kept, %3.</b>").arg(run.kept()).arg(n).arg(hours(run.kept_s()));
@@ -284,7 +284,7 @@ void Subs::fillRun() {
         for (const auto& [reason, seconds] : run.lost_s()) lost << tr("%1 %2").arg(coreWord(reasonName(reason)), hours(seconds));
         if (!lost.isEmpty()) text += tr(" Lost to: %1.").arg(lost.join(", "));
         for (const std::string& note : run.notes) text += "<br>" + QString::fromStdString(note).toHtmlEscaped();
-        const std::string& channel = run.subs[run.reference].figures.channel;
+        const std::string& channel = run.subs[run.reference].figures->channel;
         const SubsRun* mine = m_model.runOf(m_model.current());
         if (mine && mine->scale && mine->run.transparency()) {
             const double clear = mine->run.transparency()->mean;
@@ -355,11 +355,11 @@ void Subs::fillSub() {
         offset = QPointF(there.x - 0.5 * (info.width - 1), there.y - 0.5 * (info.height - 1)) / pitch;
         flipped = std::abs(std::remainder(s.alignment->rotation_deg, 360)) > 90;
     }
-    QString caption = tr("%1 of %2  %3").arg(m_sub + 1).arg(run.subs.size()).arg(QString::fromStdString(s.figures.file).section('/', -1));
+    QString caption = tr("%1 of %2  %3").arg(m_sub + 1).arg(run.subs.size()).arg(QString::fromStdString(s.figures->file).section('/', -1));
     if (m_model.judged())
         caption += s.keep ? (s.byHand ? tr("   kept by you") : tr("   kept"))
                           : tr("   left out: %1").arg(s.words.empty() ? coreWord(reasonName(s.reason)) : QString::fromStdString(s.words));
-    m_view->show(image, offset, flipped, s.figures.problem.empty() ? tr("Reading the sub \u2026") : QString::fromStdString(s.figures.problem), caption,
+    m_view->show(image, offset, flipped, s.figures->problem.empty() ? tr("Reading the sub \u2026") : QString::fromStdString(s.figures->problem), caption,
                  !s.keep);
     if (image.isNull()) m_model.wantPicture(at);
 }
@@ -372,7 +372,7 @@ void Subs::hearLanded(int group, int sub) {
     const JudgedSub& s = m_model.runOf(group)->run.subs[static_cast<std::size_t>(sub)];
     if (!s.keep)
         emit problem(tr("Left out as it landed: %1 (%2). %3")
-                         .arg(QString::fromStdString(s.figures.file).section('/', -1), coreWord(reasonName(s.reason)), QString::fromStdString(s.words)));
+                         .arg(QString::fromStdString(s.figures->file).section('/', -1), coreWord(reasonName(s.reason)), QString::fromStdString(s.words)));
 }
 
 void Subs::showSub(int sub) {

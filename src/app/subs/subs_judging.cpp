@@ -31,21 +31,21 @@ QString notebookFor(const QString& key) {
 }
 
 std::optional<MoonResponse> moonOf(const JudgedRun& run, std::optional<double> gain) {
-    const auto response = moonResponse(run, run.subs[run.reference].figures.channel, gain);
+    const auto response = moonResponse(run, run.subs[run.reference].figures->channel, gain);
     return response ? std::optional(*response) : std::nullopt;
 }
 
 bool holds(const JudgedRun& run, const std::vector<fs::path>& lights) {
     std::set<std::string> now;
     for (const fs::path& p : lights) now.insert(nameText(p));
-    return run.subs.size() == now.size() && std::all_of(run.subs.begin(), run.subs.end(), [&](const JudgedSub& s) { return now.count(s.figures.file) > 0; });
+    return run.subs.size() == now.size() && std::all_of(run.subs.begin(), run.subs.end(), [&](const JudgedSub& s) { return now.count(s.figures->file) > 0; });
 }
 
 /// The recipe's lights, with what is known of them already.
 JudgedRun withLights(JudgedRun before, const SubsRecipe& recipe) {
     std::map<std::string, std::size_t> known;
-    for (std::size_t i = 0; i < before.subs.size(); ++i) known[before.subs[i].figures.file] = i;
-    const std::string reference = before.subs.empty() ? std::string() : before.subs[before.reference].figures.file;
+    for (std::size_t i = 0; i < before.subs.size(); ++i) known[before.subs[i].figures->file] = i;
+    const std::string reference = before.subs.empty() ? std::string() : before.subs[before.reference].figures->file;
     JudgedRun out;
     bool laid = false;
     for (const fs::path& p : recipe.lights) {
@@ -62,8 +62,10 @@ JudgedRun withLights(JudgedRun before, const SubsRecipe& recipe) {
 } // namespace
 
 JudgedSub notMeasured(std::string file, std::optional<double> exposure_s) {
+    SubFigures known;
+    known.file = std::move(file), known.exposure_s = exposure_s;
     JudgedSub out;
-    out.figures.file = std::move(file), out.figures.exposure_s = exposure_s;
+    out.figures = std::move(known);
     return out;
 }
 
@@ -131,21 +133,21 @@ void SubsModel::measureNext() {
                        run.measurer = std::make_shared<const SubMeasurer>(std::move(*made));
                    }
                    if (!run.notebook) run.notebook = notebookOf(r, *run.measurer, toPath(notebookFor(key + run.of)));
-                   std::map<std::string, SubFigures> figures;
+                   std::map<std::string, SharedFigures> figures;
                    for (const JudgedSub& s : run.run.subs)
-                       if (s.figures.measured()) figures[s.figures.file] = s.figures;
+                       if (s.figures->measured()) figures[s.figures->file] = s.figures;
                    std::vector<fs::path> fresh;
                    for (const fs::path& p : r.lights)
                        if (figures.count(nameText(p)) == 0) fresh.push_back(p);
-                   auto measured = measureSubs(fresh, *run.measurer, *run.notebook, job, [this, key, of = run.of](const SubFigures& f) {
+                   auto measured = measureSubs(fresh, *run.measurer, *run.notebook, job, [this, key, of = run.of](const SharedFigures& f) {
                        QMetaObject::invokeMethod(
                            this, [this, key, of, f] { takeFigures(key, of, f); }, Qt::QueuedConnection);
                    });
                    if (!measured) return {};
                    std::optional<Result<JudgedRun>> judged;
                    if (!run.judged || !measured->empty()) {
-                       for (SubFigures& f : *measured) figures[f.file] = std::move(f);
-                       std::vector<SubFigures> all;
+                       for (SharedFigures& f : *measured) figures[f->file] = std::move(f);
+                       std::vector<SharedFigures> all;
                        for (const fs::path& p : r.lights) all.push_back(std::move(figures[nameText(p)]));
                        judged = judgeRun(std::move(all), r.cull, r.reference, &run.run);
                    }
@@ -175,11 +177,11 @@ void SubsModel::measureNext() {
                });
 }
 
-void SubsModel::takeFigures(const QString& key, const QString& of, const SubFigures& figures) {
+void SubsModel::takeFigures(const QString& key, const QString& of, const SharedFigures& figures) {
     const auto it = m_runs.find(key);
     if (it == m_runs.end() || it->second.of != of || it->second.judged) return;
     for (JudgedSub& s : it->second.run.subs)
-        if (s.figures.file == figures.file) s = notMeasured(figures.file, {}), s.figures = figures;
+        if (s.figures->file == figures->file) s = JudgedSub(), s.figures = figures;
     if (key == m_currentKey && !m_tellLater.isActive()) m_tellLater.start(); // not for each of hundreds
 }
 
@@ -195,7 +197,7 @@ void SubsModel::takeJudged(const QString& key) {
     for (std::size_t g = 0; g < m_groups.size(); ++g) {
         if (m_groups[g].kind != FrameKind::Light || keyOf(m_groups[g]) != key) continue;
         for (std::size_t i = 0; i < run.run.subs.size(); ++i)
-            if (m_landed.erase(run.run.subs[i].figures.file) > 0) emit landed(static_cast<int>(g), static_cast<int>(i));
+            if (m_landed.erase(run.run.subs[i].figures->file) > 0) emit landed(static_cast<int>(g), static_cast<int>(i));
     }
 }
 
@@ -228,7 +230,7 @@ std::optional<MoonRejection> SubsModel::moonAgainstFirst(const std::string& chan
     const auto first = std::find_if(m_groups.begin(), m_groups.end(), [](const FrameGroup& g) { return g.kind == FrameKind::Light; });
     if (first == m_groups.end() || m_current < 0 || &*first == &m_groups[static_cast<std::size_t>(m_current)]) return std::nullopt;
     const SubsRun *base = runOf(static_cast<int>(first - m_groups.begin())), *mine = runOf(m_current);
-    const auto told = [&](const SubsRun* r) { return r && r->judged && r->moon && r->run.subs[r->run.reference].figures.channel == channel; };
+    const auto told = [&](const SubsRun* r) { return r && r->judged && r->moon && r->run.subs[r->run.reference].figures->channel == channel; };
     if (!told(base) || !told(mine)) return std::nullopt;
     return moonRejection(*mine->moon, *base->moon);
 }
@@ -236,11 +238,11 @@ std::optional<MoonRejection> SubsModel::moonAgainstFirst(const std::string& chan
 void SubsModel::wantPicture(std::size_t sub) {
     const SubsRun& r = here();
     if (r.measurer && sub < r.run.subs.size())
-        m_pictures.want(r.run.subs[sub].figures.file, r.judged ? r.run.subs[r.run.reference].figures : r.run.subs[sub].figures, r.measurer);
+        m_pictures.want(r.run.subs[sub].figures->file, r.judged ? r.run.subs[r.run.reference].figures : r.run.subs[sub].figures, r.measurer);
 }
 
 QImage SubsModel::picture(std::size_t sub) const {
-    return sub < run().subs.size() ? m_pictures.of(run().subs[sub].figures.file) : QImage();
+    return sub < run().subs.size() ? m_pictures.of(run().subs[sub].figures->file) : QImage();
 }
 
 } // namespace caelumen

@@ -12,6 +12,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <unordered_map>
 
 namespace caelumen {
 namespace fs = std::filesystem;
@@ -25,7 +26,7 @@ SubsModel::SubsModel(Session& session, QObject* parent)
     connect(&m_pictures, &SubPictures::problem, this, &SubsModel::problem);
     connect(&m_pictures, &SubPictures::ready, this, [this](const std::string& file) {
         for (std::size_t i = 0; i < run().subs.size(); ++i)
-            if (run().subs[i].figures.file == file) emit pictureReady(static_cast<int>(i));
+            if (run().subs[i].figures->file == file) emit pictureReady(static_cast<int>(i));
     });
     m_tellLater.setInterval(200);
     m_tellLater.setSingleShot(true);
@@ -36,7 +37,8 @@ SubsModel::SubsModel(Session& session, QObject* parent)
 void SubsModel::load() {
     m_jobs.cancel();
     m_watch.watch({}, {});
-    m_read.clear(), m_frames.clear(), m_groups.clear(), m_runs.clear(), m_landed.clear();
+    m_taken = std::make_shared<const Taken>(Taken{{}, m_taken->library});
+    m_frames.clear(), m_groups.clear(), m_runs.clear(), m_landed.clear();
     m_current = -1;
     m_currentKey.clear();
     m_decisions = {};
@@ -68,50 +70,53 @@ void SubsModel::setDecisions(const SubsDecisions& decisions) {
 void SubsModel::takeIn() {
     const QStringList sources = m_decisions.sources;
     if (sources.isEmpty()) {
-        m_read.clear();
+        m_taken = std::make_shared<const Taken>(Taken{{}, m_taken->library});
         regroup();
         return;
     }
-    // What is known of a file already is not read again.
-    std::map<std::string, IntakeFrame> known;
-    for (const IntakeFrame& f : m_read) known[nameText(f.path)] = f;
-    for (const IntakeFrame& f : m_library) known[nameText(f.path)] = f;
-    m_jobs.run("intake", tr("Reading headers"), [this, sources, known, library = darkLibrary()](const Job& job) -> JobService::Finish {
-        const auto read = [&](const std::vector<fs::path>& files) {
-            std::vector<fs::path> fresh;
-            for (const fs::path& p : files)
-                if (!known.count(nameText(p))) fresh.push_back(p);
-            std::vector<IntakeFrame> taken = takeInAll(fresh, job);
-            std::map<std::string, IntakeFrame> all = known;
-            for (IntakeFrame& f : taken) all[nameText(f.path)] = std::move(f);
-            std::vector<IntakeFrame> out;
-            for (const fs::path& p : files)
-                if (const auto it = all.find(nameText(p)); it != all.end()) out.push_back(it->second);
-            return out;
-        };
-        std::vector<fs::path> files;
-        std::set<std::string> once;
-        for (const QString& s : sources)
-            for (fs::path& p : framesBeneath(toPath(s)))
-                if (once.insert(nameText(p)).second) files.push_back(std::move(p));
-        auto frames = read(files);
-        std::vector<IntakeFrame> shelf;
-        if (!library.isEmpty())
-            for (IntakeFrame& f : read(framesBeneath(toPath(library))))
-                if ((f.kind == FrameKind::Dark || f.kind == FrameKind::Bias) && !once.count(nameText(f.path))) shelf.push_back(std::move(f));
-        if (job.cancelled()) return {};
-        return [this, frames = std::move(frames), shelf = std::move(shelf)]() mutable {
-            m_read = std::move(frames);
-            m_library = std::move(shelf);
-            keepDarkLengths();
-            regroup();
-        };
-    });
+    m_jobs.run("intake", tr("Reading headers"),
+               [this, sources, before = m_taken, stale = m_stale, library = darkLibrary()](const Job& job) -> JobService::Finish {
+                   // What is known of a file already is not read again.
+                   std::unordered_map<std::string, const IntakeFrame*> known;
+                   for (const auto* list : {&before->frames, &before->library})
+                       for (const IntakeFrame& f : *list)
+                           if (std::string name = nameText(f.path); !stale.count(name)) known[std::move(name)] = &f;
+                   const auto read = [&](const std::vector<fs::path>& files) {
+                       std::vector<fs::path> fresh;
+                       for (const fs::path& p : files)
+                           if (!known.count(nameText(p))) fresh.push_back(p);
+                       const std::vector<IntakeFrame> taken = takeInAll(fresh, job);
+                       std::unordered_map<std::string, const IntakeFrame*> all = known;
+                       for (const IntakeFrame& f : taken) all[nameText(f.path)] = &f;
+                       std::vector<IntakeFrame> out;
+                       for (const fs::path& p : files)
+                           if (const auto it = all.find(nameText(p)); it != all.end()) out.push_back(*it->second);
+                       return out;
+                   };
+                   std::vector<fs::path> files;
+                   std::set<std::string> once;
+                   for (const QString& s : sources)
+                       for (fs::path& p : framesBeneath(toPath(s)))
+                           if (once.insert(nameText(p)).second) files.push_back(std::move(p));
+                   auto taken = std::make_shared<Taken>();
+                   taken->frames = read(files);
+                   if (!library.isEmpty())
+                       for (IntakeFrame& f : read(framesBeneath(toPath(library))))
+                           if ((f.kind == FrameKind::Dark || f.kind == FrameKind::Bias) && !once.count(nameText(f.path)))
+                               taken->library.push_back(std::move(f));
+                   if (job.cancelled()) return {};
+                   return [this, taken = std::move(taken), stale] {
+                       m_taken = taken;
+                       for (const std::string& name : stale) m_stale.erase(name);
+                       keepDarkLengths();
+                       regroup();
+                   };
+               });
 }
 
 void SubsModel::keepDarkLengths() const {
     std::set<double> lengths;
-    for (const IntakeFrame& f : m_library)
+    for (const IntakeFrame& f : m_taken->library)
         if (f.kind == FrameKind::Dark && f.problem.empty() && f.exposure_s) lengths.insert(*f.exposure_s);
     QStringList text;
     for (const double s : lengths) text << QString::number(s);
@@ -123,7 +128,7 @@ QString SubsModel::keyOf(const FrameGroup& g) const {
 }
 
 void SubsModel::regroup() {
-    m_frames = m_read;
+    m_frames = m_taken->frames;
     for (IntakeFrame& f : m_frames) {
         if (const auto it = m_decisions.kinds.find(nameText(f.path)); it != m_decisions.kinds.end()) f.kind = it->second, f.guessed = false;
         const auto told = m_decisions.told.find(nameText(f.path));
@@ -162,9 +167,7 @@ void SubsModel::choose(int group) {
 }
 
 SubsRecipe SubsModel::recipe(int group) const {
-    std::vector<IntakeFrame> all = m_frames;
-    all.insert(all.end(), m_library.begin(), m_library.end());
-    SubsRecipe out = recipeFor(m_groups[static_cast<std::size_t>(group)], all);
+    SubsRecipe out = recipeFor(m_groups[static_cast<std::size_t>(group)], m_frames, m_taken->library);
     const SubsRecipe decided = asRecipe(m_decisions);
     out.cull = decided.cull, out.combine = decided.combine, out.mosaic = decided.mosaic, out.flatSchool = decided.flatSchool, out.halves = decided.halves,
     out.maps = decided.maps;
@@ -240,14 +243,14 @@ ToldFacts SubsModel::told(int group) const {
 }
 
 SubsModel::Word SubsModel::wordOn(std::size_t sub) const {
-    const std::string& file = run().subs[sub].figures.file;
+    const std::string& file = run().subs[sub].figures->file;
     const auto in = [&](const std::vector<std::string>& list) { return std::find(list.begin(), list.end(), file) != list.end(); };
     return in(m_decisions.reject) ? Word::Reject : in(m_decisions.keep) ? Word::Keep : Word::Judged;
 }
 
 void SubsModel::overrule(std::size_t sub, Word word) {
     if (sub >= run().subs.size()) return;
-    const std::string file = run().subs[sub].figures.file;
+    const std::string file = run().subs[sub].figures->file;
     SubsDecisions d = m_decisions;
     std::erase(d.keep, file), std::erase(d.reject, file);
     if (word == Word::Keep) d.keep.push_back(file);
@@ -258,7 +261,7 @@ void SubsModel::overrule(std::size_t sub, Word word) {
 void SubsModel::watch(const QString& folder) {
     std::map<std::string, std::uintmax_t> known;
     std::error_code failed;
-    for (const IntakeFrame& f : m_read) known[nameText(f.path)] = fs::file_size(f.path, failed);
+    for (const IntakeFrame& f : m_taken->frames) known[nameText(f.path)] = fs::file_size(f.path, failed);
     m_watch.watch(folder, std::move(known));
     if (!folder.isEmpty()) addSources({folder});
     emit watchChanged();
@@ -267,9 +270,9 @@ void SubsModel::watch(const QString& folder) {
 void SubsModel::takeLanded(const std::set<std::string>& files) {
     for (auto& [key, run] : m_runs)
         for (JudgedSub& s : run.run.subs)
-            if (files.count(s.figures.file) > 0) s = notMeasured(s.figures.file, s.figures.exposure_s), run.judged = false;
+            if (files.count(s.figures->file) > 0) s = notMeasured(s.figures->file, s.figures->exposure_s), run.judged = false;
     m_landed.insert(files.begin(), files.end());
-    std::erase_if(m_read, [&](const IntakeFrame& f) { return files.count(nameText(f.path)) > 0; });
+    m_stale.insert(files.begin(), files.end());
     takeIn();
 }
 
@@ -300,7 +303,7 @@ QString SubsModel::darkLibrary() {
 
 void SubsModel::setDarkLibrary(const QString& folder) {
     QSettings().setValue("subs/darks", folder);
-    m_library.clear();
+    m_taken = std::make_shared<const Taken>(Taken{m_taken->frames, {}});
     takeIn();
 }
 

@@ -42,7 +42,7 @@ public:
     void tellKind(int group, FrameKind kind);
     void tell(int group, const ToldFacts& facts);
     ToldFacts told(int group) const;
-    const IntakeFrame& asRead(std::size_t frame) const { return m_read[frame]; } ///< of frames(), by its header and name alone
+    const IntakeFrame& asRead(std::size_t frame) const { return m_taken->frames[frame]; } ///< of frames(), by its header and name alone
     /// A person's word on one sub of the run: keep, reject, or (neither) as judged.
     enum class Word { Judged, Keep, Reject };
     void overrule(std::size_t sub, Word word);
@@ -91,16 +91,23 @@ private:
     void judgeAfresh(SubsRun& run) const;
     void takeJudged(const QString& key);
     void judgeNow();
-    void takeFigures(const QString& key, const QString& of, const SubFigures& figures); ///< one sub has been measured, the others not yet
-    void rescale();                                                                     ///< the transparency of all runs of a night on one scale
-    void takeLanded(const std::set<std::string>& files);                                ///< in the watched folder
+    void takeFigures(const QString& key, const QString& of, const SharedFigures& figures); ///< one sub has been measured, the others not yet
+    void rescale();                                                                        ///< the transparency of all runs of a night on one scale
+    void takeLanded(const std::set<std::string>& files);                                   ///< in the watched folder
     CullOptions cull() const;
     QString keyOf(const FrameGroup& group) const;
+
+    /// Frames as their headers say. Jobs hold what there was when they began.
+    struct Taken {
+        std::vector<IntakeFrame> frames, library; ///< of what was dropped; of the dark library
+    };
 
     Session& m_session;
     JobService m_jobs;
     SubsDecisions m_decisions;
-    std::vector<IntakeFrame> m_read, m_frames, m_library; ///< as their headers say; with what a person said; of the dark library
+    std::shared_ptr<const Taken> m_taken = std::make_shared<const Taken>();
+    std::set<std::string> m_stale;     ///< files that have changed since
+    std::vector<IntakeFrame> m_frames; ///< those read, with what a person said
     std::vector<FrameGroup> m_groups;
     int m_current = -1;
     QString m_currentKey;

@@ -1,7 +1,6 @@
 #pragma once
 
 #include "core/compare/evidence.h"
-#include "core/compare/run_facts.h"
 
 namespace caelumen {
 
@@ -82,7 +81,7 @@ void artefactFigures(FigureSheet& sheet, const Sky& sky);
 void starFigures(FigureSheet& sheet, const Sky& sky, const Sky* baseline);
 void nebulaFigures(FigureSheet& sheet, const Trial& trial, const std::vector<Sky>& run, const std::vector<Sky>& baseline, bool isBaseline,
                    const RunConditions& baselineConditions, double perArea);
-void haloFigures(FigureSheet& sheet, const Trial& trial, const OpenRun& run, const std::vector<Sky>& skies, RunEvidence& evidence, const RunEvidence& baseline);
+void haloFigures(FigureSheet& sheet, const Trial& trial, const Rig& rig, const std::vector<Sky>& skies, RunEvidence& evidence, const RunEvidence& baseline);
 void colourFigures(FigureSheet& sheet, RunEvidence& evidence, const RunEvidence& baseline);
 
 } // namespace caelumen

@@ -136,12 +136,11 @@ private:
 
 } // namespace
 
-void haloFigures(FigureSheet& sheet, const Trial& trial, const OpenRun& run, const std::vector<Sky>& skies, RunEvidence& evidence,
-                 const RunEvidence& baseline) {
+void haloFigures(FigureSheet& sheet, const Trial& trial, const Rig& rig, const std::vector<Sky>& skies, RunEvidence& evidence, const RunEvidence& baseline) {
     for (const Region& region : trial.regions) {
         if (region.role != RegionRole::HaloStar) continue;
         for (const PlaneHarvest& plane : evidence.planes) {
-            HaloFigures figures(sheet, plane, region.id, run.rig);
+            HaloFigures figures(sheet, plane, region.id, rig);
             const PlaneHarvest* base = planeOf(baseline, plane.channel);
             const auto own = plane.halos.find(region.id);
             if (!base || own == plane.halos.end() || base->halos.find(region.id) == base->halos.end()) {
@@ -155,7 +154,7 @@ void haloFigures(FigureSheet& sheet, const Trial& trial, const OpenRun& run, con
             }
             const double most = 0.8 * static_cast<double>(own->second->value.size()) * plane.view.geometry.pitch;
             HaloExcess excess =
-                haloExcess(*own->second, *theirs, evidence.alignment.scale, run.rig.obstruction.value_or(0), expectedRadius(run.rig, sheet.conditions(), most));
+                haloExcess(*own->second, *theirs, evidence.alignment.scale, rig.obstruction.value_or(0), expectedRadius(rig, sheet.conditions(), most));
             if (own->second->blind > 3.01 * own->second->fwhm && !own->second->fromShort) figures.mark(flag::saturated);
             int n = 0;
             for (const HaloRing& ring : excess.rings) figures.ring(ring, ++n);

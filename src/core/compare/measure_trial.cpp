@@ -418,7 +418,7 @@ private:
             }
             nebulaFigures(sheet, m_trial, skies, base, i == m_baseline, baseConditions, perArea);
             if (i == m_baseline) return;
-            haloFigures(sheet, m_trial, m_open[i], skies, m_evidence[i], m_evidence[m_baseline]);
+            haloFigures(sheet, m_trial, m_open[i].rig, skies, m_evidence[i], m_evidence[m_baseline]);
             m_evidence[i].starsMeasured = m_reference.photometry;
             colourFigures(sheet, m_evidence[i], m_evidence[m_baseline]);
         });

@@ -2,6 +2,7 @@
 
 #include "core/image/frame_file.h"
 #include "core/model/results.h"
+#include "core/stars/saturation.h"
 
 #include <filesystem>
 
@@ -13,11 +14,11 @@ struct OpenRun {
     FrameFile file;
     Rig rig;
     RunConditions conditions;
-    double gain = 1;                ///< e-/ADU
-    double pedestal = 0;            ///< ADU
-    double seconds = 0;             ///< what one pixel's value spans: the sub for a mean or median, all for a sum
-    double fullScale = 65535;       ///< ADU
-    double knownSaturation = 1e300; ///< ADU above the pedestal's zero, as stored
+    double gain = 1;                          ///< e-/ADU
+    double pedestal = 0;                      ///< ADU
+    double seconds = 0;                       ///< what one pixel's value spans: the sub for a mean or median, all for a sum
+    double fullScale = 65535;                 ///< ADU
+    double knownSaturation = kNeverSaturated; ///< ADU above the pedestal's zero, as stored
     bool pedestalUnknown = false;
     Halves halves;
     std::string problem; ///< why nothing can be measured; empty when it can

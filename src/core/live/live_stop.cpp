@@ -22,10 +22,10 @@ std::vector<Timed> timedSubs(const std::vector<LiveRun>& runs, double& start) {
     std::optional<double> day;
     for (std::size_t r = 0; r < runs.size(); ++r)
         for (const JudgedSub& s : runs[r].run->subs) {
-            const auto t = s.figures.start.empty() ? Result<JulianDate>(Error{""}) : parseTime(s.figures.start);
-            if (!s.keep || !t || !s.figures.problem.empty()) continue;
+            const auto t = s.figures->start.empty() ? Result<JulianDate>(Error{""}) : parseTime(s.figures->start);
+            if (!s.keep || !t || !s.figures->problem.empty()) continue;
             if (!day) day = t->day;
-            out.push_back({&s.figures, 86400 * (t->day - *day + t->fraction) + s.figures.exposure_s.value_or(0) / 2, r});
+            out.push_back({&*s.figures, 86400 * (t->day - *day + t->fraction) + s.figures->exposure_s.value_or(0) / 2, r});
         }
     start = day.value_or(0);
     return out;

@@ -80,10 +80,10 @@ std::map<std::string, double> StarLight::of(const std::vector<const JudgedRun*>&
     std::vector<Seen> seen;
     for (std::size_t r = 0; r < runs.size(); ++r)
         for (const JudgedSub& s : runs[r]->subs) {
-            if (!s.keep || !s.alignment || !s.figures.exposure_s) continue;
-            auto it = m_fluxes.find(s.figures.file);
-            if (it == m_fluxes.end()) it = m_fluxes.emplace(s.figures.file, lookedUp(stars, s.figures, *m_toReference[r], *s.alignment)).first;
-            seen.push_back({&s.figures, &it->second, (electrons ? *gains[r] : 1) / *s.figures.exposure_s});
+            if (!s.keep || !s.alignment || !s.figures->exposure_s) continue;
+            auto it = m_fluxes.find(s.figures->file);
+            if (it == m_fluxes.end()) it = m_fluxes.emplace(s.figures->file, lookedUp(stars, s.figures, *m_toReference[r], *s.alignment)).first;
+            seen.push_back({&*s.figures, &it->second, (electrons ? *gains[r] : 1) / *s.figures->exposure_s});
         }
     // The same stars in all of them.
     std::vector<int> times(stars.size(), 0);

@@ -196,8 +196,12 @@ std::vector<FrameGroup> groupFrames(const std::vector<IntakeFrame>& frames) {
     return out;
 }
 
-SubsRecipe recipeFor(const FrameGroup& lights, const std::vector<IntakeFrame>& frames) {
+SubsRecipe recipeFor(const FrameGroup& lights, const std::vector<IntakeFrame>& frames, const std::vector<IntakeFrame>& library) {
     SubsRecipe out;
+    std::vector<const IntakeFrame*> calibration;
+    for (const auto* list : {&frames, &library})
+        for (const IntakeFrame& f : *list)
+            if (f.kind != FrameKind::Light) calibration.push_back(&f);
     const IntakeFrame& first = frames[lights.frames.front()];
     for (const std::size_t i : lights.frames) out.lights.push_back(frames[i].path);
     out.run.id = "A";
@@ -218,23 +222,25 @@ SubsRecipe recipeFor(const FrameGroup& lights, const std::vector<IntakeFrame>& f
         const auto a = day(f.night), b = day(lights.night);
         return a && b ? std::abs(*a - *b) : 1e6;
     };
-    const bool named =
-        std::any_of(frames.begin(), frames.end(), [&](const IntakeFrame& f) { return f.kind == FrameKind::Flat && suits(f) && f.filter == lights.filter; });
+    const bool named = std::any_of(calibration.begin(), calibration.end(),
+                                   [&](const IntakeFrame* f) { return f->kind == FrameKind::Flat && suits(*f) && f->filter == lights.filter; });
     const auto flat = [&](const IntakeFrame& f) {
         return f.kind == FrameKind::Flat && f.width == first.width && f.height == first.height && f.mosaic == first.mosaic && f.problem.empty() &&
                (!named || f.filter == lights.filter);
     };
-    for (const IntakeFrame& f : frames)
-        if (flat(f)) nearest = std::min(nearest, away(f));
+    for (const IntakeFrame* f : calibration)
+        if (flat(*f)) nearest = std::min(nearest, away(*f));
     std::optional<double> flatExposure;
-    for (const IntakeFrame& f : frames) {
+    for (const IntakeFrame* c : calibration) {
+        const IntakeFrame& f = *c;
         if (flat(f) && away(f) <= nearest + 0.5) out.flats.push_back(f.path), flatExposure = f.exposure_s;
         if (!suits(f)) continue;
         if (f.kind == FrameKind::Dark) out.darks.push_back(f.path);
         if (f.kind == FrameKind::Bias) out.biases.push_back(f.path);
     }
     std::vector<fs::path> all;
-    for (const IntakeFrame& f : frames) {
+    for (const IntakeFrame* c : calibration) {
+        const IntakeFrame& f = *c;
         if (f.kind != FrameKind::FlatDark || f.width != first.width || f.height != first.height || !f.problem.empty()) continue;
         all.push_back(f.path);
         if (flatExposure && f.exposure_s && std::abs(*f.exposure_s / *flatExposure - 1) < 0.1) out.flatDarks.push_back(f.path);

@@ -50,7 +50,7 @@ struct FrameGroup {
 std::vector<FrameGroup> groupFrames(const std::vector<IntakeFrame>& frames);
 
 /// The recipe for a group of lights with the calibration frames that suit it: same size and mosaic; flats of the same filter, of the nearest night; all darks
-/// and biases of the same gain (makeCalibration takes the nearest); flat darks as long as the flats, else all.
-SubsRecipe recipeFor(const FrameGroup& lights, const std::vector<IntakeFrame>& frames);
+/// and biases of the same gain (makeCalibration takes the nearest); flat darks as long as the flats, else all. `library`: more to choose from.
+SubsRecipe recipeFor(const FrameGroup& lights, const std::vector<IntakeFrame>& frames, const std::vector<IntakeFrame>& library = {});
 
 } // namespace caelumen

@@ -32,9 +32,9 @@ std::optional<Line> theilSen(const std::vector<Point>& points) {
 Result<MoonResponse> moonResponse(const JudgedRun& run, const std::string& channel, std::optional<double> gain) {
     std::vector<Point> points;
     for (const JudgedSub& s : run.subs) {
-        const auto level = s.figures.level.find(channel);
-        if (!s.keep || level == s.figures.level.end() || !s.figures.moonlight_nL || !s.figures.exposure_s) continue;
-        points.push_back({*s.figures.moonlight_nL, level->second / *s.figures.exposure_s * gain.value_or(1)});
+        const auto level = s.figures->level.find(channel);
+        if (!s.keep || level == s.figures->level.end() || !s.figures->moonlight_nL || !s.figures->exposure_s) continue;
+        points.push_back({*s.figures->moonlight_nL, level->second / *s.figures->exposure_s * gain.value_or(1)});
     }
     if (points.empty()) return Error{phrase("Where the moon stood is not known: the subs need times, and the run its place and target.")};
     if (points.size() < 6) return Error{phrase("Only {} subs are kept; six are needed to follow the moon.", points.size())};

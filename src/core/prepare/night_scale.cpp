@@ -26,9 +26,9 @@ std::vector<Block> blocksOf(const std::vector<const JudgedRun*>& runs, double lo
         for (const JudgedSub& s : runs[r]->subs) {
             const SubFigures& f = s.figures;
             const auto t = f.start.empty() ? Result<JulianDate>(Error{""}) : parseTime(f.start);
-            if (!s.keep || !f.transparency || *f.transparency <= 0 || !t) continue;
+            if (!s.keep || !s.transparency || *s.transparency <= 0 || !t) continue;
             if (!day) day = t->day;
-            all.push_back({86400 * (t->day - *day + t->fraction) + f.exposure_s.value_or(0) / 2, std::log(*f.transparency), r});
+            all.push_back({86400 * (t->day - *day + t->fraction) + f.exposure_s.value_or(0) / 2, std::log(*s.transparency), r});
         }
     std::stable_sort(all.begin(), all.end(), [](const Sight& a, const Sight& b) { return a.second < b.second; });
     std::vector<Block> out;

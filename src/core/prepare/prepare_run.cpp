@@ -54,8 +54,7 @@ Json alignmentToJson(const Alignment& a) {
 /// Thin cloud that was kept: good enough for a picture, but its light is missing in a comparison.
 std::string veilOf(const JudgedRun& run) {
     constexpr double kVeiled = 0.92;
-    const auto veiled =
-        std::count_if(run.subs.begin(), run.subs.end(), [](const JudgedSub& s) { return s.keep && s.figures.transparency.value_or(1) < kVeiled; });
+    const auto veiled = std::count_if(run.subs.begin(), run.subs.end(), [](const JudgedSub& s) { return s.keep && s.transparency.value_or(1) < kVeiled; });
     const auto clear = run.transparency();
     if (veiled == 0 || !clear) return {};
     return phrase("{} of {} kept {} less than {:.0f} % of the clearest starlight (down to {:.0f} %, {}): the stack has {:.1f} % of it. For a fair test "
@@ -69,7 +68,7 @@ std::string belowZero(const JudgedRun& run) {
     std::map<std::string, std::vector<double>> levels, noises;
     for (const JudgedSub& s : run.subs)
         if (s.keep)
-            for (const auto& [channel, level] : s.figures.level) levels[channel].push_back(level), noises[channel].push_back(s.figures.noise.at(channel));
+            for (const auto& [channel, level] : s.figures->level) levels[channel].push_back(level), noises[channel].push_back(s.figures->noise.at(channel));
     for (auto& [channel, level] : levels) {
         const double middle = median(std::span<double>(level)), noise = median(std::span<double>(noises[channel]));
         if (middle < -0.05 * noise)
@@ -81,12 +80,12 @@ std::string belowZero(const JudgedRun& run) {
 }
 
 /// One stack is of one filter, gain and scale. The odd ones are the fewer.
-Status areAlike(const std::vector<SubFigures>& subs, const FrameInfo& like) {
+Status areAlike(const std::vector<SharedFigures>& subs, const FrameInfo& like) {
     const auto others = static_cast<std::size_t>(std::count_if(subs.begin(), subs.end(), [](const SubFigures& f) { return f.foreign; }));
     if (others == 0) return Done{};
     const auto odd = std::find_if(subs.begin(), subs.end(), [](const SubFigures& f) { return f.foreign; });
-    if (2 * others > subs.size()) return Error{phrase("{} The odd one may be {}: all others are compared with it.", odd->problem, shown(like.path))};
-    return Error{others == 1 ? odd->problem : phrase("{} {} more {} unlike the others too.", odd->problem, others - 1, others == 2 ? "is" : "are")};
+    if (2 * others > subs.size()) return Error{phrase("{} The odd one may be {}: all others are compared with it.", (*odd)->problem, shown(like.path))};
+    return Error{others == 1 ? (*odd)->problem : phrase("{} {} more {} unlike the others too.", (*odd)->problem, others - 1, others == 2 ? "is" : "are")};
 }
 
 } // namespace
@@ -95,9 +94,9 @@ std::shared_ptr<SubNotebook> notebookOf(const SubsRecipe& recipe, const SubMeasu
     return SubNotebook::open(file, stampOf(recipe, measurer));
 }
 
-Result<std::vector<SubFigures>> measureSubs(const std::vector<fs::path>& lights, const SubMeasurer& measurer, SubNotebook& notebook, const Job& job,
-                                            const std::function<void(const SubFigures&)>& each) {
-    std::vector<SubFigures> out;
+Result<std::vector<SharedFigures>> measureSubs(const std::vector<fs::path>& lights, const SubMeasurer& measurer, SubNotebook& notebook, const Job& job,
+                                               const std::function<void(const SharedFigures&)>& each) {
+    std::vector<SharedFigures> out;
     std::vector<Plane> spare;
     for (std::size_t i = 0; i < lights.size(); ++i) {
         if (job.cancelled()) return Error{kCancelled};
@@ -168,7 +167,7 @@ Json preparedToJson(const PreparedRun& p) {
             j["fwhm_px"] = f.fwhm_px ? Json(rounded(*f.fwhm_px)) : Json(nullptr);
             j["eccentricity"] = f.eccentricity ? Json(rounded(*f.eccentricity)) : Json(nullptr);
             j["tilt"] = f.tilt ? Json(rounded(*f.tilt)) : Json(nullptr);
-            j["transparency"] = f.transparency ? Json(rounded(*f.transparency)) : Json(nullptr);
+            j["transparency"] = s.transparency ? Json(rounded(*s.transparency)) : Json(nullptr);
             j["gradient"] = rounded(f.gradient);
             j["vignette"] = rounded(f.vignette);
             j["trails"] = f.trails;
@@ -182,13 +181,13 @@ Json preparedToJson(const PreparedRun& p) {
                 {"subs", subs},
                 {"kept", p.run.kept()},
                 {"total_s", p.run.kept_s() > 0 ? Json(p.run.kept_s()) : Json(nullptr)},
-                {"reference", p.run.subs.empty() ? "" : p.run.subs[p.run.reference].figures.file}};
+                {"reference", p.run.subs.empty() ? "" : p.run.subs[p.run.reference].figures->file}};
     Json lost = Json::object();
     for (const auto& [reason, seconds] : p.run.lost_s()) lost[reasonName(reason)] = seconds;
     out["lost_s"] = lost;
     Json moon = Json::object();
     if (!p.run.subs.empty())
-        for (const auto& [channel, level] : p.run.subs[p.run.reference].figures.level)
+        for (const auto& [channel, level] : p.run.subs[p.run.reference].figures->level)
             if (const auto m = moonResponse(p.run, channel, p.gain_e_per_adu))
                 moon[channel] = {{"intercept", rounded(m->intercept)},
                                  {"intercept_sigma", rounded(m->interceptSigma)},

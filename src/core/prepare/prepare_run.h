@@ -24,8 +24,8 @@ Result<PreparedRun> prepareRun(const SubsRecipe& recipe, const std::filesystem::
 std::shared_ptr<SubNotebook> notebookOf(const SubsRecipe& recipe, const SubMeasurer& measurer, const std::filesystem::path& file);
 
 /// Figures of lights, those found in `notebook` taken from there, the others added to it as they are measured. `each` hears of every one.
-Result<std::vector<SubFigures>> measureSubs(const std::vector<std::filesystem::path>& lights, const SubMeasurer& measurer, SubNotebook& notebook,
-                                            const Job& job = {}, const std::function<void(const SubFigures&)>& each = {});
+Result<std::vector<SharedFigures>> measureSubs(const std::vector<std::filesystem::path>& lights, const SubMeasurer& measurer, SubNotebook& notebook,
+                                               const Job& job = {}, const std::function<void(const SharedFigures&)>& each = {});
 
 /// The report of docs/formats.md.
 Json preparedToJson(const PreparedRun& prepared);

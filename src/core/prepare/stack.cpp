@@ -37,8 +37,8 @@ std::string stampOf(const SubsRecipe& recipe, const SubMeasurer& measurer, const
     for (const StackInput& in : plan.inputs) {
         const Alignment& a = *in.sub->alignment;
         std::error_code failed;
-        const auto written = fs::last_write_time(in.sub->figures.file, failed).time_since_epoch().count();
-        out += fmt::format("|{} {} {:.9g} {:.9g} {:.9g}", in.sub->figures.file, written, a.dx, a.dy, a.rotation_deg);
+        const auto written = fs::last_write_time(in.sub->figures->file, failed).time_since_epoch().count();
+        out += fmt::format("|{} {} {:.9g} {:.9g} {:.9g}", in.sub->figures->file, written, a.dx, a.dy, a.rotation_deg);
     }
     return out;
 }
@@ -188,7 +188,7 @@ public:
 
     Result<StackSummary> run(const std::vector<HeaderCard>& cards) {
         m_summary.width = m_plan.width, m_summary.height = m_plan.height, m_summary.planes = static_cast<int>(m_plan.channels.size()), m_summary.subs = m_subs;
-        for (const StackInput& in : m_plan.inputs) m_summary.total_s += in.sub->figures.exposure_s.value_or(0);
+        for (const StackInput& in : m_plan.inputs) m_summary.total_s += in.sub->figures->exposure_s.value_or(0);
         if (const Status done = openAndWork(0, cards); !done) return done.error();
         m_shelf.remove();
         for (const auto& [product, path] : m_products) m_summary.files.push_back(path);

@@ -42,7 +42,7 @@ std::vector<HeaderCard> stackHeader(const SubsRecipe& recipe, const SubMeasurer&
     }
     // In electrons alone: slopes of two runs are held against each other.
     if (measurer.gain())
-        for (const auto& [channel, level] : run.subs[run.reference].figures.level)
+        for (const auto& [channel, level] : run.subs[run.reference].figures->level)
             if (const auto moon = channel.size() == 1 ? moonResponse(run, channel, measurer.gain()) : Result<MoonResponse>(Error{""});
                 moon && moon->slopeSigma > 0)
                 out.push_back({"MOONSL_" + channel, moon->slope, "e-/s/px of sky for each nL of moonlight"}),
@@ -75,7 +75,7 @@ std::vector<HeaderCard> stackHeader(const SubsRecipe& recipe, const SubMeasurer&
                  : fmt::format("mosaic {}: each colour interpolated from its own sites at every pixel", measurer.like().mosaic->name));
     if (plan.channels.front().dropReach > 0)
         say(fmt::format("drizzled: where two subs or more have a site of a colour within {:.2f} pixels, these alone count", plan.channels.front().dropReach));
-    say(fmt::format("aligned on {}", shown(pathOf(run.subs[run.reference].figures.file).filename())));
+    say(fmt::format("aligned on {}", shown(pathOf(run.subs[run.reference].figures->file).filename())));
     say("resampled once (Lanczos, six pixels); whole-pixel shifts copied");
     if (const auto clear = run.transparency())
         say(fmt::format("transparency {:.2f} to {:.2f}, mean {:.3f}, of the clearest subs", clear->least, clear->most, clear->mean));

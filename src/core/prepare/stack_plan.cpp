@@ -28,7 +28,7 @@ Affine after(const Affine& a, const Affine& b) {
 }
 
 SkyPlane skyOn(const StackPlan& plan, const StackChannel& c, const JudgedSub& sub, const PlaneGeometry& judged, int planeWidth, int planeHeight) {
-    const auto& s = sub.figures.sky.at(c.name);
+    const auto& s = sub.figures->sky.at(c.name);
     const Affine map = after(after(toStored(c.output), sub.alignment->forward()), toPlane(judged));
     const auto at = [&](double x, double y) {
         const SurfaceBasis b = SurfaceBasis::at(map({x, y}), planeWidth, planeHeight);
@@ -55,7 +55,7 @@ void planChannels(StackPlan& plan, const FrameInfo& info, bool half) {
 Status planInputs(StackPlan& plan, const SubMeasurer& measurer, const JudgedRun& run) {
     for (const JudgedSub& s : run.subs) {
         if (!s.keep) continue;
-        auto pixels = measurer.pixels(s.figures.file);
+        auto pixels = measurer.pixels(s.figures->file);
         if (!pixels) return pixels.error();
         StackInput in{&s, std::move(*pixels), {}};
         for (const StackChannel& c : plan.channels) {
@@ -73,7 +73,7 @@ Status planInputs(StackPlan& plan, const SubMeasurer& measurer, const JudgedRun&
 std::vector<double> variancesOf(const StackPlan& plan, std::size_t c) {
     std::vector<double> out;
     for (const StackInput& in : plan.inputs) {
-        const double own = in.sub->figures.noise.at(plan.channels[c].name);
+        const double own = in.sub->figures->noise.at(plan.channels[c].name);
         const bool two = in.to[c].size() == 2;
         double kept = 0; // variance of the mean of the lattices
         if (plan.channels[c].dropReach > 0)
@@ -92,7 +92,7 @@ std::vector<double> scalesOf(const StackPlan& plan, Normalising how) {
     if (how != Normalising::LevelAndScale) return out;
     double all = 0;
     for (std::size_t i = 0; i < out.size(); ++i) {
-        const double clear = std::max(0.1, plan.inputs[i].sub->figures.transparency.value_or(1));
+        const double clear = std::max(0.1, plan.inputs[i].sub->transparency.value_or(1));
         out[i] = 1 / clear;
         all += clear;
     }
@@ -128,7 +128,7 @@ Result<StackPlan> planStack(const SubsRecipe& recipe, const SubMeasurer& measure
     if (const Status found = planInputs(plan, measurer, run); !found) return found.error();
     std::vector<double> found;
     for (const StackInput& in : plan.inputs)
-        if (in.sub->figures.fwhm_px) found.push_back(*in.sub->figures.fwhm_px);
+        if (in.sub->figures->fwhm_px) found.push_back(*in.sub->figures->fwhm_px);
     const auto usualWidth = found.empty() ? std::nullopt : std::optional(median(std::span<double>(found)));
     for (std::size_t c = 0; c < plan.channels.size(); ++c) {
         StackChannel& channel = plan.channels[c];
@@ -146,7 +146,7 @@ Result<StackPlan> planStack(const SubsRecipe& recipe, const SubMeasurer& measure
         channel.model.bias = clippingBias(channel.dropReach > 0 ? static_cast<std::size_t>(std::lround(drops)) : plan.inputs.size(), recipe.combine);
         std::vector<std::optional<double>> widths;
         for (const StackInput& in : plan.inputs)
-            widths.push_back(in.sub->figures.fwhm_px ? std::optional(*in.sub->figures.fwhm_px / channel.output.pitch) : std::nullopt);
+            widths.push_back(in.sub->figures->fwhm_px ? std::optional(*in.sub->figures->fwhm_px / channel.output.pitch) : std::nullopt);
         channel.spread = spreadsOf(widths);
     }
     return plan;

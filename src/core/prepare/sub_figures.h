@@ -5,6 +5,7 @@
 #include "core/sky/ephemeris.h"
 
 #include <map>
+#include <memory>
 #include <optional>
 #include <vector>
 
@@ -33,10 +34,25 @@ struct SubFigures {
     double saturatedPart = 0; ///< of the pixels
     FoundStars found;         ///< brightest first
     bool measured() const { return !channel.empty() || !problem.empty(); }
-    // With the other subs:
-    std::optional<double> transparency; ///< over the run's best decile
     // With place and target:
     std::optional<double> airmass, moonAltitude_deg, sunAltitude_deg, moonlight_nL;
+};
+
+/// Figures that nobody changes any more: copies share them.
+class SharedFigures {
+public:
+    SharedFigures() = default;
+    SharedFigures(SubFigures figures)
+        : m_figures(std::make_shared<const SubFigures>(std::move(figures))) {}
+    const SubFigures& operator*() const {
+        static const SubFigures none;
+        return m_figures ? *m_figures : none;
+    }
+    const SubFigures* operator->() const { return &**this; }
+    operator const SubFigures&() const { return **this; }
+
+private:
+    std::shared_ptr<const SubFigures> m_figures;
 };
 
 /// Sky in its star channel, e-/s/px; ADU/s where the gain is not known.

@@ -53,25 +53,25 @@ public:
 
     void lay(JudgedSub& s) const {
         s.alignment.reset(), s.starlight.reset();
-        if (&s.figures == &m_reference)
-            s.alignment = Alignment{0, 0, 0, 1, false, 0, static_cast<int>(s.figures.found.size())};
-        else if (s.figures.problem.empty())
+        if (&*s.figures == &m_reference)
+            s.alignment = Alignment{0, 0, 0, 1, false, 0, static_cast<int>(s.figures->found.size())};
+        else if (s.figures->problem.empty())
             if (auto found = align(m_stars, starsOf(s.figures))) s.alignment = *found;
         if (s.alignment && m_places.size() >= 5) s.starlight = starlightOf(s);
     }
 
 private:
     std::optional<double> starlightOf(const JudgedSub& s) const {
-        const double reach = std::max(2.0, s.figures.fwhm_px.value_or(3));
+        const double reach = std::max(2.0, s.figures->fwhm_px.value_or(3));
         const StarGrid grid(m_places, reach);
         std::vector<double> parts;
-        for (const SubStar& star : s.figures.found.list()) {
+        for (const SubStar& star : s.figures->found.list()) {
             if (star.flux <= 0) continue;
             const auto at = grid.nearest(s.alignment->unmap(star.at), reach);
             if (at >= 0) parts.push_back(star.flux / m_fluxes[static_cast<std::size_t>(at)]);
         }
         if (parts.size() < 5) return std::nullopt;
-        const double seconds = s.figures.exposure_s && m_reference.exposure_s ? *s.figures.exposure_s / *m_reference.exposure_s : 1;
+        const double seconds = s.figures->exposure_s && m_reference.exposure_s ? *s.figures->exposure_s / *m_reference.exposure_s : 1;
         return medianOf(std::move(parts)) / seconds * enclosed(m_reference) / enclosed(s.figures);
     }
 
@@ -87,7 +87,7 @@ void compareStars(JudgedRun& run) {
     for (const JudgedSub& s : run.subs)
         if (s.starlight) known.push_back(*s.starlight);
     const double best = known.empty() ? 1 : quantile(known, 0.9);
-    for (JudgedSub& s : run.subs) s.figures.transparency = s.starlight ? std::optional(*s.starlight / best) : std::nullopt;
+    for (JudgedSub& s : run.subs) s.transparency = s.starlight ? std::optional(*s.starlight / best) : std::nullopt;
 }
 
 /// Lays all subs on one of them. What an earlier judging of the same reference found for a sub holds: each that lands costs one sub's work.
@@ -95,12 +95,12 @@ void layOn(JudgedRun& run, std::size_t reference, const JudgedRun* earlier) {
     const auto same = [](const SubFigures& a, const SubFigures& b) { return a.file == b.file && a.found.sameAs(b.found); };
     std::unordered_map<std::string, const JudgedSub*> laid;
     if (earlier && !earlier->subs.empty() && same(earlier->subs[earlier->reference].figures, run.subs[reference].figures))
-        for (const JudgedSub& s : earlier->subs) laid[s.figures.file] = &s;
+        for (const JudgedSub& s : earlier->subs) laid[s.figures->file] = &s;
     const OnReference on(run.subs[reference].figures);
     run.reference = reference;
     tbb::parallel_for(std::size_t{0}, run.subs.size(), [&](std::size_t i) {
         JudgedSub& s = run.subs[i];
-        const auto before = laid.find(s.figures.file);
+        const auto before = laid.find(s.figures->file);
         if (before != laid.end() && before->second->compared && same(before->second->figures, s.figures))
             s.alignment = before->second->alignment, s.starlight = before->second->starlight;
         else
@@ -173,16 +173,17 @@ std::size_t JudgedRun::kept() const {
 }
 
 double JudgedRun::kept_s() const {
-    return std::accumulate(subs.begin(), subs.end(), 0.0, [](double sum, const JudgedSub& s) { return sum + (s.keep ? s.figures.exposure_s.value_or(0) : 0); });
+    return std::accumulate(subs.begin(), subs.end(), 0.0,
+                           [](double sum, const JudgedSub& s) { return sum + (s.keep ? s.figures->exposure_s.value_or(0) : 0); });
 }
 
 std::optional<Clearness> JudgedRun::transparency() const {
     Clearness out;
     double n = 0;
     for (const JudgedSub& s : subs) {
-        if (!s.keep || !s.figures.transparency) continue;
-        const double t = *s.figures.transparency;
-        if (n == 0 || t < out.least) out.least = t, out.dimmest = s.figures.file;
+        if (!s.keep || !s.transparency) continue;
+        const double t = *s.transparency;
+        if (n == 0 || t < out.least) out.least = t, out.dimmest = s.figures->file;
         out.most = n == 0 ? t : std::max(out.most, t);
         out.mean += t, n += 1;
     }
@@ -194,29 +195,32 @@ std::optional<Clearness> JudgedRun::transparency() const {
 std::map<SubReason, double> JudgedRun::lost_s() const {
     std::map<SubReason, double> out;
     for (const JudgedSub& s : subs)
-        if (!s.keep) out[s.reason] += s.figures.exposure_s.value_or(0);
+        if (!s.keep) out[s.reason] += s.figures->exposure_s.value_or(0);
     return out;
 }
 
-Result<JudgedRun> judgeRun(std::vector<SubFigures> figures, const CullOptions& cull, const std::string& wanted, const JudgedRun* earlier) {
+Result<JudgedRun> judgeRun(std::vector<SharedFigures> figures, const CullOptions& cull, const std::string& wanted, const JudgedRun* earlier) {
     JudgedRun run;
     std::stable_sort(figures.begin(), figures.end(),
                      [](const SubFigures& a, const SubFigures& b) { return !a.start.empty() && !b.start.empty() && a.start < b.start; });
-    for (SubFigures& f : figures) run.subs.push_back({std::move(f), true, SubReason::None, {}, false, {}, {}, false});
+    for (SharedFigures& f : figures) {
+        run.subs.emplace_back();
+        run.subs.back().figures = std::move(f);
+    }
     if (run.subs.empty()) return Error{phrase("There are no subs to judge.")};
 
     std::optional<std::size_t> given;
     if (!wanted.empty()) {
         for (std::size_t i = 0; i < run.subs.size(); ++i)
-            if (isMeant(run.subs[i].figures.file, wanted)) given = i;
+            if (isMeant(run.subs[i].figures->file, wanted)) given = i;
         if (!given) return Error{phrase("The reference {} is none of the subs; name one of them.", wanted)};
-        if (!run.subs[*given].figures.problem.empty()) return Error{phrase("The reference {} cannot be used: {}", wanted, run.subs[*given].figures.problem)};
+        if (!run.subs[*given].figures->problem.empty()) return Error{phrase("The reference {} cannot be used: {}", wanted, run.subs[*given].figures->problem)};
     }
     const auto best =
         std::max_element(run.subs.begin(), run.subs.end(), [](const JudgedSub& a, const JudgedSub& b) { return goodness(a.figures) < goodness(b.figures); });
     if (!given && goodness(best->figures) < 0) {
-        const auto readable = std::find_if(run.subs.begin(), run.subs.end(), [](const JudgedSub& s) { return s.figures.problem.empty(); });
-        if (readable == run.subs.end()) return Error{run.subs.front().figures.problem};
+        const auto readable = std::find_if(run.subs.begin(), run.subs.end(), [](const JudgedSub& s) { return s.figures->problem.empty(); });
+        if (readable == run.subs.end()) return Error{run.subs.front().figures->problem};
         return Error{phrase("No stars can be measured in any of the {} subs; nothing can be laid on each other.", run.subs.size())};
     }
     layOn(run, given.value_or(static_cast<std::size_t>(best - run.subs.begin())), earlier);
@@ -279,8 +283,8 @@ Objection objectionTo(const JudgedRun& run, std::size_t i, const Usual& usual, c
         return {SubReason::Twilight, *f.sunAltitude_deg > 0 ? phrase("The sun was up.")
                                                             : phrase("The sun stood only {:.0f} degrees below the horizon: {} twilight.", -*f.sunAltitude_deg,
                                                                      *f.sunAltitude_deg > -6 ? "civil" : "nautical")};
-    if (usual.several && f.transparency && *f.transparency < limit.transparency * air)
-        return {SubReason::Cloud, phrase("Stars give {:.0f} % of their light{}.", 100 * *f.transparency,
+    if (usual.several && s.transparency && *s.transparency < limit.transparency * air)
+        return {SubReason::Cloud, phrase("Stars give {:.0f} % of their light{}.", 100 * *s.transparency,
                                          air < 0.97 ? phrase(" where clear air at this altitude lets {:.0f} % through", 100 * air) : "")};
     if (usual.several && f.eccentricity && *f.eccentricity > 0.5 && *f.eccentricity > usual.shape + std::max(limit.eccentricity, 5 * usual.shapeSpread))
         return {SubReason::Trailed, phrase("Stars are drawn out: eccentricity {:.2f} where the run has {:.2f}.", *f.eccentricity, usual.shape)};
@@ -305,12 +309,12 @@ Objection objectionTo(const JudgedRun& run, std::size_t i, const Usual& usual, c
 /// A person's word counts over all others, as far as the sub can be used at all.
 void takePersonsWord(JudgedSub& s, const CullOptions& cull) {
     const auto named = [&](const std::vector<std::string>& list) {
-        return std::any_of(list.begin(), list.end(), [&](const std::string& p) { return isMeant(s.figures.file, p); });
+        return std::any_of(list.begin(), list.end(), [&](const std::string& p) { return isMeant(s.figures->file, p); });
     };
     if (named(cull.reject)) {
         if (s.keep) s.reason = SubReason::ByHand, s.words = phrase("Left out by a person.");
         s.keep = false, s.byHand = true;
-    } else if (named(cull.keep) && s.figures.problem.empty() && s.alignment) {
+    } else if (named(cull.keep) && s.figures->problem.empty() && s.alignment) {
         s.byHand = !s.keep;
         s.keep = true;
     }
@@ -321,8 +325,7 @@ std::vector<std::string> notesOn(const JudgedRun& run, bool several) {
     double turned = 0;
     for (const JudgedSub& s : run.subs)
         if (s.keep && s.alignment) turned = std::max(turned, std::abs(std::remainder(s.alignment->rotation_deg, 180)));
-    const auto starless =
-        std::count_if(run.subs.begin(), run.subs.end(), [](const JudgedSub& s) { return s.figures.problem.empty() && !s.figures.transparency; });
+    const auto starless = std::count_if(run.subs.begin(), run.subs.end(), [](const JudgedSub& s) { return s.figures->problem.empty() && !s.transparency; });
     if (several && starless > 0)
         notes.push_back(phrase("{} of {} subs share too few stars with the reference: clouds over {} are not told by starlight, only by the sky.", starless,
                                run.subs.size(), starless == 1 ? "it" : "them"));

@@ -12,13 +12,14 @@ const char* reasonName(SubReason reason);
 
 /// One sub, judged.
 struct JudgedSub {
-    SubFigures figures;
+    SharedFigures figures;
     bool keep = true;
     SubReason reason = SubReason::None;
     std::string words;                  ///< the reason in a sentence, with its numbers; also what speaks against a sub that is kept
     bool byHand = false;                ///< a person overruled
     std::optional<Alignment> alignment; ///< from the reference's stored pixels to this sub's
     std::optional<double> starlight;    ///< over the reference's, in the same time and freed of sharpness
+    std::optional<double> transparency; ///< the same over the run's best decile
     bool compared = false;              ///< with the reference: alignment and starlight are told, where they can be
 };
 
@@ -42,7 +43,7 @@ struct JudgedRun {
 
 /// Lays the subs on each other, compares their stars and judges them by `cull`, each against the run itself. `reference`: a name, or empty for the best.
 /// `earlier`: the same run with fewer subs or others; what it found is not found again, and nothing else changes.
-Result<JudgedRun> judgeRun(std::vector<SubFigures> figures, const CullOptions& cull, const std::string& reference, const JudgedRun* earlier = nullptr);
+Result<JudgedRun> judgeRun(std::vector<SharedFigures> figures, const CullOptions& cull, const std::string& reference, const JudgedRun* earlier = nullptr);
 
 /// The verdicts again, after limits or a person's decisions changed: figures, alignment and reference stay. Fast.
 void judgeAgain(JudgedRun& run, const CullOptions& cull);

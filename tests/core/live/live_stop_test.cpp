@@ -66,7 +66,7 @@ std::vector<JudgedRun> nightOf(const std::vector<Glass>& filters, const std::vec
     }
     std::vector<JudgedRun> out;
     for (auto& list : subs) {
-        auto judged = judgeRun(std::move(list), {}, {});
+        auto judged = judgeRun({list.begin(), list.end()}, {}, {});
         if (!judged) qFatal("%s", judged.error().message.c_str());
         out.push_back(std::move(*judged));
     }

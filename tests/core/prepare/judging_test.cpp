@@ -38,6 +38,10 @@ std::vector<SubFigures> night(int n = 12) {
     return out;
 }
 
+Result<JudgedRun> judged(const std::vector<SubFigures>& figures, const CullOptions& cull, const std::string& reference) {
+    return judgeRun({figures.begin(), figures.end()}, cull, reference);
+}
+
 void changeStars(SubFigures& f, const std::function<void(SubStar&)>& change) {
     std::vector<SubStar> stars = f.found.list();
     std::for_each(stars.begin(), stars.end(), change);
@@ -79,10 +83,10 @@ class JudgingTest : public QObject {
 
 private slots:
     void aGoodNightIsKept() {
-        const auto run = judgeRun(night(), {}, "");
+        const auto run = judged(night(), {}, "");
         QVERIFY2(run.ok(), run.ok() ? "" : run.error().message.c_str());
         QCOMPARE(run->kept(), std::size_t{12});
-        for (const JudgedSub& s : run->subs) QVERIFY(std::abs(*s.figures.transparency - 1) < 0.01);
+        for (const JudgedSub& s : run->subs) QVERIFY(std::abs(*s.transparency - 1) < 0.01);
         QCOMPARE(run->kept_s(), 12 * 180.0);
     }
 
@@ -97,7 +101,7 @@ private slots:
         f[9].problem = "It is cut short.";
         f[10].stars = 200;
         changeStars(f[11], [](SubStar& s) { s.at = {s.at.y, 1000 - 0.3 * s.at.x * s.at.x / 900}; }); // another field
-        const auto run = judgeRun(f, {}, "");
+        const auto run = judged(f, {}, "");
         QVERIFY(run.ok());
         const SubReason expected[] = {SubReason::None,         SubReason::Cloud,      SubReason::None,  SubReason::Trailed,
                                       SubReason::None,         SubReason::Soft,       SubReason::None,  SubReason::BrightSky,
@@ -116,7 +120,7 @@ private slots:
             f[i].airmass = 1 + 0.06 * static_cast<double>(i);
             dim(f[i], std::pow(10, -0.4 * 0.2 * 0.06 * static_cast<double>(i))); // 0.2 mag per airmass: 28 % gone
         }
-        const auto run = judgeRun(f, {}, "");
+        const auto run = judged(f, {}, "");
         QVERIFY(run.ok());
         for (const JudgedSub& s : run->subs) QVERIFY2(s.keep, s.words.c_str());
     }
@@ -124,11 +128,11 @@ private slots:
     void aSteepRiseUnderTheMoonIsNoFaultButALampIs() {
         auto f = night();
         for (std::size_t i = 0; i < f.size(); ++i) f[i].level["G"] = 300 * std::pow(1.2, static_cast<double>(i)); // nine times as bright in the end
-        auto run = judgeRun(f, {}, "");
+        auto run = judged(f, {}, "");
         for (const JudgedSub& s : run->subs) QVERIFY2(s.keep, s.words.c_str());
         f = night();
         f[0].level["G"] = f[10].level["G"] = f[11].level["G"] = 900; // at the ends there is only one side
-        run = judgeRun(f, {}, "");
+        run = judged(f, {}, "");
         for (int i = 0; i < 12; ++i) QCOMPARE(reasonOf(*run, i), i == 0 || i > 9 ? SubReason::BrightSky : SubReason::None);
     }
 
@@ -138,7 +142,7 @@ private slots:
         f[4].tilt = 1.9;
         f[7].tilt = 1.9, f[7].tiltSigma = 0.3; // too few stars to tell
         f[9].tilt.reset();
-        auto run = judgeRun(f, {}, "");
+        auto run = judged(f, {}, "");
         for (int i = 0; i < 12; ++i) QCOMPARE(reasonOf(*run, i), i == 4 ? SubReason::SoftCorner : SubReason::None);
         QVERIFY(run->subs[4].words.find("1.90 times") != std::string::npos && run->subs[4].words.find("1.30") != std::string::npos);
         CullOptions wide;
@@ -151,7 +155,7 @@ private slots:
         auto f = night();
         for (SubFigures& x : f) x.sunAltitude_deg = -20;
         f[11].sunAltitude_deg = -6;
-        const auto run = judgeRun(f, {}, "");
+        const auto run = judged(f, {}, "");
         QCOMPARE(reasonOf(*run, 11), SubReason::Twilight);
         QVERIFY(run->subs[11].words.find("6 degrees below the horizon: nautical twilight") != std::string::npos);
     }
@@ -162,7 +166,7 @@ private slots:
         CullOptions cull;
         cull.keep = {"light-101.fits"};
         cull.reject = {"*-104.fits"};
-        auto run = judgeRun(f, cull, "light-103.fits");
+        auto run = judged(f, cull, "light-103.fits");
         QVERIFY(run.ok());
         QVERIFY(run->subs[1].keep && run->subs[1].byHand && run->subs[1].reason == SubReason::Cloud);
         QVERIFY(!run->subs[4].keep && run->subs[4].reason == SubReason::ByHand);
@@ -175,13 +179,13 @@ private slots:
         cull.limits.transparency = 0.5;
         judgeAgain(*run, cull);
         QVERIFY(run->subs[1].keep);
-        QVERIFY(!judgeRun(f, {}, "nothing.fits").ok());
+        QVERIFY(!judged(f, {}, "nothing.fits").ok());
     }
 
     void twoSubsAreNotJudgedAgainstEachOther() {
         auto f = night(2);
         dim(f[1], 0.3);
-        const auto run = judgeRun(f, {}, "");
+        const auto run = judged(f, {}, "");
         QCOMPARE(run->kept(), std::size_t{2}); // nobody can tell which one is odd
     }
 
@@ -190,12 +194,12 @@ private slots:
         Alignment turn;
         turn.rotation_deg = 20;
         changeStars(f[6], [&](SubStar& s) { s.at = turn.map(s.at); });
-        const auto run = judgeRun(f, {}, "light-100.fits");
+        const auto run = judged(f, {}, "light-100.fits");
         QVERIFY(run->subs[6].keep && !run->notes.empty());
         turn.rotation_deg = 180; // the meridian
         f = night();
         changeStars(f[6], [&](SubStar& s) { s.at = turn.map(s.at); });
-        QVERIFY(judgeRun(f, {}, "light-100.fits")->notes.empty());
+        QVERIFY(judged(f, {}, "light-100.fits")->notes.empty());
     }
 
     // --- trails
@@ -246,7 +250,7 @@ private slots:
             f[i].moonlight_nL = 10.0 * static_cast<double>(i);
             f[i].level["G"] = 180 / 0.8 * (0.5 + 0.004 * *f[i].moonlight_nL); // e-/s/px at 0.8 e-/ADU
         }
-        const auto run = judgeRun(f, {}, "");
+        const auto run = judged(f, {}, "");
         const auto moon = moonResponse(*run, "G", 0.8);
         QVERIFY2(moon.ok(), moon.ok() ? "" : moon.error().message.c_str());
         QVERIFY(std::abs(moon->intercept - 0.5) < 1e-6 && std::abs(moon->slope - 0.004) < 1e-8);
@@ -256,9 +260,9 @@ private slots:
         QVERIFY(!moonRejection(*moon, {0, 0, 1e-6, 1e-5, 10}));
         for (const JudgedSub& s : run->subs) QVERIFY(s.keep);
         auto dark = night();
-        QVERIFY(!moonResponse(*judgeRun(dark, {}, ""), "G", 1).ok());
+        QVERIFY(!moonResponse(*judged(dark, {}, ""), "G", 1).ok());
         for (SubFigures& x : dark) x.moonlight_nL = 0;
-        QVERIFY(moonResponse(*judgeRun(dark, {}, ""), "G", 1).error().message.find("changed") != std::string::npos);
+        QVERIFY(moonResponse(*judged(dark, {}, ""), "G", 1).error().message.find("changed") != std::string::npos);
     }
 };
 

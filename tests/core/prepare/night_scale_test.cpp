@@ -46,21 +46,23 @@ Night nightOf(const std::string& blocks, int each, Air air, double noise, std::u
         const auto r = static_cast<std::size_t>(letter - 'A');
         for (int i = 0; i < each; ++i, second += 185) {
             JudgedSub s;
-            s.figures.file = std::string(1, letter) + std::to_string(out.runs[r].subs.size());
-            s.figures.start = isoTime(begin.plusSeconds(second));
-            s.figures.exposure_s = 180;
+            SubFigures f;
+            f.file = std::string(1, letter) + std::to_string(out.runs[r].subs.size());
+            f.start = isoTime(begin.plusSeconds(second));
+            f.exposure_s = 180;
+            s.figures = std::move(f);
             const double a = air((second + 90) / 3600);
             out.air[r].push_back(a);
-            s.figures.transparency = a * std::exp(noise * random.normal());
+            s.transparency = a * std::exp(noise * random.normal());
             out.runs[r].subs.push_back(s);
         }
         second += pause_s;
     }
     for (JudgedRun& r : out.runs) {
         std::vector<double> t;
-        for (const JudgedSub& s : r.subs) t.push_back(*s.figures.transparency);
+        for (const JudgedSub& s : r.subs) t.push_back(*s.transparency);
         const double best = quantile(t, 0.9);
-        for (JudgedSub& s : r.subs) *s.figures.transparency /= best;
+        for (JudgedSub& s : r.subs) *s.transparency /= best;
     }
     return out;
 }
@@ -130,7 +132,7 @@ private slots:
         for (const auto& s : nightScales(apart.all())) QVERIFY(!s);
         auto dark = nightOf(
             "AB", 6, [](double) { return 1.0; }, 0.01, 1);
-        for (JudgedSub& s : dark.runs[1].subs) s.figures.transparency.reset(); // no stars
+        for (JudgedSub& s : dark.runs[1].subs) s.transparency.reset(); // no stars
         for (const auto& s : nightScales(dark.all())) QVERIFY(!s);
         QVERIFY(nightScales({}).empty());
     }

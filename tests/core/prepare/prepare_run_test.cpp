@@ -83,10 +83,10 @@ class PrepareRunTest : public QObject {
         int n = 0;
         for (const JudgedSub& s : prepared.run.subs) {
             if (!s.keep) continue;
-            const auto number = static_cast<std::size_t>(std::stoi(fs::path(s.figures.file).stem().string().substr(6)) - 1);
+            const auto number = static_cast<std::size_t>(std::stoi(fs::path(s.figures->file).stem().string().substr(6)) - 1);
             VirtualSub sub = run.subs[number];
             const auto reference =
-                static_cast<std::size_t>(std::stoi(fs::path(prepared.run.subs[prepared.run.reference].figures.file).stem().string().substr(6)) - 1);
+                static_cast<std::size_t>(std::stoi(fs::path(prepared.run.subs[prepared.run.reference].figures->file).stem().string().substr(6)) - 1);
             sub.alignment = run.subs[reference].alignment;
             const CleanPlane c = cleanPlanes(run, sub)[channel];
             if (sum.empty()) sum = Plane(c.sky.width(), c.sky.height());
@@ -124,19 +124,19 @@ private slots:
         QVERIFY2(prepared.ok(), prepared.ok() ? "" : prepared.error().message.c_str());
         const std::map<int, SubReason> expected{{2, SubReason::Cloud}, {4, SubReason::Trailed}, {6, SubReason::Soft}, {10, SubReason::BrightSky}};
         for (const JudgedSub& s : prepared->run.subs) {
-            const int number = std::stoi(fs::path(s.figures.file).stem().string().substr(6)) - 1;
+            const int number = std::stoi(fs::path(s.figures->file).stem().string().substr(6)) - 1;
             const auto it = expected.find(number);
             const auto want = it == expected.end() ? SubReason::None : it->second;
             QVERIFY2(s.reason == want, qPrintable(QString("sub %1: %2 %3, transparency %4, FWHM %5, eccentricity %6")
                                                       .arg(number)
                                                       .arg(reasonName(s.reason), QString::fromStdString(s.words))
-                                                      .arg(s.figures.transparency.value_or(-1))
-                                                      .arg(s.figures.fwhm_px.value_or(-1))
-                                                      .arg(s.figures.eccentricity.value_or(-1))));
-            QCOMPARE(s.figures.trails, number == 8 ? 1 : 0);
+                                                      .arg(s.transparency.value_or(-1))
+                                                      .arg(s.figures->fwhm_px.value_or(-1))
+                                                      .arg(s.figures->eccentricity.value_or(-1))));
+            QCOMPARE(s.figures->trails, number == 8 ? 1 : 0);
             // Laid on the reference to a tenth of a pixel.
             if (!s.alignment || want != SubReason::None) continue;
-            const auto reference = std::stoi(fs::path(prepared->run.subs[prepared->run.reference].figures.file).stem().string().substr(6)) - 1;
+            const auto reference = std::stoi(fs::path(prepared->run.subs[prepared->run.reference].figures->file).stem().string().substr(6)) - 1;
             const Point middle{run.scene.width / 2.0, run.scene.height / 2.0};
             const Point sky = run.subs[static_cast<std::size_t>(reference)].alignment.unmap(middle),
                         true_ = run.subs[static_cast<std::size_t>(number)].alignment.map(sky), found = s.alignment->map(middle);
@@ -166,7 +166,7 @@ private slots:
             QCOMPARE(stack->width(), truth.width());
             const Difference d = differenceOf(*stack, truth, 20);
             const std::string& name = file->info().channels[c];
-            const double noise = prepared->stack->noise.at(name), level = prepared->run.subs[0].figures.level.at(name);
+            const double noise = prepared->stack->noise.at(name), level = prepared->run.subs[0].figures->level.at(name);
             // The mean sky within a tenth of the noise of the stack (flats' roughness and masters' noise are in it), and the noise as promised.
             QVERIFY2(std::abs(d.middle) < 0.1 * noise + 0.001 * level,
                      qPrintable(QString("%1: off by %2, noise %3, level %4").arg(QString::fromStdString(name)).arg(d.middle).arg(noise).arg(level)));

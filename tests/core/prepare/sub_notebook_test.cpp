@@ -49,10 +49,10 @@ void compare(const JudgedRun& a, const JudgedRun& b) {
     QCOMPARE(a.subs.size(), b.subs.size());
     QCOMPARE(a.reference, b.reference);
     for (std::size_t i = 0; i < a.subs.size(); ++i) {
-        QCOMPARE(a.subs[i].figures.file, b.subs[i].figures.file);
+        QCOMPARE(a.subs[i].figures->file, b.subs[i].figures->file);
         QCOMPARE(a.subs[i].keep, b.subs[i].keep);
         QCOMPARE(a.subs[i].words, b.subs[i].words);
-        QVERIFY(a.subs[i].figures.transparency == b.subs[i].figures.transparency);
+        QVERIFY(a.subs[i].transparency == b.subs[i].transparency);
         QVERIFY(a.subs[i].alignment.has_value() && b.subs[i].alignment.has_value());
         QVERIFY(a.subs[i].alignment->dx == b.subs[i].alignment->dx && a.subs[i].alignment->rotation_deg == b.subs[i].alignment->rotation_deg);
     }
@@ -133,7 +133,7 @@ private slots:
         subs[6].fwhm_px = 2.2, subs[12].fwhm_px = 2.0; // the best so far, and one better still
         std::optional<JudgedRun> earlier;
         for (std::size_t n = 8; n <= subs.size(); ++n) {
-            std::vector<SubFigures> shelved;
+            std::vector<SharedFigures> shelved;
             for (std::size_t i = 0; i < n; ++i) {
                 const auto known = book->find(subs[i].file);
                 shelved.push_back(known ? *known : book->keep(subs[i].file, subs[i]));
@@ -152,9 +152,9 @@ private slots:
         moved.found = std::move(stars);
         subs[3] = moved;
         subs.erase(subs.begin() + 5);
-        std::vector<SubFigures> shelved;
+        std::vector<SharedFigures> shelved;
         for (const SubFigures& f : subs) shelved.push_back(&f == &subs[3] ? f : *book->find(f.file));
-        const auto anew = judgeRun(subs, {}, ""), onward = judgeRun(shelved, {}, "", &*earlier);
+        const auto anew = judgeRun({subs.begin(), subs.end()}, {}, ""), onward = judgeRun(shelved, {}, "", &*earlier);
         QVERIFY(std::abs(anew->subs[3].alignment->dx - earlier->subs[3].alignment->dx - 40) < 0.1);
         compare(*anew, *onward);
     }
