@@ -133,21 +133,31 @@ private slots:
     void noneIsALimit() {
         Sheet s;
         know(s);
-        haloOf(s, around(0, 0, 1), around(0, 0, 2));
+        haloOf(s, around(0, 0, 11), around(0, 0, 12));
         for (const char* q : kRing) QVERIFY2(!s.find(q, "G", "H1") && !s.why(q, "G", "H1").empty(), q);
         for (const char* q : {q::haloFluxFraction, q::haloDepth, q::haloCleanMag}) QVERIFY2(s.find(q, "G", "H1")->flagged(flag::upperLimit), q);
         // The limit holds: a disc that bright is found more often than not, one of three times that always.
         const double limit = s.value(q::haloFluxFraction, "G", "H1") * kFlux / (M_PI * 40 * 40);
         Sheet seen;
         know(seen);
-        haloOf(seen, around(40, 3 * limit, 1), around(0, 0, 2));
+        haloOf(seen, around(40, 3 * limit, 11), around(0, 0, 12));
         QVERIFY(seen.find(q::haloRadius, "G", "H1"));
         // Noisier frames exclude less.
         Sheet noisy;
         know(noisy);
-        haloOf(noisy, around(0, 0, 1, 1.2), around(0, 0, 2, 1.2));
+        haloOf(noisy, around(0, 0, 11, 1.2), around(0, 0, 12, 1.2));
         QVERIFY(noisy.value(q::haloFluxFraction, "G", "H1") > 2 * s.value(q::haloFluxFraction, "G", "H1"));
         QVERIFY(s.isOrderly() && noisy.isOrderly());
+    }
+
+    void noiseIsNoHalo() {
+        int limits = 0;
+        for (unsigned long long k = 0; k < 100; ++k) {
+            const HaloExcess e = haloExcess(around(0, 0, 2 * k + 1), around(0, 0, 2 * k + 2), 1, 0, 40);
+            QVERIFY(e.rings.empty());
+            limits += e.limit > 0;
+        }
+        QVERIFY2(limits >= 98, qPrintable(QString::number(limits)));
     }
 
     /// The baseline has the same disc: the filter adds nothing.
