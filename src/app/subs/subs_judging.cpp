@@ -71,7 +71,7 @@ JudgedSub notMeasured(std::string file, std::optional<double> exposure_s) {
 
 const SubsRun* SubsModel::runOf(int group) const {
     if (group < 0 || group >= static_cast<int>(m_groups.size())) return nullptr;
-    const auto it = m_runs.find(keyOf(m_groups[static_cast<std::size_t>(group)]));
+    const auto it = m_runs.find(m_keys[static_cast<std::size_t>(group)]);
     return it == m_runs.end() ? nullptr : &it->second;
 }
 
@@ -82,7 +82,7 @@ const SubsRun& SubsModel::here() const {
 }
 
 SubsRun& SubsModel::runFor(std::size_t group) {
-    SubsRun& out = m_runs[keyOf(m_groups[group])];
+    SubsRun& out = m_runs[m_keys[group]];
     const SubsRecipe r = recipe(static_cast<int>(group));
     // Figures hold as long as the masters do.
     SubsRecipe masters = r;
@@ -117,7 +117,7 @@ void SubsModel::measureNext() {
         return run && !run->hopeless && (!run->judged || (static_cast<int>(i) == m_current && !run->measurer)); // pictures need its masters
     });
     if (next == order.end()) return m_jobs.cancel("measure");
-    const QString key = keyOf(m_groups[*next]);
+    const QString key = m_keys[*next];
     m_jobs.run("measure", tr("Measuring subs"),
                [this, key, r = recipe(static_cast<int>(*next)), run = SubsRun(m_runs.at(key))](const Job& job) mutable -> JobService::Finish {
                    if (!run.measurer) {
@@ -195,7 +195,7 @@ void SubsModel::takeJudged(const QString& key) {
     run.judged = true;
     rescale();
     for (std::size_t g = 0; g < m_groups.size(); ++g) {
-        if (m_groups[g].kind != FrameKind::Light || keyOf(m_groups[g]) != key) continue;
+        if (m_groups[g].kind != FrameKind::Light || m_keys[g] != key) continue;
         for (std::size_t i = 0; i < run.run.subs.size(); ++i)
             if (m_landed.erase(run.run.subs[i].figures->file) > 0) emit landed(static_cast<int>(g), static_cast<int>(i));
     }
@@ -211,9 +211,11 @@ void SubsModel::judgeNow() {
 
 void SubsModel::rescale() {
     std::map<std::string, std::vector<SubsRun*>> nights;
-    for (const FrameGroup& g : m_groups)
-        if (const auto it = m_runs.find(keyOf(g)); g.kind == FrameKind::Light && it != m_runs.end() && it->second.judged && !g.night.empty())
+    for (std::size_t i = 0; i < m_groups.size(); ++i) {
+        const FrameGroup& g = m_groups[i];
+        if (const auto it = m_runs.find(m_keys[i]); g.kind == FrameKind::Light && it != m_runs.end() && it->second.judged && !g.night.empty())
             nights[g.night + "|" + g.target].push_back(&it->second);
+    }
     for (auto& [night, runs] : nights) {
         const std::vector<const JudgedRun*> judged = [&runs = runs] {
             std::vector<const JudgedRun*> out;

@@ -25,8 +25,9 @@ SubsModel::SubsModel(Session& session, QObject* parent)
     connect(&m_watch, &FolderWatch::landed, this, &SubsModel::takeLanded);
     connect(&m_pictures, &SubPictures::problem, this, &SubsModel::problem);
     connect(&m_pictures, &SubPictures::ready, this, [this](const std::string& file) {
-        for (std::size_t i = 0; i < run().subs.size(); ++i)
-            if (run().subs[i].figures->file == file) emit pictureReady(static_cast<int>(i));
+        const auto& subs = run().subs;
+        for (std::size_t i = 0; i < subs.size(); ++i)
+            if (subs[i].figures->file == file) return emit pictureReady(static_cast<int>(i));
     });
     m_tellLater.setInterval(200);
     m_tellLater.setSingleShot(true);
@@ -38,7 +39,7 @@ void SubsModel::load() {
     m_jobs.cancel();
     m_watch.watch({}, {});
     m_taken = std::make_shared<const Taken>(Taken{{}, m_taken->library});
-    m_frames.clear(), m_groups.clear(), m_runs.clear(), m_landed.clear();
+    m_frames.clear(), m_groups.clear(), m_keys.clear(), m_runs.clear(), m_landed.clear();
     m_current = -1;
     m_currentKey.clear();
     m_decisions = {};
@@ -123,7 +124,7 @@ void SubsModel::keepDarkLengths() const {
     QSettings().setValue("subs/dark-lengths", text.join(' '));
 }
 
-QString SubsModel::keyOf(const FrameGroup& g) const {
+QString SubsModel::newKey(const FrameGroup& g) {
     return QString::fromStdString(g.title()) + QString("|%1x%2|%3").arg(g.width).arg(g.height).arg(static_cast<int>(g.kind));
 }
 
@@ -141,15 +142,17 @@ void SubsModel::regroup() {
         if (t.longitude_deg) f.longitude_deg = t.longitude_deg, f.night = f.start.empty() ? "" : nightOf(f.start, t.longitude_deg);
     }
     m_groups = groupFrames(m_frames);
+    m_keys.clear();
+    for (const FrameGroup& g : m_groups) m_keys.push_back(newKey(g));
     m_current = -1;
     for (std::size_t i = 0; i < m_groups.size(); ++i) {
         if (m_groups[i].kind != FrameKind::Light) continue;
-        if (m_current < 0 || keyOf(m_groups[i]) == m_currentKey) m_current = static_cast<int>(i);
+        if (m_current < 0 || m_keys[i] == m_currentKey) m_current = static_cast<int>(i);
     }
-    m_currentKey = m_current >= 0 ? keyOf(m_groups[static_cast<std::size_t>(m_current)]) : QString();
+    m_currentKey = m_current >= 0 ? m_keys[static_cast<std::size_t>(m_current)] : QString();
     std::set<QString> there;
-    for (const FrameGroup& g : m_groups)
-        if (g.kind == FrameKind::Light) there.insert(keyOf(g));
+    for (std::size_t i = 0; i < m_groups.size(); ++i)
+        if (m_groups[i].kind == FrameKind::Light) there.insert(m_keys[i]);
     std::erase_if(m_runs, [&](const auto& run) { return !there.count(run.first); });
     measure();
     emit groupsChanged();
@@ -159,7 +162,7 @@ void SubsModel::choose(int group) {
     if (group < 0 || group >= static_cast<int>(m_groups.size()) || m_groups[static_cast<std::size_t>(group)].kind != FrameKind::Light || group == m_current)
         return;
     m_current = group;
-    m_currentKey = keyOf(m_groups[static_cast<std::size_t>(group)]);
+    m_currentKey = m_keys[static_cast<std::size_t>(group)];
     m_pictures.clear();
     emit groupsChanged();
     emit runChanged();

@@ -95,7 +95,7 @@ private:
     void rescale();                                                                        ///< the transparency of all runs of a night on one scale
     void takeLanded(const std::set<std::string>& files);                                   ///< in the watched folder
     CullOptions cull() const;
-    QString keyOf(const FrameGroup& group) const;
+    static QString newKey(const FrameGroup& group);
 
     /// Frames as their headers say. Jobs hold what there was when they began.
     struct Taken {
@@ -109,6 +109,7 @@ private:
     std::set<std::string> m_stale;     ///< files that have changed since
     std::vector<IntakeFrame> m_frames; ///< those read, with what a person said
     std::vector<FrameGroup> m_groups;
+    std::vector<QString> m_keys; ///< of the groups, by which their runs are known
     int m_current = -1;
     QString m_currentKey;
     std::map<QString, SubsRun> m_runs; ///< by group of lights

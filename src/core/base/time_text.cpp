@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <charconv>
 #include <chrono>
 
 namespace caelumen {
@@ -30,7 +31,7 @@ struct Cutter {
 
 } // namespace
 
-std::optional<std::string> utcTime(std::string_view text) {
+std::optional<CivilTime> civilTime(std::string_view text) {
     Cutter cut{text};
     const auto year = cut.digits(4);
     if (!year || !cut.sign('-')) return std::nullopt;
@@ -69,9 +70,28 @@ std::optional<std::string> utcTime(std::string_view text) {
     const auto moment = std::chrono::sys_days(date) + std::chrono::minutes(60 * *hour + *minute - offset);
     const auto midnight = std::chrono::floor<std::chrono::days>(moment);
     const std::chrono::year_month_day d(midnight);
-    const long minutes = (moment - midnight).count();
-    return fmt::format("{:04}-{:02}-{:02}T{:02}:{:02}:{:02}{}Z", static_cast<int>(d.year()), static_cast<unsigned>(d.month()), static_cast<unsigned>(d.day()),
-                       minutes / 60, minutes % 60, *second, fraction);
+    const auto minutes = static_cast<int>((moment - midnight).count());
+    return CivilTime{static_cast<int>(d.year()),
+                     static_cast<int>(static_cast<unsigned>(d.month())),
+                     static_cast<int>(static_cast<unsigned>(d.day())),
+                     minutes / 60,
+                     minutes % 60,
+                     *second,
+                     fraction};
+}
+
+double CivilTime::seconds() const {
+    if (fraction.empty()) return second;
+    const std::string text = std::to_string(second) + std::string(fraction);
+    double out = second;
+    std::from_chars(text.data(), text.data() + text.size(), out);
+    return out;
+}
+
+std::optional<std::string> utcTime(std::string_view text) {
+    const auto t = civilTime(text);
+    if (!t) return std::nullopt;
+    return fmt::format("{:04}-{:02}-{:02}T{:02}:{:02}:{:02}{}Z", t->year, t->month, t->day, t->hour, t->minute, t->second, t->fraction);
 }
 
 } // namespace caelumen

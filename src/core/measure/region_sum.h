@@ -27,7 +27,7 @@ struct RegionSum {
 RegionSum sumRegions(const Plane& plane, const Mask& mask, const UnmaskedStarlight& starlight, const PlaneView& view, const std::vector<const Region*>& regions,
                      bool structured);
 
-/// The pixel values used (kept by clipping) of a region, for a histogram; at most `limit` of them, evenly thinned.
+/// The unmasked pixel values of regions, for a histogram; at most `limit` of them, evenly thinned.
 std::vector<float> regionValues(const Plane& plane, const Mask& mask, const PlaneView& view, const std::vector<const Region*>& regions, std::size_t limit);
 
 } // namespace caelumen

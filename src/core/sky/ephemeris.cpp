@@ -39,14 +39,11 @@ double angle(const Vec& a, const Vec& b) {
 } // namespace
 
 Result<JulianDate> parseTime(const std::string& iso) {
-    int y = 0, mo = 0, d = 0, h = 0, mi = 0;
-    double s = 0;
-    const auto utc = utcTime(iso);
-    if (!utc || std::sscanf(utc->c_str(), "%d-%d-%dT%d:%d:%lf", &y, &mo, &d, &h, &mi, &s) != 6)
-        return Error{phrase("\"{}\" is not a time that exists; give UTC as 2026-06-20T18:05:00Z, or with an offset as 2026-06-20T20:05:00+02:00.", iso)};
-    if (y < 1900 || y > 2100) return Error{phrase("the year {} is outside 1900 to 2100, for which sun and moon are known.", y)};
+    const auto t = civilTime(iso);
+    if (!t) return Error{phrase("\"{}\" is not a time that exists; give UTC as 2026-06-20T18:05:00Z, or with an offset as 2026-06-20T20:05:00+02:00.", iso)};
+    if (t->year < 1900 || t->year > 2100) return Error{phrase("the year {} is outside 1900 to 2100, for which sun and moon are known.", t->year)};
     JulianDate out;
-    if (eraDtf2d("UTC", y, mo, d, h, mi, s, &out.day, &out.fraction) < 0)
+    if (eraDtf2d("UTC", t->year, t->month, t->day, t->hour, t->minute, t->seconds(), &out.day, &out.fraction) < 0)
         return Error{phrase("\"{}\" is not a time that exists; give UTC as 2026-06-20T18:05:00Z.", iso)};
     return out;
 }
