@@ -7,6 +7,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <tuple>
 
 namespace caelumen {
 namespace {
@@ -15,11 +16,22 @@ struct Line {
     double intercept, slope;
 };
 
-std::optional<Line> theilSen(const std::vector<Point>& points) {
+/// Of many points, the pairs that lie far apart alone, and a good number of those: near ones tell little of a slope (Theil's incomplete method, 1950).
+std::optional<Line> theilSen(std::vector<Point> points) {
+    constexpr std::size_t kFew = 100, kPairs = kFew * (kFew - 1) / 2;
+    const std::size_t n = points.size();
     std::vector<double> slopes;
-    for (std::size_t i = 0; i < points.size(); ++i)
-        for (std::size_t j = i + 1; j < points.size(); ++j)
-            if (const double d = points[j].x - points[i].x; std::abs(d) > 1e-9) slopes.push_back((points[j].y - points[i].y) / d);
+    const auto compare = [&](std::size_t i, std::size_t j) {
+        if (const double d = points[j].x - points[i].x; std::abs(d) > 1e-9) slopes.push_back((points[j].y - points[i].y) / d);
+    };
+    if (n <= kFew) {
+        for (std::size_t i = 0; i < n; ++i)
+            for (std::size_t j = i + 1; j < n; ++j) compare(i, j);
+    } else {
+        std::sort(points.begin(), points.end(), [](const Point& a, const Point& b) { return std::tie(a.x, a.y) < std::tie(b.x, b.y); });
+        for (std::size_t lag = n / 2; lag < n && slopes.size() < kPairs; ++lag)
+            for (std::size_t i = 0; i + lag < n; ++i) compare(i, i + lag);
+    }
     if (slopes.empty()) return std::nullopt;
     const double slope = median(std::span<double>(slopes));
     std::vector<double> rest;
@@ -40,12 +52,6 @@ Result<MoonResponse> moonResponse(const JudgedRun& run, const std::string& chann
     if (points.size() < 6) return Error{phrase("Only {} subs are kept; six are needed to follow the moon.", points.size())};
     const auto [least, most] = std::minmax_element(points.begin(), points.end(), [](const Point& a, const Point& b) { return a.x < b.x; });
     if (most->x - least->x < 3) return Error{phrase("The moon's light changed by {:.1f} nanolamberts only; that shows in no background.", most->x - least->x)};
-    // Hundreds of subs in their tens of thousands of pairs tell no more than a part of them.
-    while (points.size() > 100) {
-        std::vector<Point> fewer;
-        for (std::size_t i = 0; i < points.size(); i += 2) fewer.push_back(points[i]);
-        points = std::move(fewer);
-    }
     const auto fit = theilSen(points);
     if (!fit) return Error{phrase("The moon's light did not change over the subs.")};
     Random random(7);
@@ -53,7 +59,7 @@ Result<MoonResponse> moonResponse(const JudgedRun& run, const std::string& chann
     for (int k = 0; k < 100; ++k) {
         std::vector<Point> drawn;
         for (std::size_t i = 0; i < points.size(); ++i) drawn.push_back(points[random.index(points.size())]);
-        if (const auto f = theilSen(drawn)) intercepts.push_back(f->intercept), slopes.push_back(f->slope);
+        if (const auto f = theilSen(std::move(drawn))) intercepts.push_back(f->intercept), slopes.push_back(f->slope);
     }
     MoonResponse out;
     out.intercept = fit->intercept, out.slope = fit->slope;

@@ -132,9 +132,7 @@ private slots:
 
     /// A filament belongs to its nebula; a trail in the sky is a stranger.
     void filamentsStayAndStrangersGo() {
-        const auto band = [](double half) {
-            return [half](double x, double y) { return 20.0 + (std::abs(y - 150 - 0.2 * (x - 200)) < half ? 12.0 : 0.0); };
-        };
+        const auto band = [](double half) { return [half](double x, double y) { return 20.0 + (std::abs(y - 150 - 0.2 * (x - 200)) < half ? 12.0 : 0.0); }; };
         const auto wide = band(12);
         double truth = 0;
         for (int y = 100; y < 200; ++y)

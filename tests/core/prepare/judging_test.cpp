@@ -264,6 +264,36 @@ private slots:
         for (SubFigures& x : dark) x.moonlight_nL = 0;
         QVERIFY(moonResponse(*judged(dark, {}, ""), "G", 1).error().message.find("changed") != std::string::npos);
     }
+
+    /// More subs tell more, whatever their number, and the claimed error is the true one.
+    void moreSubsTellMoreOfTheMoon() {
+        double before = 1;
+        for (const int n : {24, 60, 99, 102, 250, 1'000, 2'400}) { // all pairs up to a hundred, far ones beyond
+            std::vector<double> off, claimed;
+            for (unsigned long long seed = 1; seed <= 12; ++seed) {
+                Random random(seed);
+                JudgedRun run;
+                for (int i = 0; i < n; ++i) {
+                    SubFigures f;
+                    f.exposure_s = 100;
+                    f.moonlight_nL = 300 * std::pow(random.uniform(), 2);
+                    f.level["G"] = 100 * (0.5 + 0.004 * *f.moonlight_nL + 0.05 * random.normal() + (i % 12 == 0 ? 0.6 : 0)); // some under a passing cloud
+                    run.subs.emplace_back();
+                    run.subs.back().figures = std::move(f);
+                }
+                const auto moon = moonResponse(run, "G", 1);
+                QVERIFY(moon.ok());
+                QCOMPARE(moon->subs, static_cast<std::size_t>(n));
+                off.push_back((moon->slope - 0.004) / moon->slopeSigma), claimed.push_back(moon->slopeSigma);
+            }
+            const double sigma = median(std::span<double>(claimed));
+            QVERIFY2(sigma < 1.03 * before, qPrintable(QString("%1 subs: %2 after %3").arg(n).arg(sigma).arg(before)));
+            before = sigma;
+            double square = 0;
+            for (const double o : off) square += o * o / 12;
+            QVERIFY2(square < 2.6, qPrintable(QString("%1 subs: %2").arg(n).arg(square))); // 99.5 % of such dozens
+        }
+    }
 };
 
 QTEST_GUILESS_MAIN(JudgingTest)
