@@ -11,7 +11,10 @@
 namespace caelumen {
 
 void SubTable::show(const JudgedRun* run, std::optional<double> gain, std::function<QString(const std::string&)> clock, const QString& clockName) {
-    m_clockName = clockName;
+    if (clockName != m_clockName) {
+        m_clockName = clockName;
+        emit headerDataChanged(Qt::Horizontal, Time, Time);
+    }
     const bool same = run && m_rows > 0 && m_rows == run->subs.size();
     if (!same) beginResetModel();
     m_run = run, m_gain = gain, m_clock = std::move(clock);
