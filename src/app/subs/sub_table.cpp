@@ -57,7 +57,7 @@ QString SubTable::cell(const JudgedSub& s, int row, int column) const {
     case Time:
         return f.start.empty() || !m_clock ? QString() : m_clock(f.start);
     case Verdict: {
-        if (f.level.empty() && f.problem.empty()) return QString::fromUtf8("\u2026");
+        if (!f.measured()) return QString::fromUtf8("\u2026");
         const QString word = s.keep ? tr("keep") : coreWord(reasonName(s.reason));
         return s.byHand ? word + tr(" (you)") : word;
     }

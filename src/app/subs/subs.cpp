@@ -276,7 +276,7 @@ void Subs::fillRun() {
         text = m_model.groups().empty() ? tr("Drop a folder of subs, darks and flats here, or let the virtual camera take some (More).") : QString();
     } else if (!m_model.judged()) {
         int measured = 0;
-        for (const JudgedSub& s : run.subs) measured += !s.figures->level.empty() || !s.figures->problem.empty();
+        for (const JudgedSub& s : run.subs) measured += s.figures->measured();
         text = tr("%1 of %2 subs measured; they are judged against each other when all are.").arg(measured).arg(n);
     } else {
         text = tr("<b>%1 of %2 subs kept, %3.</b>").arg(run.kept()).arg(n).arg(hours(run.kept_s()));

@@ -3,7 +3,6 @@
 #include "core/base/json.h"
 #include "core/base/phrase.h"
 
-#include <cerrno>
 #include <fcntl.h>
 #include <stdexcept>
 #include <sys/stat.h>

@@ -23,9 +23,9 @@ double scatterOf(std::vector<double> v) {
     return v.size() < 3 ? 0 : robustSigma(v);
 }
 
-std::vector<AlignStar> starsOf(const SubFigures& f) {
+std::vector<AlignStar> forAlignment(const SubStars& stars) {
     std::vector<AlignStar> out;
-    for (const SubStar& s : f.found.list()) out.push_back({s.at, s.brightness});
+    for (const SubStar& s : stars) out.push_back({s.at, s.brightness});
     return out;
 }
 
@@ -45,27 +45,29 @@ double enclosed(const SubFigures& f) {
 class OnReference {
 public:
     explicit OnReference(const SubFigures& reference)
-        : m_reference(reference)
-        , m_stars(starsOf(reference)) {
-        for (const SubStar& s : reference.found.list())
+        : m_reference(reference) {
+        const SubStars stars = reference.found.list();
+        m_stars = forAlignment(stars);
+        for (const SubStar& s : stars)
             if (s.flux > 0) m_places.push_back(s.at), m_fluxes.push_back(s.flux);
     }
 
     void lay(JudgedSub& s) const {
         s.alignment.reset(), s.starlight.reset();
+        const SubStars stars = s.figures->found.list();
         if (&*s.figures == &m_reference)
             s.alignment = Alignment{0, 0, 0, 1, false, 0, static_cast<int>(s.figures->found.size())};
         else if (s.figures->problem.empty())
-            if (auto found = align(m_stars, starsOf(s.figures))) s.alignment = *found;
-        if (s.alignment && m_places.size() >= 5) s.starlight = starlightOf(s);
+            if (auto found = align(m_stars, forAlignment(stars))) s.alignment = *found;
+        if (s.alignment && m_places.size() >= 5) s.starlight = starlightOf(s, stars);
     }
 
 private:
-    std::optional<double> starlightOf(const JudgedSub& s) const {
+    std::optional<double> starlightOf(const JudgedSub& s, const SubStars& stars) const {
         const double reach = std::max(2.0, s.figures->fwhm_px.value_or(3));
         const StarGrid grid(m_places, reach);
         std::vector<double> parts;
-        for (const SubStar& star : s.figures->found.list()) {
+        for (const SubStar& star : stars) {
             if (star.flux <= 0) continue;
             const auto at = grid.nearest(s.alignment->unmap(star.at), reach);
             if (at >= 0) parts.push_back(star.flux / m_fluxes[static_cast<std::size_t>(at)]);

@@ -136,7 +136,7 @@ private slots:
         haloOf(s, around(0, 0, 11), around(0, 0, 12));
         for (const char* q : kRing) QVERIFY2(!s.find(q, "G", "H1") && !s.why(q, "G", "H1").empty(), q);
         for (const char* q : {q::haloFluxFraction, q::haloDepth, q::haloCleanMag}) QVERIFY2(s.find(q, "G", "H1")->flagged(flag::upperLimit), q);
-        // The limit holds: a disc that bright is found more often than not, one of three times that always.
+        // A disc three times as bright as the limit is found.
         const double limit = s.value(q::haloFluxFraction, "G", "H1") * kFlux / (M_PI * 40 * 40);
         Sheet seen;
         know(seen);

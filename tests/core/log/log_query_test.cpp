@@ -138,7 +138,7 @@ private slots:
             const auto json = parseJson(bad, "log");
             QVERIFY(json.ok());
             const auto read = logEntryFromJson(*json, "log");
-            if (!read) QVERIFY(read.error().message.find("log") != std::string::npos);
+            QVERIFY2(!read && read.error().message.find("log") != std::string::npos, bad);
         }
     }
 
