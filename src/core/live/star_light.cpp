@@ -64,7 +64,7 @@ std::map<std::string, double> StarLight::of(const std::vector<const JudgedRun*>&
     std::string base;
     for (const JudgedRun* r : runs) base += referenceOf(*r).file + "\n";
     if (base != m_base) {
-        m_fluxes.clear(), m_toReference.clear(), m_common.clear(), m_light.clear(), m_base = base;
+        m_looked.clear(), m_toReference.clear(), m_common.clear(), m_light.clear(), m_base = base;
         for (const JudgedRun* r : runs) {
             const auto found = r == &first ? Result<Alignment>(Alignment{}) : align(forAlignment(referenceOf(first)), forAlignment(referenceOf(*r)), 1.0);
             m_toReference.push_back(found ? std::optional(*found) : std::nullopt);
@@ -81,9 +81,12 @@ std::map<std::string, double> StarLight::of(const std::vector<const JudgedRun*>&
     for (std::size_t r = 0; r < runs.size(); ++r)
         for (const JudgedSub& s : runs[r]->subs) {
             if (!s.keep || !s.alignment || !s.figures->exposure_s) continue;
-            auto it = m_fluxes.find(s.figures->file);
-            if (it == m_fluxes.end()) it = m_fluxes.emplace(s.figures->file, lookedUp(stars, s.figures, *m_toReference[r], *s.alignment)).first;
-            seen.push_back({&*s.figures, &it->second, (electrons ? *gains[r] : 1) / *s.figures->exposure_s});
+            Looked& looked = m_looked[s.figures->file];
+            if (looked.fluxes.empty() || !looked.of.sameAs(s.figures->found)) { // a file may have been written anew
+                looked = {s.figures->found, lookedUp(stars, s.figures, *m_toReference[r], *s.alignment)};
+                m_light.erase(s.figures->file);
+            }
+            seen.push_back({&*s.figures, &looked.fluxes, (electrons ? *gains[r] : 1) / *s.figures->exposure_s});
         }
     // The same stars in all of them.
     std::vector<int> times(stars.size(), 0);

@@ -17,9 +17,13 @@ public:
     std::map<std::string, double> of(const std::vector<const JudgedRun*>& runs, const std::vector<std::optional<double>>& gains);
 
 private:
-    std::string m_base;                                                      ///< what all below was looked up for
-    std::vector<std::optional<Alignment>> m_toReference;                     ///< from the base to each run's reference
-    std::map<std::string, std::vector<float>> m_fluxes;                      ///< by file: of the base's stars; 0 where one is not seen
+    std::string m_base;                                  ///< what all below was looked up for
+    std::vector<std::optional<Alignment>> m_toReference; ///< from the base to each run's reference
+    struct Looked {
+        FoundStars of;
+        std::vector<float> fluxes; ///< of the base's stars; 0 where one is not seen
+    };
+    std::map<std::string, Looked> m_looked;                                  ///< by file
     std::vector<std::size_t> m_common;                                       ///< those of the base's stars that were compared
     std::map<std::string, std::pair<double, std::optional<double>>> m_light; ///< by file: factor of its fluxes, and what came out of m_common
 };

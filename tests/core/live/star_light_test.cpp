@@ -117,6 +117,9 @@ private slots:
         SubStars few(field().begin(), field().begin() + kStars / 2);
         for (int i = 0; i < 3; ++i) now[0].subs.push_back(sub("c" + std::to_string(i), 1, 0.5, 90 + static_cast<unsigned long long>(i), 60, few));
         QVERIFY(same(now));
+        // A file that was written anew under its name.
+        now[1].subs[2] = sub("b2", 6, 0.2, 99);
+        QVERIFY(same(now));
         // Another reference: all is looked up anew.
         now[0].reference = 1;
         for (JudgedSub& s : now[0].subs) s.alignment->dx -= 3;
