@@ -1,3 +1,4 @@
+#include "core/base/linear_algebra.h"
 #include "core/base/phrase.h"
 #include "core/base/statistics.h"
 #include "core/compare/figures.h"
@@ -5,7 +6,6 @@
 #include "core/model/quantity.h"
 #include "core/sky/ephemeris.h"
 
-#include <Eigen/Dense>
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -73,14 +73,13 @@ RegionSky regionSky(const Sky& sky, const std::vector<Region>& regions, const Su
         y[i] = p.mean * w[i];
         for (int k = 0; k < unknowns; ++k) a(i, k) = row[static_cast<std::size_t>(k)] * w[i];
     }
-    const auto qr = a.colPivHouseholderQr();
+    const LeastSquares fit = leastSquares(a, y);
     const std::array<double, 4> here{1, at.u, at.v, at.rr};
-    if (unknowns > 1 && qr.rank() == unknowns) {
-        const Eigen::VectorXd p = qr.solve(y);
-        const Eigen::MatrixXd covariance = (a.transpose() * a).inverse();
+    if (unknowns > 1 && fit.rank == unknowns) {
+        const Eigen::MatrixXd covariance = covarianceOf(a);
         Eigen::VectorXd b(unknowns);
         for (int k = 0; k < unknowns; ++k) b[k] = here[static_cast<std::size_t>(k)];
-        out.level = p.dot(b);
+        out.level = fit.solution.dot(b);
         out.sigma = std::sqrt(std::max(0.0, b.dot(covariance * b)));
         out.valid = std::isfinite(out.level);
         if (out.valid && out.sigma < 0.2 * std::abs(out.level) + h.noise.value) return out;

@@ -1,9 +1,9 @@
 #include "core/grid/site_fit.h"
 
+#include "core/base/linear_algebra.h"
 #include "core/base/phrase.h"
 #include "core/sky/moonlight.h"
 
-#include <Eigen/Dense>
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -16,8 +16,9 @@ constexpr double kModelError = 0.12;                     ///< of a spectrum seen
 constexpr double kClearOptics = 0.88, kScaleSigma = 0.2; ///< what telescopes pass, and how well that is known, in logarithms
 constexpr double kMagToLn = 0.4 * M_LN10;
 
-using Row = Eigen::Matrix<double, 1, kSkySources>;
-using Light = Eigen::Matrix<double, kSkySources, 1>; ///< lamps in nL, then natural sky and moonlight over their models
+constexpr int kSources = static_cast<int>(kSkySources);
+using Row = Eigen::Matrix<double, 1, kSources>;
+using Light = Column<kSources>; ///< lamps in nL, then natural sky and moonlight over their models
 
 struct Sample {
     std::size_t run = 0;
@@ -49,12 +50,12 @@ Prior priorOf(const GridSite& site) {
 
 struct Solved {
     Light light;
-    Eigen::Matrix<double, kSkySources, kSkySources> covariance;
+    SquareMatrix<kSources> covariance;
 };
 
 /// Least squares in logarithm-like weights (each sample by its part), x >= 0.
 Solved solve(const std::vector<Sample>& samples, const Prior& prior, std::optional<std::size_t> without, const std::vector<double>& weights) {
-    Eigen::Matrix<double, kSkySources, kSkySources> normal = Eigen::Matrix<double, kSkySources, kSkySources>::Zero();
+    SquareMatrix<kSources> normal = SquareMatrix<kSources>::Zero();
     Light right = Light::Zero();
     for (std::size_t i = 0; i < samples.size(); ++i) {
         const Sample& s = samples[i];
@@ -67,7 +68,7 @@ Solved solve(const std::vector<Sample>& samples, const Prior& prior, std::option
         normal(k, k) += 1 / (prior.sigma[k] * prior.sigma[k]);
         right[k] += prior.mean[k] / (prior.sigma[k] * prior.sigma[k]);
     }
-    Solved out{prior.mean, normal.inverse()};
+    Solved out{prior.mean, inverted(normal)};
     for (int round = 0; round < 2000; ++round) {
         double moved = 0;
         for (long k = 0; k < static_cast<long>(kSkySources); ++k) {

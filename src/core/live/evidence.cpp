@@ -1,6 +1,6 @@
 #include "core/live/evidence.h"
 
-#include <Eigen/Dense>
+#include "core/base/linear_algebra.h"
 
 #include <algorithm>
 #include <cmath>
@@ -56,16 +56,16 @@ public:
     };
     /// b less a; nothing where the steps do not link the two or nothing is left for the noise.
     std::optional<Contrast> contrast(std::size_t a, std::size_t b) const {
-        const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> solver(m_normal);
-        const double least = 1e-9 * std::max(1e-30, solver.eigenvalues().maxCoeff());
+        const EigenSystem system = eigenSystemOf(m_normal);
+        const double least = 1e-9 * std::max(1e-30, system.values.maxCoeff());
         Eigen::VectorXd c = Eigen::VectorXd::Zero(m_size);
         c[static_cast<Eigen::Index>(b)] = 1, c[static_cast<Eigen::Index>(a)] = -1;
         Eigen::VectorXd solved = Eigen::VectorXd::Zero(m_size), told = solved, fitted = solved;
         int rank = 0;
         for (Eigen::Index i = 0; i < m_size; ++i) {
-            if (solver.eigenvalues()[i] <= least) continue;
-            const Eigen::VectorXd v = solver.eigenvectors().col(i);
-            told += v * v.dot(c), solved += v * (v.dot(c) / solver.eigenvalues()[i]), fitted += v * (v.dot(m_right) / solver.eigenvalues()[i]);
+            if (system.values[i] <= least) continue;
+            const Eigen::VectorXd v = system.vectors.col(i);
+            told += v * v.dot(c), solved += v * (v.dot(c) / system.values[i]), fitted += v * (v.dot(m_right) / system.values[i]);
             ++rank;
         }
         if ((told - c).norm() > 1e-6 || m_steps <= rank) return std::nullopt;

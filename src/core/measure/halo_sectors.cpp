@@ -1,9 +1,8 @@
 #include "core/measure/halo_sectors.h"
 
+#include "core/base/linear_algebra.h"
 #include "core/base/statistics.h"
 #include "core/measure/halo_discs.h"
-
-#include <Eigen/Dense>
 
 #include <algorithm>
 #include <cmath>
@@ -34,7 +33,7 @@ std::pair<double, double> meanOverSectors(const std::array<float, kHaloSectors>&
             a += basis(s) * basis(s).transpose();
             g += static_cast<double>(sectors[s]) * basis(s);
         }
-        const Eigen::Matrix3d inverse = a.inverse();
+        const Eigen::Matrix3d inverse = inverted(a);
         const Eigen::Vector3d p = inverse * g;
         double squares = 0;
         for (std::size_t s = 0; s < kHaloSectors; ++s)

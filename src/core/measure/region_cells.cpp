@@ -1,6 +1,6 @@
 #include "core/measure/region_cells.h"
 
-#include <Eigen/Dense>
+#include "core/base/linear_algebra.h"
 
 #include <array>
 
@@ -37,42 +37,42 @@ public:
         for (const RegionCell* c : seen) square += c->n * (std::pow(c->x / c->n - m_x, 2) + std::pow(c->y / c->n - m_y, 2));
         m_unit = std::sqrt(square / n);
         if (!(m_unit > 0)) return;
-        Eigen::Matrix<double, 6, 6> a = Eigen::Matrix<double, 6, 6>::Zero();
-        Eigen::Matrix<double, 6, 1> g = Eigen::Matrix<double, 6, 1>::Zero();
+        SquareMatrix<6> a = SquareMatrix<6>::Zero();
+        Column<6> g = Column<6>::Zero();
         for (const RegionCell* c : seen) {
             const auto basis = at(c->x / c->n, c->y / c->n);
             a += c->n * basis * basis.transpose();
             g += (c->sum - c->starlight) * basis;
         }
-        const auto qr = a.colPivHouseholderQr();
-        if (qr.rank() < 6 || qr.absDeterminant() < 1e-9 * std::pow(n, 6)) return; // cells in a row tell no bend across it
-        m_p = qr.solve(g);
-        m_covariance = qr.inverse();
+        const auto fit = solveRanked(a, g);
+        if (fit.rank < 6 || fit.determinant < 1e-9 * std::pow(n, 6)) return; // cells in a row tell no bend across it
+        m_p = fit.solution;
+        m_covariance = fit.inverse;
     }
     double operator()(double x, double y) const { return m_unit > 0 ? at(x, y).dot(m_p) : 0; }
 
     /// Error of the mean over all of the region that the trend brings, by noise of one in each pixel: where stars hide a part, it is carried on over that part.
     double errorOfMean(const RegionCells& grid) const {
         if (!(m_unit > 0)) return 0;
-        Eigen::Matrix<double, 6, 1> all = Eigen::Matrix<double, 6, 1>::Zero(), used = all;
+        Column<6> all = Column<6>::Zero(), used = all;
         double whole = 0, n = 0;
         for (const RegionCell& c : grid.cells) {
             if (!(c.whole > 0)) continue;
             all += c.whole * at(c.wholeX / c.whole, c.wholeY / c.whole), whole += c.whole;
             if (c.isKnown()) used += c.whole * at(c.x / c.n, c.y / c.n), n += c.whole;
         }
-        const Eigen::Matrix<double, 6, 1> carried = all / whole - used / n;
+        const Column<6> carried = all / whole - used / n;
         return std::sqrt(std::max(0.0, carried.dot(m_covariance * carried)));
     }
 
 private:
-    Eigen::Matrix<double, 6, 1> at(double x, double y) const {
+    Column<6> at(double x, double y) const {
         const double u = (x - m_x) / m_unit, v = (y - m_y) / m_unit;
         return {1, u, v, u * u, u * v, v * v};
     }
     double m_x = 0, m_y = 0, m_unit = 0;
-    Eigen::Matrix<double, 6, 1> m_p = Eigen::Matrix<double, 6, 1>::Zero();
-    Eigen::Matrix<double, 6, 6> m_covariance = Eigen::Matrix<double, 6, 6>::Zero(); ///< for noise of one in each pixel
+    Column<6> m_p = Column<6>::Zero();
+    SquareMatrix<6> m_covariance = SquareMatrix<6>::Zero(); ///< for noise of one in each pixel
 };
 
 /// Gives cells that stars hide (nearly) whole the light that their neighbours lead to expect: a bright star on the brightest part must not take that part out

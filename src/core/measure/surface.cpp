@@ -1,8 +1,7 @@
 #include "core/measure/surface.h"
 
+#include "core/base/linear_algebra.h"
 #include "core/base/statistics.h"
-
-#include <Eigen/Dense>
 
 #include <algorithm>
 #include <array>
@@ -44,7 +43,7 @@ Eigen::Vector4d solve(const std::vector<Cell>& cells, const std::vector<double>&
     }
     if (normal) *normal = a;
     a.diagonal().array() += 1e-12 * a(0, 0);
-    return a.ldlt().solve(g);
+    return solveNormal(a, g);
 }
 
 double typicalError(const std::vector<Cell>& cells) {
@@ -218,7 +217,7 @@ Surface finished(const BackgroundMesh& mesh, const std::vector<Cell>& cells, con
     solve(cells, kept, &normal);
     // Cutting at 3 sigma takes 1.3 % of a normal's variance away.
     const double unitVariance = sum / static_cast<double>(n - 4) / 0.987;
-    Eigen::Matrix4d covariance = normal.inverse() * unitVariance;
+    Eigen::Matrix4d covariance = inverted(normal) * unitVariance;
     // What the scatter of cells does not tell: faint nebula that stayed. Leaving out one eighth of the sky at a time shows it.
     if (const Eigen::Matrix4d blocks = jackknife(mesh, cells, kept, p); blocks.allFinite()) {
         double ratio = 0;

@@ -1,8 +1,7 @@
 #include "core/palette/aureole.h"
 
+#include "core/base/linear_algebra.h"
 #include "core/base/statistics.h"
-
-#include <Eigen/Dense>
 
 #include <algorithm>
 #include <array>
@@ -70,11 +69,11 @@ double fitted(const std::vector<Bin>& profile, double reach, bool square, bool f
         if (fall) m(i, k++) = other.at(r);
         y(i) = profile[static_cast<std::size_t>(i)].light;
     }
-    const Eigen::VectorXd fit = m.colPivHouseholderQr().solve(y);
+    const LeastSquares fit = leastSquares(m, y);
     int k = 3;
-    aureole.square = square ? fit(k++) : 0;
-    aureole.fall = fall ? fit(k++) : 0;
-    return (y - m * fit).squaredNorm();
+    aureole.square = square ? fit.solution(k++) : 0;
+    aureole.fall = fall ? fit.solution(k++) : 0;
+    return fit.squares;
 }
 
 } // namespace

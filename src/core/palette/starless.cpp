@@ -1,10 +1,10 @@
 #include "core/palette/starless.h"
 
+#include "core/base/linear_algebra.h"
 #include "core/base/statistics.h"
 #include "core/palette/aureole.h"
 #include "core/stars/patch_mask.h"
 
-#include <Eigen/Dense>
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
@@ -193,14 +193,14 @@ struct Pyramid {
 /// towards its rim the fill stays.
 void bend(Plane& plane, const Mask& mask, Point at, double radius) {
     const double outer = 1.7 * radius + 5;
-    Eigen::Matrix<double, 6, 6> normal = Eigen::Matrix<double, 6, 6>::Zero();
-    Eigen::Matrix<double, 6, 1> right = Eigen::Matrix<double, 6, 1>::Zero();
+    SquareMatrix<6> normal = SquareMatrix<6>::Zero();
+    Column<6> right = Column<6>::Zero();
     std::size_t n = 0;
     const int x0 = std::max(0, static_cast<int>(at.x - outer)), x1 = std::min(plane.width() - 1, static_cast<int>(at.x + outer));
     const int y0 = std::max(0, static_cast<int>(at.y - outer)), y1 = std::min(plane.height() - 1, static_cast<int>(at.y + outer));
     const auto terms = [&](int x, int y) {
         const double u = (x - at.x) / outer, v = (y - at.y) / outer;
-        return Eigen::Matrix<double, 6, 1>{1, u, v, u * u, u * v, v * v};
+        return Column<6>{1, u, v, u * u, u * v, v * v};
     };
     for (int y = y0; y <= y1; ++y)
         for (int x = x0; x <= x1; ++x) {
@@ -213,7 +213,7 @@ void bend(Plane& plane, const Mask& mask, Point at, double radius) {
             normal += t * t.transpose(), right += t * static_cast<double>(value), ++n;
         }
     if (static_cast<double>(n) < 0.4 * M_PI * (outer * outer - radius * radius)) return; // crowded: the rim has to do
-    const Eigen::Matrix<double, 6, 1> fit = normal.ldlt().solve(right);
+    const Column<6> fit = solveNormal(normal, right);
     for (int y = std::max(0, static_cast<int>(at.y - radius)); y <= std::min(plane.height() - 1, static_cast<int>(at.y + radius)); ++y)
         for (int x = std::max(0, static_cast<int>(at.x - radius)); x <= std::min(plane.width() - 1, static_cast<int>(at.x + radius)); ++x) {
             const double in = radius - std::hypot(x - at.x, y - at.y);

@@ -1,6 +1,7 @@
 #include "core/prepare/lines.h"
 
 #include "core/base/file.h"
+#include "core/base/linear_algebra.h"
 #include "core/base/phrase.h"
 #include "core/base/statistics.h"
 #include "core/base/text.h"
@@ -12,7 +13,6 @@
 #include "core/stars/alignment.h"
 #include "core/stars/star_grid.h"
 
-#include <Eigen/Dense>
 #include <fmt/format.h>
 #include <tbb/parallel_for.h>
 
@@ -79,7 +79,10 @@ LineWeights lineWeights(const LineMatrix& m, const std::array<double, 3>& noise)
         k(i, 0) = m.red[c], k(i, 1) = m.oxygen[c];
         w(i, i) = noise[c] > 0 ? 1 / (noise[c] * noise[c]) : 1;
     }
-    const Eigen::Matrix<double, 2, 3> solution = (k.transpose() * w * k).ldlt().solve(k.transpose() * w);
+    const Eigen::Matrix<double, 2, 3> weighted = k.transpose() * w;
+    const SquareMatrix<2> normal = weighted * k;
+    Eigen::Matrix<double, 2, 3> solution;
+    for (int i = 0; i < 3; ++i) solution.col(i) = solveNormal<2>(normal, weighted.col(i));
     LineWeights out;
     const double asOxygen = 0.5 * (m.oxygen[1] + m.oxygen[2]);
     for (int i = 0; i < 3; ++i) {

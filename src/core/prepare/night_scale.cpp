@@ -1,9 +1,8 @@
 #include "core/prepare/night_scale.h"
 
+#include "core/base/linear_algebra.h"
 #include "core/base/statistics.h"
 #include "core/sky/ephemeris.h"
-
-#include <Eigen/Dense>
 
 #include <algorithm>
 #include <cmath>
@@ -116,7 +115,7 @@ std::vector<std::optional<NightScale>> nightScales(const std::vector<const Judge
         weight += row * row.transpose() / l.variance;
         right += row * l.step / l.variance;
     }
-    const Eigen::MatrixXd covariance = weight.inverse();
+    const Eigen::MatrixXd covariance = inverted(weight);
     const Eigen::VectorXd constant = covariance * right;
     const auto constantOf = [&](std::size_t run) { return place[run] > 0 ? constant[place[run] - 1] : 0.0; };
     std::vector<double> air;

@@ -1,12 +1,11 @@
 #include "core/simulate/truth.h"
 
 #include "core/base/json.h"
+#include "core/base/linear_algebra.h"
 #include "core/base/statistics.h"
 #include "core/measure/colour.h"
 #include "core/measure/plane_view.h"
 #include "core/model/quantity.h"
-
-#include <Eigen/Dense>
 
 #include <algorithm>
 #include <cmath>
@@ -113,7 +112,7 @@ void TruthBook::addGradient(const SceneRun& run, const std::string& name, const 
             g += basis * skyRate(run, rates, x, y);
         }
     }
-    const Eigen::Vector4d p = a.ldlt().solve(g);
+    const Eigen::Vector4d p = solveNormal(a, g);
     const double span = 2 * (std::abs(p[1]) * 0.5 * (run.width - 1) + std::abs(p[2]) * 0.5 * (run.height - 1)) / half;
     put(run, name, q::gradient, "", span / p[0]);
     put(run, name, q::gradientRate, "", span);

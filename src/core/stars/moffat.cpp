@@ -1,8 +1,7 @@
 #include "core/stars/moffat.h"
 
+#include "core/base/linear_algebra.h"
 #include "core/base/number_rows.h"
-
-#include <Eigen/Dense>
 
 #include <algorithm>
 #include <array>
@@ -13,8 +12,8 @@ namespace caelumen {
 namespace {
 
 constexpr int kParameters = 8; // amplitude, x, y, base, log-ish shape (3), 1/beta
-using Vector = Eigen::Matrix<double, kParameters, 1>;
-using Matrix = Eigen::Matrix<double, kParameters, kParameters>;
+using Vector = Column<kParameters>;
+using Matrix = SquareMatrix<kParameters>;
 
 /// Shape by its lower-triangular root, so that the ellipse is always an ellipse: C = L L^T.
 Moffat unpack(const Vector& p) {
@@ -117,7 +116,7 @@ struct Equations {
     Vector step(double damping) const {
         Matrix damped = a;
         damped.diagonal() += damping * a.diagonal();
-        return damped.ldlt().solve(g);
+        return solveNormal(damped, g);
     }
 };
 

@@ -1,6 +1,6 @@
 #include "core/stars/scaled_star.h"
 
-#include <Eigen/Dense>
+#include "core/base/linear_algebra.h"
 
 #include <algorithm>
 #include <cmath>
@@ -56,14 +56,14 @@ std::optional<ScaledStar> scalePsf(const Plane& plane, const Psf& psf, Point gue
         if (round == 0) { // no flux yet, so no centre either
             a(2, 2) = a(3, 3) = 1;
         }
-        const Eigen::Vector4d step = a.ldlt().solve(g);
+        const Eigen::Vector4d step = solveNormal(a, g);
         if (!step.allFinite()) return std::nullopt;
         flux += step[0];
         base += step[1];
         out.centre.x += std::clamp(step[2], -1.0, 1.0);
         out.centre.y += std::clamp(step[3], -1.0, 1.0);
         if (length(out.centre.x - guess.x, out.centre.y - guess.y) > radius / 2) return std::nullopt;
-        out.sigma = std::sqrt(std::max(0.0, a.inverse()(0, 0) * chi / std::max(1.0, weights - 4)));
+        out.sigma = std::sqrt(std::max(0.0, inverted(a)(0, 0) * chi / std::max(1.0, weights - 4)));
         if (round > 2 && std::abs(step[0]) < 1e-6 * std::abs(flux)) break;
     }
     if (!(flux > 0)) return std::nullopt;
