@@ -113,7 +113,7 @@ int frames(const Arguments& a) {
 
 /// The trial in a trial file, or one of a campaign's.
 Result<Trial> trialIn(const fs::path& path, const std::string& number) {
-    if (path.extension() != ".caelumen") return readTrial(path);
+    if (endingOf(path) != ".caelumen") return readTrial(path);
     const auto campaign = Campaign::openToRead(QString::fromStdString(nameText(path)));
     if (!campaign) return campaign.error();
     const auto trials = (*campaign)->trials();
@@ -126,7 +126,7 @@ Result<Trial> trialIn(const fs::path& path, const std::string& number) {
 
 /// What a report is of: a trial that is measured now, or results that were written before.
 Result<ReadResults> reported(const fs::path& path, const std::string& number, const fs::path& out) {
-    if (path.extension() == ".json") {
+    if (endingOf(path) == ".json") {
         const auto json = readJson(path);
         if (!json) return json.error();
         if (json->is_object() && json->contains("caelumen_results")) {
@@ -168,7 +168,7 @@ Result<ReportExtras> extrasOf(const Arguments& a, const ReadResults& of, const f
     ReportExtras out;
     std::optional<Profile> profile;
     std::vector<GridTrial> trials{{of.trial.title, of.trial, path.parent_path(), std::make_shared<const TrialResults>(of.results)}};
-    if (path.extension() != ".json") {
+    if (endingOf(path) != ".json") {
         auto campaign = Campaign::openToRead(QString::fromStdString(nameText(path)));
         if (campaign) {
             static_cast<ReportWords&>(out) = reportWordsFrom((*campaign)->setting("report").toStdString());
@@ -201,7 +201,7 @@ int report(const Arguments& a) {
     const std::string usage = kReportUsage;
     if (!a.has("--out")) return misuse("--out FILE is missing", usage);
     const fs::path path = a.words[0], out = a.value("--out");
-    const std::string ending = out.extension().native();
+    const std::string ending = endingOf(out);
     if (ending != ".html" && ending != ".pdf" && ending != ".zip" && ending != ".csv" && ending != ".json")
         return misuse("--out must end in .html, .pdf, .zip, .csv or .json", usage);
     if (const std::string paper = a.value("--paper"); a.has("--paper") && paper != "a4" && paper != "letter")
@@ -242,7 +242,7 @@ int demo(const Arguments& a) {
 int stack(const Arguments& a) {
     if (!a.has("--out")) return misuse("--out STACK.fits is missing", kStackUsage);
     const fs::path out = a.value("--out");
-    if (const std::string ending = out.extension().native(); ending != ".fits" && ending != ".fit" && ending != ".fts")
+    if (const std::string ending = endingOf(out); ending != ".fits" && ending != ".fit" && ending != ".fts")
         return misuse("--out must end in .fits", kStackUsage);
     const fs::path path = a.words[0], report = a.value("--report");
     const auto recipe = readSubsRecipe(path);

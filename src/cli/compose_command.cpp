@@ -17,7 +17,7 @@ const Shape kComposeShape{{"--out"}, {}, 1, 1};
 int compose(const Arguments& a) {
     if (!a.has("--out")) return misuse("--out PICTURE.tif or .png is missing", kComposeUsage);
     const fs::path path = a.words[0], out = a.value("--out");
-    if (const std::string ending = out.extension().native(); ending != ".tif" && ending != ".tiff" && ending != ".png")
+    if (const std::string ending = endingOf(out); ending != ".tif" && ending != ".tiff" && ending != ".png")
         return misuse("--out must end in .tif or .png", kComposeUsage);
     int argc = 1;
     char name[] = "caelumen-cli", *argv[] = {name, nullptr};

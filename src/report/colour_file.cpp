@@ -65,7 +65,7 @@ QImage shownImage(const ColourPicture& p, const Look& look) {
 }
 
 Status writeColourPicture(const std::filesystem::path& path, const Recipe& recipe, const ColourPicture& p, std::optional<Look> look, int dpi) {
-    const std::string ending = path.extension().native();
+    const std::string ending = endingOf(path);
     const bool png = ending == ".png";
     if (!png && ending != ".tif" && ending != ".tiff") return Error{fmt::format("{} must end in .tif or .png.", shown(path))};
     const QByteArray profile = QColorSpace(QColorSpace::SRgb).iccProfile();

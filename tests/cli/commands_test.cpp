@@ -136,6 +136,8 @@ private slots:
         for (const char* part : {"trial", "baseline", "alignment", "measurements", "absent", "ranking", "fairness", "warnings"})
             QVERIFY2(first[part] == again[part], part);
         QCOMPARE(run({"report", "kept.json", "--out", "kept.csv"}).code, 0);
+        QCOMPARE(run({"report", "kept.json", "--out", "LOUD.CSV"}).code, 0);
+        QVERIFY(*readText(m_folder / "LOUD.CSV") == *readText(m_folder / "kept.csv"));
         const Ran page = run({"report", "kept.json", "--out", "kept.html"});
         QVERIFY2(page.code == 0, page.err);
         QVERIFY(readText(m_folder / "kept.html")->find("Scores") != std::string::npos);

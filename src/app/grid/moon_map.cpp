@@ -55,7 +55,53 @@ void MoonMap::paintEvent(QPaintEvent*) {
     p.fillRect(rect(), t.plot);
     const double font = fontInfo().pixelSize();
     const QRectF b = body();
-    p.setPen(t.text);
+    drawTitle(p);
+    if (m_content.lattice.values.empty()) {
+        p.setPen(t.dim);
+        p.drawText(b, Qt::AlignCenter | Qt::TextWordWrap, tr("Nothing is known of this filter here."));
+        return;
+    }
+    drawTones(p);
+    drawLines(p);
+    p.setPen(QPen(t.line, 1));
+    p.setBrush(Qt::NoBrush);
+    p.drawRect(b);
+    if (m_content.moon) {
+        p.setPen(QPen(t.warn, 1, Qt::DashLine));
+        p.drawLine(QPointF(b.left(), yOf(m_content.moon->illuminated)), QPointF(b.right(), yOf(m_content.moon->illuminated)));
+    }
+    for (const auto& [at, same] : m_content.runs) {
+        p.setPen(QPen(t.text, 1.5));
+        p.setBrush(same ? QBrush(t.text) : QBrush(t.plot));
+        p.drawEllipse(QPointF(xOf(at.x()), yOf(at.y())), 4.5, 4.5);
+    }
+    p.setBrush(Qt::NoBrush);
+    p.setPen(t.dim);
+    for (int bortle = 3; bortle <= 9; ++bortle) { // 1 and 2 lie next to one another
+        const double at = xOf(bortleBrightness(bortle));
+        p.drawLine(QPointF(at, b.bottom()), QPointF(at, b.bottom() + 4));
+        p.drawText(QRectF(at - 20, b.bottom() + 5, 40, 1.3 * font), Qt::AlignCenter, QString::number(bortle));
+    }
+    p.drawText(QRectF(b.left(), b.bottom() + 5 + 1.3 * font, b.width(), 1.5 * font), Qt::AlignCenter, tr("class of sky (darker to brighter)"));
+    for (const double lit : {0.0, 0.25, 0.5, 0.75, 1.0})
+        p.drawText(QRectF(0, yOf(lit) - 0.7 * font, b.left() - 6, 1.4 * font), Qt::AlignRight | Qt::AlignVCenter,
+                   lit == 0 ? tr("no moon") : QString("%1 %").arg(100 * lit));
+}
+
+double MoonMap::xOf(double mag) const {
+    const QRectF b = body();
+    return b.left() + (SkyGridModel::kDarkest - mag) / (SkyGridModel::kDarkest - SkyGridModel::kBrightest) * b.width();
+}
+
+double MoonMap::yOf(double lit) const {
+    const QRectF b = body();
+    return b.bottom() - lit * b.height();
+}
+
+void MoonMap::drawTitle(QPainter& p) const {
+    const double font = fontInfo().pixelSize();
+    const QRectF b = body();
+    p.setPen(theme().text);
     QFont bold = p.font();
     bold.setBold(true);
     p.setFont(bold);
@@ -63,18 +109,13 @@ void MoonMap::paintEvent(QPaintEvent*) {
                QFontMetricsF(bold).elidedText(m_content.title, Qt::ElideRight, b.width()));
     bold.setBold(false);
     p.setFont(bold);
-    const auto x = [&](double mag) { return b.left() + (SkyGridModel::kDarkest - mag) / (SkyGridModel::kDarkest - SkyGridModel::kBrightest) * b.width(); };
-    const auto y = [&](double lit) { return b.bottom() - lit * b.height(); };
+}
+
+void MoonMap::drawTones(QPainter& p) const {
     const ValueGrid& l = m_content.lattice;
-    if (l.values.empty()) {
-        p.setPen(t.dim);
-        p.drawText(b, Qt::AlignCenter | Qt::TextWordWrap, tr("Nothing is known of this filter here."));
-        return;
-    }
     double low = 1e300, high = -1e300;
     for (const double v : l.values)
         if (std::isfinite(v)) low = std::min(low, v), high = std::max(high, v);
-    const double dx = b.width() / static_cast<double>(l.columns - 1), dy = b.height() / static_cast<double>(l.rows - 1);
     QImage tones(static_cast<int>(l.columns), static_cast<int>(l.rows), QImage::Format_ARGB32_Premultiplied);
     tones.fill(Qt::transparent);
     for (std::size_t r = 0; r < l.rows; ++r)
@@ -82,12 +123,19 @@ void MoonMap::paintEvent(QPaintEvent*) {
             const double v = l.at(c, r);
             if (!std::isfinite(v) || !(high > low)) continue;
             const double part = low > 0 ? std::log(v / low) / std::log(high / low) : (v - low) / (high - low);
-            QColor tone = t.accent;
+            QColor tone = theme().accent;
             tone.setAlphaF(static_cast<float>(0.06 + 0.5 * std::clamp(part, 0.0, 1.0)));
             tones.setPixelColor(static_cast<int>(c), static_cast<int>(l.rows - 1 - r), tone);
         }
     p.setRenderHint(QPainter::SmoothPixmapTransform);
-    p.drawImage(b, tones, QRectF(0.5, 0.5, static_cast<double>(l.columns - 1), static_cast<double>(l.rows - 1)));
+    p.drawImage(body(), tones, QRectF(0.5, 0.5, static_cast<double>(l.columns - 1), static_cast<double>(l.rows - 1)));
+}
+
+void MoonMap::drawLines(QPainter& p) const {
+    const Theme& t = theme();
+    const ValueGrid& l = m_content.lattice;
+    const QRectF b = body();
+    const double dx = b.width() / static_cast<double>(l.columns - 1), dy = b.height() / static_cast<double>(l.rows - 1);
     const QFontMetricsF metrics(p.font());
     std::vector<QRectF> written;
     for (const double level : levels(l)) {
@@ -108,30 +156,6 @@ void MoonMap::paintEvent(QPaintEvent*) {
             break;
         }
     }
-    p.setPen(QPen(t.line, 1));
-    p.setBrush(Qt::NoBrush);
-    p.drawRect(b);
-    if (m_content.moon) {
-        p.setPen(QPen(t.warn, 1, Qt::DashLine));
-        p.drawLine(QPointF(b.left(), y(m_content.moon->illuminated)), QPointF(b.right(), y(m_content.moon->illuminated)));
-    }
-    for (const auto& [at, same] : m_content.runs) {
-        p.setPen(QPen(t.text, 1.5));
-        p.setBrush(same ? QBrush(t.text) : QBrush(t.plot));
-        p.drawEllipse(QPointF(x(at.x()), y(at.y())), 4.5, 4.5);
-    }
-    p.setBrush(Qt::NoBrush);
-    p.setPen(t.dim);
-    for (int bortle = 1; bortle <= 9; ++bortle) {
-        const double at = x(bortleBrightness(bortle));
-        if (bortle == 1 || bortle == 2) continue; // next to one another
-        p.drawLine(QPointF(at, b.bottom()), QPointF(at, b.bottom() + 4));
-        p.drawText(QRectF(at - 20, b.bottom() + 5, 40, 1.3 * font), Qt::AlignCenter, QString::number(bortle));
-    }
-    p.drawText(QRectF(b.left(), b.bottom() + 5 + 1.3 * font, b.width(), 1.5 * font), Qt::AlignCenter, tr("class of sky (darker to brighter)"));
-    for (const double lit : {0.0, 0.25, 0.5, 0.75, 1.0})
-        p.drawText(QRectF(0, y(lit) - 0.7 * font, b.left() - 6, 1.4 * font), Qt::AlignRight | Qt::AlignVCenter,
-                   lit == 0 ? tr("no moon") : QString("%1 %").arg(100 * lit));
 }
 
 void MoonMap::mousePressEvent(QMouseEvent* event) {

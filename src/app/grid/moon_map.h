@@ -5,6 +5,8 @@
 
 #include <QWidget>
 
+class QPainter;
+
 namespace caelumen {
 
 /// One filter under all skies at once: brightness of the sky across, lit part of the moon up, lines of equal value. A click chooses the moon.
@@ -32,6 +34,12 @@ protected:
     void mousePressEvent(QMouseEvent* event) override;
 
 private:
+    double xOf(double mag) const;
+    double yOf(double illuminated) const;
+    void drawTitle(QPainter& p) const;
+    void drawTones(QPainter& p) const; ///< the value by depth of colour
+    void drawLines(QPainter& p) const; ///< of equal value, written where they have room
+
     Content m_content;
 };
 

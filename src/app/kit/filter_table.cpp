@@ -53,6 +53,23 @@ private:
 constexpr std::array kLineColumns{std::pair{EmissionLine::Halpha, "H\u03B1"}, std::pair{EmissionLine::OIII, "O III"}, std::pair{EmissionLine::SII, "S II"},
                                   std::pair{EmissionLine::Hbeta, "H\u03B2"}};
 
+/// Where a row's figures come from, in two words.
+QString shortSource(CurveSource source) {
+    switch (source) {
+    case CurveSource::Nothing:
+        return QString::fromUtf8("\u2013");
+    case CurveSource::Measured:
+        return FilterTable::tr("a curve");
+    case CurveSource::Makers:
+        return FilterTable::tr("the maker's curve");
+    case CurveSource::Claims:
+        return FilterTable::tr("claims");
+    case CurveSource::NoFilter:
+        return FilterTable::tr("no filter");
+    }
+    return {};
+}
+
 } // namespace
 
 Result<std::map<std::string, double>> ratesFromText(const QString& text) {
@@ -166,84 +183,58 @@ void FilterTable::fill() {
     const auto& filters = m_session.trial().filters;
     m_table->setSortingEnabled(false);
     m_table->setRowCount(static_cast<int>(filters.size()));
-    for (int r = 0; r < static_cast<int>(filters.size()); ++r) {
-        const Filter& f = filters[static_cast<std::size_t>(r)];
-        int c = 0;
-        const auto put = [&](const QString& text, std::optional<double> value = {}, const QString& tip = {}) {
-            auto* cell = new Cell(text, value, c >= 2 && c <= 10);
-            cell->setToolTip(tip.isEmpty() ? text : tip);
-            cell->setData(Qt::UserRole, QString::fromStdString(f.id));
-            m_table->setItem(r, c++, cell);
-        };
-        const QString none = QString::fromUtf8("\u2013");
-        const FilterCurve known = filterCurve(m_session, f);
-        put(QString::fromStdString(f.name.empty() ? f.id : f.name));
-        LightCone cone = m_cone;
-        cone.effectiveIndex = f.effective_index.value_or(1.8);
-        const PassbandReport report = known.curve.empty() ? PassbandReport{} : reportPassband(known.curve, cone, {0.2, false});
-        QStringList bands;
-        for (const PassbandReport::Row& row : report.bands)
-            if (row.effective && known.source != CurveSource::NoFilter)
-                bands << tr("%1 (%2)").arg(number(row.effective->center_nm, 1), number(row.effective->fwhm_nm, row.effective->fwhm_nm < 20 ? 1 : 0));
-        put(bands.isEmpty() ? none : bands.join(", "));
-        for (const auto& [line, name] : kLineColumns) {
-            const auto row = std::find_if(report.lines.begin(), report.lines.end(), [line = line](const PassbandReport::LineRow& l) { return l.line == line; });
-            if (row != report.lines.end() && row->covered)
-                put(number(100 * row->effective, row->effective < 0.0995 ? 1 : 0), row->effective);
-            else
-                put(none);
-        }
-        const bool measured = known.source == CurveSource::Measured || known.source == CurveSource::Makers;
-        const Leaks leaks = measured ? report.leaks : Leaks{};
-        if (leaks.meanDensity)
-            put(tr("OD %1").arg(number(*leaks.meanDensity, 1)), *leaks.meanDensity);
-        else
-            put(none);
-        if (leaks.nearInfrared)
-            put(number(100 * *leaks.nearInfrared, 1) + " %", *leaks.nearInfrared);
-        else
-            put(none);
-        const auto each = rates ? priceOfEach(f, currency, *rates) : std::nullopt;
-        if (each)
-            put(number(*each, 0) + " " + QString::fromStdString(currency), *each);
-        else
-            put(none, {},
-                !f.price ? tr("Its price is not noted.")
-                : !rates ? QString::fromStdString(rates.error().message)
-                         : tr("Its price is in %1; type its rate above.").arg(QString::fromStdString(f.price->currency)));
-        if (f.thickness_mm)
-            put(number(*f.thickness_mm, 2), *f.thickness_mm);
-        else
-            put(none);
-        if (f.clear_aperture_mm)
-            put(number(*f.clear_aperture_mm, 1), *f.clear_aperture_mm);
-        else
-            put(none);
-        put(f.mount.empty() ? none : QString::fromStdString(f.mount));
-        put(f.certificate.empty() ? none : QString::fromStdString(f.certificate));
-        switch (known.source) {
-        case CurveSource::Nothing:
-            put(none, {}, curveSourceText(known.source));
-            break;
-        case CurveSource::Measured:
-            put(tr("a curve"));
-            break;
-        case CurveSource::Makers:
-            put(tr("the maker's curve"), {}, curveSourceText(known.source));
-            break;
-        case CurveSource::Claims:
-            put(tr("claims"), {}, curveSourceText(known.source));
-            break;
-        case CurveSource::NoFilter:
-            put(tr("no filter"), {}, curveSourceText(known.source));
-            break;
-        }
-    }
+    for (int r = 0; r < static_cast<int>(filters.size()); ++r) fillRow(r, filters[static_cast<std::size_t>(r)], currency, rates);
     m_table->setSortingEnabled(true);
     m_table->resizeColumnsToContents();
     m_table->setColumnWidth(0, std::min(170, m_table->columnWidth(0)));
     m_table->setColumnWidth(1, std::min(260, m_table->columnWidth(1)));
     m_focus->setText(rates ? focusText() : QString::fromStdString(rates.error().message));
+}
+
+void FilterTable::fillRow(int r, const Filter& f, const std::string& currency, const Rates& rates) {
+    int c = 0;
+    const auto put = [&](const QString& text, std::optional<double> value = {}, const QString& tip = {}) {
+        auto* cell = new Cell(text, value, c >= 2 && c <= 10);
+        cell->setToolTip(tip.isEmpty() ? text : tip);
+        cell->setData(Qt::UserRole, QString::fromStdString(f.id));
+        m_table->setItem(r, c++, cell);
+    };
+    const QString none = QString::fromUtf8("\u2013");
+    const FilterCurve known = filterCurve(m_session, f);
+    put(QString::fromStdString(f.name.empty() ? f.id : f.name));
+    LightCone cone = m_cone;
+    cone.effectiveIndex = f.effective_index.value_or(1.8);
+    const PassbandReport report = known.curve.empty() ? PassbandReport{} : reportPassband(known.curve, cone, {0.2, false});
+    QStringList bands;
+    for (const PassbandReport::Row& row : report.bands)
+        if (row.effective && known.source != CurveSource::NoFilter)
+            bands << tr("%1 (%2)").arg(number(row.effective->center_nm, 1), number(row.effective->fwhm_nm, row.effective->fwhm_nm < 20 ? 1 : 0));
+    put(bands.isEmpty() ? none : bands.join(", "));
+    for (const auto& [line, name] : kLineColumns) {
+        const auto row = std::find_if(report.lines.begin(), report.lines.end(), [line = line](const PassbandReport::LineRow& l) { return l.line == line; });
+        if (row != report.lines.end() && row->covered)
+            put(number(100 * row->effective, row->effective < 0.0995 ? 1 : 0), row->effective);
+        else
+            put(none);
+    }
+    const bool measured = known.source == CurveSource::Measured || known.source == CurveSource::Makers;
+    const Leaks leaks = measured ? report.leaks : Leaks{};
+    const auto putIfKnown = [&](std::optional<double> value, auto text) { put(value ? text(*value) : none, value); };
+    putIfKnown(leaks.meanDensity, [](double v) { return tr("OD %1").arg(number(v, 1)); });
+    putIfKnown(leaks.nearInfrared, [](double v) { return number(100 * v, 1) + " %"; });
+    const auto each = rates ? priceOfEach(f, currency, *rates) : std::nullopt;
+    if (each)
+        put(number(*each, 0) + " " + QString::fromStdString(currency), *each);
+    else
+        put(none, {},
+            !f.price ? tr("Its price is not noted.")
+            : !rates ? QString::fromStdString(rates.error().message)
+                     : tr("Its price is in %1; type its rate above.").arg(QString::fromStdString(f.price->currency)));
+    putIfKnown(f.thickness_mm, [](double v) { return number(v, 2); });
+    putIfKnown(f.clear_aperture_mm, [](double v) { return number(v, 1); });
+    put(f.mount.empty() ? none : QString::fromStdString(f.mount));
+    put(f.certificate.empty() ? none : QString::fromStdString(f.certificate));
+    put(shortSource(known.source), {}, known.source == CurveSource::Measured ? QString() : curveSourceText(known.source));
 }
 
 QString FilterTable::focusText() const {

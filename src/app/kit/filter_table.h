@@ -41,7 +41,9 @@ signals:
 private:
     void showEvent(QShowEvent* event) override;
     bool eventFilter(QObject* of, QEvent* event) override;
+    using Rates = Result<std::map<std::string, double>>;
     void fill();
+    void fillRow(int row, const Filter& filter, const std::string& currency, const Rates& rates);
     void keepRates();
 
     Session& m_session;

@@ -290,46 +290,13 @@ void Kit::refresh() {
             if (const FilterCurve c = &other != filter ? curveOf(other) : FilterCurve{}; !c.curve.empty())
                 content.others.push_back({QString::fromStdString(other.name), colourOf(other.id), shift.apply(c.curve, 0.5)});
     if (curve) {
-        m_facts.report = reportPassband(*curve, cone, {0.1, false});
-        const Fastest wanted{filter->id, filter->curve, cone.obstruction, cone.effectiveIndex, {}};
-        if (!(m_fastest == wanted) || m_fastest.lines.empty()) {
-            m_fastest = wanted;
-            for (const EmissionLine line : kLines) m_fastest.lines.push_back(fastestRatio(*curve, line, cone));
-        }
-        for (std::size_t k = 0; k < kLines.size(); ++k) m_facts.report.lines[k].fastest = m_fastest.lines[k];
-        m_facts.system = systemResponse(m_facts.report.effective, camera);
-        m_facts.colours = predictColours(m_facts.report.effective, camera);
-        // A maker who shifts the bands for a fast cone speaks of that cone.
-        std::vector<Band> measured = bandsOf(*curve);
-        if (filter->made_for_f_ratio) measured = bandsOf(ConeShift({*filter->made_for_f_ratio, cone.obstruction, cone.effectiveIndex, 0}).apply(*curve));
-        m_facts.tolerance = keptTolerance();
-        std::vector<BandClaim> claims = filter->claims;
-        if (const Curve* said = curveIn(filter->claimed_curve)) {
-            content.claimed = *said;
-            if (claims.empty()) // then the maker's own curve is the claim
-                for (const Band& b : bandsOf(*said)) claims.push_back({b.center_nm, b.fwhm_nm, b.peak});
-        }
-        if (known.source == CurveSource::Measured || (known.source == CurveSource::Makers && !filter->claims.empty()))
-            m_facts.claims = checkClaims(claims, measured, m_facts.tolerance); // nothing proves itself
-        if (filter->claimed_density && (known.source == CurveSource::Measured || known.source == CurveSource::Makers))
-            m_facts.density = checkDensity(*filter->claimed_density, m_facts.report.leaks, finestStep(*curve));
-        m_facts.skyBrightness = skyBrightness(trial.site);
-        m_facts.frame = m_session.frameSize();
-        takeMeasured(*filter, shift);
-        m_facts.warnings = systemWarnings(m_facts.system, camera, m_facts.report.effective);
+        takeCurve(*filter, known, cone);
         content.chosen = {QString::fromStdString(filter->name), colourOf(filter->id), *curve};
         content.effective = m_facts.report.effective;
+        if (const Curve* said = curveIn(filter->claimed_curve)) content.claimed = *said;
     }
     if (filter) m_facts.contradictions = contradictions(filter->claims);
-    if (const Filter* shelved = filter ? onShelf(m_session.shelf(), filter->name) : nullptr) {
-        m_facts.otherwise = differences(*filter, *shelved);
-        const auto sameCurve = [&](const std::string& a, const std::string& b) { // the same measurement under another name
-            const Curve *own = curveIn(a), *other = curveIn(b);
-            return own && other && own->wavelength_nm == other->wavelength_nm && own->transmission == other->transmission;
-        };
-        if (sameCurve(filter->curve, shelved->curve)) std::erase(m_facts.otherwise, "curve");
-        if (sameCurve(filter->claimed_curve, shelved->claimed_curve)) std::erase(m_facts.otherwise, "maker's curve");
-    }
+    if (const Filter* shelved = filter ? onShelf(m_session.shelf(), filter->name) : nullptr) holdAgainst(*filter, *shelved);
     if (!m_ratio->isSliderDown())
         writePage();
     else if (!m_pageLater.isActive())
@@ -338,6 +305,46 @@ void Kit::refresh() {
     m_sideBySide->show(cone, m_known.pixel_um);
     m_plot->show(content);
     m_ratios->show(curve ? *curve : Curve{}, cone, filter ? colourOf(filter->id) : theme().text);
+}
+
+/// What the curve of the filter in hand says in this cone, and what its maker says beside it.
+void Kit::takeCurve(const Filter& filter, const FilterCurve& known, const LightCone& cone) {
+    const Curve& curve = known.curve;
+    m_facts.report = reportPassband(curve, cone, {0.1, false});
+    const Fastest wanted{filter.id, filter.curve, cone.obstruction, cone.effectiveIndex, {}};
+    if (!(m_fastest == wanted) || m_fastest.lines.empty()) {
+        m_fastest = wanted;
+        for (const EmissionLine line : kLines) m_fastest.lines.push_back(fastestRatio(curve, line, cone));
+    }
+    for (std::size_t k = 0; k < kLines.size(); ++k) m_facts.report.lines[k].fastest = m_fastest.lines[k];
+    m_facts.system = systemResponse(m_facts.report.effective, *m_facts.camera);
+    m_facts.colours = predictColours(m_facts.report.effective, *m_facts.camera);
+    // A maker who shifts the bands for a fast cone speaks of that cone.
+    std::vector<Band> measured = bandsOf(curve);
+    if (filter.made_for_f_ratio) measured = bandsOf(ConeShift({*filter.made_for_f_ratio, cone.obstruction, cone.effectiveIndex, 0}).apply(curve));
+    m_facts.tolerance = keptTolerance();
+    std::vector<BandClaim> claims = filter.claims;
+    if (const Curve* said = claims.empty() ? curveIn(filter.claimed_curve) : nullptr) // then the maker's own curve is the claim
+        for (const Band& b : bandsOf(*said)) claims.push_back({b.center_nm, b.fwhm_nm, b.peak});
+    if (known.source == CurveSource::Measured || (known.source == CurveSource::Makers && !filter.claims.empty()))
+        m_facts.claims = checkClaims(claims, measured, m_facts.tolerance); // nothing proves itself
+    if (filter.claimed_density && (known.source == CurveSource::Measured || known.source == CurveSource::Makers))
+        m_facts.density = checkDensity(*filter.claimed_density, m_facts.report.leaks, finestStep(curve));
+    m_facts.skyBrightness = skyBrightness(m_session.trial().site);
+    m_facts.frame = m_session.frameSize();
+    takeMeasured(filter, ConeShift(cone));
+    m_facts.warnings = systemWarnings(m_facts.system, *m_facts.camera, m_facts.report.effective);
+}
+
+/// What differs from the same filter as the campaign has it.
+void Kit::holdAgainst(const Filter& filter, const Filter& shelved) {
+    m_facts.otherwise = differences(filter, shelved);
+    const auto sameCurve = [&](const std::string& a, const std::string& b) { // the same measurement under another name
+        const Curve *own = curveIn(a), *other = curveIn(b);
+        return own && other && own->wavelength_nm == other->wavelength_nm && own->transmission == other->transmission;
+    };
+    if (sameCurve(filter.curve, shelved.curve)) std::erase(m_facts.otherwise, "curve");
+    if (sameCurve(filter.claimed_curve, shelved.claimed_curve)) std::erase(m_facts.otherwise, "maker's curve");
 }
 
 void Kit::writePage() {

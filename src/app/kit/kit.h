@@ -103,6 +103,8 @@ private:
     void giveGain(int index); ///< the chosen one to the trial's rig
     QWidget* buildMenus();
     void showGhosts(const Filter* filter);
+    void takeCurve(const Filter& filter, const FilterCurve& known, const LightCone& cone);
+    void holdAgainst(const Filter& filter, const Filter& shelved);
     void takeMeasured(const Filter& filter, const ConeShift& shift);
     std::filesystem::path curveFolder() const;
     void fillCameras(const QString& chosen);

@@ -297,13 +297,18 @@ void MergePage::fillFigure() {
                "with what was different. A trial of your own can be added, and shared."));
         return;
     }
-    // One line a tester, the mean below: bars are two sigmas long on either side (95 %).
-    const auto rows = static_cast<double>(f->each.size()) + 1;
+    drawFigure(*f);
+    m_words->setText(wordsOf(*f));
+}
+
+/// One line a tester, the mean below: bars are two sigmas long on either side (95 %).
+void MergePage::drawFigure(const MergedFigure& f) {
+    const auto rows = static_cast<double>(f.each.size()) + 1;
     QSharedPointer<QCPAxisTickerText> names(new QCPAxisTickerText);
     double least = 1e300, most = -1e300;
     const QFontMetrics metrics(m_plot->font());
-    for (std::size_t i = 0; i < f->each.size(); ++i) {
-        const MergeShare& s = f->each[i];
+    for (std::size_t i = 0; i < f.each.size(); ++i) {
+        const MergeShare& s = f.each[i];
         const double y = rows - 1 - static_cast<double>(i);
         names->addTick(y, metrics.elidedText(QString::fromStdString(s.source), Qt::ElideMiddle, std::max(170, m_plot->width() / 4)));
         const bool counts = s.leftOut == LeftOut::No;
@@ -319,18 +324,18 @@ void MergePage::fillFigure() {
         bars->setPen(QPen(colour, 1.2, counts ? Qt::SolidLine : Qt::DotLine));
         least = std::min(least, s.value - 2.2 * s.sigma), most = std::max(most, s.value + 2.2 * s.sigma);
     }
-    if (f->testers > 0) {
+    if (f.testers > 0) {
         names->addTick(0, tr("all together"));
         auto* diamond = new QCPCurve(m_plot->xAxis, m_plot->yAxis);
-        diamond->setData({f->value - 2 * f->sigma, f->value, f->value + 2 * f->sigma, f->value, f->value - 2 * f->sigma}, {0, 0.3, 0, -0.3, 0});
+        diamond->setData({f.value - 2 * f.sigma, f.value, f.value + 2 * f.sigma, f.value, f.value - 2 * f.sigma}, {0, 0.3, 0, -0.3, 0});
         diamond->setPen(QPen(theme().accent, 1.4));
         QColor fill = theme().accent;
         fill.setAlpha(120);
         diamond->setBrush(fill);
         auto* line = new QCPItemStraightLine(m_plot);
-        line->point1->setCoords(f->value, 0), line->point2->setCoords(f->value, 1);
+        line->point1->setCoords(f.value, 0), line->point2->setCoords(f.value, 1);
         line->setPen(QPen(theme().accent, 1, Qt::DashLine));
-        least = std::min(least, f->value - 2.2 * f->sigma), most = std::max(most, f->value + 2.2 * f->sigma);
+        least = std::min(least, f.value - 2.2 * f.sigma), most = std::max(most, f.value + 2.2 * f.sigma);
     }
     const double span = std::max(most - least, 1e-12);
     m_plot->xAxis->setRange(least - 0.04 * span, most + 0.04 * span);
@@ -338,18 +343,20 @@ void MergePage::fillFigure() {
     m_plot->yAxis->setTicker(names);
     m_plot->yAxis->setLabel({});
     m_plot->yAxis->grid()->setZeroLinePen(m_plot->yAxis->grid()->pen());
-    m_plot->xAxis->setLabel(label(*f) + (unitOf(*f).isEmpty() ? QString() : ", " + unitOf(*f)));
+    m_plot->xAxis->setLabel(label(f) + (unitOf(f).isEmpty() ? QString() : ", " + unitOf(f)));
     m_plot->replot(QCustomPlot::rpQueuedReplot);
+}
 
-    QString text = tr("<b>%1, %2</b>: ").arg(filterName(f->filter).toHtmlEscaped(), label(*f));
-    if (f->testers == 0) {
-        text += QString::fromUtf8(leftOutReason(f->each.front().leftOut)) + ".";
+QString MergePage::wordsOf(const MergedFigure& f) const {
+    QString text = tr("<b>%1, %2</b>: ").arg(filterName(f.filter).toHtmlEscaped(), label(f));
+    if (f.testers == 0) {
+        text += QString::fromUtf8(leftOutReason(f.each.front().leftOut)) + ".";
     } else {
-        text += (withError(f->value, f->sigma) + " " + unitOf(*f)).trimmed();
-        text += f->testers == 1 ? tr(" of one tester.") : tr(" of %1 testers. ").arg(f->testers);
-        if (f->testers > 1)
-            text += f->betweenSigma > 0 ? tr("They differ by more than their errors explain. ") : tr("They differ by no more than their errors explain. ");
-        for (const MergeShare& s : f->each) {
+        text += (withError(f.value, f.sigma) + " " + unitOf(f)).trimmed();
+        text += f.testers == 1 ? tr(" of one tester.") : tr(" of %1 testers. ").arg(f.testers);
+        if (f.testers > 1)
+            text += f.betweenSigma > 0 ? tr("They differ by more than their errors explain. ") : tr("They differ by no more than their errors explain. ");
+        for (const MergeShare& s : f.each) {
             if (s.leftOut != LeftOut::No) {
                 text += tr("%1 does not count: %2. ").arg(QString::fromStdString(s.source).toHtmlEscaped(), QString::fromUtf8(leftOutReason(s.leftOut)));
                 continue;
@@ -361,13 +368,13 @@ void MergePage::fillFigure() {
                         .arg(s.apart > 0 ? tr("above") : tr("below"));
             const auto all = results();
             const auto which = std::find_if(all.begin(), all.end(), [&](const TesterResults& t) { return t.source == s.source; });
-            const auto why = which == all.end() ? std::vector<std::string>() : whyApart(all, static_cast<std::size_t>(which - all.begin()), f->filter);
+            const auto why = which == all.end() ? std::vector<std::string>() : whyApart(all, static_cast<std::size_t>(which - all.begin()), f.filter);
             for (const std::string& reason : why) text += " " + QString::fromStdString(reason).toHtmlEscaped();
             if (why.empty()) text += tr(" Nothing that the files say explains it.");
             text += " ";
         }
     }
-    m_words->setText(text);
+    return text;
 }
 
 QString MergePage::text() const {

@@ -59,6 +59,8 @@ private:
     void take(Tester tester);
     void fill();
     void fillFigure();
+    void drawFigure(const MergedFigure& figure);
+    QString wordsOf(const MergedFigure& figure) const;
     const MergedFigure* chosen() const;
     QString filterName(const std::string& id) const;
     std::vector<TesterResults> results() const;

@@ -160,6 +160,14 @@ void SubChart::paintEvent(QPaintEvent*) {
     p.setFont(font);
     if (!m_content.run || m_content.run->subs.empty()) return;
     const Axes a = axes();
+    drawScale(p, a);
+    drawMoon(p, a);
+    drawTimes(p, a);
+    for (std::size_t i = 0; i < m_content.run->subs.size(); ++i) drawSub(p, a, i);
+}
+
+void SubChart::drawScale(QPainter& p, const Axes& a) const {
+    const Theme& t = theme();
     p.setPen(t.dim);
     const QString unit = m_content.quantity == Quantity::Sky            ? (m_content.gain ? tr("e\u207B/s/px") : tr("ADU/s"))
                          : m_content.quantity == Quantity::Transparency ? tr("of the best")
@@ -182,7 +190,10 @@ void SubChart::paintEvent(QPaintEvent*) {
         p.setPen(QPen(t.warn, 1.2, Qt::DashLine));
         p.drawLine(QPointF(a.plot.left(), a.y(*l)), QPointF(a.plot.right(), a.y(*l)));
     }
-    // The moon below, 0 to 90 degrees.
+}
+
+void SubChart::drawMoon(QPainter& p, const Axes& a) const {
+    const Theme& t = theme();
     p.setPen(QPen(t.line, 1));
     p.drawLine(a.moon.bottomLeft(), a.moon.bottomRight());
     QPainterPath moon;
@@ -199,42 +210,45 @@ void SubChart::paintEvent(QPaintEvent*) {
     p.setPen(t.dim);
     p.drawText(QRectF(0, a.moon.top(), kLeft - 8, a.moon.height()), Qt::AlignRight | Qt::AlignBottom, tr("moon"));
     if (!known) p.drawText(a.moon, Qt::AlignCenter, tr("not known: no place, target or time"));
-    // Time.
-    const auto n = m_content.run->subs.size();
+}
+
+void SubChart::drawTimes(QPainter& p, const Axes& a) const {
+    p.setPen(theme().dim);
     const int labels = std::max(2, static_cast<int>(a.plot.width() / 90));
     int last = -1000;
-    for (std::size_t i = 0; i < n; ++i) {
+    for (std::size_t i = 0; i < m_content.run->subs.size(); ++i) {
         const double x = a.x(m_seconds[i]);
         if (x - last < a.plot.width() / labels) continue;
         last = static_cast<int>(x);
         const QString text = m_timed && m_content.clock ? m_content.clock(m_content.run->subs[i].figures->start) : QString::number(i + 1);
         p.drawText(QRectF(x - 30, a.moon.bottom() + 3, 60, 16), Qt::AlignHCenter, text);
     }
-    // The subs.
-    for (std::size_t i = 0; i < n; ++i) {
-        const JudgedSub& s = m_content.run->subs[i];
-        const auto v = valueOf(s);
-        if (!v) continue;
-        const QPointF at(a.x(m_seconds[i]), a.y(*v));
-        if (static_cast<int>(i) == m_content.current) {
-            p.setPen(QPen(t.text, 1));
-            p.drawLine(QPointF(at.x(), a.plot.top()), QPointF(at.x(), a.moon.bottom()));
-        }
-        if (s.keep) {
-            p.setPen(Qt::NoPen);
-            p.setBrush(m_content.colour);
-            p.drawEllipse(at, 4, 4);
-        } else {
-            p.setPen(QPen(t.bad, 1.8));
-            p.setBrush(Qt::NoBrush);
-            p.drawLine(at + QPointF(-4, -4), at + QPointF(4, 4));
-            p.drawLine(at + QPointF(-4, 4), at + QPointF(4, -4));
-        }
-        if (s.byHand) {
-            p.setPen(QPen(t.text, 1.2));
-            p.setBrush(Qt::NoBrush);
-            p.drawEllipse(at, 7, 7);
-        }
+}
+
+void SubChart::drawSub(QPainter& p, const Axes& a, std::size_t i) const {
+    const Theme& t = theme();
+    const JudgedSub& s = m_content.run->subs[i];
+    const auto v = valueOf(s);
+    if (!v) return;
+    const QPointF at(a.x(m_seconds[i]), a.y(*v));
+    if (static_cast<int>(i) == m_content.current) {
+        p.setPen(QPen(t.text, 1));
+        p.drawLine(QPointF(at.x(), a.plot.top()), QPointF(at.x(), a.moon.bottom()));
+    }
+    if (s.keep) {
+        p.setPen(Qt::NoPen);
+        p.setBrush(m_content.colour);
+        p.drawEllipse(at, 4, 4);
+    } else {
+        p.setPen(QPen(t.bad, 1.8));
+        p.setBrush(Qt::NoBrush);
+        p.drawLine(at + QPointF(-4, -4), at + QPointF(4, 4));
+        p.drawLine(at + QPointF(-4, 4), at + QPointF(4, -4));
+    }
+    if (s.byHand) {
+        p.setPen(QPen(t.text, 1.2));
+        p.setBrush(Qt::NoBrush);
+        p.drawEllipse(at, 7, 7);
     }
 }
 

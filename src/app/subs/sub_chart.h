@@ -7,6 +7,8 @@
 #include <functional>
 #include <optional>
 
+class QPainter;
+
 namespace caelumen {
 
 /// One quantity of the subs over the night, kept ones filled, rejected ones crossed, with the limit that counts for it; beneath it the moon's altitude.
@@ -49,6 +51,10 @@ private:
         double y(double v) const { return plot.bottom() - (v - low) / (high - low) * plot.height(); }
     };
     Axes axes() const;
+    void drawScale(QPainter& p, const Axes& a) const; ///< even values on the left, and the limit
+    void drawMoon(QPainter& p, const Axes& a) const;  ///< its height below, 0 to 90 degrees
+    void drawTimes(QPainter& p, const Axes& a) const;
+    void drawSub(QPainter& p, const Axes& a, std::size_t sub) const;
     double secondOf(std::size_t sub) const; ///< since the first one; its number where no times are known
     std::optional<double> limit() const;
     int subAt(QPointF at) const;

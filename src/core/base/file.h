@@ -35,6 +35,9 @@ Status keepApart(const std::vector<std::filesystem::path>& outputs, const std::v
 /// Both before long work: whether every output can be written, and none is an input.
 Status outputsAreSafe(const std::vector<std::filesystem::path>& outputs, const std::vector<std::filesystem::path>& inputs);
 
+/// The ending of a name in small letters, with its point: ".fits" of "M8.FITS"; empty without one.
+std::string endingOf(const std::filesystem::path& path);
+
 /// The name of what is written beside a stack: "b.fits" and "odd" make "b-odd.fits".
 std::filesystem::path besideStack(const std::filesystem::path& stack, const std::string& what);
 

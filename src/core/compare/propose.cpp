@@ -104,7 +104,7 @@ Status addRuns(Trial& trial, const std::vector<fs::path>& frames, std::vector<st
             continue;
         }
         const FrameFacts& facts = file->info().facts;
-        const bool packed = path.extension() == ".gz" || path.extension() == ".fz"; // "m8.fits.gz"
+        const bool packed = endingOf(path) == ".gz" || endingOf(path) == ".fz"; // "m8.fits.gz"
         const std::string stem = nameText(packed ? path.stem().stem() : path.stem());
         const std::string name = facts.filter ? *facts.filter : stem;
         const Filter* known = filterCalled(trial, name);

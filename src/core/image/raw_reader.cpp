@@ -1,5 +1,6 @@
 #include "core/image/raw_reader.h"
 
+#include "core/base/file.h"
 #include "core/base/phrase.h"
 #include "core/base/text.h"
 
@@ -34,7 +35,7 @@ std::string utc(std::time_t when) {
 } // namespace
 
 bool looksRaw(const fs::path& path) {
-    const std::string ending = lowered(path.extension().native());
+    const std::string ending = endingOf(path);
     static constexpr const char* kEndings[] = {".cr2", ".cr3", ".crw", ".nef", ".nrw", ".arw", ".sr2", ".raf",
                                                ".rw2", ".orf", ".pef", ".dng", ".srw", ".3fr", ".iiq", ".raw"};
     return std::find(std::begin(kEndings), std::end(kEndings), ending) != std::end(kEndings);

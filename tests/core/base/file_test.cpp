@@ -24,6 +24,11 @@ private slots:
         QVERIFY(*back == text);
     }
 
+    void endingsAreToldInAnyLetters() {
+        for (const char* name : {"a.fits", "A.FITS", "/some/dir.old/M8.Fits", "two.parts.fits"}) QCOMPARE(endingOf(name), std::string(".fits"));
+        for (const char* name : {"fits", "/dir.fits/none", ".hidden", ""}) QCOMPARE(endingOf(name), std::string());
+    }
+
     void aFailedWriteLeavesTheOldFileAndNothingElse() {
         const scenes::Folder folder;
         QVERIFY(writeFile(folder / "a.txt", "old").ok());
