@@ -154,7 +154,9 @@ Status outputsAreSafe(const std::vector<fs::path>& outputs, const std::vector<fs
     return keepApart(outputs, inputs);
 }
 
-std::string endingOf(const fs::path& path) { return lowered(path.extension().native()); }
+std::string endingOf(const fs::path& path) {
+    return lowered(path.extension().native());
+}
 
 fs::path besideStack(const fs::path& stack, const std::string& what) {
     fs::path name = stack.stem();

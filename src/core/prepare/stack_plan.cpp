@@ -8,6 +8,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <numeric>
 
 namespace caelumen {
@@ -129,6 +130,11 @@ Result<StackPlan> planStack(const SubsRecipe& recipe, const SubMeasurer& measure
     std::vector<double> found;
     for (const StackInput& in : plan.inputs)
         if (in.sub->figures->fwhm_px) found.push_back(*in.sub->figures->fwhm_px);
+    std::map<std::size_t, double> biases; // channels that gather as many values are clipped alike
+    const auto biasOf = [&](std::size_t values) {
+        const auto known = biases.find(values);
+        return known != biases.end() ? known->second : biases.emplace(values, clippingBias(values, recipe.combine)).first->second;
+    };
     const auto usualWidth = found.empty() ? std::nullopt : std::optional(median(std::span<double>(found)));
     for (std::size_t c = 0; c < plan.channels.size(); ++c) {
         StackChannel& channel = plan.channels[c];
@@ -143,7 +149,7 @@ Result<StackPlan> planStack(const SubsRecipe& recipe, const SubMeasurer& measure
         channel.model.sky = std::sqrt(std::accumulate(variance.begin(), variance.end(), 0.0) / static_cast<double>(variance.size()));
         channel.model.photon = measurer.gain() ? 1 / *measurer.gain() : 0;
         channel.model.part = 0.08;
-        channel.model.bias = clippingBias(channel.dropReach > 0 ? static_cast<std::size_t>(std::lround(drops)) : plan.inputs.size(), recipe.combine);
+        channel.model.bias = biasOf(channel.dropReach > 0 ? static_cast<std::size_t>(std::lround(drops)) : plan.inputs.size());
         std::vector<std::optional<double>> widths;
         for (const StackInput& in : plan.inputs)
             widths.push_back(in.sub->figures->fwhm_px ? std::optional(*in.sub->figures->fwhm_px / channel.output.pitch) : std::nullopt);
