@@ -96,7 +96,7 @@ OldNewRow plainRow(Merit merit, const std::optional<MeritFigure>& a, const std::
         const Side& missing = a ? now : before;
         row.why =
             phrase("{} of {}, run {}, {}",
-                   merit == Merit::Halo         ? "halos"
+                   merit == Merit::Halo         ? phrase("halos")
                    : merit == Merit::StarColour ? phrase("star colours")
                                                 : phrase("the gradient"),
                    missing.trial.name, missing.run.id, (a ? voidB : voidA) ? phrase("are void by what else differed there") : phrase("were not measured"));

@@ -29,20 +29,32 @@ std::optional<Darker> darkerThanBaseline(const GridModel& model, const GridFilte
     return out;
 }
 
+namespace {
+
+/// A star's name without its ring: "h1" of "h1#2".
+std::string_view starOf(std::string_view region) {
+    return region.substr(0, region.find('#'));
+}
+
+} // namespace
+
 RunMerits runMerits(const GridTrial& t, const std::string& run) {
     RunMerits out;
     const TrialResults& r = *t.results;
     double rings = 0, ringVar = 0, least = 1e300;
     bool seen = false, limit = false;
     ErrorMean colour, gradient;
+    const Measurement* worst = nullptr; // the ring that speaks for the run: with it count the others of its star in its channel
+    for (const Measurement& m : r.measurements)
+        if (m.run == run && m.quantity == q::haloFluxFraction && m.headline) worst = &m;
     for (const Measurement& m : r.measurements) {
         if (m.run != run) continue;
         const bool gone = isVoid(r, run, m.quantity);
         if (m.quantity == q::haloFluxFraction) {
             if (gone)
                 out.haloVoid = true;
-            else if (!m.headline && m.region.find('#') == std::string::npos)
-                continue; // one channel speaks for a star
+            else if (!worst || m.channel != worst->channel || starOf(m.region) != starOf(worst->region))
+                continue;
             else if (m.flagged(flag::upperLimit))
                 limit = true, least = std::min(least, m.value);
             else

@@ -1,5 +1,6 @@
 #include "core/base/json.h"
 #include "core/verdict/old_new.h"
+#include "core/verdict/run_merits.h"
 #include "core/verdict/verdict.h"
 
 #include <QTest>
@@ -258,6 +259,33 @@ private slots:
         resultsOf(hazy).fairness.push_back({"duo", "haze", Grade::Voids, {"halo_flux_fraction"}, "haze", false});
         const auto gone = compareOldNew(hazy, "duo", now, "duo");
         QVERIFY(gone && !gone->rows[2].difference && gone->rows[2].why.find("void") != std::string::npos);
+    }
+
+    /// A run's halo is all rings of the star that shows most, in the channel that shows it: neither other channels nor other stars add to it.
+    void ringsOfOneStarInOneChannelMakeItsHalo() {
+        const auto ring = [](const char* region, const char* channel, double value, bool headline = false) {
+            Measurement m = figure("duo", "halo_flux_fraction", channel, value, 0.0003, {}, headline);
+            m.region = region;
+            return m;
+        };
+        GridTrial t = trial();
+        std::erase_if(resultsOf(t).measurements, [](const Measurement& m) { return m.run == "duo" && m.quantity == "halo_flux_fraction"; });
+        auto& rows = resultsOf(t).measurements;
+        rows.push_back(ring("h1", "B", 0.004, true));
+        const double one = runMerits(t, "duo").halo->value;
+        QCOMPARE(one, 0.004);
+        resultsOf(t).measurements.push_back(ring("h1#2", "B", 0.001));
+        const RunMerits two = runMerits(t, "duo");
+        QVERIFY(std::abs(two.halo->value - 0.005) < 1e-12 && std::abs(two.halo->sigma - 0.0003 * std::sqrt(2)) < 1e-9);
+        for (const Measurement& other :
+             {ring("h1", "R", 0.002), ring("h1#2", "R", 0.0008), ring("h1#2", "G", 0.0009), ring("h2", "B", 0.003), ring("h2#2", "B", 0.001)})
+            resultsOf(t).measurements.push_back(other);
+        QCOMPARE(runMerits(t, "duo").halo->value, two.halo->value);
+        QCOMPARE(runMerits(t, "duo").halo->sigma, two.halo->sigma);
+        // The outer ring may be the one that shows most.
+        for (Measurement& m : resultsOf(t).measurements)
+            if (m.run == "duo" && m.quantity == "halo_flux_fraction") m.headline = m.region == "h1#2" && m.channel == "B";
+        QCOMPARE(runMerits(t, "duo").halo->value, two.halo->value);
     }
 
     void telescopeAndCameraOfTheProfile() {
