@@ -41,13 +41,13 @@ std::size_t placeOf(const std::string& id) {
 
 void pool(MergedFigure& figure) {
     const bool logs = isAveragedInLogarithms(figure.quantity);
-    const Quantity* known = quantity(figure.quantity);
+    const bool angle = isAngle(figure.quantity);
     std::vector<Effect> effects;
     std::vector<MergeShare*> counted;
     for (MergeShare& share : figure.each) {
         if (share.leftOut != LeftOut::No) continue;
         Effect e{logs ? std::log(share.value) : share.value, std::pow(logs ? share.sigma / share.value : share.sigma, 2)};
-        if (known && known->unit == "deg" && !effects.empty()) e.x += 360 * std::round((effects.front().x - e.x) / 360);
+        if (angle && !effects.empty()) e.x = turnedTowards(e.x, effects.front().x);
         effects.push_back(e);
         counted.push_back(&share);
     }
@@ -55,7 +55,7 @@ void pool(MergedFigure& figure) {
     if (effects.empty()) return;
     const Pooled all = pooled(effects);
     figure.value = logs ? std::exp(all.mean) : all.mean;
-    if (known && known->unit == "deg") figure.value = std::remainder(figure.value, 360);
+    if (angle) figure.value = std::remainder(figure.value, 360);
     figure.sigma = (logs ? figure.value : 1) * std::sqrt(all.variance);
     figure.betweenSigma = std::sqrt(all.between);
     figure.q = all.q;

@@ -36,18 +36,21 @@ std::set<std::pair<std::string, std::string>> voidedIn(const JsonFields& results
 
 /// Their inverse-variance mean; where none counts, the first as it is.
 TesterFigure together(const std::vector<TesterFigure>& all) {
-    const bool logs = isAveragedInLogarithms(all.front().quantity);
+    const bool logs = isAveragedInLogarithms(all.front().quantity), angle = isAngle(all.front().quantity);
     double sum = 0, weights = 0;
     for (const TesterFigure& f : all) {
         if (f.leftOut != LeftOut::No) continue;
-        const double x = logs ? std::log(f.value) : f.value, s = logs ? f.sigma / f.value : f.sigma;
+        const double x = logs                   ? std::log(f.value)
+                         : angle && weights > 0 ? turnedTowards(f.value, sum / weights)
+                                                : f.value,
+                     s = logs ? f.sigma / f.value : f.sigma;
         sum += x / (s * s), weights += 1 / (s * s);
     }
     TesterFigure out = all.front();
     if (weights <= 0) return out;
     const double mean = sum / weights, sigma = 1 / std::sqrt(weights);
     out.leftOut = LeftOut::No;
-    out.value = logs ? std::exp(mean) : mean;
+    out.value = logs ? std::exp(mean) : angle ? std::remainder(mean, 360) : mean;
     out.sigma = logs ? out.value * sigma : sigma;
     return out;
 }
@@ -73,6 +76,15 @@ const char* leftOutReason(LeftOut why) {
 bool isAveragedInLogarithms(const std::string& quantity) {
     static const std::set<std::string> ratios{q::timeRatio, q::backgroundRatio, q::throughput, q::starThroughput, q::softness};
     return ratios.count(quantity) > 0;
+}
+
+bool isAngle(const std::string& quantity) {
+    const Quantity* known = caelumen::quantity(quantity);
+    return known && known->unit == "deg";
+}
+
+double turnedTowards(double angle, double other) {
+    return angle + 360 * std::round((other - angle) / 360);
 }
 
 namespace {

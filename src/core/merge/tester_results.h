@@ -38,6 +38,9 @@ struct TesterResults {
 
 /// Ratios, whose errors are multiplied rather than added: they are averaged in logarithms.
 bool isAveragedInLogarithms(const std::string& quantity);
+bool isAngle(const std::string& quantity); ///< in degrees, around a whole turn
+/// The turn of an angle that lies within half a turn of another, so that both can be averaged.
+double turnedTowards(double angle_deg, double other_deg);
 
 /// The figures of a results file or of a file to share (docs/formats.md). What a fairness finding voids, and upper limits, are left out of the means but kept
 /// to be listed. Several runs of a filter and several regions of a kind become their inverse-variance mean. An Error names the file and what is wrong with it.

@@ -108,6 +108,16 @@ private slots:
     void anglesMeetAcrossTheTurn() {
         const auto f = mergeResults({tester("a", {measurement("gradient_angle", 179, 1)}), tester("b", {measurement("gradient_angle", -179, 1)})}).front();
         QVERIFY2(std::abs(std::abs(f.value) - 180) < 1e-9 && f.betweenSigma < 1.01, qPrintable(QString::number(f.value)));
+        // Two runs of one tester as well, whichever comes first and however far round they are given.
+        for (const auto& [a, b] : {std::pair{179.0, -179.0}, {-179.0, 179.0}, {539.0, 181.0}}) {
+            const auto one = tester("a", {measurement("gradient_angle", a, 1, nullptr, "B"), measurement("gradient_angle", b, 1, nullptr, "E")});
+            QCOMPARE(one.figures.size(), std::size_t{1});
+            QVERIFY2(std::abs(std::abs(one.figures[0].value) - 180) < 1e-9, qPrintable(QString::number(one.figures[0].value)));
+            QVERIFY(close(one.figures[0].sigma, std::sqrt(0.5)));
+        }
+        QVERIFY(close(tester("a", {measurement("gradient_angle", 10, 1), measurement("gradient_angle", 30, 1, nullptr, "E")}).figures[0].value, 20));
+        for (const char* quantity : {"gradient_angle", "halo_offset_angle"}) QVERIFY(isAngle(quantity));
+        for (const char* quantity : {"gradient", "background", "halo_radius", "no such"}) QVERIFY(!isAngle(quantity));
     }
 
     // The order of files does not matter, nor does adding a tester who knows nothing of the filter.
