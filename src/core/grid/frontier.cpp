@@ -44,47 +44,79 @@ RunRates ratesOf(const GridModel& model, const GridChannel& channel, TargetKind 
 
 } // namespace
 
+namespace {
+
+/// Filters that are sure to beat the baseline under a sky, the best first.
+struct Winners {
+    std::vector<std::string> filters;
+    bool anyKnown = false;
+};
+
+Winners winnersUnder(const GridModel& model, const GridQuestion& q, const GridSky& sky) {
+    Winners out;
+    std::vector<std::pair<double, std::string>> sure;
+    for (const GridFilter& filter : model.input().filters) {
+        if (filter.id == model.input().baseline) continue;
+        const GridCell c = gridCell(model, q, filter, sky);
+        out.anyKnown = out.anyKnown || c.origin != CellOrigin::Empty;
+        if (winsBy(c) > kCertain) sure.emplace_back(-c.value, filter.id);
+    }
+    std::sort(sure.begin(), sure.end());
+    for (const auto& [value, id] : sure) out.filters.push_back(id);
+    return out;
+}
+
+Frontier frontierOf(const GridModel& model, TargetKind kind, std::optional<GridMoon> moon, double altitude_deg) {
+    constexpr int kBrightest = 9;
+    GridQuestion q;
+    q.kind = kind;
+    Frontier f;
+    f.kind = kind;
+    bool any = false;
+    int first = kBrightest + 1;            // from here on something wins under each sky
+    std::vector<std::string> winners, all; // the same one under all of them, best first under the darkest; whichever wins somewhere there
+    for (int bortle = kBrightest; bortle >= 1; --bortle) {
+        const Winners here = winnersUnder(model, q, skyOfClass(bortle, moon, altitude_deg));
+        any = any || here.anyKnown;
+        if (here.filters.empty() || first != bortle + 1) continue; // it is lost again under a darker sky: no clean border
+        std::vector<std::string> still;
+        for (const std::string& id : here.filters)
+            if (first > kBrightest || std::find(winners.begin(), winners.end(), id) != winners.end()) still.push_back(id);
+        winners = std::move(still);
+        std::erase(all, here.filters.front());
+        all.insert(all.begin(), here.filters.front());
+        first = bortle;
+    }
+    const std::string on = targetKindLabel(kind), base = nameOf(model, model.input().baseline);
+    if (!any) {
+        f.text = phrase("Of no filter here is anything known on {}.", on);
+        return f;
+    }
+    if (first > kBrightest) {
+        f.text = phrase("Nothing here is sure to beat {} on {}, under any sky.", base, on);
+        return f;
+    }
+    f.filter = winners.empty() ? all.front() : winners.front();
+    if (first > 1) f.from_mag = 0.5 * (bortleBrightness(first) + bortleBrightness(first - 1));
+    if (!winners.empty()) {
+        f.text = first == 1 ? phrase("On {} {} beats {} under every sky, with 95 % certainty.", on, nameOf(model, f.filter), base)
+                            : phrase("Below class {} nothing here is sure to beat {} on {}; from there on {} does.", first, base, on, nameOf(model, f.filter));
+        return f;
+    }
+    std::string names;
+    for (const std::string& id : all) names += (names.empty() ? "" : ", ") + nameOf(model, id);
+    f.text = first == 1
+                 ? phrase("On {} some filter beats {} under every sky, with 95 % certainty, but not the same one under all: {}.", on, base, names)
+                 : phrase("Below class {} nothing here is sure to beat {} on {}; from there on some filter does, but not the same one under all skies: {}.",
+                          first, base, on, names);
+    return f;
+}
+
+} // namespace
+
 std::vector<Frontier> frontiers(const GridModel& model, std::optional<GridMoon> moon, double altitude_deg) {
     std::vector<Frontier> out;
-    const std::string base = nameOf(model, model.input().baseline);
-    for (const TargetKind kind : kTargetKinds) {
-        GridQuestion q;
-        q.kind = kind;
-        Frontier f;
-        f.kind = kind;
-        bool any = false;
-        int first = 0, best = 0;
-        for (int bortle = 1; bortle <= 9; ++bortle) {
-            const GridSky sky = skyOfClass(bortle, moon, altitude_deg);
-            double most = 0;
-            std::string winner; // the best of those that are sure
-            for (const GridFilter& filter : model.input().filters) {
-                if (filter.id == model.input().baseline) continue;
-                const GridCell c = gridCell(model, q, filter, sky);
-                if (c.origin == CellOrigin::Empty) continue;
-                any = true;
-                if (winsBy(c) > kCertain && c.value > most) most = c.value, winner = filter.id;
-            }
-            if (!winner.empty()) {
-                if (first == 0) first = bortle, f.filter = winner;
-            } else {
-                best = bortle;
-                if (first != 0) first = 0, f.filter.clear(); // lost again under brighter skies: no clean border
-            }
-        }
-        const std::string on = targetKindLabel(kind);
-        if (!any) {
-            f.text = phrase("Of no filter here is anything known on {}.", on);
-        } else if (first == 0) {
-            f.text = phrase("Nothing here is sure to beat {} on {}, under any sky.", base, on);
-        } else if (first == 1) {
-            f.text = phrase("On {} {} beats {} under every sky, with 95 % certainty.", on, nameOf(model, f.filter), base);
-        } else {
-            f.text = phrase("Below class {} nothing here is sure to beat {} on {}; from there on {} does.", first, base, on, nameOf(model, f.filter));
-            f.from_mag = 0.5 * (bortleBrightness(first) + bortleBrightness(best));
-        }
-        out.push_back(std::move(f));
-    }
+    for (const TargetKind kind : kTargetKinds) out.push_back(frontierOf(model, kind, moon, altitude_deg));
     return out;
 }
 

@@ -8,7 +8,7 @@ namespace caelumen {
 struct Frontier {
     TargetKind kind = TargetKind::Emission;
     std::optional<double> from_mag; ///< zenith brightness where the best filter is even with the baseline, brighter skies on; nothing: nowhere, or everywhere
-    std::string filter;             ///< the first to win; empty where none does
+    std::string filter;             ///< wins under all skies from there on, best under the darkest; where none does, the best one there; empty: none wins
     std::string text;               ///< a sentence
 };
 

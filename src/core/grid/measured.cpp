@@ -309,18 +309,20 @@ Status readFilters(const std::vector<GridTrial>& trials, const std::vector<GridC
 
 /// What each trial's target sends: by the catalogue, else by what passed the filters.
 void tellTargets(const std::vector<GridTrial>& trials, GridInput& out) {
+    std::size_t next = 0; // runs stand trial by trial: two trials may have one name
     for (const GridTrial& t : trials) {
+        const auto first = out.runs.begin() + static_cast<std::ptrdiff_t>(next), last = first + static_cast<std::ptrdiff_t>(t.trial.runs.size());
+        next += t.trial.runs.size();
         TargetKind kind = TargetKind::Emission;
         const auto found = t.trial.target.name.empty() ? std::vector<const DeepSky*>() : findTargets(deepSkyCatalogue(), t.trial.target.name);
         std::vector<const GridRun*> mine;
-        for (const GridRun& r : out.runs)
-            if (r.trial == t.name && !r.baseline) mine.push_back(&r);
+        for (auto r = first; r != last; ++r)
+            if (!r->baseline) mine.push_back(&*r);
         if (!found.empty() && isMeant(*found.front(), t.trial.target))
             kind = targetKindOf(*found.front());
         else if (!looksLikeLines(mine, out))
             kind = TargetKind::Galaxy;
-        for (GridRun& r : out.runs)
-            if (r.trial == t.name) r.kind = kind;
+        for (auto r = first; r != last; ++r) r->kind = kind;
         if (&t == &trials.front()) out.kind = kind;
     }
 }

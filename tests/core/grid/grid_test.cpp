@@ -8,6 +8,7 @@
 #include <QTest>
 
 #include <cmath>
+#include <set>
 
 using namespace caelumen;
 
@@ -325,6 +326,30 @@ private slots:
         QCOMPARE(borders.size(), kTargetKinds.size());
         QVERIFY2(borders[0].text.find("beats") != std::string::npos && borders[0].filter == "duo7", borders[0].text.c_str());
         QVERIFY2(borders[3].text.find("galaxies") != std::string::npos, borders[3].text.c_str());
+        // What a border says holds in every cell beyond it, and not in the one before.
+        for (const Frontier& f : borders) {
+            GridQuestion there;
+            there.kind = f.kind;
+            int first = 10;
+            std::set<std::string> always;
+            for (int b = 9; b >= 1; --b) {
+                std::set<std::string> sure;
+                for (const GridFilter& filter : model.input().filters) {
+                    const GridCell c = gridCell(model, there, filter, skyOfClass(b, std::nullopt));
+                    if (filter.id != "open" && c.origin != CellOrigin::Empty && std::log(c.value) > 1.645 * c.sigma / c.value) sure.insert(filter.id);
+                }
+                if (sure.empty() || first != b + 1) continue;
+                std::set<std::string> still;
+                for (const std::string& id : sure)
+                    if (b == 9 || always.count(id)) still.insert(id);
+                always = still, first = b;
+            }
+            QCOMPARE(f.filter.empty(), first == 10);
+            QCOMPARE(f.from_mag.has_value(), first > 1 && first < 10);
+            if (f.from_mag) QVERIFY(*f.from_mag > bortleBrightness(first) && *f.from_mag < bortleBrightness(first - 1));
+            if (!f.filter.empty()) QVERIFY2(always.empty() || always.count(f.filter), f.text.c_str());
+            QCOMPARE(f.text.find("not the same one") != std::string::npos, first < 10 && always.empty());
+        }
         GridQuestion q;
         for (int b = 3; b <= 8; ++b) q.skies.push_back(skyOfClass(b, std::nullopt));
         const auto next = nextMeasurements(model, q);
