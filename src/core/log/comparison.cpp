@@ -92,9 +92,9 @@ Trial comparisonOf(const Trial& a, const std::string& runA, const Trial& b, cons
     const auto named = [&](std::size_t i) {
         const Filter* f = i < out.runs.size() ? out.filter(out.runs[i].filter) : nullptr;
         const std::string night = i < out.runs.size() ? out.runs[i].start.substr(0, 10) : "";
-        return (f ? f->name : std::string("run")) + (night.empty() ? "" : " " + night);
+        return (f ? f->name : phrase("run")) + (night.empty() ? "" : " " + night);
     };
-    out.title = fmt::format("{}{} against {}", out.target.name.empty() ? "" : out.target.name + ": ", named(1), named(0));
+    out.title = phrase("{}{} against {}", out.target.name.empty() ? "" : out.target.name + ": ", named(1), named(0));
     return out;
 }
 

@@ -164,7 +164,7 @@ Result<OldNew> compareOldNew(const GridTrial& before, const std::string& beforeR
     out.rows.push_back(plainRow(Merit::Gradient, x.gradient, y.gradient, x.gradientVoid, y.gradientVoid, kGradientNotice, *a, *b));
     for (const OldNewRow& row : out.rows) {
         if (!row.difference) continue;
-        const std::string size = fmt::format("{:+.1f} \u00B1{:.1f} steps", *row.difference, *row.sigma);
+        const std::string size = phrase("{:+.1f} \u00B1{:.1f} steps", *row.difference, *row.sigma);
         out.sentences.push_back(row.toldApart ? phrase("{}: {} is better than {} ({}).", row.label, *row.difference > 0 ? b->name() : a->name(),
                                                        *row.difference > 0 ? a->name() : b->name(), size)
                                               : phrase("{}: not told apart ({}).", row.label, size));

@@ -89,7 +89,7 @@ private:
                 .push_back(phrase("{} ({} \u00B1{} times as fast)", targetKindLabel(kind), shortNumber(ratio, off), shortNumber(off, off)));
         }
         std::string out;
-        if (!quicker.empty()) out += fmt::format("; for {}", fmt::join(quicker, ", "));
+        if (!quicker.empty()) out += phrase("; for {}", fmt::join(quicker, ", "));
         if (!slower.empty()) out += phrase("; not for {}", fmt::join(slower, ", "));
         return out;
     }
@@ -129,12 +129,12 @@ private:
         for (const std::string& id : set.members) names.push_back(nameOf(id));
         std::string text = phrase("The set \"{}\" ({}): ", set.name, fmt::join(names, ", "));
         if (m_profile.clearHours <= 0)
-            text += fmt::format("score {:+.1f} \u00B1{:.1f}", set.score, set.sigma);
+            text += phrase("score {:+.1f} \u00B1{:.1f}", set.score, set.sigma);
         else if (set.moreHours > kCertain * set.moreHoursSigma)
             text += phrase("saves {:.0f} \u00B1{:.0f} hours a year more than {} alone", set.moreHours, set.moreHoursSigma, nameOf(set.bestAlone));
         else
             text += phrase("saves no hours that can be told beyond {} alone", nameOf(set.bestAlone));
-        if (set.value.price) text += fmt::format(", for {:.2f} {}", *set.value.price, set.value.currency);
+        if (set.value.price) text += phrase(", for {:.2f} {}", *set.value.price, set.value.currency);
         say(text + ".");
     }
 
