@@ -113,8 +113,8 @@ struct Judge {
         const bool up = s.moon.alt_deg > 0, wasUp = b.moon.alt_deg > 0;
         if (up != wasUp && std::max(s.moonIlluminated, b.moonIlluminated) > 0.1)
             say(c.run, "moon", Grade::Weakens, kAbsolute,
-                phrase("The moon ({:.0f} % lit) was {} during this run and {} during the baseline.", 100 * s.moonIlluminated, up ? "up" : "down",
-                       wasUp ? "up" : "down"));
+                phrase("The moon ({:.0f} % lit) was {} during this run and {} during the baseline.", 100 * s.moonIlluminated,
+                       up ? phrase("up") : phrase("down"), wasUp ? phrase("up") : phrase("down")));
         else if (up && std::abs(s.moonIlluminated - b.moonIlluminated) > 0.1)
             say(c.run, "moon", Grade::Weakens, kAbsolute, phrase("Moon {:.0f} % lit against {:.0f} %.", 100 * s.moonIlluminated, 100 * b.moonIlluminated));
         else if (up && std::abs(s.moon.alt_deg - b.moon.alt_deg) > 10)
@@ -165,7 +165,7 @@ struct Judge {
             kAbsolute + kNebula + Words{q::starThroughput},
             phrase(
                 "The air let {:.0f} % {} starlight through during this run than during the baseline (stars before and after each swap of filters, +-{:.0f} %).",
-                100 * std::abs(ratio - 1), ratio > 1 ? "more" : "less", 100 * sigma));
+                100 * std::abs(ratio - 1), ratio > 1 ? phrase("more") : phrase("less"), 100 * sigma));
     }
 
     /// Whether the same filter let through as much starlight at another time.
@@ -181,7 +181,7 @@ struct Judge {
         if (std::abs(ratio - 1) > std::max(0.04, 3 * sigma))
             say(c.run, "transparency", std::abs(ratio - 1) > 0.15 ? Grade::Voids : Grade::Weakens, kAbsolute + kNebula + Words{q::starThroughput},
                 phrase("Stars are {:.0f} % {} than in run {} through the same filter: the air's transparency changed.", 100 * std::abs(ratio - 1),
-                       ratio > 1 ? "brighter" : "fainter", other->id));
+                       ratio > 1 ? phrase("brighter") : phrase("fainter"), other->id));
     }
 
     void focus(const RunConditions& c) {
@@ -190,7 +190,7 @@ struct Judge {
             if (std::abs(m.value - 1) > std::max(0.1, 3 * m.sigma))
                 say(c.run, "focus", std::abs(m.value - 1) > 0.3 ? Grade::Weakens : Grade::Note, {q::starCount, q::haloDepth, q::colourScatter},
                     phrase("Stars are {:.0f} % {} than in the baseline: focus or seeing differed.", 100 * std::abs(m.value - 1),
-                           m.value > 1 ? "wider" : "tighter"));
+                           m.value > 1 ? phrase("wider") : phrase("tighter")));
         }
     }
 

@@ -68,7 +68,7 @@ void scaleLayers(PaletteScale scale, Mixture& m) {
             continue;
         }
         l.factor = first / own;
-        m.done.push_back(phrase("{} times {:.4g}: {} made equal", l.id, l.factor, noise ? "noise" : "signal"));
+        m.done.push_back(phrase("{} times {:.4g}: {} made equal", l.id, l.factor, noise ? phrase("noise") : phrase("signal")));
     }
 }
 

@@ -69,7 +69,7 @@ std::vector<Shot> shots(const Plan& plan, const Trial& trial, const NightTrack& 
 }
 
 std::string amount(double subs) {
-    return subs >= 2000 ? phrase("more than a night of subs") : fmt::format("{:.0f} {}", subs, subs < 2 ? "sub" : "subs");
+    return subs >= 2000 ? phrase("more than a night of subs") : subs < 2 ? phrase("{:.0f} sub", subs) : phrase("{:.0f} subs", subs);
 }
 
 } // namespace
@@ -129,19 +129,19 @@ std::vector<std::string> proofSentences(const Forecasts& all, const std::vector<
         const int subs = std::min(subsOf(one), subsOf(other));
         if (needed && subs >= *needed)
             out.push_back(phrase("It can tell {} from {}: {:.1f} \u00B1 {:.1f} times {}{}, for which {} of each would do; {} are planned.", name, base,
-                                 ratio > 1 ? ratio : 1 / ratio, std::max(0.05, ratio > 1 ? sigma : sigma / (ratio * ratio)), ratio > 1 ? "faster" : "slower",
-                                 where, amount(*needed), subs));
+                                 ratio > 1 ? ratio : 1 / ratio, std::max(0.05, ratio > 1 ? sigma : sigma / (ratio * ratio)),
+                                 ratio > 1 ? phrase("faster") : phrase("slower"), where, amount(*needed), subs));
         else if (needed)
             out.push_back(phrase("It cannot tell {} from {}: that takes {} of each, {} are planned.", name, base, amount(*needed), subs));
         else
             out.push_back(phrase("It cannot tell {} from {} ({:.1f} \u00B1 {:.1f} times {}): gradients, faint stars and the nebula's rim leave more in "
                                  "doubt than what separates them, however many subs there are.",
                                  name, base, ratio > 1 ? ratio : 1 / ratio, std::max(0.05, ratio > 1 ? sigma : sigma / (ratio * ratio)),
-                                 ratio > 1 ? "faster" : "slower"));
+                                 ratio > 1 ? phrase("faster") : phrase("slower")));
     };
     for (const Forecast& f : all.filters)
         if (f.filter != plan.filters.front() && f.timeRatio > 0)
-            judge(f.filter, plan.filters.front(), f.timeRatio, f.timeRatioSigma, f.subsToTell, " in " + f.channel);
+            judge(f.filter, plan.filters.front(), f.timeRatio, f.timeRatioSigma, f.subsToTell, phrase(" in {}", f.channel));
     for (const ForetoldPair& p : all.pairs) judge(p.faster, p.slower, p.ratio, p.sigma, p.subsToTell, "");
     for (const Forecast& f : all.filters)
         if (!f.seen())
@@ -164,10 +164,10 @@ std::vector<std::string> proofSentences(const Forecasts& all, const std::vector<
         if (b.subs == 0) continue;
         if (std::abs(b.skyMore) > 0.05)
             out.push_back(phrase("The sky over {}'s blocks is {:.0f} % {} than over the baseline's: its background would be wronged by as much.",
-                                 nameOf(trial, b.filter), 100 * std::abs(b.skyMore), b.skyMore > 0 ? "brighter" : "darker"));
+                                 nameOf(trial, b.filter), 100 * std::abs(b.skyMore), b.skyMore > 0 ? phrase("brighter") : phrase("darker")));
         if (std::abs(b.airmassMore) > 0.1)
             out.push_back(phrase("{} looks through {:.2f} {} air than the baseline.", nameOf(trial, b.filter), std::abs(b.airmassMore),
-                                 b.airmassMore > 0 ? "more" : "less"));
+                                 b.airmassMore > 0 ? phrase("more") : phrase("less")));
     }
     if (plan.brightStar.empty()) out.emplace_back(phrase("It says nothing about halos beyond the stars of the field: no bright-star series is planned."));
     return out;

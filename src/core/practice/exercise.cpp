@@ -189,10 +189,10 @@ std::string biasSentence(const PracticeSummary& s, ExerciseKind kind) {
     const bool sure = std::abs(*s.bias) > 1.96 * *s.biasSigma && std::abs(*s.bias) > 0.02;
     if (kind == ExerciseKind::Halo) {
         if (!sure) return phrase("You see halos neither too large nor too small, as far as your answers tell.");
-        return phrase("You see halos {:.0f} % too {}.", 100 * std::abs(std::expm1(*s.bias)), *s.bias > 0 ? "large" : "small");
+        return phrase("You see halos {:.0f} % too {}.", 100 * std::abs(std::expm1(*s.bias)), *s.bias > 0 ? phrase("large") : phrase("small"));
     }
     if (kind == ExerciseKind::Nebula)
-        return sure ? phrase("You lean towards the {} picture.", *s.bias > 0 ? "first" : "second") : phrase("You lean towards neither side.");
+        return sure ? phrase("You lean towards the {} picture.", *s.bias > 0 ? phrase("first") : phrase("second")) : phrase("You lean towards neither side.");
     return sure ? (*s.bias > 0 ? phrase("You call more pictures hazy than are.") : phrase("You call hazy pictures clear more often than the other way round."))
                 : phrase("You do not lean towards either answer.");
 }

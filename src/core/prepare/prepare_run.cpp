@@ -85,7 +85,8 @@ Status areAlike(const std::vector<SharedFigures>& subs, const FrameInfo& like) {
     if (others == 0) return Done{};
     const auto odd = std::find_if(subs.begin(), subs.end(), [](const SubFigures& f) { return f.foreign; });
     if (2 * others > subs.size()) return Error{phrase("{} The odd one may be {}: all others are compared with it.", (*odd)->problem, shown(like.path))};
-    return Error{others == 1 ? (*odd)->problem : phrase("{} {} more {} unlike the others too.", (*odd)->problem, others - 1, others == 2 ? "is" : "are")};
+    return Error{others == 1 ? (*odd)->problem
+                             : phrase("{} {} more {} unlike the others too.", (*odd)->problem, others - 1, others == 2 ? phrase("is") : phrase("are"))};
 }
 
 } // namespace

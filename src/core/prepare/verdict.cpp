@@ -284,7 +284,7 @@ Objection objectionTo(const JudgedRun& run, std::size_t i, const Usual& usual, c
     if (f.sunAltitude_deg && *f.sunAltitude_deg > -9)
         return {SubReason::Twilight, *f.sunAltitude_deg > 0 ? phrase("The sun was up.")
                                                             : phrase("The sun stood only {:.0f} degrees below the horizon: {} twilight.", -*f.sunAltitude_deg,
-                                                                     *f.sunAltitude_deg > -6 ? "civil" : "nautical")};
+                                                                     *f.sunAltitude_deg > -6 ? phrase("civil") : phrase("nautical"))};
     if (usual.several && s.transparency && *s.transparency < limit.transparency * air)
         return {SubReason::Cloud, phrase("Stars give {:.0f} % of their light{}.", 100 * *s.transparency,
                                          air < 0.97 ? phrase(" where clear air at this altitude lets {:.0f} % through", 100 * air) : "")};
@@ -330,7 +330,7 @@ std::vector<std::string> notesOn(const JudgedRun& run, bool several) {
     const auto starless = std::count_if(run.subs.begin(), run.subs.end(), [](const JudgedSub& s) { return s.figures->problem.empty() && !s.transparency; });
     if (several && starless > 0)
         notes.push_back(phrase("{} of {} subs share too few stars with the reference: clouds over {} are not told by starlight, only by the sky.", starless,
-                               run.subs.size(), starless == 1 ? "it" : "them"));
+                               run.subs.size(), starless == 1 ? phrase("it") : phrase("them")));
     if (!several)
         notes.push_back(phrase("{} {} too few to tell which is odd: none is left out for clouds, focus or trails.", run.subs.size(),
                                run.subs.size() == 1 ? phrase("sub is") : phrase("subs are")));
