@@ -180,13 +180,19 @@ PracticeSummary summaryOf(const std::vector<PracticeAnswer>& all, ExerciseKind k
         for (const double o : offs) mean += o / m;
         for (const double o : offs) squares += (o - mean) * (o - mean);
         out.bias = mean, out.biasSigma = std::sqrt(squares / (m - 1) / m);
+        // A few equal answers of two that can be given have no scatter, yet are no certainty.
+        if (kind != ExerciseKind::Halo) out.biasSigma = std::max(*out.biasSigma, 0.5 / std::sqrt(m));
     }
     return out;
 }
 
 std::string biasSentence(const PracticeSummary& s, ExerciseKind kind) {
     if (!s.bias) return {};
-    const bool sure = std::abs(*s.bias) > 1.96 * *s.biasSigma && std::abs(*s.bias) > 0.02;
+    constexpr int kFewest = 6;
+    if (s.answers < kFewest) return phrase("Too few answers yet to tell whether you lean to one side.");
+    // 95 % of Student's t, within one in a hundred for as many answers.
+    const double limit = 1.96 + 2.8 / (s.answers - 1);
+    const bool sure = std::abs(*s.bias) > limit * *s.biasSigma && std::abs(*s.bias) > 0.02;
     if (kind == ExerciseKind::Halo) {
         if (!sure) return phrase("You see halos neither too large nor too small, as far as your answers tell.");
         return phrase("You see halos {:.0f} % too {}.", 100 * std::abs(std::expm1(*s.bias)), *s.bias > 0 ? phrase("large") : phrase("small"));

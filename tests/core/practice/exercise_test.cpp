@@ -82,6 +82,48 @@ private slots:
         QVERIFY(answerOf(e, 0, "").right && !answerOf(e, 1, "").right);
         QVERIFY(biasSentence({}, ExerciseKind::Haze).empty());
     }
+
+    /// Somebody who guesses is told to lean no more often than chance makes one, however few answers there are; somebody who leans is told so.
+    void nobodyIsToldToLeanByChance() {
+        Random random(9);
+        constexpr int kPeople = 600;
+        const auto told = [&](ExerciseKind kind, int answers, double lean) {
+            int n = 0;
+            for (int person = 0; person < kPeople; ++person) {
+                std::vector<PracticeAnswer> all;
+                for (int k = 0; k < answers; ++k) {
+                    EyeExercise e;
+                    e.kind = kind;
+                    const bool yes = random.uniform() < 0.5, said = random.uniform() < 0.5 + lean;
+                    if (kind == ExerciseKind::Halo) {
+                        e.truth = 50;
+                        all.push_back(answerOf(e, 50 * std::exp(lean + 0.15 * random.normal()), ""));
+                    } else if (kind == ExerciseKind::Haze) {
+                        e.truth = yes ? 0.2 : 0;
+                        all.push_back(answerOf(e, said ? 1 : 0, ""));
+                    } else {
+                        e.truth = yes ? -0.3 : 0.3;
+                        all.push_back(answerOf(e, said ? -1 : 1, ""));
+                    }
+                }
+                const std::string text = biasSentence(summaryOf(all, kind), kind);
+                if (answers < 6) {
+                    n += text.find("Too few") == std::string::npos;
+                    continue;
+                }
+                n += text.find("too large") != std::string::npos || text.find("too small") != std::string::npos || text.find("You lean towards the") == 0 ||
+                     text.find("You call") == 0;
+            }
+            return n / static_cast<double>(kPeople);
+        };
+        for (const ExerciseKind kind : {ExerciseKind::Nebula, ExerciseKind::Halo, ExerciseKind::Haze}) {
+            for (const int answers : {3, 6, 9, 20, 60}) {
+                const double part = told(kind, answers, 0);
+                QVERIFY2(part < 0.085, qPrintable(QString("%1 of %2 answers").arg(part).arg(answers))); // 5 %, four sigmas of 600 people
+            }
+            QVERIFY(told(kind, 60, kind == ExerciseKind::Halo ? 0.1 : 0.3) > 0.9);
+        }
+    }
 };
 
 QTEST_APPLESS_MAIN(ExerciseTest)
