@@ -30,7 +30,7 @@ void table(const std::vector<MergedFigure>& figures) {
             f.betweenSigma > 0 ? fmt::format(", scatter between them {:.2g}{}", f.betweenSigma, isAveragedInLogarithms(f.quantity) ? " (in logarithms)" : "")
                                : "");
         for (const MergeShare& s : f.each)
-            if (s.leftOut == LeftOut::No && std::abs(s.apart) > 3)
+            if (standsOut(f, s))
                 say("  {:<34} {} stands {:.1f} of its errors {} the others\n", "", s.source, std::abs(s.apart), s.apart > 0 ? "above" : "below");
     }
 }

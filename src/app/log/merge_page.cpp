@@ -66,7 +66,7 @@ QString unitOf(const MergedFigure& f) {
 const MergeShare* farthest(const MergedFigure& f) {
     const MergeShare* out = nullptr;
     for (const MergeShare& s : f.each)
-        if (s.leftOut == LeftOut::No && std::abs(s.apart) > 2 && (!out || std::abs(s.apart) > std::abs(out->apart))) out = &s;
+        if (standsOut(f, s) && (!out || std::abs(s.apart) > std::abs(out->apart))) out = &s;
     return out;
 }
 
@@ -267,7 +267,7 @@ void MergePage::fill() {
                                     apart ? QString::fromStdString(apart->source) : QString()};
             for (int c = 0; c < cells.size(); ++c) {
                 auto* cell = new QTableWidgetItem(cells[c]);
-                cell->setToolTip(f.testers == 0 ? QString::fromUtf8(leftOutReason(f.each.front().leftOut)) : cells[c]);
+                cell->setToolTip(f.testers == 0 ? coreWord(leftOutReason(f.each.front().leftOut)) : cells[c]);
                 if (c > 1 && c < 5) cell->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
                 m_table->setItem(r, c, cell);
             }
@@ -350,18 +350,20 @@ void MergePage::drawFigure(const MergedFigure& f) {
 QString MergePage::wordsOf(const MergedFigure& f) const {
     QString text = tr("<b>%1, %2</b>: ").arg(filterName(f.filter).toHtmlEscaped(), label(f));
     if (f.testers == 0) {
-        text += QString::fromUtf8(leftOutReason(f.each.front().leftOut)) + ".";
+        text += coreWord(leftOutReason(f.each.front().leftOut)) + ".";
     } else {
         text += (withError(f.value, f.sigma) + " " + unitOf(f)).trimmed();
         text += f.testers == 1 ? tr(" of one tester.") : tr(" of %1 testers. ").arg(f.testers);
         if (f.testers > 1)
-            text += f.betweenSigma > 0 ? tr("They differ by more than their errors explain. ") : tr("They differ by no more than their errors explain. ");
+            text += differBeyondErrors(f) ? tr("They differ by more than their errors explain. ")
+                    : f.betweenSigma > 0  ? tr("They differ a little more than their errors explain, as chance alone may make it; the error allows for it. ")
+                                          : tr("They differ by no more than their errors explain. ");
         for (const MergeShare& s : f.each) {
             if (s.leftOut != LeftOut::No) {
-                text += tr("%1 does not count: %2. ").arg(QString::fromStdString(s.source).toHtmlEscaped(), QString::fromUtf8(leftOutReason(s.leftOut)));
+                text += tr("%1 does not count: %2. ").arg(QString::fromStdString(s.source).toHtmlEscaped(), coreWord(leftOutReason(s.leftOut)));
                 continue;
             }
-            if (std::abs(s.apart) <= 2) continue;
+            if (!standsOut(f, s)) continue;
             text += tr("<b>%1</b> stands %2 of its errors %3 the others.")
                         .arg(QString::fromStdString(s.source).toHtmlEscaped())
                         .arg(localNumber(std::abs(s.apart), 'f', 1))

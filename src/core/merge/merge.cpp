@@ -75,6 +75,21 @@ Json orNull(const std::string& text) {
 
 } // namespace
 
+bool differBeyondErrors(const MergedFigure& f) {
+    if (f.testers < 2) return false;
+    constexpr double kCertain = 1.645; // 95 %, one-sided
+    const double freedom = f.testers - 1, part = 2 / (9 * freedom);
+    return f.q > freedom * std::pow(1 - part + kCertain * std::sqrt(part), 3);
+}
+
+bool standsOut(const MergedFigure& f, const MergeShare& share) {
+    if (share.leftOut != LeftOut::No || f.testers < 3) return false;
+    // The normal quantile of 5 % shared by all testers on both sides (Abramowitz & Stegun 1964, 26.2.23).
+    const double t = std::sqrt(-2 * std::log(0.025 / f.testers));
+    const double limit = t - (2.515517 + 0.802853 * t + 0.010328 * t * t) / (1 + 1.432788 * t + 0.189269 * t * t + 0.001308 * t * t * t);
+    return std::abs(share.apart) > limit;
+}
+
 std::vector<MergedFigure> mergeResults(const std::vector<TesterResults>& testers) {
     std::map<std::tuple<std::string, std::size_t, std::string, std::string, std::string>, MergedFigure> all;
     for (const TesterResults& t : testers)

@@ -28,6 +28,12 @@ struct MergedFigure {
 /// quantities, channel and region kind.
 std::vector<MergedFigure> mergeResults(const std::vector<TesterResults>& testers);
 
+/// Whether the testers differ by more than their errors explain: Q beyond what chance gives in 95 of 100 (chi squared after Wilson & Hilferty 1931, PNAS 17,
+/// 684). `betweenSigma` is above zero for half of those who agree.
+bool differBeyondErrors(const MergedFigure& figure);
+/// Whether a tester lies so far from the others that among as many who agree somebody would in one figure of twenty.
+bool standsOut(const MergedFigure& figure, const MergeShare& share);
+
 /// As in docs/formats.md.
 Json mergedToJson(const std::vector<MergedFigure>& figures);
 

@@ -132,6 +132,38 @@ private slots:
         QVERIFY(close(there.value, back.value) && close(there.sigma, back.sigma) && close(there.q, back.q));
     }
 
+    /// Testers who agree, or whose skies differ alike: seldom is anybody named, and seldom are they said to differ. Who is wrong is named, and so is scatter.
+    void nobodyIsNamedByChance() {
+        Random random(23);
+        const auto made = [&](int testers, double between, double wrong) {
+            std::vector<TesterResults> all;
+            for (int i = 0; i < testers; ++i) {
+                const double s = 0.1 + 0.1 * random.uniform();
+                all.push_back(
+                    tester(std::to_string(i), {measurement("background_mag", 2 + between * random.normal() + s * random.normal() + (i == 0 ? wrong : 0), s)}));
+            }
+            return mergeResults(all).front();
+        };
+        const auto names = [](const MergedFigure& f) {
+            return std::any_of(f.each.begin(), f.each.end(), [&](const MergeShare& s) { return standsOut(f, s); });
+        };
+        constexpr int kTimes = 1500;
+        for (const int testers : {2, 3, 5, 12}) {
+            int named = 0, differ = 0, wrong = 0, scatter = 0;
+            for (int t = 0; t < kTimes; ++t) {
+                const MergedFigure agree = made(testers, 0, 0);
+                named += names(agree), differ += differBeyondErrors(agree);
+                if (t % 10) continue;
+                const MergedFigure off = made(testers, 0, 1.5);
+                wrong += standsOut(off, off.each.front());
+                scatter += differBeyondErrors(made(testers, 0.6, 0));
+            }
+            QVERIFY2(named < 0.07 * kTimes, qPrintable(QString("%1 named among %2").arg(named).arg(testers)));
+            QVERIFY2(differ > 0.03 * kTimes && differ < 0.07 * kTimes, qPrintable(QString("%1 differ among %2").arg(differ).arg(testers)));
+            if (testers >= 5) QVERIFY2(wrong > 0.9 * kTimes / 10 && scatter > 0.9 * kTimes / 10, qPrintable(QString("%1 %2").arg(wrong).arg(scatter)));
+        }
+    }
+
     /// A thousand made-up campaigns: the truth lies within the stated errors as often as it should, and the scatter comes back.
     void errorsAreTrue() {
         Random random(17);
