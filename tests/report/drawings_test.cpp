@@ -11,6 +11,8 @@
 #include <QTest>
 #include <QXmlStreamReader>
 
+#include <set>
+
 using namespace caelumen;
 
 /// What leaves the program as a picture or as a number with its error.

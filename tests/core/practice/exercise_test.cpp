@@ -111,8 +111,7 @@ private slots:
                     n += text.find("Too few") == std::string::npos;
                     continue;
                 }
-                n += text.find("too large") != std::string::npos || text.find("too small") != std::string::npos || text.find("You lean towards the") == 0 ||
-                     text.find("You call") == 0;
+                n += text.find(" % too ") != std::string::npos || text.find("You lean towards the") == 0 || text.find("You call") == 0;
             }
             return n / static_cast<double>(kPeople);
         };
