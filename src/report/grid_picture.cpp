@@ -296,7 +296,7 @@ QByteArray gridSvg(const GridPicture& picture) {
     svg.setOutputDevice(&buffer);
     svg.setSize(size.toSize());
     svg.setViewBox(QRectF(QPointF(), size));
-    svg.setTitle(picture.title);
+    svg.setTitle(picture.title.toHtmlEscaped()); // written as it comes
     QPainter painter(&svg);
     painter.fillRect(QRectF(QPointF(), size), Qt::white);
     paintGrid(painter, picture, layGrid(picture, size, kFileFont), paperColours());

@@ -116,9 +116,9 @@ private slots:
         const std::array<double, kLamps> towns{0.5, 0.1, 0.1, 0.2, 0.1};
         const auto whole = backgroundParts(c, sky, towns, rig);
         const SkyLight light = lightOf(sky);
-        // Equal sensitivity to all light: parts are as the light's.
-        for (std::size_t k = 0; k < kLamps; ++k) QVERIFY(std::abs(whole[k] / whole[kNatural] / (light.lamps * towns[k] / light.natural) - 1) < 1e-9);
-        QVERIFY(std::abs(whole[kMoon] / whole[kNatural] / (light.moon / light.natural) - 1) < 1e-9);
+        // Equal sensitivity to all light: parts are as the light's, as near as the constants between nanolamberts and magnitudes are rounded.
+        for (std::size_t k = 0; k < kLamps; ++k) QVERIFY(std::abs(whole[k] / whole[kNatural] / (light.lamps * towns[k] / light.natural) - 1) < 1e-4);
+        QVERIFY(std::abs(whole[kMoon] / whole[kNatural] / (light.moon / light.natural) - 1) < 1e-4);
         PlanRig wide = rig;
         wide.aperture_mm *= 2;
         PlanRig coarse = rig;
