@@ -183,6 +183,26 @@ private slots:
         QVERIFY(QGuiApplication::clipboard()->text().contains("sky"));
     }
 
+    /// Times and their heading go together, whichever trial is in hand.
+    void timesFollowThePlaceOfTheTrial() {
+        takeIn();
+        const auto heading = [&] { return subs().table().model()->headerData(SubTable::Time, Qt::Horizontal).toString(); };
+        const auto first = [&] { return subs().table().model()->index(0, SubTable::Time).data().toString(); };
+        QCOMPARE(heading(), QString("UTC"));
+        QCOMPARE(first(), QString("17:20"));
+        Trial here;
+        here.title = "Garden", here.target.name = "IC 2944";
+        here.site.latitude_deg = -34, here.site.longitude_deg = 22.4, here.site.zone = "Africa/Johannesburg";
+        QVERIFY(session().addTrial(here).ok());
+        QCOMPARE(heading(), QString("time"));
+        QCOMPARE(first(), QString("19:20"));
+        Trial other = here;
+        other.title = "Elsewhere", other.target.name = "M 42"; // its place is not that of these subs
+        QVERIFY(session().addTrial(other).ok());
+        QCOMPARE(heading(), QString("UTC"));
+        QCOMPARE(first(), QString("17:20"));
+    }
+
     void limitsCountAtOnce() {
         takeIn();
         subs().tabs().setCurrentIndex(1);

@@ -149,6 +149,9 @@ void Subs::connectAll() {
     });
     connect(&m_model, &SubsModel::groupsChanged, this, &Subs::fill);
     connect(&m_model, &SubsModel::runChanged, this, &Subs::fillRun);
+    connect(&m_session, &Session::trialChanged, this, [this] {
+        if (zone() != m_zone) fillRun();
+    });
     connect(&m_model, &SubsModel::pictureReady, this, [this](int sub) {
         if (sub == m_sub) fillSub();
     });
@@ -178,7 +181,7 @@ QTimeZone Subs::zone() const {
 QString Subs::clock(const std::string& iso) const {
     const QDateTime t = QDateTime::fromString(QString::fromStdString(iso), Qt::ISODate);
     if (!t.isValid()) return {};
-    return (zone().isValid() ? t.toTimeZone(zone()) : t.toUTC()).toString("HH:mm");
+    return (m_zone.isValid() ? t.toTimeZone(m_zone) : t.toUTC()).toString("HH:mm");
 }
 
 int Subs::groupOf(const QListWidget* list) const {
@@ -265,9 +268,10 @@ void Subs::fillRun() {
     if (m_sub < 0 && n > 0) m_sub = 0;
     const std::optional<double> gain = m_model.measurer() ? m_model.measurer()->gain() : std::nullopt;
     const auto time = [this](const std::string& iso) { return clock(iso); };
-    m_live->setZone(zone());
+    m_zone = zone();
+    m_live->setZone(m_zone);
     m_filling = true;
-    m_rows.show(&run, gain, time, zone().isValid() ? tr("time") : tr("UTC"));
+    m_rows.show(&run, gain, time, m_zone.isValid() ? tr("time") : tr("UTC"));
     fitColumns();
     m_filling = false;
 

@@ -95,6 +95,7 @@ private:
     LineMatrix lineMatrixOf(const QString& stack) const; ///< what filter and camera of its run make of the lines
     QString suggestedStack(int group) const;
     QTimeZone zone() const; ///< of the place; invalid where none is known
+    QTimeZone m_zone;       ///< that times are shown in
     QString clock(const std::string& iso) const;
     void finished(const QStringList& files, const QStringList& notes);
     void askVirtualCamera();
