@@ -141,7 +141,7 @@ private slots:
         const std::string before = inHand();
         const qint64 trial = session().trialId();
         const auto wanted = [](const char* name, int usual) { return qEnvironmentVariableIsSet(name) ? qEnvironmentVariableIntValue(name) : usual; };
-        const int steps = wanted("CAELUMEN_WANDER", 150);
+        const int steps = wanted("CAELUMEN_WANDER", 60);
         m_random = Random(static_cast<std::uint64_t>(wanted("CAELUMEN_WANDER_SEED", 1) * 100 + where));
         for (int k = 0; k < steps; ++k) {
             if (static_cast<int>(m_window->workspace()) != where) m_window->showWorkspace(static_cast<MainWindow::Workspace>(where)); // a click led elsewhere
