@@ -72,13 +72,17 @@ Frontier frontierOf(const GridModel& model, TargetKind kind, std::optional<GridM
     q.kind = kind;
     Frontier f;
     f.kind = kind;
-    bool any = false;
+    bool any = false, broken = false;      // broken: something wins under a darker sky, and not under the next brighter one
     int first = kBrightest + 1;            // from here on something wins under each sky
     std::vector<std::string> winners, all; // the same one under all of them, best first under the darkest; whichever wins somewhere there
     for (int bortle = kBrightest; bortle >= 1; --bortle) {
         const Winners here = winnersUnder(model, q, skyOfClass(bortle, moon, altitude_deg));
         any = any || here.anyKnown;
-        if (here.filters.empty() || first != bortle + 1) continue; // it is lost again under a darker sky: no clean border
+        if (here.filters.empty()) continue;
+        if (first != bortle + 1) {
+            broken = true;
+            continue;
+        }
         std::vector<std::string> still;
         for (const std::string& id : here.filters)
             if (first > kBrightest || std::find(winners.begin(), winners.end(), id) != winners.end()) still.push_back(id);
@@ -93,11 +97,17 @@ Frontier frontierOf(const GridModel& model, TargetKind kind, std::optional<GridM
         return f;
     }
     if (first > kBrightest) {
-        f.text = phrase("Nothing here is sure to beat {} on {}, under any sky.", base, on);
+        f.text = broken ? phrase("On {} something here is sure to beat {} under some skies, but not under brighter ones.", on, base)
+                        : phrase("Nothing here is sure to beat {} on {}, under any sky.", base, on);
         return f;
     }
     f.filter = winners.empty() ? all.front() : winners.front();
     if (first > 1) f.from_mag = 0.5 * (bortleBrightness(first) + bortleBrightness(first - 1));
+    if (broken) {
+        f.text = phrase("From class {} on some filter is sure to beat {} on {}, the first of them {}; under darker skies only here and there.", first, base, on,
+                        nameOf(model, f.filter));
+        return f;
+    }
     if (!winners.empty()) {
         f.text = first == 1 ? phrase("On {} {} beats {} under every sky, with 95 % certainty.", on, nameOf(model, f.filter), base)
                             : phrase("Below class {} nothing here is sure to beat {} on {}; from there on {} does.", first, base, on, nameOf(model, f.filter));

@@ -331,6 +331,7 @@ private slots:
             GridQuestion there;
             there.kind = f.kind;
             int first = 10;
+            bool broken = false;
             std::set<std::string> always;
             for (int b = 9; b >= 1; --b) {
                 std::set<std::string> sure;
@@ -338,6 +339,7 @@ private slots:
                     const GridCell c = gridCell(model, there, filter, skyOfClass(b, std::nullopt));
                     if (filter.id != "open" && c.origin != CellOrigin::Empty && std::log(c.value) > 1.645 * c.sigma / c.value) sure.insert(filter.id);
                 }
+                broken = broken || (!sure.empty() && first != b + 1);
                 if (sure.empty() || first != b + 1) continue;
                 std::set<std::string> still;
                 for (const std::string& id : sure)
@@ -348,7 +350,8 @@ private slots:
             QCOMPARE(f.from_mag.has_value(), first > 1 && first < 10);
             if (f.from_mag) QVERIFY(*f.from_mag > bortleBrightness(first) && *f.from_mag < bortleBrightness(first - 1));
             if (!f.filter.empty()) QVERIFY2(always.empty() || always.count(f.filter), f.text.c_str());
-            QCOMPARE(f.text.find("not the same one") != std::string::npos, first < 10 && always.empty());
+            QCOMPARE(f.text.find("not the same one") != std::string::npos, first < 10 && always.empty() && !broken);
+            if (broken) QVERIFY2(f.text.find("othing") == std::string::npos, f.text.c_str()); // it is not "nothing" under darker skies
         }
         GridQuestion q;
         for (int b = 3; b <= 8; ++b) q.skies.push_back(skyOfClass(b, std::nullopt));
