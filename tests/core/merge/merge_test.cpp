@@ -132,7 +132,7 @@ private slots:
         QVERIFY(close(there.value, back.value) && close(there.sigma, back.sigma) && close(there.q, back.q));
     }
 
-    /// Testers who agree, or whose skies differ alike: seldom is anybody named, and seldom are they said to differ. Who is wrong is named, and so is scatter.
+    /// Among testers who agree seldom is anybody named, and seldom are they said to differ. Who is wrong is named, and scatter is told.
     void nobodyIsNamedByChance() {
         Random random(23);
         const auto made = [&](int testers, double between, double wrong) {
