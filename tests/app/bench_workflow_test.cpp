@@ -147,16 +147,14 @@ private slots:
         drop({at("trial/trial.json")});
         QVERIFY(settled());
         const double before = session().results()->headline("B", "background")->value;
-        QTimer::singleShot(200, [] {
-            auto* dialog = qobject_cast<RunFactsDialog*>(QApplication::activeModalWidget());
-            QVERIFY(dialog);
-            auto* exposure = byName<QLineEdit>(*dialog, "Sub exposure (s)");
+        whenAsked<RunFactsDialog>([](RunFactsDialog& dialog) {
+            auto* exposure = byName<QLineEdit>(dialog, "Sub exposure (s)");
             QVERIFY(exposure);
             exposure->setText("nonsense");
-            dialog->accept();
-            QVERIFY(dialog->isVisible()); // refused, in words
+            dialog.accept();
+            QVERIFY(dialog.isVisible()); // refused, in words
             exposure->setText("90");
-            dialog->accept();
+            dialog.accept();
         });
         bench().view().setCurrent("B");
         QTest::keyClick(m_window.get(), Qt::Key_R, Qt::ControlModifier);

@@ -100,16 +100,14 @@ private slots:
 
     void filtersAreAddedByHand() {
         const auto before = m_window->session().trial().filters.size();
-        QTimer::singleShot(200, this, [] {
-            auto* dialog = qobject_cast<QDialog*>(QApplication::activeModalWidget());
-            QVERIFY(dialog);
-            dialog->findChildren<QLineEdit*>().front()->setText("Heather 5 nm");
-            for (QPlainTextEdit* e : dialog->findChildren<QPlainTextEdit*>())
+        whenAsked<QDialog>([](QDialog& dialog) {
+            dialog.findChildren<QLineEdit*>().front()->setText("Heather 5 nm");
+            for (QPlainTextEdit* e : dialog.findChildren<QPlainTextEdit*>())
                 if (e->toPlainText().isEmpty()) {
                     e->setPlainText("656.3, 5, 88 %");
                     break;
                 }
-            dialog->accept();
+            dialog.accept();
         });
         QVERIFY(chooseFromMenu(QString::fromUtf8("New filter \u2026")));
         QCOMPARE(m_window->session().trial().filters.size(), before + 1);

@@ -111,19 +111,17 @@ private slots:
         QVERIFY(image.save(at("chart.png")));
         clickFilter(1);
         m_answers->save = at("chart.csv");
-        QTimer::singleShot(200, this, [] {
-            auto* dialog = qobject_cast<ChartDialog*>(QApplication::activeModalWidget());
-            QVERIFY(dialog);
+        whenAsked<ChartDialog>([](ChartDialog& dialog) {
             const auto click = [&](double x, double y) {
-                QTest::mouseClick(&dialog->view(), Qt::LeftButton, {}, dialog->view().toWidget({x - 0.5, y - 0.5}).toPoint());
+                QTest::mouseClick(&dialog.view(), Qt::LeftButton, {}, dialog.view().toWidget({x - 0.5, y - 0.5}).toPoint());
             };
             click(60, 440);
             click(660, 440);
             click(60, 440);
             click(60, 40);
             click(200, 440);
-            const bool read = QTest::qWaitFor([&] { return !dialog->curve().empty(); }, 20'000);
-            dialog->done(read ? QDialog::Accepted : QDialog::Rejected); // never left open
+            const bool read = QTest::qWaitFor([&] { return !dialog.curve().empty(); }, 20'000);
+            dialog.done(read ? QDialog::Accepted : QDialog::Rejected);
         });
         drop(at("chart.png"));
         QVERIFY(QTest::qWaitFor([&] { return m_window->session().trial().filter("duo7")->curve == at("chart.csv").toStdString(); }, 20'000));
@@ -189,17 +187,15 @@ private slots:
         QVERIFY(writeFile(m_folder / "horizon.csv", "azimuth,altitude\n0,10\n120,25\n240,5\n").ok());
         m_answers->save = at("horizon.csv");
         const std::vector<HorizonPoint> before = m_window->session().trial().site.horizon;
-        QTimer::singleShot(0, this, [] {
-            auto* dialog = qobject_cast<SiteDialog*>(QApplication::activeModalWidget());
-            QVERIFY(dialog);
-            dialog->importHorizon();
-            dialog->findChildren<QPlainTextEdit*>()[1]->setPlainText("nonsense");
-            dialog->accept();
-            QVERIFY(dialog->isVisible()); // said, not taken
-            dialog->findChildren<QPlainTextEdit*>()[1]->setPlainText("310, 1.4, 25\n90");
-            QWidget* drawing = dialog->horizonDrawing(); // at 90 degrees, some way up
+        whenAsked<SiteDialog>([](SiteDialog& dialog) {
+            dialog.importHorizon();
+            dialog.findChildren<QPlainTextEdit*>()[1]->setPlainText("nonsense");
+            dialog.accept();
+            QVERIFY(dialog.isVisible()); // said, not taken
+            dialog.findChildren<QPlainTextEdit*>()[1]->setPlainText("310, 1.4, 25\n90");
+            QWidget* drawing = dialog.horizonDrawing(); // at 90 degrees, some way up
             QTest::mouseClick(drawing, Qt::LeftButton, {}, {drawing->width() / 4, drawing->height() / 2});
-            dialog->accept();
+            dialog.accept();
         });
         QVERIFY(chooseFromMenu(QString::fromUtf8("Place of the trial \u2026")));
         const Site& site = m_window->session().trial().site;
@@ -254,18 +250,16 @@ private slots:
 
     void theTelescopeIsDescribed() {
         clickFilter(2);
-        QTimer::singleShot(0, this, [] {
-            auto* dialog = qobject_cast<RigDialog*>(QApplication::activeModalWidget());
-            QVERIFY(dialog);
-            const auto fields = dialog->findChildren<QLineEdit*>();
+        whenAsked<RigDialog>([](RigDialog& dialog) {
+            const auto fields = dialog.findChildren<QLineEdit*>();
             fields[1]->setText("never");
-            dialog->accept();
-            QVERIFY(dialog->isVisible());
+            dialog.accept();
+            QVERIFY(dialog.isVisible());
             fields[1]->setText("336");
             fields[2]->setText("0,8");
             fields[6]->setText("55");
             fields[7]->setText("2");
-            dialog->accept();
+            dialog.accept();
         });
         QVERIFY(chooseFromMenu(QString::fromUtf8("Telescope of the trial \u2026")));
         QCOMPARE(*m_window->session().trial().rig.reducer, 0.8);
@@ -275,11 +269,9 @@ private slots:
 
     void theToleranceIsThePersons() {
         clickFilter(1);
-        QTimer::singleShot(0, this, [] {
-            auto* dialog = QApplication::activeModalWidget();
-            QVERIFY(dialog);
-            dialog->findChildren<QLineEdit*>()[1]->setText("0.1");
-            qobject_cast<QDialog*>(dialog)->accept();
+        whenAsked<QDialog>([](QDialog& dialog) {
+            dialog.findChildren<QLineEdit*>()[1]->setText("0.1");
+            dialog.accept();
         });
         const auto before = kit().facts().tolerance;
         emit kit().page().anchorClicked(QUrl("tolerance"));
@@ -317,13 +309,10 @@ private slots:
         QVERIFY(writeFile(m_folder / "red.csv", "nm;%\n550;0\n600;80\n680;70\n720;0\n").ok());
         m_answers->save = at("red.csv");
         const auto describe = [&](auto change) {
-            QTimer::singleShot(200, this, [change] {
-                auto* dialog = qobject_cast<CameraDialog*>(QApplication::activeModalWidget());
-                QVERIFY(dialog);
-                change(*dialog);
-                for (QPushButton* b : dialog->findChildren<QPushButton*>())
+            whenAsked<CameraDialog>([change](CameraDialog& dialog) {
+                change(dialog);
+                for (QPushButton* b : dialog.findChildren<QPushButton*>())
                     if (b->text().contains("OK")) QTest::mouseClick(b, Qt::LeftButton);
-                if (dialog->isVisible()) dialog->reject();
             });
             QVERIFY(chooseFromMenu(QString::fromUtf8("Describe this camera \u2026")));
         };
@@ -378,13 +367,11 @@ private slots:
         QVERIFY(picture.save(at("photo.jpg")));
         clickFilter(1);
         m_answers->save = at("photo.jpg");
-        QTimer::singleShot(0, this, [this] {
-            auto* dialog = qobject_cast<FilterDialog*>(QApplication::activeModalWidget());
-            QVERIFY(dialog);
-            dialog->addPhoto();
+        whenAsked<FilterDialog>([this](FilterDialog& dialog) {
+            dialog.addPhoto();
             m_answers->save = at("bad.csv"); // no picture: said, not taken
-            dialog->addPhoto();
-            dialog->accept();
+            dialog.addPhoto();
+            dialog.accept();
         });
         kit().askFacts();
         const auto& photos = m_window->session().trial().filter("duo7")->photos;
@@ -416,18 +403,16 @@ private slots:
     void factsAreEditedInADialogAndUndone() {
         clickFilter(1);
         QString complaint;
-        QTimer::singleShot(0, this, [&] {
-            auto* dialog = qobject_cast<FilterDialog*>(QApplication::activeModalWidget());
-            QVERIFY(dialog);
-            auto* claims = dialog->findChildren<QPlainTextEdit*>().front();
+        whenAsked<FilterDialog>([&](FilterDialog& dialog) {
+            auto* claims = dialog.findChildren<QPlainTextEdit*>().front();
             claims->setPlainText("nonsense");
-            dialog->accept();
-            for (const QLabel* l : dialog->findChildren<QLabel*>())
+            dialog.accept();
+            for (const QLabel* l : dialog.findChildren<QLabel*>())
                 if (l->text().contains("nonsense")) complaint = l->text();
             claims->setPlainText("500.7, 5, 90 %");
-            for (QLineEdit* e : dialog->findChildren<QLineEdit*>())
+            for (QLineEdit* e : dialog.findChildren<QLineEdit*>())
                 if (e->placeholderText().contains("1.8")) e->setText("1,6");
-            dialog->accept();
+            dialog.accept();
         });
         for (QPushButton* button : kit().findChildren<QPushButton*>())
             if (button->text().startsWith("Facts")) QTest::mouseClick(button, Qt::LeftButton);

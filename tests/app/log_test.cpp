@@ -221,12 +221,10 @@ private slots:
         QTest::mouseClick(log().equipment().things().viewport(), Qt::LeftButton, {},
                           log().equipment().things().visualItemRect(log().equipment().things().item(1)).center());
         QVERIFY(log().equipment().words().text().contains("runs"));
-        QTimer::singleShot(300, this, [] {
-            auto* dialog = qobject_cast<QDialog*>(QApplication::activeModalWidget());
-            QVERIFY(dialog);
-            for (QComboBox* what : dialog->findChildren<QComboBox*>())
+        whenAsked<QDialog>([](QDialog& dialog) {
+            for (QComboBox* what : dialog.findChildren<QComboBox*>())
                 if (what->isEditable()) what->setCurrentText("scratched");
-            dialog->findChild<QDialogButtonBox*>()->button(QDialogButtonBox::Ok)->click();
+            dialog.findChild<QDialogButtonBox*>()->button(QDialogButtonBox::Ok)->click();
         });
         click(button("Add an event …"));
         QCOMPARE(log().equipment().table().rowCount(), 1);
@@ -248,11 +246,10 @@ private slots:
         QVERIFY(problem().contains("counts once"));
         // Shared, then read by somebody else.
         m_answers->save = at("shared.json");
-        QTimer::singleShot(300, this, [] {
-            auto* dialog = qobject_cast<QDialog*>(QApplication::activeModalWidget());
-            QVERIFY(dialog && dialog->objectName() == "shareDialog");
-            QTest::keyClicks(dialog->findChild<QLineEdit*>("tester"), "Naledi");
-            dialog->findChild<QDialogButtonBox*>()->button(QDialogButtonBox::Ok)->click();
+        whenAsked<QDialog>([](QDialog& dialog) {
+            QVERIFY(dialog.objectName() == "shareDialog");
+            QTest::keyClicks(dialog.findChild<QLineEdit*>("tester"), "Naledi");
+            dialog.findChild<QDialogButtonBox*>()->button(QDialogButtonBox::Ok)->click();
         });
         click(button("Share the trial in hand …"));
         QTRY_VERIFY_WITH_TIMEOUT(QFileInfo::exists(at("shared.json")), 20'000);

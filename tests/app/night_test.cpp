@@ -253,18 +253,16 @@ private slots:
     }
 
     void settingsChangePausesPowerAndClock() {
-        QTimer::singleShot(200, this, [] {
-            auto* dialog = qobject_cast<QDialog*>(QApplication::activeModalWidget());
-            QVERIFY(dialog);
-            const auto fields = dialog->findChildren<QLineEdit*>();
+        whenAsked<QDialog>([](QDialog& dialog) {
+            const auto fields = dialog.findChildren<QLineEdit*>();
             fields[0]->setText("300");
             for (QLineEdit* f : fields) {
                 if (f->placeholderText().contains("lengths")) f->setText("180, 10");
                 if (f->placeholderText() == "mains") f->setText("100");
             }
-            auto* zone = dialog->findChild<QComboBox*>();
+            auto* zone = dialog.findChild<QComboBox*>();
             zone->setCurrentIndex(zone->findData("Asia/Kathmandu"));
-            dialog->accept();
+            dialog.accept();
         });
         QVERIFY(chooseFromMenu(QString::fromUtf8("Pauses, power and clock \u2026")));
         QCOMPARE(trial().plan->swap_s, 300.0);

@@ -56,11 +56,9 @@ class SubsTest : public QObject, WindowFixture {
 
     /// Types into the dialog about the run in hand, then accepts it.
     void tellFacts(const std::function<void(ToldDialog&)>& type) {
-        QTimer::singleShot(0, this, [type] {
-            auto* dialog = qobject_cast<ToldDialog*>(QApplication::activeModalWidget());
-            QVERIFY(dialog);
-            type(*dialog);
-            QTest::mouseClick(dialog->findChild<QDialogButtonBox*>()->button(QDialogButtonBox::Ok), Qt::LeftButton);
+        whenAsked<ToldDialog>([type](ToldDialog& dialog) {
+            type(dialog);
+            QTest::mouseClick(dialog.findChild<QDialogButtonBox*>()->button(QDialogButtonBox::Ok), Qt::LeftButton);
         });
         action("Facts of these subs")->trigger();
     }

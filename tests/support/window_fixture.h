@@ -3,6 +3,7 @@
 #include "app/main_window.h"
 #include "app/widgets/theme.h"
 #include "support/answers.h"
+#include "support/asked.h"
 #include "support/scenes.h"
 #include "support/window.h"
 

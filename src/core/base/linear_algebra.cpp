@@ -15,7 +15,10 @@ template Column<8> solveNormal(const SquareMatrix<8>&, const Column<8>&);
 
 template<int N>
 SquareMatrix<N> inverted(const SquareMatrix<N>& a) {
-    return a.inverse();
+    if constexpr (N > 4)
+        return inverted(Eigen::MatrixXd(a)); // up to four there are formulas
+    else
+        return a.inverse();
 }
 template SquareMatrix<2> inverted(const SquareMatrix<2>&);
 template SquareMatrix<3> inverted(const SquareMatrix<3>&);
@@ -28,7 +31,7 @@ Eigen::MatrixXd inverted(const Eigen::MatrixXd& a) {
 
 template<int N>
 RankedSolution<N> solveRanked(const SquareMatrix<N>& a, const Column<N>& b) {
-    const auto qr = a.colPivHouseholderQr();
+    const Eigen::ColPivHouseholderQR<Eigen::MatrixXd> qr(a); // the one of any size, which is compiled anyway
     return {qr.solve(b), qr.inverse(), qr.rank(), qr.absDeterminant()};
 }
 template RankedSolution<6> solveRanked(const SquareMatrix<6>&, const Column<6>&);

@@ -34,13 +34,15 @@ std::vector<Dust> dustOf(const VirtualRun& run) {
 
 /// Sensitivity of a row of pixels: vignetting, dust, roughness.
 void flatRow(const VirtualRun& run, const std::vector<Dust>& dust, int y, float* out) {
-    const double w = run.scene.width, h = run.scene.height;
+    const double w = run.scene.width, h = run.scene.height, half = 0.5 * std::hypot(w, h);
     Random random(run.sensor.seed * 1'000'003ULL + static_cast<unsigned long long>(y));
     for (int x = 0; x < run.scene.width; ++x) {
-        const double u = (x - 0.48 * w) / (0.5 * std::hypot(w, h)), v = (y - 0.52 * h) / (0.5 * std::hypot(w, h)), rr = u * u + v * v;
+        const double u = (x - 0.48 * w) / half, v = (y - 0.52 * h) / half, rr = u * u + v * v;
         double f = 1 - run.sensor.vignette * rr * (0.6 + 0.4 * rr);
         for (const Dust& d : dust) {
-            const double r = std::hypot(x - d.x, y - d.y) / d.radius;
+            const double dx = x - d.x, dy = y - d.y;
+            if (dx * dx + dy * dy > 6.25 * d.radius * d.radius) continue; // less than any digit
+            const double r = std::hypot(dx, dy) / d.radius;
             f *= 1 - d.depth * std::exp(-std::pow((r - 0.8) / 0.25, 2));
         }
         out[x] = static_cast<float>(f * (1 + run.sensor.roughness * random.normal()));
