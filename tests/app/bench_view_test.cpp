@@ -5,6 +5,7 @@
 #include "app/bench/lane_list.h"
 #include "app/bench/score_board.h"
 #include "app/bench/welcome.h"
+#include "app/facts_dialog.h"
 #include "core/base/json.h"
 #include "support/bench_fixture.h"
 #include "support/watched_app.h"
@@ -228,12 +229,14 @@ private slots:
         // Out as a picture and as numbers.
         for (const char* suffix : {"png", "csv"}) {
             m_answers->save = at("plot.") + suffix;
-            emit bench().evidence().saveAsked(suffix);
+            QVERIFY(chooseAt(*plot, plot->axisRect()->center(), QString(suffix) == "png" ? "Save it as a picture" : "Save its numbers"));
             QVERIFY(QFileInfo(m_answers->save).size() > 200);
             QVERIFY2(m_answers->suggested.contains("nebula-B"), qPrintable(m_answers->suggested));
         }
-        bench().evidence().copyNumbers();
+        QVERIFY(chooseAt(*plot, plot->axisRect()->center(), "Copy its numbers"));
         QVERIFY(QGuiApplication::clipboard()->text().contains(','));
+        QVERIFY(chooseAt(*plot, plot->axisRect()->center(), "Copy the plot as a picture"));
+        QVERIFY(!QGuiApplication::clipboard()->pixmap().isNull());
     }
 
     void aPointOfTheColourDiagramLightsItsStar() {
@@ -253,27 +256,7 @@ private slots:
     void aRegionMenuOffersWhatFits() {
         view().setShowRegions(true);
         view().fitFrame();
-        const auto withMenu = [&](Point p, const QString& choice) {
-            bool done = false;
-            QTimer::singleShot(100, [&] {
-                for (int i = 0; i < 20 && !QApplication::activePopupWidget(); ++i) QTest::qWait(50);
-                auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
-                if (!menu) return;
-                std::function<QAction*(QMenu*)> find = [&](QMenu* in) -> QAction* {
-                    for (QAction* a : in->actions()) {
-                        if (a->text() == choice) return a;
-                        if (a->menu())
-                            if (QAction* inner = find(a->menu())) return inner;
-                    }
-                    return nullptr;
-                };
-                if (QAction* a = find(menu)) a->trigger(), done = true;
-                menu->close();
-            });
-            QContextMenuEvent event(QContextMenuEvent::Mouse, viewOf(p), view().mapToGlobal(viewOf(p)));
-            QApplication::sendEvent(&view(), &event);
-            return done;
-        };
+        const auto withMenu = [&](Point p, const QString& choice) { return chooseAt(view(), viewOf(p), choice); };
         const Point nebula = session().trial().regions.front().centre();
         QVERIFY(withMenu(nebula, "G"));
         QCOMPARE(session().trial().regions.front().channel, std::string("G"));
@@ -284,9 +267,76 @@ private slots:
         QCOMPARE(session().trial().regions.size(), before + 1);
         session().undoStack().undo();
         QCOMPARE(session().trial().regions.size(), before);
+        m_answers->name = "  the bright rim ";
+        QVERIFY(withMenu(nebula, "Rename N1"));
+        QCOMPARE(session().trial().regions.front().name, std::string("the bright rim"));
+        QVERIFY(!session().trial().regions.front().guessed);
+        m_answers->name = QString(); // thought better of it
+        QVERIFY(withMenu(nebula, "Rename N1"));
+        QCOMPARE(session().trial().regions.front().name, std::string("the bright rim"));
+        QVERIFY(withMenu(nebula, "Show its pixels"));
+        QVERIFY(view().pictureOf(view().current()).contains(QPointF(nebula.x, nebula.y)));
+        view().fitFrame();
         QVERIFY(withMenu(nebula, "Delete N1"));
         QCOMPARE(session().trial().regions.size(), before - 1);
         session().undoStack().undo();
+        // Proposed ones come beside what a person drew, and what was drawn stays.
+        const std::vector<Region> drawn = session().trial().regions;
+        QVERIFY(settled());
+        QVERIFY(withMenu({400, 60}, "Propose regions"));
+        for (const Region& r : drawn)
+            if (!r.guessed) QVERIFY(std::find(session().trial().regions.begin(), session().trial().regions.end(), r) != session().trial().regions.end());
+        // A trial that may only be read: nothing of it can be chosen.
+        QVERIFY(!withMenu(nebula, "Copy regions from")); // there is no other trial
+    }
+
+    void aRunMenuDoesWhatItSays() {
+        const auto onRun = [&](int row, const QString& choice) {
+            LaneList& lanes = bench().lanes();
+            const QPoint place = lanes.visualRect(lanes.model()->index(row, 0)).center();
+            QTest::mouseClick(lanes.viewport(), Qt::LeftButton, {}, place);
+            return chooseAt(*lanes.viewport(), place, choice);
+        };
+        QVERIFY(onRun(1, "Left of the curtain"));
+        QVERIFY(view().mode() == FrameView::Mode::Curtain);
+        QTest::keyClick(&view(), Qt::Key_C);
+        // Its facts, corrected and undone.
+        whenAsked<RunFactsDialog>([](RunFactsDialog& dialog) {
+            byName<QLineEdit>(dialog, "Sub exposure (s)")->setText("75");
+            dialog.accept();
+        });
+        QVERIFY(onRun(1, "Correct the facts of run B"));
+        QCOMPARE(*session().trial().run("B")->sub_exposure_s, 75.0);
+        session().undoStack().undo();
+        QVERIFY(settled());
+        // The baseline can neither be taken out nor be taken as one.
+        QVERIFY(!onRun(0, "Remove from the trial") && !onRun(0, "Take as baseline"));
+        // Another baseline: what was slower is faster, by the inverse; back again by undo.
+        const Measurement* before = session().results()->headline("B", "background_ratio");
+        QVERIFY(before);
+        const double ratio = before->value;
+        QVERIFY(onRun(1, "Take as baseline"));
+        QCOMPARE(session().trial().baseline()->id, std::string("B"));
+        QVERIFY(settled());
+        const Measurement* after = session().results()->headline("A", "background_ratio");
+        QVERIFY(after && std::abs(after->value * ratio - 1) < 0.02);
+        session().undoStack().undo();
+        QCOMPARE(session().trial().baseline()->id, std::string("A"));
+        QVERIFY(settled());
+        QVERIFY(onRun(2, "Remove from the trial"));
+        QCOMPARE(session().trial().runs.size(), std::size_t{2});
+        QCOMPARE(bench().lanes().model()->rowCount(), 2);
+        session().undoStack().undo();
+        QCOMPARE(bench().lanes().model()->rowCount(), 3);
+        // Its stack lies elsewhere: the run keeps its facts.
+        QVERIFY(QFile::copy(at("trial/B.fits"), at("moved.fits")));
+        m_answers->save = at("moved.fits");
+        QVERIFY(onRun(1, "Its stack lies elsewhere"));
+        QCOMPARE(QFileInfo(QString::fromStdString(session().trial().run("B")->stack)).fileName(), QString("moved.fits"));
+        QVERIFY(settled());
+        QVERIFY(session().results()->headline("B", "background"));
+        session().undoStack().undo();
+        QVERIFY(QFile::remove(at("moved.fits")));
     }
 
     /// A click beside a bright star means the star.

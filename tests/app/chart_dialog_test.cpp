@@ -3,6 +3,7 @@
 #include "support/curves.h"
 #include "support/watched_app.h"
 
+#include <QCheckBox>
 #include <QDialogButtonBox>
 #include <QDoubleSpinBox>
 #include <QPainter>
@@ -67,6 +68,10 @@ class ChartDialogTest : public QObject {
         click(picture);
         view.fit();
     }
+    void setPointsByHand() {
+        for (QRadioButton* b : m_dialog->findChildren<QRadioButton*>())
+            if (b->text().startsWith("Set points")) QTest::mouseClick(b, Qt::LeftButton, {}, {8, b->height() / 2});
+    }
     QPushButton* use() { return m_dialog->findChild<QDialogButtonBox*>()->button(QDialogButtonBox::Ok); }
     void setAxes() {
         clickFinely(placeOf(400, 0));
@@ -109,8 +114,7 @@ private slots:
         followAt(580);
         const auto points = m_dialog->curve().wavelength_nm.size();
         QVERIFY(points > 30);
-        for (QRadioButton* b : m_dialog->findChildren<QRadioButton*>())
-            if (b->text().startsWith("Set points")) QTest::mouseClick(b, Qt::LeftButton, {}, {8, b->height() / 2});
+        setPointsByHand();
         click(placeOf(600, 0.5));
         QCOMPARE(m_dialog->curve().wavelength_nm.size(), points + 1);
         QTest::keyClick(m_dialog.get(), Qt::Key_Z, Qt::ControlModifier);
@@ -121,8 +125,7 @@ private slots:
 
     void aPointIsDraggedAndDeleted() {
         setAxes();
-        for (QRadioButton* b : m_dialog->findChildren<QRadioButton*>())
-            if (b->text().startsWith("Set points")) QTest::mouseClick(b, Qt::LeftButton, {}, {8, b->height() / 2});
+        setPointsByHand();
         for (const double nm : {450.0, 520.0, 610.0, 700.0}) click(placeOf(nm, 0.4));
         QCOMPARE(m_dialog->curve().wavelength_nm.size(), std::size_t{4});
         ChartView& view = m_dialog->view();
@@ -138,6 +141,39 @@ private slots:
         QTest::mouseClick(&view, Qt::LeftButton, {}, from);
         QTest::keyClick(&view, Qt::Key_Delete);
         QCOMPARE(m_dialog->curve().wavelength_nm.size(), std::size_t{3});
+    }
+
+    void allPointsAreRemovedAtOnce() {
+        setAxes();
+        setPointsByHand();
+        const auto removeAll = [&] {
+            for (QPushButton* b : m_dialog->findChildren<QPushButton*>())
+                if (b->text() == "Remove all points") QTest::mouseClick(b, Qt::LeftButton);
+        };
+        removeAll(); // there are none: no step to undo either
+        for (const double nm : {450.0, 520.0, 610.0}) click(placeOf(nm, 0.4));
+        removeAll();
+        QVERIFY(m_dialog->curve().empty() && !use()->isEnabled());
+        QTest::keyClick(m_dialog.get(), Qt::Key_Z, Qt::ControlModifier);
+        QCOMPARE(m_dialog->curve().wavelength_nm.size(), std::size_t{3});
+    }
+
+    /// Halfway between 1 and 100 % lies 10 % where the axis is logarithmic, and half of their sum where it is even.
+    void aLogarithmicAxisIsRead() {
+        setAxes(); // marks at a tenth and at the top
+        m_dialog->findChildren<QDoubleSpinBox*>()[2]->setValue(1);
+        setPointsByHand();
+        for (const double nm : {450.0, 550.0, 650.0}) click(placeOf(nm, nm == 550 ? 0.55 : 0.1));
+        QVERIFY(std::abs(m_dialog->curve().transmission[1] - 0.505) < 0.005);
+        for (QCheckBox* b : m_dialog->findChildren<QCheckBox*>())
+            if (b->text().contains("ogarithm")) QTest::mouseClick(b, Qt::LeftButton, {}, {8, b->height() / 2});
+        QVERIFY2(std::abs(m_dialog->curve().transmission[1] - 0.1) < 0.003, qPrintable(QString::number(m_dialog->curve().transmission[1])));
+        QVERIFY(std::abs(m_dialog->curve().transmission[0] - 0.01) < 0.0003);
+        QVERIFY(std::abs(m_dialog->curve().wavelength_nm[1] - 550) < 0.5);
+        // An axis that ends at nothing has no logarithm.
+        m_dialog->findChildren<QDoubleSpinBox*>()[2]->setValue(0);
+        QVERIFY(m_dialog->curve().empty());
+        QVERIFY2(!use()->isEnabled() && !m_dialog->advice().isEmpty(), qPrintable(m_dialog->advice()));
     }
 
     void whatCannotBeIsSaid() {

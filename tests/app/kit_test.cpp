@@ -340,6 +340,32 @@ private slots:
         QVERIFY(kit().cameraBox().findText("Roof camera") < 0);                                   // renamed, not doubled
         describe([&](CameraDialog& d) { d.findChild<QPlainTextEdit*>()->setPlainText("fast"); }); // stays open with its reason, then given up
         QCOMPARE(kit().facts().camera->gains.size(), std::size_t{2});
+        // A second channel, taken away again; without any there is no camera.
+        const auto click = [](CameraDialog& d, const QString& text) {
+            for (QPushButton* b : d.findChildren<QPushButton*>())
+                if (b->text().startsWith(text)) QTest::mouseClick(b, Qt::LeftButton);
+        };
+        describe([&](CameraDialog& d) {
+            byName<QComboBox>(d, "Channel")->setCurrentText("G");
+            click(d, "Import its curve");
+        });
+        QCOMPARE(kit().facts().camera->channels.size(), std::size_t{2});
+        describe([&](CameraDialog& d) {
+            byName<QListWidget>(d, "Channels")->setCurrentRow(1);
+            click(d, "Remove the chosen one");
+        });
+        QCOMPARE(kit().facts().camera->channels.size(), std::size_t{1});
+        QCOMPARE(kit().facts().camera->channels[0].name, std::string("R"));
+        QString complaint;
+        describe([&](CameraDialog& d) {
+            byName<QListWidget>(d, "Channels")->setCurrentRow(0);
+            click(d, "Remove the chosen one");
+            d.accept();
+            for (const QLabel* l : d.findChildren<QLabel*>())
+                if (l->isVisible() && l->text().contains("at least one channel")) complaint = l->text();
+        });
+        QVERIFY(!complaint.isEmpty());
+        QCOMPARE(kit().facts().camera->channels.size(), std::size_t{1});
 
         cleanup();
         init(); // the choice outlives the window
@@ -378,6 +404,28 @@ private slots:
         QCOMPARE(photos.size(), std::size_t{1});
         QCOMPARE(photos[0], at("photo.jpg").toStdString());
         QVERIFY(kit().page().toHtml().contains("photo.jpg"));
+        // Taken away again, by its button and by undo.
+        const auto open = [&](const std::function<void(FilterDialog&)>& act) {
+            whenAsked<FilterDialog>([act](FilterDialog& dialog) {
+                act(dialog);
+                dialog.accept();
+            });
+            kit().askFacts();
+        };
+        const auto remove = [](FilterDialog& dialog) {
+            for (QPushButton* b : dialog.findChildren<QPushButton*>())
+                if (b->text() == "Remove the photo") QTest::mouseClick(b, Qt::LeftButton);
+        };
+        open(remove); // none is chosen
+        QCOMPARE(m_window->session().trial().filter("duo7")->photos.size(), std::size_t{1});
+        open([&](FilterDialog& dialog) {
+            byName<QListWidget>(dialog, "Photos")->setCurrentRow(0);
+            remove(dialog);
+        });
+        QVERIFY(m_window->session().trial().filter("duo7")->photos.empty());
+        QVERIFY(QFile::exists(at("photo.jpg")));
+        m_window->session().undoStack().undo();
+        QCOMPARE(m_window->session().trial().filter("duo7")->photos.size(), std::size_t{1});
     }
 
     void aFileThatIsNoCurveIsOneSentence() {

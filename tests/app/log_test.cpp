@@ -191,6 +191,62 @@ private slots:
         QCOMPARE(m_window->workspace(), MainWindow::Workspace::Bench);
     }
 
+    /// By the menu too; runs are taken out only when that is confirmed, and frames and campaigns stay.
+    void runsAreImportedAndTakenOutByTheMenu() {
+        const QString folder = at("more");
+        QDir().mkpath(folder);
+        QVERIFY(QFile::copy(at("trial/A.fits"), folder + "/first.fits") && QFile::copy(at("trial/B.fits"), folder + "/second.fits"));
+        showLog();
+        const auto choose = [&](const QString& text) {
+            for (QAction* a : log().findChildren<QAction*>())
+                if (a->text().startsWith(text)) return a->trigger(), true;
+            return false;
+        };
+        m_answers->place = QString(); // thought better of it
+        QVERIFY(choose("Import a folder of old stacks"));
+        m_answers->place = folder;
+        QVERIFY(choose("Import a folder of old stacks"));
+        QTRY_COMPARE_WITH_TIMEOUT(rows(), 2, 20'000);
+        QVERIFY(choose("Import a folder of old stacks")); // the same again: nothing comes twice
+        QTest::qWait(1000);
+        QCOMPARE(rows(), 2);
+        clickRow(0);
+        m_answers->yes = false;
+        QVERIFY(choose("Take the chosen runs out of the log"));
+        QCOMPARE(rows(), 2);
+        m_answers->yes = true;
+        QVERIFY(choose("Take the chosen runs out of the log"));
+        QVERIFY(m_answers->question.contains("campaigns stay"));
+        QTRY_COMPARE_WITH_TIMEOUT(rows(), 1, 5000);
+        QVERIFY(QFile::exists(folder + "/first.fits") && QFile::exists(folder + "/second.fits"));
+    }
+
+    /// One target's runs, whatever else the search finds; and all again.
+    void runsOfOneTargetAreShown() {
+        measured();
+        Trial other = session().trial();
+        other.title = "Another field", other.target = {};
+        other.target.name = "NGC 104", other.target.ra_deg = 6.02, other.target.dec_deg = -72.08;
+        QVERIFY(session().addTrial(other).ok());
+        m_window->showWorkspace(MainWindow::Workspace::Bench);
+        session().measureNow(true);
+        QVERIFY(settled());
+        showLog();
+        QTRY_COMPARE_WITH_TIMEOUT(rows(), 6, 20'000);
+        for (int r = 0; r < 6; ++r)
+            if (cell(r, LogTable::TrialName).startsWith("Another field")) {
+                clickRow(r);
+                break;
+            }
+        QVERIFY(log().entry().target().isEnabled());
+        click(&log().entry().target());
+        QTRY_COMPARE_WITH_TIMEOUT(rows(), 3, 5000);
+        for (int r = 0; r < 3; ++r) QVERIFY(cell(r, LogTable::TrialName).startsWith("Another field"));
+        QCOMPARE(log().entry().target().text(), QString("All targets again"));
+        click(&log().entry().target());
+        QTRY_COMPARE_WITH_TIMEOUT(rows(), 6, 5000);
+    }
+
     void hoursAndTimelineShowWhatIsFound() {
         measured();
         tab("Timeline");

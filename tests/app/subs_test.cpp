@@ -249,6 +249,18 @@ private slots:
         QTRY_VERIFY_WITH_TIMEOUT(button("Separate the lines")->isEnabled(), 5000);
         QTest::mouseClick(button("Separate the lines"), Qt::LeftButton);
         QTRY_COMPARE_WITH_TIMEOUT(QDir(at("stacks")).entryList({"*-oxygen.fits"}).size(), 2, 20'000);
+        // Oxygen of both filters, laid on each other.
+        m_answers->frames.clear();
+        for (const QFileInfo& file : QDir(at("stacks")).entryInfoList({"*-oxygen.fits"})) m_answers->frames << file.filePath();
+        m_answers->save = at("both");
+        action("Oxygen of several filters")->trigger();
+        QTRY_VERIFY_WITH_TIMEOUT(QFile::exists(at("both.fits")), 20'000);
+        QTRY_VERIFY2_WITH_TIMEOUT(problemIn(*m_window).contains("both.fits"), qPrintable(problemIn(*m_window)), 5000);
+        m_answers->frames = QStringList{at("capture/broken.fits")};
+        m_answers->save = at("none");
+        action("Oxygen of several filters")->trigger();
+        QTRY_VERIFY2_WITH_TIMEOUT(problemIn(*m_window).contains("broken.fits"), qPrintable(problemIn(*m_window)), 5000);
+        QVERIFY(!QFile::exists(at("none.fits")));
         // Once more into the same folder: nothing that is there is written over.
         const QFileInfoList before = QDir(at("stacks")).entryInfoList({"*.fits"}, QDir::Files, QDir::Name);
         QTest::mouseClick(button("Stack all runs"), Qt::LeftButton);
@@ -449,6 +461,35 @@ private slots:
         QVERIFY(QGuiApplication::clipboard()->text().startsWith("quantity\tratio"));
     }
 
+    /// Darks that lie in one place for all campaigns serve lights that come without any; taken away, they serve no more.
+    void darksOfTheLibraryServeLightsWithoutAny() {
+        const QDir from(at("capture/open"));
+        for (const auto& [folder, names] : {std::pair{at("library"), QStringList{"dark*", "bias*"}}, {at("bare"), QStringList{"light*", "flat*"}}}) {
+            QDir().mkpath(folder);
+            for (const QString& name : from.entryList(names)) QFile::copy(from.filePath(name), folder + "/" + name);
+        }
+        dropOn(*m_window, {at("bare")});
+        QTRY_VERIFY2_WITH_TIMEOUT(model().judged(), qPrintable(problemIn(*m_window)), 20'000);
+        QVERIFY(model().recipe(model().current()).darks.empty());
+        m_answers->place = at("library");
+        action("Dark library")->trigger();
+        QCOMPARE(SubsModel::darkLibrary(), at("library"));
+        QTRY_COMPARE_WITH_TIMEOUT(model().recipe(model().current()).darks.size(), std::size_t{3}, 20'000);
+        for (const fs::path& dark : model().recipe(model().current()).darks) QCOMPARE(dark.parent_path().filename().string(), std::string("library"));
+        QTRY_VERIFY_WITH_TIMEOUT(model().judged(), 20'000);
+        QCOMPARE(subs().runs().count(), 1); // what lies there is no run of this campaign
+        // Another campaign finds it; without it, lights stand alone again.
+        m_window->openCampaign(at("another-with-library.caelumen"));
+        QTRY_VERIFY_WITH_TIMEOUT(model().groups().empty(), 5000);
+        dropOn(*m_window, {at("bare")});
+        QTRY_VERIFY2_WITH_TIMEOUT(model().judged(), qPrintable(problemIn(*m_window)), 20'000);
+        QCOMPARE(model().recipe(model().current()).darks.size(), std::size_t{3});
+        action("Without the dark library")->trigger();
+        QTRY_VERIFY_WITH_TIMEOUT(model().recipe(model().current()).darks.empty(), 20'000);
+        QVERIFY(SubsModel::darkLibrary().isEmpty());
+        QVERIFY(fs::exists(at("library/dark-001.fits").toStdString()));
+    }
+
     void theCameraIsToldByFlatsAndBiases() {
         Trial t;
         t.title = "Garden";
@@ -458,6 +499,10 @@ private slots:
         QVERIFY(subs().transfer());
         QTRY_VERIFY_WITH_TIMEOUT(!subs().transfer()->busy() && subs().transfer()->table().rowCount() > 4, 20'000);
         QVERIFY(subs().transfer()->text().contains("all sites"));
+        for (QPushButton* b : subs().transfer()->findChildren<QPushButton*>())
+            if (b->text() == "Copy as a table") QTest::mouseClick(b, Qt::LeftButton);
+        QVERIFY(QGuiApplication::clipboard()->text().startsWith("colour site\tgain"));
+        QCOMPARE(QGuiApplication::clipboard()->text().count('\n'), subs().transfer()->table().rowCount() + 1);
         QVERIFY(subs().transfer()->put().isEnabled());
         QTest::mouseClick(&subs().transfer()->put(), Qt::LeftButton);
         const Rig& rig = m_window->session().trial().rig;

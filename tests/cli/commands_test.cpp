@@ -3,10 +3,10 @@
 #include "core/base/text.h"
 #include "core/image/fits_writer.h"
 #include "core/model/trial_json.h"
+#include "support/program.h"
 #include "support/scenes.h"
 
 #include <QDir>
-#include <QProcess>
 
 using namespace caelumen;
 namespace fs = std::filesystem;
@@ -17,22 +17,7 @@ class CommandsTest : public QObject {
 
     scenes::Folder m_folder;
 
-    struct Ran {
-        int code = -1;
-        QByteArray out, err;
-    };
-    Ran run(const QStringList& arguments, const char* language = nullptr) const {
-        QProcess p;
-        if (language) {
-            auto environment = QProcessEnvironment::systemEnvironment();
-            for (const char* name : {"LANG", "LC_ALL", "LANGUAGE", "CAELUMEN_LANGUAGE"}) environment.insert(name, language);
-            p.setProcessEnvironment(environment);
-        }
-        p.setWorkingDirectory(QString::fromStdString(m_folder.path().string()));
-        p.start(CAELUMEN_CLI, arguments);
-        p.waitForFinished(300'000);
-        return {p.exitStatus() == QProcess::NormalExit ? p.exitCode() : -9, p.readAllStandardOutput(), p.readAllStandardError()};
-    }
+    Ran run(const QStringList& arguments, const char* language = nullptr) const { return runProgram(CAELUMEN_CLI, m_folder.path(), arguments, language); }
 
 private slots:
     void initTestCase() { QVERIFY(writeTrial(scenes::smallTrial({"open", "duo7"}, 640), m_folder.path()).ok()); }

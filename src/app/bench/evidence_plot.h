@@ -30,8 +30,6 @@ public:
     QPushButton* factsButton() const { return m_facts; }
     QComboBox* kindBox() const { return m_kind; }
     QString words() const; ///< what stands beneath
-    void copyPicture() const;
-    void copyNumbers() const;
 
 signals:
     void factsAsked();  ///< what is not known hinders the figure
@@ -52,6 +50,8 @@ private:
     void fitWords();
     void clickedAt(QPointF at);
     void menu(const QPoint& at);
+    void copyPicture() const;
+    void copyNumbers() const;
     void offerKinds(const QString& score);
 
     std::vector<Series> m_series;

@@ -97,9 +97,10 @@ void LogRoom::buildSearch() {
         std::vector<std::string> uids;
         for (const LogEntry& e : chosen()) uids.push_back(e.uid);
         if (!uids.empty() &&
-            m_prompts.confirm(
-                this, tr("Take %1 runs out of the log? Frames and campaigns stay; a campaign that is opened again brings its runs back.").arg(uids.size()),
-                tr("Take them out")))
+            m_prompts.confirm(this,
+                              tr("Take %n run(s) out of the log? Frames and campaigns stay; a campaign that is opened again brings its runs back.", nullptr,
+                                 static_cast<int>(uids.size())),
+                              tr("Take them out")))
             m_model.remove(uids);
     });
     m_more->setMenu(menu);

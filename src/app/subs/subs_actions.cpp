@@ -49,6 +49,7 @@ void Subs::buildMenu(QMenu* menu) {
         if (const QString folder = m_prompts.folder(this, tr("Where darks and biases for all campaigns lie")); !folder.isEmpty())
             m_model.setDarkLibrary(folder);
     });
+    auto* without = menu->addAction(tr("Without the dark library"), this, [this] { m_model.setDarkLibrary({}); });
     menu->addSeparator();
     auto* filter = menu->addAction(tr("Facts of these subs \u2026"), this, &Subs::askFacts);
     filter->setToolTip(tr("Filter, target, exposure, gain, mosaic and place, where headers are silent or wrong"));
@@ -92,11 +93,12 @@ void Subs::buildMenu(QMenu* menu) {
         ->setToolTip(tr("Line frames of several runs, laid on each other and weighted by their noise"));
     auto* transfer = menu->addAction(tr("Gain and read noise from flats and biases \u2026"), this, &Subs::showTransfer);
     transfer->setToolTip(tr("Photon transfer with the flats and biases of the run in hand: no data sheet is needed"));
-    connect(menu, &QMenu::aboutToShow, this, [this, watch, camera, library, filter, kinds, remove, transfer] {
+    connect(menu, &QMenu::aboutToShow, this, [this, watch, camera, library, without, filter, kinds, remove, transfer] {
         watch->setText(m_model.watched().isEmpty() ? tr("Watch a folder \u2026") : tr("Stop watching %1").arg(QFileInfo(m_model.watched()).fileName()));
         camera->setEnabled(!m_camera.running());
         library->setText(SubsModel::darkLibrary().isEmpty() ? tr("Dark library \u2026")
                                                             : tr("Dark library: %1 \u2026").arg(QFileInfo(SubsModel::darkLibrary()).fileName()));
+        without->setEnabled(!SubsModel::darkLibrary().isEmpty());
         const bool any = !m_model.groups().empty();
         filter->setEnabled(groupOf(m_runs) >= 0);
         kinds->setEnabled(any), remove->setEnabled(any), transfer->setEnabled(any);
