@@ -178,18 +178,23 @@ void MainWindow::buildEditMenu(QMenu* edit) {
     add(edit, tr("Import settings \u2026"), {}, [this] { importSettingsFile(); });
 }
 
-/// Each screen's tables and numbers.
+/// Each screen's tables and numbers. Where there is nothing but a heading yet, the clipboard keeps what it has.
 void MainWindow::buildCopies(QMenu* edit) {
-    m_needResults << add(edit, tr("&Copy the scores as a table"), QKeySequence("Ctrl+Shift+C"),
-                         [this] { QGuiApplication::clipboard()->setText(m_bench->figuresAsText()); });
-    m_needResults << add(edit, tr("Copy the &plot's numbers"), {}, [this] { QGuiApplication::clipboard()->setText(m_bench->evidence().csv()); });
-
-    m_needNight << add(edit, tr("Copy the blocks, as a table"), {}, [this] { QGuiApplication::clipboard()->setText(m_night->tableText()); });
-    m_needSubs << add(edit, tr("Copy the verdicts, as a table"), {}, [this] { QGuiApplication::clipboard()->setText(m_subs->tableText()); });
-    m_needSubs << add(edit, tr("Copy the chart's numbers"), {}, [this] { QGuiApplication::clipboard()->setText(m_subs->chartText()); });
-    m_needGrid << add(edit, tr("Copy the sky grid, as a table"), {}, [this] { QGuiApplication::clipboard()->setText(m_skyGrid->tableText()); });
-    m_needLog << add(edit, tr("Copy the runs of the log, as a table"), {}, [this] { QGuiApplication::clipboard()->setText(m_log->tableText()); });
-    m_needKit << add(edit, tr("Copy what the curve says, as a table"), {}, [this] { QGuiApplication::clipboard()->setText(m_kit->tableText()); });
+    const auto copy = [&](const QString& text, const QKeySequence& key, const std::function<QString()>& table) {
+        return add(edit, text, key, [this, table] {
+            const QString rows = table();
+            if (!rows.trimmed().contains('\n')) return fail(tr("There is nothing to copy here yet."));
+            QGuiApplication::clipboard()->setText(rows);
+        });
+    };
+    m_needResults << copy(tr("&Copy the scores as a table"), QKeySequence("Ctrl+Shift+C"), [this] { return m_bench->figuresAsText(); });
+    m_needResults << copy(tr("Copy the &plot's numbers"), {}, [this] { return m_bench->evidence().csv(); });
+    m_needNight << copy(tr("Copy the blocks, as a table"), {}, [this] { return m_night->tableText(); });
+    m_needSubs << copy(tr("Copy the verdicts, as a table"), {}, [this] { return m_subs->tableText(); });
+    m_needSubs << copy(tr("Copy the chart's numbers"), {}, [this] { return m_subs->chartText(); });
+    m_needGrid << copy(tr("Copy the sky grid, as a table"), {}, [this] { return m_skyGrid->tableText(); });
+    m_needLog << copy(tr("Copy the runs of the log, as a table"), {}, [this] { return m_log->tableText(); });
+    m_needKit << copy(tr("Copy what the curve says, as a table"), {}, [this] { return m_kit->tableText(); });
 }
 
 void MainWindow::buildViewMenu(QMenu* view) {

@@ -340,32 +340,36 @@ private slots:
         QVERIFY(kit().cameraBox().findText("Roof camera") < 0);                                   // renamed, not doubled
         describe([&](CameraDialog& d) { d.findChild<QPlainTextEdit*>()->setPlainText("fast"); }); // stays open with its reason, then given up
         QCOMPARE(kit().facts().camera->gains.size(), std::size_t{2});
-        // A second channel, taken away again; without any there is no camera.
+        // Channels are taken away one by one; without any there is no camera.
         const auto click = [](CameraDialog& d, const QString& text) {
             for (QPushButton* b : d.findChildren<QPushButton*>())
                 if (b->text().startsWith(text)) QTest::mouseClick(b, Qt::LeftButton);
         };
+        const auto before = kit().facts().camera->channels.size();
+        QVERIFY(before > 1); // those of the camera that it was begun from, red replaced
         describe([&](CameraDialog& d) {
             byName<QComboBox>(d, "Channel")->setCurrentText("G");
             click(d, "Import its curve");
         });
-        QCOMPARE(kit().facts().camera->channels.size(), std::size_t{2});
+        QCOMPARE(kit().facts().camera->channels.size(), before); // green is replaced too
         describe([&](CameraDialog& d) {
             byName<QListWidget>(d, "Channels")->setCurrentRow(1);
             click(d, "Remove the chosen one");
         });
-        QCOMPARE(kit().facts().camera->channels.size(), std::size_t{1});
+        QCOMPARE(kit().facts().camera->channels.size(), before - 1);
         QCOMPARE(kit().facts().camera->channels[0].name, std::string("R"));
         QString complaint;
         describe([&](CameraDialog& d) {
-            byName<QListWidget>(d, "Channels")->setCurrentRow(0);
-            click(d, "Remove the chosen one");
+            for (auto* channels = byName<QListWidget>(d, "Channels"); channels->count() > 0;) {
+                channels->setCurrentRow(0);
+                click(d, "Remove the chosen one");
+            }
             d.accept();
             for (const QLabel* l : d.findChildren<QLabel*>())
                 if (l->isVisible() && l->text().contains("at least one channel")) complaint = l->text();
         });
         QVERIFY(!complaint.isEmpty());
-        QCOMPARE(kit().facts().camera->channels.size(), std::size_t{1});
+        QCOMPARE(kit().facts().camera->channels.size(), before - 1);
 
         cleanup();
         init(); // the choice outlives the window
