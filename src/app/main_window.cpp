@@ -319,6 +319,7 @@ void MainWindow::fillConditions() {
     m_conditions->setText(parts.join("  \u00B7  "));
     m_conditions->setToolTip(m_conditions->text());
     for (QAction* a : m_needResults) a->setEnabled(m_session.results() != nullptr);
+    m_copyScores->setEnabled(m_session.results() && workspace() != Workspace::Verdict); // whose sentences have the same key
     for (QAction* a : m_needTrial) a->setEnabled(m_session.hasTrial());
     for (QAction* a : m_needBench) a->setEnabled(m_session.hasTrial() && workspace() == Workspace::Bench);
     for (QAction* a : m_needSubs) a->setEnabled(workspace() == Workspace::Subs);

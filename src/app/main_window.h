@@ -136,6 +136,7 @@ private:
     CampaignBar* m_campaignBar;
     QMenu* m_recent = nullptr;
     QList<QAction*> m_needTrial, m_needResults, m_needBench, m_needKit, m_needNight, m_needSubs, m_needGrid, m_needPalette, m_needVerdict, m_needLog;
+    QAction* m_copyScores = nullptr;
     QList<QAction*> m_switch; ///< by workspace
     QDialog* m_keys = nullptr;
 };

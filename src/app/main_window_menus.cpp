@@ -187,7 +187,7 @@ void MainWindow::buildCopies(QMenu* edit) {
             QGuiApplication::clipboard()->setText(rows);
         });
     };
-    m_needResults << copy(tr("&Copy the scores as a table"), QKeySequence("Ctrl+Shift+C"), [this] { return m_bench->figuresAsText(); });
+    m_copyScores = copy(tr("&Copy the scores as a table"), QKeySequence("Ctrl+Shift+C"), [this] { return m_bench->figuresAsText(); });
     m_needResults << copy(tr("Copy the &plot's numbers"), {}, [this] { return m_bench->evidence().csv(); });
     m_needNight << copy(tr("Copy the blocks, as a table"), {}, [this] { return m_night->tableText(); });
     m_needSubs << copy(tr("Copy the verdicts, as a table"), {}, [this] { return m_subs->tableText(); });

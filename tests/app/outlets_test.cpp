@@ -160,6 +160,36 @@ private slots:
         QVERIFY(frame.readAll() == bytes);
     }
 
+    /// A key that two entries have does neither.
+    void noTwoEntriesShareAKey() {
+        for (const Workspace which : {Workspace::Kit, Workspace::Night, Workspace::Subs, Workspace::Bench, Workspace::SkyGrid, Workspace::Palette,
+                                      Workspace::Verdict, Workspace::Log}) {
+            QVERIFY(show(which));
+            QMap<QString, QAction*> taken;
+            for (QAction* a : m_window->findChildren<QAction*>()) {
+                if (!a->isEnabled() || a->shortcutContext() != Qt::WindowShortcut) continue;
+                const auto shown = [](const QObject* w) { return qobject_cast<const QWidget*>(w) && static_cast<const QWidget*>(w)->isVisible(); };
+                bool reached = false; // in a menu of the bar, or of a widget in sight
+                for (const QObject* of : a->associatedObjects())
+                    reached = reached || shown(of) || (qobject_cast<const QMenu*>(of) && m_window->menuBar()->isAncestorOf(qobject_cast<const QWidget*>(of))) ||
+                              (qobject_cast<const QMenu*>(of) && of->parent() == m_window->menuBar());
+                if (!reached) continue;
+                for (const QKeySequence& key : a->shortcuts()) {
+                    const QString name = key.toString();
+                    QVERIFY2(!taken.contains(name) || taken[name] == a,
+                             qPrintable(QString("%1: %2 and %3").arg(name, plain(*a), taken.contains(name) ? plain(*taken[name]) : QString())));
+                    taken[name] = a;
+                }
+            }
+            QVERIFY(taken.size() > 10);
+        }
+        // In the Verdict it is the sentences that are copied.
+        QVERIFY(show(Workspace::Verdict));
+        QGuiApplication::clipboard()->clear();
+        QTest::keyClick(m_window.get(), Qt::Key_C, Qt::ControlModifier | Qt::ShiftModifier);
+        QVERIFY(QGuiApplication::clipboard()->text().size() > 40);
+    }
+
     /// Tables have as many cells in each row as their heading has; where there is nothing yet, the clipboard keeps what it has.
     void everyCopyIsOnTheClipboard() {
         QClipboard& clipboard = *QGuiApplication::clipboard();
