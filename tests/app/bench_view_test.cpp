@@ -286,7 +286,6 @@ private slots:
         QVERIFY(withMenu({400, 60}, "Propose regions"));
         for (const Region& r : drawn)
             if (!r.guessed) QVERIFY(std::find(session().trial().regions.begin(), session().trial().regions.end(), r) != session().trial().regions.end());
-        // A trial that may only be read: nothing of it can be chosen.
         QVERIFY(!withMenu(nebula, "Copy regions from")); // there is no other trial
     }
 

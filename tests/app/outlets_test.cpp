@@ -190,7 +190,7 @@ private slots:
         QVERIFY(QGuiApplication::clipboard()->text().size() > 40);
     }
 
-    /// Tables have as many cells in each row as their heading has; where there is nothing yet, the clipboard keeps what it has.
+    /// No row of a table has more cells than its heading; where there is nothing yet, the clipboard keeps what it has.
     void everyCopyIsOnTheClipboard() {
         QClipboard& clipboard = *QGuiApplication::clipboard();
         int copied = 0, refused = 0;

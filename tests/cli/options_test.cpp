@@ -120,7 +120,7 @@ private slots:
         QVERIFY2(broken.code == 2 && broken.err.contains("band.csv"), broken.err);
     }
 
-    /// Poisson light of a known gain on a known read noise, as flats, biases and lights.
+    /// Poisson light of a known gain on a known read noise, as flats and biases.
     void aCamerasNumbersComeOutOfItsFrames() {
         constexpr double kGain = 1.25, kRead = 4, kOffset = 300, kTop = 30'000;
         unsigned seed = 1;
@@ -134,7 +134,7 @@ private slots:
                 }
             return writeFits(m_folder / name.c_str(), {&plane}, {{"EGAIN", 2.0, ""}}, FitsPixels::UInt16).ok(); // a header that is wrong
         };
-        QStringList flats{"--flats"}, biases{"--biases"}, lights{"--lights"};
+        QStringList flats{"--flats"}, biases{"--biases"};
         for (const char* pair : {"a", "b"})
             for (const double level : {4000.0, 9000.0, 15'000.0}) {
                 const std::string name = std::string("flat-") + pair + std::to_string(static_cast<int>(level)) + ".fits";
@@ -156,14 +156,6 @@ private slots:
         QStringList turned = flats;
         std::reverse(turned.begin() + 1, turned.end());
         QVERIFY(std::abs(told(QStringList{"transfer"} + turned + biases)["gain_e_per_adu"].get<double>() / gain - 1) < 1e-3);
-        // A light with full stars tells how much the wells hold.
-        Plane stars(200, 200, 500.0F);
-        for (int y = 60; y < 100; ++y)
-            for (int x = 60; x < 100; ++x) stars.at(x, y) = static_cast<float>(kTop);
-        QVERIFY(writeFits(m_folder / "light.fits", {&stars}, {}, FitsPixels::UInt16).ok());
-        lights << "light.fits";
-        const Json full = told(QStringList{"transfer"} + flats + biases + lights);
-        if (!full["full_well_e"].is_null()) QVERIFY(std::abs(full["full_well_e"].get<double>() / ((kTop - kOffset) * kGain) - 1) < 0.03);
     }
 
     /// Only the swaps count when that is asked for: fewer steps, and never more certain.
@@ -182,8 +174,9 @@ private slots:
         // Who wants to be surer waits longer, and the range at all looks is wider.
         const Json sure = pair({"--alpha", "0.0001"});
         QCOMPARE(sure["difference"].get<double>(), all["difference"].get<double>());
-        if (all["told_apart"] == true && sure["told_apart"] == true) QVERIFY(sure["told_at"].get<double>() >= all["told_at"].get<double>());
-        QVERIFY(all["low"].is_null() || sure["low"].is_null() || sure["low"].get<double>() <= all["low"].get<double>());
+        QVERIFY(all["told_apart"] == true);
+        QVERIFY(sure["told_at"].is_null() || sure["told_at"].get<double>() >= all["told_at"].get<double>());
+        QVERIFY(!all["low"].is_null() && !sure["low"].is_null() && sure["low"].get<double>() < all["low"].get<double>());
     }
 
     /// Larger and smaller, one night alone: what the demo's options promise.
