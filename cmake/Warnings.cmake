@@ -14,9 +14,6 @@ if(CAELUMEN_SANITIZE)
   target_compile_options(caelumen_options INTERFACE -fsanitize=address,undefined
     -fno-sanitize=null,alignment,object-size,pointer-overflow,vptr,nonnull-attribute,returns-nonnull-attribute -fno-omit-frame-pointer -fno-sanitize-recover=undefined)
   target_link_options(caelumen_options INTERFACE -fsanitize=address,undefined)
-  if(CAELUMEN_TESTED STREQUAL "sanitized") # run-tests has not the time for what looks at every temporary; the preset by itself has
-    target_compile_options(caelumen_options INTERFACE -fno-sanitize-address-use-after-scope)
-  endif()
 endif()
 if(CAELUMEN_FUZZ)
   # All of the core is instrumented, so that the fuzzer sees where inputs lead.

@@ -10,7 +10,7 @@
 #include <QPainterPath>
 #include <QPushButton>
 #include <QRadioButton>
-#include <QtTest>
+#include <QTest>
 
 #include <cmath>
 

@@ -2,7 +2,7 @@
 #include <QMap>
 #include <QRegularExpression>
 #include <QSet>
-#include <QtTest>
+#include <QTest>
 
 /// Which folder may include which, as docs/architecture.md draws it. A new folder needs a line here and there.
 class ArchitectureTest : public QObject {

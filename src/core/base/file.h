@@ -26,6 +26,22 @@ Status writeFile(const std::filesystem::path& path, std::string_view bytes);
 /// not be written. What writers that have died left in the folder is removed.
 Status writeThrough(const std::filesystem::path& path, const std::function<Status(const std::filesystem::path&)>& write);
 
+/// Has the system bring a file to the disk while it is still being written, so that nobody waits long for it at the end.
+class EarlyFlush {
+public:
+    EarlyFlush() = default;
+    explicit EarlyFlush(const std::filesystem::path& path);
+    EarlyFlush(EarlyFlush&& other) noexcept;
+    EarlyFlush& operator=(EarlyFlush&& other) noexcept;
+    ~EarlyFlush();
+
+    void wrote(std::size_t bytes);
+
+private:
+    int m_file = -1;
+    std::size_t m_waiting = 0;
+};
+
 /// Where writing to `path` will end, links followed; an Error where writeThrough would refuse. For work that takes long: it is asked first.
 Result<std::filesystem::path> outputPlace(const std::filesystem::path& path);
 

@@ -373,6 +373,50 @@ CAELUMEN_FAST void gather(const float* v, int n, float pivot, float weight, cons
     }
 }
 
+CAELUMEN_FAST void gatherByTurns(const float* v, int n, float pivot, float weight, const float* each, bool second, float* turn, const Gathered& a,
+                                 const Gathered& b) {
+    const Gathered halves[2] = {a, b};
+    const auto only = [](const Floats& x, const Ints& where) __attribute__((always_inline)) {
+        return reinterpret_cast<Floats>(reinterpret_cast<Ints>(x) & where);
+    };
+    int i = 0;
+    for (; i + kWide <= n; i += kWide) {
+        const Floats d = load(v + i) - pivot, now = load(turn + i);
+        const Ints is = d == d, byTurns = load(each + i) != 0, late = (byTurns & (now != 0)) | (~byTurns & (second ? -1 : 0));
+        store(now + only(1 - 2 * now, is), turn + i);
+        for (int half = 0; half < 2; ++half) {
+            const Gathered& to = halves[half];
+            const Ints here = is & (half == 1 ? late : ~late);
+            store(load(to.sum + i) + only(weight * d, here), to.sum + i);
+            store(load(to.weight + i) + only(Floats{} + weight, here), to.weight + i);
+            store(load(to.count + i) + only(Floats{} + 1, here), to.count + i);
+            const Floats low = load(to.low + i), high = load(to.high + i);
+            store((d < low) & here ? d : low, to.low + i);
+            store((d > high) & here ? d : high, to.high + i);
+        }
+    }
+    for (; i < n; ++i) {
+        const float d = v[i] - pivot;
+        if (d != d) continue;
+        const Gathered& to = halves[each[i] != 0 ? (turn[i] != 0 ? 1 : 0) : second ? 1 : 0];
+        turn[i] = 1 - turn[i];
+        to.sum[i] += weight * d, to.weight[i] += weight, to.count[i] += 1;
+        to.low[i] = std::min(to.low[i], d), to.high[i] = std::max(to.high[i], d);
+    }
+}
+
+CAELUMEN_FAST void join(const Gathered& a, const Gathered& b, int n, const Gathered& to) {
+    const Gathered p = a, q = b, out = to;
+#pragma GCC ivdep
+    for (int i = 0; i < n; ++i) {
+        out.sum[i] = p.sum[i] + q.sum[i];
+        out.weight[i] = p.weight[i] + q.weight[i];
+        out.count[i] = p.count[i] + q.count[i];
+        out.low[i] = q.low[i] < p.low[i] ? q.low[i] : p.low[i];
+        out.high[i] = q.high[i] > p.high[i] ? q.high[i] : p.high[i];
+    }
+}
+
 CAELUMEN_FAST void calibrate(const float* v, int n, const float* zero, float level, const float* factor, float* out) {
     if (zero && factor) {
 #pragma GCC ivdep

@@ -53,6 +53,7 @@ Result<FitsBandWriter> FitsBandWriter::create(const std::filesystem::path& part,
     int status = 0;
     if (fits_create_diskfile(&raw, part.c_str(), &status) != 0) return out.failed(status);
     out.m_file.reset(raw);
+    out.m_early = EarlyFlush(part);
     std::array<long, 3> size{width, height, planes};
     fits_create_img(raw, FLOAT_IMG, planes == 1 ? 2 : 3, size.data(), &status);
     fits_set_hdrsize(raw, static_cast<int>(cards.size()) + 60, &status);
@@ -66,6 +67,7 @@ Status FitsBandWriter::write(int plane, int y, int rows, const float* values) {
     const long long first = (static_cast<long long>(plane) * m_height + y) * m_width;
     fits_write_img(m_file.get(), TFLOAT, first + 1, static_cast<LONGLONG>(rows) * m_width, const_cast<float*>(values), &status);
     if (status != 0) return failed(status);
+    m_early.wrote(static_cast<std::size_t>(rows) * static_cast<std::size_t>(m_width) * sizeof(float));
     return Done{};
 }
 

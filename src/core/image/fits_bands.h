@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/base/file.h"
 #include "core/image/fits_handle.h"
 #include "core/image/fits_writer.h"
 
@@ -19,6 +20,7 @@ private:
     Error failed(int status) const;
     std::filesystem::path m_named;
     FitsHandle m_file;
+    EarlyFlush m_early;
     int m_width = 0, m_height = 0;
 };
 

@@ -236,7 +236,7 @@ private:
             did("flat dark: mean of {} frames", darks->size());
             return masterOf(*darks, {}, nullptr, m_planes, m_job);
         }
-        if (!m_bias.empty()) return m_bias;
+        if (!m_bias.empty()) return std::move(m_bias); // the last that asks for it
         if (subtracts() && !m_out.dark.empty()) return m_out.dark;
         if (m_pedestal) return std::vector<Plane>(m_planes, Plane(m_light.width, m_light.height, static_cast<float>(*m_pedestal)));
         if (!m_out.dark.empty()) {

@@ -115,6 +115,178 @@ private:
     std::vector<float> m_room;
 };
 
+/// What the values of a row come to, pixel by pixel.
+struct Gathering {
+    std::vector<float> sum, weight, count, low, high;
+
+    void clear(std::size_t n) {
+        for (auto* v : {&sum, &weight, &count}) v->assign(n, 0);
+        low.assign(n, std::numeric_limits<float>::infinity());
+        high.assign(n, -std::numeric_limits<float>::infinity());
+    }
+    void makeRoom(std::size_t n) {
+        for (auto* v : {&sum, &weight, &count, &low, &high}) v->resize(n);
+    }
+    rows::Gathered rows() { return {sum.data(), weight.data(), count.data(), low.data(), high.data()}; }
+};
+
+/// One row of all subs, of which stacks are made: of all values, or of one half.
+class Row {
+public:
+    enum class Part { All, Odd, Even };
+
+    Row(std::span<const float* const> subs, int width, const NoiseModel& model, const CombineOptions& options, std::span<const double> weights,
+        const StarImages& images, const RowHalves& halves)
+        : m_subs(subs)
+        , m_width(width)
+        , m_model(model)
+        , m_options(options)
+        , m_weights(weights)
+        , m_images(images)
+        , m_halves(halves)
+        , m_pivot(static_cast<float>(model.level)) // sums of small numbers keep their digits
+        , m_rejects(options.reject != Rejection::None)
+        , m_median(options.method == Combination::Median)
+        , m_bias(m_rejects && !m_median ? model.bias : 0)
+        // Where stars may differ by more than noise, the limits lie too far out for clipping to bias the mean.
+        , m_partLimit(model.part > 0 ? 0.3 * model.sky / model.part : 1e30)
+        , m_steepness(subs, width, images, m_pivot) {}
+
+    void gather(Gathering& all) const {
+        all.clear(static_cast<std::size_t>(m_width));
+        for (std::size_t s = 0; s < m_subs.size(); ++s) rows::gather(m_subs[s], m_width, m_pivot, weightOf(s), all.rows());
+    }
+    void gather(Gathering& all, Gathering& odd, Gathering& even) const {
+        const auto n = static_cast<std::size_t>(m_width);
+        all.makeRoom(n), odd.clear(n), even.clear(n);
+        thread_local std::vector<float> each, turn;
+        if (!m_halves.byValue.empty()) {
+            turn.assign(n, 0), each.resize(n);
+            for (std::size_t x = 0; x < n; ++x) each[x] = m_halves.byValue[x] ? 1.0F : 0.0F;
+        }
+        for (std::size_t s = 0; s < m_subs.size(); ++s) {
+            const bool second = s % 2 == 1;
+            if (m_halves.byValue.empty())
+                rows::gather(m_subs[s], m_width, m_pivot, weightOf(s), (second ? even : odd).rows());
+            else
+                rows::gatherByTurns(m_subs[s], m_width, m_pivot, weightOf(s), each.data(), second, turn.data(), odd.rows(), even.rows());
+        }
+        rows::join(odd.rows(), even.rows(), m_width, all.rows());
+    }
+
+    void combine(Gathering& from, Part part, float* out, RowFates fates) {
+        const auto n = static_cast<std::size_t>(m_width);
+        thread_local std::vector<std::uint8_t> doubtful;
+        doubtful.resize(n);
+        const auto f = [](double v) { return static_cast<float>(v); };
+        constexpr double kNever = 1e30;
+        rows::screen(from.rows(), m_width,
+                     {m_pivot, f(m_model.sky * m_model.sky), f(m_model.photon), f(m_model.part * m_model.part), f(m_rejects ? m_options.low : kNever),
+                      f(m_rejects ? m_options.high : kNever), f(m_bias), f(m_partLimit)},
+                     out, doubtful.data());
+        if (!fates.covered.empty())
+            for (std::size_t x = 0; x < n; ++x) fates.covered[x] = static_cast<std::uint16_t>(static_cast<std::int32_t>(from.count[x]));
+        if (!fates.rejectedLow.empty()) {
+            std::fill_n(fates.rejectedLow.begin(), n, std::uint16_t{0});
+            std::fill_n(fates.rejectedHigh.begin(), n, std::uint16_t{0});
+        }
+        if (m_median) std::fill_n(doubtful.begin(), n, std::uint8_t{1}); // each is looked at
+        const auto next = [&](std::size_t x) {                           // the next doubtful one; most are not
+            for (std::uint64_t eight = 0; x + sizeof eight <= n; x += sizeof eight) {
+                std::memcpy(&eight, doubtful.data() + x, sizeof eight);
+                if (eight != 0) return x + static_cast<std::size_t>(std::countr_zero(eight)) / 8;
+            }
+            while (x < n && !doubtful[x]) ++x;
+            return x;
+        };
+        for (std::size_t x = next(0); x < n; x = next(x + 1)) {
+            if (from.count[x] == 0)
+                out[x] = kNoData;
+            else if (m_median || m_rejects)
+                out[x] = lookAt(from, part, x, fates);
+        }
+    }
+
+private:
+    float weightOf(std::size_t sub) const { return m_weights.empty() ? 1.0F : static_cast<float>(m_weights[sub]); }
+
+    void take(std::size_t x, Part part, std::vector<Value>& kept) const {
+        const bool byValue = !m_halves.byValue.empty() && m_halves.byValue[x] != 0;
+        std::size_t turn = 0;
+        for (std::size_t s = 0; s < m_subs.size(); ++s) {
+            const float v = m_subs[s][x] - m_pivot;
+            if (v != v) continue;
+            const bool even = (byValue ? turn++ : s) % 2 == 1;
+            if (part == Part::All || even == (part == Part::Even)) kept.push_back({static_cast<double>(v), m_weights.empty() ? 1.0 : m_weights[s], s});
+        }
+    }
+
+    /// The value of a pixel some of whose values may have to go.
+    float lookAt(const Gathering& from, Part part, std::size_t x, RowFates fates) {
+        constexpr double kOnStar = 1; // sigmas of the sky: below that the picture is flat
+        const auto count = static_cast<std::size_t>(from.count[x]);
+        const double above = std::max(0.0, static_cast<double>(from.sum[x]) / static_cast<double>(from.weight[x]));
+        const double correction = count > 2 && above < m_partLimit ? m_bias * std::sqrt(m_model.sky * m_model.sky + m_model.photon * above) : 0;
+        thread_local std::vector<Value> kept;
+        kept.clear();
+        take(x, part, kept);
+        putInOrder(kept); // once for all rounds
+        const auto middle = [&] { return middleOf(kept); };
+        if (m_rejects && m_images.differ() && kept.size() > 2)
+            if (const double centre = middle(); centre > kOnStar * m_model.sky) {
+                m_steepness.lookAt(static_cast<int>(x), centre);
+                for (Value& k : kept) k.steep = m_steepness.of(k.sub);
+            }
+        const auto [tooLow, tooHigh] = m_rejects ? reject(kept) : std::pair<int, int>{};
+        if (!fates.rejectedLow.empty()) fates.rejectedLow[x] = static_cast<std::uint16_t>(tooLow), fates.rejectedHigh[x] = static_cast<std::uint16_t>(tooHigh);
+        double total = 0, by = 0;
+        if (m_median)
+            total = middle(), by = 1;
+        else
+            for (const Value& k : kept) total += k.weight * k.v, by += k.weight;
+        return static_cast<float>(m_model.level + total / by - (m_median ? 0 : correction));
+    }
+
+    /// Takes out what lies too far from the middle; how many below and above.
+    std::pair<int, int> reject(std::vector<Value>& kept) const {
+        int tooLow = 0, tooHigh = 0;
+        for (int round = 0; round < 5 && kept.size() > 1; ++round) {
+            const double centre = middleOf(kept);
+            const double here = std::max(0.0, centre),
+                         expected = std::sqrt(m_model.sky * m_model.sky + m_model.photon * here + m_model.part * m_model.part * here * here);
+            if (kept.size() == 2) { // nobody can tell which: light of a trail is more likely than its lack
+                const bool apart = expected > 0 && std::abs(kept[0].v - kept[1].v) > (m_options.low + m_options.high) * expected;
+                if (apart) kept.erase(kept.begin() + (kept[0].v > kept[1].v ? 0 : 1)), ++tooHigh;
+                break;
+            }
+            const double s = std::max(expected, kept.size() > 3 || expected <= 0 ? scatter(kept, centre, m_options.reject) : 0.0);
+            if (s <= 0) break;
+            const std::size_t before = kept.size();
+            std::erase_if(kept, [&](const Value& k) {
+                const double allowed = k.steep > 0 ? std::hypot(s, k.steep) : s, lowest = centre - m_options.low * allowed,
+                             highest = centre + m_options.high * allowed;
+                const bool down = k.v < lowest, up = k.v > highest;
+                tooLow += down, tooHigh += up;
+                return down || up;
+            });
+            if (kept.size() == before) break;
+        }
+        return {tooLow, tooHigh};
+    }
+
+    std::span<const float* const> m_subs;
+    int m_width;
+    const NoiseModel& m_model;
+    const CombineOptions& m_options;
+    std::span<const double> m_weights;
+    const StarImages& m_images;
+    const RowHalves& m_halves;
+    float m_pivot;
+    bool m_rejects, m_median;
+    double m_bias, m_partLimit;
+    Steepness m_steepness;
+};
+
 } // namespace
 
 std::vector<double> spreadsOf(const std::vector<std::optional<double>>& fwhm_px) {
@@ -148,95 +320,17 @@ double clippingBias(std::size_t n, const CombineOptions& options) {
 }
 
 void combineRows(std::span<const float* const> subs, int width, const NoiseModel& model, const CombineOptions& options, std::span<const double> weights,
-                 float* out, RowFates fates, const StarImages& images) {
-    const auto n = static_cast<std::size_t>(width);
-    thread_local std::vector<float> sum, weight, count, low, high;
-    thread_local std::vector<std::uint8_t> doubtful;
-    thread_local std::vector<Value> kept;
-    for (auto* v : {&sum, &weight, &count}) v->assign(n, 0);
-    low.assign(n, std::numeric_limits<float>::infinity());
-    high.assign(n, -std::numeric_limits<float>::infinity());
-    doubtful.resize(n);
-    const auto pivot = static_cast<float>(model.level); // sums of small numbers keep their digits
-    const rows::Gathered gathered{sum.data(), weight.data(), count.data(), low.data(), high.data()};
-    for (std::size_t s = 0; s < subs.size(); ++s) rows::gather(subs[s], width, pivot, weights.empty() ? 1.0F : static_cast<float>(weights[s]), gathered);
-
-    const double lowest = options.low, highest = options.high;
-    const bool rejects = options.reject != Rejection::None, median = options.method == Combination::Median;
-    const double bias = rejects && !median ? model.bias : 0;
-    // Where stars may differ by more than noise, the limits lie too far out for clipping to bias the mean.
-    const double partLimit = model.part > 0 ? 0.3 * model.sky / model.part : 1e30;
-    const auto f = [](double v) { return static_cast<float>(v); };
-    constexpr double kNever = 1e30;
-    rows::screen(gathered, width,
-                 {pivot, f(model.sky * model.sky), f(model.photon), f(model.part * model.part), f(rejects ? lowest : kNever), f(rejects ? highest : kNever),
-                  f(bias), f(partLimit)},
-                 out, doubtful.data());
-    constexpr double kOnStar = 1; // sigmas of the sky: below that the picture is flat
-    Steepness steepness(subs, width, images, pivot);
-    if (!fates.covered.empty())
-        for (std::size_t x = 0; x < n; ++x) fates.covered[x] = static_cast<std::uint16_t>(static_cast<std::int32_t>(count[x]));
-    if (!fates.rejectedLow.empty()) {
-        std::fill_n(fates.rejectedLow.begin(), n, std::uint16_t{0});
-        std::fill_n(fates.rejectedHigh.begin(), n, std::uint16_t{0});
+                 float* out, RowFates fates, const StarImages& images, RowHalves halves) {
+    thread_local Gathering all, odd, even;
+    Row row(subs, width, model, options, weights, images, halves);
+    if (!halves.odd) {
+        row.gather(all);
+        return row.combine(all, Row::Part::All, out, fates);
     }
-    if (median) std::fill_n(doubtful.begin(), n, std::uint8_t{1}); // each is looked at
-    const auto next = [&](std::size_t x) {                         // the next doubtful one; most are not
-        for (std::uint64_t eight = 0; x + sizeof eight <= n; x += sizeof eight) {
-            std::memcpy(&eight, doubtful.data() + x, sizeof eight);
-            if (eight != 0) return x + static_cast<std::size_t>(std::countr_zero(eight)) / 8;
-        }
-        while (x < n && !doubtful[x]) ++x;
-        return x;
-    };
-    for (std::size_t x = next(0); x < n; x = next(x + 1)) {
-        if (count[x] == 0) {
-            out[x] = kNoData;
-            continue;
-        }
-        if (!median && !rejects) continue;
-        const auto all = static_cast<std::size_t>(count[x]);
-        const double above = std::max(0.0, static_cast<double>(sum[x]) / static_cast<double>(weight[x]));
-        const double correction = all > 2 && above < partLimit ? bias * std::sqrt(model.sky * model.sky + model.photon * above) : 0;
-        kept.clear();
-        for (std::size_t s = 0; s < subs.size(); ++s)
-            if (const float v = subs[s][x] - pivot; v == v) kept.push_back({static_cast<double>(v), weights.empty() ? 1.0 : weights[s], s});
-        putInOrder(kept); // once for all rounds
-        std::uint16_t tooLow = 0, tooHigh = 0;
-        const auto middle = [&] { return middleOf(kept); };
-        if (rejects && images.differ() && kept.size() > 2)
-            if (const double centre = middle(); centre > kOnStar * model.sky) {
-                steepness.lookAt(static_cast<int>(x), centre);
-                for (Value& k : kept) k.steep = steepness.of(k.sub);
-            }
-        for (int round = 0; rejects && round < 5 && kept.size() > 1; ++round) {
-            const double centre = middle();
-            const double here = std::max(0.0, centre),
-                         expected = std::sqrt(model.sky * model.sky + model.photon * here + model.part * model.part * here * here);
-            if (kept.size() == 2) { // nobody can tell which: light of a trail is more likely than its lack
-                const bool apart = expected > 0 && std::abs(kept[0].v - kept[1].v) > (lowest + highest) * expected;
-                if (apart) kept.erase(kept.begin() + (kept[0].v > kept[1].v ? 0 : 1)), ++tooHigh;
-                break;
-            }
-            const double s = std::max(expected, kept.size() > 3 || expected <= 0 ? scatter(kept, centre, options.reject) : 0.0);
-            if (s <= 0) break;
-            const std::size_t before = kept.size();
-            std::erase_if(kept, [&](const Value& k) {
-                const double allowed = k.steep > 0 ? std::hypot(s, k.steep) : s;
-                const bool down = k.v<centre - lowest * allowed, up = k.v> centre + highest * allowed;
-                tooLow = static_cast<std::uint16_t>(tooLow + down), tooHigh = static_cast<std::uint16_t>(tooHigh + up);
-                return down || up;
-            });
-            if (kept.size() == before) break;
-        }
-        if (!fates.rejectedLow.empty()) fates.rejectedLow[x] = tooLow, fates.rejectedHigh[x] = tooHigh;
-        double total = 0, by = 0;
-        if (median)
-            total = middle(), by = 1;
-        else
-            for (const Value& k : kept) total += k.weight * k.v, by += k.weight;
-        out[x] = static_cast<float>(model.level + total / by - (median ? 0 : correction));
-    }
+    row.gather(all, odd, even);
+    row.combine(all, Row::Part::All, out, fates);
+    row.combine(odd, Row::Part::Odd, halves.odd, {});
+    row.combine(even, Row::Part::Even, halves.even, {});
 }
 
 } // namespace caelumen

@@ -38,11 +38,18 @@ struct RowFates {
     std::span<std::uint16_t> rejectedLow, rejectedHigh;
 };
 
+/// The same row as two stacks of half the depth, each clipped by itself.
+struct RowHalves {
+    float *odd = nullptr, *even = nullptr; ///< the first sub is odd; null: not wanted
+    std::span<const std::uint8_t> byValue; ///< 1: of this pixel the values take turns, in the order of the subs; 0, or empty: the subs do
+};
+
 /// Combines the same row of several subs; NaN is no value, a pixel without any becomes NaN. Rejection is about the median, with the larger of the model's sigma
 /// and 1.4826 MAD (with Rejection::Winsor: the winsorised sigma, Huber 1981), wider where the picture is steep by what the sub's own star image and a shift of
-/// an eighth of a pixel make of it; it never takes the last value. `weights`: one a sub; empty: equal.
+/// an eighth of a pixel make of it; it never takes the last value; halves ask all subs how steep the
+/// picture is. `weights`: one a sub; empty: equal.
 void combineRows(std::span<const float* const> rows, int width, const NoiseModel& model, const CombineOptions& options, std::span<const double> weights,
-                 float* out, RowFates fates = {}, const StarImages& images = {});
+                 float* out, RowFates fates = {}, const StarImages& images = {}, RowHalves halves = {});
 
 /// What unequal limits do to the mean of `n` values of unit normal noise, by trying it on some 400 000 of them: good to 0.002.
 double clippingBias(std::size_t n, const CombineOptions& options);

@@ -3,6 +3,7 @@
 #include "core/base/pixel_rows.h"
 
 #include <array>
+#include <cstring>
 #include <vector>
 
 namespace caelumen {
@@ -52,9 +53,24 @@ rows::SixTaps tapsFrom(double phase, double step, int n) {
     return out;
 }
 
+/// Whether n flags that lie `stride` apart are all 1.
+bool allOf(const std::uint8_t* flags, int stride, int n) {
+    int i = 0;
+    if (stride == 2) { // four at a time
+        constexpr std::uint64_t kEverySecond = 0x0001000100010001;
+        for (std::uint64_t eight = 0; i + 4 <= n - 1; i += 4) {
+            std::memcpy(&eight, flags + 2 * static_cast<std::ptrdiff_t>(i), sizeof eight);
+            if ((eight & kEverySecond) != kEverySecond) return false;
+        }
+    }
+    for (; i < n; ++i)
+        if (flags[static_cast<std::ptrdiff_t>(stride) * i] == 0) return false;
+    return true;
+}
+
 } // namespace
 
-void resampleRow(const RowBand& from, const Alignment::Affine& to, int y, int width, float weight, float* out) {
+void resampleRow(const RowBand& from, const Alignment::Affine& to, int y, int width, float weight, float* out, const std::uint8_t* known) {
     // Output pixels `stride` apart lie about one lattice pixel apart: each such comb is walked by itself.
     const int stride = std::clamp(static_cast<int>(std::lround(1 / std::max(1e-3, std::abs(to.xx)))), 1, 4);
     const double stepX = to.xx * stride, stepY = to.yx * stride;
@@ -88,7 +104,9 @@ void resampleRow(const RowBand& from, const Alignment::Affine& to, int y, int wi
             for (int i = 0; i < first; ++i) place[static_cast<std::ptrdiff_t>(stride) * i] = kNoData;
             for (int i = last + 1; i < length; ++i) place[static_cast<std::ptrdiff_t>(stride) * i] = kNoData;
             const int n = last - first + 1;
-            if (n > 0 && whole) {
+            if (n > 0 && known && allOf(known + comb + static_cast<std::ptrdiff_t>(stride) * (k + first), stride, n)) {
+                for (int i = first; i <= last; ++i) place[static_cast<std::ptrdiff_t>(stride) * i] += kPassedOver; // no data stays so
+            } else if (n > 0 && whole) {
                 const float* row = from.row(iy);
                 for (int i = first; i <= last; ++i) place[static_cast<std::ptrdiff_t>(stride) * i] += weight * row[ix + direction * i];
             } else if (n > 0) {

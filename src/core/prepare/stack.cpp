@@ -17,6 +17,7 @@
 
 #include <algorithm>
 #include <array>
+#include <atomic>
 #include <cmath>
 #include <cstdint>
 #include <cstring>
@@ -49,7 +50,14 @@ public:
     RowBlock(const StackPlan& plan, int rows)
         : m_plan(plan)
         , m_room(rows + 2)
-        , m_values(plan.channels.size(), std::vector<float>(plan.inputs.size() * static_cast<std::size_t>(m_room) * static_cast<std::size_t>(plan.width))) {}
+        , m_row(static_cast<std::size_t>(plan.width))
+        , m_channels(plan.channels.size()) {
+        const std::size_t size = static_cast<std::size_t>(m_room) * m_row;
+        for (std::size_t c = 0; c < m_channels.size(); ++c) {
+            m_channels[c].values.resize(plan.inputs.size() * size);
+            if (plan.channels[c].dropReach > 0) m_channels[c].dropped.resize(size), m_channels[c].covered.resize(size);
+        }
+    }
 
     /// Makes rows y to y + rows - 1 and their neighbours available.
     Status hold(int y, int rows) {
@@ -59,23 +67,85 @@ public:
         m_first = first, m_end = end;
         return fill(first + known, end);
     }
-    const float* row(std::size_t channel, std::size_t sub, int y) const { return m_values[channel].data() + offset(sub, y); }
+    const float* row(std::size_t channel, std::size_t sub, int y) const { return m_channels[channel].values.data() + offset(sub, y); }
+    /// Of a drizzled channel: 1 for pixels whose values are drops; and the subs that reach each pixel.
+    std::span<const std::uint8_t> dropped(std::size_t channel, int y) const { return {m_channels[channel].dropped.data() + offset(0, y), m_row}; }
+    std::span<const std::uint16_t> covered(std::size_t channel, int y) const { return {m_channels[channel].covered.data() + offset(0, y), m_row}; }
 
 private:
-    std::size_t offset(std::size_t sub, int y) const {
-        return (sub * static_cast<std::size_t>(m_room) + static_cast<std::size_t>(y - m_first)) * static_cast<std::size_t>(m_plan.width);
-    }
+    struct Channel {
+        std::vector<float> values; ///< sub after sub, row after row
+        std::vector<std::uint8_t> dropped;
+        std::vector<std::uint16_t> covered;
+    };
+    std::size_t offset(std::size_t sub, int y) const { return (sub * static_cast<std::size_t>(m_room) + static_cast<std::size_t>(y - m_first)) * m_row; }
 
     void move(int by, int rows) {
-        const auto row = static_cast<std::size_t>(m_plan.width);
-        for (auto& values : m_values)
-            for (std::size_t i = 0; i < m_plan.inputs.size(); ++i) {
-                float* to = values.data() + i * static_cast<std::size_t>(m_room) * row;
-                std::memmove(to, to + static_cast<std::size_t>(by) * row, static_cast<std::size_t>(rows) * row * sizeof(float));
-            }
+        const auto down = [&](auto* to) { std::memmove(to, to + static_cast<std::size_t>(by) * m_row, static_cast<std::size_t>(rows) * m_row * sizeof *to); };
+        for (Channel& channel : m_channels) {
+            for (std::size_t i = 0; i < m_plan.inputs.size(); ++i) down(channel.values.data() + i * static_cast<std::size_t>(m_room) * m_row);
+            if (!channel.dropped.empty()) down(channel.dropped.data()), down(channel.covered.data());
+        }
     }
 
     Status fill(int from, int end) {
+        eachDrizzledRow(from, end, [&](std::size_t c, int y) { markDropped(c, y); });
+        if (const Status filled = fillSubs(from, end); !filled) return filled;
+        std::atomic<bool> lacks = false; // drops without a value: there all subs count after all
+        eachDrizzledRow(from, end, [&](std::size_t c, int y) {
+            if (!holdsDrops(c, y)) lacks = true;
+        });
+        if (lacks)
+            if (const Status filled = fillSubs(from, end); !filled) return filled;
+        eachDrizzledRow(from, end, [&](std::size_t c, int y) { keepValues(c, y); });
+        return Done{};
+    }
+
+    template<class Do>
+    void eachDrizzledRow(int from, int end, Do with) {
+        for (std::size_t c = 0; c < m_channels.size(); ++c)
+            if (m_plan.channels[c].dropReach > 0) tbb::parallel_for(from, end, [&](int y) { with(c, y); });
+    }
+
+    void markDropped(std::size_t c, int y) {
+        std::uint8_t* const dropped = m_channels[c].dropped.data() + offset(0, y);
+        std::fill_n(dropped, m_row, std::uint8_t{0});
+        for (const StackInput& in : m_plan.inputs)
+            countDrops(in.to[c], y, m_plan.width, m_plan.channels[c].dropReach, m_plan.latticeWidth, m_plan.latticeHeight, dropped);
+        for (std::size_t x = 0; x < m_row; ++x) dropped[x] = dropped[x] >= kFewestDrops;
+    }
+
+    /// Takes the mark from pixels with fewer values than it takes; false if there were any.
+    bool holdsDrops(std::size_t c, int y) {
+        thread_local std::vector<std::uint16_t> values;
+        values.assign(m_row, 0);
+        for (std::size_t i = 0; i < m_plan.inputs.size(); ++i) {
+            const float* const v = row(c, i, y);
+            for (std::size_t x = 0; x < m_row; ++x) values[x] = static_cast<std::uint16_t>(values[x] + (std::abs(v[x]) < kPassedOver));
+        }
+        std::uint8_t* const dropped = m_channels[c].dropped.data() + offset(0, y);
+        unsigned lost = 0;
+        for (std::size_t x = 0; x < m_row; ++x) {
+            const bool lacks = dropped[x] != 0 && values[x] < kFewestDrops;
+            lost += lacks, dropped[x] = lacks ? 0 : dropped[x];
+        }
+        return lost == 0;
+    }
+
+    /// Forgets what only reaches a pixel, and counts it.
+    void keepValues(std::size_t c, int y) {
+        std::uint16_t* const covered = m_channels[c].covered.data() + offset(0, y);
+        std::fill_n(covered, m_row, std::uint16_t{0});
+        for (std::size_t i = 0; i < m_plan.inputs.size(); ++i) {
+            float* const v = m_channels[c].values.data() + offset(i, y);
+            for (std::size_t x = 0; x < m_row; ++x) {
+                covered[x] = static_cast<std::uint16_t>(covered[x] + (v[x] == v[x]));
+                v[x] = v[x] == kPassedOver ? kNoData : v[x];
+            }
+        }
+    }
+
+    Status fillSubs(int from, int end) {
         std::mutex guard;
         std::optional<Error> failure;
         tbb::parallel_for(std::size_t{0}, m_plan.inputs.size(), [&](std::size_t i) {
@@ -107,12 +177,13 @@ private:
             const StackChannel& channel = m_plan.channels[c];
             const auto weight = 1.0F / static_cast<float>(channel.lattices.size());
             for (int y = from; y < end; ++y) {
-                float* out = m_values[c].data() + offset(i, y);
+                float* out = m_channels[c].values.data() + offset(i, y);
+                const std::uint8_t* dropped = channel.dropReach > 0 ? m_channels[c].dropped.data() + offset(0, y) : nullptr;
                 std::fill_n(out, m_plan.width, 0.0F);
                 std::vector<RowBand> bands;
                 for (const std::size_t l : channel.lattices) bands.push_back({to[l], m_plan.latticeWidth, low, std::max(0, high - low)});
-                for (std::size_t l = 0; l < bands.size(); ++l) resampleRow(bands[l], in.to[c][l], y, m_plan.width, weight, out);
-                if (channel.dropReach > 0) dropInto(bands, in.to[c], y, m_plan.width, channel.dropReach, out);
+                for (std::size_t l = 0; l < bands.size(); ++l) resampleRow(bands[l], in.to[c][l], y, m_plan.width, weight, out, dropped);
+                if (dropped) dropInto(bands, in.to[c], y, m_plan.width, channel.dropReach, dropped, out);
                 const SkyPlane& o = channel.offset[i];
                 const double scale = channel.scale[i], start = o.middle + o.x * (-0.5 * (m_plan.width - 1)) + o.y * (y - 0.5 * (m_plan.height - 1));
                 const double pivot = scale == 1 ? 0 : channel.model.level;
@@ -125,7 +196,8 @@ private:
 
     const StackPlan& m_plan;
     int m_room, m_first = 0, m_end = 0;
-    std::vector<std::vector<float>> m_values; ///< by channel: sub after sub, row after row
+    std::size_t m_row;
+    std::vector<Channel> m_channels;
 };
 
 /// The stack, and what is wanted beside it.
@@ -303,38 +375,18 @@ private:
     Tally combineRow(const RowBlock& block, std::size_t c, int y, std::size_t at) {
         const StackChannel& channel = m_plan.channels[c];
         const std::ptrdiff_t above = y > 0 ? -static_cast<std::ptrdiff_t>(m_row) : 0, below = y + 1 < m_plan.height ? static_cast<std::ptrdiff_t>(m_row) : 0;
-        struct Part {
-            std::vector<const float*> rows;
-            std::vector<double> weights, spread;
-        } all, odd, even;
-        for (std::size_t i = 0; i < m_subs; ++i)
-            for (Part* part : {&all, i % 2 ? &even : &odd}) {
-                part->rows.push_back(block.row(c, i, y));
-                if (!channel.weights.empty()) part->weights.push_back(channel.weights[i]);
-                if (!channel.spread.empty()) part->spread.push_back(channel.spread[i]);
-            }
-        const bool sampled = m_subs >= 2 && y % 16 == 0, halved = m_subs >= 2 && (m_recipe.halves || sampled);
-        thread_local DrizzledRows drops;
-        std::ptrdiff_t up = above, down = below;
-        if (channel.dropReach > 0) {
-            std::vector<std::int8_t> sites(m_subs * m_row);
-            for (std::size_t i = 0; i < m_subs; ++i) sitesInRow(m_plan.inputs[i].to[c], y, m_plan.width, channel.dropReach, sites.data() + i * m_row);
-            drops.choose(all.rows, sites, m_plan.width, above, below, halved);
-            up = above != 0 ? -drops.stride() : 0, down = below != 0 ? drops.stride() : 0;
-            all.rows = drops.of(DrizzledRows::Part::All);
-            odd = even = all; // values are divided, not subs
-            if (halved) odd.rows = drops.of(DrizzledRows::Part::Odd), even.rows = drops.of(DrizzledRows::Part::Even);
-        }
-        const auto combine = [&](const Part& part, float* out, RowFates fates = {}) {
-            combineRows(part.rows, m_plan.width, channel.model, m_recipe.combine, part.weights, out, fates, {part.spread, up, down});
-        };
+        std::vector<const float*> rows;
+        for (std::size_t i = 0; i < m_subs; ++i) rows.push_back(block.row(c, i, y));
+        const bool sampled = m_subs >= 2 && y % 16 == 0, halved = m_subs >= 2 && (m_recipe.halves || sampled), drizzled = channel.dropReach > 0;
         std::vector<std::uint16_t> there(m_row), low(m_row), high(m_row);
         BandPixels& pixels = m_pixels[m_turn];
-        float* const result = pixels.stack.data() + at;
-        combine(all, result, {there, low, high});
-        const std::vector<std::uint16_t>& covered = channel.dropReach > 0 ? drops.covered() : there;
+        float *const result = pixels.stack.data() + at, *const first = pixels.odd.data() + at, *const second = pixels.even.data() + at;
+        RowHalves halves;
+        if (halved) halves = {first, second, drizzled ? block.dropped(c, y) : std::span<const std::uint8_t>()};
+        combineRows(rows, m_plan.width, channel.model, m_recipe.combine, channel.weights, result, {there, low, high}, {channel.spread, above, below}, halves);
+        const std::span<const std::uint16_t> covered = drizzled ? block.covered(c, y) : there;
         Tally tally;
-        tally.drizzled = channel.dropReach > 0 ? drops.drizzled() : 0;
+        if (drizzled) tally.drizzled = static_cast<double>(std::ranges::count(block.dropped(c, y), std::uint8_t{1}));
         std::uint64_t values = 0, rejected = 0, enough = 0;
         for (std::size_t x = 0; x < m_row; ++x) {
             values += there[x], rejected += static_cast<std::uint32_t>(low[x]) + high[x], enough += covered[x] >= m_least;
@@ -343,12 +395,9 @@ private:
         tally.values = static_cast<double>(values), tally.rejected = static_cast<double>(rejected), tally.covered = static_cast<double>(enough);
         if (m_recipe.maps) {
             for (std::size_t x = 0; x < m_row; ++x) pixels.coverage[at + x] = there[x], pixels.rejected[at + x] = static_cast<float>(low[x] + high[x]);
-            spreadOfMean(all.rows, channel.model, result, pixels.noise.data() + at);
+            spreadOfMean(rows, channel.model, result, pixels.noise.data() + at);
         }
         if (halved) {
-            float *const first = pixels.odd.data() + at, *const second = pixels.even.data() + at;
-            combine(odd, first);
-            combine(even, second);
             for (std::size_t x = 0; x < m_row; ++x)
                 if (covered[x] < m_least) first[x] = second[x] = kNoData;
             if (sampled)

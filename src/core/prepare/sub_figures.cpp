@@ -9,8 +9,10 @@
 #include "core/stars/defects.h"
 
 #include <tbb/parallel_for.h>
+#include <tbb/parallel_invoke.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <numeric>
 
@@ -29,6 +31,26 @@ double middleLevel(const BackgroundMesh& mesh) {
     for (const MeshCell& c : mesh.cells)
         if (c.used) levels.push_back(c.level);
     return median(std::span<double>(levels));
+}
+
+/// What a sub tells of one channel's sky.
+struct ChannelSky {
+    bool usable = false;
+    std::array<double, 4> surface{};
+    double noise = 0, vignetteSigma = 0;
+};
+ChannelSky channelSky(const BackgroundMesh& mesh, const Plane& plane) {
+    if (mesh.coverage() <= 0) return {};
+    const Surface s = skySurface(mesh, plane);
+    return {true, s.valid ? std::array{s.b0, s.bx, s.by, s.q} : std::array{middleLevel(mesh), 0.0, 0.0, 0.0}, SmoothSky(mesh).typicalSigma(),
+            s.valid && s.b0 > 0 ? std::sqrt(s.covariance[3][3]) / s.b0 : 0};
+}
+
+/// Hot pixels as well: they are part of what a sensor does.
+double partAbove(const Plane& plane, float limit) {
+    std::size_t full = 0;
+    for (std::size_t i = 0; i < plane.size(); i += 7) full += plane.data()[i] >= limit;
+    return 7.0 * static_cast<double>(full) / static_cast<double>(plane.size());
 }
 
 double radiusFor(const Psf& psf) {
@@ -67,20 +89,34 @@ SubFigures measureSub(std::vector<Plane>& planes, const FrameInfo& info, const S
     out.start = info.facts.start.value_or("");
     out.exposure_s = info.facts.sub_exposure_s;
     out.temperature_c = info.facts.sensor_temperature_c;
+    const BackgroundMesh own = sampleMesh(planes[how.channel], defaultCell(planes[how.channel]));
+    Plane& plane = planes[how.channel];
+    std::vector<ChannelSky> skies(planes.size());
+    std::optional<SmoothSky> smooth;
+    PlaneStars stars;
+    tbb::parallel_invoke(
+        [&] {
+            tbb::parallel_for(std::size_t{0}, planes.size(), [&](std::size_t c) {
+                skies[c] = c == how.channel ? channelSky(own, plane) : channelSky(sampleMesh(planes[c], defaultCell(planes[c])), planes[c]);
+            });
+        },
+        [&] {
+            if (own.coverage() <= 0) return;
+            smooth = findingSky(plane);
+            out.saturatedPart = partAbove(plane, static_cast<float>(0.98 * how.fullScale));
+            const Defects defects = markDefects(plane, *smooth);
+            stars = findStars(plane, *smooth, how.fullScale, info.geometry(how.channel).split, defects.maxima);
+        });
     for (std::size_t c = 0; c < planes.size(); ++c) {
-        const BackgroundMesh mesh = sampleMesh(planes[c], defaultCell(planes[c]));
-        if (mesh.coverage() <= 0) {
+        if (!skies[c].usable) {
             out.problem = phrase("It holds no usable pixels.");
             return out;
         }
-        const Surface s = skySurface(mesh, planes[c]);
         const std::string& name = info.channels[c];
-        out.sky[name] = s.valid ? std::array{s.b0, s.bx, s.by, s.q} : std::array{middleLevel(mesh), 0.0, 0.0, 0.0};
-        if (c == how.channel && s.valid && s.b0 > 0) out.vignetteSigma = std::sqrt(s.covariance[3][3]) / s.b0;
-        out.level[name] = out.sky[name][0];
-        out.noise[name] = SmoothSky(mesh).typicalSigma();
+        out.sky[name] = skies[c].surface, out.level[name] = skies[c].surface[0], out.noise[name] = skies[c].noise;
     }
-    Plane& plane = planes[how.channel];
+    const SmoothSky& fine = *smooth;
+    out.vignetteSigma = skies[how.channel].vignetteSigma;
     const PlaneGeometry geometry = info.geometry(how.channel);
     out.channel = info.channels[how.channel];
     const auto& sky = out.sky[out.channel];
@@ -90,13 +126,6 @@ SubFigures measureSub(std::vector<Plane>& planes, const FrameInfo& info, const S
         out.vignette = sky[3] / sky[0];
     }
 
-    const SmoothSky fine = findingSky(plane);
-    std::size_t full = 0; // hot pixels as well: they are part of what a sensor does
-    const auto limit = static_cast<float>(0.98 * how.fullScale);
-    for (std::size_t i = 0; i < plane.size(); i += 7) full += plane.data()[i] >= limit;
-    out.saturatedPart = 7.0 * static_cast<double>(full) / static_cast<double>(plane.size());
-    const Defects defects = markDefects(plane, fine);
-    const PlaneStars stars = findStars(plane, fine, how.fullScale, geometry.split, defects.maxima);
     out.stars = stars.counted();
     if (stars.psf)
         out.fwhm_px = stars.psf->fwhm * geometry.pitch, out.eccentricity = stars.psf->eccentricity, out.tilt = stars.psf->tilt,

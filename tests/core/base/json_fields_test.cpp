@@ -1,6 +1,6 @@
 #include "core/base/json_fields.h"
 
-#include <QtTest>
+#include <QTest>
 
 using namespace caelumen;
 

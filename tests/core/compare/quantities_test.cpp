@@ -4,7 +4,7 @@
 #include "support/scenes.h"
 
 #include <QTemporaryDir>
-#include <QtTest>
+#include <QTest>
 
 #include <array>
 #include <filesystem>

@@ -1,6 +1,6 @@
 #include "core/image/name_facts.h"
 
-#include <QtTest>
+#include <QTest>
 
 using namespace caelumen;
 

@@ -1,7 +1,7 @@
 #include "core/base/statistics.h"
 #include "core/measure/structure.h"
 
-#include <QtTest>
+#include <QTest>
 
 #include <cmath>
 

@@ -1,6 +1,6 @@
 #include "core/model/facts.h"
 
-#include <QtTest>
+#include <QTest>
 
 using namespace caelumen;
 

@@ -7,7 +7,7 @@
 #include "core/optics/starter.h"
 #include "support/scenes.h"
 
-#include <QtTest>
+#include <QTest>
 
 #include <set>
 

@@ -3,7 +3,7 @@
 #include "core/optics/passband.h"
 #include "support/curves.h"
 
-#include <QtTest>
+#include <QTest>
 
 #include <cmath>
 

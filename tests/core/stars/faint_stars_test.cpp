@@ -2,7 +2,7 @@
 #include "core/measure/harvest.h"
 #include "support/scenes.h"
 
-#include <QtTest>
+#include <QTest>
 
 #include <limits>
 
