@@ -75,8 +75,8 @@ struct Gathered {
     float *low, *high;           ///< extremes, less the pivot
 };
 void gather(const float* v, int n, float pivot, float weight, const Gathered& to);
-/// The same into two halves: where each[i] is 1, values go to the one and the other in turn (turn[i]: 0 for the first next, 1 for the second); where it is 0, to
-/// the second if `second` is.
+/// The same into two halves: where each[i] is 1, values go to the one and the other in turn (turn[i]: 0 for the first next, 1 for the second); where it is 0,
+/// to the second if `second` is.
 void gatherByTurns(const float* v, int n, float pivot, float weight, const float* each, bool second, float* turn, const Gathered& a, const Gathered& b);
 /// What two halves come to together.
 void join(const Gathered& a, const Gathered& b, int n, const Gathered& to);

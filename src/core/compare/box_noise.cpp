@@ -29,11 +29,13 @@ struct Boxes {
 Boxes boxesOn(const Sky& sky, const std::vector<NoiseBox>& all, const Surface* surface) {
     Boxes out;
     const bool inSky = std::count_if(all.begin(), all.end(), [](const NoiseBox& b) { return b.inSky && b.onGrid; }) >= 50;
+    const int side = sky.plane->boxSide;
+    out.boxes.reserve(all.size());
     for (const NoiseBox& b : all) {
-        if (inSky ? !b.inSky : excludedAt(sky, b.centre())) continue;
+        if (inSky ? !b.inSky : excludedAt(sky, b.centre(side))) continue;
         out.boxes.push_back(b);
         if (surface && surface->valid)
-            out.boxes.back().mean -= static_cast<float>(surface->at(SurfaceBasis::at(b.centre(), sky.plane->view.width, sky.plane->view.height)));
+            out.boxes.back().mean -= static_cast<float>(surface->at(SurfaceBasis::at(b.centre(side), sky.plane->view.width, sky.plane->view.height)));
         out.apart += b.onGrid;
     }
     return out;

@@ -38,7 +38,8 @@ public:
         Plane p;
         p.m_width = width;
         p.m_height = height;
-        p.m_data.reset(static_cast<float*>(allocateLarge(p.size() * sizeof(float))));
+        const std::size_t bytes = p.size() * sizeof(float);
+        p.m_data = {static_cast<float*>(allocateLarge(bytes)), Free{bytes}};
         return p;
     }
 
@@ -67,7 +68,8 @@ private:
     }
     int m_width = 0, m_height = 0;
     struct Free {
-        void operator()(float* memory) const { freeLarge(memory); }
+        std::size_t bytes;
+        void operator()(float* memory) const { freeLarge(memory, bytes); }
     };
     std::unique_ptr<float[], Free> m_data;
 };

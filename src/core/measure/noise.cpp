@@ -29,8 +29,9 @@ int apartPixels(int side) {
 
 std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, const PlaneView& view, const std::vector<Region>& regions,
                                  const UnmaskedStarlight& starlight) {
-    const int half = std::max(1, k / 2);
-    const int across = (plane.width() - k) / half + 1, down = (plane.height() - k) / half + 1;
+    const int half = halfBox(k);
+    constexpr int kMost = 1 << 16; // as far as a box can say its place
+    const int across = std::min(kMost, (plane.width() - k) / half + 1), down = std::min(kMost, (plane.height() - k) / half + 1);
     if (across < 1 || down < 1) return {};
     // Thinned evenly on huge frames: each kind of place by itself.
     const auto strideFor = [&](double part) {
@@ -83,13 +84,21 @@ std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, co
             const double quarter = 0.25 * k; // wings change over a few pixels: from the middles of the quarters
             const auto light = [&](double dx, double dy) { return starlight.at(static_cast<int>(centre.x + dx + 0.5), static_cast<int>(centre.y + dy + 0.5)); };
             const double wings = 0.25 * (light(-quarter, -quarter) + light(quarter, -quarter) + light(-quarter, quarter) + light(quarter, quarter));
-            out.push_back({static_cast<float>(centre.x), static_cast<float>(centre.y), static_cast<float>(sum / (k * k) - wings), i, j,
-                           static_cast<std::int16_t>(beside * own), static_cast<std::int16_t>(stepsTo(k + kGap) * own), inSky,
-                           (i / own) % beside == 0 && (j / own) % beside == 0});
+            NoiseBox& box = out.emplace_back();
+            box.mean = static_cast<float>(sum / (k * k) - wings);
+            box.i = static_cast<std::uint16_t>(i), box.j = static_cast<std::uint16_t>(j);
+            box.beside = static_cast<std::uint8_t>(std::min(255, beside * own)), box.apart = static_cast<std::uint8_t>(std::min(255, stepsTo(k + kGap) * own));
+            box.inSky = inSky, box.onGrid = (i / own) % beside == 0 && (j / own) % beside == 0;
         }
     });
     std::vector<NoiseBox> boxes;
-    for (const auto& row : rows) boxes.insert(boxes.end(), row.begin(), row.end());
+    std::size_t count = 0;
+    for (const auto& row : rows) count += row.size();
+    boxes.reserve(count); // they are kept
+    for (auto& row : rows) {
+        boxes.insert(boxes.end(), row.begin(), row.end());
+        std::vector<NoiseBox>().swap(row);
+    }
     return boxes;
 }
 
@@ -129,7 +138,7 @@ std::map<int, BoxRow> rowsOf(const std::vector<NoiseBox>& boxes) {
 }
 
 /// Each box less the mean of its two neighbours, which are `distance` away, as large as the scatter of one box.
-std::vector<float> secondDifferences(const std::map<int, BoxRow>& rows, std::int16_t NoiseBox::*distance) {
+std::vector<float> secondDifferences(const std::map<int, BoxRow>& rows, std::uint8_t NoiseBox::*distance) {
     const auto rowAt = [&](int j) {
         const auto found = rows.find(j);
         return found == rows.end() ? BoxRow{} : found->second;

@@ -3,23 +3,32 @@
 #include "core/measure/unmasked_starlight.h"
 #include "core/stars/background_mesh.h"
 
+#include <algorithm>
 #include <cstdint>
 #include <optional>
 #include <vector>
 
 namespace caelumen {
 
-/// The mean of one square "empty aperture".
+/// The mean of one square "empty aperture". Small, for a trial keeps a hundred thousand of each plane.
 struct NoiseBox {
-    float x = 0, y = 0;      ///< its centre, plane pixels
-    float mean = 0;          ///< of its pixels, plane units
-    int i = 0, j = 0;        ///< place in half-box steps
-    std::int16_t beside = 2; ///< steps to the next one that does not overlap this
-    std::int16_t apart = 3;  ///< steps to the next one that does not share noise with it either, where interpolation has spread it
-    bool inSky = false;      ///< wholly inside a sky region
-    bool onGrid = false;     ///< one of the boxes that do not overlap each other
-    Point centre() const { return {static_cast<double>(x), static_cast<double>(y)}; }
+    float mean = 0;               ///< of its pixels, plane units
+    std::uint16_t i = 0, j = 0;   ///< place in steps of half a box (halfBox)
+    std::uint8_t beside = 2;      ///< steps to the next one that does not overlap this
+    std::uint8_t apart = 3;       ///< steps to the next one that does not share noise with it either, where interpolation has spread it
+    bool inSky = false;           ///< wholly inside a sky region
+    bool onGrid = false;          ///< one of the boxes that do not overlap each other
+    Point centre(int side) const; ///< plane pixels
 };
+
+/// Steps from one box of side k to the next, plane pixels.
+inline int halfBox(int k) {
+    return std::max(1, k / 2);
+}
+inline Point NoiseBox::centre(int side) const {
+    const int half = halfBox(side);
+    return {i * half + 0.5 * (side - 1), j * half + 0.5 * (side - 1)};
+}
 
 /// Side of the boxes in plane pixels: max(1, round(10 arcsec / scale)); 5 where the scale is not known.
 int boxSide(std::optional<double> arcsecPerPlanePixel);

@@ -265,7 +265,7 @@ private:
             std::erase_if(kept, [&](const Value& k) {
                 const double allowed = k.steep > 0 ? std::hypot(s, k.steep) : s, lowest = centre - m_options.low * allowed,
                              highest = centre + m_options.high * allowed;
-                const bool down = k.v < lowest, up = k.v > highest;
+                const bool down = k.v<lowest, up = k.v> highest;
                 tooLow += down, tooHigh += up;
                 return down || up;
             });

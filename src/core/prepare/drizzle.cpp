@@ -18,7 +18,7 @@ double nearest(double v) {
 
 /// Sites that lie one beside the other in every other pixel of a row, or one alone.
 struct SiteRun {
-    int x, count;               ///< pixels x, x + 2, ...
+    int x, count; ///< pixels x, x + 2, ...
     std::size_t lattice;
     int column, direction, row; ///< of the first site; the next lies one column on
 };

@@ -17,8 +17,8 @@ inline constexpr int kFewestDrops = 2; ///< with fewer nothing tells a hit: ther
 /// drop up to `reach` away adds reach^2 / 3 to their variance.
 double dropReach(std::optional<double> fwhm_px);
 
-/// Adds one to each pixel of a stack's row for each site that lies within `reach` of its middle each way. `to`: stack pixel to lattice pixel, one for each lattice
-/// of a colour, which have a pitch of two pixels and `latticeWidth` x `latticeHeight` sites.
+/// Adds one to each pixel of a stack's row for each site that lies within `reach` of its middle each way. `to`: stack pixel to lattice pixel, one for each
+/// lattice of a colour, which have a pitch of two pixels and `latticeWidth` x `latticeHeight` sites.
 void countDrops(std::span<const Alignment::Affine> to, int y, int width, double reach, int latticeWidth, int latticeHeight, std::uint8_t* drops);
 
 /// In a row of one sub that is interpolated, puts the values of those sites, and where `dropped` is 1 but no site of this sub lies, kPassedOver.

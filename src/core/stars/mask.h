@@ -1,5 +1,7 @@
 #pragma once
 
+#include "core/base/large_memory.h"
+
 #include <cstddef>
 #include <cstdint>
 #include <memory>
@@ -16,6 +18,8 @@ struct Unfilled : std::allocator<T> {
     struct rebind {
         using other = Unfilled<U>;
     };
+    T* allocate(std::size_t n) { return static_cast<T*>(allocateLarge(n * sizeof(T))); }
+    void deallocate(T* memory, std::size_t n) { freeLarge(memory, n * sizeof(T)); }
     template<class U>
     void construct(U* at) {
         ::new (static_cast<void*>(at)) U;
