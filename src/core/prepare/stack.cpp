@@ -91,12 +91,15 @@ private:
     Status fill(int from, int end) {
         eachDrizzledRow(from, end, [&](std::size_t c, int y) { markDropped(c, y); });
         if (const Status filled = fillSubs(from, end); !filled) return filled;
-        std::atomic<bool> lacks = false; // drops without a value: there all subs count after all
+        std::vector<std::atomic<bool>> lacks(static_cast<std::size_t>(end - from)); // drops without a value: there all subs count after all
         eachDrizzledRow(from, end, [&](std::size_t c, int y) {
-            if (!holdsDrops(c, y)) lacks = true;
+            if (!holdsDrops(c, y)) lacks[static_cast<std::size_t>(y - from)] = true;
         });
-        if (lacks)
-            if (const Status filled = fillSubs(from, end); !filled) return filled;
+        for (int y = from, last = from; y < end; y = last + 1) {
+            for (last = y; last < end && lacks[static_cast<std::size_t>(last - from)];) ++last;
+            if (last > y)
+                if (const Status filled = fillSubs(y, last); !filled) return filled;
+        }
         eachDrizzledRow(from, end, [&](std::size_t c, int y) { keepValues(c, y); });
         return Done{};
     }
