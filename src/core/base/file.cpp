@@ -14,7 +14,6 @@
 #include <memory>
 #include <sys/stat.h>
 #include <unistd.h>
-#include <utility>
 
 namespace caelumen {
 namespace fs = std::filesystem;
@@ -41,21 +40,13 @@ bool flushToDisk(const fs::path& path) {
 
 EarlyFlush::EarlyFlush(const fs::path& path)
     : m_file(::open(path.c_str(), O_WRONLY | O_CLOEXEC)) {}
-EarlyFlush::EarlyFlush(EarlyFlush&& other) noexcept
-    : m_file(std::exchange(other.m_file, -1)) {}
-EarlyFlush& EarlyFlush::operator=(EarlyFlush&& other) noexcept {
-    std::swap(m_file, other.m_file);
-    return *this;
-}
-EarlyFlush::~EarlyFlush() {
-    if (m_file >= 0) ::close(m_file);
-}
+
 void EarlyFlush::wrote(std::size_t bytes) {
     constexpr std::size_t kWorthIt = 8 << 20;
     m_waiting += bytes;
-    if (m_file < 0 || m_waiting < kWorthIt) return;
+    if (m_file.number() < 0 || m_waiting < kWorthIt) return;
     m_waiting = 0;
-    ::sync_file_range(m_file, 0, 0, SYNC_FILE_RANGE_WRITE); // only a hint: what fails is told at the end
+    ::sync_file_range(m_file.number(), 0, 0, SYNC_FILE_RANGE_WRITE); // only a hint: what fails is told at the end
 }
 
 Status isFileToRead(const fs::path& path) {

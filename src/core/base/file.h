@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/base/open_file.h"
 #include "core/base/result.h"
 
 #include <filesystem>
@@ -31,14 +32,10 @@ class EarlyFlush {
 public:
     EarlyFlush() = default;
     explicit EarlyFlush(const std::filesystem::path& path);
-    EarlyFlush(EarlyFlush&& other) noexcept;
-    EarlyFlush& operator=(EarlyFlush&& other) noexcept;
-    ~EarlyFlush();
-
     void wrote(std::size_t bytes);
 
 private:
-    int m_file = -1;
+    OpenFile m_file{-1};
     std::size_t m_waiting = 0;
 };
 
