@@ -1,7 +1,7 @@
 #include "core/prepare/calibration.h"
 
 #include "core/base/phrase.h"
-#include "core/base/pixel_rows.h"
+#include "core/base/stack_rows.h"
 #include "core/base/statistics.h"
 #include "core/base/text.h"
 #include "core/prepare/master_frames.h"

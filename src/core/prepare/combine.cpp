@@ -1,6 +1,6 @@
 #include "core/prepare/combine.h"
 
-#include "core/base/pixel_rows.h"
+#include "core/base/stack_rows.h"
 #include "core/base/statistics.h"
 #include "core/image/plane.h"
 

@@ -2,6 +2,7 @@
 
 #include "core/base/phrase.h"
 #include "core/base/pixel_rows.h"
+#include "core/base/stack_rows.h"
 #include "core/base/statistics.h"
 #include "core/base/text.h"
 #include "core/image/name_facts.h"

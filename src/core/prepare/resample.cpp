@@ -1,6 +1,6 @@
 #include "core/prepare/resample.h"
 
-#include "core/base/pixel_rows.h"
+#include "core/base/stack_rows.h"
 
 #include <array>
 #include <cstring>

@@ -1,3 +1,4 @@
+#include "core/base/file.h"
 #include "core/base/statistics.h"
 #include "core/image/fits_writer.h"
 #include "core/image/frame_file.h"
@@ -162,37 +163,91 @@ private slots:
         }
     }
 
-    // Where a sub has no values, the drops that are left are too few here and there: all others count then, and no pixel is lost.
-    void aGapInOneSubCostsNoPixel() {
+    // Stars that are sharper in some subs than in others are whole in the halves too; a hit on one is not.
+    void halvesKeepStarsOfDifferentWidths() {
+        constexpr int kSubs = 9, kWidth = 41, kStar = 20, kHit = 4, kHitAt = 19;
+        constexpr double kSky = 100;
+        std::vector<std::vector<float>> stars(kSubs, std::vector<float>(3 * kWidth)); // the row with the star's top, and those beside it
+        std::vector<const float*> pointers;
+        std::vector<std::optional<double>> fwhm;
+        for (std::size_t i = 0; i < kSubs; ++i) {
+            const double sigma = i == 1 || i == 2 ? 1.3 : 1.5 + 0.01 * static_cast<double>(i); // one sharp sub in each half
+            fwhm.emplace_back(kSigmaToFwhm * sigma);
+            for (int row = 0; row < 3; ++row)
+                for (int x = 0; x < kWidth; ++x) {
+                    const double r2 = std::pow(x - kStar, 2) + std::pow(row - 1, 2);
+                    stars[i][static_cast<std::size_t>(row * kWidth + x)] = static_cast<float>(kSky + 40'000 / (sigma * sigma) * std::exp(-0.5 * r2 / (sigma * sigma)));
+                }
+            pointers.push_back(stars[i].data() + kWidth);
+        }
+        stars[kHit][kWidth + kHitAt] += 30'000;
+        const std::vector<double> spread = spreadsOf(fwhm);
+        const NoiseModel model{3, kSky, 0.5, 0.01, 0};
+        CombineOptions options;
+        options.reject = Rejection::Sigma;
+        const auto lostIn = [&](const StarImages& images) { // pixels of the halves that are not the mean of their values
+            std::vector<float> all(kWidth), odd(kWidth), even(kWidth);
+            combineRows(pointers, kWidth, model, options, {}, all.data(), {}, images, {odd.data(), even.data(), {}});
+            int lost = 0;
+            for (std::size_t x = 0; x < kWidth; ++x) {
+                double sums[2] = {0, 0};
+                int counts[2] = {0, 0};
+                for (std::size_t i = 0; i < kSubs; ++i)
+                    if (i != kHit || x != kHitAt) sums[i % 2] += static_cast<double>(pointers[i][x]), ++counts[i % 2];
+                const auto off = [&](float got, int half) { return std::abs(static_cast<double>(got) - sums[half] / counts[half]) > 0.02; };
+                lost += off(odd[x], 0) || off(even[x], 1);
+            }
+            return lost;
+        };
+        QCOMPARE(lostIn({spread, -kWidth, kWidth}), 0);
+        QVERIFY(lostIn({}) > 0); // without knowing the widths
+    }
+
+    // Where some subs have no values, the drops that are left are too few here and there: all others count then, and no pixel stands on one value alone.
+    void aGapCostsNoPixel() {
         Site place;
         place.latitude_deg = -32.4, place.longitude_deg = 21.6, place.bortle = 4;
-        const VirtualRun run = virtualRun(demoFilters()[0], SceneCamera::Mosaic, 600, 400, 6, 12, "2026-06-15T20:00:00Z", place, {"NGC 6188", 250.1, -48.7});
+        const VirtualRun run = virtualRun(demoFilters()[0], SceneCamera::Mosaic, 600, 400, 10, 12, "2026-06-15T20:00:00Z", place, {"NGC 6188", 250.1, -48.7});
         const fs::path folder = at("gap");
         QVERIFY(writeVirtualRun(run, folder, {3, 3, 3}).ok());
         auto recipe = readSubsRecipe(folder / "subs.json");
         QVERIFY(recipe.ok());
         recipe->mosaic = MosaicMode::Full;
         recipe->cull.automatic = false;
-        QVERIFY(prepareRun(*recipe, folder / "whole.fits").ok());
-        for (const std::size_t i : {std::size_t{2}, std::size_t{3}}) {
-            const auto stored = aduRows(*FrameFile::open(recipe->lights[i]), 65535);
+        recipe->maps = true;
+        const auto writeLight = [&](std::size_t i, bool gap) { // as floats, which can say that there is no value
             Plane light(600, 400);
-            QVERIFY(stored->read(0, 0, light.height(), light.data()).ok());
-            for (int y = 150; y < 250; ++y) std::fill_n(light.row(y) + 200, 150, kNoData);
-            QVERIFY(writeFits(recipe->lights[i], {&light}, subCards(run, "Light", run.scene.sub_exposure_s, run.subs[i].start)).ok());
-        }
-        QVERIFY(prepareRun(*recipe, folder / "gap.fits").ok());
-        const auto whole = FrameFile::open(folder / "whole.fits"), gap = FrameFile::open(folder / "gap.fits");
+            const auto stored = aduRows(*FrameFile::open(recipe->lights[i]), 65535);
+            if (!stored->read(0, 0, light.height(), light.data()).ok()) return false;
+            for (int y = 150; gap && y < 250; ++y) std::fill_n(light.row(y) + 200, 150, kNoData);
+            return writeFits(recipe->lights[i], {&light}, subCards(run, "Light", run.scene.sub_exposure_s, run.subs[i].start)).ok();
+        };
+        const auto stack = [&](const char* name) {
+            const auto prepared = prepareRun(*recipe, folder / name);
+            return prepared.ok() && prepared->stack && prepared->stack->subs == run.subs.size();
+        };
+        for (std::size_t i = 0; i < recipe->lights.size(); ++i) QVERIFY(writeLight(i, false));
+        QVERIFY(stack("whole.fits"));
+        for (std::size_t i = 2; i < 7; ++i) QVERIFY(writeLight(i, true));
+        QVERIFY(stack("gap.fits"));
+        const auto whole = FrameFile::open(folder / "whole.fits"), gap = FrameFile::open(folder / "gap.fits"),
+                   coverage = FrameFile::open(besideStack(folder / "gap.fits", "coverage"));
+        QVERIFY(whole.ok() && gap.ok() && coverage.ok());
         for (std::size_t c = 0; c < 3; ++c) {
-            const auto before = whole->readChannel(c), after = gap->readChannel(c);
+            const auto before = whole->readChannel(c), after = gap->readChannel(c), values = coverage->readChannel(c);
             std::vector<double> inside, outside;
+            int drizzled = 0;
             for (int y = 60; y < 340; ++y)
                 for (int x = 60; x < 540; ++x) {
-                    QVERIFY2(std::isfinite(after->at(x, y)), qPrintable(QString("channel %1, %2 %3").arg(c).arg(x).arg(y)));
+                    const QByteArray where = QString("channel %1, %2 %3").arg(c).arg(x).arg(y).toUtf8();
+                    QVERIFY2(std::isfinite(after->at(x, y)), where);
+                    QVERIFY2(values->at(x, y) >= kFewestDrops, where);
+                    drizzled += y < 120 && values->at(x, y) < 10;
                     const auto d = static_cast<double>(after->at(x, y) - before->at(x, y));
                     if (y > 170 && y < 230 && x > 220 && x < 330) inside.push_back(d);
                     if (y < 120 || y > 280) outside.push_back(d);
                 }
+            QVERIFY(drizzled > 10'000);
             const double error = robustSigma(inside) / std::sqrt(static_cast<double>(inside.size()));
             QVERIFY2(error > 0 && std::abs(median(std::span<double>(inside))) < 8 * error, qPrintable(QString("channel %1: %2").arg(c).arg(error)));
             QVERIFY(std::abs(median(std::span<double>(outside))) < 0.1 * robustSigma(inside));
