@@ -13,15 +13,6 @@ namespace {
 
 constexpr int kLanes = 16; ///< pixels done side by side
 
-/// All bits where the byte is 0, of eight bytes.
-__attribute__((always_inline)) inline Ints seen(const std::uint8_t* hidden) {
-    constexpr Ints kEach{0xff, 0xff00, 0xff0000, -0x1000000, 0xff, 0xff00, 0xff0000, -0x1000000};
-    std::array<std::int32_t, 2> flags;
-    std::memcpy(flags.data(), hidden, sizeof flags);
-    const Ints spread{flags[0], flags[0], flags[0], flags[0], flags[1], flags[1], flags[1], flags[1]};
-    return (spread & kEach) == 0;
-}
-
 __attribute__((always_inline)) inline bool isAny(const Ints& v) {
     std::array<std::int64_t, 4> x;
     std::memcpy(x.data(), &v, sizeof v);

@@ -7,53 +7,94 @@
 
 namespace caelumen::rows {
 
-CAELUMEN_FAST void gather(const float* v, int n, float pivot, float weight, const Gathered& to) {
-    float* const sum = to.sum;
-    float* const all = to.weight;
-    float* const count = to.count;
-    float* const low = to.low;
-    float* const high = to.high;
-#pragma GCC ivdep
-    for (int i = 0; i < n; ++i) {
-        const float d = v[i] - pivot;
-        const bool is = d == d;
-        sum[i] += is ? weight * d : 0.0F;
-        all[i] += is ? weight : 0.0F;
-        count[i] += is ? 1.0F : 0.0F;
-        low[i] = d < low[i] ? d : low[i];
-        high[i] = d > high[i] ? d : high[i];
+namespace {
+
+__attribute__((always_inline)) inline Floats only(const Floats& x, const Ints& where) {
+    return reinterpret_cast<Floats>(reinterpret_cast<Ints>(x) & where);
+}
+
+constexpr int kAhead = 128; ///< pixels: of many rows that are read side by side the machine foresees too few
+
+/// What eight pixels come to.
+struct Eight {
+    Floats sum{}, weight{}, count{}, low = Floats{} + std::numeric_limits<float>::infinity(), high = Floats{} - std::numeric_limits<float>::infinity();
+
+    __attribute__((always_inline)) void take(const Floats& d, float by, const Ints& here) {
+        sum += only(by * d, here);
+        weight += only(Floats{} + by, here);
+        count += only(Floats{} + 1, here);
+        low = (d < low) & here ? d : low;
+        high = (d > high) & here ? d : high;
+    }
+    __attribute__((always_inline)) void put(const Gathered& to, int i) const {
+        store(sum, to.sum + i), store(weight, to.weight + i), store(count, to.count + i);
+        store(low, to.low + i), store(high, to.high + i);
+    }
+};
+
+/// What one pixel comes to.
+struct One {
+    float sum = 0, weight = 0, count = 0, low = std::numeric_limits<float>::infinity(), high = -std::numeric_limits<float>::infinity();
+
+    void take(float d, float by) {
+        sum += by * d, weight += by, count += 1;
+        low = d < low ? d : low, high = d > high ? d : high;
+    }
+    void put(const Gathered& to, int i) const { to.sum[i] = sum, to.weight[i] = weight, to.count[i] = count, to.low[i] = low, to.high[i] = high; }
+};
+
+} // namespace
+
+CAELUMEN_FAST void gather(const float* const* v, const float* weight, int rows, int n, float pivot, const Gathered& to) {
+    int i = 0;
+    for (; i + 2 * kWide <= n; i += 2 * kWide) { // a line of the cache of each row
+        Eight left, right;
+        for (int k = 0; k < rows; ++k) {
+            __builtin_prefetch(v[k] + i + kAhead);
+            const Floats a = load(v[k] + i) - pivot, b = load(v[k] + i + kWide) - pivot;
+            left.take(a, weight[k], a == a);
+            right.take(b, weight[k], b == b);
+        }
+        left.put(to, i);
+        right.put(to, i + kWide);
+    }
+    for (; i < n; ++i) {
+        One one;
+        for (int k = 0; k < rows; ++k)
+            if (const float d = v[k][i] - pivot; d == d) one.take(d, weight[k]);
+        one.put(to, i);
     }
 }
 
-CAELUMEN_FAST void gatherByTurns(const float* v, int n, float pivot, float weight, const float* each, bool second, float* turn, const Gathered& a,
+CAELUMEN_FAST void gatherByTurns(const float* const* v, const float* weight, int rows, int n, float pivot, const std::uint8_t* each, const Gathered& a,
                                  const Gathered& b) {
-    const Gathered halves[2] = {a, b};
-    const auto only = [](const Floats& x, const Ints& where) __attribute__((always_inline)) {
-        return reinterpret_cast<Floats>(reinterpret_cast<Ints>(x) & where);
-    };
     int i = 0;
     for (; i + kWide <= n; i += kWide) {
-        const Floats d = load(v + i) - pivot, now = load(turn + i);
-        const Ints is = d == d, byTurns = load(each + i) != 0, late = (byTurns & (now != 0)) | (~byTurns & (second ? -1 : 0));
-        store(now + only(1 - 2 * now, is), turn + i);
-        for (int half = 0; half < 2; ++half) {
-            const Gathered& to = halves[half];
-            const Ints here = is & (half == 1 ? late : ~late);
-            store(load(to.sum + i) + only(weight * d, here), to.sum + i);
-            store(load(to.weight + i) + only(Floats{} + weight, here), to.weight + i);
-            store(load(to.count + i) + only(Floats{} + 1, here), to.count + i);
-            const Floats low = load(to.low + i), high = load(to.high + i);
-            store((d < low) & here ? d : low, to.low + i);
-            store((d > high) & here ? d : high, to.high + i);
+        Eight first, second;
+        const Ints byTurns = ~seen(each + i);
+        Ints turn{}; // all bits where the second is next
+        for (int k = 0; k < rows; ++k) {
+            __builtin_prefetch(v[k] + i + kAhead);
+            const Floats d = load(v[k] + i) - pivot;
+            const Ints is = d == d, late = (byTurns & turn) | (~byTurns & (k % 2 == 1 ? -1 : 0));
+            turn ^= is;
+            first.take(d, weight[k], is & ~late);
+            second.take(d, weight[k], is & late);
         }
+        first.put(a, i);
+        second.put(b, i);
     }
     for (; i < n; ++i) {
-        const float d = v[i] - pivot;
-        if (d != d) continue;
-        const Gathered& to = halves[each[i] != 0 ? (turn[i] != 0 ? 1 : 0) : second ? 1 : 0];
-        turn[i] = 1 - turn[i];
-        to.sum[i] += weight * d, to.weight[i] += weight, to.count[i] += 1;
-        to.low[i] = std::min(to.low[i], d), to.high[i] = std::max(to.high[i], d);
+        One first, second;
+        bool turn = false;
+        for (int k = 0; k < rows; ++k) {
+            const float d = v[k][i] - pivot;
+            if (d != d) continue;
+            (each[i] != 0 ? turn : k % 2 == 1) ? second.take(d, weight[k]) : first.take(d, weight[k]);
+            turn = !turn;
+        }
+        first.put(a, i);
+        second.put(b, i);
     }
 }
 

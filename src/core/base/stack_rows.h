@@ -9,12 +9,12 @@ namespace caelumen::rows {
 /// What several rows come to, pixel by pixel; NaN is passed over.
 struct Gathered {
     float *sum, *weight, *count; ///< of values less the pivot, times their weight; of the weights; of the values
-    float *low, *high;           ///< extremes, less the pivot
+    float *low, *high;           ///< extremes, less the pivot; without values infinite
 };
-void gather(const float* v, int n, float pivot, float weight, const Gathered& to);
-/// The same into two halves: where each[i] is 1, values go to the one and the other in turn (turn[i]: 0 for the first next, 1 for the second); where it is 0,
-/// to the second if `second` is.
-void gatherByTurns(const float* v, int n, float pivot, float weight, const float* each, bool second, float* turn, const Gathered& a, const Gathered& b);
+/// Of `rows` rows with `n` values each.
+void gather(const float* const* v, const float* weight, int rows, int n, float pivot, const Gathered& to);
+/// The same as two halves: where each[i] is 1, values go to the one and the other in turn; where it is 0, those of every second row go to the second.
+void gatherByTurns(const float* const* v, const float* weight, int rows, int n, float pivot, const std::uint8_t* each, const Gathered& a, const Gathered& b);
 /// What two halves come to together.
 void join(const Gathered& a, const Gathered& b, int n, const Gathered& to);
 

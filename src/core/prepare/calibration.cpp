@@ -7,6 +7,7 @@
 #include "core/prepare/master_frames.h"
 
 #include <fmt/format.h>
+#include <tbb/blocked_range.h>
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
@@ -31,6 +32,7 @@ int siteOf(const FrameInfo& info, int x, int y) {
 
 /// Turns a mean flat into factors: each colour site over the median of its central half.
 void normaliseFlat(Plane& flat, const FrameInfo& info, std::vector<std::int64_t>& dead) {
+    constexpr double kDead = 0.1; // of its colour's usual light
     std::array<std::vector<float>, 4> middle;
     const int w = flat.width(), h = flat.height(), step = std::max(1, h / 400) | 1;
     for (int y = h / 4; y < h * 3 / 4; y += step)
@@ -40,17 +42,17 @@ void normaliseFlat(Plane& flat, const FrameInfo& info, std::vector<std::int64_t>
     for (std::size_t s = 0; s < 4; ++s) site[s] = middle[s].empty() ? 1 : median(std::span<float>(middle[s]));
     std::mutex guard;
     tbb::parallel_for(0, h, [&](int y) {
+        const std::array<double, 2> usual{site[static_cast<std::size_t>(siteOf(info, 0, y))], site[static_cast<std::size_t>(siteOf(info, 1, y))]};
         float* row = flat.row(y);
-        for (int x = 0; x < w; ++x) {
-            const double part = static_cast<double>(row[x]) / site[static_cast<std::size_t>(siteOf(info, x, y))];
-            if (part > 0.1) {
-                row[x] = static_cast<float>(1 / part);
-                continue;
-            }
-            row[x] = 1;
-            const std::scoped_lock lock(guard);
-            dead.push_back(static_cast<std::int64_t>(y) * w + x);
-        }
+        thread_local std::vector<std::int64_t> here;
+        here.clear();
+        for (int x = 0; x < w; ++x)
+            if (!(static_cast<double>(row[x]) / usual[static_cast<std::size_t>(x % 2)] > kDead)) here.push_back(static_cast<std::int64_t>(y) * w + x);
+        for (int x = 0; x < w; ++x) row[x] = static_cast<float>(1 / (static_cast<double>(row[x]) / usual[static_cast<std::size_t>(x % 2)]));
+        if (here.empty()) return;
+        for (const std::int64_t i : here) flat.data()[i] = 1;
+        const std::scoped_lock lock(guard);
+        dead.insert(dead.end(), here.begin(), here.end());
     });
 }
 
@@ -60,8 +62,14 @@ void findHot(const Plane& dark, double full, std::vector<std::int64_t>& hot) {
     const double middle = median(std::span<float>(sample)), sigma = std::max(robustSigma(values), 5e-6 * full);
     // Dark current beyond the crowd's: such pixels are noisier than their photons tell.
     const auto limit = static_cast<float>(middle + std::max(20 * sigma, 0.005 * full));
-    for (std::size_t i = 0; i < dark.size(); ++i)
-        if (!(dark.data()[i] <= limit)) hot.push_back(static_cast<std::int64_t>(i));
+    std::mutex guard;
+    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, dark.size(), 1 << 18), [&](const auto& range) {
+        std::vector<std::int64_t> here;
+        for (std::size_t i = range.begin(); i < range.end(); ++i)
+            if (!(dark.data()[i] <= limit)) here.push_back(static_cast<std::int64_t>(i));
+        const std::scoped_lock lock(guard);
+        hot.insert(hot.end(), here.begin(), here.end());
+    });
     if (hot.size() > dark.size() / 50) hot.clear(); // a glow, not defects
 }
 

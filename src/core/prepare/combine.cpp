@@ -15,10 +15,8 @@ namespace caelumen {
 namespace {
 
 struct Value {
-    double v;
-    double weight;
-    std::size_t sub;
-    double steep = 0; ///< sigma for what its star image makes of a steep picture
+    float v; ///< less the pivot
+    std::uint32_t sub;
 };
 
 double medianOf(std::vector<float>& values) {
@@ -38,20 +36,22 @@ void putInOrder(std::vector<Value>& kept) {
 /// The middle of values in order.
 double middleOf(const std::vector<Value>& kept) {
     const std::size_t n = kept.size(), mid = n / 2;
-    return n % 2 == 1 ? kept[mid].v : 0.5 * (kept[mid - 1].v + kept[mid].v);
+    const double upper = static_cast<double>(kept[mid].v);
+    return n % 2 == 1 ? upper : 0.5 * (static_cast<double>(kept[mid - 1].v) + upper);
 }
 
 /// The median distance of values in order from their middle: the nearest half of them lies around it, so that the next one is always at one of two ends.
 double medianDistance(const std::vector<Value>& kept, double centre) {
     const std::size_t n = kept.size();
+    const auto v = [&](std::size_t i) { return static_cast<double>(kept[i].v); };
     std::size_t right = 0;
-    while (right < n && kept[right].v < centre) ++right;
+    while (right < n && v(right) < centre) ++right;
     std::size_t left = right;
     double last = 0, before = 0;
     for (std::size_t taken = 0; taken <= n / 2; ++taken) {
         before = last;
-        const bool fromLeft = left > 0 && (right == n || centre - kept[left - 1].v < kept[right].v - centre);
-        const double distance = fromLeft ? centre - kept[--left].v : kept[right++].v - centre;
+        const bool fromLeft = left > 0 && (right == n || centre - v(left - 1) < v(right) - centre);
+        const double distance = fromLeft ? centre - v(--left) : v(right++) - centre;
         last = static_cast<double>(static_cast<float>(distance));
     }
     return n % 2 == 1 ? last : 0.5 * (before + last);
@@ -67,7 +67,7 @@ double scatter(const std::vector<Value>& kept, double centre, Rejection how) {
     for (int round = 0; round < 5; ++round) {
         double sum = 0, squares = 0;
         for (const Value& k : kept) {
-            const double w = std::clamp(k.v, centre - 1.5 * s, centre + 1.5 * s) - centre;
+            const double w = std::clamp(static_cast<double>(k.v), centre - 1.5 * s, centre + 1.5 * s) - centre;
             sum += w, squares += w * w;
         }
         const auto n = static_cast<double>(kept.size());
@@ -119,11 +119,6 @@ private:
 struct Gathering {
     std::vector<float> sum, weight, count, low, high;
 
-    void clear(std::size_t n) {
-        for (auto* v : {&sum, &weight, &count}) v->assign(n, 0);
-        low.assign(n, std::numeric_limits<float>::infinity());
-        high.assign(n, -std::numeric_limits<float>::infinity());
-    }
     void makeRoom(std::size_t n) {
         for (auto* v : {&sum, &weight, &count, &low, &high}) v->resize(n);
     }
@@ -150,26 +145,27 @@ public:
         , m_bias(m_rejects && !m_median ? model.bias : 0)
         // Where stars may differ by more than noise, the limits lie too far out for clipping to bias the mean.
         , m_partLimit(model.part > 0 ? 0.3 * model.sky / model.part : 1e30)
-        , m_steepness(subs, width, images, m_pivot) {}
+        , m_steepness(subs, width, images, m_pivot)
+        , m_sumWeights(subs.size(), 1.0F) {
+        for (std::size_t s = 0; s < weights.size(); ++s) m_sumWeights[s] = static_cast<float>(weights[s]);
+    }
 
     void gather(Gathering& all) const {
-        all.clear(static_cast<std::size_t>(m_width));
-        for (std::size_t s = 0; s < m_subs.size(); ++s) rows::gather(m_subs[s], m_width, m_pivot, weightOf(s), all.rows());
+        all.makeRoom(static_cast<std::size_t>(m_width));
+        rows::gather(m_subs.data(), m_sumWeights.data(), count(m_subs), m_width, m_pivot, all.rows());
     }
     void gather(Gathering& all, Gathering& odd, Gathering& even) const {
-        const auto n = static_cast<std::size_t>(m_width);
-        all.makeRoom(n), odd.clear(n), even.clear(n);
-        thread_local std::vector<float> each, turn;
+        for (Gathering* g : {&all, &odd, &even}) g->makeRoom(static_cast<std::size_t>(m_width));
         if (!m_halves.byValue.empty()) {
-            turn.assign(n, 0), each.resize(n);
-            for (std::size_t x = 0; x < n; ++x) each[x] = m_halves.byValue[x] ? 1.0F : 0.0F;
-        }
-        for (std::size_t s = 0; s < m_subs.size(); ++s) {
-            const bool second = s % 2 == 1;
-            if (m_halves.byValue.empty())
-                rows::gather(m_subs[s], m_width, m_pivot, weightOf(s), (second ? even : odd).rows());
-            else
-                rows::gatherByTurns(m_subs[s], m_width, m_pivot, weightOf(s), each.data(), second, turn.data(), odd.rows(), even.rows());
+            rows::gatherByTurns(m_subs.data(), m_sumWeights.data(), count(m_subs), m_width, m_pivot, m_halves.byValue.data(), odd.rows(), even.rows());
+        } else {
+            for (const std::size_t first : {std::size_t{0}, std::size_t{1}}) {
+                thread_local std::vector<const float*> half;
+                thread_local std::vector<float> weights;
+                half.clear(), weights.clear();
+                for (std::size_t s = first; s < m_subs.size(); s += 2) half.push_back(m_subs[s]), weights.push_back(m_sumWeights[s]);
+                rows::gather(half.data(), weights.data(), count(half), m_width, m_pivot, (first == 0 ? odd : even).rows());
+            }
         }
         rows::join(odd.rows(), even.rows(), m_width, all.rows());
     }
@@ -208,7 +204,7 @@ public:
     }
 
 private:
-    float weightOf(std::size_t sub) const { return m_weights.empty() ? 1.0F : static_cast<float>(m_weights[sub]); }
+    static int count(const auto& of) { return static_cast<int>(of.size()); }
 
     void take(std::size_t x, Part part, std::vector<Value>& kept) const {
         const bool byValue = !m_halves.byValue.empty() && m_halves.byValue[x] != 0;
@@ -217,7 +213,7 @@ private:
             const float v = m_subs[s][x] - m_pivot;
             if (v != v) continue;
             const bool even = (byValue ? turn++ : s) % 2 == 1;
-            if (part == Part::All || even == (part == Part::Even)) kept.push_back({static_cast<double>(v), m_weights.empty() ? 1.0 : m_weights[s], s});
+            if (part == Part::All || even == (part == Part::Even)) kept.push_back({v, static_cast<std::uint32_t>(s)});
         }
     }
 
@@ -231,31 +227,32 @@ private:
         kept.clear();
         take(x, part, kept);
         putInOrder(kept); // once for all rounds
-        const auto middle = [&] { return middleOf(kept); };
+        bool steep = false;
         if (m_rejects && m_images.differ() && kept.size() > 2)
-            if (const double centre = middle(); centre > kOnStar * m_model.sky) {
-                m_steepness.lookAt(static_cast<int>(x), centre);
-                for (Value& k : kept) k.steep = m_steepness.of(k.sub);
-            }
-        const auto [tooLow, tooHigh] = m_rejects ? reject(kept) : std::pair<int, int>{};
+            if (const double centre = middleOf(kept); centre > kOnStar * m_model.sky) m_steepness.lookAt(static_cast<int>(x), centre), steep = true;
+        const auto [tooLow, tooHigh] = m_rejects ? reject(kept, steep) : std::pair<int, int>{};
         if (!fates.rejectedLow.empty()) fates.rejectedLow[x] = static_cast<std::uint16_t>(tooLow), fates.rejectedHigh[x] = static_cast<std::uint16_t>(tooHigh);
         double total = 0, by = 0;
         if (m_median)
-            total = middle(), by = 1;
+            total = middleOf(kept), by = 1;
         else
-            for (const Value& k : kept) total += k.weight * k.v, by += k.weight;
+            for (const Value& k : kept) {
+                const double weight = m_weights.empty() ? 1 : m_weights[k.sub];
+                total += weight * static_cast<double>(k.v), by += weight;
+            }
         return static_cast<float>(m_model.level + total / by - (m_median ? 0 : correction));
     }
 
-    /// Takes out what lies too far from the middle; how many below and above.
-    std::pair<int, int> reject(std::vector<Value>& kept) const {
+    /// Takes out what lies too far from the middle, farther where the picture is steep; how many below and above.
+    std::pair<int, int> reject(std::vector<Value>& kept, bool steep) const {
         int tooLow = 0, tooHigh = 0;
         for (int round = 0; round < 5 && kept.size() > 1; ++round) {
             const double centre = middleOf(kept);
             const double here = std::max(0.0, centre),
                          expected = std::sqrt(m_model.sky * m_model.sky + m_model.photon * here + m_model.part * m_model.part * here * here);
             if (kept.size() == 2) { // nobody can tell which: light of a trail is more likely than its lack
-                const bool apart = expected > 0 && std::abs(kept[0].v - kept[1].v) > (m_options.low + m_options.high) * expected;
+                const bool apart =
+                    expected > 0 && std::abs(static_cast<double>(kept[0].v) - static_cast<double>(kept[1].v)) > (m_options.low + m_options.high) * expected;
                 if (apart) kept.erase(kept.begin() + (kept[0].v > kept[1].v ? 0 : 1)), ++tooHigh;
                 break;
             }
@@ -263,9 +260,8 @@ private:
             if (s <= 0) break;
             const std::size_t before = kept.size();
             std::erase_if(kept, [&](const Value& k) {
-                const double allowed = k.steep > 0 ? std::hypot(s, k.steep) : s, lowest = centre - m_options.low * allowed,
-                             highest = centre + m_options.high * allowed;
-                const bool down = k.v<lowest, up = k.v> highest;
+                const double allowed = steep ? std::hypot(s, m_steepness.of(k.sub)) : s, v = static_cast<double>(k.v);
+                const bool down = v<centre - m_options.low * allowed, up = v> centre + m_options.high * allowed;
                 tooLow += down, tooHigh += up;
                 return down || up;
             });
@@ -285,6 +281,7 @@ private:
     bool m_rejects, m_median;
     double m_bias, m_partLimit;
     Steepness m_steepness;
+    std::vector<float> m_sumWeights;
 };
 
 } // namespace

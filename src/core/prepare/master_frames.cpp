@@ -77,8 +77,8 @@ struct BlockMap {
 };
 BlockMap blocksOf(const Plane& dark, const Plane* bias) {
     BlockMap out;
-    std::vector<float> values;
-    for (std::size_t j = 0; j < kBlocks; ++j)
+    tbb::parallel_for(std::size_t{0}, kBlocks, [&](std::size_t j) {
+        std::vector<float> values;
         for (std::size_t i = 0; i < kBlocks; ++i) {
             values.clear();
             const auto part = [](std::size_t k, int size) { return static_cast<int>(k) * size / static_cast<int>(kBlocks); };
@@ -89,6 +89,7 @@ BlockMap blocksOf(const Plane& dark, const Plane* bias) {
                     if (const float v = dark.at(x, y) - (bias ? bias->at(x, y) : 0); std::isfinite(v)) values.push_back(v);
             out.value[j * kBlocks + i] = clippedStats(std::span<float>(values)).mean;
         }
+    });
     // Second differences along rows: slopes cancel.
     std::vector<double> bends;
     for (std::size_t j = 0; j < kBlocks; ++j)
@@ -157,7 +158,8 @@ Result<Plane> meanOfFrames(const std::vector<StoredRows>& frames, int plane, con
         if (job.cancelled()) return;
         const int y0 = b * band, rows = std::min(band, h - y0);
         const std::size_t size = static_cast<std::size_t>(w) * static_cast<std::size_t>(rows);
-        std::vector<float> pixels(frames.size() * size);
+        thread_local std::vector<float> pixels;
+        pixels.resize(frames.size() * size);
         for (std::size_t f = 0; f < frames.size(); ++f) {
             float* at = pixels.data() + f * size;
             if (const Status read = frames[f].read(plane, y0, rows, at); !read) {

@@ -78,8 +78,7 @@ bool RowBlock::settleDrops(std::size_t c, int y) {
     values.assign(m_row, 0);
     std::uint16_t* const covered = m_channels[c].covered.data() + offset(0, y);
     std::fill_n(covered, m_row, std::uint16_t{0});
-    for (std::size_t i = 0; i < m_plan.inputs.size(); ++i)
-        rows::takeDrops(m_channels[c].values.data() + offset(i, y), m_plan.width, values.data(), covered);
+    for (std::size_t i = 0; i < m_plan.inputs.size(); ++i) rows::takeDrops(m_channels[c].values.data() + offset(i, y), m_plan.width, values.data(), covered);
     std::uint8_t* const dropped = m_channels[c].dropped.data() + offset(0, y);
     unsigned lost = 0;
     for (std::size_t x = 0; x < m_row; ++x) {
@@ -131,8 +130,7 @@ Status RowBlock::fillSub(std::size_t i, int from, int end) {
             const SkyPlane& o = channel.offset[i];
             const double scale = channel.scale[i], start = o.middle + o.x * (-0.5 * (m_plan.width - 1)) + o.y * (y - 0.5 * (m_plan.height - 1));
             const double pivot = scale == 1 ? 0 : channel.model.level;
-            rows::level(out, m_plan.width, static_cast<float>(start + pivot), static_cast<float>(o.x), static_cast<float>(scale),
-                        static_cast<float>(pivot));
+            rows::level(out, m_plan.width, static_cast<float>(start + pivot), static_cast<float>(o.x), static_cast<float>(scale), static_cast<float>(pivot));
         }
     }
     return Done{};

@@ -1,5 +1,7 @@
 #include "core/prepare/trails.h"
 
+#include "core/base/pixel_rows.h"
+
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
@@ -23,14 +25,18 @@ Coarse coarsen(const Plane& plane, const SmoothSky& sky, const std::vector<Star>
     const auto size = static_cast<std::size_t>(out.width) * static_cast<std::size_t>(out.height);
     out.bright.assign(size, 0), out.hidden.assign(size, 0);
     tbb::parallel_for(0, out.height, [&](int j) {
-        std::vector<float> limit(static_cast<std::size_t>(plane.width()));
+        thread_local std::vector<float> limit, sum;
+        limit.resize(static_cast<std::size_t>(plane.width()));
         sky.row(j * bin + bin / 2, kVote / bin, 0, plane.width(), limit.data());
+        sum.assign(plane.row(j * bin), plane.row(j * bin) + plane.width());
+        for (int y = 1; y < bin; ++y) rows::add(plane.row(j * bin + y), plane.width(), sum.data());
+        char* const bright = out.bright.data() + static_cast<std::size_t>(j) * static_cast<std::size_t>(out.width);
+        const auto pixels = static_cast<float>(bin * bin);
         for (int i = 0; i < out.width; ++i) {
-            float sum = 0;
-            for (int y = 0; y < bin; ++y)
-                for (int x = 0; x < bin; ++x) sum += plane.at(i * bin + x, j * bin + y);
-            out.bright[static_cast<std::size_t>(j) * static_cast<std::size_t>(out.width) + static_cast<std::size_t>(i)] =
-                sum > static_cast<float>(bin * bin) * limit[static_cast<std::size_t>(i * bin + bin / 2)];
+            const float* const from = sum.data() + static_cast<std::ptrdiff_t>(i) * bin;
+            float all = 0;
+            for (int x = 0; x < bin; ++x) all += from[x];
+            bright[i] = all > pixels * limit[static_cast<std::size_t>(i * bin + bin / 2)];
         }
     });
     for (const Star& s : stars) { // stars and their wings vote for nothing; what is long and thin is no star, and the faintest may be knots of a trail
@@ -89,7 +95,8 @@ int countTrails(const Plane& plane, const SmoothSky& sky, const std::vector<Star
         tbb::parallel_for(0, kAngles, [&](int k) {
             const double angle = M_PI * k / kAngles, cosine = std::cos(angle), sine = std::sin(angle);
             std::vector<int> count(bins, 0);
-            for (const Vote& v : votes) ++count[static_cast<std::size_t>(std::lround(v.x * cosine + v.y * sine) + reach)];
+            const double middle = reach + 0.5;
+            for (const Vote& v : votes) ++count[static_cast<std::size_t>(static_cast<int>(v.x * cosine + v.y * sine + middle))];
             for (std::size_t r = 1; r + 1 < bins; ++r) {
                 const int n = count[r - 1] + count[r] + count[r + 1];
                 if (n < 30) continue;

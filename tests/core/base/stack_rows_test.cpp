@@ -68,23 +68,25 @@ private slots:
         QFETCH(int, n);
         const auto size = static_cast<std::size_t>(n);
         Random random(4);
-        std::vector<float> each(size), turn(size), plainTurn(size);
-        for (float& e : each) e = random.uniform() < 0.5 ? 1.0F : 0.0F;
+        std::vector<std::uint8_t> each(size), turn(size);
+        for (auto& e : each) e = random.uniform() < 0.5;
         Sums all(size), odd(size), even(size), joined(size), plain(size), plainOdd(size), plainEven(size);
-        for (unsigned s = 0; s < 7; ++s) {
-            const auto v = someRow(n, s);
-            const float weight = 1 + 0.3F * static_cast<float>(s);
-            const bool second = s % 2 == 1;
-            rows::gather(v.data(), n, 98, weight, all.rows());
-            rows::gatherByTurns(v.data(), n, 98, weight, each.data(), second, turn.data(), odd.rows(), even.rows());
+        std::vector<std::vector<float>> values;
+        std::vector<const float*> pointers;
+        std::vector<float> weights;
+        for (unsigned s = 0; s < 7; ++s) values.push_back(someRow(n, s)), weights.push_back(1 + 0.3F * static_cast<float>(s));
+        for (const auto& v : values) pointers.push_back(v.data());
+        rows::gather(pointers.data(), weights.data(), 7, n, 98, all.rows());
+        rows::gatherByTurns(pointers.data(), weights.data(), 7, n, 98, each.data(), odd.rows(), even.rows());
+        for (std::size_t s = 0; s < values.size(); ++s)
             for (std::size_t i = 0; i < size; ++i) {
-                if (std::isnan(v[i])) continue;
-                plain.add(i, v[i] - 98, weight);
-                const bool late = each[i] == 1 ? plainTurn[i] == 1 : second;
-                plainTurn[i] = 1 - plainTurn[i];
-                (late ? plainEven : plainOdd).add(i, v[i] - 98, weight);
+                if (std::isnan(values[s][i])) continue;
+                const float d = values[s][i] - 98;
+                plain.add(i, d, weights[s]);
+                const bool late = each[i] ? turn[i] != 0 : s % 2 == 1;
+                turn[i] = !turn[i];
+                (late ? plainEven : plainOdd).add(i, d, weights[s]);
             }
-        }
         QVERIFY(all == plain);
         QVERIFY(odd == plainOdd);
         QVERIFY(even == plainEven);
@@ -175,10 +177,9 @@ private slots:
         const auto size = static_cast<std::size_t>(n);
         Sums all(size);
         for (unsigned s = 0; s < 5; ++s) {
-            auto v = someRow(n, 40 + s);
-            if (s == 2)
-                for (std::size_t i = 0; i < size; i += 5) v[i] += 60;
-            rows::gather(v.data(), n, 98, 1, all.rows());
+            const auto v = someRow(n, 40 + s);
+            for (std::size_t i = 0; i < size; ++i)
+                if (!std::isnan(v[i])) all.add(i, v[i] - (s == 2 && i % 5 == 0 ? 38.0F : 98.0F), 1);
         }
         for (std::size_t i = 0; i < size; i += 11) all.sum[i] = all.weight[i] = all.count[i] = 0, all.low[i] = kInf, all.high[i] = -kInf; // none at all
         const rows::Screen how{98, 25, 0.5F, 0.01F, 3, 2.5F, -0.02F, 30};

@@ -176,7 +176,8 @@ private slots:
             for (int row = 0; row < 3; ++row)
                 for (int x = 0; x < kWidth; ++x) {
                     const double r2 = std::pow(x - kStar, 2) + std::pow(row - 1, 2);
-                    stars[i][static_cast<std::size_t>(row * kWidth + x)] = static_cast<float>(kSky + 40'000 / (sigma * sigma) * std::exp(-0.5 * r2 / (sigma * sigma)));
+                    stars[i][static_cast<std::size_t>(row * kWidth + x)] =
+                        static_cast<float>(kSky + 40'000 / (sigma * sigma) * std::exp(-0.5 * r2 / (sigma * sigma)));
                 }
             pointers.push_back(stars[i].data() + kWidth);
         }
