@@ -38,15 +38,12 @@ bool flushToDisk(const fs::path& path) {
 
 } // namespace
 
-EarlyFlush::EarlyFlush(const fs::path& path)
-    : m_file(::open(path.c_str(), O_WRONLY | O_CLOEXEC)) {}
-
-void EarlyFlush::wrote(std::size_t bytes) {
+void EarlyFlush::wrote(const OpenFile& file, std::size_t bytes) {
     constexpr std::size_t kWorthIt = 8 << 20;
     m_waiting += bytes;
-    if (m_file.number() < 0 || m_waiting < kWorthIt) return;
+    if (m_waiting < kWorthIt) return;
     m_waiting = 0;
-    ::sync_file_range(m_file.number(), 0, 0, SYNC_FILE_RANGE_WRITE); // only a hint: what fails is told at the end
+    ::sync_file_range(file.number(), 0, 0, SYNC_FILE_RANGE_WRITE); // only a hint: what fails is told at the end
 }
 
 Status isFileToRead(const fs::path& path) {

@@ -30,12 +30,9 @@ Status writeThrough(const std::filesystem::path& path, const std::function<Statu
 /// Has the system bring a file to the disk while it is still being written, so that nobody waits long for it at the end.
 class EarlyFlush {
 public:
-    EarlyFlush() = default;
-    explicit EarlyFlush(const std::filesystem::path& path);
-    void wrote(std::size_t bytes);
+    void wrote(const OpenFile& file, std::size_t bytes);
 
 private:
-    OpenFile m_file{-1};
     std::size_t m_waiting = 0;
 };
 

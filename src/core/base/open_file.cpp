@@ -38,6 +38,17 @@ bool OpenFile::read(void* to, std::size_t bytes, long long at) const {
     return true;
 }
 
+bool OpenFile::write(const void* from, std::size_t bytes, long long at) const {
+    const auto* in = static_cast<const char*>(from);
+    while (bytes > 0) {
+        const auto put = ::pwrite(m_number, in, bytes, at);
+        if (put < 0 && errno == EINTR) continue;
+        if (put <= 0) return false;
+        in += put, at += put, bytes -= static_cast<std::size_t>(put);
+    }
+    return true;
+}
+
 bool OpenFile::append(const void* from, std::size_t bytes) const {
     const auto* in = static_cast<const char*>(from);
     while (bytes > 0) {

@@ -20,6 +20,8 @@ public:
     int number() const { return m_number; }
     /// `bytes` from a place on; false where they cannot be had.
     bool read(void* to, std::size_t bytes, long long at) const;
+    /// All of `bytes` from a place on; false (with errno) where they cannot be put.
+    bool write(const void* from, std::size_t bytes, long long at) const;
     /// All of `bytes` at the end; false (with errno) where they cannot be put.
     bool append(const void* from, std::size_t bytes) const;
     /// A name under which this and other processes of the person can open it while it is open here.

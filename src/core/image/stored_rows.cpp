@@ -41,16 +41,16 @@ Result<StoredRows> StoredRows::open(const FrameFile& file) {
     return out;
 }
 
-Status StoredRows::read(int plane, int y, int count, float* to) const {
-    if (Status done = readStored(plane, y, count, to); !done) return done;
+Status StoredRows::read(const OpenFile& file, int plane, int y, int count, float* to) const {
+    if (Status done = readStored(file, plane, y, count, to); !done) return done;
     if (m_factor != 1) rows::scale(to, static_cast<std::int64_t>(count) * m_width, 0, m_factor);
     return Done{};
 }
 
-Status StoredRows::readStored(int plane, int y, int count, float* to) const {
+Status StoredRows::readStored(const OpenFile& file, int plane, int y, int count, float* to) const {
     const auto pixels = static_cast<long long>(count) * m_width, first = (static_cast<long long>(plane) * m_height + y) * m_width;
     if (m_inPlace) {
-        if (Status done = m_inPlace->read(first, pixels, to); !done) return done;
+        if (Status done = m_inPlace->read(file, first, pixels, to); !done) return done;
         for (int row = 0; row < count && m_inPlace->isFloat(); ++row)
             zerosOfRow(to + static_cast<std::ptrdiff_t>(row) * m_width, m_width); // infinities become NaN
         return Done{};

@@ -19,10 +19,13 @@ public:
     /// From now on values are multiplied by that.
     void scaleBy(float factor) { m_factor *= factor; }
     /// Rows y to y + count - 1 of a stored plane (0..) into `to`.
-    Status read(int plane, int y, int count, float* to) const;
+    Status read(int plane, int y, int count, float* to) const { return read(opened(), plane, y, count, to); }
+    /// The same through what opened() gave, for whoever reads several times in a row.
+    Status read(const OpenFile& file, int plane, int y, int count, float* to) const;
+    OpenFile opened() const { return m_inPlace ? m_inPlace->file() : OpenFile(-1); }
 
 private:
-    Status readStored(int plane, int y, int count, float* to) const;
+    Status readStored(const OpenFile& file, int plane, int y, int count, float* to) const;
     std::filesystem::path m_path;
     std::optional<FitsRows> m_inPlace;
     std::shared_ptr<const OpenFile> m_unpacked; ///< of the nameless file

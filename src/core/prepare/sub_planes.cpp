@@ -24,9 +24,10 @@ Status SubPixels::read(const Lattice& lattice, bool together, int y, int count, 
 
 Status SubPixels::read(const std::vector<Lattice>& lattices, bool together, int y, int count, const std::vector<float*>& to) const {
     const int w = m_info->width;
+    const OpenFile file = m_rows.opened();
     if (!m_info->mosaic) {
         for (std::size_t i = 0; i < lattices.size(); ++i) {
-            const Status read = m_rows.read(lattices[i].stored, y, count, to[i]);
+            const Status read = m_rows.read(file, lattices[i].stored, y, count, to[i]);
             if (!read) return read;
             m_calibration->apply(lattices[i].stored, y, count, w, to[i]);
         }
@@ -39,7 +40,7 @@ Status SubPixels::read(const std::vector<Lattice>& lattices, bool together, int 
     const int half = w / 2;
     for (int from = 0; from < count; from += kCells) {
         const int cells = std::min(kCells, count - from);
-        if (const Status read = m_rows.read(0, 2 * (y + from), 2 * cells, stored.data()); !read) return read;
+        if (const Status read = m_rows.read(file, 0, 2 * (y + from), 2 * cells, stored.data()); !read) return read;
         m_calibration->apply(0, 2 * (y + from), 2 * cells, w, stored.data());
         for (std::size_t i = 0; i < lattices.size(); ++i) {
             const auto [x0, y0] = lattices[i].site;
