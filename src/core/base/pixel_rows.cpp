@@ -333,6 +333,13 @@ CAELUMEN_FAST RectangleSums rectangleSums(const float* v, const std::uint8_t* hi
     return out;
 }
 
+CAELUMEN_FAST void wholeDistances(double from, double across, int n, std::uint32_t* out) {
+    for (int i = 0; i < n; ++i) {
+        const double along = from + i;
+        out[i] = static_cast<std::uint32_t>(static_cast<std::int32_t>(__builtin_sqrt(along * along + across * across)));
+    }
+}
+
 CAELUMEN_FAST void asinhCodes(const float* v, int n, const AsinhScale& how, std::uint16_t* to) {
     const AsinhScale h = how;
 #pragma GCC ivdep

@@ -69,6 +69,9 @@ struct RectangleSums : Sums {
 };
 RectangleSums rectangleSums(const float* v, const std::uint8_t* hidden, std::int64_t stride, int down, int n, float low, float high, float pivot);
 
+/// How far places of a row lie from a point, whole pixels: out[i] is the root of (from + i)^2 + across^2, cut off.
+void wholeDistances(double from, double across, int n, std::uint32_t* out);
+
 /// Codes on an asinh scale: zero + steps * asinh(v * scale + shift), rounded, 1 to 65535; 0 where v is not finite. Within one code of the exact one.
 struct AsinhScale {
     float scale = 1, shift = 0, zero = 0, steps = 1;

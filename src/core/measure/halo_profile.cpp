@@ -1,4 +1,5 @@
 #include "core/base/phrase.h"
+#include "core/base/pixel_rows.h"
 #include "core/base/statistics.h"
 #include "core/measure/halo.h"
 #include "core/measure/halo_sectors.h"
@@ -7,6 +8,7 @@
 #include <algorithm>
 #include <cstdint>
 #include <limits>
+#include <ranges>
 #include <tuple>
 
 namespace caelumen {
@@ -84,16 +86,18 @@ Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double r
         const double dy = y - out.centre.y, across = std::sqrt(std::max(0.0, static_cast<double>(bins * bins) - dy * dy));
         const int first = std::max({0, c0 - r, static_cast<int>(out.centre.x - across)}),
                   last = std::min({plane.width() - 1, c0 + r, static_cast<int>(out.centre.x + across) + 1});
-        for (int x = first; x <= last; ++x) { // by itself, so that roots are taken side by side
-            const double dx = x - out.centre.x;
-            bin[static_cast<std::size_t>(x - first)] = static_cast<std::uint32_t>(static_cast<std::int32_t>(std::sqrt(dx * dx + dy * dy)));
-        }
-        for (int x = first; x <= last; ++x) {
-            const std::size_t ring = bin[static_cast<std::size_t>(x - first)];
-            if (ring >= bins || !std::isfinite(row[x]) || mask.hidden(x, y)) continue;
-            Tally& t = tally[sectorOf(x - out.centre.x, dy)][ring];
-            t.sum += static_cast<double>(row[x]);
-            t.count += 1;
+        const auto sectorAt = [&](int x) { return sectorOf(x - out.centre.x, dy); };
+        rows::wholeDistances(first - out.centre.x, dy, last - first + 1, bin.data());
+        for (int x = first, end = x; x <= last; x = end) { // a stretch of one sector; along a row each comes once
+            const std::size_t sector = sectorAt(x);
+            end = *std::ranges::partition_point(std::views::iota(x + 1, last + 1), [&](int at) { return sectorAt(at) == sector; });
+            std::vector<Tally>& rings = tally[sector];
+            for (int at = x; at < end; ++at) {
+                const std::size_t ring = bin[static_cast<std::size_t>(at - first)];
+                if (ring >= bins || !std::isfinite(row[at]) || mask.hidden(at, y)) continue;
+                rings[ring].sum += static_cast<double>(row[at]);
+                rings[ring].count += 1;
+            }
         }
     }
     constexpr std::size_t kShapely = 15;
