@@ -13,7 +13,7 @@ namespace {
 std::vector<StarDisc> maskedIn(const RunEvidence& e, const Measurement* figure) {
     std::vector<StarDisc> out;
     for (const PlaneHarvest& p : e.planes)
-        if (!figure || p.channel == figure->channel) out.insert(out.end(), p.discs.begin(), p.discs.end());
+        if (p.discs && (!figure || p.channel == figure->channel)) out.insert(out.end(), p.discs->begin(), p.discs->end());
     return out;
 }
 

@@ -100,6 +100,20 @@ CAELUMEN_FAST void blurDown(const float* const* rows, int n, const float* taps, 
     }
 }
 
+CAELUMEN_FAST double filtered(const float* middle, std::int64_t stride, const double* taps, int half) {
+    std::array<double, 2 * kMostHalf + 1> columns;
+    const int n = 2 * half + 1;
+    for (int x = 0; x < n; ++x) columns[static_cast<std::size_t>(x)] = 0;
+    for (int y = 0; y < n; ++y) {
+        const float* const row = middle + (y - half) * stride - half;
+        const double tap = taps[y];
+        for (int x = 0; x < n; ++x) columns[static_cast<std::size_t>(x)] += tap * static_cast<double>(row[x]);
+    }
+    double sum = 0;
+    for (int x = 0; x < n; ++x) sum += taps[x] * columns[static_cast<std::size_t>(x)];
+    return sum;
+}
+
 CAELUMEN_FAST int reaching(const float* value, const float* limit, int n, int* out) {
     int x = 0, found = 0;
     for (; x + kLook <= n; x += kLook) {

@@ -18,6 +18,10 @@ void blurAcross(const float* v, int n, const float* taps, int half, float* out);
 /// The same down a column: rows[half] is the middle row, rows[0] and rows[2 * half] the outermost.
 void blurDown(const float* const* rows, int n, const float* taps, int half, float* out);
 
+/// The sum over a square of 2 * half + 1 pixels about `middle`, each times the taps of its row and of its column; `half` is at most kMostHalf.
+inline constexpr int kMostHalf = 40;
+double filtered(const float* middle, std::int64_t stride, const double* taps, int half);
+
 /// All places in order where `value` is at least `limit`, into `out` (room for `n`); how many there are. NaN never is.
 int reaching(const float* value, const float* limit, int n, int* out);
 

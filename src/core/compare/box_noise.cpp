@@ -21,21 +21,22 @@ bool excludedAt(const Sky& sky, Point at) {
 }
 
 struct Boxes {
-    std::vector<NoiseBox> boxes;
+    NoiseBoxes boxes;
     std::size_t apart = 0; ///< that do not overlap
 };
 
 /// Those in the sky regions where enough fit, else those on free sky; less the sky surface where there is one.
-Boxes boxesOn(const Sky& sky, const std::vector<NoiseBox>& all, const Surface* surface) {
-    Boxes out;
+Boxes boxesOn(const Sky& sky, const NoiseBoxes& from, const Surface* surface) {
+    Boxes out{{{}, from.beside, from.apart}};
+    const std::vector<NoiseBox>& all = from.all;
     const bool inSky = std::count_if(all.begin(), all.end(), [](const NoiseBox& b) { return b.inSky && b.onGrid; }) >= 50;
     const int side = sky.plane->boxSide;
-    out.boxes.reserve(all.size());
+    out.boxes.all.reserve(all.size());
     for (const NoiseBox& b : all) {
         if (inSky ? !b.inSky : excludedAt(sky, b.centre(side))) continue;
-        out.boxes.push_back(b);
+        out.boxes.all.push_back(b);
         if (surface && surface->valid)
-            out.boxes.back().mean -= static_cast<float>(surface->at(SurfaceBasis::at(b.centre(side), sky.plane->view.width, sky.plane->view.height)));
+            out.boxes.all.back().mean -= static_cast<float>(surface->at(SurfaceBasis::at(b.centre(side), sky.plane->view.width, sky.plane->view.height)));
         out.apart += b.onGrid;
     }
     return out;

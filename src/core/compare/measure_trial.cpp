@@ -113,7 +113,7 @@ public:
         for (const std::size_t i : order)
             if (m_refused[i].empty())
                 if (Status done = harvestRun(i); !done) return done.error();
-        m_spare = {};
+        m_spare = {}, m_spareMask = {};
         return assemble();
     }
 
@@ -243,7 +243,7 @@ private:
     }
 
     /// What is hidden in a plane: the stars of its channel in every run, of all channels where a run has no such one.
-    const std::vector<StarDisc>& discsFor(const std::string& channel) {
+    const SharedDiscs& discsFor(const std::string& channel) {
         const auto [known, fresh] = m_discs.try_emplace(channel);
         if (!fresh) return known->second;
         std::vector<MaskSource> sources;
@@ -255,7 +255,7 @@ private:
                 if (!has || channels[c] == channel)
                     sources.push_back({&m_surveys[i][c]->stars.stars, &m_surveys[i][c]->stars.psf, m_surveys[i][c]->stars.typicalNoise, viewOf(i, c)});
         }
-        return known->second = commonDiscs(sources);
+        return known->second = std::make_shared<const std::vector<StarDisc>>(commonDiscs(sources));
     }
 
     Status harvestRun(std::size_t i) {
@@ -267,14 +267,14 @@ private:
             if (m_job.cancelled()) return Error{kCancelled};
             m_job.report(m_step * m_done++, phrase("Measuring run {} ({})", o.run->id, info.channels[c]));
             const Survey& found = *m_surveys[i][c];
-            const std::vector<StarDisc>& discs = discsFor(info.channels[c]);
             Result<Plane> plane = isKept(i, c) ? std::move(m_spare) : o.file.readChannel(c, std::move(m_spare), o.toRate(found.scaled01));
             if (!plane) return plane.error();
             markDefects(*plane, found.defects);
             const auto halves = halvesOf(i, c, *plane, found.scaled01);
             if (!halves) return halves.error();
             HarvestRequest rq = request(i, c, *plane);
-            rq.discs = &discs;
+            rq.discs = discsFor(info.channels[c]);
+            rq.spare = &m_spareMask;
             if (*halves) rq.halves = &**halves;
             PlaneStars stars = found.stars;
             m_surveys[i][c].reset(); // held twice only where others want it
@@ -455,10 +455,11 @@ private:
     Reference m_reference;
     std::vector<std::vector<std::shared_ptr<const Survey>>> m_surveys; ///< by run and channel
     std::set<std::string> m_keys;                                      ///< of them in the memory
-    std::map<std::string, std::vector<StarDisc>> m_discs;              ///< by channel
+    std::map<std::string, SharedDiscs> m_discs;                        ///< by channel
     StructureGrid m_grid;
     std::size_t m_baseline = 0;
-    Plane m_spare;                                             ///< the last plane, and memory for the next
+    Plane m_spare; ///< the last plane, and memory for the next
+    Mask m_spareMask;
     std::optional<std::pair<std::size_t, std::size_t>> m_kept; ///< which run and channel that is
     int m_done = 0;
     double m_step = 0;

@@ -57,7 +57,7 @@ CAELUMEN_KEPT(Psf::Width, x.at, x.fwhm)
 CAELUMEN_KEPT(Psf, x.unit, x.split, x.wings, x.fwhm, x.fwhmSigma, x.eccentricity, x.eccentricitySigma, x.stars, x.tilt, x.tiltSigma, x.widths, x.growth,
               x.growthSigma)
 CAELUMEN_KEPT(PlaneStars, x.stars, x.psf, x.typicalNoise, x.saturation)
-CAELUMEN_KEPT(StarDisc, x.at, x.radius, x.flux)
+CAELUMEN_KEPT(StarDisc, x.at, x.radius)
 CAELUMEN_KEPT(MeshCell, x.centre, x.level, x.sigma, x.used)
 CAELUMEN_KEPT(BackgroundMesh, x.cell, x.across, x.down, x.width, x.height, x.cells)
 CAELUMEN_KEPT(PixelNoise, x.value, x.samples)
@@ -77,7 +77,7 @@ CAELUMEN_KEPT(TrialResults, x.trial, x.baseline, x.alignment, x.measurements, x.
 namespace {
 
 constexpr std::size_t kStars = 400; // of a plane: proposals look for the brightest
-const std::string kMark = std::string("caelumen results 1, ") + programName();
+const std::string kMark = std::string("caelumen results 2, ") + programName();
 
 /// What is hidden is the same in all runs of a channel, and is kept once.
 using Discs = std::map<std::string, std::vector<StarDisc>>;
@@ -100,7 +100,7 @@ std::vector<RunEvidence> thinned(const std::vector<RunEvidence>& all, Discs& dis
             const std::size_t n = std::min(kStars, stars.size());
             std::partial_sort(stars.begin(), stars.begin() + static_cast<std::ptrdiff_t>(n), stars.end(), brighter);
             stars.resize(n);
-            discs.try_emplace(p.channel, p.discs);
+            if (p.discs) discs.try_emplace(p.channel, *p.discs);
             kept.planes.push_back(std::move(plane));
         }
         out.push_back(std::move(kept));
@@ -142,8 +142,10 @@ Result<TrialResults> unpackResults(std::string_view bytes) {
         std::vector<RunEvidence> evidence;
         Discs discs;
         archive(results, evidence, discs);
+        std::map<std::string, SharedDiscs> shared;
+        for (auto& [channel, list] : discs) shared[channel] = std::make_shared<const std::vector<StarDisc>>(std::move(list));
         for (RunEvidence& e : evidence)
-            for (PlaneHarvest& p : e.planes) p.discs = discs[p.channel];
+            for (PlaneHarvest& p : e.planes) p.discs = shared[p.channel];
         if (!evidence.empty()) results.evidence = std::make_shared<const std::vector<RunEvidence>>(std::move(evidence));
         return results;
     } catch (const std::exception&) { // cereal's, or no memory

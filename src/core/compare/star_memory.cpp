@@ -10,17 +10,16 @@ namespace caelumen {
 
 Result<Survey> surveyPlane(const OpenRun& o, std::size_t c, std::optional<bool> scaled01, Plane& plane) {
     const FrameInfo& info = o.file.info();
-    auto read = scaled01 ? o.file.readChannel(c, std::move(plane), o.toRate(*scaled01)) : o.file.readChannel(c, std::move(plane));
+    Survey out;
+    out.scaled01 = scaled01.value_or(false);
+    float top = 0;
+    auto read = o.file.readChannel(c, std::move(plane), o.toRate(out.scaled01), scaled01 || info.integer ? nullptr : &top);
+    if (read && top > 0 && top <= 1.0F) { // parts of the full scale, which few programs write
+        out.scaled01 = true;
+        read = o.file.readChannel(c, std::move(*read), o.toRate(true));
+    }
     if (!read) return read.error();
     plane = std::move(*read);
-    Survey out;
-    if (scaled01) {
-        out.scaled01 = *scaled01;
-    } else {
-        const float top = maximumOf(plane);
-        out.scaled01 = !info.integer && top > 0 && top <= 1.0F;
-        rescale(plane, o.toRate(out.scaled01));
-    }
     out.hasValues = std::any_of(plane.data(), plane.data() + plane.size(), [](float v) { return v == v; });
     const SmoothSky sky = findingSky(plane);
     out.defects = markDefects(plane, sky);

@@ -13,6 +13,7 @@
 
 #include <array>
 #include <fstream>
+#include <limits>
 
 namespace caelumen {
 namespace fs = std::filesystem;
@@ -66,13 +67,18 @@ Result<FrameFile> FrameFile::openAsStored(const fs::path& path) {
     return Error{phrase("{} is neither FITS nor TIFF; give a frame in one of these formats, or camera raw.", shown(path))};
 }
 
-Result<Plane> FrameFile::readChannel(std::size_t c, Plane spare, Rescale by) const {
+Result<Plane> FrameFile::readChannel(std::size_t c, Plane spare, Rescale by, float* top) const {
     const int stored = m_info.mosaic ? 0 : static_cast<int>(c);
     std::vector<std::int64_t> zeros(static_cast<std::size_t>(m_info.height));
-    const auto prepare = [&](float* row, int y) { zeros[static_cast<std::size_t>(y)] = zerosOfRow(row, m_info.width, by); };
+    std::vector<float> tops(top ? zeros.size() : 0, -std::numeric_limits<float>::infinity());
+    const auto prepare = [&](float* row, int y) {
+        if (top) tops[static_cast<std::size_t>(y)] = rows::top(row, m_info.width);
+        zeros[static_cast<std::size_t>(y)] = zerosOfRow(row, m_info.width, by);
+    };
     auto plane = m_kind == Kind::Fits ? readFitsPlane(m_info, m_place, stored, std::move(spare), prepare) : readStored(stored);
     if (!plane) return plane;
     if (m_kind != Kind::Fits) tbb::parallel_for(0, m_info.height, [&](int y) { prepare(plane->row(y), y); });
+    if (top) *top = *std::ranges::max_element(tops);
     float zero = 0;
     rows::scale(&zero, 1, by.zero, by.factor);
     markNoData(*plane, zeros, zero);

@@ -51,7 +51,8 @@ public:
     /// Channel `c` in stored units (ADU, BSCALE and BZERO applied). Blank, infinite and NaN pixels, and the zero rims and
     /// holes that stacking leaves, come back as NaN.
     /// `spare` may be a plane that is no longer needed: its memory is used again. `by` is applied to the stored units on the way.
-    Result<Plane> readChannel(std::size_t c, Plane spare = {}, Rescale by = {}) const;
+    /// `top` becomes the largest stored value of the plane it lies in, -infinity where there is none.
+    Result<Plane> readChannel(std::size_t c, Plane spare = {}, Rescale by = {}, float* top = nullptr) const;
 
     /// A stored plane (the whole mosaic is one) as it is: zero rims stay zeros.
     Result<Plane> readStored(int plane) const;

@@ -86,7 +86,7 @@ std::vector<Point> photometryStars(const PlaneStars& stars, const PlaneView& vie
 namespace {
 
 double noiseCorrelation(const PlaneHarvest& h) {
-    if (std::count_if(h.boxes.begin(), h.boxes.end(), [](const NoiseBox& b) { return b.onGrid; }) < 50 || !(h.noise.value > 0)) return 1;
+    if (h.boxes.onGrid() < 50 || !(h.noise.value > 0)) return 1;
     return std::clamp(boxScatter(h.boxes, h.boxSide, h.noise.value).sigma * h.boxSide / h.noise.value, 1.0, 5.0);
 }
 
@@ -94,13 +94,13 @@ double noiseCorrelation(const PlaneHarvest& h) {
 std::vector<double> hiddenRadii(const PlaneHarvest& h) {
     const double scale = h.view.scale(), reach = std::max(2.5, 0.7 * (h.stars.psf ? h.stars.psf->fwhm : 3.0) / scale);
     std::vector<Point> places;
-    for (const StarDisc& d : h.discs) places.push_back(d.at);
+    for (const StarDisc& d : *h.discs) places.push_back(d.at);
     const StarGrid grid(places, reach);
     std::vector<double> radii;
     const Alignment::Affine toBaseline = h.view.backward();
     for (const Star& s : h.stars.stars) {
         const auto k = grid.nearest(toBaseline({s.x, s.y}), reach);
-        radii.push_back(k >= 0 ? h.discs[static_cast<std::size_t>(k)].radius * scale : 0);
+        radii.push_back(k >= 0 ? (*h.discs)[static_cast<std::size_t>(k)].radius * scale : 0);
     }
     return radii;
 }
@@ -178,15 +178,17 @@ PlaneHarvest harvestPlane(const Plane& plane, PlaneStars stars, const HarvestReq
     h.channel = rq.channel;
     h.view = rq.view;
     h.stars = std::move(stars);
-    h.discs = rq.discs ? *rq.discs : commonDiscs({{&h.stars.stars, &h.stars.psf, h.stars.typicalNoise, rq.view}});
+    h.discs = rq.discs;
+    if (!h.discs) h.discs = std::make_shared<const std::vector<StarDisc>>(commonDiscs({{&h.stars.stars, &h.stars.psf, h.stars.typicalNoise, rq.view}}));
 
     constexpr double kNothing = 1e-4; // of a pixel's noise: a few hundred stars lie about any place
     Mask mask;
     UnmaskedStarlight starlight;
     tbb::parallel_invoke(
         [&] {
-            mask = starMask(h.discs, rq.view);
-            h.hiddenPart = hiddenPart(mask);
+            std::int64_t hidden = 0;
+            mask = starMask(*h.discs, rq.view, rq.spare ? std::move(*rq.spare) : Mask(), &hidden);
+            h.hiddenPart = mask.empty() ? 0 : static_cast<double>(hidden) / static_cast<double>(mask.size());
             h.mesh = buildMesh(plane, mask, defaultCell(plane), h.hiddenPart > 0.5 ? 0.1 : 0.3);
         },
         [&] { starlight = UnmaskedStarlight(h.stars.stars, hiddenRadii(h), h.stars.psf, plane.width(), plane.height(), kNothing * h.stars.typicalNoise); });
@@ -208,6 +210,7 @@ PlaneHarvest harvestPlane(const Plane& plane, PlaneStars stars, const HarvestReq
         [&] { h.banding = measureBanding(plane, mask, sky, h.noise.value); }, [&] { takeHalos(h, plane, rq); },
         [&] { takeRegions(h, plane, mask, starlight, rq); });
     takeFluxes(h, plane, mask, sky, correlation, rq);
+    if (rq.spare) *rq.spare = std::move(mask);
     return h;
 }
 

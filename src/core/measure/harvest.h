@@ -46,12 +46,13 @@ struct HarvestRequest {
     std::optional<double> arcsecPerStoredPixel = {};
     double total_s = 0; ///< integration, for photon noise
     const std::vector<Region>* regions = nullptr;
-    const std::vector<StarDisc>* discs = nullptr;   ///< what is hidden in all runs alike (commonDiscs); null: the plane's own stars
+    SharedDiscs discs = nullptr;                    ///< what is hidden in all runs alike (commonDiscs); null: the plane's own stars
     StructureGrid grid;                             ///< where all runs put the same boxes
     const std::vector<Point>* photometry = nullptr; ///< baseline pixels
     double apertureRadius = 0;                      ///< baseline pixels
     double haloReach = 0;                           ///< baseline pixels
     const Plane* halves = nullptr;                  ///< what the plane's odd and even halves differ by, as noisy as the plane itself; null where there are none
+    Mask* spare = nullptr;                          ///< memory for the mask, given back for the next plane's
 };
 
 /// Everything that is taken from a plane's pixels, small enough to keep for all runs: every figure is computed from these.
@@ -59,7 +60,7 @@ struct PlaneHarvest {
     std::string channel;
     PlaneView view;
     PlaneStars stars;
-    std::vector<StarDisc> discs;              ///< what was hidden
+    SharedDiscs discs;                        ///< what was hidden
     BackgroundMesh mesh;                      ///< star-masked
     RegionSum sky;                            ///< all sky regions pooled
     std::map<std::string, RegionSum> regions; ///< each nebula and sky region
@@ -67,8 +68,8 @@ struct PlaneHarvest {
     PixelNoise frameNoise;                    ///< across the frame
     BandingPair banding;
     int boxSide = 1;
-    std::vector<NoiseBox> boxes;
-    std::vector<NoiseBox> halfBoxes;  ///< the same of what half stacks differ by: noise alone; empty without halves
+    NoiseBoxes boxes;
+    NoiseBoxes halfBoxes;             ///< the same of what half stacks differ by: noise alone; empty without halves
     std::vector<float> structure;     ///< the boxes that all runs have, on HarvestRequest::grid
     double apertureRadius = 0;        ///< plane pixels
     std::vector<ApertureFlux> fluxes; ///< in the order of HarvestRequest::photometry

@@ -27,10 +27,14 @@ int apartPixels(int side) {
     return (side + kGap + half - 1) / half * half;
 }
 
-std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, const PlaneView& view, const std::vector<Region>& regions,
-                                 const UnmaskedStarlight& starlight) {
+std::size_t NoiseBoxes::onGrid() const {
+    return static_cast<std::size_t>(std::ranges::count_if(all, [](const NoiseBox& b) { return b.onGrid != 0; }));
+}
+
+NoiseBoxes noiseBoxes(const Plane& plane, const Mask& mask, int k, const PlaneView& view, const std::vector<Region>& regions,
+                      const UnmaskedStarlight& starlight) {
     const int half = halfBox(k);
-    constexpr int kMost = 1 << 16; // as far as a box can say its place
+    constexpr int kMost = 1 << NoiseBox::kPlaceBits; // as far as a box can say its place
     const int across = std::min(kMost, (plane.width() - k) / half + 1), down = std::min(kMost, (plane.height() - k) / half + 1);
     if (across < 1 || down < 1) return {};
     // Thinned evenly on huge frames: each kind of place by itself.
@@ -48,6 +52,10 @@ std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, co
         skyPart += static_cast<double>(b.x1 - b.x0) * (b.y1 - b.y0) / (static_cast<double>(plane.width()) * plane.height());
     }
     const int stride = strideFor(1), skyStride = strideFor(std::min(1.0, skyPart));
+    const auto stepsTo = [&](int pixels, int own) { return ((pixels + half - 1) / half + own - 1) / own; }; // of those taken
+    NoiseBoxes boxes;
+    boxes.beside = {stepsTo(k, stride) * stride, stepsTo(k, skyStride) * skyStride};
+    boxes.apart = {stepsTo(k + kGap, stride) * stride, stepsTo(k + kGap, skyStride) * skyStride};
 
     const Alignment::Affine toBaseline = view.backward();
     std::vector<std::vector<NoiseBox>> rows(static_cast<std::size_t>(down));
@@ -61,6 +69,9 @@ std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, co
             for (const auto& sky : skies)
                 if (y0 >= sky.second.y0 && y0 + k <= sky.second.y1) here.push_back(sky);
         if (!mainRow && here.empty()) return;
+        int places = mainRow ? across / stride + 1 : 0;
+        for (const auto& sky : here) places += (sky.second.x1 - sky.second.x0) / (half * skyStride) + 1;
+        out.reserve(static_cast<std::size_t>(places));
         for (int i = 0; i < across; ++i) {
             const bool mainPlace = mainRow && i % stride == 0;
             if (!mainPlace && (here.empty() || i % skyStride != 0)) continue;
@@ -77,26 +88,21 @@ std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, co
             if (!inSky && !mainPlace) continue;
             const double sum = boxSum(plane, mask, x0, y0, k);
             if (!std::isfinite(sum)) continue;
-            // Steps, of those taken, to the next box that does not overlap, and to the next one that shares no noise either.
-            const int own = inSky ? skyStride : stride;
-            const auto stepsTo = [&](int pixels) { return ((pixels + half - 1) / half + own - 1) / own; };
-            const int beside = stepsTo(k);
+            const int beside = boxes.beside[inSky];
             const double quarter = 0.25 * k; // wings change over a few pixels: from the middles of the quarters
             const auto light = [&](double dx, double dy) { return starlight.at(static_cast<int>(centre.x + dx + 0.5), static_cast<int>(centre.y + dy + 0.5)); };
             const double wings = 0.25 * (light(-quarter, -quarter) + light(quarter, -quarter) + light(-quarter, quarter) + light(quarter, quarter));
             NoiseBox& box = out.emplace_back();
             box.mean = static_cast<float>(sum / (k * k) - wings);
-            box.i = static_cast<std::uint16_t>(i), box.j = static_cast<std::uint16_t>(j);
-            box.beside = static_cast<std::uint8_t>(std::min(255, beside * own)), box.apart = static_cast<std::uint8_t>(std::min(255, stepsTo(k + kGap) * own));
-            box.inSky = inSky, box.onGrid = (i / own) % beside == 0 && (j / own) % beside == 0;
+            box.i = static_cast<std::uint32_t>(i) & (kMost - 1), box.j = static_cast<std::uint32_t>(j) & (kMost - 1);
+            box.inSky = inSky, box.onGrid = i % beside == 0 && j % beside == 0;
         }
     });
-    std::vector<NoiseBox> boxes;
     std::size_t count = 0;
     for (const auto& row : rows) count += row.size();
-    boxes.reserve(count); // they are kept
+    boxes.all.reserve(count); // they are kept
     for (auto& row : rows) {
-        boxes.insert(boxes.end(), row.begin(), row.end());
+        boxes.all.insert(boxes.all.end(), row.begin(), row.end());
         std::vector<NoiseBox>().swap(row);
     }
     return boxes;
@@ -112,8 +118,8 @@ public:
     explicit Finder(BoxRow row)
         : m_row(row) {}
     const NoiseBox* at(int i) {
-        while (m_next < m_row.size() && m_row[m_next].i < i) ++m_next;
-        return m_next < m_row.size() && m_row[m_next].i == i ? &m_row[m_next] : nullptr;
+        while (m_next < m_row.size() && m_row[m_next].column() < i) ++m_next;
+        return m_next < m_row.size() && m_row[m_next].column() == i ? &m_row[m_next] : nullptr;
     }
 
 private:
@@ -132,13 +138,13 @@ std::map<int, BoxRow> rowsOf(const std::vector<NoiseBox>& boxes) {
     std::map<int, BoxRow> rows;
     for (std::size_t first = 0, end = 0; first < boxes.size(); first = end) {
         while (end < boxes.size() && boxes[end].j == boxes[first].j) ++end;
-        rows.emplace(boxes[first].j, BoxRow(boxes).subspan(first, end - first));
+        rows.emplace(boxes[first].row(), BoxRow(boxes).subspan(first, end - first));
     }
     return rows;
 }
 
 /// Each box less the mean of its two neighbours, which are `distance` away, as large as the scatter of one box.
-std::vector<float> secondDifferences(const std::map<int, BoxRow>& rows, std::uint8_t NoiseBox::*distance) {
+std::vector<float> secondDifferences(const std::map<int, BoxRow>& rows, const std::array<int, 2>& distance) {
     const auto rowAt = [&](int j) {
         const auto found = rows.find(j);
         return found == rows.end() ? BoxRow{} : found->second;
@@ -148,14 +154,14 @@ std::vector<float> secondDifferences(const std::map<int, BoxRow>& rows, std::uin
     for (const auto& [j, row] : rows) {
         all.clear();
         for (const NoiseBox& b : row) {
-            const int apart = b.*distance;
+            const int apart = distance[b.inSky];
             auto near = std::find_if(all.begin(), all.end(), [&](const Neighbours& n) { return n.apart == apart; });
             if (near == all.end()) near = all.insert(all.end(), {apart, Finder(row), Finder(row), Finder(rowAt(j - apart)), Finder(rowAt(j + apart))});
             const auto bend = [&](const NoiseBox* one, const NoiseBox* other) {
                 if (one && other) differences.push_back((b.mean - 0.5F * (one->mean + other->mean)) / std::sqrt(1.5F));
             };
-            bend(near->before.at(b.i - apart), near->after.at(b.i + apart));
-            bend(near->above.at(b.i), near->below.at(b.i));
+            bend(near->before.at(b.column() - apart), near->after.at(b.column() + apart));
+            bend(near->above.at(b.column()), near->below.at(b.column()));
         }
     }
     return differences;
@@ -166,21 +172,21 @@ constexpr std::size_t kEnoughDifferences = 40;
 
 } // namespace
 
-BoxScatter boxScatter(const std::vector<NoiseBox>& boxes, int side, double pixelNoise) {
-    const std::map<int, BoxRow> rows = rowsOf(boxes);
+BoxScatter boxScatter(const NoiseBoxes& boxes, int side, double pixelNoise) {
+    const std::map<int, BoxRow> rows = rowsOf(boxes.all);
     // Boxes at half steps know somewhat more than those that do not overlap.
-    BoxScatter out{0, 1.25 * static_cast<double>(std::count_if(boxes.begin(), boxes.end(), [](const NoiseBox& b) { return b.onGrid; }))};
-    std::vector<float> differences = secondDifferences(rows, &NoiseBox::beside);
+    BoxScatter out{0, 1.25 * static_cast<double>(boxes.onGrid())};
+    std::vector<float> differences = secondDifferences(rows, boxes.beside);
     if (differences.size() < kEnoughDifferences) {
         std::vector<float> means;
-        for (const NoiseBox& b : boxes) means.push_back(b.mean);
+        for (const NoiseBox& b : boxes.all) means.push_back(b.mean);
         out.sigma = clippedStats(std::span<float>(means)).sigma;
         return out;
     }
     const auto touching = static_cast<double>(differences.size());
     out.sigma = clippedStats(std::span<float>(differences)).sigma;
     if (out.sigma * side <= kWhite * pixelNoise) return out;
-    if (std::vector<float> wide = secondDifferences(rows, &NoiseBox::apart); wide.size() >= kEnoughDifferences) {
+    if (std::vector<float> wide = secondDifferences(rows, boxes.apart); wide.size() >= kEnoughDifferences) {
         out.sigma = clippedStats(std::span<float>(wide)).sigma;
         out.boxes *= 0.8 * std::min(1.0, static_cast<double>(wide.size()) / touching); // boxes that share noise know less
     }

@@ -4,6 +4,7 @@
 #include "core/stars/background_mesh.h"
 
 #include <algorithm>
+#include <array>
 #include <cstdint>
 #include <optional>
 #include <vector>
@@ -12,13 +13,22 @@ namespace caelumen {
 
 /// The mean of one square "empty aperture". Small, for a trial keeps a hundred thousand of each plane.
 struct NoiseBox {
-    float mean = 0;               ///< of its pixels, plane units
-    std::uint16_t i = 0, j = 0;   ///< place in steps of half a box (halfBox)
-    std::uint8_t beside = 2;      ///< steps to the next one that does not overlap this
-    std::uint8_t apart = 3;       ///< steps to the next one that does not share noise with it either, where interpolation has spread it
-    bool inSky = false;           ///< wholly inside a sky region
-    bool onGrid = false;          ///< one of the boxes that do not overlap each other
-    Point centre(int side) const; ///< plane pixels
+    static constexpr unsigned kPlaceBits = 15;
+    float mean = 0;                                       ///< of its pixels, plane units
+    std::uint32_t i : kPlaceBits = 0, j : kPlaceBits = 0; ///< place in steps of half a box (halfBox)
+    std::uint32_t inSky : 1 = 0;                          ///< wholly inside a sky region
+    std::uint32_t onGrid : 1 = 0;                         ///< one of the boxes that do not overlap each other
+    Point centre(int side) const;                         ///< plane pixels
+    int column() const { return static_cast<int>(i); }
+    int row() const { return static_cast<int>(j); }
+};
+
+/// Boxes row by row, from left to right; those in the sky regions lie closer than the others.
+struct NoiseBoxes {
+    std::vector<NoiseBox> all;
+    std::array<int, 2> beside{2, 2}; ///< of the others, and in the sky: steps to the next one that does not overlap
+    std::array<int, 2> apart{3, 3};  ///< to the next one that does not share noise either, where interpolation has spread it
+    std::size_t onGrid() const;
 };
 
 /// Steps from one box of side k to the next, plane pixels.
@@ -27,7 +37,7 @@ inline int halfBox(int k) {
 }
 inline Point NoiseBox::centre(int side) const {
     const int half = halfBox(side);
-    return {i * half + 0.5 * (side - 1), j * half + 0.5 * (side - 1)};
+    return {column() * half + 0.5 * (side - 1), row() * half + 0.5 * (side - 1)};
 }
 
 /// Side of the boxes in plane pixels: max(1, round(10 arcsec / scale)); 5 where the scale is not known.
@@ -35,8 +45,8 @@ int boxSide(std::optional<double> arcsecPerPlanePixel);
 
 /// Means of all star-free boxes of side k, at half-box steps (a quarter of them do not overlap). Boxes with any hidden or missing pixel are
 /// left out; at most about 80 000 of each kind are kept, spread over the frame. The starlight that the mask leaves (`starlight`) is taken off.
-std::vector<NoiseBox> noiseBoxes(const Plane& plane, const Mask& mask, int k, const PlaneView& view, const std::vector<Region>& regions,
-                                 const UnmaskedStarlight& starlight = {});
+NoiseBoxes noiseBoxes(const Plane& plane, const Mask& mask, int k, const PlaneView& view, const std::vector<Region>& regions,
+                      const UnmaskedStarlight& starlight = {});
 
 /// Scatter of box means, and how many independent boxes it rests on.
 struct BoxScatter {
@@ -46,7 +56,7 @@ struct BoxScatter {
 /// Scatter free of whatever varies smoothly: from each box minus the mean of its two neighbours, along rows and columns. Where too few have neighbours, the
 /// scatter of the means themselves. Boxes that touch share the noise that interpolation has spread over their border, which would pass for something smooth:
 /// where they scatter more than `pixelNoise` lets expect, neighbours are taken a little apart.
-BoxScatter boxScatter(const std::vector<NoiseBox>& boxes, int side, double pixelNoise);
+BoxScatter boxScatter(const NoiseBoxes& boxes, int side, double pixelNoise);
 
 /// Pixels from one box to the next that shares neither pixels nor interpolated noise with it.
 int apartPixels(int side);

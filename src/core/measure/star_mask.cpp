@@ -9,6 +9,7 @@
 #include <tbb/parallel_reduce.h>
 
 #include <algorithm>
+#include <atomic>
 #include <functional>
 #include <utility>
 
@@ -39,7 +40,7 @@ std::vector<StarDisc> starDiscs(const std::vector<Star>& stars, const std::optio
             radius = std::max(radius, std::min(s.reach + 1, radius + 1.5 * fwhm));
         }
         radius = std::max(radius, 1.2 * fwhm) + 0.5;
-        discs.push_back({toBaseline({s.x, s.y}), radius / view.scale(), s.flux});
+        discs.push_back({toBaseline({s.x, s.y}), radius / view.scale()});
     }
     return discs;
 }
@@ -87,7 +88,7 @@ std::vector<StarDisc> commonDiscs(const std::vector<MaskSource>& planes) {
     return all;
 }
 
-Mask starMask(const std::vector<StarDisc>& discs, const PlaneView& view) {
+Mask starMask(const std::vector<StarDisc>& discs, const PlaneView& view, Mask spare, std::int64_t* hidden) {
     const Alignment::Affine toPlane = view.forward();
     std::vector<std::pair<Point, double>> all; // in the plane's pixels
     for (const StarDisc& d : discs) {
@@ -96,14 +97,23 @@ Mask starMask(const std::vector<StarDisc>& discs, const PlaneView& view) {
         if (p.x >= -radius && p.y >= -radius && p.x <= view.width + radius && p.y <= view.height + radius) all.emplace_back(p, radius);
     }
     constexpr int kBand = 64; // rows that one thread has for itself
-    Mask mask(static_cast<std::size_t>(view.width) * static_cast<std::size_t>(view.height));
+    std::vector<std::vector<std::uint32_t>> ofBand(static_cast<std::size_t>((view.height + kBand - 1) / kBand));
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        const auto band = [&](double y) { return std::clamp(static_cast<int>(std::floor(y)) / kBand, 0, static_cast<int>(ofBand.size()) - 1); };
+        for (int b = band(all[i].first.y - all[i].second), last = band(all[i].first.y + all[i].second); b <= last; ++b)
+            ofBand[static_cast<std::size_t>(b)].push_back(static_cast<std::uint32_t>(i));
+    }
+    Mask mask = std::move(spare);
+    mask.resize(static_cast<std::size_t>(view.width) * static_cast<std::size_t>(view.height));
+    std::atomic<std::int64_t> count = 0;
     tbb::parallel_for(0, (view.height + kBand - 1) / kBand, [&](int band) {
         const int top = band * kBand, bottom = std::min(view.height, top + kBand);
         const auto row = [&](int y) { return mask.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(view.width); };
         std::fill(row(top), row(bottom), std::uint8_t{0});
-        for (const auto& [p, radius] : all)
-            if (p.y + radius >= top && p.y - radius < bottom) hideDisc(mask, view.width, top, bottom, p, radius);
+        for (const std::uint32_t i : ofBand[static_cast<std::size_t>(band)]) hideDisc(mask, view.width, top, bottom, all[i].first, all[i].second);
+        if (hidden) count += rows::count(row(top), row(bottom) - row(top));
     });
+    if (hidden) *hidden = count;
     return mask;
 }
 

@@ -3,6 +3,7 @@
 #include "core/measure/plane_view.h"
 #include "core/stars/psf.h"
 
+#include <memory>
 #include <vector>
 
 namespace caelumen {
@@ -11,8 +12,10 @@ namespace caelumen {
 struct StarDisc {
     Point at;
     double radius = 0; ///< baseline stored pixels
-    double flux = 0;   ///< of the star as found, plane units
 };
+
+/// All that is hidden in the planes of one channel, which every run's plane shares.
+using SharedDiscs = std::shared_ptr<const std::vector<StarDisc>>;
 
 /// The discs of a catalogue of one plane, in baseline pixels. The radius grows from the detection isophote along the star image's wings until the light
 /// `left` is reached (plane units per pixel).
@@ -30,8 +33,9 @@ struct MaskSource {
 /// is left as the frame can bear: a fiftieth of a pixel's noise, more where that would hide over half of the first plane's frame.
 std::vector<StarDisc> commonDiscs(const std::vector<MaskSource>& planes);
 
-/// A mask in a plane's own grid that hides the discs.
-Mask starMask(const std::vector<StarDisc>& discs, const PlaneView& view);
+/// A mask in a plane's own grid that hides the discs. `spare` may be one that is no longer needed: its memory is used again. `hidden` becomes the number of
+/// hidden pixels.
+Mask starMask(const std::vector<StarDisc>& discs, const PlaneView& view, Mask spare = {}, std::int64_t* hidden = nullptr);
 
 /// Hidden pixels as a part of all.
 double hiddenPart(const Mask& mask);

@@ -14,11 +14,11 @@ struct Star {
     double peak = 0;     ///< brightest pixel above the local sky
     double rim = 0;      ///< light at the edge of the isophote: the detection threshold there
     double level = 0;    ///< local sky
-    int area = 0;        ///< pixels of the isophote
     double reach = 0;    ///< of its farthest pixel from the centroid
     double a = 0, b = 0; ///< rms along the major and minor axis, pixels
-    bool above5 = false; ///< five of its pixels (3x3-smoothed) stand above 5 sigma
     double snr = 0;      ///< of its matched-filter flux (see faint_stars.h)
+    int area = 0;        ///< pixels of the isophote
+    bool above5 = false; ///< five of its pixels (3x3-smoothed) stand above 5 sigma
     bool saturated = false;
     bool blended = false;
     bool faint = false; ///< seen by the matched filter alone: flux and place from there, nothing known of its shape

@@ -27,11 +27,12 @@ struct StarFilter {
     explicit StarFilter(const Psf* psf) {
         fwhm = psf ? psf->fwhm : 3.0;
         const double s = fwhm / kSigmaToFwhm;
-        half = std::clamp(static_cast<int>(std::ceil(1.25 * fwhm)), 2, 40);
+        half = std::clamp(static_cast<int>(std::ceil(1.25 * fwhm)), 2, rows::kMostHalf);
         double sum = 0;
         for (int i = 0; i <= half; ++i) taps.push_back(static_cast<float>(std::exp(-0.5 * i * i / (s * s))));
         for (int i = -half; i <= half; ++i) sum += static_cast<double>(taps[static_cast<std::size_t>(std::abs(i))]);
         for (float& t : taps) t = static_cast<float>(static_cast<double>(t) / sum);
+        for (int i = -half; i <= half; ++i) across.push_back(tap(i));
         const int straight = std::max(2, static_cast<int>(std::lround(1.6 * fwhm))), slant = std::max(2, static_cast<int>(std::lround(1.6 * fwhm * M_SQRT1_2)));
         ring = {{{straight, 0}, {0, straight}, {slant, slant}, {slant, -slant}, {-straight, 0}, {0, -straight}, {-slant, -slant}, {-slant, slant}}};
         reach = straight;
@@ -50,7 +51,8 @@ struct StarFilter {
 
     double fwhm = 3;
     int half = 4, reach = 5;
-    std::vector<float> taps; ///< from the middle outwards
+    std::vector<float> taps;    ///< from the middle outwards
+    std::vector<double> across; ///< the same from one end to the other
     std::array<Offset, 8> ring;
     double middle = 1, aside = 0; ///< light of a star of flux 1 at its centre, and on the ring
 };
@@ -78,16 +80,7 @@ std::vector<Sample> filteredSamples(const Plane& plane, const SmoothSky& sky, co
         const int cx = margin + static_cast<int>(random.index(static_cast<std::size_t>(across))),
                   cy = margin + static_cast<int>(random.index(static_cast<std::size_t>(down)));
         const double level = sky.level(cx, cy);
-        const auto filtered = [&](int x0, int y0) {
-            double sum = 0;
-            for (int y = -f.half; y <= f.half; ++y) {
-                double row = 0;
-                const float* from = plane.row(y0 + y) + x0;
-                for (int x = -f.half; x <= f.half; ++x) row += f.tap(x) * static_cast<double>(from[x]);
-                sum += f.tap(y) * row;
-            }
-            return sum - level;
-        };
+        const auto filtered = [&](int x, int y) { return rows::filtered(plane.row(y) + x, w, f.across.data(), f.half) - level; };
         std::array<double, 8> around;
         for (std::size_t i = 0; i < 8; ++i) around[i] = filtered(cx + f.ring[i].x, cy + f.ring[i].y);
         out[n] = {{static_cast<double>(cx), static_cast<double>(cy)}, (filtered(cx, cy) - middleHalf(around)) / sky.sigma(cx, cy)};

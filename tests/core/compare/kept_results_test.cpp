@@ -36,7 +36,7 @@ private slots:
         QCOMPARE(is.size(), was.size());
         for (std::size_t i = 0; i < is.size(); ++i)
             for (std::size_t p = 0; p < is[i].planes.size(); ++p) {
-                QCOMPARE(is[i].planes[p].discs.size(), was[i].planes[p].discs.size());
+                QCOMPARE(is[i].planes[p].discs->size(), was[i].planes[p].discs->size());
                 QCOMPARE(is[i].planes[p].mesh.cells.size(), was[i].planes[p].mesh.cells.size());
                 QVERIFY(is[i].planes[p].skyValues == was[i].planes[p].skyValues);
                 QVERIFY(is[i].planes[p].stars.psf->fwhm == was[i].planes[p].stars.psf->fwhm);

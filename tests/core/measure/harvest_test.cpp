@@ -59,7 +59,7 @@ private slots:
         QVERIFY2(std::abs(h.noise.value - 4) < 0.1, qPrintable(QString::number(h.noise.value)));
         QVERIFY2(std::abs(h.sky.pixelSigma - 4) < 0.15, qPrintable(QString::number(h.sky.pixelSigma)));
         QCOMPARE(h.boxSide, 5);
-        QVERIFY(!h.boxes.empty() && h.halfBoxes.empty() && h.hiddenPart > 0 && h.hiddenPart < 0.4);
+        QVERIFY(!h.boxes.all.empty() && h.halfBoxes.all.empty() && h.hiddenPart > 0 && h.hiddenPart < 0.4);
         QVERIFY(h.regions.count("S1") && h.regions.count("N1"));
     }
 
@@ -101,13 +101,12 @@ private slots:
         scenes::PlaneScene s = sceneOf();
         s.stars = 0;
         const auto made = scenes::make(s);
-        const std::vector<StarDisc> discs{{{200, 200}, 40, 1000}};
         HarvestRequest rq;
         rq.channel = "L";
         rq.view = {{}, {}, s.width, s.height};
         rq.arcsecPerStoredPixel = 2;
         rq.regions = &regions();
-        rq.discs = &discs;
+        rq.discs = std::make_shared<const std::vector<StarDisc>>(std::vector<StarDisc>{{{200, 200}, 40}});
         const PlaneHarvest h = harvestPlane(made.plane, findStars(made.plane, kNeverSaturated), rq);
         QVERIFY(std::abs(h.hiddenPart - M_PI * 1600 / (600.0 * 420)) < 0.001);
         QVERIFY(h.sky.inside - h.sky.used >= 5000);

@@ -181,7 +181,7 @@ private slots:
         const auto made = scenes::make(s);
         const PlaneView view{{}, {}, s.width, s.height};
         std::vector<StarDisc> discs;
-        for (const auto& star : made.stars) discs.push_back({{star.x, star.y}, 8, star.flux});
+        for (const auto& star : made.stars) discs.push_back({{star.x, star.y}, 8});
         const Mask mask = starMask(discs, view);
         const std::vector<Region> all{{"S1", RegionRole::Sky, RegionShape::Rect, {{0, 0}, {599, 419}}, 0, "", "", false}};
         const PixelNoise noise = pixelNoise(made.plane, mask, view, all);
@@ -200,12 +200,12 @@ private slots:
         QVERIFY(found.psf.has_value());
         const PlaneView view{{}, {}, s.width, s.height};
         std::vector<StarDisc> discs;
-        for (const Star& star : found.stars) discs.push_back({{star.x, star.y}, 14, star.flux});
+        for (const Star& star : found.stars) discs.push_back({{star.x, star.y}, 14});
         const Mask mask = starMask(discs, view);
         const UnmaskedStarlight starlight(found.stars, std::vector<double>(found.stars.size(), 14), found.psf, s.width, s.height);
-        const auto above = [&](const std::vector<NoiseBox>& boxes) {
+        const auto above = [&](const NoiseBoxes& boxes) {
             double sum = 0;
-            for (const NoiseBox& b : boxes) sum += std::abs(static_cast<double>(b.mean) - s.sky) / static_cast<double>(boxes.size());
+            for (const NoiseBox& b : boxes.all) sum += std::abs(static_cast<double>(b.mean) - s.sky) / static_cast<double>(boxes.all.size());
             return sum;
         };
         const double as = above(noiseBoxes(made.plane, mask, 5, view, {})), without = above(noiseBoxes(made.plane, mask, 5, view, {}, starlight));

@@ -55,7 +55,7 @@ private slots:
         for (Star& star : found.stars) star.flux *= part;
         const std::vector<double> hidden(found.stars.size(), 7);
         std::vector<StarDisc> discs;
-        for (const Star& star : found.stars) discs.push_back({{star.x, star.y}, 7, star.flux});
+        for (const Star& star : found.stars) discs.push_back({{star.x, star.y}, 7});
         const Mask mask = starMask(discs, {{}, {}, s.width, s.height});
         UnmaskedStarlight starlight(found.stars, hidden, found.psf, s.width, s.height);
         const BackgroundMesh mesh = buildMesh(made.plane, mask, 25);
