@@ -197,11 +197,10 @@ namespace {
 
 constexpr int kLag = 6, kClear = 2; ///< pixels between those compared, and from one to what hides stars: at its rim their wings still fall steeply
 
-/// Scatter of combinations of `of` pixels, rather of those clear of all stars where they are enough.
-double scatterOf(std::vector<float>& all, std::vector<float>& clear, std::size_t enough, double of, std::size_t& used) {
-    std::vector<float>& best = clear.size() >= enough ? clear : all;
-    used = best.size();
-    return clippedStats(std::span<float>(best)).sigma / std::sqrt(of);
+/// Scatter of combinations of `of` pixels.
+double scatterOf(std::vector<float>& combinations, double of, std::size_t& used) {
+    used = combinations.size();
+    return clippedStats(std::span<float>(combinations)).sigma / std::sqrt(of);
 }
 
 /// Where places of `side` pixels begin: evenly from one end to the other, so that turning the frame leaves them where they are.
@@ -237,16 +236,16 @@ PixelNoise noiseOfPlaces(const Plane& plane, const Mask& mask) {
                 if (here && (here[std::max(0, x - kClear)] || here[std::min(w - 1, x + kClear)] || above[x] || below[x])) other = kNoData;
             }
         }
-        std::vector<float> all, clear;
-        const auto take = [&](const auto& v, std::vector<float>& to) {
+        thread_local std::vector<float> combinations;
+        const auto take = [&](const auto& v) {
+            combinations.clear();
             for (std::size_t j = 0; j + kLag < static_cast<std::size_t>(down); ++j)
                 for (std::size_t i = 0; i + kLag < static_cast<std::size_t>(across); ++i)
-                    if (const float d = (v[j][i] - v[j][i + kLag]) - (v[j + kLag][i] - v[j + kLag][i + kLag]); std::isfinite(d)) to.push_back(d);
+                    if (const float d = (v[j][i] - v[j][i + kLag]) - (v[j + kLag][i] - v[j + kLag][i + kLag]); std::isfinite(d)) combinations.push_back(d);
         };
-        take(seen, all);
-        if (!mask.empty()) take(calm, clear);
-        if (all.size() < 80) return;
-        found[n].value = scatterOf(all, clear, 200, 4, found[n].samples);
+        if (!mask.empty()) take(calm); // rather clear of all stars, where those are enough
+        if (mask.empty() || combinations.size() < 200) take(seen);
+        if (combinations.size() >= 80) found[n].value = scatterOf(combinations, 4, found[n].samples);
     });
     std::vector<double> scatters;
     double samples = 0;
@@ -294,7 +293,7 @@ PixelNoise pixelNoise(const Plane& plane, const Mask& mask, const PlaneView& vie
     }
     if (steps.size() < 400) return noiseOfPlaces(plane, mask);
     PixelNoise out;
-    out.value = scatterOf(steps, clear, 1000, 2, out.samples);
+    out.value = scatterOf(clear.size() >= 1000 ? clear : steps, 2, out.samples); // rather clear of all stars, where those are enough
     out.samples = out.samples * 3 / 5; // a pixel is part of two differences, which share a third of their news; clipping costs a tenth
     return out;
 }

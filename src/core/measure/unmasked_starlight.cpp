@@ -97,11 +97,16 @@ std::vector<double> UnmaskedStarlight::over(const BackgroundMesh& mesh, const Ma
         const int bottom = band + 1 == mesh.down ? mesh.height : (band + 1) * mesh.cell;
         for (int y = band * mesh.cell + kFine / 2; y < bottom; y += kFine) {
             const std::uint8_t* hidden = maskRow(mask, mesh.width, y);
-            for (int x = kFine / 2, i = 0; x < mesh.width; x += kFine) {
-                if (hidden && hidden[x]) continue;
-                while (i + 1 < mesh.across && x >= (i + 1) * mesh.cell) ++i;
-                light[i] += at(x, y);
-                ++count[static_cast<std::size_t>(i)];
+            for (int i = 0, x = kFine / 2; i < mesh.across; ++i) {
+                const int end = i + 1 == mesh.across ? mesh.width : (i + 1) * mesh.cell;
+                double sum = 0;
+                int n = 0;
+                for (; x < end; x += kFine) {
+                    if (hidden && hidden[x]) continue;
+                    sum += at(x, y);
+                    ++n;
+                }
+                light[i] += sum, count[static_cast<std::size_t>(i)] += n;
             }
         }
         for (int i = 0; i < mesh.across; ++i)
