@@ -223,6 +223,35 @@ private slots:
         for (std::size_t i = 0; i < v.size(); ++i) QCOMPARE(sum[i], mark[i] + 2);
     }
 
+    void aPatchThroughAFilter() {
+        constexpr std::int64_t kStride = 100;
+        const auto v = noise(100 * 100, 12);
+        for (const int half : {1, 2, 4, 7, 12, rows::kMostHalf}) {
+            std::vector<double> taps;
+            for (int i = -half; i <= half; ++i) taps.push_back(std::exp(-0.5 * i * i / (0.2 * half * half)));
+            double sum = 0, all = 0;
+            for (int y = -half; y <= half; ++y)
+                for (int x = -half; x <= half; ++x) {
+                    const double weight = taps[static_cast<std::size_t>(x + half)] * taps[static_cast<std::size_t>(y + half)];
+                    sum += weight * static_cast<double>(v[static_cast<std::size_t>((50 + y) * kStride + 50 + x)]), all += weight;
+                }
+            QVERIFY(std::abs(rows::filtered(v.data() + 50 * kStride + 50, kStride, taps.data(), half) - sum) < 1e-11 * 100 * all);
+        }
+    }
+
+    void distancesAreCutOff_data() { lengths_data(); }
+    void distancesAreCutOff() {
+        QFETCH(int, n);
+        std::vector<std::uint32_t> out(static_cast<std::size_t>(n));
+        for (const double across : {0.0, -3.0, 41.7}) {
+            rows::wholeDistances(-0.3 * n, across, n, out.data());
+            for (int i = 0; i < n; ++i) {
+                const double along = -0.3 * n + i;
+                QCOMPARE(out[static_cast<std::size_t>(i)], static_cast<std::uint32_t>(std::sqrt(along * along + across * across)));
+            }
+        }
+    }
+
     void smoothingKeepsTheSumOfAPoint() {
         std::vector<float> a(40, 0), b(40, 0), c(40, 0), room(40), out(40);
         b[20] = 16;

@@ -77,7 +77,7 @@ private slots:
         const auto cards = [](const std::string& bytes) { // but for blank ones; and where the pixels begin
             std::vector<std::string> out;
             std::size_t at = 0;
-            for (; bytes.compare(at, 8, "END     ") != 0; at += 80)
+            for (; std::string_view(bytes).substr(at, 8) != "END     "; at += 80)
                 if (bytes.find_first_not_of(' ', at) < at + 80) out.push_back(bytes.substr(at, 80));
             return std::pair(out, (at / 2880 + 1) * 2880);
         };

@@ -121,6 +121,24 @@ private slots:
         for (std::size_t c = 0; c < 3; ++c) QCOMPARE(file->readChannel(c)->at(1, 0), static_cast<float>(values[1200 * c + 1]));
     }
 
+    /// The largest value as it is stored, whatever it becomes on the way; what is no number is passed over.
+    void theTopIsTheStoredOne() {
+        Raw raw;
+        raw.bitpix = FLOAT_IMG;
+        raw.size = {40, 30, 3};
+        auto values = ramp(3600);
+        for (double& v : values) v = -std::abs(v) - 1;
+        values[700] = std::numeric_limits<double>::infinity(), values[701] = std::numeric_limits<double>::quiet_NaN(), values[1100] = 0.25;
+        writeRaw(m_folder / "t.fits", raw, values);
+        const auto file = FrameFile::open(m_folder / "t.fits");
+        float top = 0;
+        const auto plane = file->readChannel(0, {}, {0.5F, 4.0F}, &top);
+        QCOMPARE(top, 0.25F);
+        QCOMPARE(plane->at(1100 % 40, 1100 / 40), -1.0F);
+        QVERIFY(file->readChannel(1, {}, {}, &top).ok());
+        QCOMPARE(top, static_cast<float>(*std::max_element(values.begin() + 1200, values.begin() + 2400)));
+    }
+
     void theImageMayStandInALaterExtensionOrBeCompressed() {
         Raw raw;
         raw.laterHdu = true;

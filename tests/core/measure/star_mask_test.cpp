@@ -20,8 +20,7 @@ bool isHidden(const std::vector<StarDisc>& discs, const PlaneView& view, int x, 
 std::vector<StarDisc> strewn(int count, double width, double height, unsigned long long seed) {
     Random random(seed);
     std::vector<StarDisc> out;
-    for (int i = 0; i < count; ++i)
-        out.push_back({{random.uniform() * (width + 60) - 30, random.uniform() * (height + 60) - 30}, 0.3 + 20 * random.uniform()});
+    for (int i = 0; i < count; ++i) out.push_back({{random.uniform() * (width + 60) - 30, random.uniform() * (height + 60) - 30}, 0.3 + 20 * random.uniform()});
     return out;
 }
 
