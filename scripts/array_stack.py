@@ -38,20 +38,17 @@ def planes_of(mosaic, half):
     return planes
 
 
-def stars_of(plane):
-    sky = sep.Background(plane)
-    stars = sep.extract(plane - sky.back(), 8, err=sky.globalrms)
-    brightest = np.argsort(-stars["flux"])[:80]
-    return np.stack([stars["x"][brightest], stars["y"][brightest]], 1), sky
+def brightest_of(green):
+    sky = sep.Background(green)
+    stars = sep.extract(green - sky.back(dtype=np.float32), 50, err=sky.globalrms, deblend_cont=1)  # the brightest will do, and need not be told apart
+    brightest = np.argsort(-stars["flux"])[:60]
+    return np.stack([stars["x"][brightest], stars["y"][brightest]], 1)
 
 
 def clipped_mean(block, low, high):
-    for _ in range(3):
+    for _ in range(2):
         middle, sigma = bottleneck.nanmedian(block, axis=0), bottleneck.nanstd(block, axis=0)
-        out = (block < middle - low * sigma) | (block > middle + high * sigma)
-        if not out.any():
-            break
-        block[out] = np.nan
+        block[(block < middle - low * sigma) | (block > middle + high * sigma)] = np.nan
     return bottleneck.nanmean(block, axis=0)
 
 
@@ -64,28 +61,33 @@ def main(recipe, out, half):
         for x in (0, 1):
             site = flat[y::2, x::2]
             site /= np.median(site[::4, ::4])
+    inverse = 1 / flat
     hot = np.argwhere(dark > np.median(dark[::4, ::4]) + 0.005 * 65535)
     hot = hot[(hot[:, 1] > 1) & (hot[:, 1] < dark.shape[1] - 2)]
     reference, level, kept = None, None, []
     for path in files["lights"]:
-        light = (fitsio.read(path) - dark) / flat
+        light = (fitsio.read(path) - dark) * inverse
         light[hot[:, 0], hot[:, 1]] = 0.5 * (light[hot[:, 0], hot[:, 1] - 2] + light[hot[:, 0], hot[:, 1] + 2])
-        planes = planes_of(light, half)
-        places, sky = stars_of(planes[1])
+        cells = planes_of(light, True)
+        places = brightest_of(cells[1])
+        planes = cells if half else planes_of(light, False)
         if reference is None:
             reference, level = places, [np.median(p[::7, ::7]) for p in planes]
             kept.append(planes)
             continue
-        transform, _ = astroalign.find_transform(places, reference, max_control_points=60)
+        matrix = astroalign.find_transform(places, reference, max_control_points=50)[0].params[:2]
+        if not half:  # a cell's place x is that of the pixel 2x + 0.5
+            matrix = np.column_stack([matrix[:, :2], 2 * matrix[:, 2] + 0.5 - matrix[:, :2] @ [0.5, 0.5]])
         height, width = planes[0].shape
-        warped = [cv2.warpAffine(p, transform.params[:2], (width, height), flags=cv2.INTER_LANCZOS4, borderValue=np.nan) for p in planes]
+        warped = [cv2.warpAffine(p, matrix, (width, height), flags=cv2.INTER_CUBIC, borderValue=np.nan) for p in planes]
         kept.append([p - np.float32(np.nanmedian(p[::7, ::7]) - to) for p, to in zip(warped, level)])
     height, width = kept[0][0].shape
+    limits = subs.get("combine", {"low": 3, "high": 3})
     stack = np.empty((3, height, width), np.float32)
     for channel in range(3):
         for y in range(0, height, 64):
             block = np.stack([planes[channel][y:y + 64] for planes in kept])
-            stack[channel, y:y + 64] = clipped_mean(block, subs["combine"]["low"], subs["combine"]["high"])
+            stack[channel, y:y + 64] = clipped_mean(block, limits["low"], limits["high"])
     fitsio.write(out, stack, clobber=True)
     print(f"{time.monotonic() - start:.2f}")
 
