@@ -27,37 +27,35 @@ OpenFile::~OpenFile() {
     if (m_number >= 0) ::close(m_number);
 }
 
-bool OpenFile::read(void* to, std::size_t bytes, long long at) const {
-    auto* out = static_cast<char*>(to);
-    while (bytes > 0) {
-        const auto got = ::pread(m_number, out, bytes, at);
-        if (got < 0 && errno == EINTR) continue;
-        if (got <= 0) return false;
-        out += got, at += got, bytes -= static_cast<std::size_t>(got);
+namespace {
+
+/// Calls step(done, left) until nothing is left; false where one moves nothing.
+template<class Step>
+bool inSteps(std::size_t bytes, Step step) {
+    for (std::size_t done = 0; done < bytes;) {
+        const ssize_t moved = step(done, bytes - done);
+        if (moved < 0 && errno == EINTR) continue;
+        if (moved <= 0) return false;
+        done += static_cast<std::size_t>(moved);
     }
     return true;
+}
+
+} // namespace
+
+bool OpenFile::read(void* to, std::size_t bytes, long long at) const {
+    return inSteps(
+        bytes, [&](std::size_t done, std::size_t left) { return ::pread(m_number, static_cast<char*>(to) + done, left, at + static_cast<long long>(done)); });
 }
 
 bool OpenFile::write(const void* from, std::size_t bytes, long long at) const {
-    const auto* in = static_cast<const char*>(from);
-    while (bytes > 0) {
-        const auto put = ::pwrite(m_number, in, bytes, at);
-        if (put < 0 && errno == EINTR) continue;
-        if (put <= 0) return false;
-        in += put, at += put, bytes -= static_cast<std::size_t>(put);
-    }
-    return true;
+    return inSteps(bytes, [&](std::size_t done, std::size_t left) {
+        return ::pwrite(m_number, static_cast<const char*>(from) + done, left, at + static_cast<long long>(done));
+    });
 }
 
 bool OpenFile::append(const void* from, std::size_t bytes) const {
-    const auto* in = static_cast<const char*>(from);
-    while (bytes > 0) {
-        const auto put = ::write(m_number, in, bytes);
-        if (put < 0 && errno == EINTR) continue;
-        if (put <= 0) return false;
-        in += put, bytes -= static_cast<std::size_t>(put);
-    }
-    return true;
+    return inSteps(bytes, [&](std::size_t done, std::size_t left) { return ::write(m_number, static_cast<const char*>(from) + done, left); });
 }
 
 fs::path OpenFile::name() const {

@@ -20,24 +20,18 @@ bool excludedAt(const Sky& sky, Point at) {
     return (*sky.excluded)[static_cast<std::size_t>(j * mesh.across + i)] != 0;
 }
 
-struct Boxes {
-    NoiseBoxes boxes;
-    std::size_t apart = 0; ///< that do not overlap
-};
-
 /// Those in the sky regions where enough fit, else those on free sky; less the sky surface where there is one.
-Boxes boxesOn(const Sky& sky, const NoiseBoxes& from, const Surface* surface) {
-    Boxes out{{{}, from.beside, from.apart}};
+NoiseBoxes boxesOn(const Sky& sky, const NoiseBoxes& from, const Surface* surface) {
+    NoiseBoxes out{{}, from.beside, from.apart};
     const std::vector<NoiseBox>& all = from.all;
     const bool inSky = std::count_if(all.begin(), all.end(), [](const NoiseBox& b) { return b.inSky && b.onGrid; }) >= 50;
     const int side = sky.plane->boxSide;
-    out.boxes.all.reserve(all.size());
+    out.all.reserve(all.size());
     for (const NoiseBox& b : all) {
         if (inSky ? !b.inSky : excludedAt(sky, b.centre(side))) continue;
-        out.boxes.all.push_back(b);
+        out.all.push_back(b);
         if (surface && surface->valid)
-            out.boxes.all.back().mean -= static_cast<float>(surface->at(SurfaceBasis::at(b.centre(side), sky.plane->view.width, sky.plane->view.height)));
-        out.apart += b.onGrid;
+            out.all.back().mean -= static_cast<float>(surface->at(SurfaceBasis::at(b.centre(side), sky.plane->view.width, sky.plane->view.height)));
     }
     return out;
 }
@@ -136,15 +130,15 @@ std::vector<std::string> BoxNoise::flags() const {
 BoxNoise boxNoise(const Sky& sky, double scale) {
     BoxNoise out;
     const PlaneHarvest& h = *sky.plane;
-    const Boxes seen = boxesOn(sky, h.boxes, sky.surface);
-    if (seen.apart < kFewestBoxes) return out;
-    const BoxScatter scatter = boxScatter(seen.boxes, h.boxSide, h.noise.value);
+    const NoiseBoxes seen = boxesOn(sky, h.boxes, sky.surface);
+    if (seen.onGrid() < kFewestBoxes) return out;
+    const BoxScatter scatter = boxScatter(seen, h.boxSide, h.noise.value);
     const double k = h.boxSide;
     Variance noise = varianceOf(scatter);
-    if (const Boxes halves = boxesOn(sky, h.halfBoxes, nullptr); halves.apart >= kFewestBoxes) {
+    if (const NoiseBoxes halves = boxesOn(sky, h.halfBoxes, nullptr); halves.onGrid() >= kFewestBoxes) {
         out.source = NoiseSource::Halves;
         const Variance total = noise;
-        noise = varianceOf(boxScatter(halves.boxes, h.boxSide, h.noise.value));
+        noise = varianceOf(boxScatter(halves, h.boxSide, h.noise.value));
         out.structure = total.value - noise.value;
         out.structureSigma = length(noise.sigma, total.sigma);
     } else if (sky.repeats) {

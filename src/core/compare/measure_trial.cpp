@@ -12,7 +12,6 @@
 #include "core/compare/reference.h"
 #include "core/compare/star_memory.h"
 #include "core/compare/wcs_alignment.h"
-#include "core/image/plane_scan.h"
 #include "core/model/filter_kinds.h"
 #include "core/model/flags.h"
 #include "core/model/quantity.h"
@@ -301,13 +300,13 @@ private:
         const FrameInfo& info = opened->file.info();
         if (!opened->problem.empty())
             return Error{phrase("The short stack {} cannot be used: {}; add it to the trial as short_exposure_s.", shown(info.path), opened->problem)};
+        std::optional<bool> scaled01;
         for (std::size_t c = 0; c < info.channels.size(); ++c) {
             const auto target =
                 std::find_if(m_evidence[i].planes.begin(), m_evidence[i].planes.end(), [&](const PlaneHarvest& p) { return p.channel == info.channels[c]; });
             if (target == m_evidence[i].planes.end()) continue;
-            auto plane = opened->file.readChannel(c);
+            const auto plane = opened->readRates(c, scaled01);
             if (!plane) return plane.error();
-            rescale(*plane, opened->toRate(!info.integer && maximumOf(*plane) <= 1));
             const PlaneGeometry geometry = info.geometry(c);
             const PlaneStars stars = findStars(*plane, opened->rateOf(opened->knownSaturation), geometry.split);
             const auto* reference = m_reference.starsFor(info.channels[c]);

@@ -11,14 +11,9 @@ namespace caelumen {
 Result<Survey> surveyPlane(const OpenRun& o, std::size_t c, std::optional<bool> scaled01, Plane& plane) {
     const FrameInfo& info = o.file.info();
     Survey out;
-    out.scaled01 = scaled01.value_or(false);
-    float top = 0;
-    auto read = o.file.readChannel(c, std::move(plane), o.toRate(out.scaled01), scaled01 || info.integer ? nullptr : &top);
-    if (read && top > 0 && top <= 1.0F) { // parts of the full scale, which few programs write
-        out.scaled01 = true;
-        read = o.file.readChannel(c, std::move(*read), o.toRate(true));
-    }
+    auto read = o.readRates(c, scaled01, std::move(plane));
     if (!read) return read.error();
+    out.scaled01 = *scaled01;
     plane = std::move(*read);
     out.hasValues = std::any_of(plane.data(), plane.data() + plane.size(), [](float v) { return v == v; });
     const SmoothSky sky = findingSky(plane);

@@ -1,19 +1,11 @@
 #include "core/image/plane_scan.h"
 
-#include <tbb/blocked_range.h>
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
 #include <limits>
 
 namespace caelumen {
-namespace {
-
-using Range = tbb::blocked_range<std::size_t>;
-constexpr std::size_t kGrain = 1 << 18;
-
-} // namespace
-
 float BlockMaxima::maximum() const {
     return ofBlock.empty() ? -std::numeric_limits<float>::infinity() : *std::max_element(ofBlock.begin(), ofBlock.end());
 }
@@ -39,12 +31,6 @@ rows::Counts countAbove(const Plane& plane, const BlockMaxima& maxima, float low
         out.high += part.high;
     }
     return out;
-}
-
-void rescale(Plane& plane, Rescale by) {
-    if (by.isNone()) return;
-    tbb::parallel_for(Range(0, plane.size(), kGrain),
-                      [&](const Range& r) { rows::scale(plane.data() + r.begin(), static_cast<std::int64_t>(r.size()), by.zero, by.factor); });
 }
 
 } // namespace caelumen

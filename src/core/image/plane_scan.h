@@ -15,9 +15,6 @@ struct BlockMaxima {
     float maximum() const;
 };
 BlockMaxima blockMaxima(const Plane& plane);
-inline float maximumOf(const Plane& plane) {
-    return blockMaxima(plane).maximum();
-}
 
 /// How many values reach `low`, and how many of these `high`; only blocks are looked at whose top does.
 rows::Counts countAbove(const Plane& plane, const BlockMaxima& maxima, float low, float high);
@@ -27,7 +24,5 @@ struct Rescale {
     float zero = 0, factor = 1;
     bool isNone() const { return zero == 0 && factor == 1; }
 };
-/// In place.
-void rescale(Plane& plane, Rescale by);
 
 } // namespace caelumen

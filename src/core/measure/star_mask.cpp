@@ -4,13 +4,10 @@
 #include "core/stars/patch_mask.h"
 #include "core/stars/star_grid.h"
 
-#include <tbb/blocked_range.h>
 #include <tbb/parallel_for.h>
-#include <tbb/parallel_reduce.h>
 
 #include <algorithm>
 #include <atomic>
-#include <functional>
 #include <utility>
 
 namespace caelumen {
@@ -115,14 +112,6 @@ Mask starMask(const std::vector<StarDisc>& discs, const PlaneView& view, Mask sp
     });
     if (hidden) *hidden = count;
     return mask;
-}
-
-double hiddenPart(const Mask& mask) {
-    if (mask.empty()) return 0;
-    const auto hidden = tbb::parallel_reduce(
-        tbb::blocked_range<std::size_t>(0, mask.size(), 1 << 20), std::int64_t{0},
-        [&](const auto& r, std::int64_t sum) { return sum + rows::count(mask.data() + r.begin(), static_cast<std::int64_t>(r.size())); }, std::plus<>());
-    return static_cast<double>(hidden) / static_cast<double>(mask.size());
 }
 
 } // namespace caelumen

@@ -37,7 +37,4 @@ std::vector<StarDisc> commonDiscs(const std::vector<MaskSource>& planes);
 /// hidden pixels.
 Mask starMask(const std::vector<StarDisc>& discs, const PlaneView& view, Mask spare = {}, std::int64_t* hidden = nullptr);
 
-/// Hidden pixels as a part of all.
-double hiddenPart(const Mask& mask);
-
 } // namespace caelumen

@@ -97,26 +97,14 @@ Result<std::shared_ptr<const LayerReader::Stack>> LayerReader::stack(const Palet
     out->name = shown(path.filename());
     out->channels = opened->file.info().channels;
     out->total_s = opened->conditions.total_s.value_or(opened->seconds);
-    const FrameInfo& info = opened->file.info();
-    bool scaled01 = false;
+    std::optional<bool> scaled01;
     for (std::size_t c = 0; c < out->channels.size(); ++c) {
-        auto plane = opened->file.readChannel(c, {}, {});
+        auto plane = opened->readRates(c, scaled01);
         if (!plane) return plane.error();
-        if (c == 0 && !info.integer) {
-            float most = 0;
-            for (std::size_t i = 0; i < plane->size(); ++i)
-                if (plane->data()[i] > most) most = plane->data()[i];
-            scaled01 = most <= 1;
-        }
-        const Rescale by = opened->toRate(scaled01);
-        tbb::parallel_for(0, plane->height(), [&](int y) {
-            float* row = plane->row(y);
-            for (int x = 0; x < plane->width(); ++x) row[x] = (row[x] - by.zero) * by.factor;
-        });
         out->planes.push_back(std::move(*plane));
         out->noise.push_back(sampledSky(out->planes.back()).noise);
         if (m_halves && !opened->halves.odd.empty() && out->apart.size() == c) {
-            if (auto apart = readHalves(*opened, c, out->planes.back(), scaled01))
+            if (auto apart = readHalves(*opened, c, out->planes.back(), *scaled01))
                 out->apart.push_back(std::move(*apart));
             else
                 m_notes.push_back(apart.error().message);

@@ -15,7 +15,7 @@ namespace {
 
 constexpr float kNan = std::numeric_limits<float>::quiet_NaN(), kInf = std::numeric_limits<float>::infinity();
 
-/// Sky of 100 +- 5, without values and infinite here and there.
+/// Sky of 100 +- 5, without values here and there.
 std::vector<float> someRow(int n, unsigned long long seed) {
     Random random(seed);
     std::vector<float> v(static_cast<std::size_t>(n));

@@ -241,7 +241,7 @@ private slots:
         for (std::size_t c = 0; c < file->info().channels.size(); ++c) {
             auto later = file->readChannel(c), onTheWay = file->readChannel(c, {}, {103.5F, 0.37F});
             QVERIFY(later.ok() && onTheWay.ok());
-            rescale(*later, {103.5F, 0.37F});
+            rows::scale(later->data(), static_cast<std::int64_t>(later->size()), 103.5F, 0.37F);
             int missing = 0;
             for (std::size_t i = 0; i < later->size(); ++i) {
                 const float a = later->data()[i], b = onTheWay->data()[i];
