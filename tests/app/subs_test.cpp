@@ -49,6 +49,12 @@ class SubsTest : public QObject, WindowFixture {
             if (a->text().startsWith(text)) return a;
         return nullptr;
     }
+    static void pull(SubView& view, QPoint from, QPoint to) {
+        QTest::mousePress(&view, Qt::LeftButton, {}, from);
+        QMouseEvent move(QEvent::MouseMove, QPointF(to), view.mapToGlobal(QPointF(to)), Qt::NoButton, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(&view, &move);
+        QTest::mouseRelease(&view, Qt::LeftButton, {}, to);
+    }
     void takeIn() {
         dropOn(*m_window, {at("capture")});
         QTRY_VERIFY2_WITH_TIMEOUT(model().judged(), qPrintable(problemIn(*m_window) + subs().summary().text()), 20'000);
@@ -145,13 +151,26 @@ private slots:
         subs().showSub(0);
         QTRY_VERIFY_WITH_TIMEOUT(!subs().view().image().isNull(), 20'000);
         const QPointF before = subs().view().centre();
-        QTest::mousePress(&subs().view(), Qt::LeftButton, {}, {100, 80});
-        QMouseEvent move(QEvent::MouseMove, QPointF(70, 80), subs().view().mapToGlobal(QPointF(70, 80)), Qt::NoButton, Qt::LeftButton, Qt::NoModifier);
-        QApplication::sendEvent(&subs().view(), &move);
-        QTest::mouseRelease(&subs().view(), Qt::LeftButton, {}, {70, 80});
+        pull(subs().view(), {100, 80}, {70, 80});
         QCOMPARE(subs().view().centre().x(), before.x() + 30);
         QTest::keyClick(&subs(), Qt::Key_N);
         QCOMPARE(subs().current(), 2); // the next one that is left out
+    }
+
+    void theRedThemeShowsNoWhitePicture() {
+        takeIn();
+        QTRY_VERIFY_WITH_TIMEOUT(!subs().view().image().isNull(), 20'000);
+        SubView& view = subs().view();
+        QVERIFY(glareIn(view.grab().toImage()) > 20);
+        pull(view, {100, 80}, {80, 90});
+        const QPointF looked = view.centre();
+        m_window->setTheme(ThemeKind::Red);
+        QVERIFY(glareIn(m_window->grab().toImage()) < 20);
+        QTRY_VERIFY_WITH_TIMEOUT(!view.image().isNull(), 20'000);
+        QVERIFY(glareIn(view.grab().toImage()) < 20);
+        QCOMPARE(view.centre(), looked); // reading anew moves nothing
+        m_window->setTheme(ThemeKind::Grey);
+        QVERIFY(glareIn(view.grab().toImage()) > 20); // the one that was kept
     }
 
     void aPersonOverrulesAndTakesBack() {

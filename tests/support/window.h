@@ -29,6 +29,17 @@ inline QString problemIn(const MainWindow& window) {
     return {};
 }
 
+/// The most green or blue of any pixel beyond what a warm red has: what would spoil adapted eyes.
+inline int glareIn(const QImage& shot) {
+    int worst = 0;
+    for (int y = 0; y < shot.height(); y += 3)
+        for (int x = 0; x < shot.width(); x += 3) {
+            const QColor c = shot.pixelColor(x, y);
+            worst = std::max(worst, std::max(c.blue(), c.green()) - c.red() / 2);
+        }
+    return worst;
+}
+
 /// What a screen reader calls by that name; null without any.
 template<class T>
 T* byName(const QWidget& in, const QString& name) {

@@ -32,6 +32,7 @@ void ViewPictures::setLanes(std::vector<Lane> lanes, PictureTint tint) {
     std::erase_if(m_made, [&](const auto& m) { return std::none_of(lanes.begin(), lanes.end(), [&](const Lane& l) { return l.run == m.first; }); });
     m_lanes = std::move(lanes);
     m_tint = tint;
+    std::erase_if(m_made, [&](const auto& m) { return m.second.tint != tint; });
 }
 
 void ViewPictures::want(const ViewPlace& place, const QStringList& runs) {
@@ -64,7 +65,7 @@ void ViewPictures::work(const std::stop_token& stop) {
         m_orders.pop_front();
         m_busy = true;
         lock.unlock();
-        Made made{QImage(order.place.width, order.place.height, QImage::Format_RGB32), order.place, order.look};
+        Made made{QImage(order.place.width, order.place.height, QImage::Format_RGB32), order.place, order.look, order.tint};
         if (!made.image.isNull()) onSpareProcessors([&] { make(order, made.image); });
         lock.lock();
         m_done.emplace_back(order.lane.run, std::move(made));
@@ -97,7 +98,7 @@ void ViewPictures::take() {
     }
     for (auto& [run, made] : done) {
         const auto lane = std::find_if(m_lanes.begin(), m_lanes.end(), [&r = run](const Lane& l) { return l.run == r; });
-        if (lane == m_lanes.end()) continue;
+        if (lane == m_lanes.end() || made.tint != m_tint) continue;
         if (const auto old = m_made.find(run); old != m_made.end() && old->second.look > made.look) continue;
         m_made[run] = std::move(made);
         emit arrived(run);

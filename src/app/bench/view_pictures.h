@@ -18,7 +18,8 @@
 namespace caelumen {
 
 /// Makes the pictures that a view shows in a thread of its own, at the size of the screen, the one in sight first and then the others, so that flipping finds
-/// them ready. Until a new one is there the last one made is at hand with the place that it shows.
+/// them ready. Until a new one is there the last one made is at hand with the place that it shows; never one in another tint, as a white one would blind eyes
+/// that are used to the dark.
 class ViewPictures : public QObject {
     Q_OBJECT
 
@@ -36,6 +37,7 @@ public:
         QImage image;
         ViewPlace place;
         quint64 look = 0; ///< of the lane that it was made from
+        PictureTint tint = PictureTint::Natural;
     };
 
     explicit ViewPictures(QObject* parent = nullptr);

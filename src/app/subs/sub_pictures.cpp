@@ -43,16 +43,17 @@ SubPictures::SubPictures(QObject* parent)
 }
 
 void SubPictures::want(const std::string& file, const SubFigures& like, std::shared_ptr<const SubMeasurer> measurer) {
-    if (!of(file).isNull() || like.level.empty() || (m_jobs.busy("picture") && m_wanted == file)) return;
-    m_wanted = file;
-    m_jobs.run("picture", tr("Reading a sub"), [this, file, like, measurer = std::move(measurer), red = theme().isRed()](const Job&) -> JobService::Finish {
+    const bool red = theme().isRed();
+    if (!of(file).isNull() || like.level.empty() || (m_jobs.busy("picture") && m_wanted.file == file && m_wanted.red == red)) return;
+    m_wanted = {file, {}, red};
+    m_jobs.run("picture", tr("Reading a sub"), [this, file, like, measurer = std::move(measurer), red](const Job&) -> JobService::Finish {
         const auto pixels = measurer->pixels(file);
         if (!pixels) return {};
         const auto planes = pixels->planes();
         if (!planes) return {};
         QImage image = paint(*planes, measurer->like().channels, like, red);
-        return [this, file, image = std::move(image)] {
-            m_pictures.push_back({file, image});
+        return [this, file, red, image = std::move(image)] {
+            m_pictures.push_back({file, image, red});
             if (m_pictures.size() > kKept) m_pictures.erase(m_pictures.begin());
             emit ready(file);
         };
@@ -60,7 +61,7 @@ void SubPictures::want(const std::string& file, const SubFigures& like, std::sha
 }
 
 QImage SubPictures::of(const std::string& file) const {
-    const auto it = std::find_if(m_pictures.begin(), m_pictures.end(), [&](const Picture& p) { return p.file == file; });
+    const auto it = std::find_if(m_pictures.begin(), m_pictures.end(), [&](const Picture& p) { return p.file == file && p.red == theme().isRed(); });
     return it == m_pictures.end() ? QImage() : it->image;
 }
 

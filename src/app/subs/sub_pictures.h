@@ -20,7 +20,7 @@ public:
 
     /// Paints a file in the stretch of `like`, so that a brighter sky looks brighter; ready() follows. The last one asked for is the one that is wanted.
     void want(const std::string& file, const SubFigures& like, std::shared_ptr<const SubMeasurer> measurer);
-    QImage of(const std::string& file) const; ///< null while it is not there
+    QImage of(const std::string& file) const; ///< null while it is not there in the theme's light
     void clear() { m_pictures.clear(); }
 
 signals:
@@ -31,10 +31,11 @@ private:
     struct Picture {
         std::string file;
         QImage image;
+        bool red = false; ///< painted for the red theme
     };
     JobService m_jobs;
     std::vector<Picture> m_pictures;
-    std::string m_wanted; ///< the one being read
+    Picture m_wanted; ///< the one being read
 };
 
 } // namespace caelumen

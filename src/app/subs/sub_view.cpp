@@ -18,14 +18,14 @@ SubView::SubView(QWidget* parent)
 
 void SubView::show(const QImage& image, QPointF offset, bool flipped, const QString& sentence, const QString& caption, bool rejected) {
     const bool other = image.size() != m_image.size();
-    const QPointF looked = m_image.isNull() ? m_looked : centre();
+    if (!m_whole && !m_image.isNull()) m_looked = centre(); // kept while the next one is read
     m_image = image;
     m_offset = offset;
     m_flipped = flipped;
     m_sentence = sentence;
     m_caption = caption;
     m_rejected = rejected;
-    if (other && !image.isNull()) m_whole ? fit() : lookAt(looked);
+    if (other && !image.isNull()) m_whole ? fit() : lookAt(m_looked);
     update();
 }
 
