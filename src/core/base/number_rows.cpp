@@ -3,8 +3,10 @@
 #include "core/base/wide.h"
 
 #include <algorithm>
+#include <array>
 #include <cstdint>
 #include <cstring>
+#include <limits>
 
 namespace caelumen::rows {
 namespace {
@@ -86,6 +88,30 @@ CAELUMEN_FAST double dot(const double* a, const double* b, int n) {
     double out = (sum[0] + sum[1]) + (sum[2] + sum[3]);
     for (; i < n; ++i) out += a[i] * b[i];
     return out;
+}
+
+CAELUMEN_FAST void sortFew(float* v, int n) {
+    constexpr int kAtOnce = 64; // whose counts stay in registers
+    constexpr int kRoom = (kFew + kAtOnce - 1) / kAtOnce * kAtOnce;
+    std::array<float, kRoom> from;
+    std::array<std::int32_t, kRoom> smaller;
+    std::array<float, kFew> to;
+    for (int i = 0; i < kRoom; ++i) from[static_cast<std::size_t>(i)] = i < n ? v[i] : std::numeric_limits<float>::infinity();
+    std::int64_t sum = 0;
+    for (int first = 0; first < n; first += kAtOnce) {
+        const float* const here = from.data() + first;
+        std::array<std::int32_t, kAtOnce> counts{};
+        for (int j = 0; j < n; ++j)
+            for (int i = 0; i < kAtOnce; ++i) counts[static_cast<std::size_t>(i)] += v[j] < here[i] ? 1 : 0;
+        std::memcpy(smaller.data() + first, counts.data(), sizeof counts);
+    }
+    for (int i = 0; i < n; ++i) sum += smaller[static_cast<std::size_t>(i)];
+    const bool alike = sum != static_cast<std::int64_t>(n) * (n - 1) / 2; // equal numbers share a place, and leave the next ones free
+    if (alike) std::fill_n(to.data(), n, std::numeric_limits<float>::quiet_NaN());
+    for (int i = 0; i < n; ++i) to[static_cast<std::size_t>(smaller[static_cast<std::size_t>(i)])] = v[i];
+    for (int i = 1; alike && i < n; ++i)
+        if (const auto at = static_cast<std::size_t>(i); to[at] != to[at]) to[at] = to[at - 1];
+    std::copy_n(to.data(), n, v);
 }
 
 } // namespace caelumen::rows

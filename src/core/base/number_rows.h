@@ -1,6 +1,6 @@
 #pragma once
 
-/// Loops over rows of doubles, compiled for several instruction sets as those of pixel_rows.h are. The results are the same on any of them.
+/// Loops over rows of numbers, compiled for several instruction sets as those of pixel_rows.h are. The results are the same on any of them.
 namespace caelumen::rows {
 
 /// out[i] = ln v[i] within two units of the last place, for 1e-300 < v < 1e300. In place is allowed.
@@ -12,5 +12,9 @@ void exponentials(const double* v, int n, double* out);
 
 /// Sum of a[i] * b[i], in eight interleaved sums.
 double dot(const double* a, const double* b, int n);
+
+/// Sorts a few numbers, none of them NaN, by counting for each how many are smaller: no guessing, and cheap up to about as many.
+inline constexpr int kFew = 160;
+void sortFew(float* v, int n);
 
 } // namespace caelumen::rows

@@ -35,18 +35,56 @@ auto sumOf(T v) {
 
 } // namespace
 
-CAELUMEN_FAST void smooth(const float* a, const float* b, const float* c, int n, float* vertical, float* out) {
-    for (int x = 0; x < n; ++x) vertical[x] = (a[x] + 2 * b[x] + c[x]) * (1.0F / 16);
-    if (n == 1) {
-        out[0] = 4 * vertical[0];
-        return;
-    }
-    out[0] = 3 * vertical[0] + vertical[1];
-    for (int x = 1; x < n - 1; ++x) out[x] = vertical[x - 1] + 2 * vertical[x] + vertical[x + 1];
-    out[n - 1] = vertical[n - 2] + 3 * vertical[n - 1];
+float smoothed(const float* a, const float* b, const float* c, int width, int x) {
+    const auto column = [&](int at) { return (a[at] + 2 * b[at] + c[at]) * (1.0F / 16); };
+    if (width == 1) return 4 * column(0);
+    if (x == 0) return 3 * column(0) + column(1);
+    if (x == width - 1) return column(x - 1) + 3 * column(x);
+    return column(x - 1) + 2 * column(x) + column(x + 1);
 }
 
-CAELUMEN_FAST void aboveRamp(const float* v, float start, float step, int n, float* out) {
+CAELUMEN_FAST int smoothReaching(const float* a, const float* b, const float* c, int width, int from, int n, const Ramp& limit, int* out) {
+    const Ramp ramp = limit;
+    const int end = from + n, inner = std::min(end, width - 1);
+    int found = 0, x = from;
+    const auto look = [&](int at) {
+        out[found] = at;
+        found += smoothed(a, b, c, width, at) >= ramp.at(at - from);
+    };
+    fetchOn(c + from, n); // the rows above were there before
+    if (x == 0) look(x++);
+    while (inner - std::max(1, from) >= kLook && x < inner) {
+        const int first = std::min(x, inner - kLook); // the last ones are looked at with some of those before
+        const float least = std::min(ramp.at(first - from), ramp.at(first + kLook - 1 - from)); // a ramp is never lower than at one of its ends
+        std::array<float, kLook> mean;
+        std::array<Ints, kLook / kWide> reaches;
+        Ints any{};
+        const auto column = [&](int i) __attribute__((always_inline)) {
+            return (load(a + first + i) + 2 * load(b + first + i) + load(c + first + i)) * (1.0F / 16);
+        };
+        for (int i = 0; i < kLook; i += kWide) {
+            const Floats before = column(i - 1), here = column(i), after = column(i + 1); // anew is cheaper than through the memory
+            const Floats m = before + 2 * here + after;
+            store(m, mean.data() + i);
+            reaches[static_cast<unsigned>(i / kWide)] = m >= least;
+            any |= m >= least;
+        }
+        for (int k = 0; isAny(any) && k < kLook; k += kWide) {
+            if (!isAny(reaches[static_cast<unsigned>(k / kWide)])) continue;
+            for (int i = std::max(k, x - first); i < k + kWide; ++i) { // such places lie together: no guessing at each
+                out[found] = first + i;
+                found += mean[static_cast<unsigned>(i)] >= ramp.at(first + i - from);
+            }
+        }
+        x = first + kLook;
+    }
+    for (; x < end; ++x) look(x);
+    return found;
+}
+
+CAELUMEN_FAST void aboveRamp(const float* v, const Ramp& ramp, int n, float* out) {
+    const float start = ramp.start, step = ramp.step;
+    fetchOn(v, n);
     for (int i = 0; i < n; ++i) {
         const float d = v[i] - (start + step * static_cast<float>(i));
         out[i] = d == d ? d : 0.0F;
@@ -76,27 +114,35 @@ CAELUMEN_FAST void blurAcross(const float* v, int n, const float* taps, int half
     }
 }
 
-CAELUMEN_FAST void blurDown(const float* const* rows, int n, const float* taps, int half, float* out) {
-    int x = 0;
-    for (; x + 4 * kWide <= n; x += 4 * kWide) {
-        const float* p = rows[half] + x;
-        Floats a = taps[0] * load(p), b = taps[0] * load(p + kWide), c = taps[0] * load(p + 2 * kWide), d = taps[0] * load(p + 3 * kWide);
-        for (int k = 1; k <= half; ++k) {
-            const float *up = rows[half - k] + x, *down = rows[half + k] + x;
-            a += taps[k] * (load(up) + load(down));
-            b += taps[k] * (load(up + kWide) + load(down + kWide));
-            c += taps[k] * (load(up + 2 * kWide) + load(down + 2 * kWide));
-            d += taps[k] * (load(up + 3 * kWide) + load(down + 3 * kWide));
+CAELUMEN_FAST void blurDown(const float* const* rows, int n, const float* taps, int half, float* const* out, int count) {
+    constexpr int kTogether = 4 * kWide * 8; // of a row, so that what several rows share stays near
+    for (int first = 0; first < n; first += kTogether) {
+        const int end = std::min(n, first + kTogether);
+        for (int row = 0; row < count; ++row) {
+            const float* const* const middle = rows + row + half;
+            float* const to = out[row];
+            int x = first;
+            for (; x + 4 * kWide <= end; x += 4 * kWide) {
+                const float* p = middle[0] + x;
+                Floats a = taps[0] * load(p), b = taps[0] * load(p + kWide), c = taps[0] * load(p + 2 * kWide), d = taps[0] * load(p + 3 * kWide);
+                for (int k = 1; k <= half; ++k) {
+                    const float *up = middle[-k] + x, *down = middle[k] + x;
+                    a += taps[k] * (load(up) + load(down));
+                    b += taps[k] * (load(up + kWide) + load(down + kWide));
+                    c += taps[k] * (load(up + 2 * kWide) + load(down + 2 * kWide));
+                    d += taps[k] * (load(up + 3 * kWide) + load(down + 3 * kWide));
+                }
+                store(a, to + x);
+                store(b, to + x + kWide);
+                store(c, to + x + 2 * kWide);
+                store(d, to + x + 3 * kWide);
+            }
+            for (; x < end; ++x) {
+                float sum = taps[0] * middle[0][x];
+                for (int k = 1; k <= half; ++k) sum += taps[k] * (middle[-k][x] + middle[k][x]);
+                to[x] = sum;
+            }
         }
-        store(a, out + x);
-        store(b, out + x + kWide);
-        store(c, out + x + 2 * kWide);
-        store(d, out + x + 3 * kWide);
-    }
-    for (; x < n; ++x) {
-        float sum = taps[0] * rows[half][x];
-        for (int k = 1; k <= half; ++k) sum += taps[k] * (rows[half - k][x] + rows[half + k][x]);
-        out[x] = sum;
     }
 }
 
@@ -114,33 +160,23 @@ CAELUMEN_FAST double filtered(const float* middle, std::int64_t stride, const do
     return sum;
 }
 
-CAELUMEN_FAST int reaching(const float* value, const float* limit, int n, int* out) {
+CAELUMEN_FAST int outside(const float* value, const Ramp& low, const Ramp& high, int n, int* out) {
+    const Ramp least = low, most = high;
     int x = 0, found = 0;
+    const auto look = [&](int at) __attribute__((always_inline)) {
+        out[found] = at;
+        found += (value[at] < least.at(at)) | (value[at] > most.at(at));
+    };
+    fetchOn(value, n);
     for (; x + kLook <= n; x += kLook) {
-        if (!reachesAny(value + x, limit + x)) continue;
-        for (int i = x; i < x + kLook; ++i) { // such places lie together: no guessing at each
-            out[found] = i;
-            found += value[i] >= limit[i];
-        }
-    }
-    for (; x < n; ++x)
-        if (value[x] >= limit[x]) out[found++] = x;
-    return found;
-}
-
-CAELUMEN_FAST int outside(const float* value, const float* low, const float* high, int n, int* out) {
-    int x = 0, found = 0;
-    for (; x + kLook <= n; x += kLook) {
+        const int last = x + kLook - 1;
+        const float bottom = std::max(least.at(x), least.at(last)), top = std::min(most.at(x), most.at(last)); // nothing between them lies outside
         Ints any{};
-        for (int i = x; i < x + kLook; i += kWide) any |= (load(value + i) < load(low + i)) | (load(value + i) > load(high + i));
+        for (int i = x; i < x + kLook; i += kWide) any |= (load(value + i) < bottom) | (load(value + i) > top);
         if (!isAny(any)) continue;
-        for (int i = x; i < x + kLook; ++i) {
-            out[found] = i;
-            found += (value[i] < low[i]) | (value[i] > high[i]);
-        }
+        for (int i = x; i <= last; ++i) look(i);
     }
-    for (; x < n; ++x)
-        if (value[x] < low[x] || value[x] > high[x]) out[found++] = x;
+    for (; x < n; ++x) look(x);
     return found;
 }
 
@@ -232,25 +268,33 @@ CAELUMEN_FAST Counts countAbove(const float* v, std::int64_t n, float low, float
     return out;
 }
 
-CAELUMEN_FAST void residuals(const float* v, const float* level, const std::uint8_t* hidden, int n, float limit, float* out, float* mark) {
+CAELUMEN_FAST Residuals residuals(const float* v, const Ramp& ramp, const std::uint8_t* hidden, int n, float limit, float* sums, float* counts) {
+    const float start = ramp.start, step = ramp.step;
+    Floats total{};
+    Ints seen{};
+    constexpr Ints kSteps{0, 1, 2, 3, 4, 5, 6, 7};
     int i = 0;
     for (; i + kWide <= n; i += kWide) {
-        Floats x, l;
-        std::memcpy(&x, v + i, sizeof x);
-        std::memcpy(&l, level + i, sizeof l);
-        const Floats d = x - l;
+        const Floats d = load(v + i) - (start + step * __builtin_convertvector(kSteps + i, Floats));
         Ints in = (d > -limit) & (d < limit); // all bits where true
-        if (hidden) in &= seen(hidden + i);
-        const auto left = reinterpret_cast<Floats>(reinterpret_cast<Ints>(d) & in), one = reinterpret_cast<Floats>(reinterpret_cast<Ints>(Floats{} + 1) & in);
-        std::memcpy(out + i, &left, sizeof left);
-        std::memcpy(mark + i, &one, sizeof one);
+        if (hidden) in &= rows::seen(hidden + i);
+        const auto left = reinterpret_cast<Floats>(reinterpret_cast<Ints>(d) & in);
+        total += left;
+        seen -= in;
+        if (sums) {
+            store(load(sums + i) + left, sums + i);
+            store(load(counts + i) + reinterpret_cast<Floats>(reinterpret_cast<Ints>(Floats{} + 1) & in), counts + i);
+        }
     }
+    Residuals out{sumOf(total), static_cast<int>(sumOf(seen))};
     for (; i < n; ++i) {
-        const float d = v[i] - level[i];
-        const bool in = d > -limit && d < limit && !(hidden && hidden[i]);
-        mark[i] = in ? 1 : 0;
-        out[i] = in ? d : 0;
+        const float d = v[i] - (start + step * static_cast<float>(i));
+        if (!(d > -limit && d < limit) || (hidden && hidden[i])) continue;
+        out.sum += d;
+        ++out.count;
+        if (sums) sums[i] += d, counts[i] += 1;
     }
+    return out;
 }
 
 CAELUMEN_FAST void add(const float* from, int n, float* to) {
@@ -274,6 +318,8 @@ CAELUMEN_FAST Sums sums(const float* v, const std::uint8_t* hidden, int n, float
     int from = 0;
     while (from + kWide <= n) {
         const int end = std::min(n - n % kWide, from + kBlock);
+        fetchOn(v + from, end - from);
+        if (hidden) fetchOn(hidden + from, end - from);
         std::array<Floats, 2> sum{}, squares{};
         std::array<Ints, 2> count{};
         const auto take = [&](unsigned k) __attribute__((always_inline)) {
@@ -318,6 +364,9 @@ CAELUMEN_FAST RectangleSums rectangleSums(const float* v, const std::uint8_t* hi
         for (int y = top; y < bottom; ++y) {
             const float* from = v + y * stride;
             const std::uint8_t* flags = hidden ? hidden + y * stride : nullptr;
+            for (int i = 0; i < n; i += kLanes) __builtin_prefetch(from + i + n); // the rectangle after this one
+            if (flags)
+                for (int i = 0; i < n; i += 64) __builtin_prefetch(flags + i + n);
             Ints here{};
             for (int i = 0; i < registers * kWide; i += kWide) {
                 const Floats x = load(from + i);

@@ -6,29 +6,37 @@
 /// machine has is chosen when the program starts. None of them allocates.
 namespace caelumen::rows {
 
-/// 3x3 weighted mean (1 2 1, 2 4 2, 1 2 1)/16 of the middle row `b`; columns beyond the ends repeat the last one. `vertical` is room for `n` floats.
-void smooth(const float* a, const float* b, const float* c, int n, float* vertical, float* out);
+/// A straight line along a row: start + step * i.
+struct Ramp {
+    float start = 0, step = 0;
+    float at(int i) const { return start + step * static_cast<float>(i); }
+};
 
-/// What stands above a straight line, out[i] = v[i] - (start + step * i), 0 where v is NaN.
-void aboveRamp(const float* v, float start, float step, int n, float* out);
+/// 3x3 weighted mean (1 2 1, 2 4 2, 1 2 1)/16 at place x of the middle row `b` of `width` pixels; columns beyond the ends repeat the last one.
+float smoothed(const float* a, const float* b, const float* c, int width, int x);
+
+/// All places from <= x < from + n in order where that mean is at least the ramp, which begins at `from`, into `out` (room for `n`); how many there are. NaN
+/// never is.
+int smoothReaching(const float* a, const float* b, const float* c, int width, int from, int n, const Ramp& limit, int* out);
+
+/// What stands above a ramp, 0 where v is NaN.
+void aboveRamp(const float* v, const Ramp& ramp, int n, float* out);
 
 /// out[i] = taps[0] * v[i] + the sum over k of taps[k] * (v[i - k] + v[i + k]), k up to `half`; `half` values before v and after its end are read.
 void blurAcross(const float* v, int n, const float* taps, int half, float* out);
 
-/// The same down a column: rows[half] is the middle row, rows[0] and rows[2 * half] the outermost.
-void blurDown(const float* const* rows, int n, const float* taps, int half, float* out);
+/// The same down the columns, of several rows at once, so that each is read from far away only once: rows[k + half] is the middle row of out[k], rows[k] and
+/// rows[k + 2 * half] are its outermost.
+void blurDown(const float* const* rows, int n, const float* taps, int half, float* const* out, int count);
 
 /// The sum over a square of 2 * half + 1 pixels about `middle`, each times the taps of its row and of its column; `half` is at most kMostHalf.
 inline constexpr int kMostHalf = 40;
 double filtered(const float* middle, std::int64_t stride, const double* taps, int half);
 
-/// All places in order where `value` is at least `limit`, into `out` (room for `n`); how many there are. NaN never is.
-int reaching(const float* value, const float* limit, int n, int* out);
+/// All places in order where `value` lies below one ramp or above the other, into `out` (room for `n`); how many there are. NaN never does.
+int outside(const float* value, const Ramp& low, const Ramp& high, int n, int* out);
 
-/// The same where `value` lies below `low` or above `high`.
-int outside(const float* value, const float* low, const float* high, int n, int* out);
-
-/// Those of them that stand above their eight neighbours as well; of equal ones in a row or column the last. Beyond the ends lie zeros.
+/// Those where `value` is at least `limit` and stands above its eight neighbours; of equal ones in a row or column the last. Beyond the ends lie zeros.
 int peaks(const float* above, const float* value, const float* below, const float* limit, int n, int* out);
 
 /// In place: (v - zero) * factor.
@@ -50,8 +58,13 @@ struct Counts {
 };
 Counts countAbove(const float* v, std::int64_t n, float low, float high);
 
-/// out[i] = v[i] - level[i] where that lies within +-limit and nothing hides the pixel (`hidden` may be null), else 0; mark[i] is 1 there, else 0.
-void residuals(const float* v, const float* level, const std::uint8_t* hidden, int n, float limit, float* out, float* mark);
+/// What values stand above a ramp, where that lies within +-limit and nothing hides the pixel (`hidden` may be null): their sum and number, which are added to
+/// `sums` and `counts` pixel by pixel as well, if these are not null.
+struct Residuals {
+    float sum = 0;
+    int count = 0;
+};
+Residuals residuals(const float* v, const Ramp& ramp, const std::uint8_t* hidden, int n, float limit, float* sums, float* counts);
 
 /// to[i] += from[i].
 void add(const float* from, int n, float* to);

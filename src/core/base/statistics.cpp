@@ -1,5 +1,7 @@
 #include "core/base/statistics.h"
 
+#include "core/base/number_rows.h"
+
 #include <algorithm>
 #include <array>
 #include <bit>
@@ -90,7 +92,7 @@ void sortByDigits(std::span<float> v) {
 }
 
 void sortAll(std::span<float> v) {
-    if (v.size() < 64) return std::sort(v.begin(), v.end());
+    if (v.size() <= rows::kFew) return rows::sortFew(v.data(), static_cast<int>(v.size()));
     if (v.size() < 4000) return sortByDigits<8, 4>(v);
     sortByDigits<11, 3>(v);
 }
@@ -142,7 +144,10 @@ ClippedStats clippedStats(std::span<double> values, double kappa, int rounds) {
 }
 
 double median(std::span<float> values) {
-    return medianOf(values);
+    if (values.empty() || values.size() > rows::kFew) return medianOf(values);
+    rows::sortFew(values.data(), static_cast<int>(values.size()));
+    const std::size_t middle = values.size() / 2;
+    return 0.5 * (static_cast<double>(values[middle]) + static_cast<double>(values[(values.size() - 1) / 2]));
 }
 double median(std::span<double> values) {
     return medianOf(values);

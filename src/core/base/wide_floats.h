@@ -23,6 +23,13 @@ __attribute__((always_inline)) inline void store(const Floats& v, float* to) {
     std::memcpy(to, &v, sizeof v);
 }
 
+/// Asks for what lies two kilobytes on in memory: rows of a frame follow one another, and no processor guesses far enough by itself.
+template<class T>
+__attribute__((always_inline)) inline void fetchOn(const T* from, int n) {
+    constexpr int kLine = 64 / static_cast<int>(sizeof(T)), kOn = 2048 / static_cast<int>(sizeof(T));
+    for (int i = 0; i < n; i += kLine) __builtin_prefetch(from + i + kOn);
+}
+
 /// All bits where the byte is 0, of eight bytes.
 __attribute__((always_inline)) inline Ints seen(const std::uint8_t* hidden) {
     constexpr Ints kEach{0xff, 0xff00, 0xff0000, -0x1000000, 0xff, 0xff00, 0xff0000, -0x1000000};

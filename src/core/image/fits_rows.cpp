@@ -92,15 +92,16 @@ Status FitsRows::read(long long first, long long count, float* to) const {
 }
 
 Status FitsRows::read(const OpenFile& file, long long first, long long count, float* to) const {
-    // In pieces that stay in the cache between reading and turning round.
-    constexpr long long kPiece = 1 << 15;
+    // In pieces that stay in the cache between reading and turning round, and where they are wanted if they are as large as what they become.
+    constexpr long long kPiece = 1 << 14;
     const auto size = static_cast<std::size_t>(std::abs(m_bitpix) / 8);
     const bool asIs = m_scale == 1 && !m_blank && m_zero == static_cast<double>(static_cast<float>(m_zero));
     thread_local std::vector<std::uint64_t> room;
-    room.resize(static_cast<std::size_t>(kPiece) * size / sizeof(std::uint64_t) + 1);
-    auto* raw = reinterpret_cast<char*>(room.data());
+    const bool inPlace = size == sizeof(float);
+    if (!inPlace) room.resize(static_cast<std::size_t>(kPiece) * size / sizeof(std::uint64_t) + 1);
     for (long long done = 0; done < count; done += kPiece, to += kPiece) {
         const auto pixels = static_cast<std::size_t>(std::min(kPiece, count - done));
+        char* const raw = inPlace ? reinterpret_cast<char*>(to) : reinterpret_cast<char*>(room.data());
         if (!file.read(raw, pixels * size, m_start + (first + done) * static_cast<long long>(size)))
             return Error{phrase("The pixels of {} cannot be read; the file is gone, damaged or cut short, copy it again.", shown(m_named))};
         switch (m_bitpix) {

@@ -1,6 +1,7 @@
 #include "core/measure/banding.h"
 
 #include "core/base/pixel_rows.h"
+#include "core/image/fetch_ahead.h"
 
 #include <tbb/parallel_for.h>
 
@@ -70,7 +71,7 @@ BandingPair measureBanding(const Plane& plane, const Mask& mask, const SmoothSky
     const int strips = (h + kStretch - 1) / kStretch;
     std::vector<std::vector<float>> sums(static_cast<std::size_t>(strips)), counts(static_cast<std::size_t>(strips));
     tbb::parallel_for(0, strips, [&](int strip) {
-        std::vector<float> level(static_cast<std::size_t>(w)), residual(level.size()), mark(level.size());
+        std::vector<SmoothSky::Piece> level;
         const bool columns = strip % part == 0;
         auto &sum = sums[static_cast<std::size_t>(strip)], &count = counts[static_cast<std::size_t>(strip)];
         if (columns) {
@@ -80,27 +81,33 @@ BandingPair measureBanding(const Plane& plane, const Mask& mask, const SmoothSky
         for (int y = strip * kStretch; y < std::min(h, (strip + 1) * kStretch); ++y) {
             const float* row = plane.row(y);
             const std::uint8_t* hidden = maskRow(mask, w, y);
-            const auto take = [&](int from, int n) {
-                sky.row(y, 0, from, from + n, level.data() + from);
-                rows::residuals(row + from, level.data() + from, hidden ? hidden + from : nullptr, n, limit, residual.data() + from, mark.data() + from);
+            const auto take = [&](int x, int n, const rows::Ramp& ramp) {
+                return rows::residuals(row + x, ramp, hidden ? hidden + x : nullptr, n, limit, columns ? sum.data() + x : nullptr,
+                                       columns ? count.data() + x : nullptr);
             };
-            if (columns) {
-                take(0, w);
-                rows::add(residual.data(), w, sum.data());
-                rows::add(mark.data(), w, count.data());
-            }
-            for (int stretch = 0; stretch * kStretch < w; stretch += part) {
-                const int from = stretch * kStretch, n = std::min(kStretch, w - from);
-                if (!columns) take(from, n);
-                float total = 0, seen = 0;
-                for (int x = from; x < from + n; ++x) {
-                    total += residual[static_cast<std::size_t>(x)];
-                    seen += mark[static_cast<std::size_t>(x)];
+            // Along the pieces of the sky and the stretches at once.
+            sky.pieces(y, 0, 0, w, level);
+            auto piece = level.begin();
+            for (int stretch = 0; stretch * kStretch < w; ++stretch) {
+                const bool wanted = stretch % part == 0;
+                if (!wanted && !columns) continue;
+                if (!columns && y + 1 < h) { // far apart
+                    const int from = stretch * kStretch, end = std::min(w, from + kStretch);
+                    fetchRow(plane.row(y + 1), from, end);
+                    if (!mask.empty()) fetchRow(maskRow(mask, w, y + 1), from, end);
                 }
                 Level& l = lines[static_cast<std::size_t>(y)];
                 const auto half = static_cast<std::size_t>(stretch / part % 2);
-                l.sum[half] += static_cast<double>(total);
-                l.count[half] += static_cast<double>(seen);
+                for (int x = stretch * kStretch, end = std::min(w, x + kStretch); x < end;) {
+                    while (piece->x + piece->n <= x) ++piece;
+                    const int next = std::min(end, piece->x + piece->n);
+                    const rows::Residuals r = take(x, next - x, {piece->ramp.at(x - piece->x), piece->ramp.step});
+                    if (wanted) {
+                        l.sum[half] += static_cast<double>(r.sum);
+                        l.count[half] += r.count;
+                    }
+                    x = next;
+                }
             }
         }
     });

@@ -1,6 +1,7 @@
 #include "core/base/phrase.h"
 #include "core/base/pixel_rows.h"
 #include "core/base/statistics.h"
+#include "core/image/fetch_ahead.h"
 #include "core/measure/halo.h"
 #include "core/measure/halo_sectors.h"
 #include "core/stars/scaled_star.h"
@@ -86,6 +87,7 @@ Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double r
         const double dy = y - out.centre.y, across = std::sqrt(std::max(0.0, static_cast<double>(bins * bins) - dy * dy));
         const int first = std::max({0, c0 - r, static_cast<int>(out.centre.x - across)}),
                   last = std::min({plane.width() - 1, c0 + r, static_cast<int>(out.centre.x + across) + 1});
+        if (y + 1 < plane.height()) fetchRow(plane.row(y + 1), first, last + 1);
         const auto sectorAt = [&](int x) { return sectorOf(x - out.centre.x, dy); };
         rows::wholeDistances(first - out.centre.x, dy, last - first + 1, bin.data());
         for (int x = first, end = x; x <= last; x = end) { // a stretch of one sector; along a row each comes once

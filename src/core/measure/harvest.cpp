@@ -1,6 +1,7 @@
 #include "core/measure/harvest.h"
 
 #include "core/base/statistics.h"
+#include "core/image/fetch_ahead.h"
 #include "core/stars/faint_stars.h"
 #include "core/stars/sharpness.h"
 #include "core/stars/star_grid.h"
@@ -158,8 +159,15 @@ void takeFluxes(PlaneHarvest& h, const Plane& plane, const Mask& mask, const Smo
         for (double r = 0; r <= SkyRing(o.radius).outer + 1; r += 0.25) starLight.push_back(h.stars.psf->lightAt(r));
     o.starLight = &starLight;
     h.fluxes.resize(rq.photometry->size());
-    tbb::parallel_for(std::size_t{0}, h.fluxes.size(),
-                      [&](std::size_t i) { h.fluxes[i] = apertureFlux(plane, mask, sky, rq.view.toPlane((*rq.photometry)[i]), o); });
+    const int reach = static_cast<int>(std::ceil(SkyRing(o.radius).outer));
+    tbb::parallel_for(std::size_t{0}, h.fluxes.size(), [&](std::size_t i) {
+        if (i + 1 < h.fluxes.size()) {
+            const Point next = rq.view.toPlane((*rq.photometry)[i + 1]);
+            fetchAround(plane.data(), plane.width(), plane.height(), next, reach);
+            if (!mask.empty()) fetchAround(mask.data(), plane.width(), plane.height(), next, reach);
+        }
+        h.fluxes[i] = apertureFlux(plane, mask, sky, rq.view.toPlane((*rq.photometry)[i]), o);
+    });
 }
 
 void takeHalos(PlaneHarvest& h, const Plane& plane, const HarvestRequest& rq) {

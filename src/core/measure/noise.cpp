@@ -1,6 +1,7 @@
 #include "core/measure/noise.h"
 
 #include "core/base/statistics.h"
+#include "core/image/fetch_ahead.h"
 #include "core/measure/box_sum.h"
 
 #include <tbb/parallel_for.h>
@@ -222,6 +223,11 @@ PixelNoise noiseOfPlaces(const Plane& plane, const Mask& mask) {
     std::vector<PixelNoise> found(columns.size() * rows.size());
     tbb::parallel_for(std::size_t{0}, found.size(), [&](std::size_t n) {
         const int x0 = columns[n % columns.size()], y0 = rows[n / columns.size()], across = std::min(kPlace, w - x0), down = std::min(kPlace, h - y0);
+        if (n + 1 < found.size()) {
+            const Point next{columns[(n + 1) % columns.size()] + 0.5 * kPlace, rows[(n + 1) / columns.size()] + 0.5 * kPlace};
+            fetchAround(plane.data(), w, h, next, kPlace / 2);
+            if (!mask.empty()) fetchAround(mask.data(), w, h, next, kPlace / 2 + kClear);
+        }
         std::array<std::array<float, kPlace>, kPlace> seen, calm;
         for (int j = 0; j < down; ++j) {
             const int y = y0 + j;

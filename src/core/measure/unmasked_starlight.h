@@ -19,11 +19,7 @@ public:
 
     /// Unmasked starlight at a pixel.
     double at(int x, int y) const {
-        if (m_near.empty()) return 0;
-        const auto light = [](const Grid& g, int gx, int gy) {
-            return static_cast<double>(g.light[static_cast<std::size_t>(gy) * static_cast<std::size_t>(g.across) + static_cast<std::size_t>(gx)]);
-        };
-        return (light(m_near, x / kFine, y / kFine) + light(m_wide, x / kCoarse, y / kCoarse)) * m_scale + m_far;
+        return m_near.empty() ? 0 : lightOf(m_near.row(y / kFine)[x / kFine], m_wide.row(y / kCoarse)[x / kCoarse]);
     }
     /// Its mean over the pixels of each cell that the mask leaves.
     std::vector<double> over(const BackgroundMesh& mesh, const Mask& mask) const;
@@ -35,11 +31,14 @@ public:
 
 private:
     static constexpr int kFine = 4, kCoarse = 24; ///< sides of the squares that light is known in
+    static_assert(kCoarse % kFine == 0);
     struct Grid {
         int across = 0, down = 0;
         std::vector<float> light;
         bool empty() const { return light.empty(); }
+        const float* row(int y) const { return light.data() + static_cast<std::ptrdiff_t>(y) * across; }
     };
+    double lightOf(float near, float wide) const { return (static_cast<double>(near) + static_cast<double>(wide)) * m_scale + m_far; }
     Grid m_near, m_wide; ///< from stars nearer and farther than a coarse square or so
     double m_scale = 1;
     double m_far = 0; ///< from all stars together, too far out to know from which

@@ -2,6 +2,7 @@
 
 #include "core/base/pixel_rows.h"
 #include "core/base/statistics.h"
+#include "core/image/fetch_ahead.h"
 
 #include <tbb/parallel_for.h>
 
@@ -45,32 +46,56 @@ Square squareOf(const BackgroundMesh& mesh, const Plane& plane, int i, int j) {
             j + 1 == mesh.down ? plane.height() : (j + 1) * mesh.cell};
 }
 
-/// About `wanted` pixels, every other one of evenly spaced rows (so that most of the memory need not be touched).
-struct Sample {
+/// About `wanted` pixels of a cell, every other one of evenly spaced rows (so that most of the memory need not be touched).
+class Sample {
+public:
     std::vector<float> values;
-    double x = 0, y = 0;   ///< sums of the places
-    std::size_t tried = 0; ///< usable or not
+    double x = 0, y = 0; ///< sums of the places
 
-    void take(const Plane& plane, const Mask& mask, const Square& s, int wanted) {
+    void begin(const Square& of, int wanted) {
+        m_of = of;
+        const int across = std::max(1, (of.x1 - of.x0) / 2);
+        m_step = std::max(1, (of.y1 - of.y0) * across / wanted);
+        m_next = of.y0 + (m_step - 1) / 2;
+        m_odd = false;
         values.clear();
         x = y = 0;
-        tried = 0;
-        const int across = std::max(1, (s.x1 - s.x0) / 2), step = std::max(1, (s.y1 - s.y0) * across / wanted);
-        int parity = 0; // of the row taken, not of its place: even steps would see every other column only
-        for (int j = s.y0 + (step - 1) / 2; j < s.y1; j += step, parity ^= 1) {
-            const float* row = plane.row(j);
-            const std::uint8_t* hidden = maskRow(mask, plane.width(), j);
-            for (int i = s.x0 + (step > 1 ? parity : 0); i<s.x1; i += step> 1 ? 2 : 1) {
-                ++tried;
-                if (!std::isfinite(row[i]) || (hidden && hidden[i])) continue;
-                values.push_back(row[i]);
-                x += i;
-                y += j;
-            }
-        }
+        m_tried = 0;
     }
-    bool enough(double part) const { return values.size() >= 16 && static_cast<double>(values.size()) >= part * static_cast<double>(tried); }
+    /// Its part of the next row, if that is wanted.
+    void see(const float* row, const std::uint8_t* hidden, int at) {
+        if (at != m_next) return;
+        constexpr int kOn = 512; // pixels farther on along the row, which the next ones want
+        fetchRow(row, m_of.x0 + kOn, m_of.x1 + kOn);
+        for (int i = m_of.x0 + (m_step > 1 && m_odd ? 1 : 0), by = m_step > 1 ? 2 : 1; i < m_of.x1; i += by) {
+            ++m_tried;
+            if (!std::isfinite(row[i]) || (hidden && hidden[i])) continue;
+            values.push_back(row[i]);
+            x += i;
+            y += at;
+        }
+        m_next += m_step;
+        m_odd = !m_odd; // of the row taken, not of its place: even steps would see every other column only
+    }
+    bool enough(double part) const { return values.size() >= 16 && static_cast<double>(values.size()) >= part * static_cast<double>(m_tried); }
+
+private:
+    Square m_of{};
+    int m_step = 1, m_next = 0;
+    bool m_odd = false;
+    std::size_t m_tried = 0; ///< usable or not
 };
+
+/// Samples of a row of cells, taken along the rows of pixels as they lie in memory.
+std::vector<Sample>& samplesOf(const BackgroundMesh& mesh, const Plane& plane, const Mask& mask, int j, int wanted) {
+    thread_local std::vector<Sample> samples;
+    samples.resize(static_cast<std::size_t>(mesh.across));
+    for (int i = 0; i < mesh.across; ++i) samples[static_cast<std::size_t>(i)].begin(squareOf(mesh, plane, i, j), wanted);
+    const Square all = squareOf(mesh, plane, 0, j);
+    for (int y = all.y0; y < all.y1; ++y)
+        for (Sample& s : samples) s.see(plane.row(y), maskRow(mask, plane.width(), y), y);
+    return samples;
+}
 
 } // namespace
 
@@ -82,11 +107,11 @@ BackgroundMesh buildMesh(const Plane& plane, const Mask& mask, int cell, double 
         double rows = 0; ///< sum of the rows of all pixels within
     };
     tbb::parallel_for(0, mesh.down, [&](int j) {
-        Sample sample;
         std::vector<Cut> cuts(static_cast<std::size_t>(mesh.across));
         MeshCell* cells = mesh.cells.data() + static_cast<std::size_t>(j) * static_cast<std::size_t>(mesh.across);
+        auto& samples = samplesOf(mesh, plane, mask, j, 300);
         for (int i = 0; i < mesh.across; ++i) {
-            sample.take(plane, mask, squareOf(mesh, plane, i, j), 300);
+            Sample& sample = samples[static_cast<std::size_t>(i)];
             if (!sample.enough(minPart)) continue;
             const auto taken = static_cast<double>(sample.values.size());
             const ClippedStats rough = clippedStats(std::span<float>(sample.values));
@@ -127,10 +152,10 @@ BackgroundMesh buildMesh(const Plane& plane, const Mask& mask, int cell, double 
 BackgroundMesh sampleMesh(const Plane& plane, int cell) {
     BackgroundMesh mesh = emptyMesh(plane, cell);
     tbb::parallel_for(0, mesh.down, [&](int j) {
-        Sample sample;
+        auto& samples = samplesOf(mesh, plane, {}, j, 128);
         for (int i = 0; i < mesh.across; ++i) {
             const Square s = squareOf(mesh, plane, i, j);
-            sample.take(plane, {}, s, 128);
+            Sample& sample = samples[static_cast<std::size_t>(i)];
             if (!sample.enough(0.3)) continue;
             const ClippedStats rough = clippedStats(std::span<float>(sample.values));
             mesh.cells[static_cast<std::size_t>(j) * static_cast<std::size_t>(mesh.across) + static_cast<std::size_t>(i)] = {
@@ -241,8 +266,8 @@ double SmoothSky::interpolate(const std::vector<double>& map, double x, double y
     return (1 - ty) * ((1 - tx) * v(i, j) + tx * v(i1, j)) + ty * ((1 - tx) * v(i, j1) + tx * v(i1, j1));
 }
 
-template<class Visit>
-void SmoothSky::alongRow(int y, double sigmas, int from, int end, Visit visit) const {
+void SmoothSky::pieces(int y, double sigmas, int from, int end, std::vector<Piece>& to) const {
+    to.clear();
     // Straight lines between the middles of the cells, as `interpolate` has them.
     const double fy = (y + 0.5) / m_cell - 0.5;
     const int j = std::clamp(static_cast<int>(fy), 0, std::max(0, m_down - 2)), j1 = std::min(j + 1, m_down - 1);
@@ -252,7 +277,7 @@ void SmoothSky::alongRow(int y, double sigmas, int from, int end, Visit visit) c
         return (1 - ty) * (m_level[a] + sigmas * m_sigma[a]) + ty * (m_level[b] + sigmas * m_sigma[b]);
     };
     if (m_across == 1) {
-        visit(from, end - from, static_cast<float>(node(0)), 0.0F);
+        to.push_back({from, end - from, {static_cast<float>(node(0)), 0}});
         return;
     }
     const int first = std::clamp((from - m_cell / 2) / m_cell, 0, m_across - 2);
@@ -260,21 +285,17 @@ void SmoothSky::alongRow(int y, double sigmas, int from, int end, Visit visit) c
     for (int i = first, x = from; x < end; ++i) { // the first and the last line go on to the borders
         const double right = node(i + 1), slope = (right - left) / m_cell, middle = (i + 0.5) * m_cell - 0.5;
         const int next = i + 2 == m_across ? end : std::min(end, (i + 1) * m_cell + m_cell / 2); // the next middle
-        visit(x, next - x, static_cast<float>(left + slope * (x - middle)), static_cast<float>(slope));
+        to.push_back({x, next - x, {static_cast<float>(left + slope * (x - middle)), static_cast<float>(slope)}});
         x = next;
         left = right;
     }
 }
 
 void SmoothSky::row(int y, double sigmas, int from, int end, float* to) const {
-    alongRow(y, sigmas, from, end, [&](int x, int n, float start, float step) {
-        float* piece = to + (x - from); // too short to be worth a call
-        for (int i = 0; i < n; ++i) piece[i] = start + step * static_cast<float>(i);
-    });
-}
-
-void SmoothSky::above(int y, const float* v, int n, float* to) const {
-    alongRow(y, 0, 0, n, [&](int x, int count, float start, float step) { rows::aboveRamp(v + x, start, step, count, to + x); });
+    thread_local std::vector<Piece> straight;
+    pieces(y, sigmas, from, end, straight);
+    for (const Piece& p : straight)
+        for (int i = 0; i < p.n; ++i) to[p.x - from + i] = p.ramp.at(i); // too short to be worth a call
 }
 
 SkyLevel sampledSky(const Plane& plane) {

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/base/pixel_rows.h"
 #include "core/image/plane.h"
 #include "core/stars/mask.h"
 
@@ -45,14 +46,15 @@ public:
     double sigma(double x, double y) const { return interpolate(m_sigma, x, y); }
     /// level + sigmas * sigma at the pixels from <= x < end of row `y`, from to[0] on.
     void row(int y, double sigmas, int from, int end, float* to) const;
-    /// What the first `n` pixels of row `y` stand above it, 0 where they are NaN.
-    void above(int y, const float* v, int n, float* to) const;
+    /// The same as the straight pieces that it is made of.
+    struct Piece {
+        int x, n;
+        rows::Ramp ramp; ///< from x on
+    };
+    void pieces(int y, double sigmas, int from, int end, std::vector<Piece>& to) const;
     double typicalSigma() const { return m_typicalSigma; }
 
 private:
-    /// Calls visit(x, n, start, step) for each straight piece of a row.
-    template<class Visit>
-    void alongRow(int y, double sigmas, int from, int end, Visit visit) const;
     double interpolate(const std::vector<double>& map, double x, double y) const;
     int m_cell = 1, m_across = 0, m_down = 0;
     std::vector<double> m_level, m_sigma;

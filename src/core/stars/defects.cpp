@@ -27,24 +27,26 @@ Defects markDefects(Plane& plane, const SmoothSky& sky) {
     out.maxima.ofBlock.assign(static_cast<std::size_t>(blocks), -std::numeric_limits<float>::infinity());
     std::vector<std::vector<std::size_t>> found(static_cast<std::size_t>(blocks));
     tbb::parallel_for(0, blocks, [&](int block) {
-        std::vector<float> low(static_cast<std::size_t>(w)), high(low.size());
-        std::vector<int> far(low.size());
+        std::vector<SmoothSky::Piece> low, high; // the same pieces of a row
+        std::vector<int> far(static_cast<std::size_t>(w));
         float top = -std::numeric_limits<float>::infinity();
         for (int y = block * BlockMaxima::kRows; y < std::min(h, (block + 1) * BlockMaxima::kRows); ++y) {
             if (y % kSame == 0) {
-                sky.row(y + kSame / 2, -kLimit, 0, w, low.data());
-                sky.row(y + kSame / 2, kLimit, 0, w, high.data());
+                sky.pieces(y + kSame / 2, -kLimit, 0, w, low);
+                sky.pieces(y + kSame / 2, kLimit, 0, w, high);
             }
             const float* row = plane.row(y);
-            const int n = rows::outside(row, low.data(), high.data(), w, far.data());
-            for (int i = 0; i < n; ++i) {
-                const int x = far[static_cast<std::size_t>(i)];
-                const auto at = static_cast<std::size_t>(x);
-                const double level = 0.5 * (static_cast<double>(low[at]) + static_cast<double>(high[at]));
-                if (row[x] < low[at] || isHotPixel(plane, level, x, y))
-                    found[static_cast<std::size_t>(block)].push_back(static_cast<std::size_t>(y) * static_cast<std::size_t>(w) + at);
-                else
-                    top = std::max(top, row[x]);
+            for (std::size_t p = 0; p < low.size(); ++p) {
+                const int x0 = low[p].x, n = rows::outside(row + x0, low[p].ramp, high[p].ramp, low[p].n, far.data());
+                for (int i = 0; i < n; ++i) {
+                    const int at = far[static_cast<std::size_t>(i)], x = x0 + at;
+                    const float least = low[p].ramp.at(at), most = high[p].ramp.at(at);
+                    const double level = 0.5 * (static_cast<double>(least) + static_cast<double>(most));
+                    if (row[x] < least || isHotPixel(plane, level, x, y))
+                        found[static_cast<std::size_t>(block)].push_back(static_cast<std::size_t>(y) * static_cast<std::size_t>(w) + static_cast<std::size_t>(x));
+                    else
+                        top = std::max(top, row[x]);
+                }
             }
         }
         out.maxima.ofBlock[static_cast<std::size_t>(block)] = top;

@@ -2,6 +2,7 @@
 
 #include "core/base/pixel_rows.h"
 #include "core/base/statistics.h"
+#include "core/image/fetch_ahead.h"
 #include "core/image/plane_scan.h"
 #include "core/stars/deblend.h"
 #include "core/stars/defects.h"
@@ -30,13 +31,14 @@ std::vector<Stretch> brightStretches(const Plane& plane, const SmoothSky& sky, d
     const int w = plane.width(), h = plane.height(), blocks = (h + kRows - 1) / kRows;
     std::vector<std::vector<Stretch>> parts(static_cast<std::size_t>(blocks));
     tbb::parallel_for(0, blocks, [&](int block) {
-        std::vector<float> limit(static_cast<std::size_t>(w)), vertical(limit.size()), smooth(limit.size());
-        std::vector<int> bright(limit.size());
+        std::vector<SmoothSky::Piece> limits;
+        std::vector<int> bright(static_cast<std::size_t>(w));
         auto& out = parts[static_cast<std::size_t>(block)];
         for (int y = block * kRows; y < std::min(h, (block + 1) * kRows); ++y) {
-            rows::smooth(plane.row(std::max(0, y - 1)), plane.row(y), plane.row(std::min(h - 1, y + 1)), w, vertical.data(), smooth.data());
-            sky.row(y, threshold, 0, w, limit.data());
-            const int n = rows::reaching(smooth.data(), limit.data(), w, bright.data());
+            const float *above = plane.row(std::max(0, y - 1)), *row = plane.row(y), *below = plane.row(std::min(h - 1, y + 1));
+            sky.pieces(y, threshold, 0, w, limits);
+            int n = 0;
+            for (const SmoothSky::Piece& p : limits) n += rows::smoothReaching(above, row, below, w, p.x, p.n, p.ramp, bright.data() + n);
             for (int i = 0; i < n;) {
                 const int first = i, x = bright[static_cast<std::size_t>(i)];
                 while (i < n && bright[static_cast<std::size_t>(i)] == x + i - first) ++i;
@@ -203,8 +205,12 @@ std::vector<Star> detectStars(const Plane& plane, const SmoothSky& sky, const De
     tbb::enumerable_thread_specific<std::vector<Star>> found;
     tbb::parallel_for(tbb::blocked_range<std::size_t>(0, groups.begin.size() - 1, 64), [&](const tbb::blocked_range<std::size_t>& part) {
         Describer describer(plane, sky, options);
-        for (std::size_t g = part.begin(); g < part.end(); ++g)
+        for (std::size_t g = part.begin(); g < part.end(); ++g) {
+            for (std::size_t s = groups.begin[std::min(g + 1, part.end() - 1)], end = groups.begin[std::min(g + 2, part.end())]; s < end; ++s)
+                for (int y = std::max(0, groups.stretches[s].y - 1); y <= std::min(plane.height() - 1, groups.stretches[s].y + 1); ++y)
+                    fetchRow(plane.row(y), groups.stretches[s].x0, groups.stretches[s].x1);
             describer.describe(groups.stretches.data() + groups.begin[g], groups.stretches.data() + groups.begin[g + 1], found.local());
+        }
     });
     std::vector<Star> stars;
     for (const auto& part : found) stars.insert(stars.end(), part.begin(), part.end());

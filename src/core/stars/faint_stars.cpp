@@ -2,6 +2,7 @@
 
 #include "core/base/pixel_rows.h"
 #include "core/base/statistics.h"
+#include "core/image/fetch_ahead.h"
 #include "core/stars/defects.h"
 #include "core/stars/psf.h"
 #include "core/stars/star_grid.h"
@@ -75,10 +76,15 @@ std::vector<Sample> filteredSamples(const Plane& plane, const SmoothSky& sky, co
     if (across < 1 || down < 1) return {};
     const double wanted = std::clamp(2e6 / (9.0 * (2 * f.half + 1) * (2 * f.half + 1)), 3000.0, 6000.0);
     std::vector<Sample> out(static_cast<std::size_t>(std::min(wanted, static_cast<double>(across) * down)));
-    tbb::parallel_for(std::size_t{0}, out.size(), [&](std::size_t n) {
+    const auto placeOf = [&](std::size_t n) {
         Random random(0x5ca7 + n);
-        const int cx = margin + static_cast<int>(random.index(static_cast<std::size_t>(across))),
-                  cy = margin + static_cast<int>(random.index(static_cast<std::size_t>(down)));
+        const int x = margin + static_cast<int>(random.index(static_cast<std::size_t>(across)));
+        return Offset{x, margin + static_cast<int>(random.index(static_cast<std::size_t>(down)))};
+    };
+    tbb::parallel_for(std::size_t{0}, out.size(), [&](std::size_t n) {
+        const auto [cx, cy] = placeOf(n);
+        const auto [nextX, nextY] = placeOf(n + 1);
+        fetchAround(plane.data(), w, h, {static_cast<double>(nextX), static_cast<double>(nextY)}, margin);
         const double level = sky.level(cx, cy);
         const auto filtered = [&](int x, int y) { return rows::filtered(plane.row(y) + x, w, f.across.data(), f.half) - level; };
         std::array<double, 8> around;
@@ -114,30 +120,33 @@ public:
         , m_sky(sky)
         , m_filter(f)
         , m_width(plane.width())
-        , m_lines(2 * f.half + 1)
-        , m_rows(2 * f.reach + 1)
+        , m_lines(2 * f.half + kTogether)
+        , m_rows(2 * f.reach + kTogether)
         , m_nextLine(top - f.reach - f.half)
         , m_nextRow(top - f.reach)
         , m_line(static_cast<std::size_t>(m_width + 2 * f.half), 0.0F)
         , m_across(room(m_lines))
         , m_light(room(m_rows))
         , m_window(static_cast<std::size_t>(m_lines))
-        , m_held(static_cast<std::size_t>(m_rows)) {}
+        , m_held(static_cast<std::size_t>(2 * f.reach + 1)) {}
 
     /// Those within the filter's reach of `y` can be had now; `y` only grows.
     void goTo(int y) {
-        for (; m_nextRow <= y + m_filter.reach; ++m_nextRow) {
-            for (; m_nextLine <= m_nextRow + m_filter.half; ++m_nextLine) takeLine();
-            for (int k = 0; k < m_lines; ++k) m_window[static_cast<std::size_t>(k)] = place(m_across, m_nextRow - m_filter.half + k, m_lines);
-            rows::blurDown(m_window.data(), m_width, m_filter.taps.data(), m_filter.half, place(m_light, m_nextRow, m_rows));
-        }
         m_first = y - m_filter.reach;
-        for (int k = 0; k < m_rows; ++k) m_held[static_cast<std::size_t>(k)] = place(m_light, m_first + k, m_rows);
+        for (; m_nextRow <= y + m_filter.reach; m_nextRow += kTogether) {
+            for (; m_nextLine < m_nextRow + kTogether + m_filter.half; ++m_nextLine) takeLine();
+            for (int k = 0; k < m_lines; ++k) m_window[static_cast<std::size_t>(k)] = place(m_across, m_nextRow - m_filter.half + k, m_lines);
+            std::array<float*, kTogether> to;
+            for (int k = 0; k < kTogether; ++k) to[static_cast<std::size_t>(k)] = place(m_light, m_nextRow + k, m_rows);
+            rows::blurDown(m_window.data(), m_width, m_filter.taps.data(), m_filter.half, to.data(), kTogether);
+        }
+        for (std::size_t k = 0; k < m_held.size(); ++k) m_held[k] = place(m_light, m_first + static_cast<int>(k), m_rows);
     }
     const float* row(int y) const { return m_held[static_cast<std::size_t>(y - m_first)]; }
     float at(int x, int y) const { return x < 0 || x >= m_width ? 0.0F : row(y)[x]; }
 
 private:
+    static constexpr int kTogether = 4;    ///< rows made at a time
     using Room = std::unique_ptr<float[]>; // written before it is read
     Room room(int rows) const { return Room(new float[static_cast<std::size_t>(rows) * static_cast<std::size_t>(m_width)]); }
     float* place(const Room& room, int y, int rows) const {
@@ -150,8 +159,10 @@ private:
             std::fill(to, to + m_width, 0.0F);
             return;
         }
-        m_sky.above(m_nextLine, m_plane.row(m_nextLine), m_width, m_line.data() + m_filter.half);
-        rows::blurAcross(m_line.data() + m_filter.half, m_width, m_filter.taps.data(), m_filter.half, to);
+        float* const line = m_line.data() + m_filter.half;
+        m_sky.pieces(m_nextLine, 0, 0, m_width, m_pieces);
+        for (const SmoothSky::Piece& p : m_pieces) rows::aboveRamp(m_plane.row(m_nextLine) + p.x, p.ramp, p.n, line + p.x);
+        rows::blurAcross(line, m_width, m_filter.taps.data(), m_filter.half, to);
     }
 
     const Plane& m_plane;
@@ -159,6 +170,7 @@ private:
     const StarFilter& m_filter;
     int m_width, m_lines, m_rows, m_nextLine, m_nextRow;
     std::vector<float> m_line;
+    std::vector<SmoothSky::Piece> m_pieces;
     Room m_across, m_light;
     std::vector<const float*> m_window, m_held;
     int m_first = 0;

@@ -26,18 +26,28 @@ ApertureFlux apertureFlux(const Plane& plane, const Mask& mask, const SmoothSky&
     if (sep_sum_circle(&image, at.x, at.y, o.radius, 0, 0, 0, &sum, &error, &area, &flag) != 0 || !(area > 0)) return out;
 
     const auto [inner, outer] = SkyRing(o.radius);
-    std::vector<float> ring;
-    double starLight = 0;
-    const int r = static_cast<int>(std::ceil(outer));
+    const int r = static_cast<int>(std::ceil(outer)), left = std::max(0, cx - r), across = std::min(plane.width() - 1, cx + r) - left + 1;
+    thread_local std::vector<float> ring;
+    thread_local std::vector<double> away, distances; // of those in the ring; of a row
+    ring.resize(static_cast<std::size_t>(across) * static_cast<std::size_t>(2 * r + 1));
+    away.resize(ring.size());
+    distances.resize(static_cast<std::size_t>(across));
+    std::size_t taken = 0;
     for (int y = std::max(0, cy - r); y <= std::min(plane.height() - 1, cy + r); ++y) {
-        for (int x = std::max(0, cx - r); x <= std::min(plane.width() - 1, cx + r); ++x) {
-            const double d = length(x - at.x, y - at.y);
-            if (d < inner || d > outer || !std::isfinite(plane.at(x, y))) continue;
-            if (!mask.empty() && mask[static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width()) + static_cast<std::size_t>(x)]) continue;
-            ring.push_back(plane.at(x, y));
-            if (const auto quarter = static_cast<std::size_t>(4 * d + 0.5); o.starLight && quarter < o.starLight->size()) starLight += (*o.starLight)[quarter];
+        const float* row = plane.row(y) + left;
+        const std::uint8_t* hidden = maskRow(mask, plane.width(), y);
+        for (int i = 0; i < across; ++i) distances[static_cast<std::size_t>(i)] = length(left + i - at.x, y - at.y);
+        for (int i = 0; i < across; ++i) { // no guessing at each
+            const double d = distances[static_cast<std::size_t>(i)];
+            ring[taken] = row[i];
+            away[taken] = d;
+            taken += (d >= inner) & (d <= outer) & std::isfinite(row[i]) & !(hidden && hidden[left + i]);
         }
     }
+    ring.resize(taken);
+    double starLight = 0;
+    for (std::size_t i = 0; o.starLight && i < taken; ++i)
+        if (const auto quarter = static_cast<std::size_t>(4 * away[i] + 0.5); quarter < o.starLight->size()) starLight += (*o.starLight)[quarter];
     double level = sky.level(at.x, at.y);
     const double noise = o.pixelNoise * std::max(1.0, o.noiseCorrelation);
     double levelSigma = 0.3 * noise;

@@ -1,6 +1,7 @@
 #include "core/stars/sharpness.h"
 
 #include "core/base/statistics.h"
+#include "core/image/fetch_ahead.h"
 
 #include <tbb/blocked_range.h>
 #include <tbb/parallel_for.h>
@@ -35,6 +36,7 @@ void keepSharp(const Plane& plane, std::vector<Star>& stars, const Psf& psf, dou
         std::vector<Point> places; // of the middle, from the star's centre
         for (std::size_t i = range.begin(); i < range.end(); ++i) {
             Star& s = stars[i];
+            if (i + 1 < range.end()) fetchAround(plane.data(), plane.width(), plane.height(), {stars[i + 1].x, stars[i + 1].y}, static_cast<int>(ringOut));
             if (s.saturated) continue;
             const int cx = static_cast<int>(std::lround(s.x)), cy = static_cast<int>(std::lround(s.y));
             const bool inside = plane.contains(cx - reach, cy - reach) && plane.contains(cx + reach, cy + reach);

@@ -65,6 +65,20 @@ private slots:
         }
     }
 
+    void fewAreSortedAsByTheLibrary() {
+        Random random(20);
+        for (int n = 0; n <= rows::kFew; ++n)
+            for (const double step : {0.0, 0.2, 5.0}) { // whole steps make many alike
+                std::vector<float> v(static_cast<std::size_t>(n));
+                for (float& x : v) x = static_cast<float>(step > 0 ? step * std::round(random.normal() / step) : random.normal());
+                if (n > 3) v[1] = std::numeric_limits<float>::infinity(), v[3] = -v[1], v[2] = std::numeric_limits<float>::lowest();
+                std::vector<float> expected = v;
+                std::sort(expected.begin(), expected.end());
+                rows::sortFew(v.data(), n);
+                QVERIFY(v == expected);
+            }
+    }
+
     void products() {
         Random random(19);
         for (const int n : {0, 1, 7, 8, 9, 250}) {

@@ -1,0 +1,29 @@
+#pragma once
+
+#include "core/base/point.h"
+
+#include <algorithm>
+#include <cmath>
+#include <cstdint>
+
+namespace caelumen {
+
+/// Asks for the values of a row, so that they are near when they are used. Always inline: a compiler takes a function that does nothing else for one without effect.
+template<class T>
+[[gnu::always_inline]] inline void fetchRow(const T* row, int from, int end) {
+    constexpr int kLine = 64 / static_cast<int>(sizeof(T)); // of the cache
+    for (int x = from; x < end; x += kLine) __builtin_prefetch(row + x);
+    if (end > from) __builtin_prefetch(row + end - 1);
+}
+
+/// The same of a square of `width` x `height` values about a place, as far as there are any: places picked all over a frame lie far apart in memory, and waiting
+/// for one row after the other takes longer than what is done with them.
+template<class T>
+[[gnu::always_inline]] inline void fetchAround(const T* data, int width, int height, Point at, int reach) {
+    if (!(std::abs(at.x) < 1e9 && std::abs(at.y) < 1e9)) return;
+    const int cx = static_cast<int>(std::lround(at.x)), cy = static_cast<int>(std::lround(at.y));
+    for (int y = std::max(0, cy - reach), bottom = std::min(height - 1, cy + reach); y <= bottom; ++y)
+        fetchRow(data + static_cast<std::ptrdiff_t>(y) * width, std::max(0, cx - reach), std::min(width, cx + reach + 1));
+}
+
+} // namespace caelumen
