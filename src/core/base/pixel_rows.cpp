@@ -54,7 +54,7 @@ CAELUMEN_FAST int smoothReaching(const float* a, const float* b, const float* c,
     fetchOn(c + from, n); // the rows above were there before
     if (x == 0) look(x++);
     while (inner - std::max(1, from) >= kLook && x < inner) {
-        const int first = std::min(x, inner - kLook); // the last ones are looked at with some of those before
+        const int first = std::min(x, inner - kLook);                                           // the last ones are looked at with some of those before
         const float least = std::min(ramp.at(first - from), ramp.at(first + kLook - 1 - from)); // a ramp is never lower than at one of its ends
         std::array<float, kLook> mean;
         std::array<Ints, kLook / kWide> reaches;
@@ -62,8 +62,12 @@ CAELUMEN_FAST int smoothReaching(const float* a, const float* b, const float* c,
         const auto column = [&](int i) __attribute__((always_inline)) {
             return (load(a + first + i) + 2 * load(b + first + i) + load(c + first + i)) * (1.0F / 16);
         };
+        std::array<Floats, kLook / kWide> columns;
+        for (unsigned k = 0; k < columns.size(); ++k) columns[k] = column(static_cast<int>(k) * kWide);
         for (int i = 0; i < kLook; i += kWide) {
-            const Floats before = column(i - 1), here = column(i), after = column(i + 1); // anew is cheaper than through the memory
+            const unsigned k = static_cast<unsigned>(i / kWide);
+            const Floats here = columns[k], before = i == 0 ? column(-1) : __builtin_shufflevector(columns[k - 1], here, 7, 8, 9, 10, 11, 12, 13, 14),
+                         after = i + kWide == kLook ? column(kLook - kWide + 1) : __builtin_shufflevector(here, columns[k + 1], 1, 2, 3, 4, 5, 6, 7, 8);
             const Floats m = before + 2 * here + after;
             store(m, mean.data() + i);
             reaches[static_cast<unsigned>(i / kWide)] = m >= least;
@@ -394,6 +398,24 @@ CAELUMEN_FAST RectangleSums rectangleSums(const float* v, const std::uint8_t* hi
         out.squares += static_cast<double>(sumOf(squares));
     }
     return out;
+}
+
+CAELUMEN_FAST double squareSum(const float* v, std::int64_t stride, int side) {
+    using Four = float __attribute__((vector_size(16)));
+    using Doubles = double __attribute__((vector_size(32)));
+    Doubles sums{}; // side by side: one after the other would wait for each other
+    double rest = 0;
+    for (int y = 0; y < side; ++y) {
+        const float* const row = v + y * stride;
+        int x = 0;
+        for (; x + 4 <= side; x += 4) {
+            Four four;
+            std::memcpy(&four, row + x, sizeof four);
+            sums += __builtin_convertvector(four, Doubles);
+        }
+        for (; x < side; ++x) rest += static_cast<double>(row[x]);
+    }
+    return (sums[0] + sums[1]) + (sums[2] + sums[3]) + rest;
 }
 
 CAELUMEN_FAST void wholeDistances(double from, double across, int n, std::uint32_t* out) {

@@ -86,6 +86,9 @@ struct RectangleSums : Sums {
 };
 RectangleSums rectangleSums(const float* v, const std::uint8_t* hidden, std::int64_t stride, int down, int n, float low, float high, float pivot);
 
+/// The sum of a square of `side` rows, each `stride` after the one before.
+double squareSum(const float* v, std::int64_t stride, int side);
+
 /// How far places of a row lie from a point, whole pixels: out[i] is the root of (from + i)^2 + across^2, cut off.
 void wholeDistances(double from, double across, int n, std::uint32_t* out);
 
@@ -101,7 +104,7 @@ void halveCodes(const std::uint16_t* a, const std::uint16_t* b, int n, std::uint
 /// 16-bit big-endian words, signed, plus an offset.
 void fromWords(const std::uint16_t* raw, int n, float offset, float* to);
 
-/// 32-bit big-endian floats.
+/// 32-bit big-endian floats. In place is allowed.
 void fromFloats(const std::uint32_t* raw, int n, float* to);
 
 } // namespace caelumen::rows

@@ -8,7 +8,8 @@
 
 namespace caelumen {
 
-/// Asks for the values of a row, so that they are near when they are used. Always inline: a compiler takes a function that does nothing else for one without effect.
+/// Asks for the values of a row, so that they are near when they are used. Always inline: a compiler takes a function that does nothing else for one without
+/// effect.
 template<class T>
 [[gnu::always_inline]] inline void fetchRow(const T* row, int from, int end) {
     constexpr int kLine = 64 / static_cast<int>(sizeof(T)); // of the cache
@@ -16,8 +17,8 @@ template<class T>
     if (end > from) __builtin_prefetch(row + end - 1);
 }
 
-/// The same of a square of `width` x `height` values about a place, as far as there are any: places picked all over a frame lie far apart in memory, and waiting
-/// for one row after the other takes longer than what is done with them.
+/// The same of a square of `width` x `height` values about a place, as far as there are any: places picked all over a frame lie far apart in memory, and
+/// waiting for one row after the other takes longer than what is done with them.
 template<class T>
 [[gnu::always_inline]] inline void fetchAround(const T* data, int width, int height, Point at, int reach) {
     if (!(std::abs(at.x) < 1e9 && std::abs(at.y) < 1e9)) return;

@@ -1,6 +1,7 @@
 #include "core/measure/unmasked_starlight.h"
 
 #include "core/base/statistics.h"
+#include "core/image/fetch_ahead.h"
 
 #include <tbb/parallel_for.h>
 
@@ -77,8 +78,15 @@ UnmaskedStarlight::UnmaskedStarlight(const std::vector<Star>& stars, const std::
     constexpr int kStrip = 8 * kCoarse;
     tbb::parallel_for(0, (height + kStrip - 1) / kStrip, [&](int strip) {
         const int top = strip * kStrip, bottom = std::min(height, top + kStrip);
-        for (std::size_t k = 0; k < stars.size(); ++k) {
-            if (stars[k].y + reach < top || stars[k].y - reach > bottom) continue;
+        std::vector<std::size_t> here;
+        for (std::size_t k = 0; k < stars.size(); ++k)
+            if (stars[k].y + reach >= top && stars[k].y - reach <= bottom) here.push_back(k);
+        for (std::size_t i = 0; i < here.size(); ++i) {
+            if (i + 1 < here.size()) // the next one lies elsewhere
+                if (const std::size_t next = here[i + 1]; hidden[next] < ends[next])
+                    fetchAround(m_near.light.data(), m_near.across, m_near.down, {stars[next].x / kFine, stars[next].y / kFine},
+                                static_cast<int>(ends[next] / kFine) + 1);
+            const std::size_t k = here[i];
             if (hidden[k] < ends[k]) add(m_near, kFine, top / kFine, (bottom + kFine - 1) / kFine, stars[k], fluxes[k], hidden[k], ends[k]);
             if (fluxes[k] >= worthwhile)
                 add(m_wide, kCoarse, top / kCoarse, (bottom + kCoarse - 1) / kCoarse, stars[k], fluxes[k], std::max(near, hidden[k]),

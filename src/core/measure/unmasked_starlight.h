@@ -18,9 +18,7 @@ public:
                       double nothing = 0);
 
     /// Unmasked starlight at a pixel.
-    double at(int x, int y) const {
-        return m_near.empty() ? 0 : lightOf(m_near.row(y / kFine)[x / kFine], m_wide.row(y / kCoarse)[x / kCoarse]);
-    }
+    double at(int x, int y) const { return m_near.empty() ? 0 : lightOf(m_near.row(y / kFine)[x / kFine], m_wide.row(y / kCoarse)[x / kCoarse]); }
     /// Its mean over the pixels of each cell that the mask leaves.
     std::vector<double> over(const BackgroundMesh& mesh, const Mask& mask) const;
 

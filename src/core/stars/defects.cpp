@@ -27,23 +27,30 @@ Defects markDefects(Plane& plane, const SmoothSky& sky) {
     out.maxima.ofBlock.assign(static_cast<std::size_t>(blocks), -std::numeric_limits<float>::infinity());
     std::vector<std::vector<std::size_t>> found(static_cast<std::size_t>(blocks));
     tbb::parallel_for(0, blocks, [&](int block) {
-        std::vector<SmoothSky::Piece> low, high; // the same pieces of a row
-        std::vector<int> far(static_cast<std::size_t>(w));
+        std::vector<SmoothSky::Piece> low, high;                 // the same pieces of a row
+        std::vector<int> far(static_cast<std::size_t>(w)), ends; // of the places in each piece
         float top = -std::numeric_limits<float>::infinity();
         for (int y = block * BlockMaxima::kRows; y < std::min(h, (block + 1) * BlockMaxima::kRows); ++y) {
             if (y % kSame == 0) {
                 sky.pieces(y + kSame / 2, -kLimit, 0, w, low);
                 sky.pieces(y + kSame / 2, kLimit, 0, w, high);
+                ends.resize(low.size());
             }
             const float* row = plane.row(y);
+            int all = 0;
             for (std::size_t p = 0; p < low.size(); ++p) {
-                const int x0 = low[p].x, n = rows::outside(row + x0, low[p].ramp, high[p].ramp, low[p].n, far.data());
-                for (int i = 0; i < n; ++i) {
-                    const int at = far[static_cast<std::size_t>(i)], x = x0 + at;
+                ends[p] = all += rows::outside(row + low[p].x, low[p].ramp, high[p].ramp, low[p].n, far.data() + all);
+                for (int i = p == 0 ? 0 : ends[p - 1]; i < all && y + 1 < h; ++i)
+                    __builtin_prefetch(plane.row(y + 1) + low[p].x + far[static_cast<std::size_t>(i)]);
+            }
+            for (std::size_t p = 0; p < low.size(); ++p) {
+                for (int i = p == 0 ? 0 : ends[p - 1]; i < ends[p]; ++i) {
+                    const int at = far[static_cast<std::size_t>(i)], x = low[p].x + at;
                     const float least = low[p].ramp.at(at), most = high[p].ramp.at(at);
                     const double level = 0.5 * (static_cast<double>(least) + static_cast<double>(most));
                     if (row[x] < least || isHotPixel(plane, level, x, y))
-                        found[static_cast<std::size_t>(block)].push_back(static_cast<std::size_t>(y) * static_cast<std::size_t>(w) + static_cast<std::size_t>(x));
+                        found[static_cast<std::size_t>(block)].push_back(static_cast<std::size_t>(y) * static_cast<std::size_t>(w) +
+                                                                         static_cast<std::size_t>(x));
                     else
                         top = std::max(top, row[x]);
                 }

@@ -6,6 +6,7 @@
 #include <array>
 #include <bit>
 #include <cmath>
+#include <cstring>
 #include <limits>
 #include <vector>
 
@@ -124,16 +125,11 @@ private slots:
         QCOMPARE(c.high, std::count_if(v.begin(), v.end(), [](float x) { return x >= 107; }));
         auto broken = v;
         broken[0] = kNan;
-        const std::vector<float> limit(v.size(), 108), low(v.size(), 93);
-        std::vector<int> reach, out, found(v.size());
-        for (std::size_t i = 1; i < v.size(); ++i) {
-            if (v[i] >= 108) reach.push_back(static_cast<int>(i));
-            if (v[i] < 93 || v[i] > 108) out.push_back(static_cast<int>(i));
-        }
-        found.resize(static_cast<std::size_t>(rows::reaching(broken.data(), limit.data(), n, found.data())));
-        QVERIFY(found == reach);
-        found.resize(v.size());
-        found.resize(static_cast<std::size_t>(rows::outside(broken.data(), low.data(), limit.data(), n, found.data())));
+        const rows::Ramp low{93, 0.5F / static_cast<float>(n)}, high{108, -0.25F / static_cast<float>(n)};
+        std::vector<int> out, found(v.size());
+        for (int i = 1; i < n; ++i)
+            if (const float x = v[static_cast<std::size_t>(i)]; x < low.at(i) || x > high.at(i)) out.push_back(i);
+        found.resize(static_cast<std::size_t>(rows::outside(broken.data(), low, high, n, found.data())));
         QVERIFY(found == out);
         std::vector<std::uint8_t> flags(v.size());
         for (std::size_t i = 0; i < v.size(); ++i) flags[i] = v[i] >= 100;
@@ -182,12 +178,6 @@ private slots:
         }
     }
 
-    void whatStandsAboveASlope() {
-        std::vector<float> v{5, 7, kNan, 11}, out(4);
-        rows::aboveRamp(v.data(), 4, 2, 4, out.data());
-        QCOMPARE(out, (std::vector<float>{1, 1, 0, 1}));
-    }
-
     void floatsAreTurnedRound_data() { lengths_data(); }
     void floatsAreTurnedRound() {
         QFETCH(int, n);
@@ -197,6 +187,8 @@ private slots:
         std::vector<float> out(v.size());
         rows::fromFloats(raw.data(), n, out.data());
         QVERIFY(out == v);
+        rows::fromFloats(raw.data(), n, reinterpret_cast<float*>(raw.data())); // in place
+        QVERIFY(std::memcmp(raw.data(), v.data(), v.size() * sizeof(float)) == 0);
     }
 
     void residualsLeaveOutWhatIsHiddenOrFar_data() { lengths_data(); }
@@ -204,23 +196,76 @@ private slots:
         QFETCH(int, n);
         auto v = noise(n, 6);
         v[0] = kNan;
-        const std::vector<float> level(v.size(), 101);
+        const rows::Ramp level{101, 0.001F};
         std::vector<std::uint8_t> hidden(v.size(), 0);
         for (std::size_t i = 0; i < v.size(); i += 3) hidden[i] = 1;
-        std::vector<float> out(v.size()), mark(v.size()), sum(v.size(), 2);
         for (const bool masked : {false, true}) {
-            rows::residuals(v.data(), level.data(), masked ? hidden.data() : nullptr, n, 8, out.data(), mark.data());
-            for (std::size_t i = 1; i < v.size(); ++i) {
-                const float d = v[i] - level[i];
-                const bool in = std::abs(d) < 8 && !(masked && hidden[i]);
-                QCOMPARE(mark[i], in ? 1.0F : 0.0F);
-                QCOMPARE(out[i], in ? d : 0.0F);
+            std::vector<float> sums(v.size(), 2), counts(v.size(), 3), wantedSums = sums, wantedCounts = counts;
+            double sum = 0, size = 0;
+            int count = 0;
+            for (std::size_t i = 0; i < v.size(); ++i) {
+                const float d = v[i] - level.at(static_cast<int>(i));
+                if (!(std::abs(d) < 8) || (masked && hidden[i])) continue;
+                wantedSums[i] += d, wantedCounts[i] += 1;
+                sum += static_cast<double>(d), size += static_cast<double>(std::abs(d));
+                ++count;
             }
-            QCOMPARE(mark[0], 0.0F);
-            QVERIFY(out[0] == 0);
+            const std::uint8_t* const flags = masked ? hidden.data() : nullptr;
+            const rows::Residuals r = rows::residuals(v.data(), level, flags, n, 8, sums.data(), counts.data());
+            QVERIFY(sums == wantedSums && counts == wantedCounts);
+            QCOMPARE(r.count, count);
+            QVERIFY(std::abs(static_cast<double>(r.sum) - sum) <= 1e-5 * size);
+            const rows::Residuals alone = rows::residuals(v.data(), level, flags, n, 8, nullptr, nullptr);
+            QVERIFY(alone.sum == r.sum && alone.count == r.count);
         }
-        rows::add(mark.data(), n, sum.data());
-        for (std::size_t i = 0; i < v.size(); ++i) QCOMPARE(sum[i], mark[i] + 2);
+        std::vector<float> sum(v.size(), 2);
+        rows::add(v.data(), n, sum.data());
+        for (std::size_t i = 1; i < v.size(); ++i) QCOMPARE(sum[i], v[i] + 2);
+    }
+
+    /// The taps' pairs are added before they are weighed, from the middle outwards.
+    void blursAreThoseOfThePlainLoops_data() { lengths_data(); }
+    void blursAreThoseOfThePlainLoops() {
+        QFETCH(int, n);
+        const std::vector<float> taps{0.3F, 0.2F, 0.1F, 0.05F, 0.02F};
+        for (const int half : {1, 4}) {
+            const auto v = noise(n + 2 * half, 7);
+            std::vector<float> out(static_cast<std::size_t>(n)), expected(out.size());
+            const auto blurred = [&](auto at) {
+                float sum = taps[0] * at(0);
+                for (int k = 1; k <= half; ++k) sum += taps[static_cast<std::size_t>(k)] * (at(-k) + at(k));
+                return sum;
+            };
+            for (int i = 0; i < n; ++i) expected[static_cast<std::size_t>(i)] = blurred([&](int k) { return v[static_cast<std::size_t>(i + half + k)]; });
+            rows::blurAcross(v.data() + half, n, taps.data(), half, out.data());
+            QVERIFY(out == expected);
+
+            constexpr int kCount = 3;
+            std::vector<std::vector<float>> lines, made(kCount, out);
+            std::vector<const float*> from;
+            std::vector<float*> to;
+            for (int k = 0; k < 2 * half + kCount; ++k) lines.push_back(noise(n, 20 + static_cast<unsigned>(k)));
+            for (const auto& line : lines) from.push_back(line.data());
+            for (auto& line : made) to.push_back(line.data());
+            rows::blurDown(from.data(), n, taps.data(), half, to.data(), kCount);
+            for (int row = 0; row < kCount; ++row)
+                for (std::size_t x = 0; x < out.size(); ++x)
+                    QCOMPARE(made[static_cast<std::size_t>(row)][x], blurred([&](int k) { return lines[static_cast<std::size_t>(row + half + k)][x]; }));
+        }
+    }
+
+    void whatStandsAboveARamp_data() { lengths_data(); }
+    void whatStandsAboveARamp() {
+        QFETCH(int, n);
+        auto v = noise(n, 9);
+        v[static_cast<std::size_t>(n) / 2] = kNan;
+        const rows::Ramp ramp{99.5F, 0.01F};
+        std::vector<float> out(v.size());
+        rows::aboveRamp(v.data(), ramp, n, out.data());
+        for (int i = 0; i < n; ++i) {
+            const float d = v[static_cast<std::size_t>(i)] - ramp.at(i);
+            QCOMPARE(out[static_cast<std::size_t>(i)], std::isnan(d) ? 0.0F : d);
+        }
     }
 
     void aPatchThroughAFilter() {
@@ -253,17 +298,37 @@ private slots:
     }
 
     void smoothingKeepsTheSumOfAPoint() {
-        std::vector<float> a(40, 0), b(40, 0), c(40, 0), room(40), out(40);
+        std::vector<float> a(40, 0), b(40, 0), c(40, 0);
         b[20] = 16;
-        rows::smooth(a.data(), b.data(), c.data(), 40, room.data(), out.data());
-        QCOMPARE(out[19], 2.0F);
-        QCOMPARE(out[20], 4.0F);
-        rows::smooth(b.data(), a.data(), c.data(), 40, room.data(), out.data());
-        QCOMPARE(out[20], 2.0F);
-        QCOMPARE(out[21], 1.0F);
+        const auto at = [&](const auto& one, const auto& two, const auto& three, int x) { return rows::smoothed(one.data(), two.data(), three.data(), 40, x); };
+        QCOMPARE(at(a, b, c, 19), 2.0F);
+        QCOMPARE(at(a, b, c, 20), 4.0F);
+        QCOMPARE(at(b, a, c, 20), 2.0F);
+        QCOMPARE(at(b, a, c, 21), 1.0F);
         const std::vector<float> flat(40, 5);
-        rows::smooth(flat.data(), flat.data(), flat.data(), 40, room.data(), out.data());
-        for (const float v : out) QCOMPARE(v, 5.0F);
+        for (int x = 0; x < 40; ++x) QCOMPARE(at(flat, flat, flat, x), 5.0F);
+        QCOMPARE(rows::smoothed(flat.data(), flat.data(), flat.data(), 1, 0), 5.0F);
+    }
+
+    /// Pieces of any length, at both ends and within, find what pixel by pixel is found.
+    void smoothedPlacesAreThoseOfEachPixel_data() { lengths_data(); }
+    void smoothedPlacesAreThoseOfEachPixel() {
+        QFETCH(int, n);
+        auto a = noise(n, 30), b = noise(n, 31), c = noise(n, 32);
+        for (std::size_t i = 5; i < b.size(); i += 41) b[i] += 40;
+        for (std::size_t i = 9; i < b.size(); i += 97) a[i] = kNan;
+        const std::vector<int> starts{0, 1, n / 3, std::max(0, n - 40), n - 1};
+        for (const int from : starts)
+            for (const int length : {1, 31, 32, 33, 64, 75, n}) {
+                const int count = std::min(length, n - from);
+                if (count < 1) continue;
+                const rows::Ramp limit{103, 0.5F / static_cast<float>(count)};
+                std::vector<int> expected, found(static_cast<std::size_t>(count));
+                for (int x = from; x < from + count; ++x)
+                    if (rows::smoothed(a.data(), b.data(), c.data(), n, x) >= limit.at(x - from)) expected.push_back(x);
+                found.resize(static_cast<std::size_t>(rows::smoothReaching(a.data(), b.data(), c.data(), n, from, count, limit, found.data())));
+                QVERIFY2(found == expected, qPrintable(QString("%1 of %2 from %3").arg(count).arg(n).arg(from)));
+            }
     }
 };
 

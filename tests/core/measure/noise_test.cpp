@@ -1,4 +1,5 @@
 #include "core/compare/figures.h"
+#include "core/measure/box_sum.h"
 #include "core/measure/harvest.h"
 #include "core/measure/noise.h"
 #include "support/scenes.h"
@@ -33,6 +34,30 @@ private slots:
         QCOMPARE(boxSide(1.85), 5);
         QCOMPARE(boxSide(0.4), 25);
         QCOMPARE(boxSide(30), 1);
+    }
+
+    /// Sums in several parts are those of one pixel after the other: a double holds them to the last digit.
+    void boxesHoldWhatTheirPixelsAddUpTo() {
+        scenes::PlaneScene s;
+        s.width = 90, s.height = 80, s.stars = 0;
+        Plane plane = scenes::make(s).plane;
+        plane.at(70, 60) = kNoData;
+        Mask mask(plane.size(), 0);
+        mask[static_cast<std::size_t>(20) * 90 + 30] = 1;
+        for (int side = 1; side <= 26; ++side)
+            for (const auto& [x0, y0] : {std::pair{0, 0}, {30, 20}, {31, 20}, {70 - side + 1, 55}, {71, 50}}) {
+                if (x0 + side > 90 || y0 + side > 80 || x0 < 0) continue;
+                double sum = 0;
+                bool hidden = false;
+                for (int y = y0; y < y0 + side; ++y)
+                    for (int x = x0; x < x0 + side; ++x) {
+                        sum += static_cast<double>(plane.at(x, y));
+                        hidden = hidden || mask[static_cast<std::size_t>(y) * 90 + static_cast<std::size_t>(x)] != 0;
+                    }
+                const double open = boxSum(plane, {}, x0, y0, side), masked = boxSum(plane, mask, x0, y0, side);
+                QVERIFY(std::isnan(sum) ? std::isnan(open) : open == sum);
+                QVERIFY(hidden || std::isnan(sum) ? std::isnan(masked) : masked == sum);
+            }
     }
 
     void whiteNoiseIsWhite() {
