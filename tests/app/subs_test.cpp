@@ -3,10 +3,8 @@
 #include "app/subs/sub_view.h"
 #include "app/subs/subs.h"
 #include "app/subs/told_dialog.h"
-#include "core/simulate/demo.h"
-#include "core/simulate/virtual_subs.h"
+#include "support/subs_fixture.h"
 #include "support/watched_app.h"
-#include "support/window_fixture.h"
 
 #include <QClipboard>
 #include <QComboBox>
@@ -24,40 +22,17 @@
 #include <QTextBrowser>
 #include <QTimer>
 
-#include <fstream>
-
 using namespace caelumen;
 namespace fs = std::filesystem;
 
-class SubsTest : public QObject, WindowFixture {
+class SubsTest : public QObject, SubsFixture {
     Q_OBJECT
 
-    Subs& subs() { return m_window->subs(); }
-    SubsModel& model() { return subs().model(); }
-    bool keeps(int sub) { return model().run().subs[static_cast<std::size_t>(sub)].keep; }
-    QPushButton* button(const QString& text) {
-        for (QPushButton* b : subs().findChildren<QPushButton*>())
-            if (b->text().startsWith(text)) return b;
-        return nullptr;
-    }
-    template<class T>
-    T* named(const QString& name) {
-        return byName<T>(subs(), name);
-    }
-    QAction* action(const QString& text) {
-        for (QAction* a : m_window->findChildren<QAction*>())
-            if (a->text().startsWith(text)) return a;
-        return nullptr;
-    }
     static void pull(SubView& view, QPoint from, QPoint to) {
         QTest::mousePress(&view, Qt::LeftButton, {}, from);
         QMouseEvent move(QEvent::MouseMove, QPointF(to), view.mapToGlobal(QPointF(to)), Qt::NoButton, Qt::LeftButton, Qt::NoModifier);
         QApplication::sendEvent(&view, &move);
         QTest::mouseRelease(&view, Qt::LeftButton, {}, to);
-    }
-    void takeIn() {
-        dropOn(*m_window, {at("capture")});
-        QTRY_VERIFY2_WITH_TIMEOUT(model().judged(), qPrintable(problemIn(*m_window) + subs().summary().text()), 20'000);
     }
 
     /// Types into the dialog about the run in hand, then accepts it.
@@ -70,28 +45,8 @@ class SubsTest : public QObject, WindowFixture {
     }
 
 private slots:
-    void initTestCase() {
-        useOwnSettings();
-        Site garden;
-        garden.latitude_deg = -34, garden.longitude_deg = 22.4, garden.bortle = 5;
-        double later = 0;
-        for (const char* id : {"open", "duo7"})
-            for (const SceneFilter& f : demoFilters()) {
-                if (f.id != id) continue;
-                const QString start = QDateTime(QDate(2026, 6, 21), QTime(17, 20), Qt::UTC).addSecs(static_cast<qint64>(later)).toString(Qt::ISODate);
-                VirtualRun run = virtualRun(f, SceneCamera::Mosaic, 480, 320, 6, 5, start.toStdString(), garden, {"IC 2944", 174.5, -63.0});
-                run.subs[2].transparency *= 0.5;
-                QVERIFY(writeVirtualRun(run, at(QString("capture/%1").arg(id)).toStdString(), {3, 3, 3}).ok());
-                later += 2000;
-            }
-        std::ofstream(at("capture/broken.fits").toStdString()) << "SIMPLE  = no";
-    }
-
-    void init() {
-        newCampaign();
-        QTest::keyClick(m_window.get(), Qt::Key_3, Qt::AltModifier);
-        QCOMPARE(m_window->workspace(), MainWindow::Workspace::Subs);
-    }
+    void initTestCase() { makeScene(); }
+    void init() { openWindow(); }
     void cleanup() { m_window.reset(); }
 
     void aFolderIsTakenInAndJudged() {
@@ -413,73 +368,6 @@ private slots:
         QVERIFY(model().judged()); // at once: it was judged before
     }
 
-    void aWatchedFolderIsJudgedAsSubsLand() {
-        const QString folder = at("landing");
-        QDir().mkpath(folder);
-        m_answers->place = folder;
-        QAction* watch = action("Watch a folder");
-        watch->trigger();
-        QCOMPARE(model().watched(), folder);
-        const QDir from(at("capture/open"));
-        for (const QString& name : from.entryList({"dark*", "flat*", "bias*", "light-001*", "light-002*", "light-003*", "light-004*"}))
-            QFile::copy(from.filePath(name), folder + "/" + name);
-        QTRY_VERIFY_WITH_TIMEOUT(model().judged() && model().run().subs.size() == 4, 20'000);
-        QVERIFY(!keeps(2));
-        QTRY_VERIFY2_WITH_TIMEOUT(problemIn(*m_window).contains("Left out as it landed: light-003"), qPrintable(problemIn(*m_window)), 5000);
-        // Half of a sub: waited for.
-        QFile whole(from.filePath("light-005.fits"));
-        QVERIFY(whole.open(QIODevice::ReadOnly));
-        const QByteArray bytes = whole.readAll();
-        QFile part(folder + "/light-005.fits");
-        QVERIFY(part.open(QIODevice::WriteOnly));
-        part.write(bytes.left(bytes.size() / 2));
-        part.flush();
-        QTest::qWait(1700);
-        QCOMPARE(model().run().subs.size(), std::size_t{4});
-        part.write(bytes.mid(bytes.size() / 2));
-        part.close();
-        QTRY_VERIFY_WITH_TIMEOUT(model().judged() && model().run().subs.size() == 5, 20'000);
-        QTRY_COMPARE_WITH_TIMEOUT(subs().current(), 4, 5000); // the newest is shown
-        // Looking elsewhere is left in peace once following is off; another run's subs are judged all the same.
-        QTest::keyClick(m_window.get(), Qt::Key_L);
-        subs().showSub(0);
-        QFile::copy(at("capture/duo7/light-001.fits"), folder + "/duo-1.fits");
-        QTRY_VERIFY_WITH_TIMEOUT(model().groups().size() >= 2 && subs().runs().count() == 2 && model().runOf(1) && model().runOf(1)->judged, 20'000);
-        QCOMPARE(model().current(), 0);
-        QCOMPARE(subs().current(), 0);
-        watch->trigger();
-        QVERIFY(model().watched().isEmpty());
-    }
-
-    void evidenceGrowsWhileSubsLand() {
-        const QString folder = at("evidence");
-        QDir().mkpath(folder);
-        for (int i = 0; i < subs().tabs().count(); ++i)
-            if (subs().tabs().tabText(i) == "Evidence")
-                QTest::mouseClick(subs().tabs().tabBar(), Qt::LeftButton, {}, subs().tabs().tabBar()->tabRect(i).center());
-        QVERIFY(subs().live().isVisible());
-        QVERIFY(subs().live().table().isHidden());
-        subs().camera().start(folder, {"open", "duo7"}, 16, 0.02, 3, 480, 2);
-        model().watch(folder);
-        QTRY_VERIFY_WITH_TIMEOUT(!subs().camera().running() && subs().camera().taken() == 32, 40'000);
-        const auto sky = [&]() -> const LivePair* {
-            for (const LivePair& p : subs().live().watch().stop().pairs)
-                if (p.quantity == LiveQuantity::Background && p.channel == "G") return &p;
-            return nullptr;
-        };
-        QTRY_VERIFY2_WITH_TIMEOUT(sky() && sky()->word == LiveWord::ToldApart, qPrintable(subs().live().text()), 60'000);
-        // A B B A: blocks of two, so that the night has several swaps.
-        QVERIFY(subs().live().watch().night().perBlock < 4.5);
-        QVERIFY(subs().live().watch().left()); // place and target stand in the headers
-        QVERIFY(subs().live().text().contains("told apart: stop"));
-        QTableWidget& table = subs().live().table();
-        QVERIFY(table.rowCount() >= 7 && table.item(0, 0)->text().contains("against"));
-        QTest::mouseClick(table.viewport(), Qt::LeftButton, {}, table.visualItemRect(table.item(2, 0)).center());
-        QVERIFY(subs().live().words().text().contains("sky background in G"));
-        QTest::keyClick(&table, Qt::Key_C, Qt::ControlModifier);
-        QVERIFY(QGuiApplication::clipboard()->text().startsWith("quantity\tratio"));
-    }
-
     /// Darks that lie in one place for all campaigns serve lights that come without any; taken away, they serve no more.
     void darksOfTheLibraryServeLightsWithoutAny() {
         const QDir from(at("capture/open"));
@@ -532,23 +420,6 @@ private slots:
         QVERIFY(!m_window->session().trial().rig.gain_e_per_adu);
     }
 
-    void theVirtualCameraTakesSubs() {
-        const QString folder = at("virtual");
-        QDir().mkpath(folder);
-        subs().camera().start(folder, {"duo7"}, 4, 0.05, 2, 480);
-        model().watch(folder);
-        QTRY_VERIFY_WITH_TIMEOUT(!subs().camera().running() && subs().camera().taken() == 4, 20'000);
-        QTRY_VERIFY_WITH_TIMEOUT(model().judged() && model().run().subs.size() == 4, 20'000);
-        QVERIFY(QDir(folder + "/calibration/duo7").entryList({"flat-*"}).size() == 6);
-        QVERIFY(model().measurer()->calibration().zeroKnown);
-        // It can be stopped.
-        subs().camera().start(at("virtual2"), {"open"}, 50, 0.05, 2, 480);
-        QTRY_VERIFY_WITH_TIMEOUT(subs().camera().taken() >= 1, 20'000);
-        subs().camera().stop();
-        const int taken = subs().camera().taken();
-        QTest::qWait(300);
-        QVERIFY(!subs().camera().running() && subs().camera().taken() <= taken + 1);
-    }
 };
 
 CAELUMEN_WINDOW_TEST(SubsTest)
