@@ -419,7 +419,6 @@ private slots:
         m_window->session().undoStack().undo();
         QVERIFY(!m_window->session().trial().rig.gain_e_per_adu);
     }
-
 };
 
 CAELUMEN_WINDOW_TEST(SubsTest)

@@ -160,6 +160,17 @@ double robustSigma(std::span<double> values) {
     return kMadToSigma * medianOf(std::span<double>(deviation));
 }
 
+bool robustSigmaExceeds(std::span<double> values, double limit) {
+    if (values.empty()) return 0 > limit;
+    const double centre = medianOf(values), most = limit / kMadToSigma;
+    std::size_t beyond = 0;
+    for (const double v : values) beyond += std::abs(v - centre) > most;
+    const std::size_t half = values.size() / 2;
+    if (values.size() % 2 == 1) return beyond > half;
+    if (beyond != half) return beyond > half;
+    return robustSigma(values) > limit; // the two in the middle lie on either side
+}
+
 double medianSigma(std::span<double> values) {
     const double root = std::sqrt(static_cast<double>(values.size()));
     if (values.size() < 20) return values.empty() ? 0 : 1.2533 * robustSigma(values) / root;

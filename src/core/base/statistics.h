@@ -34,6 +34,9 @@ double median(std::span<double> values);
 /// 1.4826 * median absolute deviation; the span is reordered.
 double robustSigma(std::span<double> values);
 
+/// Whether that is more than a limit, in half the time.
+bool robustSigmaExceeds(std::span<double> values, double limit);
+
 /// Standard error of the median, from order statistics, so that it holds for values of unequal errors too (Conover 1999, Practical Nonparametric Statistics,
 /// chapter 3.2); from the robust sigma for fewer than 20 values. The span is reordered.
 double medianSigma(std::span<double> values);

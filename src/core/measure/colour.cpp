@@ -71,15 +71,15 @@ double medianOf(const std::vector<ColourPoint>& p, double ColourPoint::*member) 
 /// Scatter beyond each star's own noise: with that much added to it, residuals in units of their errors scatter by one. 0 where noise alone explains them.
 double beyondNoise(const std::vector<double>& residuals, const std::vector<double>& variances, double most) {
     std::vector<double> unit(residuals.size());
-    const auto scatterWith = [&](double added) {
+    const auto scattersMoreWith = [&](double added) {
         for (std::size_t i = 0; i < unit.size(); ++i) unit[i] = residuals[i] / std::sqrt(std::max(variances[i] + added, 1e-300));
-        return robustSigma(unit);
+        return robustSigmaExceeds(unit, 1);
     };
-    if (scatterWith(0) <= 1) return 0;
+    if (!scattersMoreWith(0)) return 0;
     double low = 0, high = 1.5 * most * most;
     for (int round = 0; round < 16; ++round) {
         const double middle = 0.5 * (low + high);
-        (scatterWith(middle) > 1 ? low : high) = middle;
+        (scattersMoreWith(middle) ? low : high) = middle;
     }
     return std::sqrt(0.5 * (low + high));
 }

@@ -19,6 +19,21 @@ private slots:
         QCOMPARE(median(std::span<double>(none)), 0.0);
     }
 
+    /// Limits about the scatter itself, a hair to either side and right between the two values in the middle.
+    void aScatterIsHeldAgainstALimit() {
+        Random random(32);
+        for (int round = 0; round < 400; ++round) {
+            std::vector<double> v(random.index(40));
+            for (double& x : v) x = round % 3 == 0 ? std::round(3 * random.normal()) : random.normal();
+            std::vector<double> copy = v;
+            const double scatter = robustSigma(copy);
+            for (const double limit : {0.0, 0.5 * scatter, scatter * (1 - 1e-9), scatter * (1 + 1e-9), 0.9 * scatter, 1.1 * scatter, 2.0}) {
+                copy = v;
+                QCOMPARE(robustSigmaExceeds(copy, limit), scatter > limit);
+            }
+        }
+    }
+
     /// Of many values only those near the middle are sorted: whatever their shape and order, it is the median of all.
     void medianOfManyIsThatOfTheSorted() {
         Random random(31);
