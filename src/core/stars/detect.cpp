@@ -205,10 +205,14 @@ std::vector<Star> detectStars(const Plane& plane, const SmoothSky& sky, const De
     tbb::enumerable_thread_specific<std::vector<Star>> found;
     tbb::parallel_for(tbb::blocked_range<std::size_t>(0, groups.begin.size() - 1, 64), [&](const tbb::blocked_range<std::size_t>& part) {
         Describer describer(plane, sky, options);
+        const auto fetch = [&](std::size_t g) {
+            for (std::size_t i = groups.begin[g]; i < groups.begin[g + 1]; ++i) {
+                const Stretch& s = groups.stretches[i];
+                for (int y = std::max(0, s.y - 1); y <= std::min(plane.height() - 1, s.y + 1); ++y) fetchRow(plane.row(y), s.x0, s.x1);
+            }
+        };
         for (std::size_t g = part.begin(); g < part.end(); ++g) {
-            for (std::size_t s = groups.begin[std::min(g + 1, part.end() - 1)], end = groups.begin[std::min(g + 2, part.end())]; s < end; ++s)
-                for (int y = std::max(0, groups.stretches[s].y - 1); y <= std::min(plane.height() - 1, groups.stretches[s].y + 1); ++y)
-                    fetchRow(plane.row(y), groups.stretches[s].x0, groups.stretches[s].x1);
+            if (g + 1 < part.end()) fetch(g + 1);
             describer.describe(groups.stretches.data() + groups.begin[g], groups.stretches.data() + groups.begin[g + 1], found.local());
         }
     });
