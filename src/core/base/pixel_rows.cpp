@@ -368,9 +368,8 @@ CAELUMEN_FAST RectangleSums rectangleSums(const float* v, const std::uint8_t* hi
         for (int y = top; y < bottom; ++y) {
             const float* from = v + y * stride;
             const std::uint8_t* flags = hidden ? hidden + y * stride : nullptr;
-            for (int i = 0; i < n; i += kLanes) __builtin_prefetch(from + i + n); // the rectangle after this one
-            if (flags)
-                for (int i = 0; i < n; i += 64) __builtin_prefetch(flags + i + n);
+            fetchRow(from, n, 2 * n); // of the rectangle after this one
+            if (flags) fetchRow(flags, n, 2 * n);
             Ints here{};
             for (int i = 0; i < registers * kWide; i += kWide) {
                 const Floats x = load(from + i);

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/base/fetch_ahead.h"
 #include "core/base/wide.h"
 
 #include <array>
@@ -21,13 +22,6 @@ __attribute__((always_inline)) inline Floats load(const float* from) {
 }
 __attribute__((always_inline)) inline void store(const Floats& v, float* to) {
     std::memcpy(to, &v, sizeof v);
-}
-
-/// Asks for what lies two kilobytes on in memory: rows of a frame follow one another, and no processor guesses far enough by itself.
-template<class T>
-__attribute__((always_inline)) inline void fetchOn(const T* from, int n) {
-    constexpr int kLine = 64 / static_cast<int>(sizeof(T)), kOn = 2048 / static_cast<int>(sizeof(T));
-    for (int i = 0; i < n; i += kLine) __builtin_prefetch(from + i + kOn);
 }
 
 /// All bits where the byte is 0, of eight bytes.

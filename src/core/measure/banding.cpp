@@ -1,7 +1,7 @@
 #include "core/measure/banding.h"
 
+#include "core/base/fetch_ahead.h"
 #include "core/base/pixel_rows.h"
-#include "core/image/fetch_ahead.h"
 
 #include <tbb/parallel_for.h>
 

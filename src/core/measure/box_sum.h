@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/base/fetch_ahead.h"
 #include "core/base/pixel_rows.h"
 #include "core/image/plane.h"
 #include "core/stars/mask.h"
@@ -10,13 +11,12 @@ namespace caelumen {
 
 /// Sum of a square of pixels; NaN where one of them is hidden or has no data. The mask comes first: where stars are many, most boxes end there.
 inline double boxSum(const Plane& plane, const Mask& mask, int x0, int y0, int side) {
-    constexpr int kOn = 512; // pixels farther on, where the next boxes lie
-    for (int y = y0; y < y0 + side; ++y) __builtin_prefetch(plane.row(y) + x0 + kOn);
+    for (int y = y0; y < y0 + side; ++y) fetchOn(plane.row(y) + x0, 1); // the next boxes lie there
     if (!mask.empty()) {
         std::uint64_t hidden = 0; // no leaving a row early: it is short, and branches are dear
         for (int y = y0; y < y0 + side && !hidden; ++y) {
             const std::uint8_t* flags = maskRow(mask, plane.width(), y) + x0;
-            __builtin_prefetch(flags + kOn);
+            fetchOn(flags, 1);
             const auto together = [&]<class T>(T all, int x) {
                 std::memcpy(&all, flags + x, sizeof all);
                 return all;

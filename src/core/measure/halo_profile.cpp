@@ -1,7 +1,7 @@
+#include "core/base/fetch_ahead.h"
 #include "core/base/phrase.h"
 #include "core/base/pixel_rows.h"
 #include "core/base/statistics.h"
-#include "core/image/fetch_ahead.h"
 #include "core/measure/halo.h"
 #include "core/measure/halo_sectors.h"
 #include "core/stars/scaled_star.h"

@@ -1,7 +1,7 @@
 #include "core/measure/harvest.h"
 
+#include "core/base/fetch_ahead.h"
 #include "core/base/statistics.h"
-#include "core/image/fetch_ahead.h"
 #include "core/stars/faint_stars.h"
 #include "core/stars/sharpness.h"
 #include "core/stars/star_grid.h"

@@ -1,7 +1,7 @@
 #include "core/measure/noise.h"
 
+#include "core/base/fetch_ahead.h"
 #include "core/base/statistics.h"
-#include "core/image/fetch_ahead.h"
 #include "core/measure/box_sum.h"
 
 #include <tbb/parallel_for.h>

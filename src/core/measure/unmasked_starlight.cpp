@@ -1,7 +1,7 @@
 #include "core/measure/unmasked_starlight.h"
 
+#include "core/base/fetch_ahead.h"
 #include "core/base/statistics.h"
-#include "core/image/fetch_ahead.h"
 
 #include <tbb/parallel_for.h>
 

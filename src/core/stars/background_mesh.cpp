@@ -1,8 +1,8 @@
 #include "core/stars/background_mesh.h"
 
+#include "core/base/fetch_ahead.h"
 #include "core/base/pixel_rows.h"
 #include "core/base/statistics.h"
-#include "core/image/fetch_ahead.h"
 
 #include <tbb/parallel_for.h>
 
@@ -65,8 +65,7 @@ public:
     /// Its part of the next row, if that is wanted.
     void see(const float* row, const std::uint8_t* hidden, int at) {
         if (at != m_next) return;
-        constexpr int kOn = 512; // pixels farther on along the row, which the next ones want
-        fetchRow(row, m_of.x0 + kOn, m_of.x1 + kOn);
+        fetchOn(row + m_of.x0, m_of.x1 - m_of.x0);
         for (int i = m_of.x0 + (m_step > 1 && m_odd ? 1 : 0), by = m_step > 1 ? 2 : 1; i < m_of.x1; i += by) {
             ++m_tried;
             if (!std::isfinite(row[i]) || (hidden && hidden[i])) continue;

@@ -1,8 +1,8 @@
 #include "core/stars/detect.h"
 
+#include "core/base/fetch_ahead.h"
 #include "core/base/pixel_rows.h"
 #include "core/base/statistics.h"
-#include "core/image/fetch_ahead.h"
 #include "core/image/plane_scan.h"
 #include "core/stars/deblend.h"
 #include "core/stars/defects.h"

@@ -1,8 +1,8 @@
 #include "core/stars/faint_stars.h"
 
+#include "core/base/fetch_ahead.h"
 #include "core/base/pixel_rows.h"
 #include "core/base/statistics.h"
-#include "core/image/fetch_ahead.h"
 #include "core/stars/defects.h"
 #include "core/stars/psf.h"
 #include "core/stars/star_grid.h"

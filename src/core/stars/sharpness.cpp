@@ -1,7 +1,7 @@
 #include "core/stars/sharpness.h"
 
+#include "core/base/fetch_ahead.h"
 #include "core/base/statistics.h"
-#include "core/image/fetch_ahead.h"
 
 #include <tbb/blocked_range.h>
 #include <tbb/parallel_for.h>

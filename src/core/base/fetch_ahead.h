@@ -14,7 +14,17 @@ template<class T>
 [[gnu::always_inline]] inline void fetchRow(const T* row, int from, int end) {
     constexpr int kLine = 64 / static_cast<int>(sizeof(T)); // of the cache
     for (int x = from; x < end; x += kLine) __builtin_prefetch(row + x);
-    if (end > from) __builtin_prefetch(row + end - 1);
+    if (end > from + 1) __builtin_prefetch(row + end - 1);
+}
+
+/// So far ahead of what walks along the rows of a frame, which follow one another in memory: the processor does not always guess as far.
+inline constexpr int kFetchAheadBytes = 2048;
+
+/// The same of what lies that far on.
+template<class T>
+[[gnu::always_inline]] inline void fetchOn(const T* row, int n) {
+    constexpr int kOn = kFetchAheadBytes / static_cast<int>(sizeof(T));
+    fetchRow(row, kOn, kOn + n);
 }
 
 /// The same of a square of `width` x `height` values about a place, as far as there are any: places picked all over a frame lie far apart in memory, and
