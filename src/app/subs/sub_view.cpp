@@ -18,7 +18,6 @@ SubView::SubView(QWidget* parent)
 
 void SubView::show(const QImage& image, QPointF offset, bool flipped, const QString& sentence, const QString& caption, bool rejected) {
     const bool other = image.size() != m_image.size();
-    if (!m_whole && !m_image.isNull()) m_looked = centre(); // kept while the next one is read
     m_image = image;
     m_offset = offset;
     m_flipped = flipped;
@@ -48,13 +47,14 @@ void SubView::setFits(bool fits) {
         return;
     }
     if (!fits) return lookAt(m_looked);
-    m_looked = centre();
     fit();
 }
 
 void SubView::placeMoved() {
     update();
-    if (m_image.isNull() || m_place.fitted() == m_whole) return;
+    if (m_image.isNull()) return;
+    if (!m_place.fitted()) m_looked = centre(); // as long as the view has the size that the place is for: it may be laid out anew out of sight
+    if (m_place.fitted() == m_whole) return;
     m_whole = m_place.fitted();
     emit fitChanged(m_whole);
 }

@@ -38,7 +38,7 @@ private:
     void lookAt(QPointF centre);
 
     QImage m_image;
-    QPointF m_offset, m_looked; ///< m_looked: the centre, before the whole frame was fitted
+    QPointF m_offset, m_looked; ///< m_looked: the centre, when last looked at one to one
     QString m_sentence, m_caption;
     bool m_flipped = false, m_rejected = false, m_whole = false;
 };
