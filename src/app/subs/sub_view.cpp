@@ -53,7 +53,7 @@ void SubView::setFits(bool fits) {
 void SubView::placeMoved() {
     update();
     if (m_image.isNull()) return;
-    if (!m_place.fitted()) m_looked = centre(); // as long as the view has the size that the place is for: it may be laid out anew out of sight
+    if (!m_place.fitted()) m_looked = centre(); // now, while the place is for the size that the view has
     if (m_place.fitted() == m_whole) return;
     m_whole = m_place.fitted();
     emit fitChanged(m_whole);
@@ -62,7 +62,8 @@ void SubView::placeMoved() {
 /// What lies in the middle stays there.
 void SubView::resizeEvent(QResizeEvent* event) {
     if (m_whole || m_image.isNull()) return PictureView::resizeEvent(event);
-    m_place.centre(m_place.toPicture(QRectF(QPointF(), event->oldSize()).center()), m_place.zoom(), event->size());
+    const QPointF looked = m_looked; // an old size says nothing of a view that was laid out before it was shown
+    m_place.centre({looked.x() + 0.5 * (m_image.width() - 1), looked.y() + 0.5 * (m_image.height() - 1)}, m_place.zoom(), event->size());
     placeMoved();
 }
 
