@@ -212,29 +212,69 @@ CAELUMEN_FAST void scale(float* v, std::int64_t n, float zero, float factor) {
     for (std::int64_t i = 0; i < n; ++i) v[i] = (v[i] - zero) * factor;
 }
 
-CAELUMEN_FAST Found scaleAndLook(float* v, std::int64_t n, float zero, float factor) {
+namespace {
+
+/// (v - zero) * factor of `n` values, and what was seen on the way; `turned`: from big-endian ones, to where nobody reads soon.
+template<bool turned, class From>
+__attribute__((always_inline)) inline Found scaleFrom(const From* from, std::int64_t n, float zero, float factor, float* to) {
     constexpr std::int32_t kSize = 0x7fffffff, kInfiniteBits = 0x7f800000; // of a float but for its sign
+    constexpr float kInfinite = std::numeric_limits<float>::infinity();
     Found out;
-    std::int64_t from = 0;
-    while (from + kLanes <= n) {
-        const std::int64_t end = std::min(n - n % kLanes, from + kLanes * 4096);
+    const auto one = [&](std::int64_t i) __attribute__((always_inline)) {
+        float v;
+        if constexpr (turned) {
+            const std::uint32_t bits = __builtin_bswap32(from[i]);
+            std::memcpy(&v, &bits, sizeof v);
+        } else {
+            v = from[i];
+        }
+        out.zeros += v == 0;
+        out.infinite = out.infinite || std::isinf(v);
+        if (v > out.top && v < kInfinite) out.top = v;
+        to[i] = (v - zero) * factor;
+    };
+    std::int64_t i = 0;
+    for (; i < n && !isEven(to + i); ++i) one(i);
+    std::array<Floats, 2> tops{Floats{} - kInfinite, Floats{} - kInfinite};
+    while (i + kLanes <= n) {
+        const std::int64_t end = std::min(n - (n - i) % kLanes, i + kLanes * 4096);
         std::array<Ints, 2> zeros{}, infinite{};
-        for (; from < end; from += kLanes) {
+        for (; i < end; i += kLanes) {
+            if constexpr (turned) fetchOn(from + i, kLanes);
             for (unsigned k = 0; k < 2; ++k) {
-                const Floats x = load(v + from + kWide * k);
+                Floats x;
+                if constexpr (turned)
+                    x = loadTurned(from + i + kWide * k);
+                else
+                    x = load(from + i + kWide * k);
                 infinite[k] |= (reinterpret_cast<Ints>(x) & kSize) == kInfiniteBits;
                 zeros[k] -= x == 0;
-                store((x - zero) * factor, v + from + kWide * k);
+                tops[k] = (x > tops[k]) & (x < kInfinite) ? x : tops[k];
+                const Floats scaled = (x - zero) * factor;
+                if constexpr (turned)
+                    storeFar(scaled, to + i + kWide * k);
+                else
+                    store(scaled, to + i + kWide * k);
             }
         }
         out.zeros += sumOf(zeros[0] + zeros[1]);
         out.infinite = out.infinite || sumOf((infinite[0] | infinite[1]) & 1) != 0;
     }
-    for (; from < n; ++from) {
-        out.zeros += v[from] == 0;
-        out.infinite = out.infinite || std::isinf(v[from]);
-        v[from] = (v[from] - zero) * factor;
-    }
+    for (; i < n; ++i) one(i);
+    for (const Floats& t : tops)
+        for (int k = 0; k < kWide; ++k) out.top = std::max(out.top, t[k]);
+    return out;
+}
+
+} // namespace
+
+CAELUMEN_FAST Found scaleAndLook(float* v, std::int64_t n, float zero, float factor) {
+    return scaleFrom<false>(v, n, zero, factor, v);
+}
+
+CAELUMEN_FAST Found scaleTurned(const std::uint32_t* raw, std::int64_t n, float zero, float factor, float* to) {
+    const Found out = scaleFrom<true>(raw, n, zero, factor, to);
+    storedFar();
     return out;
 }
 

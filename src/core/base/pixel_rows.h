@@ -1,6 +1,7 @@
 #pragma once
 
 #include <cstdint>
+#include <limits>
 
 /// Loops over rows of pixels: the few places where every pixel of a frame is touched. Compiled for several instruction sets; the fastest that the
 /// machine has is chosen when the program starts. None of them allocates.
@@ -43,11 +44,14 @@ int peaks(const float* above, const float* value, const float* below, const floa
 void scale(float* v, std::int64_t n, float zero, float factor);
 
 struct Found {
-    std::int64_t zeros = 0; ///< exact zeros, before scaling
-    bool infinite = false;  ///< some are infinite
+    std::int64_t zeros = 0;                              ///< exact zeros, before scaling
+    bool infinite = false;                               ///< some are infinite
+    float top = -std::numeric_limits<float>::infinity(); ///< the largest finite one before scaling
 };
 /// In place, what `scale` does, and what was seen on the way. NaN stays.
 Found scaleAndLook(float* v, std::int64_t n, float zero, float factor);
+/// The same of 32-bit big-endian floats, which it leaves as they are; `to` goes past the cache, for whoever reads it much later.
+Found scaleTurned(const std::uint32_t* raw, std::int64_t n, float zero, float factor, float* to);
 
 /// The largest finite value; -inf without any.
 float top(const float* v, std::int64_t n);

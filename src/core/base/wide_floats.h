@@ -6,6 +6,9 @@
 #include <array>
 #include <cstdint>
 #include <cstring>
+#ifdef __SSE__
+#include <xmmintrin.h>
+#endif
 
 /// Registers of pixels, for the few loops that are written with them. They stay within a file: how wide vectors are handed over differs between compilers.
 namespace caelumen::rows {
@@ -22,6 +25,38 @@ __attribute__((always_inline)) inline Floats load(const float* from) {
 }
 __attribute__((always_inline)) inline void store(const Floats& v, float* to) {
     std::memcpy(to, &v, sizeof v);
+}
+
+/// Big-endian ones.
+__attribute__((always_inline)) inline Floats loadTurned(const std::uint32_t* from) {
+    using Bytes = std::uint8_t __attribute__((vector_size(32)));
+    Bytes b;
+    std::memcpy(&b, from, sizeof b);
+    return reinterpret_cast<Floats>(
+        __builtin_shufflevector(b, b, 3, 2, 1, 0, 7, 6, 5, 4, 11, 10, 9, 8, 15, 14, 13, 12, 19, 18, 17, 16, 23, 22, 21, 20, 27, 26, 25, 24, 31, 30, 29, 28));
+}
+
+/// Whether a register can be stored there by storeFar.
+inline bool isEven(const float* at) {
+    return reinterpret_cast<std::uintptr_t>(at) % sizeof(Floats) == 0;
+}
+
+/// A store that does not read what was there and keeps nothing of it near, where the machine has such; storedFar() before another thread reads it.
+__attribute__((always_inline)) inline void storeFar(const Floats& v, float* to) {
+#ifdef __SSE__
+    __m128 low, high;
+    std::memcpy(&low, &v, sizeof low);
+    std::memcpy(&high, reinterpret_cast<const char*>(&v) + sizeof low, sizeof high);
+    _mm_stream_ps(to, low);
+    _mm_stream_ps(to + kWide / 2, high);
+#else
+    store(v, to);
+#endif
+}
+__attribute__((always_inline)) inline void storedFar() {
+#ifdef __SSE__
+    _mm_sfence();
+#endif
 }
 
 /// All bits where the byte is 0, of eight bytes.

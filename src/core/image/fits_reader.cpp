@@ -190,12 +190,33 @@ Result<FitsImage> readFitsInfoHere(const fs::path& path) {
     return findImage(path, false);
 }
 
-Result<Plane> readFitsPlane(const FrameInfo& info, const FitsPlace& place, int plane, Plane spare, const std::function<void(float* row, int y)>& eachRow) {
+namespace {
+
+/// Calls take(begin, end) for bands of rows side by side.
+template<class Take>
+void inBands(int height, int rows, Take take) {
+    tbb::parallel_for(0, (height + rows - 1) / rows, [&](int band) { take(band * rows, std::min(height, (band + 1) * rows)); });
+}
+
+/// Rows of floats from where the system holds them.
+void takeView(const FileView& view, Rescale by, RowsSeen& seen, Plane& out) {
+    constexpr long long kTogether = 1 << 18; // pixels: their pages are given back together
+    const std::size_t rowBytes = static_cast<std::size_t>(out.width()) * sizeof(float);
+    inBands(out.height(), static_cast<int>(std::clamp<long long>(kTogether / out.width(), 1, out.height())), [&](int begin, int end) {
+        const std::size_t from = static_cast<std::size_t>(begin) * rowBytes;
+        for (int y = begin; y < end; ++y)
+            seen.takeTurned(reinterpret_cast<const std::uint32_t*>(view.data() + static_cast<std::size_t>(y) * rowBytes), out.width(), y, by, out.row(y));
+        view.release(from, static_cast<std::size_t>(end - begin) * rowBytes);
+    });
+}
+
+} // namespace
+
+Result<Plane> readFitsPlane(const FrameInfo& info, const FitsPlace& place, int plane, Plane spare, Rescale by, RowsSeen& seen) {
     Plane out = Plane::unfilled(info.width, info.height, std::move(spare));
     const auto width = static_cast<long long>(info.width), start = static_cast<long long>(plane) * static_cast<long long>(out.size());
     // Bands of rows side by side. Compressed tiles may be higher than a band: two pieces keep two cores busy and unpack little twice.
     const int band = place.compressed ? (info.height + 1) / 2 : static_cast<int>(std::clamp<long long>((1 << 16) / width, 8, info.height));
-    const int bands = (info.height + band - 1) / band;
     std::optional<FitsRows> plain;
     const fs::path from = place.unpacked ? place.unpacked->name() : info.path;
     if (!place.compressed) {
@@ -204,18 +225,21 @@ Result<Plane> readFitsPlane(const FrameInfo& info, const FitsPlace& place, int p
         plain = std::move(*opened);
     }
     const OpenFile file = plain ? plain->file() : OpenFile(-1);
+    if (const auto view = plain ? plain->view(file, start, static_cast<long long>(out.size())) : std::nullopt) {
+        takeView(*view, by, seen, out);
+        if (!view->isWhole()) return plain->cannotBeRead();
+        return out;
+    }
     const auto read = [&](long long first, long long count, float* to) -> Status {
         if (plain) return plain->read(file, first, count, to);
         return unpackPixels(from, info.path, place.hdu, first, count, to);
     };
     std::mutex guard;
     std::optional<Error> failure;
-    tbb::parallel_for(0, bands, [&](int b) {
-        const int row = b * band, rows = std::min(band, info.height - row);
-        const long long first = start + row * width, count = rows * width;
-        const Status done = read(first, count, out.row(row));
+    inBands(info.height, band, [&](int begin, int end) {
+        const Status done = read(start + begin * width, (end - begin) * width, out.row(begin));
         if (done) {
-            for (int y = row; y < row + rows; ++y) eachRow(out.row(y), y);
+            for (int y = begin; y < end; ++y) seen.take(out.row(y), info.width, y, by);
             return;
         }
         const std::scoped_lock lock(guard);

@@ -1,8 +1,7 @@
 #pragma once
 
 #include "core/image/frame_file.h"
-
-#include <functional>
+#include "core/image/no_data.h"
 
 namespace caelumen {
 
@@ -18,7 +17,7 @@ Result<FitsImage> readFitsInfo(const std::filesystem::path& path);
 /// The same without trying the headers in another process first: for that process.
 Result<FitsImage> readFitsInfoHere(const std::filesystem::path& path);
 
-/// One stored plane (0..) of that image as floats. `eachRow` sees the rows as they come, from several threads.
-Result<Plane> readFitsPlane(const FrameInfo& info, const FitsPlace& place, int plane, Plane spare, const std::function<void(float* row, int y)>& eachRow);
+/// One stored plane (0..) of that image as floats, scaled, infinities as NaN.
+Result<Plane> readFitsPlane(const FrameInfo& info, const FitsPlace& place, int plane, Plane spare, Rescale by, RowsSeen& seen);
 
 } // namespace caelumen

@@ -87,6 +87,16 @@ OpenFile FitsRows::file() const {
     return OpenFile(::open(m_path.c_str(), O_RDONLY | O_CLOEXEC));
 }
 
+std::optional<FileView> FitsRows::view(const OpenFile& file, long long first, long long count) const {
+    constexpr auto kSize = static_cast<long long>(sizeof(float));
+    if (m_bitpix != -32 || m_scale != 1 || m_zero != 0 || m_start % kSize != 0) return std::nullopt;
+    return FileView::of(file, m_start + first * kSize, static_cast<std::size_t>(count * kSize));
+}
+
+Error FitsRows::cannotBeRead() const {
+    return Error{phrase("The pixels of {} cannot be read; the file is gone, damaged or cut short, copy it again.", shown(m_named))};
+}
+
 Status FitsRows::read(long long first, long long count, float* to) const {
     return read(file(), first, count, to);
 }
@@ -102,8 +112,7 @@ Status FitsRows::read(const OpenFile& file, long long first, long long count, fl
     for (long long done = 0; done < count; done += kPiece, to += kPiece) {
         const auto pixels = static_cast<std::size_t>(std::min(kPiece, count - done));
         char* const raw = inPlace ? reinterpret_cast<char*>(to) : reinterpret_cast<char*>(room.data());
-        if (!file.read(raw, pixels * size, m_start + (first + done) * static_cast<long long>(size)))
-            return Error{phrase("The pixels of {} cannot be read; the file is gone, damaged or cut short, copy it again.", shown(m_named))};
+        if (!file.read(raw, pixels * size, m_start + (first + done) * static_cast<long long>(size))) return cannotBeRead();
         switch (m_bitpix) {
         case 8:
             convert<std::uint8_t, std::uint8_t>(raw, pixels, m_zero, m_scale, m_blank, to);

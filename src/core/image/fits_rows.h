@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/base/file_view.h"
 #include "core/base/open_file.h"
 #include "core/base/result.h"
 
@@ -22,6 +23,9 @@ public:
     /// The same through a file that is open already.
     Status read(const OpenFile& file, long long first, long long count, float* to) const;
     OpenFile file() const;
+    /// The same pixels where the system holds them, as 32-bit big-endian floats; nothing where they are stored in another way, or cannot be seen so.
+    std::optional<FileView> view(const OpenFile& file, long long first, long long count) const;
+    Error cannotBeRead() const;
     /// Floats may hold infinities.
     bool isFloat() const { return m_bitpix < 0; }
 

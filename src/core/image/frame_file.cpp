@@ -69,26 +69,23 @@ Result<FrameFile> FrameFile::openAsStored(const fs::path& path) {
 
 Result<Plane> FrameFile::readChannel(std::size_t c, Plane spare, Rescale by, float* top) const {
     const int stored = m_info.mosaic ? 0 : static_cast<int>(c);
-    std::vector<std::int64_t> zeros(static_cast<std::size_t>(m_info.height));
-    std::vector<float> tops(top ? zeros.size() : 0, -std::numeric_limits<float>::infinity());
-    const auto prepare = [&](float* row, int y) {
-        if (top) tops[static_cast<std::size_t>(y)] = rows::top(row, m_info.width);
-        zeros[static_cast<std::size_t>(y)] = zerosOfRow(row, m_info.width, by);
-    };
-    auto plane = m_kind == Kind::Fits ? readFitsPlane(m_info, m_place, stored, std::move(spare), prepare) : readStored(stored);
+    RowsSeen seen(m_info.height);
+    auto plane = m_kind == Kind::Fits ? readFitsPlane(m_info, m_place, stored, std::move(spare), by, seen) : readStored(stored);
     if (!plane) return plane;
-    if (m_kind != Kind::Fits) tbb::parallel_for(0, m_info.height, [&](int y) { prepare(plane->row(y), y); });
-    if (top) *top = *std::ranges::max_element(tops);
+    if (m_kind != Kind::Fits) tbb::parallel_for(0, m_info.height, [&](int y) { seen.take(plane->row(y), m_info.width, y, by); });
+    if (top) *top = seen.top();
     float zero = 0;
     rows::scale(&zero, 1, by.zero, by.factor);
-    markNoData(*plane, zeros, zero);
+    markNoData(*plane, seen, zero);
     if (m_info.mosaic) return mosaicPlane(*plane, *m_info.mosaic, static_cast<int>(c));
     return plane;
 }
 
 Result<Plane> FrameFile::readStored(int plane) const {
-    if (m_kind == Kind::Fits)
-        return readFitsPlane(m_info, m_place, plane, {}, [width = m_info.width](float* row, int) { zerosOfRow(row, width); }); // infinities become NaN
+    if (m_kind == Kind::Fits) {
+        RowsSeen seen(m_info.height);
+        return readFitsPlane(m_info, m_place, plane, {}, {}, seen);
+    }
     return m_kind == Kind::Raw ? readRawPlane(m_info) : readTiffPlane(m_info, plane);
 }
 

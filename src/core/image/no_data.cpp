@@ -6,6 +6,7 @@
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
+#include <limits>
 #include <numeric>
 #include <vector>
 
@@ -13,6 +14,11 @@ namespace caelumen {
 namespace {
 
 constexpr std::size_t kSmallestArea = 64;
+
+void dropInfinite(float* row, int width) {
+    std::replace_if(
+        row, row + width, [](float v) { return !std::isfinite(v); }, kNoData);
+}
 
 bool zerosAreSky(const Plane& plane, float zero) {
     std::vector<double> sample;
@@ -26,23 +32,35 @@ bool zerosAreSky(const Plane& plane, float zero) {
 
 } // namespace
 
-std::int64_t zerosOfRow(float* row, int width, Rescale by) {
-    const rows::Found e = rows::scaleAndLook(row, width, by.zero, by.factor);
-    if (e.infinite)
-        std::replace_if(
-            row, row + width, [](float v) { return !std::isfinite(v); }, kNoData);
-    return e.zeros;
+void RowsSeen::take(float* row, int width, int y, Rescale by) {
+    m_rows[static_cast<std::size_t>(y)] = rows::scaleAndLook(row, width, by.zero, by.factor);
+    if (m_rows[static_cast<std::size_t>(y)].infinite) dropInfinite(row, width);
+}
+
+void RowsSeen::takeTurned(const std::uint32_t* turned, int width, int y, Rescale by, float* to) {
+    m_rows[static_cast<std::size_t>(y)] = rows::scaleTurned(turned, width, by.zero, by.factor, to);
+    if (m_rows[static_cast<std::size_t>(y)].infinite) dropInfinite(to, width);
+}
+
+std::int64_t RowsSeen::zeros() const {
+    return std::accumulate(m_rows.begin(), m_rows.end(), std::int64_t{0}, [](std::int64_t sum, const rows::Found& row) { return sum + row.zeros; });
+}
+
+float RowsSeen::top() const {
+    float most = -std::numeric_limits<float>::infinity();
+    for (const rows::Found& row : m_rows) most = std::max(most, row.top);
+    return most;
 }
 
 void markNoData(Plane& plane) {
-    std::vector<std::int64_t> zeros(static_cast<std::size_t>(plane.height()));
-    tbb::parallel_for(0, plane.height(), [&](int y) { zeros[static_cast<std::size_t>(y)] = zerosOfRow(plane.row(y), plane.width()); });
-    markNoData(plane, zeros);
+    RowsSeen seen(plane.height());
+    tbb::parallel_for(0, plane.height(), [&](int y) { seen.take(plane.row(y), plane.width(), y, {}); });
+    markNoData(plane, seen);
 }
 
-void markNoData(Plane& plane, const std::vector<std::int64_t>& zeros, float zero) {
+void markNoData(Plane& plane, const RowsSeen& rows, float zero) {
     const int w = plane.width(), h = plane.height();
-    if (std::accumulate(zeros.begin(), zeros.end(), std::int64_t{0}) < static_cast<std::int64_t>(kSmallestArea)) return;
+    if (rows.zeros() < static_cast<std::int64_t>(kSmallestArea)) return;
     const bool onlyBorder = zerosAreSky(plane, zero);
     std::vector<bool> seen(plane.size());
     std::vector<std::size_t> area, queue;
@@ -73,7 +91,7 @@ void markNoData(Plane& plane, const std::vector<std::int64_t>& zeros, float zero
             for (const std::size_t at : area) plane.data()[at] = kNoData;
     };
     for (int y = 0; y < h; ++y) {
-        if (zeros[static_cast<std::size_t>(y)] == 0) continue;
+        if (rows.zeros(y) == 0) continue;
         const std::size_t first = static_cast<std::size_t>(y) * static_cast<std::size_t>(w);
         for (std::size_t start = first; start < first + static_cast<std::size_t>(w); ++start)
             if (plane.data()[start] == zero && !seen[start]) grow(start);

@@ -13,9 +13,26 @@ namespace caelumen {
 /// such areas that touch the border count, since dark sky then has zeros of its own.
 void markNoData(Plane& plane);
 
-/// The same in two steps, for a reader that has each row at hand while it is in the cache: the exact zeros of a row, infinities becoming NaN on the
-/// way and the row scaled; then the areas, from the zeros of all rows, when each of them is `zero` by now.
-std::int64_t zerosOfRow(float* row, int width, Rescale by = {});
-void markNoData(Plane& plane, const std::vector<std::int64_t>& zeros, float zero = 0);
+/// What the rows of a plane held as they were stored. Each can be taken by another thread.
+class RowsSeen {
+public:
+    explicit RowsSeen(int height)
+        : m_rows(static_cast<std::size_t>(height)) {}
+
+    /// Scales a row in place, infinities becoming NaN.
+    void take(float* row, int width, int y, Rescale by);
+    /// The same of a row of 32-bit big-endian floats, which goes `to` another place.
+    void takeTurned(const std::uint32_t* turned, int width, int y, Rescale by, float* to);
+
+    std::int64_t zeros(int y) const { return m_rows[static_cast<std::size_t>(y)].zeros; }
+    std::int64_t zeros() const;
+    float top() const; ///< the largest finite value, -infinity without any
+
+private:
+    std::vector<rows::Found> m_rows;
+};
+
+/// The same in two steps, for a reader that has each row at hand while it is in the cache: when zeros are `zero` by now.
+void markNoData(Plane& plane, const RowsSeen& seen, float zero = 0);
 
 } // namespace caelumen

@@ -51,8 +51,8 @@ Status StoredRows::readStored(const OpenFile& file, int plane, int y, int count,
     const auto pixels = static_cast<long long>(count) * m_width, first = (static_cast<long long>(plane) * m_height + y) * m_width;
     if (m_inPlace) {
         if (Status done = m_inPlace->read(file, first, pixels, to); !done) return done;
-        for (int row = 0; row < count && m_inPlace->isFloat(); ++row)
-            zerosOfRow(to + static_cast<std::ptrdiff_t>(row) * m_width, m_width); // infinities become NaN
+        RowsSeen seen(m_inPlace->isFloat() ? count : 0); // infinities become NaN
+        for (int row = 0; row < count && m_inPlace->isFloat(); ++row) seen.take(to + static_cast<std::ptrdiff_t>(row) * m_width, m_width, row, {});
         return Done{};
     }
     constexpr auto kSize = static_cast<long long>(sizeof(float));

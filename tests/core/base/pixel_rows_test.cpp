@@ -116,6 +116,30 @@ private slots:
         QVERIFY(found.infinite && found.zeros == 0);
     }
 
+    /// Big-endian floats scaled from where they lie are the same as turned round and scaled in place, wherever a register begins.
+    void turnedOnesAreScaledAlike_data() { lengths_data(); }
+    void turnedOnesAreScaledAlike() {
+        QFETCH(int, n);
+        for (const bool special : {false, true})
+            for (std::size_t offset = 0; offset < 9; offset += 4) {
+                std::vector<float> v = noise(n, 6);
+                if (special) {
+                    v[0] = 0, v[static_cast<std::size_t>(n) / 2] = kNan, v[static_cast<std::size_t>(n) - 1] = -kInf;
+                    for (std::size_t i = 5; i < v.size(); i += 9) v[i] = i % 2 ? -0.0F : kInf;
+                }
+                std::vector<std::uint32_t> raw(v.size() + offset);
+                for (std::size_t i = 0; i < v.size(); ++i) raw[i + offset] = __builtin_bswap32(std::bit_cast<std::uint32_t>(v[i]));
+                std::vector<float> to(v.size() + offset + 1, 5.0F);
+                const rows::Found turned = rows::scaleTurned(raw.data() + offset, n, 3.0F, 0.5F, to.data() + offset);
+                const float top = rows::top(v.data(), n);
+                const rows::Found found = rows::scaleAndLook(v.data(), n, 3.0F, 0.5F);
+                QVERIFY(std::memcmp(to.data() + offset, v.data(), v.size() * sizeof(float)) == 0);
+                QVERIFY(turned.zeros == found.zeros && turned.infinite == found.infinite && turned.top == found.top);
+                QCOMPARE(found.top, top);
+                QVERIFY(to.back() == 5.0F && (offset == 0 || to[offset - 1] == 5.0F));
+            }
+    }
+
     void countsAndPlaces_data() { lengths_data(); }
     void countsAndPlaces() {
         QFETCH(int, n);

@@ -1,10 +1,13 @@
 #include "core/base/file.h"
+#include "core/base/file_view.h"
 #include "core/image/fits_writer.h"
 #include "core/image/frame_file.h"
 #include "support/scenes.h"
 
 #include <fitsio.h>
 
+#include <cstring>
+#include <fcntl.h>
 #include <fstream>
 #include <iterator>
 #include <limits>
@@ -278,6 +281,35 @@ private slots:
         writeRaw(m_folder / "plain.fits", {}, ramp(1200));
         fs::rename(m_folder / "plain.fits", m_folder / "sub[1:2,3].fits");
         QVERIFY(FrameFile::open(m_folder / "sub[1:2,3].fits").ok());
+    }
+
+    /// Floats are seen where the system holds them; where it lets nobody see more, they are read, and are the same.
+    void floatsSeenAndReadAreTheSame() {
+        Raw raw;
+        raw.bitpix = -32;
+        raw.size = {401, 301, 3};
+        std::vector<double> values = ramp(401 * 301 * 3);
+        for (std::size_t i = 0; i < values.size(); i += 1013) values[i] = 0;
+        for (std::size_t i = 7; i < values.size(); i += 1511) values[i] = i % 2 ? std::numeric_limits<double>::infinity() : std::nan("");
+        for (std::size_t y = 0; y < 301; ++y)
+            for (std::size_t x = 0; x < 6; ++x) values[y * 401 + x] = 0; // a rim
+        const fs::path path = m_folder / "floats.fits";
+        writeRaw(path, raw, values);
+        const auto file = FrameFile::open(path);
+        QVERIFY(file.ok());
+        const auto read = [&](std::size_t c, float& top) { return file->readChannel(c, {}, {12.5F, 0.3F}, &top); };
+        for (std::size_t c = 0; c < 3; ++c) {
+            float top = 0, otherTop = 0;
+            const auto seen = read(c, top);
+            const OpenFile same(::open(path.c_str(), O_RDONLY | O_CLOEXEC));
+            std::vector<FileView> all;
+            while (auto view = FileView::of(same, 0, 4096)) all.push_back(std::move(*view));
+            const auto other = read(c, otherTop);
+            QVERIFY(seen.ok() && other.ok() && !all.empty());
+            QVERIFY(std::memcmp(seen->data(), other->data(), seen->size() * sizeof(float)) == 0);
+            QCOMPARE(top, otherTop);
+            QCOMPARE(std::isnan(seen->at(3, 100)), c == 0);
+        }
     }
 
     void badFilesGiveOneSentenceThatNamesThem_data() {
