@@ -27,14 +27,18 @@ template<class T>
     fetchRow(row, kOn, kOn + n);
 }
 
-/// The same of a square of `width` x `height` values about a place, as far as there are any: places picked all over a frame lie far apart in memory, and
+/// The same of what lies about a place of `width` x `height` values, as far as there are any: places picked all over a frame lie far apart in memory, and
 /// waiting for one row after the other takes longer than what is done with them.
 template<class T>
-[[gnu::always_inline]] inline void fetchAround(const T* data, int width, int height, Point at, int reach) {
+[[gnu::always_inline]] inline void fetchAround(const T* data, int width, int height, Point at, int across, int down) {
     if (!(std::abs(at.x) < 1e9 && std::abs(at.y) < 1e9)) return;
     const int cx = static_cast<int>(std::lround(at.x)), cy = static_cast<int>(std::lround(at.y));
-    for (int y = std::max(0, cy - reach), bottom = std::min(height - 1, cy + reach); y <= bottom; ++y)
-        fetchRow(data + static_cast<std::ptrdiff_t>(y) * width, std::max(0, cx - reach), std::min(width, cx + reach + 1));
+    for (int y = std::max(0, cy - down), bottom = std::min(height - 1, cy + down); y <= bottom; ++y)
+        fetchRow(data + static_cast<std::ptrdiff_t>(y) * width, std::max(0, cx - across), std::min(width, cx + across + 1));
+}
+template<class T>
+[[gnu::always_inline]] inline void fetchAround(const T* data, int width, int height, Point at, int reach) {
+    fetchAround(data, width, height, at, reach, reach);
 }
 
 } // namespace caelumen

@@ -12,7 +12,7 @@ constexpr std::size_t kPage = std::size_t{2} << 20;
 #ifdef __SANITIZE_ADDRESS__
 constexpr std::size_t kLarge = SIZE_MAX; // its own memory is what a sanitizer watches
 #else
-constexpr std::size_t kLarge = 4 * kPage;
+constexpr std::size_t kLarge = kPage;
 #endif
 
 std::size_t wholePages(std::size_t bytes) {

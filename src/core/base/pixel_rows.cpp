@@ -312,28 +312,29 @@ CAELUMEN_FAST Counts countAbove(const float* v, std::int64_t n, float low, float
     return out;
 }
 
-CAELUMEN_FAST Residuals residuals(const float* v, const Ramp& ramp, const std::uint8_t* hidden, int n, float limit, float* sums, float* counts) {
+CAELUMEN_FAST Residuals residuals(const float* v, const Ramp& ramp, const Flags& flags, int n, float limit, float* sums, float* counts) {
     const float start = ramp.start, step = ramp.step;
+    const Flags hidden = flags;
     Floats total{};
-    Ints seen{};
+    Ints taken{};
     constexpr Ints kSteps{0, 1, 2, 3, 4, 5, 6, 7};
     int i = 0;
     for (; i + kWide <= n; i += kWide) {
         const Floats d = load(v + i) - (start + step * __builtin_convertvector(kSteps + i, Floats));
         Ints in = (d > -limit) & (d < limit); // all bits where true
-        if (hidden) in &= rows::seen(hidden + i);
+        if (hidden) in &= seen(hidden, i);
         const auto left = reinterpret_cast<Floats>(reinterpret_cast<Ints>(d) & in);
         total += left;
-        seen -= in;
+        taken -= in;
         if (sums) {
             store(load(sums + i) + left, sums + i);
             store(load(counts + i) + reinterpret_cast<Floats>(reinterpret_cast<Ints>(Floats{} + 1) & in), counts + i);
         }
     }
-    Residuals out{sumOf(total), static_cast<int>(sumOf(seen))};
+    Residuals out{sumOf(total), static_cast<int>(sumOf(taken))};
     for (; i < n; ++i) {
         const float d = v[i] - (start + step * static_cast<float>(i));
-        if (!(d > -limit && d < limit) || (hidden && hidden[i])) continue;
+        if (!(d > -limit && d < limit) || hidden[i]) continue;
         out.sum += d;
         ++out.count;
         if (sums) sums[i] += d, counts[i] += 1;
@@ -345,32 +346,27 @@ CAELUMEN_FAST void add(const float* from, int n, float* to) {
     for (int i = 0; i < n; ++i) to[i] += from[i];
 }
 
-CAELUMEN_FAST std::int64_t count(const std::uint8_t* flags, std::int64_t n) {
+CAELUMEN_FAST std::int64_t countBits(const std::uint64_t* words, std::int64_t n) {
     std::int64_t sum = 0;
-    for (std::int64_t from = 0; from < n; from += 255) {
-        const int m = static_cast<int>(std::min<std::int64_t>(255, n - from));
-        int part = 0;
-        for (int i = 0; i < m; ++i) part += flags[from + i];
-        sum += part;
-    }
+    for (std::int64_t i = 0; i < n; ++i) sum += __builtin_popcountll(words[i]);
     return sum;
 }
 
-CAELUMEN_FAST Sums sums(const float* v, const std::uint8_t* hidden, int n, float low, float high, float pivot) {
+CAELUMEN_FAST Sums sums(const float* v, const Flags& flags, int n, float low, float high, float pivot) {
+    const Flags hidden = flags;
     constexpr int kBlock = 64 * kLanes; // within which single precision is ample
     Sums out;
     int from = 0;
     while (from + kWide <= n) {
         const int end = std::min(n - n % kWide, from + kBlock);
         fetchOn(v + from, end - from);
-        if (hidden) fetchOn(hidden + from, end - from);
         std::array<Floats, 2> sum{}, squares{};
         std::array<Ints, 2> count{};
         const auto take = [&](unsigned k) __attribute__((always_inline)) {
             Floats x;
             std::memcpy(&x, v + from, sizeof x);
             Ints in = (x >= low) & (x < high); // all bits where true
-            if (hidden) in &= seen(hidden + from);
+            if (hidden) in &= seen(hidden, from);
             const auto d = reinterpret_cast<Floats>(reinterpret_cast<Ints>(x - pivot) & in);
             sum[k] += d;
             squares[k] += d * d;
@@ -387,7 +383,7 @@ CAELUMEN_FAST Sums sums(const float* v, const std::uint8_t* hidden, int n, float
         out.squares += static_cast<double>(sumOf(squares[0] + squares[1]));
     }
     for (; from < n; ++from) {
-        if (!(v[from] >= low && v[from] < high) || (hidden && hidden[from])) continue;
+        if (!(v[from] >= low && v[from] < high) || hidden[from]) continue;
         const double d = static_cast<double>(v[from] - pivot);
         ++out.count;
         out.sum += d;
@@ -396,8 +392,8 @@ CAELUMEN_FAST Sums sums(const float* v, const std::uint8_t* hidden, int n, float
     return out;
 }
 
-CAELUMEN_FAST RectangleSums rectangleSums(const float* v, const std::uint8_t* hidden, std::int64_t stride, int down, int n, float low, float high,
-                                          float pivot) {
+CAELUMEN_FAST RectangleSums rectangleSums(const float* v, std::int64_t stride, const Flags& hidden, std::int64_t flagStride, int down, int n, float low,
+                                          float high, float pivot) {
     constexpr int kMost = 128;                                                               // registers within which single precision is ample
     const int registers = n / kWide, together = std::max(1, kMost / std::max(1, registers)); // rows at a time
     RectangleSums out;
@@ -407,14 +403,13 @@ CAELUMEN_FAST RectangleSums rectangleSums(const float* v, const std::uint8_t* hi
         Ints count{}, rows{};
         for (int y = top; y < bottom; ++y) {
             const float* from = v + y * stride;
-            const std::uint8_t* flags = hidden ? hidden + y * stride : nullptr;
+            const Flags flags = hidden + y * flagStride;
             fetchRow(from, n, 2 * n); // of the rectangle after this one
-            if (flags) fetchRow(flags, n, 2 * n);
             Ints here{};
             for (int i = 0; i < registers * kWide; i += kWide) {
                 const Floats x = load(from + i);
                 Ints in = (x >= low) & (x < high);
-                if (flags) in &= seen(flags + i);
+                if (flags) in &= seen(flags, i);
                 const auto d = reinterpret_cast<Floats>(reinterpret_cast<Ints>(x - pivot) & in);
                 sum += d;
                 squares += d * d;
@@ -423,7 +418,7 @@ CAELUMEN_FAST RectangleSums rectangleSums(const float* v, const std::uint8_t* hi
             count += here;
             rows += here * y;
             for (int i = registers * kWide; i < n; ++i) {
-                if (!(from[i] >= low && from[i] < high) || (flags && flags[i])) continue;
+                if (!(from[i] >= low && from[i] < high) || flags[i]) continue;
                 const double d = static_cast<double>(from[i] - pivot);
                 ++out.count;
                 out.rows += y;

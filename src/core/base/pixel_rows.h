@@ -1,5 +1,7 @@
 #pragma once
 
+#include "core/base/flags.h"
+
 #include <cstdint>
 #include <limits>
 
@@ -62,33 +64,35 @@ struct Counts {
 };
 Counts countAbove(const float* v, std::int64_t n, float low, float high);
 
-/// What values stand above a ramp, where that lies within +-limit and nothing hides the pixel (`hidden` may be null): their sum and number, which are added to
+/// What values stand above a ramp, where that lies within +-limit and nothing hides the pixel: their sum and number, which are added to
 /// `sums` and `counts` pixel by pixel as well, if these are not null.
 struct Residuals {
     float sum = 0;
     int count = 0;
 };
-Residuals residuals(const float* v, const Ramp& ramp, const std::uint8_t* hidden, int n, float limit, float* sums, float* counts);
+Residuals residuals(const float* v, const Ramp& ramp, const Flags& hidden, int n, float limit, float* sums, float* counts);
 
 /// to[i] += from[i].
 void add(const float* from, int n, float* to);
 
-/// How many bytes are 1, of bytes that are 0 or 1.
-std::int64_t count(const std::uint8_t* flags, std::int64_t n);
+/// How many bits are set.
+std::int64_t countBits(const std::uint64_t* words, std::int64_t n);
 
-/// Values in [low, high) that are not NaN and not hidden (`hidden` may be null): their number, the sum of their offsets from `pivot`, and of the squares of
+/// Values in [low, high) that are not NaN and not hidden: their number, the sum of their offsets from `pivot`, and of the squares of
 /// these.
 struct Sums {
     std::int64_t count = 0;
     double sum = 0, squares = 0;
 };
-Sums sums(const float* v, const std::uint8_t* hidden, int n, float low, float high, float pivot);
+Sums sums(const float* v, const Flags& hidden, int n, float low, float high, float pivot);
 
-/// The same of a rectangle: `down` rows of `n` values, each `stride` after the one before; and the sum of the numbers of the rows that the values lie in.
+/// The same of a rectangle: `down` rows of `n` values, each `stride` after the one before (flags: `flagStride`); and the sum of the numbers of the rows that
+/// the values lie in.
 struct RectangleSums : Sums {
     std::int64_t rows = 0;
 };
-RectangleSums rectangleSums(const float* v, const std::uint8_t* hidden, std::int64_t stride, int down, int n, float low, float high, float pivot);
+RectangleSums rectangleSums(const float* v, std::int64_t stride, const Flags& hidden, std::int64_t flagStride, int down, int n, float low, float high,
+                            float pivot);
 
 /// The sum of a square of `side` rows, each `stride` after the one before.
 double squareSum(const float* v, std::int64_t stride, int side);

@@ -43,6 +43,15 @@ struct One {
     void put(const Gathered& to, int i) const { to.sum[i] = sum, to.weight[i] = weight, to.count[i] = count, to.low[i] = low, to.high[i] = high; }
 };
 
+/// All bits where the byte is not 0, of eight bytes.
+__attribute__((always_inline)) inline Ints isSet(const std::uint8_t* bytes) {
+    constexpr Ints kEach{0xff, 0xff00, 0xff0000, -0x1000000, 0xff, 0xff00, 0xff0000, -0x1000000};
+    std::array<std::int32_t, 2> flags;
+    std::memcpy(flags.data(), bytes, sizeof flags);
+    const Ints spread{flags[0], flags[0], flags[0], flags[0], flags[1], flags[1], flags[1], flags[1]};
+    return (spread & kEach) != 0;
+}
+
 } // namespace
 
 CAELUMEN_FAST void gather(const float* const* v, const float* weight, int rows, int n, float pivot, const Gathered& to) {
@@ -71,7 +80,7 @@ CAELUMEN_FAST void gatherByTurns(const float* const* v, const float* weight, int
     int i = 0;
     for (; i + kWide <= n; i += kWide) {
         Eight first, second;
-        const Ints byTurns = ~seen(each + i);
+        const Ints byTurns = isSet(each + i);
         Ints turn{}; // all bits where the second is next
         for (int k = 0; k < rows; ++k) {
             __builtin_prefetch(v[k] + i + kAhead);

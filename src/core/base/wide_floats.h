@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/base/fetch_ahead.h"
+#include "core/base/flags.h"
 #include "core/base/wide.h"
 
 #include <array>
@@ -59,13 +60,13 @@ __attribute__((always_inline)) inline void storedFar() {
 #endif
 }
 
-/// All bits where the byte is 0, of eight bytes.
-__attribute__((always_inline)) inline Ints seen(const std::uint8_t* hidden) {
-    constexpr Ints kEach{0xff, 0xff00, 0xff0000, -0x1000000, 0xff, 0xff00, 0xff0000, -0x1000000};
-    std::array<std::int32_t, 2> flags;
-    std::memcpy(flags.data(), hidden, sizeof flags);
-    const Ints spread{flags[0], flags[0], flags[0], flags[0], flags[1], flags[1], flags[1], flags[1]};
-    return (spread & kEach) == 0;
+/// All bits where the flag is not set, of eight from the i-th on.
+__attribute__((always_inline)) inline Ints seen(const Flags& hidden, int i) {
+    constexpr Ints kEach{1, 2, 4, 8, 16, 32, 64, 128};
+    const std::int64_t at = hidden.first + i;
+    std::uint16_t two;
+    std::memcpy(&two, hidden.bytes + (at >> 3), sizeof two);
+    return ((Ints{} + (two >> (at & 7))) & kEach) == 0;
 }
 
 } // namespace caelumen::rows

@@ -31,8 +31,10 @@ Result<FrameReport> reportFrame(const std::filesystem::path& path) {
             const Mask mask = starMask(commonDiscs({{&found.stars, &found.psf, found.typicalNoise, view}}), view);
             std::vector<float> values;
             const std::size_t step = std::max<std::size_t>(1, plane->size() / 4'000'000);
+            const auto width = static_cast<std::size_t>(plane->width());
             for (std::size_t i = 0; i < plane->size(); i += step)
-                if (!mask[i] && std::isfinite(plane->data()[i])) values.push_back(plane->data()[i]);
+                if (!mask.hidden(static_cast<int>(i % width), static_cast<int>(i / width)) && std::isfinite(plane->data()[i]))
+                    values.push_back(plane->data()[i]);
             const ClippedStats level = clippedStats(std::span<float>(values));
             if (level.count == 0) continue;
             const std::string& name = out.info.channels[c];

@@ -80,10 +80,9 @@ BandingPair measureBanding(const Plane& plane, const Mask& mask, const SmoothSky
         }
         for (int y = strip * kStretch; y < std::min(h, (strip + 1) * kStretch); ++y) {
             const float* row = plane.row(y);
-            const std::uint8_t* hidden = maskRow(mask, w, y);
+            const Flags hidden = mask.row(y);
             const auto take = [&](int x, int n, const rows::Ramp& ramp) {
-                return rows::residuals(row + x, ramp, hidden ? hidden + x : nullptr, n, limit, columns ? sum.data() + x : nullptr,
-                                       columns ? count.data() + x : nullptr);
+                return rows::residuals(row + x, ramp, hidden + x, n, limit, columns ? sum.data() + x : nullptr, columns ? count.data() + x : nullptr);
             };
             // Along the pieces of the sky and the stretches at once.
             sky.pieces(y, 0, 0, w, level);
@@ -91,11 +90,7 @@ BandingPair measureBanding(const Plane& plane, const Mask& mask, const SmoothSky
             for (int stretch = 0; stretch * kStretch < w; ++stretch) {
                 const bool wanted = stretch % part == 0;
                 if (!wanted && !columns) continue;
-                if (!columns && y + 1 < h) { // far apart
-                    const int from = stretch * kStretch, end = std::min(w, from + kStretch);
-                    fetchRow(plane.row(y + 1), from, end);
-                    if (!mask.empty()) fetchRow(maskRow(mask, w, y + 1), from, end);
-                }
+                if (!columns && y + 1 < h) fetchRow(plane.row(y + 1), stretch * kStretch, std::min(w, (stretch + 1) * kStretch)); // far apart
                 Level& l = lines[static_cast<std::size_t>(y)];
                 const auto half = static_cast<std::size_t>(stretch / part % 2);
                 for (int x = stretch * kStretch, end = std::min(w, x + kStretch); x < end;) {

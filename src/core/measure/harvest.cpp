@@ -164,7 +164,7 @@ void takeFluxes(PlaneHarvest& h, const Plane& plane, const Mask& mask, const Smo
         if (i + 1 < h.fluxes.size()) {
             const Point next = rq.view.toPlane((*rq.photometry)[i + 1]);
             fetchAround(plane.data(), plane.width(), plane.height(), next, reach);
-            if (!mask.empty()) fetchAround(mask.data(), plane.width(), plane.height(), next, reach);
+            mask.fetch(next, reach);
         }
         h.fluxes[i] = apertureFlux(plane, mask, sky, rq.view.toPlane((*rq.photometry)[i]), o);
     });
@@ -196,7 +196,7 @@ PlaneHarvest harvestPlane(const Plane& plane, PlaneStars stars, const HarvestReq
         [&] {
             std::int64_t hidden = 0;
             mask = starMask(*h.discs, rq.view, rq.spare ? std::move(*rq.spare) : Mask(), &hidden);
-            h.hiddenPart = mask.empty() ? 0 : static_cast<double>(hidden) / static_cast<double>(mask.size());
+            h.hiddenPart = static_cast<double>(hidden) / static_cast<double>(std::max<std::size_t>(1, plane.size()));
             h.mesh = buildMesh(plane, mask, defaultCell(plane), h.hiddenPart > 0.5 ? 0.1 : 0.3);
         },
         [&] { starlight = UnmaskedStarlight(h.stars.stars, hiddenRadii(h), h.stars.psf, plane.width(), plane.height(), kNothing * h.stars.typicalNoise); });

@@ -204,6 +204,17 @@ double scatterOf(std::vector<float>& combinations, double of, std::size_t& used)
     return clippedStats(std::span<float>(combinations)).sigma / std::sqrt(of);
 }
 
+/// Of `n` pixels of row `y` from `x0` on: which are hidden or have a hidden one `kClear` pixels up, down or aside.
+std::uint64_t hiddenNear(const Mask& mask, int x0, int n, int y) {
+    const Flags here = mask.row(y);
+    const int right = mask.width() - 1;
+    std::uint64_t near = here.bits(x0, n) | mask.row(std::max(0, y - kClear)).bits(x0, n) | mask.row(std::min(mask.height() - 1, y + kClear)).bits(x0, n);
+    if (x0 >= kClear && x0 + n + kClear <= mask.width()) return near | here.bits(x0 - kClear, n) | here.bits(x0 + kClear, n);
+    for (int i = 0; i < n; ++i) // beyond the border lies its last pixel
+        if (here[std::max(0, x0 + i - kClear)] || here[std::min(right, x0 + i + kClear)]) near |= std::uint64_t{1} << i;
+    return near;
+}
+
 /// Where places of `side` pixels begin: evenly from one end to the other, so that turning the frame leaves them where they are.
 std::vector<int> placesAlong(int size, int side, double step) {
     const int span = std::max(0, size - side), n = static_cast<int>(std::ceil(span / step));
@@ -226,20 +237,17 @@ PixelNoise noiseOfPlaces(const Plane& plane, const Mask& mask) {
         if (n + 1 < found.size()) {
             const Point next{columns[(n + 1) % columns.size()] + 0.5 * kPlace, rows[(n + 1) / columns.size()] + 0.5 * kPlace};
             fetchAround(plane.data(), w, h, next, kPlace / 2);
-            if (!mask.empty()) fetchAround(mask.data(), w, h, next, kPlace / 2 + kClear);
+            mask.fetch(next, kPlace / 2 + kClear);
         }
         std::array<std::array<float, kPlace>, kPlace> seen, calm;
         for (int j = 0; j < down; ++j) {
             const int y = y0 + j;
             const float* row = plane.row(y) + x0;
-            const std::uint8_t *here = maskRow(mask, w, y), *above = maskRow(mask, w, std::max(0, y - kClear)),
-                               *below = maskRow(mask, w, std::min(h - 1, y + kClear));
+            const std::uint64_t hidden = mask.row(y).bits(x0, across), near = mask.empty() ? 0 : hiddenNear(mask, x0, across, y);
             for (int i = 0; i < across; ++i) {
-                const int x = x0 + i;
                 const auto at = static_cast<std::size_t>(i);
-                float &one = seen[static_cast<std::size_t>(j)][at], &other = calm[static_cast<std::size_t>(j)][at];
-                one = other = here && here[x] ? kNoData : row[i];
-                if (here && (here[std::max(0, x - kClear)] || here[std::min(w - 1, x + kClear)] || above[x] || below[x])) other = kNoData;
+                seen[static_cast<std::size_t>(j)][at] = hidden >> i & 1 ? kNoData : row[i];
+                calm[static_cast<std::size_t>(j)][at] = near >> i & 1 ? kNoData : row[i];
             }
         }
         thread_local std::vector<float> combinations;
@@ -267,7 +275,7 @@ PixelNoise noiseOfPlaces(const Plane& plane, const Mask& mask) {
 } // namespace
 
 PixelNoise pixelNoise(const Plane& plane, const Mask& mask, const PlaneView& view, const std::vector<Region>& regions, const SmoothSky* sky) {
-    const int w = plane.width(), h = plane.height();
+    const int w = plane.width();
     std::vector<float> steps, clear;
     std::vector<float> level(static_cast<std::size_t>(w), 0.0F);
     // The pixels first <= x < end of a row, every `every`th of them, where `in` says so.
@@ -276,14 +284,12 @@ PixelNoise pixelNoise(const Plane& plane, const Mask& mask, const PlaneView& vie
         if (first >= end) return;
         const float* row = plane.row(y);
         if (sky) sky->row(y, 0, first, end + kLag, level.data() + first);
-        const std::uint8_t *here = maskRow(mask, w, y), *above = maskRow(mask, w, std::max(0, y - kClear)),
-                           *below = maskRow(mask, w, std::min(h - 1, y + kClear));
-        const auto isClear = [&](int x) { return !here[std::max(0, x - kClear)] && !here[std::min(w - 1, x + kClear)] && !above[x] && !below[x]; };
+        const Flags here = mask.row(y);
         for (int x = first; x < end; x += every) {
             const float step = row[x + kLag] - row[x] - (level[static_cast<std::size_t>(x + kLag)] - level[static_cast<std::size_t>(x)]);
-            if (!std::isfinite(step) || (here && (here[x] || here[x + kLag])) || !in(x)) continue;
+            if (!std::isfinite(step) || here[x] || here[x + kLag] || !in(x)) continue;
             steps.push_back(step);
-            if (here && isClear(x) && isClear(x + kLag)) clear.push_back(step);
+            if (here && !hiddenNear(mask, x, 1, y) && !hiddenNear(mask, x + kLag, 1, y)) clear.push_back(step);
         }
     };
     const Alignment::Affine toBaseline = view.backward();

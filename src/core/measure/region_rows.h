@@ -68,10 +68,10 @@ constexpr int kRegionCell = 10; ///< side of the small cells that a region is su
 /// One row's part of a region within one small cell.
 struct RegionRun {
     int y, x0, x1;
-    const float* row;           ///< of the plane
-    const std::uint8_t* hidden; ///< of the mask, or null
+    const float* row; ///< of the plane
+    Flags hidden;     ///< of the mask
 
-    bool usable(int x) const { return !(hidden && hidden[x]) && std::isfinite(row[x]); }
+    bool usable(int x) const { return !hidden[x] && std::isfinite(row[x]); }
 };
 
 /// Calls `take` for every run of the region, of each `rowStep`-th row.
@@ -79,7 +79,7 @@ template<class Take>
 void visitRuns(const Plane& plane, const Mask& mask, const PlaneView& view, const Region& region, int rowStep, Take take) {
     RowSpans spans(region, view);
     for (int y = spans.box().y0; y < spans.box().y1; y += rowStep) {
-        RegionRun run{y, 0, 0, plane.row(y), maskRow(mask, plane.width(), y)};
+        RegionRun run{y, 0, 0, plane.row(y), mask.row(y)};
         for (const auto& [from, to] : spans.at(y)) {
             for (int x = from; x < to; x = run.x1) {
                 run.x0 = x;

@@ -89,7 +89,7 @@ RegionSum sumRegions(const Plane& plane, const Mask& mask, const UnmaskedStarlig
             c.wholeY += static_cast<double>(length) * run.y;
             const auto low = static_cast<float>(centre - limit),
                        high = std::nextafter(static_cast<float>(centre + limit), std::numeric_limits<float>::infinity());
-            const rows::Sums part = rows::sums(run.row + run.x0, run.hidden ? run.hidden + run.x0 : nullptr, length, low, high, static_cast<float>(centre));
+            const rows::Sums part = rows::sums(run.row + run.x0, run.hidden + run.x0, length, low, high, static_cast<float>(centre));
             const auto n = static_cast<double>(part.count);
             c.sum += n * static_cast<double>(static_cast<float>(centre)) + part.sum;
             c.n += n;
@@ -99,7 +99,7 @@ RegionSum sumRegions(const Plane& plane, const Mask& mask, const UnmaskedStarlig
                 c.starlight += n * starlight.at((run.x0 + run.x1) / 2, run.y);
             } else if (part.count > 0) {
                 for (int x = run.x0; x < run.x1; ++x) {
-                    if (!(run.row[x] >= low && run.row[x] < high) || (run.hidden && run.hidden[x])) continue;
+                    if (!(run.row[x] >= low && run.row[x] < high) || run.hidden[x]) continue;
                     c.x += x;
                     c.starlight += starlight.at(x, run.y);
                 }

@@ -1,6 +1,5 @@
 #include "core/measure/star_mask.h"
 
-#include "core/base/pixel_rows.h"
 #include "core/stars/patch_mask.h"
 #include "core/stars/star_grid.h"
 
@@ -100,15 +99,13 @@ Mask starMask(const std::vector<StarDisc>& discs, const PlaneView& view, Mask sp
         for (int b = band(all[i].first.y - all[i].second), last = band(all[i].first.y + all[i].second); b <= last; ++b)
             ofBand[static_cast<std::size_t>(b)].push_back(static_cast<std::uint32_t>(i));
     }
-    Mask mask = std::move(spare);
-    mask.resize(static_cast<std::size_t>(view.width) * static_cast<std::size_t>(view.height));
+    Mask mask = Mask::unfilled(view.width, view.height, std::move(spare));
     std::atomic<std::int64_t> count = 0;
     tbb::parallel_for(0, (view.height + kBand - 1) / kBand, [&](int band) {
         const int top = band * kBand, bottom = std::min(view.height, top + kBand);
-        const auto row = [&](int y) { return mask.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(view.width); };
-        std::fill(row(top), row(bottom), std::uint8_t{0});
-        for (const std::uint32_t i : ofBand[static_cast<std::size_t>(band)]) hideDisc(mask, view.width, top, bottom, all[i].first, all[i].second);
-        if (hidden) count += rows::count(row(top), row(bottom) - row(top));
+        mask.show(top, bottom);
+        for (const std::uint32_t i : ofBand[static_cast<std::size_t>(band)]) hideDisc(mask, top, bottom, all[i].first, all[i].second);
+        if (hidden) count += mask.count(top, bottom);
     });
     if (hidden) *hidden = count;
     return mask;

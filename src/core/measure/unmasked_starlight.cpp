@@ -104,14 +104,14 @@ std::vector<double> UnmaskedStarlight::over(const BackgroundMesh& mesh, const Ma
         std::vector<int> count(static_cast<std::size_t>(mesh.across), 0);
         const int bottom = band + 1 == mesh.down ? mesh.height : (band + 1) * mesh.cell;
         for (int y = band * mesh.cell + kFine / 2; y < bottom; y += kFine) {
-            const std::uint8_t* hidden = maskRow(mask, mesh.width, y);
+            const Flags hidden = mask.row(y);
             const float *near = m_near.row(y / kFine), *wide = m_wide.row(y / kCoarse);
             for (int i = 0, x = kFine / 2; i < mesh.across; ++i) {
                 const int end = i + 1 == mesh.across ? mesh.width : (i + 1) * mesh.cell;
                 double sum = 0;
                 int n = 0;
                 for (; x < end; x += kFine) { // no guessing at each
-                    const bool seen = !hidden || !hidden[x];
+                    const bool seen = !hidden[x];
                     const auto square = static_cast<unsigned>(x) / kFine;
                     sum += seen ? lightOf(near[square], wide[square / (kCoarse / kFine)]) : 0;
                     n += seen;

@@ -26,7 +26,7 @@ std::vector<Bin> profileOf(const Plane& plane, const Mask& mask, const Star& sta
         for (int x = std::max(0, static_cast<int>(star.x - to)); x <= std::min(plane.width() - 1, static_cast<int>(star.x + to)); ++x) {
             const double dx = x - star.x, dy = y - star.y, r = std::hypot(dx, dy);
             const float v = plane.at(x, y);
-            if (r < from || v != v || mask[static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width()) + static_cast<std::size_t>(x)]) continue;
+            if (r < from || v != v || mask.hidden(x, y)) continue;
             const auto bin = static_cast<std::size_t>((r - from) / kBin);
             if (bin >= bins) continue;
             const auto sector = static_cast<std::size_t>((std::atan2(dy, dx) + M_PI) / (2 * M_PI) * kSectors) % kSectors;

@@ -114,14 +114,13 @@ void measureStarLight(Mixture& m, const PlaneStars& stars, const Plane& referenc
     std::sort(bright.begin(), bright.end(), [](const Star& a, const Star& b) { return a.flux > b.flux; });
     constexpr std::size_t kMost = 400;
     if (bright.size() > kMost) bright.resize(kMost);
-    const Mask mask(reference.size(), 0);
     const auto fluxes = [&](const Plane& plane) {
         const SmoothSky sky = findingSky(plane);
         ApertureOptions options;
         options.radius = stars.psf ? std::max(2.0, 1.5 * stars.psf->unit.fwhm()) : 4;
         options.pixelNoise = sky.typicalSigma();
         std::vector<ApertureFlux> out(bright.size());
-        tbb::parallel_for(std::size_t{0}, bright.size(), [&](std::size_t i) { out[i] = apertureFlux(plane, mask, sky, {bright[i].x, bright[i].y}, options); });
+        tbb::parallel_for(std::size_t{0}, bright.size(), [&](std::size_t i) { out[i] = apertureFlux(plane, {}, sky, {bright[i].x, bright[i].y}, options); });
         return out;
     };
     const auto theirs = fluxes(reference);
@@ -155,7 +154,6 @@ std::vector<Star> faintHere(const MixLayer& l, const PlaneStars& found, const Pl
     const std::optional<Psf>& psf = found.psf ? found.psf : common.psf;
     if (!psf) return {};
     const SmoothSky sky = findingSky(l.rate);
-    const Mask mask(l.rate.size(), 0);
     ApertureOptions options;
     options.radius = std::max(1.5, 0.8 * psf->fwhm);
     options.pixelNoise = l.noise;
@@ -165,7 +163,7 @@ std::vector<Star> faintHere(const MixLayer& l, const PlaneStars& found, const Pl
         if (!starNear(found.stars, {s.x, s.y}, 2.5)) missing.push_back(&s);
     std::vector<std::optional<Star>> seen(missing.size());
     tbb::parallel_for(std::size_t{0}, missing.size(), [&](std::size_t i) {
-        const ApertureFlux f = apertureFlux(l.rate, mask, sky, {missing[i]->x, missing[i]->y}, options);
+        const ApertureFlux f = apertureFlux(l.rate, {}, sky, {missing[i]->x, missing[i]->y}, options);
         constexpr double kSeen = 2;
         if (!f.usable || f.flux < kSeen * f.sigma) return;
         Star s;

@@ -35,7 +35,7 @@ std::vector<Edge> ringsOf(const Plane& plane, const Mask& mask, const Star& star
     for (int y = std::max(0, cy - reach); y <= std::min(plane.height() - 1, cy + reach); ++y)
         for (int x = std::max(0, cx - reach); x <= std::min(plane.width() - 1, cx + reach); ++x) {
             const double dx = x - star.x, dy = y - star.y, r = std::hypot(dx, dy);
-            if (r > reach || r < from || mask[static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width()) + static_cast<std::size_t>(x)]) continue;
+            if (r > reach || r < from || mask.hidden(x, y)) continue;
             const float v = plane.at(x, y);
             if (v != v) continue;
             const std::size_t quadrant = (std::abs(dx) > std::abs(dy) ? 0 : 2) + ((std::abs(dx) > std::abs(dy) ? dx : dy) > 0 ? 1 : 0);
@@ -139,11 +139,13 @@ struct Pyramid {
 
     Pyramid(const Plane& plane, const Mask& mask) {
         Level base{plane.width(), plane.height(), std::vector<float>(plane.size()), std::vector<float>(plane.size())};
-        for (std::size_t i = 0; i < plane.size(); ++i) {
-            const float v = plane.data()[i];
-            const bool there = !mask[i] && v == v;
-            base.value[i] = there ? v : 0, base.weight[i] = there ? 1 : 0;
-        }
+        for (int y = 0; y < plane.height(); ++y)
+            for (int x = 0; x < plane.width(); ++x) {
+                const auto at = static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width()) + static_cast<std::size_t>(x);
+                const float v = plane.data()[at];
+                const bool there = !mask.hidden(x, y) && v == v;
+                base.value[at] = there ? v : 0, base.weight[at] = there ? 1 : 0;
+            }
         levels.push_back(std::move(base));
         while (std::min(levels.back().width, levels.back().height) > 2) {
             const Level& fine = levels.back();
@@ -206,9 +208,7 @@ void bend(Plane& plane, const Mask& mask, Point at, double radius) {
         for (int x = x0; x <= x1; ++x) {
             const double r = std::hypot(x - at.x, y - at.y);
             const float value = plane.at(x, y);
-            if (r < radius || r > outer || value != value ||
-                mask[static_cast<std::size_t>(y) * static_cast<std::size_t>(plane.width()) + static_cast<std::size_t>(x)])
-                continue;
+            if (r < radius || r > outer || value != value || mask.hidden(x, y)) continue;
             const auto t = terms(x, y);
             normal += t * t.transpose(), right += t * static_cast<double>(value), ++n;
         }
@@ -229,7 +229,7 @@ void relax(Plane& plane, const Mask& mask) {
     std::vector<std::size_t> inside;
     for (int y = 1; y + 1 < h; ++y)
         for (int x = 1; x + 1 < w; ++x)
-            if (const auto at = static_cast<std::size_t>(y) * static_cast<std::size_t>(w) + static_cast<std::size_t>(x); mask[at]) inside.push_back(at);
+            if (mask.hidden(x, y)) inside.push_back(static_cast<std::size_t>(y) * static_cast<std::size_t>(w) + static_cast<std::size_t>(x));
     float* p = plane.data();
     constexpr int kSteps = 60;
     for (int step = 0; step < kSteps; ++step)
@@ -252,9 +252,9 @@ Starless withoutStars(const Plane& plane, const PlaneStars& found, double noise,
     PlaneView view;
     view.width = plane.width(), view.height = plane.height();
     const auto discs = starDiscs(found.stars, found.psf, std::max(least, 1e-12), kLeft * std::max(least, 1e-12), view);
-    Mask mask(plane.size(), 0);
+    Mask mask(plane.width(), plane.height());
     for (std::size_t i = 0; i < discs.size(); ++i) {
-        hideDisc(mask, plane.width(), 0, plane.height(), discs[i].at, discs[i].radius);
+        hideDisc(mask, 0, plane.height(), discs[i].at, discs[i].radius);
         out.stars.push_back(discs[i].at);
         out.radii.push_back(static_cast<float>(discs[i].radius));
     }
@@ -274,12 +274,14 @@ Starless withoutStars(const Plane& plane, const PlaneStars& found, double noise,
     // The rim itself is noisy: the fill starts from means over some pixels of it.
     const Pyramid pyramid(out.ground, mask);
     std::vector<std::size_t> hidden;
-    for (std::size_t i = 0; i < mask.size(); ++i)
-        if (mask[i]) {
-            const float v = out.ground.data()[i];
-            if (v == v) hidden.push_back(i);
-            out.ground.data()[i] = pyramid.levels[0].value[i];
-        }
+    std::size_t at = 0;
+    for (int y = 0; y < plane.height(); ++y)
+        for (int x = 0; x < plane.width(); ++x, ++at)
+            if (mask.hidden(x, y)) {
+                float& v = out.ground.data()[at];
+                if (v == v) hidden.push_back(at);
+                v = pyramid.levels[0].value[at];
+            }
     relax(out.ground, mask);
     constexpr double kWide = 5;                    // pixels: smaller ones bend nothing
     for (std::size_t i = 0; i < discs.size(); ++i) // about a burnt-out star what is left of its aureole would be bent upwards

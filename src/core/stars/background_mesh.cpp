@@ -63,12 +63,12 @@ public:
         m_tried = 0;
     }
     /// Its part of the next row, if that is wanted.
-    void see(const float* row, const std::uint8_t* hidden, int at) {
+    void see(const float* row, const Flags& hidden, int at) {
         if (at != m_next) return;
         fetchOn(row + m_of.x0, m_of.x1 - m_of.x0);
         for (int i = m_of.x0 + (m_step > 1 && m_odd ? 1 : 0), by = m_step > 1 ? 2 : 1; i < m_of.x1; i += by) {
             ++m_tried;
-            if (!std::isfinite(row[i]) || (hidden && hidden[i])) continue;
+            if (!std::isfinite(row[i]) || hidden[i]) continue;
             values.push_back(row[i]);
             x += i;
             y += at;
@@ -92,7 +92,7 @@ std::vector<Sample>& samplesOf(const BackgroundMesh& mesh, const Plane& plane, c
     for (int i = 0; i < mesh.across; ++i) samples[static_cast<std::size_t>(i)].begin(squareOf(mesh, plane, i, j), wanted);
     const Square all = squareOf(mesh, plane, 0, j);
     for (int y = all.y0; y < all.y1; ++y)
-        for (Sample& s : samples) s.see(plane.row(y), maskRow(mask, plane.width(), y), y);
+        for (Sample& s : samples) s.see(plane.row(y), mask.row(y), y);
     return samples;
 }
 
@@ -123,13 +123,13 @@ BackgroundMesh buildMesh(const Plane& plane, const Mask& mask, int cell, double 
         const Square first = squareOf(mesh, plane, 0, j);
         for (int y = first.y0; y < first.y1; y += kTogether) {
             const int down = std::min(kTogether, first.y1 - y);
-            const std::uint8_t* hidden = maskRow(mask, plane.width(), y);
+            const Flags hidden = mask.row(y);
             for (int i = 0; i < mesh.across; ++i) {
                 Cut& c = cuts[static_cast<std::size_t>(i)];
                 if (!(c.high > c.low)) continue;
                 const int x0 = i * cell, x1 = i + 1 == mesh.across ? plane.width() : x0 + cell;
                 const rows::RectangleSums part =
-                    rows::rectangleSums(plane.row(y) + x0, hidden ? hidden + x0 : nullptr, plane.width(), down, x1 - x0, c.low, c.high, c.pivot);
+                    rows::rectangleSums(plane.row(y) + x0, plane.width(), hidden + x0, mask.stride(), down, x1 - x0, c.low, c.high, c.pivot);
                 c.n += static_cast<double>(part.count);
                 c.rows += static_cast<double>(part.count) * y + static_cast<double>(part.rows);
                 c.sum += part.sum;

@@ -1,7 +1,12 @@
 #pragma once
 
+#include "core/base/fetch_ahead.h"
+#include "core/base/flags.h"
 #include "core/base/large_memory.h"
+#include "core/base/pixel_rows.h"
 
+#include <algorithm>
+#include <bit>
 #include <cstddef>
 #include <cstdint>
 #include <memory>
@@ -30,12 +35,67 @@ struct Unfilled : std::allocator<T> {
     }
 };
 
-/// One byte a pixel of a plane: not zero where the pixel must not be used. Empty means that all may be.
-using Mask = std::vector<std::uint8_t, Unfilled<std::uint8_t>>;
+/// One bit a pixel of a plane: set where the pixel must not be used. An empty one hides nothing. Rows begin with words of their own, so that several threads
+/// can hide pixels, each in its own rows.
+class Mask {
+public:
+    Mask() = default;
+    Mask(int width, int height)
+        : Mask(unfilled(width, height, {})) {
+        show(0, height);
+    }
+    /// Of whatever the memory holds, that of `spare` where it is large enough: rows are to be shown first.
+    static Mask unfilled(int width, int height, Mask&& spare) {
+        Mask out = std::move(spare);
+        out.m_width = width;
+        out.m_height = height;
+        out.m_stride = (static_cast<std::size_t>(width) + kWord - 1) / kWord;
+        out.m_words.resize(out.m_stride * static_cast<std::size_t>(height) + 1); // Flags may be read on
+        return out;
+    }
 
-/// Row `y` of a mask that is `width` wide; null where all pixels may be used.
-inline const std::uint8_t* maskRow(const Mask& mask, int width, int y) {
-    return mask.empty() ? nullptr : mask.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(width);
-}
+    bool empty() const { return m_words.empty(); }
+    int width() const { return m_width; }
+    int height() const { return m_height; }
+    /// Bits from one row to the next.
+    std::int64_t stride() const { return static_cast<std::int64_t>(m_stride * kWord); }
+    Flags row(int y) const { return empty() ? Flags{} : Flags{reinterpret_cast<const std::uint8_t*>(m_words.data() + start(y))}; }
+    bool hidden(int x, int y) const { return row(y)[x]; }
+    /// Asks for what lies about a place, as fetchAround does.
+    [[gnu::always_inline]] void fetch(Point at, int reach) const {
+        if (!empty())
+            fetchAround(reinterpret_cast<const std::uint8_t*>(m_words.data()), static_cast<int>(stride() / 8), m_height, {at.x / 8, at.y}, reach / 8 + 1,
+                        reach);
+    }
+
+    /// The pixels x0 <= x < x1 of a row.
+    void hide(int y, int x0, int x1) {
+        if (x0 >= x1) return;
+        std::uint64_t* const words = m_words.data() + start(y);
+        const auto first = static_cast<std::size_t>(x0), last = static_cast<std::size_t>(x1) - 1;
+        const std::uint64_t from = ~std::uint64_t{0} << first % kWord, to = ~std::uint64_t{0} >> (kWord - 1 - last % kWord);
+        if (first / kWord == last / kWord) {
+            words[first / kWord] |= from & to;
+            return;
+        }
+        words[first / kWord] |= from;
+        for (std::size_t i = first / kWord + 1; i < last / kWord; ++i) words[i] = ~std::uint64_t{0};
+        words[last / kWord] |= to;
+    }
+    /// Nothing is hidden any more in the rows top <= y < bottom.
+    void show(int top, int bottom) { std::fill(m_words.data() + start(top), m_words.data() + start(bottom), std::uint64_t{0}); }
+    /// How many pixels are hidden in these rows.
+    std::int64_t count(int top, int bottom) const {
+        return rows::countBits(m_words.data() + start(top), static_cast<std::int64_t>(start(bottom) - start(top)));
+    }
+
+private:
+    static_assert(std::endian::native == std::endian::little); // bits of words are those of bytes
+    static constexpr std::size_t kWord = 64;
+    std::size_t start(int y) const { return static_cast<std::size_t>(y) * m_stride; }
+    int m_width = 0, m_height = 0;
+    std::size_t m_stride = 0; ///< words from one row to the next
+    std::vector<std::uint64_t, Unfilled<std::uint64_t>> m_words;
+};
 
 } // namespace caelumen

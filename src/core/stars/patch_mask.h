@@ -8,15 +8,12 @@
 
 namespace caelumen {
 
-/// Fills the disc of `radius` about `c` in the rows top <= y < bottom of a mask that is `width` wide.
-inline void hideDisc(Mask& mask, int width, int top, int bottom, Point c, double radius) {
+/// Hides the disc of `radius` about `c` in the rows top <= y < bottom.
+inline void hideDisc(Mask& mask, int top, int bottom, Point c, double radius) {
     const int y0 = std::max(top, static_cast<int>(std::ceil(c.y - radius))), y1 = std::min(bottom - 1, static_cast<int>(std::floor(c.y + radius)));
     for (int y = y0; y <= y1; ++y) {
         const double half = std::sqrt(std::max(0.0, radius * radius - (y - c.y) * (y - c.y)));
-        const int x0 = std::max(0, static_cast<int>(std::ceil(c.x - half))), x1 = std::min(width - 1, static_cast<int>(std::floor(c.x + half)));
-        if (x0 > x1) continue;
-        std::uint8_t* row = mask.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(width);
-        std::fill(row + x0, row + x1 + 1, std::uint8_t{1});
+        mask.hide(y, std::max(0, static_cast<int>(std::ceil(c.x - half))), std::min(mask.width() - 1, static_cast<int>(std::floor(c.x + half))) + 1);
     }
 }
 
@@ -28,13 +25,12 @@ public:
         : m_x(static_cast<int>(std::lround(centre.x)) - reach)
         , m_y(static_cast<int>(std::lround(centre.y)) - reach)
         , m_side(2 * reach + 1)
-        , m_bits(static_cast<std::size_t>(m_side) * static_cast<std::size_t>(m_side), 0) {}
+        , m_bits(m_side, m_side) {}
 
-    void hide(Point c, double radius) { hideDisc(m_bits, m_side, 0, m_side, {c.x - m_x, c.y - m_y}, radius); }
+    void hide(Point c, double radius) { hideDisc(m_bits, 0, m_side, {c.x - m_x, c.y - m_y}, radius); }
     bool hidden(int x, int y) const {
         const int i = x - m_x, j = y - m_y;
-        return i >= 0 && j >= 0 && i < m_side && j < m_side &&
-               m_bits[static_cast<std::size_t>(j) * static_cast<std::size_t>(m_side) + static_cast<std::size_t>(i)];
+        return i >= 0 && j >= 0 && i < m_side && j < m_side && m_bits.hidden(i, j);
     }
 
 private:

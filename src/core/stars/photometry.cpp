@@ -35,13 +35,18 @@ ApertureFlux apertureFlux(const Plane& plane, const Mask& mask, const SmoothSky&
     std::size_t taken = 0;
     for (int y = std::max(0, cy - r); y <= std::min(plane.height() - 1, cy + r); ++y) {
         const float* row = plane.row(y) + left;
-        const std::uint8_t* hidden = maskRow(mask, plane.width(), y);
+        const Flags hidden = mask.row(y) + left;
         for (int i = 0; i < across; ++i) distances[static_cast<std::size_t>(i)] = length(left + i - at.x, y - at.y);
-        for (int i = 0; i < across; ++i) { // no guessing at each
-            const double d = distances[static_cast<std::size_t>(i)];
-            ring[taken] = row[i];
-            away[taken] = d;
-            taken += (d >= inner) & (d <= outer) & std::isfinite(row[i]) & !(hidden && hidden[left + i]);
+        for (int from = 0; from < across; from += Flags::kTogether) {
+            const int n = std::min(Flags::kTogether, across - from);
+            const std::uint64_t bits = hidden.bits(from, n);
+            for (int k = 0; k < n; ++k) { // no guessing at each
+                const int i = from + k;
+                const double d = distances[static_cast<std::size_t>(i)];
+                ring[taken] = row[i];
+                away[taken] = d;
+                taken += (d >= inner) & (d <= outer) & std::isfinite(row[i]) & !(bits >> k & 1);
+            }
         }
     }
     ring.resize(taken);

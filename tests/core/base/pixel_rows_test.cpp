@@ -23,6 +23,20 @@ std::vector<float> noise(int n, unsigned long long seed) {
     return v;
 }
 
+/// Every so manyth of `n` flags is set, the first one at any bit.
+struct EveryNth {
+    EveryNth(std::size_t n, std::size_t step, std::int64_t first)
+        : bytes(n / 8 + 16)
+        , flags{bytes.data(), first} {
+        for (std::size_t i = 0; i < n; i += step) {
+            const std::size_t at = i + static_cast<std::size_t>(first);
+            bytes[at / 8] = static_cast<std::uint8_t>(bytes[at / 8] | 1 << at % 8);
+        }
+    }
+    std::vector<std::uint8_t> bytes;
+    Flags flags;
+};
+
 } // namespace
 
 /// Each loop against the plain way of writing it, for lengths around the width of registers and blocks.
@@ -39,20 +53,19 @@ private slots:
     void sumsAreThoseOfTheValuesWithin() {
         QFETCH(int, n);
         auto v = noise(n, 3);
-        std::vector<std::uint8_t> hidden(v.size(), 0);
-        for (std::size_t i = 0; i < v.size(); i += 7) hidden[i] = 1;
+        const EveryNth seventh(v.size(), 7, n % 11);
         for (std::size_t i = 3; i < v.size(); i += 11) v[i] = i % 2 ? kNan : kInf;
         for (const bool masked : {false, true}) {
             std::int64_t count = 0;
             double sum = 0, squares = 0;
             for (std::size_t i = 0; i < v.size(); ++i) {
-                if (!(v[i] >= 92 && v[i] < 110) || (masked && hidden[i])) continue;
+                if (!(v[i] >= 92 && v[i] < 110) || (masked && i % 7 == 0)) continue;
                 const double d = static_cast<double>(v[i]) - 100;
                 ++count;
                 sum += d;
                 squares += d * d;
             }
-            const rows::Sums s = rows::sums(v.data(), masked ? hidden.data() : nullptr, n, 92, 110, 100);
+            const rows::Sums s = rows::sums(v.data(), masked ? seventh.flags : Flags{}, n, 92, 110, 100);
             QCOMPARE(s.count, count);
             QVERIFY(std::abs(s.sum - sum) < 1e-4 * std::sqrt(1.0 + static_cast<double>(count)));
             QVERIFY(std::abs(s.squares - squares) < 1e-4 * (1 + squares));
@@ -155,9 +168,9 @@ private slots:
             if (const float x = v[static_cast<std::size_t>(i)]; x < low.at(i) || x > high.at(i)) out.push_back(i);
         found.resize(static_cast<std::size_t>(rows::outside(broken.data(), low, high, n, found.data())));
         QVERIFY(found == out);
-        std::vector<std::uint8_t> flags(v.size());
-        for (std::size_t i = 0; i < v.size(); ++i) flags[i] = v[i] >= 100;
-        QCOMPARE(rows::count(flags.data(), n), c.low);
+        std::vector<std::uint64_t> words(v.size() / 64 + 1);
+        for (std::size_t i = 0; i < v.size(); ++i) words[i / 64] |= std::uint64_t{v[i] >= 100} << i % 64;
+        QCOMPARE(rows::countBits(words.data(), static_cast<std::int64_t>(words.size())), c.low);
     }
 
     /// A peak stands above its neighbours; beyond the ends lie zeros, and of equal values in a row the last one counts.
@@ -186,13 +199,14 @@ private slots:
         const int stride = n + 5;
         auto v = noise(stride * kDown, 11);
         v[static_cast<std::size_t>(stride)] = kNan;
-        std::vector<std::uint8_t> hidden(v.size(), 0);
-        for (std::size_t i = 0; i < v.size(); i += 4) hidden[i] = 1;
+        const EveryNth fourth(2 * v.size(), 4, n % 7);
+        const std::int64_t flagStride = stride + 3;
         for (const bool masked : {false, true}) {
-            const rows::RectangleSums all = rows::rectangleSums(v.data(), masked ? hidden.data() : nullptr, stride, kDown, n, 92, 110, 100);
+            const Flags hidden = masked ? fourth.flags : Flags{};
+            const rows::RectangleSums all = rows::rectangleSums(v.data(), stride, hidden, flagStride, kDown, n, 92, 110, 100);
             rows::RectangleSums sum;
             for (int y = 0; y < kDown; ++y) {
-                const rows::Sums s = rows::sums(v.data() + y * stride, masked ? hidden.data() + y * stride : nullptr, n, 92, 110, 100);
+                const rows::Sums s = rows::sums(v.data() + y * stride, hidden + y * flagStride, n, 92, 110, 100);
                 sum.count += s.count, sum.sum += s.sum, sum.squares += s.squares, sum.rows += y * s.count;
             }
             QCOMPARE(all.count, sum.count);
@@ -221,20 +235,19 @@ private slots:
         auto v = noise(n, 6);
         v[0] = kNan;
         const rows::Ramp level{101, 0.001F};
-        std::vector<std::uint8_t> hidden(v.size(), 0);
-        for (std::size_t i = 0; i < v.size(); i += 3) hidden[i] = 1;
+        const EveryNth third(v.size(), 3, n % 9);
         for (const bool masked : {false, true}) {
             std::vector<float> sums(v.size(), 2), counts(v.size(), 3), wantedSums = sums, wantedCounts = counts;
             double sum = 0, size = 0;
             int count = 0;
             for (std::size_t i = 0; i < v.size(); ++i) {
                 const float d = v[i] - level.at(static_cast<int>(i));
-                if (!(std::abs(d) < 8) || (masked && hidden[i])) continue;
+                if (!(std::abs(d) < 8) || (masked && i % 3 == 0)) continue;
                 wantedSums[i] += d, wantedCounts[i] += 1;
                 sum += static_cast<double>(d), size += static_cast<double>(std::abs(d));
                 ++count;
             }
-            const std::uint8_t* const flags = masked ? hidden.data() : nullptr;
+            const Flags flags = masked ? third.flags : Flags{};
             const rows::Residuals r = rows::residuals(v.data(), level, flags, n, 8, sums.data(), counts.data());
             QVERIFY(sums == wantedSums && counts == wantedCounts);
             QCOMPARE(r.count, count);

@@ -43,12 +43,12 @@ RegionSum sumOf(const Plane& p, const std::vector<Region>& regions, bool structu
 /// Discs that hide a part of the frame.
 Mask discs(int n, double radius, unsigned long long seed) {
     Random random(seed);
-    Mask out(static_cast<std::size_t>(kWidth) * kHeight, 0);
+    Mask out(kWidth, kHeight);
     for (int i = 0; i < n; ++i) {
         const double cx = kWidth * random.uniform(), cy = kHeight * random.uniform();
         for (int y = 0; y < kHeight; ++y)
             for (int x = 0; x < kWidth; ++x)
-                if (std::hypot(x - cx, y - cy) < radius) out[static_cast<std::size_t>(y) * kWidth + static_cast<std::size_t>(x)] = 1;
+                if (std::hypot(x - cx, y - cy) < radius) out.hide(y, x, x + 1);
     }
     return out;
 }
@@ -120,10 +120,10 @@ private slots:
             QVERIFY(s.used < s.inside);
         }
         // The nebula's middle hidden by one large disc: what is doubtful is said.
-        Mask middle(static_cast<std::size_t>(kWidth) * kHeight, 0);
+        Mask middle(kWidth, kHeight);
         for (int y = 0; y < kHeight; ++y)
             for (int x = 0; x < kWidth; ++x)
-                if (std::hypot(x - 200, y - 150) < 35) middle[static_cast<std::size_t>(y) * kWidth + static_cast<std::size_t>(x)] = 1;
+                if (std::hypot(x - 200, y - 150) < 35) middle.hide(y, x, x + 1);
         const RegionSum hidden = sumOf(planeOf(nebula, 1), {circle(200, 150, 80)}, true, middle);
         QVERIFY(hidden.fillSigma > 0.05);
         QVERIFY2(std::abs(hidden.mean - truth) < 4 * std::hypot(errorOf(hidden), hidden.fillSigma),
@@ -167,7 +167,8 @@ private slots:
             QVERIFY2(std::isfinite(half.mean) && std::abs(half.mean - 10) < 0.1, qPrintable(QString::number(half.mean)));
             QVERIFY(half.used <= 5'100);
         }
-        const Mask all(static_cast<std::size_t>(kWidth) * kHeight, 1);
+        Mask all(kWidth, kHeight);
+        for (int y = 0; y < kHeight; ++y) all.hide(y, 0, kWidth);
         QCOMPARE(sumOf(p, {rect(250, 100, 350, 200)}, false, all).used, std::size_t{0});
     }
 
@@ -183,9 +184,11 @@ private slots:
 
     void valuesForAHistogramAreThoseSeen() {
         Plane p = planeOf([](double, double) { return 10; }, 1);
-        Mask mask(static_cast<std::size_t>(kWidth) * kHeight, 0);
-        for (int y = 100; y < 200; ++y)
-            for (int x = 150; x < 200; ++x) p.at(x, y) = 5'000, mask[static_cast<std::size_t>(y) * kWidth + static_cast<std::size_t>(x)] = 1; // a star
+        Mask mask(kWidth, kHeight);
+        for (int y = 100; y < 200; ++y) { // a star
+            for (int x = 150; x < 200; ++x) p.at(x, y) = 5'000;
+            mask.hide(y, 150, 200);
+        }
         const Region r = rect(90, 100, 290, 200);
         const auto values = regionValues(p, mask, {{}, {}, kWidth, kHeight}, {&r}, 5'000);
         QVERIFY(values.size() > 1'000 && values.size() <= 5'000);

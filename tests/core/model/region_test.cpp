@@ -60,11 +60,11 @@ private slots:
         for (int y = 0; y < 200; ++y)
             for (int x = 0; x < 200; ++x) p.at(x, y) = static_cast<float>(x);
         scenes::addNoise(p, 0.5, 9);
-        Mask mask(p.size(), 0);
+        Mask mask(p.width(), p.height());
         Random random(1);
         for (int y = 0; y < 200; ++y)
             for (int x = 100; x < 200; ++x)
-                if (random.uniform() < 0.7) mask[static_cast<std::size_t>(y * 200 + x)] = 1;
+                if (random.uniform() < 0.7) mask.hide(y, x, x + 1);
         const Region whole{"n", RegionRole::Nebula, RegionShape::Rect, {{0, 0}, {199, 199}}, 0, "", "", false};
         const RegionSum sum = sumRegions(p, mask, UnmaskedStarlight{}, {{}, {}, 200, 200}, {&whole}, true);
         QVERIFY2(std::abs(sum.mean - 99.5) < 0.3, qPrintable(QString::number(sum.mean)));
@@ -75,13 +75,13 @@ private slots:
         Plane p(160, 160);
         double truth = 0, n = 0;
         const Region region{"n", RegionRole::Nebula, RegionShape::Circle, {{80, 80}}, 56, "", "", false};
-        Mask mask(p.size(), 0);
+        Mask mask(p.width(), p.height());
         for (int y = 0; y < 160; ++y)
             for (int x = 0; x < 160; ++x) {
                 const double v = 20 * std::exp(-(std::pow((x - 80) / 90.0, 2) + std::pow((y - 80) / 70.0, 2)) / 2);
                 p.at(x, y) = static_cast<float>(v);
                 if (std::hypot(x - 80, y - 80) <= 56) truth += v, n += 1;
-                mask[static_cast<std::size_t>(160 * y + x)] = std::hypot(x - 80, y - 80) < 28;
+                if (std::hypot(x - 80, y - 80) < 28) mask.hide(y, x, x + 1);
             }
         scenes::addNoise(p, 0.1, 4);
         const RegionSum sum = sumRegions(p, mask, UnmaskedStarlight{}, {{}, {}, 160, 160}, {&region}, true);
@@ -92,9 +92,10 @@ private slots:
     /// Many nights of nothing but noise, half hidden by discs: what is filled in must not count as seen.
     void errorsKnowWhatIsHidden() {
         const Region whole{"r", RegionRole::Nebula, RegionShape::Rect, {{0, 0}, {119, 119}}, 0, "", "", false};
-        Mask mask(120 * 120, 0);
+        Mask mask(120, 120);
         for (int y = 0; y < 120; ++y)
-            for (int x = 0; x < 120; ++x) mask[static_cast<std::size_t>(120 * y + x)] = std::hypot(x % 40 - 20, y % 40 - 20) < 17.5;
+            for (int x = 0; x < 120; ++x)
+                if (std::hypot(x % 40 - 20, y % 40 - 20) < 17.5) mask.hide(y, x, x + 1);
         double squares = 0;
         constexpr int kNights = 300;
         for (int night = 0; night < kNights; ++night) {

@@ -49,11 +49,11 @@ private slots:
 
     void whatIsHiddenOrHighDoesNotCount() {
         Plane p = slopingPlane();
-        Mask mask(p.size(), 0);
+        Mask mask(p.width(), p.height());
         for (int y = 80; y < 100; ++y) // half a cell of light that the mask hides
             for (int x = 120; x < 160; ++x) {
                 p.at(x, y) += 500;
-                mask[static_cast<std::size_t>(y * kWidth + x)] = 1;
+                mask.hide(y, x, x + 1);
             }
         for (int x = 200; x < 240; ++x) p.at(x, 100) += 300; // and a row of it that clipping finds
         const BackgroundMesh mesh = buildMesh(p, mask, kCell);
