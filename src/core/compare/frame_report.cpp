@@ -5,7 +5,6 @@
 #include "core/base/statistics.h"
 #include "core/base/text.h"
 #include "core/measure/harvest.h"
-#include "core/stars/defects.h"
 
 #include <fmt/format.h>
 
@@ -26,8 +25,8 @@ Result<FrameReport> reportFrame(const std::filesystem::path& path) {
             const PlaneView view{out.info.geometry(c), {}, plane->width(), plane->height()};
             const double full = out.info.integer && out.info.bits <= 16 ? std::pow(2.0, out.info.bits) - 1 : std::numeric_limits<double>::infinity();
             const SmoothSky sky = findingSky(*plane);
-            const Defects defects = markDefects(*plane, sky);
-            const PlaneStars found = findStars(*plane, sky, full, view.geometry.split, defects.maxima);
+            const FirstLook look = lookForStars(*plane, sky);
+            const PlaneStars found = findStars(*plane, sky, look, full, view.geometry.split);
             const Mask mask = starMask(commonDiscs({{&found.stars, &found.psf, found.typicalNoise, view}}), view);
             std::vector<float> values;
             const std::size_t step = std::max<std::size_t>(1, plane->size() / 4'000'000);

@@ -17,8 +17,9 @@ Result<Survey> surveyPlane(const OpenRun& o, std::size_t c, std::optional<bool> 
     plane = std::move(*read);
     out.hasValues = std::any_of(plane.data(), plane.data() + plane.size(), [](float v) { return v == v; });
     const SmoothSky sky = findingSky(plane);
-    out.defects = markDefects(plane, sky);
-    out.stars = findStars(plane, sky, o.rateOf(o.knownSaturation), info.geometry(c).split, out.defects.maxima);
+    FirstLook look = lookForStars(plane, sky);
+    out.stars = findStars(plane, sky, look, o.rateOf(o.knownSaturation), info.geometry(c).split);
+    out.defects = std::move(look.defects);
     return out;
 }
 

@@ -19,30 +19,36 @@ SmoothSky findingSky(const Plane& plane) {
 }
 
 PlaneStars findStars(const Plane& plane, double knownSaturation, Point split) {
-    return findStars(plane, findingSky(plane), knownSaturation, split);
+    const SmoothSky sky = findingSky(plane);
+    if (!(sky.typicalSigma() > 0)) return findStars(plane, sky, {}, knownSaturation, split);
+    return findStars(plane, sky, {{}, blockMaxima(plane), brightRuns(plane, sky, kDetected)}, knownSaturation, split);
+}
+
+FirstLook lookForStars(Plane& plane, const SmoothSky& sky) {
+    return lookOver(plane, sky, kDetected);
 }
 
 namespace {
 
 /// Bright stars and the image that they have.
-PlaneStars brightStars(const Plane& plane, const SmoothSky& sky, double knownSaturation, Point split, const BlockMaxima& maxima) {
+PlaneStars brightStars(const Plane& plane, const SmoothSky& sky, const FirstLook& look, double knownSaturation, Point split) {
     PlaneStars out;
-    out.saturation = saturationLevel(plane, knownSaturation, std::isfinite(maxima.maximum()) ? maxima : blockMaxima(plane));
+    out.saturation = saturationLevel(plane, knownSaturation, std::isfinite(look.maxima.maximum()) ? look.maxima : blockMaxima(plane));
     out.typicalNoise = sky.typicalSigma();
     if (!(out.typicalNoise > 0)) return out;
-    out.stars = detectStars(plane, sky, {4.0, out.saturation});
+    out.stars = detectStars(plane, sky, look.bright, out.saturation);
     out.psf = measurePsf(plane, out.stars, sky, split);
     return out;
 }
 
 } // namespace
 
-std::optional<Psf> starImage(const Plane& plane, const SmoothSky& sky, double knownSaturation, Point split, const BlockMaxima& maxima) {
-    return brightStars(plane, sky, knownSaturation, split, maxima).psf;
+std::optional<Psf> starImage(const Plane& plane, const SmoothSky& sky, const FirstLook& look, double knownSaturation, Point split) {
+    return brightStars(plane, sky, look, knownSaturation, split).psf;
 }
 
-PlaneStars findStars(const Plane& plane, const SmoothSky& sky, double knownSaturation, Point split, const BlockMaxima& maxima) {
-    PlaneStars out = brightStars(plane, sky, knownSaturation, split, maxima);
+PlaneStars findStars(const Plane& plane, const SmoothSky& sky, const FirstLook& look, double knownSaturation, Point split) {
+    PlaneStars out = brightStars(plane, sky, look, knownSaturation, split);
     if (!(out.typicalNoise > 0)) return out;
     if (out.psf) keepSharp(plane, out.stars, *out.psf, out.typicalNoise);
     addFaintStars(plane, sky, out.psf ? &*out.psf : nullptr, out.stars);

@@ -30,11 +30,13 @@ struct PlaneStars {
 /// The sky that stars are found on: fine, so that stars on nebula stand on their own sky.
 SmoothSky findingSky(const Plane& plane);
 PlaneStars findStars(const Plane& plane, double knownSaturation, Point split = {}); ///< split: as in PlaneGeometry
-/// `maxima`: of this plane, where they are known already.
-PlaneStars findStars(const Plane& plane, const SmoothSky& sky, double knownSaturation, Point split = {}, const BlockMaxima& maxima = {});
+/// Turns the plane's defects into NaN first.
+FirstLook lookForStars(Plane& plane, const SmoothSky& sky);
+/// The same stars in a plane that was looked over.
+PlaneStars findStars(const Plane& plane, const SmoothSky& sky, const FirstLook& look, double knownSaturation, Point split = {});
 
 /// The star image alone, as findStars has it.
-std::optional<Psf> starImage(const Plane& plane, const SmoothSky& sky, double knownSaturation, Point split, const BlockMaxima& maxima);
+std::optional<Psf> starImage(const Plane& plane, const SmoothSky& sky, const FirstLook& look, double knownSaturation, Point split);
 
 /// Light of the star near a place from its unsaturated pixels; nothing when there is none or it cannot be fitted.
 std::optional<ScaledStar> starFlux(const Plane& plane, const PlaneStars& stars, Point guess);

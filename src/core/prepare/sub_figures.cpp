@@ -6,7 +6,6 @@
 #include "core/measure/harvest.h"
 #include "core/prepare/trails.h"
 #include "core/sky/moonlight.h"
-#include "core/stars/defects.h"
 
 #include <tbb/parallel_for.h>
 #include <tbb/parallel_invoke.h>
@@ -78,8 +77,8 @@ std::size_t starChannel(const std::vector<Plane>& planes, const FrameInfo& info,
 std::optional<double> ownAperture(std::vector<Plane>& planes, const FrameInfo& info, const SubMeasuring& how) {
     Plane& clean = planes[how.channel];
     const SmoothSky fine = findingSky(clean);
-    const Defects defects = markDefects(clean, fine);
-    const auto psf = starImage(clean, fine, how.fullScale, info.geometry(how.channel).split, defects.maxima);
+    const FirstLook look = lookForStars(clean, fine);
+    const auto psf = starImage(clean, fine, look, how.fullScale, info.geometry(how.channel).split);
     return psf ? std::optional(radiusFor(*psf)) : std::nullopt;
 }
 
@@ -104,8 +103,8 @@ SubFigures measureSub(std::vector<Plane>& planes, const FrameInfo& info, const S
             if (own.coverage() <= 0) return;
             smooth = findingSky(plane);
             out.saturatedPart = partAbove(plane, static_cast<float>(0.98 * how.fullScale));
-            const Defects defects = markDefects(plane, *smooth);
-            stars = findStars(plane, *smooth, how.fullScale, info.geometry(how.channel).split, defects.maxima);
+            const FirstLook look = lookForStars(plane, *smooth);
+            stars = findStars(plane, *smooth, look, how.fullScale, info.geometry(how.channel).split);
         });
     for (std::size_t c = 0; c < planes.size(); ++c) {
         if (!skies[c].usable) {

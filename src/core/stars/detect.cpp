@@ -1,7 +1,6 @@
 #include "core/stars/detect.h"
 
 #include "core/base/fetch_ahead.h"
-#include "core/base/pixel_rows.h"
 #include "core/base/statistics.h"
 #include "core/image/plane_scan.h"
 #include "core/stars/deblend.h"
@@ -20,53 +19,22 @@
 namespace caelumen {
 namespace {
 
-/// Bright pixels x0 <= x < x1 of one row.
-struct Stretch {
-    int y, x0, x1;
-};
-
-/// All stretches of pixels whose 3x3 mean stands `threshold` sigmas above the sky, row by row.
-std::vector<Stretch> brightStretches(const Plane& plane, const SmoothSky& sky, double threshold) {
-    constexpr int kRows = 64;
-    const int w = plane.width(), h = plane.height(), blocks = (h + kRows - 1) / kRows;
-    std::vector<std::vector<Stretch>> parts(static_cast<std::size_t>(blocks));
-    tbb::parallel_for(0, blocks, [&](int block) {
-        std::vector<SmoothSky::Piece> limits;
-        std::vector<int> bright(static_cast<std::size_t>(w));
-        auto& out = parts[static_cast<std::size_t>(block)];
-        for (int y = block * kRows; y < std::min(h, (block + 1) * kRows); ++y) {
-            const float *above = plane.row(std::max(0, y - 1)), *row = plane.row(y), *below = plane.row(std::min(h - 1, y + 1));
-            sky.pieces(y, threshold, 0, w, limits);
-            int n = 0;
-            for (const SmoothSky::Piece& p : limits) n += rows::smoothReaching(above, row, below, w, p.x, p.n, p.ramp, bright.data() + n);
-            for (int i = 0; i < n;) {
-                const int first = i, x = bright[static_cast<std::size_t>(i)];
-                while (i < n && bright[static_cast<std::size_t>(i)] == x + i - first) ++i;
-                out.push_back({y, x, x + i - first});
-            }
-        }
-    });
-    std::vector<Stretch> all;
-    for (const auto& part : parts) all.insert(all.end(), part.begin(), part.end());
-    return all;
-}
-
-/// Stretches that touch, corners included, as ranges of a reordered list.
+/// Runs that touch, corners included, as ranges of a reordered list.
 struct Groups {
-    std::vector<Stretch> stretches;
+    std::vector<BrightRun> runs;
     std::vector<std::size_t> begin; ///< of each group; one more at the end
 };
 
-Groups connected(const std::vector<Stretch>& all) {
+Groups connected(const std::vector<BrightRun>& all) {
     std::vector<std::uint32_t> parent(all.size());
     std::iota(parent.begin(), parent.end(), 0U);
     const auto root = [&](std::uint32_t i) {
         while (parent[i] != i) i = parent[i] = parent[parent[i]];
         return i;
     };
-    std::size_t above = 0; // first stretch of the row above that can still touch
+    std::size_t above = 0; // first run of the row above that can still touch
     for (std::size_t i = 0; i < all.size(); ++i) {
-        const Stretch& s = all[i];
+        const BrightRun& s = all[i];
         while (above < i && (all[above].y < s.y - 1 || (all[above].y == s.y - 1 && all[above].x1 < s.x0))) ++above;
         for (std::size_t k = above; k < i && all[k].y == s.y - 1 && all[k].x0 <= s.x1; ++k) {
             const std::uint32_t a = root(static_cast<std::uint32_t>(k)), b = root(static_cast<std::uint32_t>(i));
@@ -84,9 +52,9 @@ Groups connected(const std::vector<Stretch>& all) {
     out.begin.assign(groups + std::size_t{1}, 0);
     for (const std::uint32_t n : number) ++out.begin[n + std::size_t{1}];
     std::partial_sum(out.begin.begin(), out.begin.end(), out.begin.begin());
-    out.stretches.resize(all.size());
+    out.runs.resize(all.size());
     std::vector<std::size_t> next(out.begin.begin(), out.begin.end() - 1);
-    for (std::size_t i = 0; i < all.size(); ++i) out.stretches[next[number[i]]++] = all[i];
+    for (std::size_t i = 0; i < all.size(); ++i) out.runs[next[number[i]]++] = all[i];
     return out;
 }
 
@@ -99,12 +67,12 @@ struct Tally {
 
 class Describer {
 public:
-    Describer(const Plane& plane, const SmoothSky& sky, const DetectOptions& options)
+    Describer(const Plane& plane, const SmoothSky& sky, double saturation)
         : m_plane(plane)
         , m_sky(sky)
-        , m_options(options) {}
+        , m_saturation(saturation) {}
 
-    void describe(const Stretch* first, const Stretch* last, std::vector<Star>& stars) {
+    void describe(const BrightRun* first, const BrightRun* last, std::vector<Star>& stars) {
         collect(first, last);
         if (m_pixels.size() < kLeastPixels) return;
         const BrightPixel& middle = m_pixels[m_pixels.size() / 2];
@@ -121,13 +89,13 @@ public:
             s.x = x0 + mx;
             s.y = y0 + my;
             s.level = m_sky.level(s.x, s.y);
-            s.saturated = static_cast<double>(m_plane.at(t.px, t.py)) >= m_options.saturation;
+            s.saturated = static_cast<double>(m_plane.at(t.px, t.py)) >= m_saturation;
             if (!s.saturated && isHotPixel(m_plane, s.level, t.px, t.py)) continue;
             s.flux = t.flux;
             s.peak = static_cast<double>(t.peak);
             s.area = t.pixels;
             s.reach = std::max({s.x - t.x0, t.x1 - s.x, s.y - t.y0, t.y1 - s.y});
-            s.rim = m_options.threshold * sigma;
+            s.rim = kDetected * sigma;
             const double xx = t.xx / t.weight - mx * mx, yy = t.yy / t.weight - my * my, xy = t.xy / t.weight - mx * my;
             const double half = 0.5 * (xx + yy), spread = length(0.5 * (xx - yy), xy);
             s.a = std::sqrt(std::max(1.0 / 12, half + spread));
@@ -141,13 +109,13 @@ public:
 private:
     static constexpr std::size_t kLeastPixels = 5;
 
-    void collect(const Stretch* first, const Stretch* last) {
+    void collect(const BrightRun* first, const BrightRun* last) {
         m_pixels.clear();
         for (; first != last; ++first) {
             const int y = first->y;
             const float* row = m_plane.row(y);
             const float *above = m_plane.row(std::max(0, y - 1)), *below = m_plane.row(std::min(m_plane.height() - 1, y + 1));
-            // The sky is smooth: a straight line along a stretch of at most a few pixels.
+            // The sky is smooth: a straight line along a run of at most a few pixels.
             const double start = m_sky.level(first->x0, y), slope = (m_sky.level(first->x1, y) - start) / (first->x1 - first->x0);
             for (int x = first->x0; x < first->x1; ++x) {
                 const int l = std::max(0, x - 1), r = std::min(m_plane.width() - 1, x + 1);
@@ -180,7 +148,7 @@ private:
 
     const Plane& m_plane;
     const SmoothSky& m_sky;
-    const DetectOptions& m_options;
+    double m_saturation;
     std::vector<BrightPixel> m_pixels;
 };
 
@@ -199,21 +167,21 @@ void dropNebula(std::vector<Star>& stars) {
 
 } // namespace
 
-std::vector<Star> detectStars(const Plane& plane, const SmoothSky& sky, const DetectOptions& options) {
+std::vector<Star> detectStars(const Plane& plane, const SmoothSky& sky, const std::vector<BrightRun>& bright, double saturation) {
     if (!(sky.typicalSigma() > 0)) return {};
-    const Groups groups = connected(brightStretches(plane, sky, options.threshold));
+    const Groups groups = connected(bright);
     tbb::enumerable_thread_specific<std::vector<Star>> found;
     tbb::parallel_for(tbb::blocked_range<std::size_t>(0, groups.begin.size() - 1, 64), [&](const tbb::blocked_range<std::size_t>& part) {
-        Describer describer(plane, sky, options);
+        Describer describer(plane, sky, saturation);
         const auto fetch = [&](std::size_t g) {
             for (std::size_t i = groups.begin[g]; i < groups.begin[g + 1]; ++i) {
-                const Stretch& s = groups.stretches[i];
+                const BrightRun& s = groups.runs[i];
                 for (int y = std::max(0, s.y - 1); y <= std::min(plane.height() - 1, s.y + 1); ++y) fetchRow(plane.row(y), s.x0, s.x1);
             }
         };
         for (std::size_t g = part.begin(); g < part.end(); ++g) {
             if (g + 1 < part.end()) fetch(g + 1);
-            describer.describe(groups.stretches.data() + groups.begin[g], groups.stretches.data() + groups.begin[g + 1], found.local());
+            describer.describe(groups.runs.data() + groups.begin[g], groups.runs.data() + groups.begin[g + 1], found.local());
         }
     });
     std::vector<Star> stars;

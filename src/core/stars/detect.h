@@ -2,6 +2,7 @@
 
 #include "core/image/plane_scan.h"
 #include "core/stars/background_mesh.h"
+#include "core/stars/first_look.h"
 #include "core/stars/saturation.h"
 
 #include <vector>
@@ -24,15 +25,13 @@ struct Star {
     bool faint = false; ///< seen by the matched filter alone: flux and place from there, nothing known of its shape
 };
 
-struct DetectOptions {
-    double threshold = 4.0;              ///< in local sigmas
-    double saturation = kNeverSaturated; ///< stored units: pixels at or above are saturated
-};
+inline constexpr double kDetected = 4.0; ///< local sigmas
 
-/// Finds stars on the plane minus `sky`: 3x3 smoothing, at least 5 connected pixels above the threshold (Bertin & Arnouts 1996, A&AS 117, 393),
+/// Finds stars on the plane minus `sky`: 3x3 smoothing, at least 5 connected pixels above kDetected (Bertin & Arnouts 1996, A&AS 117, 393), which are `bright`,
 /// deblended by the tree of their level sets. Hot pixels and cosmic-ray hits (light in a single pixel) and objects much larger than stars are left out.
-/// Sorted by flux, brightest first; independent of the number of threads. No second copy of the plane is made.
-std::vector<Star> detectStars(const Plane& plane, const SmoothSky& sky, const DetectOptions& options);
+/// Pixels at or above `saturation` (plane units) are saturated. Sorted by flux, brightest first; independent of the number of threads. No second copy of the
+/// plane is made.
+std::vector<Star> detectStars(const Plane& plane, const SmoothSky& sky, const std::vector<BrightRun>& bright, double saturation = kNeverSaturated);
 
 /// The star that a person means by a place: the nearest within `reach`, a saturated one drawing the eye by four pixels. Null without any.
 const Star* starNear(const std::vector<Star>& stars, Point place, double reach);

@@ -192,6 +192,14 @@ Stand standOf(const FilteredRows& light, const StarFilter& f, int x, int y) {
     return {v - level, level < 0.4 * v && lines == 0};
 }
 
+constexpr int kSame = 16; ///< rows whose limit is the same
+
+/// About 512, since rows at the ends of a block are filtered twice; blocks as even as they can be, so that nobody waits for the last one.
+int rowsOfBlock(int height) {
+    const int pairs = std::max(1, (height + 512) / 1024), rows = (height + 2 * pairs - 1) / (2 * pairs);
+    return (rows + kSame - 1) / kSame * kSame;
+}
+
 Offset brightestNear(const Plane& plane, int x, int y) {
     Offset top{x, y};
     for (int j = std::max(0, y - 1); j <= std::min(plane.height() - 1, y + 1); ++j)
@@ -242,7 +250,6 @@ private:
 } // namespace
 
 void addFaintStars(const Plane& plane, const SmoothSky& sky, const Psf* psf, std::vector<Star>& stars) {
-    constexpr int kRows = 512; // at the ends of a block rows are filtered twice
     const StarFilter f(psf);
     const std::vector<Sample> samples = filteredSamples(plane, sky, f);
     std::vector<Point> places;
@@ -250,15 +257,15 @@ void addFaintStars(const Plane& plane, const SmoothSky& sky, const Psf* psf, std
     const double clear = 3 * f.fwhm, scatter = scatterOf(samples, places, clear);
     if (!(scatter > 0)) return;
     constexpr double kLookedAt = 0.7 * kFaintestStar; // before the noise is known from where no star is
-    const int w = plane.width(), h = plane.height(), blocks = (h + kRows - 1) / kRows;
+    const int w = plane.width(), h = plane.height(), together = rowsOfBlock(h), blocks = (h + together - 1) / together;
     const Taken taken(stars, f.fwhm);
     std::vector<std::vector<std::size_t>> known(static_cast<std::size_t>(blocks)); // stars by block
     const auto rowOf = [&](const Star& s) { return std::clamp(static_cast<int>(std::lround(s.y)), 0, h - 1); };
-    for (std::size_t i = 0; i < stars.size(); ++i) known[static_cast<std::size_t>(rowOf(stars[i]) / kRows)].push_back(i);
+    for (std::size_t i = 0; i < stars.size(); ++i) known[static_cast<std::size_t>(rowOf(stars[i]) / together)].push_back(i);
     std::vector<std::vector<Star>> found(known.size());
     const double area = M_PI * std::pow(0.6 * f.fwhm, 2), rms = f.fwhm / kSigmaToFwhm;
     tbb::parallel_for(0, blocks, [&](int block) {
-        const int top = block * kRows, bottom = std::min(h, top + kRows);
+        const int top = block * together, bottom = std::min(h, top + together);
         FilteredRows light(plane, sky, f, top);
         auto& here = known[static_cast<std::size_t>(block)];
         std::stable_sort(here.begin(), here.end(), [&](std::size_t a, std::size_t b) { return rowOf(stars[a]) < rowOf(stars[b]); });
@@ -273,8 +280,8 @@ void addFaintStars(const Plane& plane, const SmoothSky& sky, const Psf* psf, std
                 const int x = std::clamp(static_cast<int>(std::lround(s.x)), 0, w - 1);
                 s.snr = static_cast<double>(light.at(x, y)) / (scatter * sky.sigma(x, y));
             }
-            if ((y - top) % 16 == 0) { // of the noise alone, which changes slowly; the rings are looked at later
-                const int middle = std::min(bottom - 1, y + 8);
+            if ((y - top) % kSame == 0) { // of the noise alone, which changes slowly; the rings are looked at later
+                const int middle = std::min(bottom - 1, y + kSame / 2);
                 sky.row(middle, kLookedAt * scatter, 0, w, limit.data());
                 sky.row(middle, 0, 0, w, level.data());
                 for (std::size_t x = 0; x < limit.size(); ++x) limit[x] -= level[x];

@@ -4,6 +4,8 @@
 #include "core/stars/star_grid.h"
 #include "support/scenes.h"
 
+#include <algorithm>
+#include <cstring>
 #include <limits>
 
 using namespace caelumen;
@@ -69,7 +71,7 @@ private slots:
         for (int i = 0; i < 200; ++i) p.at(static_cast<int>(1 + random.index(597)), static_cast<int>(1 + random.index(417))) += 3000;
         for (int y = 0; y < 420; ++y) p.at(300, y) = 0;
         const Plane before = p;
-        const std::size_t n = markDefects(p, findingSky(p)).count();
+        const std::size_t n = lookForStars(p, findingSky(p)).defects.count();
         QVERIFY2(n > 590 && n < 640, qPrintable(QString::number(n)));
         for (int y = 0; y < 420; ++y) QVERIFY(!std::isfinite(p.at(300, y)));
         int stars = 0;
@@ -78,6 +80,32 @@ private slots:
             if (s.flux > 3000 && p.contains(x, y) && before.at(x, y) < 3000) stars += std::isfinite(p.at(x, y));
         }
         QVERIFY(stars > 40);
+    }
+
+    /// What is seen while the rows pass by once is what one look after the other sees in a plane without its defects, at borders too.
+    void oneLookSeesWhatSeveralDo() {
+        auto made = scenes::make({});
+        Plane& p = made.plane;
+        Random random(4);
+        for (const auto& s : made.stars) // in the midst of stars, whose runs are cut in two
+            if (const int x = static_cast<int>(s.x) + 2, y = static_cast<int>(s.y) - 1; p.contains(x, y) && random.uniform() < 0.5) p.at(x, y) = -900;
+        for (int i = 0; i < 300; ++i) p.at(static_cast<int>(random.index(600)), static_cast<int>(random.index(420))) += 3000;
+        for (const auto& [x, y] : {std::pair{0, 0}, {599, 419}, {599, 63}, {0, 64}, {300, 127}, {301, 128}}) p.at(x, y) = -900;
+        for (int x = 100; x < 140; ++x) p.at(x, 200) = -900;
+        const SmoothSky sky = findingSky(p);
+        Plane seen = p;
+        const FirstLook look = lookForStars(seen, sky);
+        QVERIFY(look.defects.count() > 300 && std::ranges::is_sorted(look.defects.places));
+        markDefects(p, look.defects);
+        QVERIFY(std::memcmp(p.data(), seen.data(), p.size() * sizeof(float)) == 0);
+        const auto bright = brightRuns(p, sky, kDetected);
+        QVERIFY(bright.size() > 500);
+        QVERIFY(look.bright == bright);
+        const BlockMaxima all = blockMaxima(p);
+        QCOMPARE(look.maxima.maximum(), all.maximum());
+        for (std::size_t b = 0; b < all.ofBlock.size(); ++b) QVERIFY(!std::isfinite(look.maxima.ofBlock[b]) || look.maxima.ofBlock[b] == all.ofBlock[b]);
+        const PlaneStars one = findStars(seen, sky, look, kNeverSaturated), other = findStars(p, kNeverSaturated);
+        QVERIFY(one.stars.size() > 60 && other.stars.size() > 60);
     }
 
     void cloudsAreNoStars() {
