@@ -452,6 +452,18 @@ CAELUMEN_FAST double squareSum(const float* v, std::int64_t stride, int side) {
     return (sums[0] + sums[1]) + (sums[2] + sums[3]) + rest;
 }
 
+CAELUMEN_FAST void countedOf(const float* v, const Flags& hidden, int n, Counted* out) {
+    for (int from = 0; from < n; from += Flags::kTogether) {
+        const int m = std::min(Flags::kTogether, n - from);
+        const std::uint64_t bits = hidden.bits(from, m);
+        for (int i = 0; i < m; ++i) {
+            const float x = v[from + i];
+            const bool counts = __builtin_fabsf(x) < std::numeric_limits<float>::infinity() && !(bits >> i & 1);
+            out[from + i] = {counts ? static_cast<double>(x) : 0.0, counts ? 1.0 : 0.0};
+        }
+    }
+}
+
 CAELUMEN_FAST void wholeDistances(double from, double across, int n, std::uint32_t* out) {
     for (int i = 0; i < n; ++i) {
         const double along = from + i;

@@ -66,7 +66,9 @@ Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double r
     const double burnt = saturatedRadius(plane, start, saturation, 60);
     const double own = std::max(2 * psf->fwhm, burnt + psf->fwhm);
     const double fitRadius = std::max({2.5 * psf->fwhm, 5.0, burnt > 0 ? burnt + std::max(1.5 * psf->fwhm, 4.0) : 0.0});
-    const PatchMask mask = neighbourMask(stars, *psf, noise, start, own, std::max(reach, fitRadius));
+    const auto bins = static_cast<std::size_t>(std::max(12.0, reach));
+    // As far as rings go about wherever the fit may put the centre.
+    const PatchMask mask = neighbourMask(stars, *psf, noise, start, own, std::max(static_cast<double>(bins), fitRadius) + 0.5 * fitRadius);
     const auto star = scalePsf(plane, *psf, start, fitRadius, saturation, mask);
     if (!star) return Error{phrase("the star image could not be fitted to the star's unsaturated pixels")};
     out.centre = star->centre;
@@ -74,13 +76,10 @@ Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double r
     out.fluxSigma = star->sigma;
     out.blind = std::max(3 * psf->fwhm, burnt + 1.5 * psf->fwhm);
 
-    const auto bins = static_cast<std::size_t>(std::max(12.0, reach));
-    struct Tally {
-        double sum = 0, count = 0;
-    };
-    std::array<std::vector<Tally>, kHaloSectors> tally; // along a row, rings follow one another
-    for (auto& sector : tally) sector.resize(bins);
+    std::array<std::vector<rows::Counted>, kHaloSectors> tally; // along a row, rings follow one another
+    for (auto& sector : tally) sector.resize(bins + 3);         // some corners lie beyond the last ring
     std::vector<std::uint32_t> bin(2 * bins + 3);
+    std::vector<rows::Counted> seen(bin.size());
     const int c0 = static_cast<int>(std::lround(out.centre.x)), c1 = static_cast<int>(std::lround(out.centre.y)), r = static_cast<int>(bins);
     for (int y = std::max(0, c1 - r); y <= std::min(plane.height() - 1, c1 + r); ++y) {
         const float* row = plane.row(y);
@@ -90,15 +89,15 @@ Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double r
         if (y + 1 < plane.height()) fetchRow(plane.row(y + 1), first, last + 1);
         const auto sectorAt = [&](int x) { return sectorOf(x - out.centre.x, dy); };
         rows::wholeDistances(first - out.centre.x, dy, last - first + 1, bin.data());
+        rows::countedOf(row + first, mask.row(first, y), last - first + 1, seen.data());
         for (int x = first, end = x; x <= last; x = end) { // a stretch of one sector; along a row each comes once
             const std::size_t sector = sectorAt(x);
             end = *std::ranges::partition_point(std::views::iota(x + 1, last + 1), [&](int at) { return sectorAt(at) == sector; });
-            std::vector<Tally>& rings = tally[sector];
-            for (int at = x; at < end; ++at) {
-                const std::size_t ring = bin[static_cast<std::size_t>(at - first)];
-                if (ring >= bins || !std::isfinite(row[at]) || mask.hidden(at, y)) continue;
-                rings[ring].sum += static_cast<double>(row[at]);
-                rings[ring].count += 1;
+            rows::Counted* const rings = tally[sector].data();
+            for (auto at = static_cast<std::size_t>(x - first); at < static_cast<std::size_t>(end - first); ++at) { // no guessing at each
+                rows::Counted& ring = rings[bin[at]];
+                ring.value += seen[at].value;
+                ring.count += seen[at].count;
             }
         }
     }
@@ -110,7 +109,7 @@ Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double r
     for (std::size_t i = 0; i < bins; ++i) {
         out.sectors[i].fill(std::numeric_limits<float>::quiet_NaN());
         for (std::size_t s = 0; s < kHaloSectors; ++s)
-            if (const Tally& t = tally[s][i]; t.count >= 1) out.sectors[i][s] = static_cast<float>(t.sum / t.count);
+            if (const rows::Counted& t = tally[s][i]; t.count >= 1) out.sectors[i][s] = static_cast<float>(t.value / t.count);
         std::tie(out.value[i], out.sigma[i]) = meanOverSectors(out.sectors[i]);
     }
     // The far sky, from the outer eighth.

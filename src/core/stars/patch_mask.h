@@ -33,6 +33,9 @@ public:
         return i >= 0 && j >= 0 && i < m_side && j < m_side && m_bits.hidden(i, j);
     }
 
+    /// The flags of a row of the plane from `x` on; those of the `n` after it must lie within the patch.
+    Flags row(int x, int y) const { return m_bits.row(y - m_y) + (x - m_x); }
+
 private:
     int m_x = 0, m_y = 0, m_side = 0;
     Mask m_bits;

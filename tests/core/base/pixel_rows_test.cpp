@@ -229,6 +229,23 @@ private slots:
         QVERIFY(std::memcmp(raw.data(), v.data(), v.size() * sizeof(float)) == 0);
     }
 
+    void whatIsHiddenOrNoNumberCountsNothing_data() { lengths_data(); }
+    void whatIsHiddenOrNoNumberCountsNothing() {
+        QFETCH(int, n);
+        auto v = noise(n, 13);
+        v[0] = kInf;
+        for (std::size_t i = 2; i < v.size(); i += 10) v[i] = i % 4 ? kNan : -kInf;
+        const EveryNth third(v.size(), 3, n % 8);
+        for (const bool masked : {false, true}) {
+            std::vector<rows::Counted> out(v.size(), {7, 7});
+            rows::countedOf(v.data(), masked ? third.flags : Flags{}, n, out.data());
+            for (std::size_t i = 0; i < v.size(); ++i) {
+                const bool counts = std::isfinite(v[i]) && !(masked && i % 3 == 0);
+                QVERIFY(out[i].value == (counts ? static_cast<double>(v[i]) : 0) && out[i].count == (counts ? 1 : 0));
+            }
+        }
+    }
+
     void residualsLeaveOutWhatIsHiddenOrFar_data() { lengths_data(); }
     void residualsLeaveOutWhatIsHiddenOrFar() {
         QFETCH(int, n);

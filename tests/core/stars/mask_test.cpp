@@ -83,6 +83,7 @@ private slots:
                 hidden += patch.hidden(x, y);
             }
         QVERIFY(hidden > 200);
+        for (int i = 0; i < 30; ++i) QCOMPARE(patch.row(60, 62)[i], patch.hidden(60 + i, 62));
         QVERIFY(!patch.hidden(0, 0) && !patch.hidden(199, 60));
     }
 };
