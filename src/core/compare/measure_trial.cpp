@@ -61,13 +61,14 @@ std::vector<std::string> allQuantities() {
 
 class Measurer {
 public:
-    /// `alone`: nobody asks the memory for these stars again.
-    Measurer(const Trial& trial, const fs::path& folder, const Job& job, StarMemory& memory, bool alone)
+    /// `alone`: nobody asks the memory for these stars again. `byColour`: one colour of all runs after the other, which spares reading, where that is possible.
+    Measurer(const Trial& trial, const fs::path& folder, const Job& job, StarMemory& memory, bool alone, bool byColour)
         : m_trial(trial)
         , m_folder(folder)
         , m_job(job)
         , m_memory(memory)
-        , m_alone(alone) {}
+        , m_alone(alone)
+        , m_byColour(byColour) {}
 
     Result<TrialResults> run() {
         if (m_trial.runs.empty()) return Error{phrase("The trial has no runs; add two or more stacked frames.")};
@@ -93,28 +94,15 @@ public:
             planes += m_open[i].file.info().channels.size();
         }
         m_step = 0.97 / static_cast<double>(2 * planes);
-        // One plane at a time: all threads share it, so that memory holds no other. First the stars of all runs, since what any of them shows is hidden in all;
-        // then everything else. The baseline first, since all others are measured by its stars.
-        std::vector<std::size_t> order{m_baseline};
-        for (std::size_t i = 0; i < m_open.size(); ++i)
-            if (i != m_baseline) order.push_back(i);
         m_surveys.resize(m_open.size());
-        for (const std::size_t i : order)
-            if (m_refused[i].empty())
-                if (Status done = surveyRun(i); !done) return done.error();
+        m_looks.resize(m_open.size());
         m_grid = structureGrid();
-        for (std::size_t i = 0; i < m_open.size(); ++i) // before the first run's stars go on into what is measured
-            if (m_refused[i].empty())
-                for (const std::string& channel : m_open[i].file.info().channels) discsFor(channel);
-        if (m_alone) m_keys.clear();
-        m_memory.keepOnly(m_keys);
-        std::reverse(order.begin(), order.end()); // the last plane is still at hand
-        for (const std::size_t i : order)
-            if (m_refused[i].empty())
-                if (Status done = harvestRun(i); !done) return done.error();
+        if (Status done = takeAll(); !done) return done.error();
         m_spare = {}, m_spareMask = {};
         return assemble();
     }
+
+    bool needsOtherOrder() const { return m_needsOtherOrder; }
 
 private:
     /// Mean transmission from 700 to 1000 nm, where the filter has a curve that can be read: no figure needs it.
@@ -180,59 +168,132 @@ private:
         return {geometry, m_evidence[i].alignment, size(info.width), size(info.height)};
     }
 
-    Status surveyRun(std::size_t i) {
+    /// One plane at a time: all threads share it, so that memory holds no other. First the stars of all runs, since what any of them shows is hidden in all;
+    /// then everything else, backwards, since the last plane is still at hand. The baseline first, since all others are measured by its stars.
+    Status takeAll() {
+        std::vector<std::size_t> order{m_baseline};
+        for (std::size_t i = 0; i < m_open.size(); ++i)
+            if (i != m_baseline) order.push_back(i);
+        const std::vector<std::size_t> channels = channelOrder(m_open[m_baseline].file.info());
+        std::vector<std::vector<std::size_t>> groups{channels};
+        if (m_byColour && channels.size() > 1) {
+            if (Status done = surveyAll(order, {channels[0]}); !done) return done;
+            if (firstColourTellsAll()) {
+                groups.clear();
+                for (const std::size_t c : channels) groups.push_back({c});
+            }
+        }
+        for (const auto& group : groups) {
+            if (Status done = surveyAll(order, group); !done) return done;
+            const bool last = &group == &groups.back();
+            for (const std::size_t i : order)
+                if (last && m_refused[i].empty())
+                    if (Status done = concludeSurvey(i); !done) return done;
+            for (const std::size_t i : order) // before the first run's stars go on into what is measured
+                if (m_refused[i].empty())
+                    for (const std::size_t c : channelsOf(i, group)) discsFor(m_open[i].file.info().channels[c]);
+            if (m_alone) m_keys.clear();
+            if (m_alone || last) m_memory.keepOnly(m_keys);
+            for (auto i = order.rbegin(); i != order.rend(); ++i) {
+                std::vector<std::size_t> own = m_refused[*i].empty() ? channelsOf(*i, group) : std::vector<std::size_t>{};
+                for (auto c = own.rbegin(); c != own.rend(); ++c)
+                    if (Status done = harvestPlaneOf(*i, *c); !done) return done;
+            }
+            m_hasHarvest = true;
+        }
+        for (auto i = order.rbegin(); i != order.rend(); ++i)
+            if (m_refused[*i].empty())
+                if (Status done = concludeHarvest(*i); !done) return done;
+        return Done{};
+    }
+
+    /// Those of a group that a run has, by name of the baseline's; all of its own where the group is all of the baseline's.
+    std::vector<std::size_t> channelsOf(std::size_t i, const std::vector<std::size_t>& group) const {
+        return group.size() == m_open[m_baseline].file.info().channels.size() ? channelOrder(m_open[i].file.info()) : group;
+    }
+
+    /// All runs have the same colours and are aligned by now, and the stars to measure are chosen: one colour after the other can be measured, so that the last
+    /// plane of each need not be read again.
+    bool firstColourTellsAll() const {
+        if (m_reference.photometry.empty()) return false;
+        for (std::size_t i = 0; i < m_open.size(); ++i)
+            if (m_refused[i].empty() && (!m_looks[i].aligned || m_open[i].file.info().channels != m_open[m_baseline].file.info().channels)) return false;
+        return true;
+    }
+
+    Status surveyAll(const std::vector<std::size_t>& order, const std::vector<std::size_t>& group) {
+        for (const std::size_t i : order) {
+            m_surveys[i].resize(m_open[i].file.info().channels.size());
+            for (const std::size_t c : channelsOf(i, group))
+                if (c < m_surveys[i].size() && !m_surveys[i][c] && m_refused[i].empty())
+                    if (Status done = survey(i, c); !done) return done;
+        }
+        return Done{};
+    }
+
+    Status survey(std::size_t i, std::size_t c) {
         OpenRun& o = m_open[i];
         const FrameInfo& info = o.file.info();
-        m_surveys[i].resize(info.channels.size());
-        bool aligned = i == m_baseline, hasValues = false;
-        std::optional<bool> scaleKnown; ///< whether values go from 0 to 1: the first plane tells
-        std::string refusal;
-        for (const std::size_t c : channelOrder(info)) {
-            if (m_job.cancelled()) return Error{kCancelled};
-            m_job.report(m_step * m_done++, phrase("Finding the stars of run {} ({})", o.run->id, info.channels[c]));
-            const std::string key = surveyKey(o, c);
-            m_keys.insert(key);
-            auto known = m_memory.find(key);
-            if (!known) {
-                auto fresh = surveyPlane(o, c, scaleKnown, m_spare);
-                if (!fresh) return fresh.error();
-                m_kept = std::pair(i, c);
-                known = std::make_shared<const Survey>(std::move(*fresh));
-                m_memory.keep(key, known);
-            }
-            m_surveys[i][c] = known;
-            const Survey& found = *known;
-            if (!scaleKnown && found.scaled01) addFlag(o.conditions, flag::assumedScale);
-            scaleKnown = found.scaled01;
-            hasValues = hasValues || found.hasValues;
-            if (looksStretched(found.stars)) {
-                if (i == m_baseline)
-                    return Error{phrase("{} is stretched (its bright stars are wider than its faint ones), so nothing in it can be measured; give the "
-                                        "linear stack as the baseline.",
-                                        shown(info.path))};
-                m_stretched[i] = true;
-                m_refused[i] =
-                    phrase("the frame is stretched, not linear (its bright stars are wider than its faint ones); give the stack as it was before stretching");
-                return Done{};
-            }
-            if (i == m_baseline) m_reference.learn(found.stars, viewOf(i, c), info.channels[c], o);
-            if (aligned) continue;
-            const auto* reference = m_reference.starsFor(info.channels[c]);
-            const auto promised = promisedAlignment(i);
-            auto alignment = align(reference ? *reference : std::vector<AlignStar>{}, alignStars(found.stars, info.geometry(c)), statedScale(i));
-            if (!alignment && promised && c == channelOrder(info).back()) alignment = *promised; // better than nothing; fairness says so
-            if (alignment && promised)
-                o.conditions.wcsOffset_px = distanceBetween(*alignment, *promised, m_open[m_baseline].conditions.width, m_open[m_baseline].conditions.height);
-            if (!alignment) {
-                if (refusal.empty()) refusal = alignment.error().message;
-                continue;
-            }
-            m_evidence[i].alignment = *alignment;
-            aligned = true;
+        Look& look = m_looks[i];
+        if (m_job.cancelled()) return Error{kCancelled};
+        m_job.report(m_step * m_done++, phrase("Finding the stars of run {} ({})", o.run->id, info.channels[c]));
+        const std::string key = surveyKey(o, c);
+        m_keys.insert(key);
+        auto known = m_memory.find(key);
+        if (!known) {
+            auto fresh = surveyPlane(o, c, look.scaled01, m_spare);
+            if (!fresh) return fresh.error();
+            m_kept = std::pair(i, c);
+            known = std::make_shared<const Survey>(std::move(*fresh));
+            m_memory.keep(key, known);
         }
-        if (!hasValues && i == m_baseline)
-            return Error{phrase("{} has no pixel with a value: all are NaN, infinite or zero; give another frame as the baseline.", shown(info.path))};
-        if (!aligned) m_refused[i] = hasValues ? refusal : phrase("no pixel has a value: all are NaN, infinite or zero");
+        m_surveys[i][c] = known;
+        const Survey& found = *known;
+        if (!look.scaled01 && found.scaled01) addFlag(o.conditions, flag::assumedScale);
+        look.scaled01 = found.scaled01;
+        look.hasValues = look.hasValues || found.hasValues;
+        if (looksStretched(found.stars)) {
+            if (i == m_baseline)
+                return Error{phrase("{} is stretched (its bright stars are wider than its faint ones), so nothing in it can be measured; give the "
+                                    "linear stack as the baseline.",
+                                    shown(info.path))};
+            if (m_hasHarvest) { // its stars are hidden in what was measured
+                m_needsOtherOrder = true;
+                return Error{kCancelled};
+            }
+            m_stretched[i] = true;
+            m_refused[i] =
+                phrase("the frame is stretched, not linear (its bright stars are wider than its faint ones); give the stack as it was before stretching");
+            return Done{};
+        }
+        if (i == m_baseline) m_reference.learn(found.stars, viewOf(i, c), info.channels[c], o);
+        if (!look.aligned && i != m_baseline) alignBy(i, c, found.stars);
+        return Done{};
+    }
+
+    void alignBy(std::size_t i, std::size_t c, const PlaneStars& stars) {
+        OpenRun& o = m_open[i];
+        const FrameInfo& info = o.file.info();
+        const auto* reference = m_reference.starsFor(info.channels[c]);
+        const auto promised = promisedAlignment(i);
+        auto alignment = align(reference ? *reference : std::vector<AlignStar>{}, alignStars(stars, info.geometry(c)), statedScale(i));
+        if (!alignment && promised && c == channelOrder(info).back()) alignment = *promised; // better than nothing; fairness says so
+        if (alignment && promised)
+            o.conditions.wcsOffset_px = distanceBetween(*alignment, *promised, m_open[m_baseline].conditions.width, m_open[m_baseline].conditions.height);
+        if (alignment) {
+            m_evidence[i].alignment = *alignment;
+            m_looks[i].aligned = true;
+        } else if (m_looks[i].refusal.empty()) {
+            m_looks[i].refusal = alignment.error().message;
+        }
+    }
+
+    Status concludeSurvey(std::size_t i) {
+        const Look& look = m_looks[i];
+        if (!look.hasValues && i == m_baseline)
+            return Error{
+                phrase("{} has no pixel with a value: all are NaN, infinite or zero; give another frame as the baseline.", shown(m_open[i].file.info().path))};
+        if (!look.aligned && i != m_baseline) m_refused[i] = look.hasValues ? look.refusal : phrase("no pixel has a value: all are NaN, infinite or zero");
         return Done{};
     }
 
@@ -257,33 +318,34 @@ private:
         return known->second = std::make_shared<const std::vector<StarDisc>>(commonDiscs(sources));
     }
 
-    Status harvestRun(std::size_t i) {
+    Status harvestPlaneOf(std::size_t i, std::size_t c) {
         OpenRun& o = m_open[i];
         const FrameInfo& info = o.file.info();
-        std::vector<std::size_t> channels = channelOrder(info);
-        std::reverse(channels.begin(), channels.end());
-        for (const std::size_t c : channels) {
-            if (m_job.cancelled()) return Error{kCancelled};
-            m_job.report(m_step * m_done++, phrase("Measuring run {} ({})", o.run->id, info.channels[c]));
-            const Survey& found = *m_surveys[i][c];
-            Result<Plane> plane = isKept(i, c) ? std::move(m_spare) : o.file.readChannel(c, std::move(m_spare), o.toRate(found.scaled01));
-            if (!plane) return plane.error();
-            markDefects(*plane, found.defects);
-            const auto halves = halvesOf(i, c, *plane, found.scaled01);
-            if (!halves) return halves.error();
-            HarvestRequest rq = request(i, c, *plane);
-            rq.discs = discsFor(info.channels[c]);
-            rq.spare = &m_spareMask;
-            if (*halves) rq.halves = &**halves;
-            PlaneStars stars = found.stars;
-            m_surveys[i][c].reset(); // held twice only where others want it
-            m_evidence[i].planes.push_back(harvestPlane(*plane, std::move(stars), rq));
-            keep(std::move(*plane), i, c);
-        }
-        if (!o.run->short_stack.empty())
+        if (m_job.cancelled()) return Error{kCancelled};
+        m_job.report(m_step * m_done++, phrase("Measuring run {} ({})", o.run->id, info.channels[c]));
+        const Survey& found = *m_surveys[i][c];
+        Result<Plane> plane = isKept(i, c) ? std::move(m_spare) : o.file.readChannel(c, std::move(m_spare), o.toRate(found.scaled01));
+        if (!plane) return plane.error();
+        markDefects(*plane, found.defects);
+        const auto halves = halvesOf(i, c, *plane, found.scaled01);
+        if (!halves) return halves.error();
+        HarvestRequest rq = request(i, c, *plane);
+        rq.discs = discsFor(info.channels[c]);
+        rq.spare = &m_spareMask;
+        if (*halves) rq.halves = &**halves;
+        PlaneStars stars = found.stars;
+        m_surveys[i][c].reset(); // held twice only where others want it
+        m_evidence[i].planes.push_back(harvestPlane(*plane, std::move(stars), rq));
+        keep(std::move(*plane), i, c);
+        return Done{};
+    }
+
+    Status concludeHarvest(std::size_t i) {
+        if (!m_open[i].run->short_stack.empty())
             if (Status done = takeShortFluxes(i); !done) return done;
+        const auto& channels = m_open[i].file.info().channels;
         std::sort(m_evidence[i].planes.begin(), m_evidence[i].planes.end(), [&](const PlaneHarvest& a, const PlaneHarvest& b) {
-            const auto rank = [&](const std::string& ch) { return std::find(info.channels.begin(), info.channels.end(), ch); };
+            const auto rank = [&](const std::string& ch) { return std::find(channels.begin(), channels.end(), ch); };
             return rank(a.channel) < rank(b.channel);
         });
         return Done{};
@@ -445,13 +507,22 @@ private:
     const fs::path& m_folder;
     const Job& m_job;
     StarMemory& m_memory;
-    bool m_alone;
+    bool m_alone, m_byColour;
+    bool m_hasHarvest = false;      ///< of a colour of all runs
+    bool m_needsOtherOrder = false; ///< a later colour told what the first should have known
     std::vector<OpenRun> m_open;
     std::vector<RunEvidence> m_evidence;
     std::vector<char> m_stretched;      ///< by run
     std::vector<std::string> m_refused; ///< by run: why it is not measured; empty when it is
     std::vector<std::string> m_warnings;
     Reference m_reference;
+    /// What the planes of a run told so far.
+    struct Look {
+        bool aligned = false, hasValues = false;
+        std::optional<bool> scaled01; ///< whether values go from 0 to 1: the first plane tells
+        std::string refusal;
+    };
+    std::vector<Look> m_looks;                                         ///< by run
     std::vector<std::vector<std::shared_ptr<const Survey>>> m_surveys; ///< by run and channel
     std::set<std::string> m_keys;                                      ///< of them in the memory
     std::map<std::string, SharedDiscs> m_discs;                        ///< by channel
@@ -469,7 +540,10 @@ private:
 Result<TrialResults> measureTrial(const Trial& trial, const fs::path& folder, const Job& job, StarMemory* memory) {
     try {
         StarMemory own;
-        return Measurer(trial, folder, job, memory ? *memory : own, !memory).run();
+        StarMemory& stars = memory ? *memory : own;
+        Measurer byColour(trial, folder, job, stars, !memory, true);
+        auto results = byColour.run();
+        return byColour.needsOtherOrder() ? Measurer(trial, folder, job, stars, !memory, false).run() : results;
     } catch (const std::bad_alloc&) {
         return Error{phrase("There is not enough memory for these frames; close other programs or measure fewer runs at once.")};
     } catch (const std::exception& e) {

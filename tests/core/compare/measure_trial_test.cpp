@@ -12,6 +12,7 @@
 #include <array>
 #include <functional>
 #include <map>
+#include <set>
 
 using namespace caelumen;
 namespace fs = std::filesystem;
@@ -249,13 +250,15 @@ private slots:
     }
 
     /// Rewrites run B's frame through `f` (ADU in, ADU out) under another name, with more header cards.
-    Trial rewritten(const char* name, const std::function<double(double)>& f, std::vector<HeaderCard> cards = {}, std::size_t run = 1) {
+    Trial rewritten(const char* name, const std::function<double(double)>& f, std::vector<HeaderCard> cards = {}, std::size_t run = 1,
+                    std::set<std::size_t> channels = {0, 1, 2}) {
         Trial t = m_simulated.trial;
         const auto file = FrameFile::open(folder() / t.runs[run].stack);
         std::vector<Plane> planes;
         for (std::size_t c = 0; c < 3; ++c) {
             planes.push_back(*file->readChannel(c));
-            for (std::size_t i = 0; i < planes[c].size(); ++i) planes[c].data()[i] = static_cast<float>(f(static_cast<double>(planes[c].data()[i])));
+            for (std::size_t i = 0; i < planes[c].size() && channels.count(c); ++i)
+                planes[c].data()[i] = static_cast<float>(f(static_cast<double>(planes[c].data()[i])));
         }
         if (!writeFits(folder() / name, {&planes[0], &planes[1], &planes[2]}, cards).ok()) qFatal("cannot write");
         t.runs[run].stack = name;
@@ -274,6 +277,33 @@ private slots:
         QVERIFY(!baseline.ok() && baseline.error().message.find("stretched-a.fits") != std::string::npos);
         // No linear frame of this night looks stretched.
         QVERIFY(std::none_of(m_results->fairness.begin(), m_results->fairness.end(), [](const Unfairness& f) { return f.subject == "stretch"; }));
+    }
+
+    /// Green looks linear and is measured first; red or blue tell then that the frame is stretched: nothing of it may be left in what others are measured with.
+    void whatAColourTellsLateCountsForAll() {
+        const auto stretch = [](double adu) { return 65535 * std::pow(std::max(0.0, (adu - 90) / 65535), 1 / 2.2); };
+        const auto text = [&](std::set<std::size_t> channels) {
+            return jsonText(resultsToJson(measured(rewritten("late.fits", stretch, {}, 1, channels))), 1);
+        };
+        const std::string early = text({0, 1, 2});
+        QVERIFY(early.find("stretched") != std::string::npos);
+        QCOMPARE(text({0}), early);
+        QCOMPARE(text({2}), early);
+    }
+
+    /// Colour frames beside one of a mono camera, which all of their stars are hidden in.
+    void aMonoRunBesideColours() {
+        Trial t = m_simulated.trial;
+        const auto file = FrameFile::open(folder() / t.runs[2].stack);
+        const auto green = file->readChannel(1);
+        QVERIFY(green.ok() && writeFits(folder() / "mono.fits", {&*green}, {}).ok());
+        t.runs[2].stack = "mono.fits";
+        const TrialResults r = measured(t);
+        QVERIFY(r.headline("B", "background") && r.headline("C", "background"));
+        QCOMPARE((*r.evidence)[2].planes.size(), std::size_t{1});
+        std::size_t hidden = 0;
+        for (const PlaneHarvest& h : (*m_results->evidence)[2].planes) hidden = std::max(hidden, h.discs->size());
+        QVERIFY((*r.evidence)[2].planes[0].discs->size() > hidden);
     }
 
     /// The bright star burns out in the baseline; half a second instead of three minutes does not.
