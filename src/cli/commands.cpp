@@ -1,14 +1,15 @@
 #include "cli/commands.h"
 
-#include "cli/compose_command.h"
 #include "cli/evidence_command.h"
 #include "cli/grid_command.h"
 #include "cli/merge_command.h"
 #include "cli/optics_commands.h"
 #include "cli/outcome.h"
+#include "cli/painted.h"
 #include "cli/transfer_command.h"
 #include "cli/verdict_command.h"
 #include "core/base/file.h"
+#include "core/base/helper.h"
 #include "core/base/json.h"
 #include "core/base/text.h"
 #include "core/compare/frame_report.h"
@@ -20,18 +21,15 @@
 #include "core/simulate/demo.h"
 #include "core/simulate/scenario.h"
 #include "core/verdict/verdict.h"
-#include "report/html_report.h"
-#include "report/pdf_report.h"
-#include "report/report_bundle.h"
-#include "store/campaign.h"
 
-#include <QGuiApplication>
 #include <fmt/format.h>
 #include <tbb/global_control.h>
 
 #include <algorithm>
+#include <cerrno>
 #include <charconv>
 #include <cstdio>
+#include <cstring>
 #include <filesystem>
 #include <functional>
 #include <map>
@@ -43,8 +41,6 @@ namespace caelumen::cli {
 namespace fs = std::filesystem;
 namespace {
 
-constexpr const char* kReportUsage = "caelumen-cli report TRIAL.json|CAMPAIGN|RESULTS.json --out FILE.html|.pdf|.zip|.csv|.json [--trial N] [--profile "
-                                     "PROFILE.json] [--template PAGE.html] [--paper a4|letter]";
 constexpr const char* kStackUsage = "caelumen-cli stack SUBS.json --out STACK.fits [--report REPORT.json]";
 
 constexpr const char* kLinesUsage = "caelumen-cli lines STACK.fits... [--curve CURVE.csv [--f-ratio N] [--camera ID]] [--oxygen SUM.fits]";
@@ -109,125 +105,6 @@ int frames(const Arguments& a) {
     }
     if (a.has("--json")) say("{}\n", jsonText(list, 1));
     return code;
-}
-
-/// The trial in a trial file, or one of a campaign's.
-Result<Trial> trialIn(const fs::path& path, const std::string& number) {
-    if (endingOf(path) != ".caelumen") return readTrial(path);
-    const auto campaign = Campaign::openToRead(QString::fromStdString(nameText(path)));
-    if (!campaign) return campaign.error();
-    const auto trials = (*campaign)->trials();
-    if (!trials) return trials.error();
-    if (trials->empty()) return Error{fmt::format("{} holds no trial; add one first.", shown(path))};
-    const auto wanted = number.empty() ? std::optional(1) : wholeNumber(number, 1, static_cast<int>(trials->size()));
-    if (!wanted) return Error{fmt::format("{} holds {} trials; --trial {} is none of them.", shown(path), trials->size(), number)};
-    return (*campaign)->trial((*trials)[static_cast<std::size_t>(*wanted - 1)].id);
-}
-
-/// What a report is of: a trial that is measured now, or results that were written before.
-Result<ReadResults> reported(const fs::path& path, const std::string& number, const fs::path& out) {
-    if (endingOf(path) == ".json") {
-        const auto json = readJson(path);
-        if (!json) return json.error();
-        if (json->is_object() && json->contains("caelumen_results")) {
-            if (const Status safe = outputsAreSafe({out}, {path}); !safe) return safe.error();
-            return resultsFromJson(*json, shown(path));
-        }
-    }
-    auto trial = trialIn(path, number);
-    if (!trial) return trial.error();
-    auto inputs = filesOf(*trial, path.parent_path());
-    inputs.push_back(path);
-    if (const Status safe = outputsAreSafe({out}, inputs); !safe) return safe.error();
-    auto results = measureTrial(*trial, path.parent_path(), terminalJob());
-    if (!results) return results.error();
-    return ReadResults{std::move(*trial), std::move(*results)};
-}
-
-/// The campaign's other trials, measured: a verdict rests on all of them.
-void addOtherTrials(const Campaign& campaign, const Trial& own, std::vector<GridTrial>& trials) {
-    const auto entries = campaign.trials();
-    if (!entries) return;
-    for (const Campaign::Entry& e : *entries) {
-        auto trial = campaign.trial(e.id);
-        if (!trial || trial->runs.empty() || measuredAlike(*trial, own)) continue;
-        auto results = measureTrial(*trial, {}, terminalJob());
-        if (!results) {
-            note(fmt::format("{} could not be measured: {}", e.title.toStdString(), results.error().message));
-            continue;
-        }
-        std::string name = e.title.toStdString();
-        for (const GridTrial& t : trials)
-            if (t.name == name) name += fmt::format(" ({})", trials.size() + 1);
-        trials.push_back({name, std::move(*trial), {}, std::make_shared<const TrialResults>(std::move(*results))});
-    }
-}
-
-/// What a campaign's window keeps for its report, and what the options say.
-Result<ReportExtras> extrasOf(const Arguments& a, const ReadResults& of, const fs::path& path) {
-    ReportExtras out;
-    std::optional<Profile> profile;
-    std::vector<GridTrial> trials{{of.trial.title, of.trial, path.parent_path(), std::make_shared<const TrialResults>(of.results)}};
-    if (endingOf(path) != ".json") {
-        auto campaign = Campaign::openToRead(QString::fromStdString(nameText(path)));
-        if (campaign) {
-            static_cast<ReportWords&>(out) = reportWordsFrom((*campaign)->setting("report").toStdString());
-            if (const auto kept = profileFromText((*campaign)->setting("profile").toStdString(), "the campaign's profile")) profile = *kept;
-            if (a.has("--profile") || profile) addOtherTrials(**campaign, of.trial, trials);
-        }
-    }
-    if (a.has("--paper")) out.letter = a.value("--paper") == "letter";
-    if (a.has("--template")) {
-        auto page = readText(a.value("--template"), 4U << 20U);
-        if (!page) return page.error();
-        out.page = std::move(*page);
-    }
-    if (a.has("--profile")) {
-        auto read = readProfile(a.value("--profile"));
-        if (!read) return read.error();
-        profile = std::move(*read);
-    }
-    if (!profile) return out;
-    auto input = gridInput(trials, {}, settingOf(*profile));
-    if (!input) return input.error();
-    const GridModel model(std::move(*input));
-    auto verdict = judge(*profile, trials, model);
-    if (!verdict && a.has("--profile")) return verdict.error();
-    if (verdict) out.profile = profile, out.verdict = std::make_shared<const Verdict>(std::move(*verdict));
-    return out;
-}
-
-int report(const Arguments& a) {
-    const std::string usage = kReportUsage;
-    if (!a.has("--out")) return misuse("--out FILE is missing", usage);
-    const fs::path path = a.words[0], out = a.value("--out");
-    const std::string ending = endingOf(out);
-    if (ending != ".html" && ending != ".pdf" && ending != ".zip" && ending != ".csv" && ending != ".json")
-        return misuse("--out must end in .html, .pdf, .zip, .csv or .json", usage);
-    if (const std::string paper = a.value("--paper"); a.has("--paper") && paper != "a4" && paper != "letter")
-        return misuse("--paper must be a4 or letter", usage);
-    int argc = 1;
-    char name[] = "caelumen-cli", *argv[] = {name, nullptr};
-    ::setenv("QT_QPA_PLATFORM", "offscreen", 0);                                         // pictures are painted without a screen
-    qInstallMessageHandler([](QtMsgType, const QMessageLogContext&, const QString&) {}); // what it remarks on a machine without a screen is nobody's concern
-    const QGuiApplication application(argc, argv);
-    const auto of = reported(path, a.value("--trial"), out);
-    if (!of) return fail(path, of.error().message);
-    for (const std::string& warning : of->results.warnings) note(warning);
-    std::string text;
-    if (ending == ".html" || ending == ".pdf" || ending == ".zip") {
-        const auto extras = extrasOf(a, *of, path);
-        if (!extras) return fail(path, extras.error().message);
-        auto page = ending == ".zip" ? reportBundle(of->trial, of->results, path.parent_path(), *extras, terminalJob())
-                                     : htmlReport(of->trial, of->results, path.parent_path(), terminalJob(), *extras);
-        if (page && ending == ".pdf") page = pdfReport(*page, of->trial.title, extras->letter);
-        if (!page) return fail(path, page.error().message);
-        text = std::move(*page);
-    } else {
-        text = ending == ".csv" ? resultsToCsv(of->results) : jsonText(resultsToJson(of->results), 1) + "\n";
-    }
-    const Status done = writeFile(out, text);
-    return done ? kDone : fail(done.error().message);
 }
 
 int demo(const Arguments& a) {
@@ -308,10 +185,23 @@ int simulate(const Arguments& a) {
     return done ? kDone : fail(done.error().message);
 }
 
+/// Has a command done by the program that can paint: what all others need starts three times as fast without.
+int paint(const std::vector<std::string>& words) {
+    const auto program = helperProgram("caelumen-paint");
+    if (!program) return fail("The program that paints pages and pictures, caelumen-paint, is missing; install Caelumen again.");
+    std::vector<std::string> all{program->native()};
+    all.insert(all.end(), words.begin(), words.end());
+    std::vector<char*> arguments;
+    for (std::string& word : all) arguments.push_back(word.data());
+    arguments.push_back(nullptr);
+    ::execv(program->c_str(), arguments.data());
+    return fail(fmt::format("{} cannot be started ({}); install Caelumen again.", shown(*program), std::strerror(errno)));
+}
+
 struct Command {
     Shape shape;
     std::string usage, about;
-    std::function<int(const Arguments&)> run;
+    std::function<int(const Arguments&)> run; ///< none where caelumen-paint does it
 };
 
 const std::map<std::string, Command>& commands() {
@@ -322,11 +212,7 @@ const std::map<std::string, Command>& commands() {
           "measure a trial; JSON to the standard output without --out",
           measure}},
         {"frames", {{{}, {"--json"}, 1, 100'000}, "caelumen-cli frames FILE... [--json]", "header facts, sky level, noise and stars of each frame", frames}},
-        {"report",
-         {{{"--out", "--trial", "--profile", "--template", "--paper"}, {}, 1, 1},
-          kReportUsage,
-          "measure and write a page with pictures and plots, a table, or results",
-          report}},
+        {"report", {kReportShape, kReportUsage, "measure and write a page with pictures and plots, a table, or results", {}}},
         {"stack", {{{"--out", "--report"}, {}, 1, 1}, kStackUsage, "calibrate, judge, align and stack one run's subs", stack}},
         {"lines",
          {{{"--curve", "--f-ratio", "--camera", "--oxygen"}, {}, 1, 1000},
@@ -338,7 +224,7 @@ const std::map<std::string, Command>& commands() {
         {"sky", {kSkyShape, kSkyUsage, "sun, moon and target at a place and time", sky}},
         {"grid", {kGridShape, kGridUsage, "every filter under every sky: measured, scaled from a measurement, or modelled", grid}},
         {"evidence", {kEvidenceShape, kEvidenceUsage, "whether filters that are swapped to and fro differ, however often one looks", evidence}},
-        {"compose", {kComposeShape, kComposeUsage, "a colour picture from line or channel stacks, by a recipe", compose}},
+        {"compose", {kComposeShape, kComposeUsage, "a colour picture from line or channel stacks, by a recipe", {}}},
         {"merge", {kMergeShape, kMergeUsage, "results of several testers or nights as one, with the scatter between them", merge}},
         {"transfer", {kTransferShape, kTransferUsage, "gain, read noise and full well of a camera from its flats and biases", transfer}},
         {"verdict", {kVerdictShape, kVerdictUsage, "ranking for a use profile, how sure it is, value for money, what was not tested", verdict}},
@@ -380,21 +266,13 @@ int dispatch(const std::vector<std::string>& words) {
     }
     const auto arguments = parseArguments(rest, command->second.shape);
     if (!arguments) return misuse(arguments.error().message, command->second.usage);
-    return command->second.run(*arguments);
+    return command->second.run ? command->second.run(*arguments) : paint(words);
 }
 
 } // namespace
 
 int run(const std::vector<std::string>& words) {
-    int code = kFailed;
-    try {
-        code = dispatch(words);
-    } catch (const std::bad_alloc&) {
-        return fail("There is not enough memory for this; close other programs.");
-    } catch (const std::exception& e) {
-        return fail(fmt::format("This could not be done because of a fault in the program ({}); please report it.", e.what()));
-    }
-    return outputIsWhole() ? code : fail("The standard output could not be written to its end; check the space left there.");
+    return carefully([&] { return dispatch(words); });
 }
 
 } // namespace caelumen::cli

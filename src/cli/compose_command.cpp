@@ -1,29 +1,17 @@
-#include "cli/compose_command.h"
-
 #include "cli/outcome.h"
+#include "cli/painted.h"
 #include "core/base/file.h"
 #include "core/palette/compose.h"
 #include "report/colour_file.h"
 
-#include <QGuiApplication>
-
-#include <cstdlib>
-
 namespace caelumen::cli {
 namespace fs = std::filesystem;
-
-const Shape kComposeShape{{"--out"}, {}, 1, 1};
 
 int compose(const Arguments& a) {
     if (!a.has("--out")) return misuse("--out PICTURE.tif or .png is missing", kComposeUsage);
     const fs::path path = a.words[0], out = a.value("--out");
     if (const std::string ending = endingOf(out); ending != ".tif" && ending != ".tiff" && ending != ".png")
         return misuse("--out must end in .tif or .png", kComposeUsage);
-    int argc = 1;
-    char name[] = "caelumen-cli", *argv[] = {name, nullptr};
-    ::setenv("QT_QPA_PLATFORM", "offscreen", 0); // text is painted without a screen
-    qInstallMessageHandler([](QtMsgType, const QMessageLogContext&, const QString&) {});
-    const QGuiApplication application(argc, argv);
     const auto recipe = readRecipe(path);
     if (!recipe) return fail(path, recipe.error().message);
     auto inputs = filesOf(*recipe, path.parent_path());

@@ -8,6 +8,8 @@
 #include <cmath>
 #include <cstdio>
 #include <cstdlib>
+#include <exception>
+#include <new>
 #include <unistd.h>
 
 namespace caelumen::cli {
@@ -37,6 +39,18 @@ bool outputIsWhole() {
 int misuse(const std::string& what, const std::string& usage) {
     fmt::print(stderr, "caelumen-cli: {}; usage: {}\n", oneLine(what), usage);
     return kUsage;
+}
+
+int carefully(const std::function<int()>& work) {
+    int code = kFailed;
+    try {
+        code = work();
+    } catch (const std::bad_alloc&) {
+        return fail("There is not enough memory for this; close other programs.");
+    } catch (const std::exception& e) {
+        return fail(fmt::format("This could not be done because of a fault in the program ({}); please report it.", e.what()));
+    }
+    return outputIsWhole() ? code : fail("The standard output could not be written to its end; check the space left there.");
 }
 
 Job terminalJob() {

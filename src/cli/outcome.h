@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include <filesystem>
+#include <functional>
 #include <optional>
 #include <string>
 
@@ -28,6 +29,9 @@ void say(fmt::format_string<Values...> form, Values&&... values) {
 bool outputIsWhole();
 /// The same for wrong usage.
 int misuse(const std::string& what, const std::string& usage);
+
+/// The exit code of what is done: faults and a full memory are told in one line, and so is an output that did not arrive.
+int carefully(const std::function<int()>& work);
 
 /// Progress on a terminal only: a script's log stays clean.
 Job terminalJob();

@@ -1,5 +1,6 @@
 #include "core/image/unpack.h"
 
+#include "core/base/helper.h"
 #include "core/base/phrase.h"
 #include "core/base/text.h"
 
@@ -20,14 +21,6 @@ namespace fs = std::filesystem;
 namespace {
 
 constexpr int kRefused = 3; ///< the helper's answer for a file that is no good, as unpack/main.cpp gives it
-
-std::optional<fs::path> helper() {
-    std::error_code failed;
-    const fs::path here = fs::read_symlink("/proc/self/exe", failed).parent_path();
-    for (const fs::path& place : {here / "caelumen-unpack", here / "../libexec/caelumen/caelumen-unpack", fs::path(CAELUMEN_HELPER_DIR "/caelumen-unpack")})
-        if (::access(place.c_str(), X_OK) == 0) return place;
-    return std::nullopt;
-}
 
 bool readAll(int fd, char* to, std::size_t bytes) {
     while (bytes > 0) {
@@ -79,7 +72,7 @@ Error notStarted(const fs::path& path) {
 } // namespace
 
 Status unpackPixels(const fs::path& path, const fs::path& named, int hdu, long long first, long long count, float* to) {
-    const auto program = helper();
+    const auto program = helperProgram("caelumen-unpack");
     if (!program) return missing(named);
     int status = 0;
     switch (runHelper(*program, {fs::absolute(path).native(), std::to_string(hdu), std::to_string(first), std::to_string(count)}, reinterpret_cast<char*>(to),
@@ -95,7 +88,7 @@ Status unpackPixels(const fs::path& path, const fs::path& named, int hdu, long l
 }
 
 Status probeFitsHeaders(const fs::path& path, const fs::path& named) {
-    const auto program = helper();
+    const auto program = helperProgram("caelumen-unpack");
     if (!program) return missing(named);
     int status = 0;
     const Ended ended = runHelper(*program, {fs::absolute(path).native()}, nullptr, 0, status);
