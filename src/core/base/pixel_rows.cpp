@@ -19,13 +19,6 @@ __attribute__((always_inline)) inline bool isAny(const Ints& v) {
     return ((x[0] | x[1]) | (x[2] | x[3])) != 0;
 }
 
-constexpr int kLook = 32; ///< pixels looked at together where few are wanted
-__attribute__((always_inline)) inline bool reachesAny(const float* value, const float* limit) {
-    Ints any{};
-    for (int i = 0; i < kLook; i += kWide) any |= load(value + i) >= load(limit + i);
-    return isAny(any);
-}
-
 template<class T>
 auto sumOf(T v) {
     std::array<decltype(v[0] + v[0]), kWide> x;
@@ -118,13 +111,16 @@ CAELUMEN_FAST void blurAcross(const float* v, int n, const float* taps, int half
     }
 }
 
-CAELUMEN_FAST void blurDown(const float* const* rows, int n, const float* taps, int half, float* const* out, int count) {
+CAELUMEN_FAST void blurDown(const float* const* rows, int n, const float* taps, int half, float* const* out, int count, const Reaching& see) {
+    static_assert(kLook == 4 * kWide);
     constexpr int kTogether = 4 * kWide * 8; // of a row, so that what several rows share stays near
     for (int first = 0; first < n; first += kTogether) {
         const int end = std::min(n, first + kTogether);
         for (int row = 0; row < count; ++row) {
             const float* const* const middle = rows + row + half;
             float* const to = out[row];
+            const float* const limit = see.limit[row];
+            std::uint8_t* const reaches = see.reaches[row];
             int x = first;
             for (; x + 4 * kWide <= end; x += 4 * kWide) {
                 const float* p = middle[0] + x;
@@ -140,7 +136,10 @@ CAELUMEN_FAST void blurDown(const float* const* rows, int n, const float* taps, 
                 store(b, to + x + kWide);
                 store(c, to + x + 2 * kWide);
                 store(d, to + x + 3 * kWide);
+                const float* const least = limit + x;
+                reaches[x / kLook] = isAny((a >= load(least)) | (b >= load(least + kWide)) | (c >= load(least + 2 * kWide)) | (d >= load(least + 3 * kWide)));
             }
+            if (x < end) reaches[x / kLook] = 1;
             for (; x < end; ++x) {
                 float sum = taps[0] * middle[0][x];
                 for (int k = 1; k <= half; ++k) sum += taps[k] * (middle[-k][x] + middle[k][x]);
@@ -184,7 +183,7 @@ CAELUMEN_FAST int outside(const float* value, const Ramp& low, const Ramp& high,
     return found;
 }
 
-CAELUMEN_FAST int peaks(const float* above, const float* value, const float* below, const float* limit, int n, int* out) {
+CAELUMEN_FAST int peaks(const float* above, const float* value, const float* below, const float* limit, const std::uint8_t* reaches, int n, int* out) {
     int found = 0;
     const auto look = [&](int x) __attribute__((always_inline)) {
         const float v = value[x];
@@ -194,17 +193,18 @@ CAELUMEN_FAST int peaks(const float* above, const float* value, const float* bel
             v >= below[x] && v >= at(below, x + 1))
             out[found++] = x;
     };
-    if (n > 0) look(0);
-    int x = 1;
-    for (; x + kLook < n; x += kLook) {
-        if (!reachesAny(value + x, limit + x)) continue;
-        for (int i = x; i < x + kLook; i += kWide) { // few of those that reach it are peaks
-            const Floats v = load(value + i);
-            if (isAny((v >= load(limit + i)) & (v > load(value + i - 1)) & (v >= load(value + i + 1)) & (v > load(above + i)) & (v >= load(below + i))))
-                for (int k = i; k < i + kWide; ++k) look(k);
+    for (int x = 0; x < n; x += kLook) {
+        if (!reaches[x / kLook]) continue;
+        const int end = std::min(n, x + kLook);
+        for (int i = x; i < end; i += kWide) { // few of those that reach it are peaks
+            if (i > 0 && i + kWide < n) {
+                const Floats v = load(value + i);
+                if (!isAny((v >= load(limit + i)) & (v > load(value + i - 1)) & (v >= load(value + i + 1)) & (v > load(above + i)) & (v >= load(below + i))))
+                    continue;
+            }
+            for (int k = i; k < std::min(end, i + kWide); ++k) look(k);
         }
     }
-    for (; x < n; ++x) look(x);
     return found;
 }
 

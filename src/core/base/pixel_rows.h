@@ -30,7 +30,13 @@ void blurAcross(const float* v, int n, const float* taps, int half, float* out);
 
 /// The same down the columns, of several rows at once, so that each is read from far away only once: rows[k + half] is the middle row of out[k], rows[k] and
 /// rows[k + 2 * half] are its outermost.
-void blurDown(const float* const* rows, int n, const float* taps, int half, float* const* out, int count);
+/// What else is seen on the way: reaches[k][x / kLook] tells whether any of the kLook places from there on may reach limit[k].
+inline constexpr int kLook = 32;
+struct Reaching {
+    const float* const* limit;
+    std::uint8_t* const* reaches; ///< as many as kLook goes into the row, rounded up
+};
+void blurDown(const float* const* rows, int n, const float* taps, int half, float* const* out, int count, const Reaching& see);
 
 /// The sum over a square of 2 * half + 1 pixels about `middle`, each times the taps of its row and of its column; `half` is at most kMostHalf.
 inline constexpr int kMostHalf = 40;
@@ -39,8 +45,9 @@ double filtered(const float* middle, std::int64_t stride, const double* taps, in
 /// All places in order where `value` lies below one ramp or above the other, into `out` (room for `n`); how many there are. NaN never does.
 int outside(const float* value, const Ramp& low, const Ramp& high, int n, int* out);
 
-/// Those where `value` is at least `limit` and stands above its eight neighbours; of equal ones in a row or column the last. Beyond the ends lie zeros.
-int peaks(const float* above, const float* value, const float* below, const float* limit, int n, int* out);
+/// Those where `value` is at least `limit` (`reaches`: as blurDown saw it) and stands above its eight neighbours; of equal ones in a row or column the last.
+/// Beyond the ends lie zeros.
+int peaks(const float* above, const float* value, const float* below, const float* limit, const std::uint8_t* reaches, int n, int* out);
 
 /// In place: (v - zero) * factor.
 void scale(float* v, std::int64_t n, float zero, float factor);

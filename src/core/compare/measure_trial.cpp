@@ -207,7 +207,7 @@ private:
         return Done{};
     }
 
-    /// Those of a group that a run has, by name of the baseline's; all of its own where the group is all of the baseline's.
+    /// A group of the baseline's channels in another run: all of its own for all of them; single ones are asked for where both have the same.
     std::vector<std::size_t> channelsOf(std::size_t i, const std::vector<std::size_t>& group) const {
         return group.size() == m_open[m_baseline].file.info().channels.size() ? channelOrder(m_open[i].file.info()) : group;
     }

@@ -111,22 +111,32 @@ double scatterOf(const std::vector<Sample>& samples, const std::vector<Point>& s
     return centre - quantile(std::span<double>(values), 0.1587);
 }
 
-/// The frame through the filter, row by row: those around one row at a time.
+constexpr int kSame = 16; ///< rows whose limit is the same
+
+/// The frame through the filter, row by row: those around one row at a time; and the limit that light is held against there.
 class FilteredRows {
 public:
-    /// From row `top` on.
-    FilteredRows(const Plane& plane, const SmoothSky& sky, const StarFilter& f, int top)
+    /// From row `top` on, before `bottom`. `limit`: in sigmas of single pixels.
+    FilteredRows(const Plane& plane, const SmoothSky& sky, const StarFilter& f, int top, int bottom, double limit)
         : m_plane(plane)
         , m_sky(sky)
         , m_filter(f)
         , m_width(plane.width())
+        , m_top(top)
+        , m_bottom(bottom)
         , m_lines(2 * f.half + kTogether)
         , m_rows(2 * f.reach + kTogether)
         , m_nextLine(top - f.reach - f.half)
         , m_nextRow(top - f.reach)
+        , m_sigmas(limit)
         , m_line(static_cast<std::size_t>(m_width + 2 * f.half), 0.0F)
+        , m_level(static_cast<std::size_t>(m_width))
         , m_across(room(m_lines))
         , m_light(room(m_rows))
+        , m_limits((m_rows + kSame - 1) / kSame + 2)
+        , m_limit(room(m_limits))
+        , m_blocks((m_width + rows::kLook - 1) / rows::kLook)
+        , m_reaches(static_cast<std::size_t>(m_rows) * static_cast<std::size_t>(m_blocks))
         , m_window(static_cast<std::size_t>(m_lines))
         , m_held(static_cast<std::size_t>(2 * f.reach + 1)) {}
 
@@ -137,20 +147,42 @@ public:
             for (; m_nextLine < m_nextRow + kTogether + m_filter.half; ++m_nextLine) takeLine();
             for (int k = 0; k < m_lines; ++k) m_window[static_cast<std::size_t>(k)] = place(m_across, m_nextRow - m_filter.half + k, m_lines);
             std::array<float*, kTogether> to;
-            for (int k = 0; k < kTogether; ++k) to[static_cast<std::size_t>(k)] = place(m_light, m_nextRow + k, m_rows);
-            rows::blurDown(m_window.data(), m_width, m_filter.taps.data(), m_filter.half, to.data(), kTogether);
+            std::array<const float*, kTogether> limits;
+            std::array<std::uint8_t*, kTogether> reaches;
+            for (std::size_t k = 0; k < kTogether; ++k) {
+                const int row = m_nextRow + static_cast<int>(k);
+                makeLimit(row);
+                to[k] = place(m_light, row, m_rows), limits[k] = limit(row),
+                reaches[k] = m_reaches.data() + slot(row, m_rows) * static_cast<std::size_t>(m_blocks);
+            }
+            rows::blurDown(m_window.data(), m_width, m_filter.taps.data(), m_filter.half, to.data(), kTogether, {limits.data(), reaches.data()});
         }
         for (std::size_t k = 0; k < m_held.size(); ++k) m_held[k] = place(m_light, m_first + static_cast<int>(k), m_rows);
     }
     const float* row(int y) const { return m_held[static_cast<std::size_t>(y - m_first)]; }
     float at(int x, int y) const { return x < 0 || x >= m_width ? 0.0F : row(y)[x]; }
+    /// Of the light of row `y`; of the noise alone, which changes slowly: the rings are looked at later.
+    const float* limit(int y) const { return place(m_limit, limitOf(y), m_limits); }
+    const std::uint8_t* reaches(int y) const { return m_reaches.data() + slot(y, m_rows) * static_cast<std::size_t>(m_blocks); }
 
 private:
     static constexpr int kTogether = 4;    ///< rows made at a time
     using Room = std::unique_ptr<float[]>; // written before it is read
     Room room(int rows) const { return Room(new float[static_cast<std::size_t>(rows) * static_cast<std::size_t>(m_width)]); }
-    float* place(const Room& room, int y, int rows) const {
-        return room.get() + static_cast<std::size_t>((y % rows + rows) % rows) * static_cast<std::size_t>(m_width);
+    static std::size_t slot(int y, int rows) { return static_cast<std::size_t>((y % rows + rows) % rows); }
+    float* place(const Room& room, int y, int rows) const { return room.get() + slot(y, rows) * static_cast<std::size_t>(m_width); }
+
+    /// Which limit a row has; those that only rings reach may have any.
+    int limitOf(int y) const { return (std::clamp(y, m_top, m_bottom - 1) - m_top) / kSame; }
+    void makeLimit(int y) {
+        const int which = limitOf(y);
+        if (which == m_madeLimit) return;
+        m_madeLimit = which;
+        float* const to = place(m_limit, which, m_limits);
+        const int middle = std::min(m_bottom - 1, m_top + which * kSame + kSame / 2);
+        m_sky.row(middle, m_sigmas, 0, m_width, to);
+        m_sky.row(middle, 0, 0, m_width, m_level.data());
+        for (int x = 0; x < m_width; ++x) to[x] -= m_level[static_cast<std::size_t>(x)];
     }
 
     void takeLine() {
@@ -168,10 +200,15 @@ private:
     const Plane& m_plane;
     const SmoothSky& m_sky;
     const StarFilter& m_filter;
-    int m_width, m_lines, m_rows, m_nextLine, m_nextRow;
-    std::vector<float> m_line;
+    int m_width, m_top, m_bottom, m_lines, m_rows, m_nextLine, m_nextRow;
+    double m_sigmas;
+    std::vector<float> m_line, m_level;
     std::vector<SmoothSky::Piece> m_pieces;
     Room m_across, m_light;
+    int m_limits, m_madeLimit = -1;
+    Room m_limit;
+    int m_blocks;
+    std::vector<std::uint8_t> m_reaches;
     std::vector<const float*> m_window, m_held;
     int m_first = 0;
 };
@@ -191,8 +228,6 @@ Stand standOf(const FilteredRows& light, const StarFilter& f, int x, int y) {
     const double level = middleHalf(ring);
     return {v - level, level < 0.4 * v && lines == 0};
 }
-
-constexpr int kSame = 16; ///< rows whose limit is the same
 
 /// About 512, since rows at the ends of a block are filtered twice; blocks as even as they can be, so that nobody waits for the last one.
 int rowsOfBlock(int height) {
@@ -266,13 +301,12 @@ void addFaintStars(const Plane& plane, const SmoothSky& sky, const Psf* psf, std
     const double area = M_PI * std::pow(0.6 * f.fwhm, 2), rms = f.fwhm / kSigmaToFwhm;
     tbb::parallel_for(0, blocks, [&](int block) {
         const int top = block * together, bottom = std::min(h, top + together);
-        FilteredRows light(plane, sky, f, top);
+        FilteredRows light(plane, sky, f, top, bottom, kLookedAt * scatter);
         auto& here = known[static_cast<std::size_t>(block)];
         std::stable_sort(here.begin(), here.end(), [&](std::size_t a, std::size_t b) { return rowOf(stars[a]) < rowOf(stars[b]); });
         auto star = here.begin();
         const auto end = here.end();
-        std::vector<float> limit(static_cast<std::size_t>(w)), level(limit.size());
-        std::vector<int> peaks(limit.size());
+        std::vector<int> peaks(static_cast<std::size_t>(w));
         for (int y = top; y < bottom; ++y) {
             light.goTo(y);
             for (; star != end && rowOf(stars[*star]) == y; ++star) {
@@ -280,13 +314,7 @@ void addFaintStars(const Plane& plane, const SmoothSky& sky, const Psf* psf, std
                 const int x = std::clamp(static_cast<int>(std::lround(s.x)), 0, w - 1);
                 s.snr = static_cast<double>(light.at(x, y)) / (scatter * sky.sigma(x, y));
             }
-            if ((y - top) % kSame == 0) { // of the noise alone, which changes slowly; the rings are looked at later
-                const int middle = std::min(bottom - 1, y + kSame / 2);
-                sky.row(middle, kLookedAt * scatter, 0, w, limit.data());
-                sky.row(middle, 0, 0, w, level.data());
-                for (std::size_t x = 0; x < limit.size(); ++x) limit[x] -= level[x];
-            }
-            const int n = rows::peaks(light.row(y - 1), light.row(y), light.row(y + 1), limit.data(), w, peaks.data());
+            const int n = rows::peaks(light.row(y - 1), light.row(y), light.row(y + 1), light.limit(y), light.reaches(y), w, peaks.data());
             for (int i = 0; i < n; ++i) {
                 const int x = peaks[static_cast<std::size_t>(i)];
                 const Stand stand = standOf(light, f, x, y);

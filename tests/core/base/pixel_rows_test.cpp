@@ -182,14 +182,19 @@ private slots:
             for (float& v : r) v = std::round(v); // many are equal
         const std::vector<float> limit(row[1].size(), 101);
         const auto at = [&](std::size_t k, int x) { return x < 0 || x >= n ? 0.0F : row[k][static_cast<std::size_t>(x)]; };
-        std::vector<int> expected, found(row[1].size());
+        std::vector<int> expected;
         for (int x = 0; x < n; ++x) {
             bool is = at(1, x) >= 101 && at(1, x) > at(1, x - 1) && at(1, x) >= at(1, x + 1);
             for (int d = -1; d <= 1; ++d) is = is && at(1, x) > at(0, x + d) && at(1, x) >= at(2, x + d);
             if (is) expected.push_back(x);
         }
-        found.resize(static_cast<std::size_t>(rows::peaks(row[0].data(), row[1].data(), row[2].data(), limit.data(), n, found.data())));
-        QVERIFY(found == expected);
+        std::vector<std::uint8_t> all(row[1].size() / rows::kLook + 1, 1), some(all.size());
+        for (std::size_t x = 0; x < row[1].size(); ++x) some[x / rows::kLook] |= row[1][x] >= limit[x];
+        for (const auto* reaches : {&all, &some}) {
+            std::vector<int> places(row[1].size());
+            places.resize(static_cast<std::size_t>(rows::peaks(row[0].data(), row[1].data(), row[2].data(), limit.data(), reaches->data(), n, places.data())));
+            QVERIFY(places == expected);
+        }
     }
 
     void rectanglesAddUpAsTheirRowsDo_data() { lengths_data(); }
@@ -301,7 +306,22 @@ private slots:
             for (int k = 0; k < 2 * half + kCount; ++k) lines.push_back(noise(n, 20 + static_cast<unsigned>(k)));
             for (const auto& line : lines) from.push_back(line.data());
             for (auto& line : made) to.push_back(line.data());
-            rows::blurDown(from.data(), n, taps.data(), half, to.data(), kCount);
+            std::vector<std::vector<float>> limits;
+            std::vector<const float*> limit;
+            std::vector<std::vector<std::uint8_t>> seen(kCount, std::vector<std::uint8_t>(static_cast<std::size_t>(n) / rows::kLook + 1, 9));
+            std::vector<std::uint8_t*> reaches;
+            for (int k = 0; k < kCount; ++k) { // every so manyth place has one that it reaches
+                limits.emplace_back(static_cast<std::size_t>(n), 1e9F);
+                for (std::size_t x = static_cast<std::size_t>(k) * 50; x < limits.back().size(); x += 97) limits.back()[x] = 0;
+            }
+            for (std::size_t k = 0; k < kCount; ++k) limit.push_back(limits[k].data()), reaches.push_back(seen[k].data());
+            rows::blurDown(from.data(), n, taps.data(), half, to.data(), kCount, {limit.data(), reaches.data()});
+            for (std::size_t k = 0; k < kCount; ++k)
+                for (std::size_t first = 0; first < out.size(); first += rows::kLook) {
+                    bool any = false;
+                    for (std::size_t x = first; x < std::min(out.size(), first + rows::kLook); ++x) any = any || made[k][x] >= limits[k][x];
+                    QVERIFY(seen[k][first / rows::kLook] == any || (seen[k][first / rows::kLook] == 1 && first + rows::kLook > out.size()));
+                }
             for (int row = 0; row < kCount; ++row)
                 for (std::size_t x = 0; x < out.size(); ++x)
                     QCOMPARE(made[static_cast<std::size_t>(row)][x], blurred([&](int k) { return lines[static_cast<std::size_t>(row + half + k)][x]; }));
