@@ -249,7 +249,7 @@ private:
             [&] {
                 const auto& runs = log.model().all();
                 return runs.size() >= 13 && std::all_of(runs.begin(), runs.end(), [](const LogEntry& e) { return !e.figures.empty(); }) &&
-                       !log.model().jobs().busy();
+                       !log.model().jobs().busy() && !m_session.jobs().busy() && !m_window.verdict().model().busy();
             },
             60);
         shoot("log");
