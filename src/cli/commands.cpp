@@ -14,20 +14,17 @@
 #include "core/base/text.h"
 #include "core/compare/frame_report.h"
 #include "core/compare/measure_trial.h"
-#include "core/model/results_read.h"
 #include "core/optics/light_cone.h"
 #include "core/prepare/lines.h"
 #include "core/prepare/prepare_run.h"
 #include "core/simulate/demo.h"
 #include "core/simulate/scenario.h"
-#include "core/verdict/verdict.h"
 
 #include <fmt/format.h>
 #include <tbb/global_control.h>
 
 #include <algorithm>
 #include <cerrno>
-#include <charconv>
 #include <cstdio>
 #include <cstring>
 #include <filesystem>

@@ -28,14 +28,15 @@ void aboveRamp(const float* v, const Ramp& ramp, int n, float* out);
 /// out[i] = taps[0] * v[i] + the sum over k of taps[k] * (v[i - k] + v[i + k]), k up to `half`; `half` values before v and after its end are read.
 void blurAcross(const float* v, int n, const float* taps, int half, float* out);
 
-/// The same down the columns, of several rows at once, so that each is read from far away only once: rows[k + half] is the middle row of out[k], rows[k] and
-/// rows[k + 2 * half] are its outermost.
-/// What else is seen on the way: reaches[k][x / kLook] tells whether any of the kLook places from there on may reach limit[k].
+/// What blurDown tells besides: reaches[k][x / kLook] is set where any of the kLook places from x on may reach limit[k].
 inline constexpr int kLook = 32;
 struct Reaching {
     const float* const* limit;
     std::uint8_t* const* reaches; ///< as many as kLook goes into the row, rounded up
 };
+
+/// The same as blurAcross down the columns, of several rows at once, so that each is read from far away only once: rows[k + half] is the middle row of out[k],
+/// rows[k] and rows[k + 2 * half] are its outermost.
 void blurDown(const float* const* rows, int n, const float* taps, int half, float* const* out, int count, const Reaching& see);
 
 /// The sum over a square of 2 * half + 1 pixels about `middle`, each times the taps of its row and of its column; `half` is at most kMostHalf.

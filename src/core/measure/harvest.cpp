@@ -20,7 +20,6 @@ SmoothSky findingSky(const Plane& plane) {
 
 PlaneStars findStars(const Plane& plane, double knownSaturation, Point split) {
     const SmoothSky sky = findingSky(plane);
-    if (!(sky.typicalSigma() > 0)) return findStars(plane, sky, {}, knownSaturation, split);
     return findStars(plane, sky, {{}, blockMaxima(plane), brightRuns(plane, sky, kDetected)}, knownSaturation, split);
 }
 

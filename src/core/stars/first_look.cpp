@@ -129,6 +129,7 @@ std::vector<BrightRun> withoutNeighbours(const std::vector<BrightRun>& all, cons
 } // namespace
 
 std::vector<BrightRun> brightRuns(const Plane& plane, const SmoothSky& sky, double threshold) {
+    if (!(sky.typicalSigma() > 0)) return {};
     std::vector<std::vector<BrightRun>> parts(static_cast<std::size_t>(blocksOf(plane)));
     tbb::parallel_for(0, blocksOf(plane), [&](int block) {
         BrightRows bright(plane, sky, threshold);

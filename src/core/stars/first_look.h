@@ -14,7 +14,7 @@ struct BrightRun {
     friend bool operator==(const BrightRun&, const BrightRun&) = default;
 };
 
-/// All runs of pixels whose 3x3 mean stands `threshold` sigmas above the sky, row by row.
+/// All runs of pixels whose 3x3 mean stands `threshold` sigmas above the sky, row by row; none where the sky has no noise to tell them by.
 std::vector<BrightRun> brightRuns(const Plane& plane, const SmoothSky& sky, double threshold);
 
 /// What is seen of a plane while its rows pass by once.
