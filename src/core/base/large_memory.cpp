@@ -2,6 +2,9 @@
 
 #include <cstdint>
 #include <cstdlib>
+#ifdef __GLIBC__
+#include <malloc.h>
+#endif
 #include <new>
 #include <sys/mman.h>
 
@@ -44,6 +47,14 @@ void freeLarge(void* memory, std::size_t bytes) noexcept {
         std::free(memory);
     else if (memory)
         munmap(memory, wholePages(bytes));
+}
+
+void keepFreedMemory() {
+#ifdef __GLIBC__
+    mallopt(M_MMAP_THRESHOLD, 64 << 20);
+    mallopt(M_TRIM_THRESHOLD, 512 << 20);
+    mallopt(M_TOP_PAD, 1 << 20);
+#endif
 }
 
 } // namespace caelumen

@@ -9,4 +9,8 @@ namespace caelumen {
 void* allocateLarge(std::size_t bytes);
 void freeLarge(void* memory, std::size_t bytes) noexcept;
 
+/// From now on the program keeps what it frees of less than that for itself, where the system would take it back and clear it at each new use: for programs
+/// that do one thing and end.
+void keepFreedMemory();
+
 } // namespace caelumen

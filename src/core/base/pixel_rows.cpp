@@ -7,17 +7,14 @@
 #include <cmath>
 #include <cstring>
 #include <limits>
+#ifdef CAELUMEN_WIDEST
+#include <immintrin.h>
+#endif
 
 namespace caelumen::rows {
 namespace {
 
 constexpr int kLanes = 16; ///< pixels done side by side
-
-__attribute__((always_inline)) inline bool isAny(const Ints& v) {
-    std::array<std::int64_t, 4> x;
-    std::memcpy(x.data(), &v, sizeof v);
-    return ((x[0] | x[1]) | (x[2] | x[3])) != 0;
-}
 
 template<class T>
 auto sumOf(T v) {
@@ -27,186 +24,6 @@ auto sumOf(T v) {
 }
 
 } // namespace
-
-float smoothed(const float* a, const float* b, const float* c, int width, int x) {
-    const auto column = [&](int at) { return (a[at] + 2 * b[at] + c[at]) * (1.0F / 16); };
-    if (width == 1) return 4 * column(0);
-    if (x == 0) return 3 * column(0) + column(1);
-    if (x == width - 1) return column(x - 1) + 3 * column(x);
-    return column(x - 1) + 2 * column(x) + column(x + 1);
-}
-
-CAELUMEN_FAST int smoothReaching(const float* a, const float* b, const float* c, int width, int from, int n, const Ramp& limit, int* out) {
-    const Ramp ramp = limit;
-    const int end = from + n, inner = std::min(end, width - 1);
-    int found = 0, x = from;
-    const auto look = [&](int at) {
-        out[found] = at;
-        found += smoothed(a, b, c, width, at) >= ramp.at(at - from);
-    };
-    fetchOn(c + from, n); // the rows above were there before
-    if (x == 0) look(x++);
-    while (inner - std::max(1, from) >= kLook && x < inner) {
-        const int first = std::min(x, inner - kLook);                                           // the last ones are looked at with some of those before
-        const float least = std::min(ramp.at(first - from), ramp.at(first + kLook - 1 - from)); // a ramp is never lower than at one of its ends
-        std::array<float, kLook> mean;
-        std::array<Ints, kLook / kWide> reaches;
-        Ints any{};
-        const auto column = [&](int i) __attribute__((always_inline)) {
-            return (load(a + first + i) + 2 * load(b + first + i) + load(c + first + i)) * (1.0F / 16);
-        };
-        std::array<Floats, kLook / kWide> columns;
-        for (unsigned k = 0; k < columns.size(); ++k) columns[k] = column(static_cast<int>(k) * kWide);
-        for (int i = 0; i < kLook; i += kWide) {
-            const unsigned k = static_cast<unsigned>(i / kWide);
-            const Floats here = columns[k], before = i == 0 ? column(-1) : __builtin_shufflevector(columns[k - 1], here, 7, 8, 9, 10, 11, 12, 13, 14),
-                         after = i + kWide == kLook ? column(kLook - kWide + 1) : __builtin_shufflevector(here, columns[k + 1], 1, 2, 3, 4, 5, 6, 7, 8);
-            const Floats m = before + 2 * here + after;
-            store(m, mean.data() + i);
-            reaches[static_cast<unsigned>(i / kWide)] = m >= least;
-            any |= m >= least;
-        }
-        for (int k = 0; isAny(any) && k < kLook; k += kWide) {
-            if (!isAny(reaches[static_cast<unsigned>(k / kWide)])) continue;
-            for (int i = std::max(k, x - first); i < k + kWide; ++i) { // such places lie together: no guessing at each
-                out[found] = first + i;
-                found += mean[static_cast<unsigned>(i)] >= ramp.at(first + i - from);
-            }
-        }
-        x = first + kLook;
-    }
-    for (; x < end; ++x) look(x);
-    return found;
-}
-
-CAELUMEN_FAST void aboveRamp(const float* v, const Ramp& ramp, int n, float* out) {
-    const float start = ramp.start, step = ramp.step;
-    fetchOn(v, n);
-    for (int i = 0; i < n; ++i) {
-        const float d = v[i] - (start + step * static_cast<float>(i));
-        out[i] = d == d ? d : 0.0F;
-    }
-}
-
-CAELUMEN_FAST void blurAcross(const float* v, int n, const float* taps, int half, float* out) {
-    int x = 0;
-    for (; x + 4 * kWide <= n; x += 4 * kWide) { // a piece at a time, so that sums stay in registers
-        const float* p = v + x;
-        Floats a = taps[0] * load(p), b = taps[0] * load(p + kWide), c = taps[0] * load(p + 2 * kWide), d = taps[0] * load(p + 3 * kWide);
-        for (int k = 1; k <= half; ++k) {
-            a += taps[k] * (load(p - k) + load(p + k));
-            b += taps[k] * (load(p + kWide - k) + load(p + kWide + k));
-            c += taps[k] * (load(p + 2 * kWide - k) + load(p + 2 * kWide + k));
-            d += taps[k] * (load(p + 3 * kWide - k) + load(p + 3 * kWide + k));
-        }
-        store(a, out + x);
-        store(b, out + x + kWide);
-        store(c, out + x + 2 * kWide);
-        store(d, out + x + 3 * kWide);
-    }
-    for (; x < n; ++x) {
-        float sum = taps[0] * v[x];
-        for (int k = 1; k <= half; ++k) sum += taps[k] * (v[x - k] + v[x + k]);
-        out[x] = sum;
-    }
-}
-
-CAELUMEN_FAST void blurDown(const float* const* rows, int n, const float* taps, int half, float* const* out, int count, const Reaching& see) {
-    static_assert(kLook == 4 * kWide);
-    constexpr int kTogether = 4 * kWide * 8; // of a row, so that what several rows share stays near
-    for (int first = 0; first < n; first += kTogether) {
-        const int end = std::min(n, first + kTogether);
-        for (int row = 0; row < count; ++row) {
-            const float* const* const middle = rows + row + half;
-            float* const to = out[row];
-            const float* const limit = see.limit[row];
-            std::uint8_t* const reaches = see.reaches[row];
-            int x = first;
-            for (; x + 4 * kWide <= end; x += 4 * kWide) {
-                const float* p = middle[0] + x;
-                Floats a = taps[0] * load(p), b = taps[0] * load(p + kWide), c = taps[0] * load(p + 2 * kWide), d = taps[0] * load(p + 3 * kWide);
-                for (int k = 1; k <= half; ++k) {
-                    const float *up = middle[-k] + x, *down = middle[k] + x;
-                    a += taps[k] * (load(up) + load(down));
-                    b += taps[k] * (load(up + kWide) + load(down + kWide));
-                    c += taps[k] * (load(up + 2 * kWide) + load(down + 2 * kWide));
-                    d += taps[k] * (load(up + 3 * kWide) + load(down + 3 * kWide));
-                }
-                store(a, to + x);
-                store(b, to + x + kWide);
-                store(c, to + x + 2 * kWide);
-                store(d, to + x + 3 * kWide);
-                const float* const least = limit + x;
-                reaches[x / kLook] = isAny((a >= load(least)) | (b >= load(least + kWide)) | (c >= load(least + 2 * kWide)) | (d >= load(least + 3 * kWide)));
-            }
-            if (x < end) reaches[x / kLook] = 1;
-            for (; x < end; ++x) {
-                float sum = taps[0] * middle[0][x];
-                for (int k = 1; k <= half; ++k) sum += taps[k] * (middle[-k][x] + middle[k][x]);
-                to[x] = sum;
-            }
-        }
-    }
-}
-
-CAELUMEN_FAST double filtered(const float* middle, std::int64_t stride, const double* taps, int half) {
-    std::array<double, 2 * kMostHalf + 1> columns;
-    const int n = 2 * half + 1;
-    for (int x = 0; x < n; ++x) columns[static_cast<std::size_t>(x)] = 0;
-    for (int y = 0; y < n; ++y) {
-        const float* const row = middle + (y - half) * stride - half;
-        const double tap = taps[y];
-        for (int x = 0; x < n; ++x) columns[static_cast<std::size_t>(x)] += tap * static_cast<double>(row[x]);
-    }
-    double sum = 0;
-    for (int x = 0; x < n; ++x) sum += taps[x] * columns[static_cast<std::size_t>(x)];
-    return sum;
-}
-
-CAELUMEN_FAST int outside(const float* value, const Ramp& low, const Ramp& high, int n, int* out) {
-    const Ramp least = low, most = high;
-    int x = 0, found = 0;
-    const auto look = [&](int at) __attribute__((always_inline)) {
-        out[found] = at;
-        found += (value[at] < least.at(at)) | (value[at] > most.at(at));
-    };
-    fetchOn(value, n);
-    for (; x + kLook <= n; x += kLook) {
-        const int last = x + kLook - 1;
-        const float bottom = std::max(least.at(x), least.at(last)), top = std::min(most.at(x), most.at(last)); // nothing between them lies outside
-        Ints any{};
-        for (int i = x; i < x + kLook; i += kWide) any |= (load(value + i) < bottom) | (load(value + i) > top);
-        if (!isAny(any)) continue;
-        for (int i = x; i <= last; ++i) look(i);
-    }
-    for (; x < n; ++x) look(x);
-    return found;
-}
-
-CAELUMEN_FAST int peaks(const float* above, const float* value, const float* below, const float* limit, const std::uint8_t* reaches, int n, int* out) {
-    int found = 0;
-    const auto look = [&](int x) __attribute__((always_inline)) {
-        const float v = value[x];
-        if (!(v >= limit[x])) return;
-        const auto at = [&](const float* row, int i) { return i < 0 || i >= n ? 0.0F : row[i]; };
-        if (v > at(above, x - 1) && v > above[x] && v > at(above, x + 1) && v > at(value, x - 1) && v >= at(value, x + 1) && v >= at(below, x - 1) &&
-            v >= below[x] && v >= at(below, x + 1))
-            out[found++] = x;
-    };
-    for (int x = 0; x < n; x += kLook) {
-        if (!reaches[x / kLook]) continue;
-        const int end = std::min(n, x + kLook);
-        for (int i = x; i < end; i += kWide) { // few of those that reach it are peaks
-            if (i > 0 && i + kWide < n) {
-                const Floats v = load(value + i);
-                if (!isAny((v >= load(limit + i)) & (v > load(value + i - 1)) & (v >= load(value + i + 1)) & (v > load(above + i)) & (v >= load(below + i))))
-                    continue;
-            }
-            for (int k = i; k < std::min(end, i + kWide); ++k) look(k);
-        }
-    }
-    return found;
-}
 
 CAELUMEN_FAST void scale(float* v, std::int64_t n, float zero, float factor) {
     for (std::int64_t i = 0; i < n; ++i) v[i] = (v[i] - zero) * factor;
@@ -272,8 +89,48 @@ CAELUMEN_FAST Found scaleAndLook(float* v, std::int64_t n, float zero, float fac
     return scaleFrom<false>(v, n, zero, factor, v);
 }
 
-CAELUMEN_FAST Found scaleTurned(const std::uint32_t* raw, std::int64_t n, float zero, float factor, float* to) {
-    const Found out = scaleFrom<true>(raw, n, zero, factor, to);
+namespace {
+
+CAELUMEN_FAST Found scaleTurnedWide(const std::uint32_t* raw, std::int64_t n, float zero, float factor, float* to) {
+    return scaleFrom<true>(raw, n, zero, factor, to);
+}
+
+#ifdef CAELUMEN_WIDEST
+/// A whole line of the cache at a time, so that it is never written in parts.
+CAELUMEN_WIDEST Found scaleTurnedWidest(const std::uint32_t* raw, std::int64_t n, float zero, float factor, float* to) {
+    constexpr std::int64_t kLine = 16;
+    const std::int64_t before = std::min(n, (kLine - static_cast<std::int64_t>(reinterpret_cast<std::uintptr_t>(to) / sizeof(float)) % kLine) % kLine);
+    Found out = scaleTurnedWide(raw, before, zero, factor, to);
+    const __m512i turn = _mm512_broadcast_i32x4(_mm_set_epi8(12, 13, 14, 15, 8, 9, 10, 11, 4, 5, 6, 7, 0, 1, 2, 3));
+    const __m512 least = _mm512_set1_ps(-std::numeric_limits<float>::infinity()), most = _mm512_set1_ps(std::numeric_limits<float>::infinity());
+    const __m512 down = _mm512_set1_ps(zero), by = _mm512_set1_ps(factor);
+    __m512 tops = least;
+    __mmask16 infinite = 0;
+    std::int64_t i = before;
+    for (; i + kLine <= n; i += kLine) {
+        fetchOn(raw + i, kLine);
+        const __m512 x = _mm512_castsi512_ps(_mm512_shuffle_epi8(_mm512_loadu_si512(raw + i), turn));
+        out.zeros += __builtin_popcount(_mm512_cmp_ps_mask(x, _mm512_setzero_ps(), _CMP_EQ_OQ));
+        infinite = static_cast<__mmask16>(infinite | _mm512_cmp_ps_mask(_mm512_abs_ps(x), most, _CMP_EQ_OQ));
+        tops = _mm512_mask_max_ps(tops, _mm512_cmp_ps_mask(x, most, _CMP_LT_OQ), x, tops);
+        _mm512_stream_ps(to + i, _mm512_mul_ps(_mm512_sub_ps(x, down), by));
+    }
+    const Found after = scaleTurnedWide(raw + i, n - i, zero, factor, to + i);
+    out.zeros += after.zeros;
+    out.infinite = out.infinite || after.infinite || infinite != 0;
+    out.top = std::max({out.top, after.top, _mm512_reduce_max_ps(tops)});
+    return out;
+}
+#endif
+
+} // namespace
+
+Found scaleTurned(const std::uint32_t* raw, std::int64_t n, float zero, float factor, float* to) {
+#ifdef CAELUMEN_WIDEST
+    const Found out = takesWidest() ? scaleTurnedWidest(raw, n, zero, factor, to) : scaleTurnedWide(raw, n, zero, factor, to);
+#else
+    const Found out = scaleTurnedWide(raw, n, zero, factor, to);
+#endif
     storedFar();
     return out;
 }

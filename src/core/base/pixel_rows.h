@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/base/flags.h"
+#include "core/base/ramp.h"
 
 #include <cstdint>
 #include <limits>
@@ -8,47 +9,6 @@
 /// Loops over rows of pixels: the few places where every pixel of a frame is touched. Compiled for several instruction sets; the fastest that the
 /// machine has is chosen when the program starts. None of them allocates.
 namespace caelumen::rows {
-
-/// A straight line along a row: start + step * i.
-struct Ramp {
-    float start = 0, step = 0;
-    float at(int i) const { return start + step * static_cast<float>(i); }
-};
-
-/// 3x3 weighted mean (1 2 1, 2 4 2, 1 2 1)/16 at place x of the middle row `b` of `width` pixels; columns beyond the ends repeat the last one.
-float smoothed(const float* a, const float* b, const float* c, int width, int x);
-
-/// All places from <= x < from + n in order where that mean is at least the ramp, which begins at `from`, into `out` (room for `n`); how many there are. NaN
-/// never is.
-int smoothReaching(const float* a, const float* b, const float* c, int width, int from, int n, const Ramp& limit, int* out);
-
-/// What stands above a ramp, 0 where v is NaN.
-void aboveRamp(const float* v, const Ramp& ramp, int n, float* out);
-
-/// out[i] = taps[0] * v[i] + the sum over k of taps[k] * (v[i - k] + v[i + k]), k up to `half`; `half` values before v and after its end are read.
-void blurAcross(const float* v, int n, const float* taps, int half, float* out);
-
-/// What blurDown tells besides: reaches[k][x / kLook] is set where any of the kLook places from x on may reach limit[k].
-inline constexpr int kLook = 32;
-struct Reaching {
-    const float* const* limit;
-    std::uint8_t* const* reaches; ///< as many as kLook goes into the row, rounded up
-};
-
-/// The same as blurAcross down the columns, of several rows at once, so that each is read from far away only once: rows[k + half] is the middle row of out[k],
-/// rows[k] and rows[k + 2 * half] are its outermost.
-void blurDown(const float* const* rows, int n, const float* taps, int half, float* const* out, int count, const Reaching& see);
-
-/// The sum over a square of 2 * half + 1 pixels about `middle`, each times the taps of its row and of its column; `half` is at most kMostHalf.
-inline constexpr int kMostHalf = 40;
-double filtered(const float* middle, std::int64_t stride, const double* taps, int half);
-
-/// All places in order where `value` lies below one ramp or above the other, into `out` (room for `n`); how many there are. NaN never does.
-int outside(const float* value, const Ramp& low, const Ramp& high, int n, int* out);
-
-/// Those where `value` is at least `limit` (`reaches`: as blurDown saw it) and stands above its eight neighbours; of equal ones in a row or column the last.
-/// Beyond the ends lie zeros.
-int peaks(const float* above, const float* value, const float* below, const float* limit, const std::uint8_t* reaches, int n, int* out);
 
 /// In place: (v - zero) * factor.
 void scale(float* v, std::int64_t n, float zero, float factor);

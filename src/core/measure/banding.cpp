@@ -71,7 +71,7 @@ BandingPair measureBanding(const Plane& plane, const Mask& mask, const SmoothSky
     const int strips = (h + kStretch - 1) / kStretch;
     std::vector<std::vector<float>> sums(static_cast<std::size_t>(strips)), counts(static_cast<std::size_t>(strips));
     tbb::parallel_for(0, strips, [&](int strip) {
-        std::vector<SmoothSky::Piece> level;
+        std::vector<rows::Piece> level;
         const bool columns = strip % part == 0;
         auto &sum = sums[static_cast<std::size_t>(strip)], &count = counts[static_cast<std::size_t>(strip)];
         if (columns) {

@@ -11,7 +11,6 @@ namespace caelumen {
 
 /// Sum of a square of pixels; NaN where one of them is hidden or has no data. The mask comes first: where stars are many, most boxes end there.
 inline double boxSum(const Plane& plane, const Mask& mask, int x0, int y0, int side) {
-    for (int y = y0; y < y0 + side; ++y) fetchOn(plane.row(y) + x0, 1); // the next boxes lie there
     if (!mask.empty()) {
         std::uint64_t hidden = 0; // no leaving a row early: it is short, and branches are dear
         for (int y = y0; y < y0 + side && !hidden; ++y)
@@ -20,5 +19,12 @@ inline double boxSum(const Plane& plane, const Mask& mask, int x0, int y0, int s
     }
     return rows::squareSum(plane.row(y0) + x0, plane.width(), side);
 }
+
+/// Asks for the pixels of such a square, as far as it lies in the plane.
+[[gnu::always_inline]] inline void fetchBox(const Plane& plane, int x0, int y0, int side) {
+    if (x0 < 0 || x0 + side > plane.width()) return;
+    for (int y = std::max(0, y0), end = std::min(plane.height(), y0 + side); y < end; ++y) fetchRow(plane.row(y), x0, x0 + side);
+}
+inline constexpr int kBoxesAhead = 12; ///< so many places further on: most are done at once
 
 } // namespace caelumen

@@ -6,25 +6,26 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdint>
 #include <utility>
 #include <vector>
 
 namespace caelumen {
 namespace {
 
-using Pairs = std::vector<std::pair<std::size_t, std::size_t>>;
+using Pairs = std::vector<std::pair<std::uint32_t, std::uint32_t>>;
 
 /// All pairs of n points, or a fixed pseudo-random choice where there are too many.
 Pairs pairsOf(std::size_t n, std::size_t most) {
     Pairs out;
     if (n * (n - 1) / 2 <= most) {
         for (std::size_t i = 0; i < n; ++i)
-            for (std::size_t j = i + 1; j < n; ++j) out.emplace_back(i, j);
+            for (std::size_t j = i + 1; j < n; ++j) out.emplace_back(static_cast<std::uint32_t>(i), static_cast<std::uint32_t>(j));
     } else {
         Random random(n);
         for (std::size_t k = 0; k < most; ++k) {
             const std::size_t i = random.index(n), j = random.index(n);
-            if (i != j) out.emplace_back(i, j);
+            if (i != j) out.emplace_back(static_cast<std::uint32_t>(i), static_cast<std::uint32_t>(j));
         }
     }
     return out;
@@ -32,11 +33,15 @@ Pairs pairsOf(std::size_t n, std::size_t most) {
 
 /// Median of pairwise slopes.
 double theilSen(const std::vector<double>& x, const std::vector<double>& y, const Pairs& pairs) {
-    std::vector<double> slopes;
-    slopes.reserve(pairs.size());
-    for (const auto& [i, j] : pairs)
-        if (const double dx = x[j] - x[i]; std::abs(dx) > 1e-9) slopes.push_back((y[j] - y[i]) / dx);
-    return median(std::span<double>(slopes));
+    thread_local std::vector<double> slopes;
+    slopes.resize(pairs.size());
+    std::size_t n = 0;
+    for (const auto& [i, j] : pairs) { // no guessing at each
+        const double dx = x[j] - x[i];
+        slopes[n] = (y[j] - y[i]) / dx;
+        n += std::abs(dx) > 1e-9;
+    }
+    return median(std::span<double>(slopes.data(), n));
 }
 
 /// Slope with extra noise in x extrapolated back to none.

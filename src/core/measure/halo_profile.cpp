@@ -7,9 +7,10 @@
 #include "core/stars/scaled_star.h"
 
 #include <algorithm>
+#include <array>
+#include <cmath>
 #include <cstdint>
 #include <limits>
-#include <ranges>
 #include <tuple>
 
 namespace caelumen {
@@ -50,6 +51,10 @@ std::size_t sectorOf(double dx, double dy) {
     return 4 * quarter + part;
 }
 
+/// Where sectors begin along a row that lies one below the centre or above it, as offsets from there.
+constexpr std::array kSectorBorders{-2.414213562373095, -1.0, -0.41421356237309503, 0.0, 0.41421356237309503, 1.0, 2.414213562373095};
+constexpr int kMostBorders = static_cast<int>(kSectorBorders.size());
+
 } // namespace
 
 Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double reach, const std::optional<Psf>& psf, const std::vector<Star>& stars,
@@ -76,8 +81,10 @@ Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double r
     out.fluxSigma = star->sigma;
     out.blind = std::max(3 * psf->fwhm, burnt + 1.5 * psf->fwhm);
 
-    std::array<std::vector<rows::Counted>, kHaloSectors> tally; // along a row, rings follow one another
-    for (auto& sector : tally) sector.resize(bins + 3);         // some corners lie beyond the last ring
+    // Along a row, rings follow one another and often are the same: two lists in turn, so that nobody waits for the sum before.
+    std::array<std::vector<rows::Counted>, kHaloSectors> tally, other;
+    for (auto* list : {&tally, &other})
+        for (auto& sector : *list) sector.resize(bins + 3); // some corners lie beyond the last ring
     std::vector<std::uint32_t> bin(2 * bins + 3);
     std::vector<rows::Counted> seen(bin.size());
     const int c0 = static_cast<int>(std::lround(out.centre.x)), c1 = static_cast<int>(std::lround(out.centre.y)), r = static_cast<int>(bins);
@@ -90,15 +97,22 @@ Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double r
         const auto sectorAt = [&](int x) { return sectorOf(x - out.centre.x, dy); };
         rows::wholeDistances(first - out.centre.x, dy, last - first + 1, bin.data());
         rows::countedOf(row + first, mask.row(first, y), last - first + 1, seen.data());
-        for (int x = first, end = x; x <= last; x = end) { // a stretch of one sector; along a row each comes once
+        for (int x = first, end = x, border = 0; x <= last; x = end) { // a stretch of one sector; along a row each comes once
             const std::size_t sector = sectorAt(x);
-            end = *std::ranges::partition_point(std::views::iota(x + 1, last + 1), [&](int at) { return sectorAt(at) == sector; });
-            rows::Counted* const rings = tally[sector].data();
-            for (auto at = static_cast<std::size_t>(x - first); at < static_cast<std::size_t>(end - first); ++at) { // no guessing at each
-                rows::Counted& ring = rings[bin[at]];
-                ring.value += seen[at].value;
-                ring.count += seen[at].count;
-            }
+            const auto borderAt = [&] { return out.centre.x + kSectorBorders[static_cast<std::size_t>(border)] * std::abs(dy); };
+            while (border < kMostBorders && borderAt() <= x) ++border;
+            end = border < kMostBorders ? static_cast<int>(std::clamp(borderAt(), x + 1.0, last + 1.0)) : last + 1;
+            while (end > x + 1 && sectorAt(end - 1) != sector) --end;
+            while (end <= last && sectorAt(end) == sector) ++end;
+            rows::Counted *const rings = tally[sector].data(), *const others = other[sector].data();
+            const auto take = [&](rows::Counted* list, int at) {
+                rows::Counted& ring = list[bin[static_cast<std::size_t>(at - first)]];
+                ring.value += seen[static_cast<std::size_t>(at - first)].value;
+                ring.count += seen[static_cast<std::size_t>(at - first)].count;
+            };
+            int at = x;
+            for (; at + 1 < end; at += 2) take(rings, at), take(others, at + 1);
+            if (at < end) take(rings, at);
         }
     }
     constexpr std::size_t kShapely = 15;
@@ -109,7 +123,8 @@ Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double r
     for (std::size_t i = 0; i < bins; ++i) {
         out.sectors[i].fill(std::numeric_limits<float>::quiet_NaN());
         for (std::size_t s = 0; s < kHaloSectors; ++s)
-            if (const rows::Counted& t = tally[s][i]; t.count >= 1) out.sectors[i][s] = static_cast<float>(t.value / t.count);
+            if (const rows::Counted a = tally[s][i], b = other[s][i]; a.count + b.count >= 1)
+                out.sectors[i][s] = static_cast<float>((a.value + b.value) / (a.count + b.count));
         std::tie(out.value[i], out.sigma[i]) = meanOverSectors(out.sectors[i]);
     }
     // The far sky, from the outer eighth.

@@ -73,6 +73,8 @@ NoiseBoxes noiseBoxes(const Plane& plane, const Mask& mask, int k, const PlaneVi
         int places = mainRow ? across / stride + 1 : 0;
         for (const auto& sky : here) places += (sky.second.x1 - sky.second.x0) / (half * skyStride) + 1;
         out.reserve(static_cast<std::size_t>(places));
+        for (int i = 0, ahead = mainRow ? stride : skyStride; mainRow && i < std::min(across, kBoxesAhead * ahead); i += ahead)
+            fetchBox(plane, i * half, y0, k);
         for (int i = 0; i < across; ++i) {
             const bool mainPlace = mainRow && i % stride == 0;
             if (!mainPlace && (here.empty() || i % skyStride != 0)) continue;
@@ -87,6 +89,7 @@ NoiseBoxes noiseBoxes(const Plane& plane, const Mask& mask, int k, const PlaneVi
                 if (inSky) break;
             }
             if (!inSky && !mainPlace) continue;
+            fetchBox(plane, x0 + kBoxesAhead * half * (inSky ? skyStride : stride), y0, k);
             const double sum = boxSum(plane, mask, x0, y0, k);
             if (!std::isfinite(sum)) continue;
             const int beside = boxes.beside[inSky];

@@ -27,9 +27,18 @@ std::vector<float> structureBoxes(const Plane& plane, const Mask& mask, int k, c
     std::vector<float> out(grid.size(), std::numeric_limits<float>::quiet_NaN());
     const Alignment::Affine toPlane = view.forward();
     tbb::parallel_for(0, grid.down, [&](int j) {
-        for (int i = 0; i < grid.across; ++i) {
+        const auto corner = [&](int i) {
             const Point centre = toPlane(grid.centre(i, j));
-            const int x0 = static_cast<int>(std::lround(centre.x - 0.5 * (k - 1))), y0 = static_cast<int>(std::lround(centre.y - 0.5 * (k - 1)));
+            return std::pair(static_cast<int>(std::lround(centre.x - 0.5 * (k - 1))), static_cast<int>(std::lround(centre.y - 0.5 * (k - 1))));
+        };
+        const auto fetch = [&](int i) {
+            const auto [x0, y0] = corner(i);
+            fetchBox(plane, x0, y0, k);
+        };
+        for (int i = 0; i < std::min(grid.across, kBoxesAhead); ++i) fetch(i);
+        for (int i = 0; i < grid.across; ++i) {
+            fetch(i + kBoxesAhead);
+            const auto [x0, y0] = corner(i);
             if (x0 < 0 || y0 < 0 || x0 + k > plane.width() || y0 + k > plane.height()) continue;
             const double sum = boxSum(plane, mask, x0, y0, k);
             if (!std::isfinite(sum)) continue;

@@ -265,7 +265,7 @@ double SmoothSky::interpolate(const std::vector<double>& map, double x, double y
     return (1 - ty) * ((1 - tx) * v(i, j) + tx * v(i1, j)) + ty * ((1 - tx) * v(i, j1) + tx * v(i1, j1));
 }
 
-void SmoothSky::pieces(int y, double sigmas, int from, int end, std::vector<Piece>& to) const {
+void SmoothSky::pieces(int y, double sigmas, int from, int end, std::vector<rows::Piece>& to) const {
     to.clear();
     // Straight lines between the middles of the cells, as `interpolate` has them.
     const double fy = (y + 0.5) / m_cell - 0.5;
@@ -290,10 +290,22 @@ void SmoothSky::pieces(int y, double sigmas, int from, int end, std::vector<Piec
     }
 }
 
+int SmoothSky::pieceStart(int x) const {
+    const int i = std::min((x - m_cell / 2) / m_cell, m_across - 2);
+    return i < 1 ? 0 : i * m_cell + m_cell / 2;
+}
+
+int SmoothSky::lastOfPiece(int y) const {
+    if (m_down < 3) return std::numeric_limits<int>::max();
+    // A piece ends below the middle of a cell, which lies between two rows where cells are even.
+    const int j = std::clamp(static_cast<int>((y + 0.5) / m_cell - 0.5), 0, m_down - 2);
+    return j + 2 == m_down ? std::numeric_limits<int>::max() : (j + 1) * m_cell + (m_cell + 1) / 2 - 1;
+}
+
 void SmoothSky::row(int y, double sigmas, int from, int end, float* to) const {
-    thread_local std::vector<Piece> straight;
+    thread_local std::vector<rows::Piece> straight;
     pieces(y, sigmas, from, end, straight);
-    for (const Piece& p : straight)
+    for (const rows::Piece& p : straight)
         for (int i = 0; i < p.n; ++i) to[p.x - from + i] = p.ramp.at(i); // too short to be worth a call
 }
 

@@ -1,6 +1,6 @@
 #pragma once
 
-#include "core/base/pixel_rows.h"
+#include "core/base/ramp.h"
 #include "core/image/plane.h"
 #include "core/stars/mask.h"
 
@@ -46,12 +46,12 @@ public:
     double sigma(double x, double y) const { return interpolate(m_sigma, x, y); }
     /// level + sigmas * sigma at the pixels from <= x < end of row `y`, from to[0] on.
     void row(int y, double sigmas, int from, int end, float* to) const;
-    /// The same as the straight pieces that it is made of.
-    struct Piece {
-        int x, n;
-        rows::Ramp ramp; ///< from x on
-    };
-    void pieces(int y, double sigmas, int from, int end, std::vector<Piece>& to) const;
+    /// The same as the straight pieces that it is made of; those from a piece's first pixel on are the same as in the whole row.
+    void pieces(int y, double sigmas, int from, int end, std::vector<rows::Piece>& to) const;
+    /// The first pixel of the piece that x lies in.
+    int pieceStart(int x) const;
+    /// Rows of one piece down a column follow one another up to such a row, and begin anew with the next one: the first one from `y` on.
+    int lastOfPiece(int y) const;
     double typicalSigma() const { return m_typicalSigma; }
 
 private:

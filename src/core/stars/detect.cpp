@@ -176,11 +176,14 @@ std::vector<Star> detectStars(const Plane& plane, const SmoothSky& sky, const st
         const auto fetch = [&](std::size_t g) {
             for (std::size_t i = groups.begin[g]; i < groups.begin[g + 1]; ++i) {
                 const BrightRun& s = groups.runs[i];
-                for (int y = std::max(0, s.y - 1); y <= std::min(plane.height() - 1, s.y + 1); ++y) fetchRow(plane.row(y), s.x0, s.x1);
+                for (int y = std::max(0, s.y - 1); y <= std::min(plane.height() - 1, s.y + 1); ++y)
+                    fetchRow(plane.row(y), std::max(0, s.x0 - 1), std::min(plane.width(), s.x1 + 1));
             }
         };
+        constexpr std::size_t kAhead = 6; // most are small
+        for (std::size_t g = part.begin(); g < std::min(part.end(), part.begin() + kAhead); ++g) fetch(g);
         for (std::size_t g = part.begin(); g < part.end(); ++g) {
-            if (g + 1 < part.end()) fetch(g + 1);
+            if (g + kAhead < part.end()) fetch(g + kAhead);
             describer.describe(groups.runs.data() + groups.begin[g], groups.runs.data() + groups.begin[g + 1], found.local());
         }
     });

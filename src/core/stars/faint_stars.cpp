@@ -1,7 +1,8 @@
 #include "core/stars/faint_stars.h"
 
 #include "core/base/fetch_ahead.h"
-#include "core/base/pixel_rows.h"
+#include "core/base/shared_pieces.h"
+#include "core/base/star_rows.h"
 #include "core/base/statistics.h"
 #include "core/stars/defects.h"
 #include "core/stars/psf.h"
@@ -9,11 +10,13 @@
 
 #include <tbb/parallel_for.h>
 #include <tbb/parallel_sort.h>
+#include <tbb/task_arena.h>
 
 #include <algorithm>
 #include <array>
 #include <cmath>
 #include <memory>
+#include <optional>
 #include <tuple>
 
 namespace caelumen {
@@ -116,14 +119,13 @@ constexpr int kSame = 16; ///< rows whose limit is the same
 /// The frame through the filter, row by row: those around one row at a time; and the limit that light is held against there.
 class FilteredRows {
 public:
-    /// From row `top` on, before `bottom`. `limit`: in sigmas of single pixels.
-    FilteredRows(const Plane& plane, const SmoothSky& sky, const StarFilter& f, int top, int bottom, double limit)
+    /// From row `top` on, which is one of every kSame. `limit`: in sigmas of single pixels.
+    FilteredRows(const Plane& plane, const SmoothSky& sky, const StarFilter& f, int top, double limit)
         : m_plane(plane)
         , m_sky(sky)
         , m_filter(f)
         , m_width(plane.width())
         , m_top(top)
-        , m_bottom(bottom)
         , m_lines(2 * f.half + kTogether)
         , m_rows(2 * f.reach + kTogether)
         , m_nextLine(top - f.reach - f.half)
@@ -135,7 +137,7 @@ public:
         , m_light(room(m_rows))
         , m_limits((m_rows + kSame - 1) / kSame + 2)
         , m_limit(room(m_limits))
-        , m_blocks((m_width + rows::kLook - 1) / rows::kLook)
+        , m_blocks(rows::blocksOf(m_width))
         , m_reaches(static_cast<std::size_t>(m_rows) * static_cast<std::size_t>(m_blocks))
         , m_window(static_cast<std::size_t>(m_lines))
         , m_held(static_cast<std::size_t>(2 * f.reach + 1)) {}
@@ -173,13 +175,13 @@ private:
     float* place(const Room& room, int y, int rows) const { return room.get() + slot(y, rows) * static_cast<std::size_t>(m_width); }
 
     /// Which limit a row has; those that only rings reach may have any.
-    int limitOf(int y) const { return (std::clamp(y, m_top, m_bottom - 1) - m_top) / kSame; }
+    int limitOf(int y) const { return (std::clamp(y, m_top, m_plane.height() - 1) - m_top) / kSame; }
     void makeLimit(int y) {
         const int which = limitOf(y);
         if (which == m_madeLimit) return;
         m_madeLimit = which;
         float* const to = place(m_limit, which, m_limits);
-        const int middle = std::min(m_bottom - 1, m_top + which * kSame + kSame / 2);
+        const int middle = std::min(m_plane.height() - 1, m_top + which * kSame + kSame / 2);
         m_sky.row(middle, m_sigmas, 0, m_width, to);
         m_sky.row(middle, 0, 0, m_width, m_level.data());
         for (int x = 0; x < m_width; ++x) to[x] -= m_level[static_cast<std::size_t>(x)];
@@ -193,17 +195,17 @@ private:
         }
         float* const line = m_line.data() + m_filter.half;
         m_sky.pieces(m_nextLine, 0, 0, m_width, m_pieces);
-        for (const SmoothSky::Piece& p : m_pieces) rows::aboveRamp(m_plane.row(m_nextLine) + p.x, p.ramp, p.n, line + p.x);
+        rows::aboveRamps(m_plane.row(m_nextLine), m_pieces.data(), static_cast<int>(m_pieces.size()), line);
         rows::blurAcross(line, m_width, m_filter.taps.data(), m_filter.half, to);
     }
 
     const Plane& m_plane;
     const SmoothSky& m_sky;
     const StarFilter& m_filter;
-    int m_width, m_top, m_bottom, m_lines, m_rows, m_nextLine, m_nextRow;
+    int m_width, m_top, m_lines, m_rows, m_nextLine, m_nextRow;
     double m_sigmas;
     std::vector<float> m_line, m_level;
-    std::vector<SmoothSky::Piece> m_pieces;
+    std::vector<rows::Piece> m_pieces;
     Room m_across, m_light;
     int m_limits, m_madeLimit = -1;
     Room m_limit;
@@ -227,12 +229,6 @@ Stand standOf(const FilteredRows& light, const StarFilter& f, int x, int y) {
     for (std::size_t i = 0; i < 4; ++i) lines += 0.5 * (ring[i] + ring[i + 4]) > 0.65 * v && std::min(ring[i], ring[i + 4]) > 0.4 * v;
     const double level = middleHalf(ring);
     return {v - level, level < 0.4 * v && lines == 0};
-}
-
-/// About 512, since rows at the ends of a block are filtered twice; blocks as even as they can be, so that nobody waits for the last one.
-int rowsOfBlock(int height) {
-    const int pairs = std::max(1, (height + 512) / 1024), rows = (height + 2 * pairs - 1) / (2 * pairs);
-    return (rows + kSame - 1) / kSame * kSame;
 }
 
 Offset brightestNear(const Plane& plane, int x, int y) {
@@ -292,16 +288,15 @@ void addFaintStars(const Plane& plane, const SmoothSky& sky, const Psf* psf, std
     const double clear = 3 * f.fwhm, scatter = scatterOf(samples, places, clear);
     if (!(scatter > 0)) return;
     constexpr double kLookedAt = 0.7 * kFaintestStar; // before the noise is known from where no star is
-    const int w = plane.width(), h = plane.height(), together = rowsOfBlock(h), blocks = (h + together - 1) / together;
+    const int w = plane.width(), h = plane.height(), together = 4 * kSame, blocks = (h + together - 1) / together;
     const Taken taken(stars, f.fwhm);
     std::vector<std::vector<std::size_t>> known(static_cast<std::size_t>(blocks)); // stars by block
     const auto rowOf = [&](const Star& s) { return std::clamp(static_cast<int>(std::lround(s.y)), 0, h - 1); };
     for (std::size_t i = 0; i < stars.size(); ++i) known[static_cast<std::size_t>(rowOf(stars[i]) / together)].push_back(i);
     std::vector<std::vector<Star>> found(known.size());
     const double area = M_PI * std::pow(0.6 * f.fwhm, 2), rms = f.fwhm / kSigmaToFwhm;
-    tbb::parallel_for(0, blocks, [&](int block) {
+    const auto lookAt = [&](int block, FilteredRows& light) {
         const int top = block * together, bottom = std::min(h, top + together);
-        FilteredRows light(plane, sky, f, top, bottom, kLookedAt * scatter);
         auto& here = known[static_cast<std::size_t>(block)];
         std::stable_sort(here.begin(), here.end(), [&](std::size_t a, std::size_t b) { return rowOf(stars[a]) < rowOf(stars[b]); });
         auto star = here.begin();
@@ -337,6 +332,14 @@ void addFaintStars(const Plane& plane, const SmoothSky& sky, const Psf* psf, std
                 s.faint = true;
                 found[static_cast<std::size_t>(block)].push_back(s);
             }
+        }
+    };
+    SharedPieces pieces(blocks);
+    tbb::parallel_for(0, tbb::this_task_arena::max_concurrency(), [&](int) {
+        std::optional<FilteredRows> light; // goes on from block to block: rows at the ends of what one worker does are filtered twice
+        for (int last = -1, block = pieces.take(last); block >= 0; last = block, block = pieces.take(last)) {
+            if (!light || block != last + 1) light.emplace(plane, sky, f, block * together, kLookedAt * scatter);
+            lookAt(block, *light);
         }
     });
     for (const auto& part : found)

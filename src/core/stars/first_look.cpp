@@ -1,10 +1,11 @@
 #include "core/stars/first_look.h"
 
-#include "core/base/pixel_rows.h"
+#include "core/base/star_rows.h"
 
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
+#include <cmath>
 #include <limits>
 #include <tuple>
 
@@ -17,81 +18,121 @@ int blocksOf(const Plane& plane) {
     return (plane.height() + kRows - 1) / kRows;
 }
 
-/// Finds bright runs of one row after the other.
-class BrightRows {
+constexpr int kSame = 8; ///< rows, in which the sky changes by little
+static_assert(kRows % kSame == 0);
+
+/// Calls take(block, lower, upper) for each block of a row that a piece has a part in, with the ends of what it comes to there.
+template<class Take>
+void inBlocks(const rows::Piece& p, Take take) {
+    for (int x = p.x, end = p.x + p.n; x < end;) {
+        const int block = x / rows::kLook, next = std::min(end, (block + 1) * rows::kLook);
+        const auto [lower, upper] = std::minmax({p.ramp.at(x - p.x), p.ramp.at(next - 1 - p.x)});
+        take(static_cast<std::size_t>(block), lower, upper);
+        x = next;
+    }
+}
+
+/// Looks at one row after the other: first at whole blocks, then at the pixels of those where there may be something.
+class RowsPassing {
 public:
-    BrightRows(const Plane& plane, const SmoothSky& sky, double threshold)
+    RowsPassing(const Plane& plane, const SmoothSky& sky, double threshold)
         : m_plane(plane)
         , m_sky(sky)
         , m_threshold(threshold)
-        , m_bright(static_cast<std::size_t>(plane.width())) {}
+        , m_bright(blocks())
+        , m_low(blocks())
+        , m_high(blocks())
+        , m_found(blocks())
+        , m_places(static_cast<std::size_t>(plane.width())) {}
 
-    void take(int y, std::vector<BrightRun>& to) {
-        const int w = m_plane.width();
-        const float *above = m_plane.row(std::max(0, y - 1)), *row = m_plane.row(y), *below = m_plane.row(std::min(m_plane.height() - 1, y + 1));
-        m_sky.pieces(y, m_threshold, 0, w, m_limits);
+    /// Of some `kSame` rows after the other the first one must come first.
+    void goTo(int y) {
+        if (y % kSame == 0) makeLimits(y, std::min(m_plane.height(), y + kSame));
+        m_y = y;
+        m_above = m_plane.row(std::max(0, y - 1)), m_row = m_plane.row(y), m_below = m_plane.row(std::min(m_plane.height() - 1, y + 1));
+        rows::look(m_above, m_row, m_below, m_plane.width(), {m_bright.data(), m_low.data(), m_high.data()}, m_found.data());
+    }
+
+    void takeBright(std::vector<BrightRun>& to) {
         int n = 0;
-        for (const SmoothSky::Piece& p : m_limits) n += rows::smoothReaching(above, row, below, w, p.x, p.n, p.ramp, m_bright.data() + n);
+        forAll(rows::kBright, [&](int from, int end) {
+            m_sky.pieces(m_y, m_threshold, m_sky.pieceStart(from), end, m_pieces);
+            for (const rows::Piece& p : m_pieces)
+                n += rows::smoothReaching(m_above, m_row, m_below, m_plane.width(), p, std::max(from, p.x), p.x + p.n, m_places.data() + n);
+        });
         for (int i = 0; i < n;) {
-            const int first = i, x = m_bright[static_cast<std::size_t>(i)];
-            while (i < n && m_bright[static_cast<std::size_t>(i)] == x + i - first) ++i;
-            to.push_back({y, x, x + i - first});
+            const int first = i, x = m_places[static_cast<std::size_t>(i)];
+            while (i < n && m_places[static_cast<std::size_t>(i)] == x + i - first) ++i;
+            to.push_back({m_y, x, x + i - first});
         }
     }
 
+    /// Defects, and the highest of what is none.
+    void takeDefects(std::vector<std::size_t>& to, float& top) {
+        auto low = m_lowest.begin(), high = m_highest.begin();
+        forAll(rows::kFar, [&](int from, int end) {
+            while (low->x + low->n <= from) ++low, ++high;
+            for (;; ++low, ++high) {
+                const int n = rows::outside(m_row, *low, *high, std::max(from, low->x), std::min(end, low->x + low->n), m_places.data());
+                for (int i = 0; i < n; ++i) {
+                    const int x = m_places[static_cast<std::size_t>(i)];
+                    const float least = low->ramp.at(x - low->x), most = high->ramp.at(x - low->x);
+                    const double level = 0.5 * (static_cast<double>(least) + static_cast<double>(most));
+                    if (m_row[x] < least || isHotPixel(m_plane, level, x, m_y))
+                        to.push_back(static_cast<std::size_t>(m_y) * static_cast<std::size_t>(m_plane.width()) + static_cast<std::size_t>(x));
+                    else
+                        top = std::max(top, m_row[x]);
+                }
+                if (low->x + low->n >= end) break;
+            }
+        });
+    }
+
 private:
+    std::size_t blocks() const { return static_cast<std::size_t>(rows::blocksOf(m_plane.width())); }
+
+    void makeLimits(int top, int bottom) {
+        constexpr double kFarOff = 8; // sigmas
+        constexpr float kInfinite = std::numeric_limits<float>::infinity();
+        // Between these rows the sky goes straight on, but for the last digits.
+        std::vector<int> ends{top, bottom - 1};
+        if (const int last = m_sky.lastOfPiece(top); last + 1 < bottom) ends.insert(ends.end(), {last, last + 1});
+        std::ranges::fill(m_bright, kInfinite);
+        for (const int y : ends) {
+            m_sky.pieces(y, m_threshold, 0, m_plane.width(), m_pieces);
+            for (const rows::Piece& p : m_pieces) {
+                const float digits = 1e-5F * std::max(std::abs(p.ramp.at(0)), std::abs(p.ramp.at(p.n)));
+                inBlocks(p, [&](std::size_t block, float lower, float) { m_bright[block] = std::min(m_bright[block], lower - digits); });
+            }
+        }
+        m_sky.pieces(top + kSame / 2, -kFarOff, 0, m_plane.width(), m_lowest);
+        m_sky.pieces(top + kSame / 2, kFarOff, 0, m_plane.width(), m_highest);
+        std::ranges::fill(m_low, -kInfinite);
+        std::ranges::fill(m_high, kInfinite);
+        for (const rows::Piece& p : m_lowest) inBlocks(p, [&](std::size_t block, float, float upper) { m_low[block] = std::max(m_low[block], upper); });
+        for (const rows::Piece& p : m_highest) inBlocks(p, [&](std::size_t block, float lower, float) { m_high[block] = std::min(m_high[block], lower); });
+    }
+
+    /// Calls take(from, end) for the pixels of blocks side by side in which that was found.
+    template<class Take>
+    void forAll(std::uint8_t what, Take take) {
+        for (std::size_t block = 0; block < m_found.size(); ++block) {
+            if (!(m_found[block] & what)) continue;
+            const std::size_t first = block;
+            while (block < m_found.size() && m_found[block] & what) ++block;
+            take(static_cast<int>(first) * rows::kLook, std::min(m_plane.width(), static_cast<int>(block) * rows::kLook));
+        }
+    }
+
     const Plane& m_plane;
     const SmoothSky& m_sky;
     double m_threshold;
-    std::vector<SmoothSky::Piece> m_limits;
-    std::vector<int> m_bright;
-};
-
-/// Finds defects of one row after the other, and the highest of what is none.
-class DefectRows {
-public:
-    DefectRows(const Plane& plane, const SmoothSky& sky)
-        : m_plane(plane)
-        , m_sky(sky)
-        , m_far(static_cast<std::size_t>(plane.width())) {}
-
-    void take(int y, std::vector<std::size_t>& to) {
-        constexpr double kLimit = 8; // sigmas
-        constexpr int kSame = 8;     // rows, in which the sky changes by far less than that
-        static_assert(kRows % kSame == 0);
-        const int w = m_plane.width(), h = m_plane.height();
-        if (y % kSame == 0) {
-            m_sky.pieces(y + kSame / 2, -kLimit, 0, w, m_low);
-            m_sky.pieces(y + kSame / 2, kLimit, 0, w, m_high);
-            m_ends.resize(m_low.size());
-        }
-        const float* row = m_plane.row(y);
-        int all = 0;
-        for (std::size_t p = 0; p < m_low.size(); ++p) {
-            m_ends[p] = all += rows::outside(row + m_low[p].x, m_low[p].ramp, m_high[p].ramp, m_low[p].n, m_far.data() + all);
-            for (int i = p == 0 ? 0 : m_ends[p - 1]; i < all && y + 1 < h; ++i)
-                __builtin_prefetch(m_plane.row(y + 1) + m_low[p].x + m_far[static_cast<std::size_t>(i)]);
-        }
-        for (std::size_t p = 0; p < m_low.size(); ++p) {
-            for (int i = p == 0 ? 0 : m_ends[p - 1]; i < m_ends[p]; ++i) {
-                const int at = m_far[static_cast<std::size_t>(i)], x = m_low[p].x + at;
-                const float least = m_low[p].ramp.at(at), most = m_high[p].ramp.at(at);
-                const double level = 0.5 * (static_cast<double>(least) + static_cast<double>(most));
-                if (row[x] < least || isHotPixel(m_plane, level, x, y))
-                    to.push_back(static_cast<std::size_t>(y) * static_cast<std::size_t>(w) + static_cast<std::size_t>(x));
-                else
-                    m_top = std::max(m_top, row[x]);
-            }
-        }
-    }
-    float top() const { return m_top; }
-
-private:
-    const Plane& m_plane;
-    const SmoothSky& m_sky;
-    std::vector<SmoothSky::Piece> m_low, m_high; ///< the same pieces of a row
-    std::vector<int> m_far, m_ends;              ///< of the places in each piece
-    float m_top = -std::numeric_limits<float>::infinity();
+    std::vector<float> m_bright, m_low, m_high;             ///< limits of blocks
+    std::vector<rows::Piece> m_pieces, m_lowest, m_highest; ///< the last two: the same pieces of a row
+    std::vector<std::uint8_t> m_found;
+    std::vector<int> m_places;
+    int m_y = 0;
+    const float *m_above = nullptr, *m_row = nullptr, *m_below = nullptr;
 };
 
 template<class T>
@@ -132,8 +173,11 @@ std::vector<BrightRun> brightRuns(const Plane& plane, const SmoothSky& sky, doub
     if (!(sky.typicalSigma() > 0)) return {};
     std::vector<std::vector<BrightRun>> parts(static_cast<std::size_t>(blocksOf(plane)));
     tbb::parallel_for(0, blocksOf(plane), [&](int block) {
-        BrightRows bright(plane, sky, threshold);
-        for (int y = block * kRows; y < std::min(plane.height(), (block + 1) * kRows); ++y) bright.take(y, parts[static_cast<std::size_t>(block)]);
+        RowsPassing passing(plane, sky, threshold);
+        for (int y = block * kRows; y < std::min(plane.height(), (block + 1) * kRows); ++y) {
+            passing.goTo(y);
+            passing.takeBright(parts[static_cast<std::size_t>(block)]);
+        }
     });
     return joined(parts);
 }
@@ -146,14 +190,15 @@ FirstLook lookOver(Plane& plane, const SmoothSky& sky, double threshold) {
     std::vector<std::vector<std::size_t>> places(blocks);
     std::vector<std::vector<BrightRun>> bright(blocks);
     tbb::parallel_for(std::size_t{0}, blocks, [&](std::size_t block) {
-        DefectRows defects(plane, sky);
-        BrightRows runs(plane, sky, threshold);
+        RowsPassing passing(plane, sky, threshold);
+        float highest = -std::numeric_limits<float>::infinity();
         const int top = static_cast<int>(block) * kRows;
         for (int y = top; y < std::min(plane.height(), top + kRows); ++y) {
-            defects.take(y, places[block]);
-            runs.take(y, bright[block]);
+            passing.goTo(y);
+            passing.takeDefects(places[block], highest);
+            passing.takeBright(bright[block]);
         }
-        out.maxima.ofBlock[block] = defects.top();
+        out.maxima.ofBlock[block] = highest;
     });
     out.defects.places = joined(places);
     out.bright = withoutNeighbours(joined(bright), out.defects.places, plane.width());

@@ -1,7 +1,10 @@
 #include "core/stars/background_mesh.h"
 #include "support/scenes.h"
 
+#include <algorithm>
+#include <cmath>
 #include <limits>
+#include <vector>
 
 using namespace caelumen;
 
@@ -129,6 +132,36 @@ private slots:
                     for (int x = from; x < end; ++x)
                         QVERIFY(std::abs(static_cast<double>(to[static_cast<std::size_t>(x - from)]) - (sky.level(x, y) + sigmas * sky.sigma(x, y))) < 1e-3);
                 }
+    }
+
+    /// A row's pieces from one of them on are those of the whole row to the last digit, and down a column the sky is straight between the rows it tells.
+    void piecesBeginWhereTheyAreSaidTo() {
+        for (const int cell : {40, 41, 24}) {
+            Plane p = slopingPlane();
+            for (int y = 0; y < p.height(); ++y)
+                for (int x = 0; x < p.width(); ++x) p.at(x, y) += static_cast<float>(60 * std::sin(0.02 * x) * std::sin(0.03 * y));
+            const SmoothSky sky(sampleMesh(p, cell));
+            std::vector<rows::Piece> whole, part;
+            const auto same = [](const rows::Piece& a, const rows::Piece& b) {
+                return a.x == b.x && a.n == b.n && a.ramp.start == b.ramp.start && a.ramp.step == b.ramp.step;
+            };
+            for (const int y : {0, 33, 150, 289}) {
+                sky.pieces(y, 2, 0, p.width(), whole);
+                for (const int x : {0, cell, 100, 217, p.width() - 1}) {
+                    const int start = sky.pieceStart(x);
+                    sky.pieces(y, 2, start, p.width(), part);
+                    QVERIFY(start <= x && x < start + part[0].n && part.size() <= whole.size());
+                    QVERIFY(std::equal(part.rbegin(), part.rend(), whole.rbegin(), same));
+                }
+            }
+            int bends = 0;
+            for (int y = 1; y + 1 < p.height(); ++y) {
+                const double bend = sky.level(50, y - 1) - 2 * sky.level(50, y) + sky.level(50, y + 1);
+                if (sky.lastOfPiece(y - 1) >= y + 1) QVERIFY2(std::abs(bend) < 1e-9, qPrintable(QString("%1 of cells of %2").arg(y).arg(cell)));
+                bends += std::abs(bend) > 1e-6;
+            }
+            QVERIFY(bends >= 5);
+        }
     }
 };
 

@@ -1,0 +1,301 @@
+#include "core/base/star_rows.h"
+
+#include "core/base/fetch_ahead.h"
+#include "core/base/wide.h"
+
+#include <algorithm>
+#include <array>
+#include <cstring>
+#include <limits>
+#include <utility>
+
+namespace caelumen::rows {
+namespace {
+
+template<int lanes>
+struct Lanes;
+template<>
+struct Lanes<8> {
+    using Floats = float __attribute__((vector_size(32)));
+    using Ints = std::int32_t __attribute__((vector_size(32)));
+};
+template<>
+struct Lanes<16> {
+    using Floats = float __attribute__((vector_size(64)));
+    using Ints = std::int32_t __attribute__((vector_size(64)));
+};
+
+template<class Floats>
+__attribute__((always_inline)) inline Floats larger(const Floats& v, const Floats& than) {
+    return v > than ? v : than;
+}
+template<class Floats>
+__attribute__((always_inline)) inline Floats smaller(const Floats& v, const Floats& than) {
+    return v < than ? v : than;
+}
+__attribute__((always_inline)) inline bool isAny(const Lanes<8>::Ints& v) {
+    std::array<std::int64_t, 4> x;
+    std::memcpy(x.data(), &v, sizeof v);
+    return ((x[0] | x[1]) | (x[2] | x[3])) != 0;
+}
+
+/// A register of so many floats.
+template<int lanes>
+struct Register : Lanes<lanes> {
+    using typename Lanes<lanes>::Floats;
+    using Eight = Lanes<8>::Floats;
+    static_assert(kLook % lanes == 0);
+
+    __attribute__((always_inline)) static Floats load(const float* from) {
+        Floats v;
+        std::memcpy(&v, from, sizeof v);
+        return v;
+    }
+    __attribute__((always_inline)) static void store(const Floats& v, float* to) { std::memcpy(to, &v, sizeof v); }
+    /// The larger ones of both halves: the widest registers are not compared as a whole, which compilers do one by one.
+    __attribute__((always_inline)) static Eight largest(const Floats& v) { return larger(eight<0>(v), eight<lanes - 8>(v)); }
+    __attribute__((always_inline)) static Eight smallest(const Floats& v) { return smaller(eight<0>(v), eight<lanes - 8>(v)); }
+    /// The lanes of two registers that follow one another, from `first` on.
+    template<int first>
+    __attribute__((always_inline)) static Floats from(const Floats& a, const Floats& b) {
+        return shifted<first>(a, b, std::make_integer_sequence<int, lanes>());
+    }
+    /// 0, 1, 2 and so on.
+    __attribute__((always_inline)) static Floats steps() { return counted(std::make_integer_sequence<int, lanes>()); }
+
+private:
+    template<int first>
+    __attribute__((always_inline)) static Eight eight(const Floats& v) {
+        if constexpr (lanes == 8)
+            return v;
+        else
+            return __builtin_shufflevector(v, v, first, first + 1, first + 2, first + 3, first + 4, first + 5, first + 6, first + 7);
+    }
+    template<int first, int... i>
+    __attribute__((always_inline)) static Floats shifted(const Floats& a, const Floats& b, std::integer_sequence<int, i...>) {
+        return __builtin_shufflevector(a, b, (first + i)...);
+    }
+    template<int... i>
+    __attribute__((always_inline)) static Floats counted(std::integer_sequence<int, i...>) {
+        return Floats{static_cast<float>(i)...};
+    }
+};
+
+template<int lanes>
+__attribute__((always_inline)) inline void lookWith(const float* a, const float* b, const float* c, int width, const BlockLimits& limits, std::uint8_t* found) {
+    using R = Register<lanes>;
+    using Floats = typename R::Floats;
+    const auto column = [&](int x) __attribute__((always_inline)) {
+        return (R::load(a + x) + 2 * R::load(b + x) + R::load(c + x)) * (1.0F / 16);
+    };
+    const int blocks = blocksOf(width), end = (width - lanes) / kLook - 1; // a block's right neighbours are loaded as a whole register
+    if (blocks > 0) found[0] = kBright | kFar;
+    if (end > 1) {
+        constexpr float kInfinite = std::numeric_limits<float>::infinity();
+        Floats before = column(kLook - lanes), here = column(kLook);
+        for (int block = 1; block < end; ++block) {
+            fetchOn(c + block * kLook, kLook); // the rows above were there before
+            Floats brightest = Floats{} - kInfinite, highest = brightest, lowest = Floats{} + kInfinite;
+            for (int x = block * kLook; x < (block + 1) * kLook; x += lanes) {
+                const Floats after = column(x + lanes), v = R::load(b + x);
+                brightest = larger(R::template from<lanes - 1>(before, here) + 2 * here + R::template from<1>(here, after), brightest);
+                highest = larger(v, highest), lowest = smaller(v, lowest);
+                before = here, here = after;
+            }
+            const auto bright = R::largest(brightest) >= limits.bright[block];
+            const auto far = (R::largest(highest) > limits.high[block]) | (R::smallest(lowest) < limits.low[block]);
+            found[block] = 0;
+            if (isAny(bright | far)) found[block] = static_cast<std::uint8_t>((isAny(bright) ? kBright : 0) | (isAny(far) ? kFar : 0));
+        }
+    }
+    for (int block = std::max(1, end); block < blocks; ++block) found[block] = kBright | kFar;
+}
+
+template<int lanes>
+__attribute__((always_inline)) inline void aboveRampsWith(const float* v, const Piece* pieces, int count, float* out) {
+    using R = Register<lanes>;
+    using Floats = typename R::Floats;
+    const Floats steps = R::steps();
+    for (int k = 0; k < count; ++k) {
+        const auto [first, n, ramp] = pieces[k];
+        const float *from = v + first, start = ramp.start, step = ramp.step;
+        float* const to = out + first;
+        fetchOn(from, n);
+        int i = 0;
+        for (; i + lanes <= n; i += lanes) {
+            const Floats d = R::load(from + i) - (start + step * (steps + static_cast<float>(i)));
+            R::store(d == d ? d : Floats{}, to + i);
+        }
+        for (; i < n; ++i) {
+            const float d = from[i] - (start + step * static_cast<float>(i));
+            to[i] = d == d ? d : 0.0F;
+        }
+    }
+}
+
+template<int lanes>
+__attribute__((always_inline)) inline void blurAcrossWith(const float* v, int n, const float* taps, int half, float* out) {
+    using R = Register<lanes>;
+    using Floats = typename R::Floats;
+    int x = 0;
+    for (; x + 4 * lanes <= n; x += 4 * lanes) { // a piece at a time, so that sums stay in registers
+        const float* p = v + x;
+        Floats a = taps[0] * R::load(p), b = taps[0] * R::load(p + lanes), c = taps[0] * R::load(p + 2 * lanes), d = taps[0] * R::load(p + 3 * lanes);
+        for (int k = 1; k <= half; ++k) {
+            a += taps[k] * (R::load(p - k) + R::load(p + k));
+            b += taps[k] * (R::load(p + lanes - k) + R::load(p + lanes + k));
+            c += taps[k] * (R::load(p + 2 * lanes - k) + R::load(p + 2 * lanes + k));
+            d += taps[k] * (R::load(p + 3 * lanes - k) + R::load(p + 3 * lanes + k));
+        }
+        R::store(a, out + x);
+        R::store(b, out + x + lanes);
+        R::store(c, out + x + 2 * lanes);
+        R::store(d, out + x + 3 * lanes);
+    }
+    for (; x < n; ++x) {
+        float sum = taps[0] * v[x];
+        for (int k = 1; k <= half; ++k) sum += taps[k] * (v[x - k] + v[x + k]);
+        out[x] = sum;
+    }
+}
+
+template<int lanes>
+__attribute__((always_inline)) inline void blurDownWith(const float* const* rows, int n, const float* taps, int half, float* const* out, int count,
+                                                        const Reaching& see) {
+    using R = Register<lanes>;
+    using Floats = typename R::Floats;
+    constexpr int kStep = 4 * lanes;
+    static_assert(kStep % kLook == 0);
+    constexpr int kTogether = 8 * 4 * 8; // of a row, so that what several rows share stays near
+    for (int first = 0; first < n; first += kTogether) {
+        const int end = std::min(n, first + kTogether);
+        for (int row = 0; row < count; ++row) {
+            const float* const* const middle = rows + row + half;
+            float* const to = out[row];
+            const float* const limit = see.limit[row];
+            std::uint8_t* const reaches = see.reaches[row];
+            int x = first;
+            for (; x + kStep <= end; x += kStep) {
+                const float* p = middle[0] + x;
+                std::array<Floats, 4> sum;
+                for (unsigned i = 0; i < 4; ++i) sum[i] = taps[0] * R::load(p + static_cast<int>(i) * lanes);
+                for (int k = 1; k <= half; ++k) {
+                    const float *up = middle[-k] + x, *down = middle[k] + x;
+                    for (unsigned i = 0; i < 4; ++i)
+                        sum[i] += taps[k] * (R::load(up + static_cast<int>(i) * lanes) + R::load(down + static_cast<int>(i) * lanes));
+                }
+                constexpr unsigned kOfBlock = kLook / lanes;
+                for (unsigned i = 0; i < 4; i += kOfBlock) {
+                    Floats above = Floats{} - 1;
+                    for (unsigned k = i; k < i + kOfBlock; ++k) {
+                        const int at = x + static_cast<int>(k) * lanes;
+                        R::store(sum[k], to + at);
+                        above = larger(sum[k] - R::load(limit + at), above);
+                    }
+                    reaches[(x + static_cast<int>(i) * lanes) / kLook] = isAny(R::largest(above) >= 0);
+                }
+            }
+            for (int block = x / kLook; block * kLook < end; ++block) reaches[block] = 1;
+            for (; x < end; ++x) {
+                float sum = taps[0] * middle[0][x];
+                for (int k = 1; k <= half; ++k) sum += taps[k] * (middle[-k][x] + middle[k][x]);
+                to[x] = sum;
+            }
+        }
+    }
+}
+
+} // namespace
+
+float smoothed(const float* a, const float* b, const float* c, int width, int x) {
+    const auto column = [&](int at) { return (a[at] + 2 * b[at] + c[at]) * (1.0F / 16); };
+    if (width == 1) return 4 * column(0);
+    if (x == 0) return 3 * column(0) + column(1);
+    if (x == width - 1) return column(x - 1) + 3 * column(x);
+    return column(x - 1) + 2 * column(x) + column(x + 1);
+}
+
+CAELUMEN_FAST int smoothReaching(const float* a, const float* b, const float* c, int width, const Piece& limit, int from, int end, int* out) {
+    const Ramp ramp = limit.ramp;
+    const int start = limit.x;
+    int found = 0;
+    std::array<float, kLook> mean;
+    for (int first = from; first < end; first += kLook) {
+        const int n = std::min(kLook, end - first), left = first == 0 ? 1 : 0, right = first + n == width ? n - 1 : n;
+        const float *above = a + first, *here = b + first, *below = c + first;
+        const auto column = [&](int i) __attribute__((always_inline)) {
+            return (above[i] + 2 * here[i] + below[i]) * (1.0F / 16);
+        };
+        for (int i = left; i < right; ++i) mean[static_cast<unsigned>(i)] = column(i - 1) + 2 * column(i) + column(i + 1);
+        if (left == 1) mean[0] = smoothed(a, b, c, width, 0);
+        if (right < n) mean[static_cast<unsigned>(n) - 1] = smoothed(a, b, c, width, width - 1);
+        for (int i = 0; i < n; ++i) { // such places lie together: no guessing at each
+            out[found] = first + i;
+            found += mean[static_cast<unsigned>(i)] >= ramp.at(first + i - start);
+        }
+    }
+    return found;
+}
+
+CAELUMEN_FAST int outside(const float* value, const Piece& low, const Piece& high, int from, int end, int* out) {
+    const Ramp least = low.ramp, most = high.ramp;
+    const int start = low.x;
+    int found = 0;
+    for (int x = from; x < end; ++x) {
+        out[found] = x;
+        found += (value[x] < least.at(x - start)) | (value[x] > most.at(x - start));
+    }
+    return found;
+}
+
+CAELUMEN_BY_WIDTH(void, look, (const float* a, const float* b, const float* c, int width, const BlockLimits& limits, std::uint8_t* found),
+                  (a, b, c, width, limits, found))
+CAELUMEN_BY_WIDTH(void, aboveRamps, (const float* v, const Piece* pieces, int count, float* out), (v, pieces, count, out))
+CAELUMEN_BY_WIDTH(void, blurAcross, (const float* v, int n, const float* taps, int half, float* out), (v, n, taps, half, out))
+CAELUMEN_BY_WIDTH(void, blurDown, (const float* const* rows, int n, const float* taps, int half, float* const* out, int count, const Reaching& see),
+                  (rows, n, taps, half, out, count, see))
+
+CAELUMEN_FAST int peaks(const float* above, const float* value, const float* below, const float* limit, const std::uint8_t* reaches, int n, int* out) {
+    using R = Register<8>;
+    constexpr int lanes = 8;
+    using Floats = R::Floats;
+    int found = 0;
+    const auto lookAt = [&](int x) __attribute__((always_inline)) {
+        const float v = value[x];
+        if (!(v >= limit[x])) return;
+        const auto at = [&](const float* row, int i) { return i < 0 || i >= n ? 0.0F : row[i]; };
+        if (v > at(above, x - 1) && v > above[x] && v > at(above, x + 1) && v > at(value, x - 1) && v >= at(value, x + 1) && v >= at(below, x - 1) &&
+            v >= below[x] && v >= at(below, x + 1))
+            out[found++] = x;
+    };
+    for (int x = 0; x < n; x += kLook) {
+        if (!reaches[x / kLook]) continue;
+        const int end = std::min(n, x + kLook);
+        for (int i = x; i < end; i += lanes) { // few of those that reach it are peaks
+            if (i > 0 && i + lanes < n) {
+                const Floats v = R::load(value + i);
+                if (!isAny((v >= R::load(limit + i)) & (v > R::load(value + i - 1)) & (v >= R::load(value + i + 1)) & (v > R::load(above + i)) &
+                           (v >= R::load(below + i))))
+                    continue;
+            }
+            for (int k = i; k < std::min(end, i + lanes); ++k) lookAt(k);
+        }
+    }
+    return found;
+}
+
+CAELUMEN_FAST double filtered(const float* middle, std::int64_t stride, const double* taps, int half) {
+    std::array<double, 2 * kMostHalf + 1> columns;
+    const int n = 2 * half + 1;
+    for (int x = 0; x < n; ++x) columns[static_cast<std::size_t>(x)] = 0;
+    for (int y = 0; y < n; ++y) {
+        const float* const row = middle + (y - half) * stride - half;
+        const double tap = taps[y];
+        for (int x = 0; x < n; ++x) columns[static_cast<std::size_t>(x)] += tap * static_cast<double>(row[x]);
+    }
+    double sum = 0;
+    for (int x = 0; x < n; ++x) sum += taps[x] * columns[static_cast<std::size_t>(x)];
+    return sum;
+}
+
+} // namespace caelumen::rows
