@@ -37,7 +37,7 @@ void aboveRamps(const float* v, const Piece* pieces, int count, float* out);
 /// out[i] = taps[0] * v[i] + the sum over k of taps[k] * (v[i - k] + v[i + k]), k up to `half`; `half` values before v and after its end are read.
 void blurAcross(const float* v, int n, const float* taps, int half, float* out);
 
-/// What blurDown tells besides: reaches[k][block] is set where any place of the block may reach limit[k].
+/// What blurDown tells besides: reaches[k][block] is set where a place of the block reaches limit[k], and of the last two without a look.
 struct Reaching {
     const float* const* limit;
     std::uint8_t* const* reaches;
