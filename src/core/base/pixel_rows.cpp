@@ -309,15 +309,24 @@ CAELUMEN_FAST double squareSum(const float* v, std::int64_t stride, int side) {
     return (sums[0] + sums[1]) + (sums[2] + sums[3]) + rest;
 }
 
-CAELUMEN_FAST void countedOf(const float* v, const Flags& hidden, int n, Counted* out) {
-    for (int from = 0; from < n; from += Flags::kTogether) {
-        const int m = std::min(Flags::kTogether, n - from);
-        const std::uint64_t bits = hidden.bits(from, m);
-        for (int i = 0; i < m; ++i) {
-            const float x = v[from + i];
-            const bool counts = __builtin_fabsf(x) < std::numeric_limits<float>::infinity() && !(bits >> i & 1);
-            out[from + i] = {counts ? static_cast<double>(x) : 0.0, counts ? 1.0 : 0.0};
-        }
+CAELUMEN_FAST void addTo(const float* v, const Flags& flags, const std::uint32_t* at, int n, Counted* list, Counted* other) {
+    using Pair = double __attribute__((vector_size(16)));
+    const Flags hidden = flags;
+    const auto add = [&](int i, std::uint64_t isHidden, Counted* to) __attribute__((always_inline)) {
+        const float x = v[i];
+        const bool counts = __builtin_fabsf(x) < std::numeric_limits<float>::infinity() && !isHidden;
+        Pair sum;
+        std::memcpy(&sum, to + at[i], sizeof sum);
+        sum += counts ? Pair{static_cast<double>(x), 1} : Pair{}; // no guessing at each
+        std::memcpy(to + at[i], &sum, sizeof sum);
+    };
+    constexpr int kTogether = Flags::kTogether / 2 * 2;
+    for (int from = 0; from < n; from += kTogether) {
+        const int end = std::min(n, from + kTogether);
+        std::uint64_t bits = hidden.bits(from, end - from);
+        int i = from;
+        for (; i + 1 < end; i += 2, bits >>= 2) add(i, bits & 1, list), add(i + 1, bits & 2, other);
+        if (i < end) add(i, bits & 1, list);
     }
 }
 

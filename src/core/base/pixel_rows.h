@@ -65,11 +65,13 @@ RectangleSums rectangleSums(const float* v, std::int64_t stride, const Flags& hi
 /// The sum of a square of `side` rows, each `stride` after the one before.
 double squareSum(const float* v, std::int64_t stride, int side);
 
-/// A value, and that it counts; nothing of either where it is hidden or not finite.
+/// A sum of values and their number.
 struct Counted {
     double value = 0, count = 0;
 };
-void countedOf(const float* v, const Flags& hidden, int n, Counted* out);
+/// Adds each value that is finite and not hidden to the sum that `at` tells. Neighbours often have the same one: they go to two lists in turn, so that nobody
+/// waits for the sum before.
+void addTo(const float* v, const Flags& hidden, const std::uint32_t* at, int n, Counted* list, Counted* other);
 
 /// How far places of a row lie from a point, whole pixels: out[i] is the root of (from + i)^2 + across^2, cut off.
 void wholeDistances(double from, double across, int n, std::uint32_t* out);

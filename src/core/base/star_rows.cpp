@@ -134,12 +134,13 @@ __attribute__((always_inline)) inline void aboveRampsWith(const float* v, const 
 }
 
 template<int lanes>
-__attribute__((always_inline)) inline void blurAcrossWith(const float* v, int n, const float* taps, int half, float* out) {
+__attribute__((always_inline)) inline void blurAcrossWith(const float* v, int n, const float* taps, int half, float* out, const float* next) {
     using R = Register<lanes>;
     using Floats = typename R::Floats;
     int x = 0;
     for (; x + 4 * lanes <= n; x += 4 * lanes) { // a piece at a time, so that sums stay in registers
         const float* p = v + x;
+        fetchRow(next + x, 0, 4 * lanes);
         Floats a = taps[0] * R::load(p), b = taps[0] * R::load(p + lanes), c = taps[0] * R::load(p + 2 * lanes), d = taps[0] * R::load(p + 3 * lanes);
         for (int k = 1; k <= half; ++k) {
             a += taps[k] * (R::load(p - k) + R::load(p + k));
@@ -220,6 +221,7 @@ CAELUMEN_FAST int smoothReaching(const float* a, const float* b, const float* c,
     const int start = limit.x;
     int found = 0;
     std::array<float, kLook> mean;
+    std::array<std::int32_t, kLook> reaches;
     for (int first = from; first < end; first += kLook) {
         const int n = std::min(kLook, end - first), left = first == 0 ? 1 : 0, right = first + n == width ? n - 1 : n;
         const float *above = a + first, *here = b + first, *below = c + first;
@@ -229,9 +231,10 @@ CAELUMEN_FAST int smoothReaching(const float* a, const float* b, const float* c,
         for (int i = left; i < right; ++i) mean[static_cast<unsigned>(i)] = column(i - 1) + 2 * column(i) + column(i + 1);
         if (left == 1) mean[0] = smoothed(a, b, c, width, 0);
         if (right < n) mean[static_cast<unsigned>(n) - 1] = smoothed(a, b, c, width, width - 1);
+        for (int i = 0; i < n; ++i) reaches[static_cast<unsigned>(i)] = mean[static_cast<unsigned>(i)] >= ramp.at(first + i - start) ? 1 : 0;
         for (int i = 0; i < n; ++i) { // such places lie together: no guessing at each
             out[found] = first + i;
-            found += mean[static_cast<unsigned>(i)] >= ramp.at(first + i - start);
+            found += reaches[static_cast<unsigned>(i)];
         }
     }
     return found;
@@ -241,9 +244,17 @@ CAELUMEN_FAST int outside(const float* value, const Piece& low, const Piece& hig
     const Ramp least = low.ramp, most = high.ramp;
     const int start = low.x;
     int found = 0;
-    for (int x = from; x < end; ++x) {
-        out[found] = x;
-        found += (value[x] < least.at(x - start)) | (value[x] > most.at(x - start));
+    std::array<std::int32_t, kLook> lies;
+    for (int first = from; first < end; first += kLook) {
+        const int n = std::min(kLook, end - first);
+        for (int i = 0; i < n; ++i) {
+            const float v = value[first + i];
+            lies[static_cast<unsigned>(i)] = (v < least.at(first + i - start) ? 1 : 0) | (v > most.at(first + i - start) ? 1 : 0);
+        }
+        for (int i = 0; i < n; ++i) {
+            out[found] = first + i;
+            found += lies[static_cast<unsigned>(i)];
+        }
     }
     return found;
 }
@@ -251,7 +262,7 @@ CAELUMEN_FAST int outside(const float* value, const Piece& low, const Piece& hig
 CAELUMEN_BY_WIDTH(void, look, (const float* a, const float* b, const float* c, int width, const BlockLimits& limits, std::uint8_t* found),
                   (a, b, c, width, limits, found))
 CAELUMEN_BY_WIDTH(void, aboveRamps, (const float* v, const Piece* pieces, int count, float* out), (v, pieces, count, out))
-CAELUMEN_BY_WIDTH(void, blurAcross, (const float* v, int n, const float* taps, int half, float* out), (v, n, taps, half, out))
+CAELUMEN_BY_WIDTH(void, blurAcross, (const float* v, int n, const float* taps, int half, float* out, const float* next), (v, n, taps, half, out, next))
 CAELUMEN_BY_WIDTH(void, blurDown, (const float* const* rows, int n, const float* taps, int half, float* const* out, int count, const Reaching& see),
                   (rows, n, taps, half, out, count, see))
 

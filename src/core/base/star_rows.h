@@ -34,8 +34,9 @@ int outside(const float* value, const Piece& low, const Piece& high, int from, i
 /// What stands above the ramps of pieces that follow one another, 0 where v is NaN.
 void aboveRamps(const float* v, const Piece* pieces, int count, float* out);
 
-/// out[i] = taps[0] * v[i] + the sum over k of taps[k] * (v[i - k] + v[i + k]), k up to `half`; `half` values before v and after its end are read.
-void blurAcross(const float* v, int n, const float* taps, int half, float* out);
+/// out[i] = taps[0] * v[i] + the sum over k of taps[k] * (v[i - k] + v[i + k]), k up to `half`; `half` values before v and after its end are read. On the way
+/// it asks for the `n` values that are wanted next, so that the memory is not idle.
+void blurAcross(const float* v, int n, const float* taps, int half, float* out, const float* next);
 
 /// What blurDown tells besides: reaches[k][block] is set where a place of the block reaches limit[k], and of the last two without a look.
 struct Reaching {

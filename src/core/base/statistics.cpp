@@ -22,11 +22,12 @@ struct Middle {
 
     explicit Middle(std::span<T> v)
         : values(v.size() + 1) {
-        constexpr std::size_t kSample = 63, kEitherSide = 12; // ranks: three standard errors
-        std::array<T, kSample> sample;
-        for (std::size_t i = 0; i < kSample; ++i) sample[i] = v[i * (v.size() - 1) / (kSample - 1)];
-        std::sort(sample.begin(), sample.end());
-        const T low = sample[kSample / 2 - kEitherSide], high = sample[kSample / 2 + kEitherSide];
+        constexpr std::size_t kMost = 255;
+        const std::size_t n = v.size() < 4000 ? 63 : kMost, eitherSide = v.size() < 4000 ? 12 : 24; // ranks: three standard errors
+        std::array<T, kMost> sample;
+        for (std::size_t i = 0; i < n; ++i) sample[i] = v[i * (v.size() - 1) / (n - 1)];
+        std::sort(sample.begin(), sample.begin() + static_cast<std::ptrdiff_t>(n));
+        const T low = sample[n / 2 - eitherSide], high = sample[n / 2 + eitherSide];
         std::size_t below = 0, kept = 0;
         for (const T x : v) { // no guessing at each
             below += x < low;

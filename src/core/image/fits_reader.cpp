@@ -13,10 +13,12 @@
 
 #include <algorithm>
 #include <array>
+#include <atomic>
 #include <cmath>
 #include <fstream>
 #include <mutex>
 #include <optional>
+#include <vector>
 
 namespace caelumen {
 namespace fs = std::filesystem;
@@ -200,13 +202,18 @@ void inBands(int height, int rows, Take take) {
 
 /// Rows of floats from where the system holds them.
 void takeView(const FileView& view, Rescale by, RowsSeen& seen, Plane& out) {
-    constexpr long long kTogether = 1 << 18; // pixels: their pages are given back together
+    constexpr long long kTogether = 1 << 18; // pixels for one thread
+    constexpr int kReleased = 8;             // bands whose pages are given back together: each time all threads are interrupted
     const std::size_t rowBytes = static_cast<std::size_t>(out.width()) * sizeof(float);
-    inBands(out.height(), static_cast<int>(std::clamp<long long>(kTogether / out.width(), 1, out.height())), [&](int begin, int end) {
-        const std::size_t from = static_cast<std::size_t>(begin) * rowBytes;
+    const int rows = static_cast<int>(std::clamp<long long>(kTogether / out.width(), 1, out.height())), large = rows * kReleased;
+    std::vector<std::atomic<int>> left(static_cast<std::size_t>((out.height() + large - 1) / large)); // rows to be read yet
+    for (std::size_t i = 0; i < left.size(); ++i) left[i] = std::min(large, out.height() - static_cast<int>(i) * large);
+    inBands(out.height(), rows, [&](int begin, int end) {
         for (int y = begin; y < end; ++y)
             seen.takeTurned(reinterpret_cast<const std::uint32_t*>(view.data() + static_cast<std::size_t>(y) * rowBytes), out.width(), y, by, out.row(y));
-        view.release(from, static_cast<std::size_t>(end - begin) * rowBytes);
+        const int first = begin / large * large, after = std::min(out.height(), first + large);
+        if ((left[static_cast<std::size_t>(begin / large)] -= end - begin) == 0)
+            view.release(static_cast<std::size_t>(first) * rowBytes, static_cast<std::size_t>(after - first) * rowBytes);
     });
 }
 

@@ -81,12 +81,11 @@ Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double r
     out.fluxSigma = star->sigma;
     out.blind = std::max(3 * psf->fwhm, burnt + 1.5 * psf->fwhm);
 
-    // Along a row, rings follow one another and often are the same: two lists in turn, so that nobody waits for the sum before.
+    // Along a row, rings follow one another.
     std::array<std::vector<rows::Counted>, kHaloSectors> tally, other;
     for (auto* list : {&tally, &other})
         for (auto& sector : *list) sector.resize(bins + 3); // some corners lie beyond the last ring
     std::vector<std::uint32_t> bin(2 * bins + 3);
-    std::vector<rows::Counted> seen(bin.size());
     const int c0 = static_cast<int>(std::lround(out.centre.x)), c1 = static_cast<int>(std::lround(out.centre.y)), r = static_cast<int>(bins);
     for (int y = std::max(0, c1 - r); y <= std::min(plane.height() - 1, c1 + r); ++y) {
         const float* row = plane.row(y);
@@ -96,7 +95,6 @@ Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double r
         if (y + 1 < plane.height()) fetchRow(plane.row(y + 1), first, last + 1);
         const auto sectorAt = [&](int x) { return sectorOf(x - out.centre.x, dy); };
         rows::wholeDistances(first - out.centre.x, dy, last - first + 1, bin.data());
-        rows::countedOf(row + first, mask.row(first, y), last - first + 1, seen.data());
         for (int x = first, end = x, border = 0; x <= last; x = end) { // a stretch of one sector; along a row each comes once
             const std::size_t sector = sectorAt(x);
             const auto borderAt = [&] { return out.centre.x + kSectorBorders[static_cast<std::size_t>(border)] * std::abs(dy); };
@@ -104,15 +102,7 @@ Result<HaloProfile> measureHaloProfile(const Plane& plane, Point guess, double r
             end = border < kMostBorders ? static_cast<int>(std::clamp(borderAt(), x + 1.0, last + 1.0)) : last + 1;
             while (end > x + 1 && sectorAt(end - 1) != sector) --end;
             while (end <= last && sectorAt(end) == sector) ++end;
-            rows::Counted *const rings = tally[sector].data(), *const others = other[sector].data();
-            const auto take = [&](rows::Counted* list, int at) {
-                rows::Counted& ring = list[bin[static_cast<std::size_t>(at - first)]];
-                ring.value += seen[static_cast<std::size_t>(at - first)].value;
-                ring.count += seen[static_cast<std::size_t>(at - first)].count;
-            };
-            int at = x;
-            for (; at + 1 < end; at += 2) take(rings, at), take(others, at + 1);
-            if (at < end) take(rings, at);
+            rows::addTo(row + x, mask.row(x, y), bin.data() + (x - first), end - x, tally[sector].data(), other[sector].data());
         }
     }
     constexpr std::size_t kShapely = 15;

@@ -70,8 +70,13 @@ std::vector<StarDisc> commonDiscs(const std::vector<MaskSource>& planes) {
     for (double left = 0.02; left < 0.7; left *= 1.7) {
         all.clear();
         double area = 0;
-        for (const MaskSource& p : planes)
-            join(all, starDiscs(*p.stars, *p.psf, p.noise, left * p.noise, p.view), std::max(2.5, 0.7 * (*p.psf ? (*p.psf)->fwhm : 3.0) / p.view.scale()));
+        std::vector<std::vector<StarDisc>> each(planes.size());
+        tbb::parallel_for(std::size_t{0}, planes.size(), [&](std::size_t i) {
+            const MaskSource& p = planes[i];
+            each[i] = starDiscs(*p.stars, *p.psf, p.noise, left * p.noise, p.view);
+        });
+        for (std::size_t i = 0; i < planes.size(); ++i)
+            join(all, std::move(each[i]), std::max(2.5, 0.7 * (*planes[i].psf ? (*planes[i].psf)->fwhm : 3.0) / planes[i].view.scale()));
         const PlaneView& view = planes.front().view;
         const Alignment::Affine toPlane = view.forward();
         for (const StarDisc& d : all) {

@@ -304,14 +304,16 @@ Result<Alignment> alignAt(const std::vector<AlignStar>& baseline, const std::vec
     constexpr std::size_t kMost = 3000;
     const std::vector<Point> all = brightest(baseline, kMost), among = brightest(run, kMost);
     double reach = 3;
+    Pairs pairs, before;
     for (int round = 0; round < 8; ++round) {
         const StarGrid grid(among, reach);
-        Pairs pairs;
-        for (const Point& p : all) {
-            const Point q = now.map(p);
-            if (const auto k = grid.nearest(q, reach); k >= 0) pairs.emplace_back(p, among[static_cast<std::size_t>(k)]);
-        }
+        const auto to = now.forward();
+        pairs.swap(before);
+        pairs.clear();
+        for (const Point& p : all)
+            if (const auto k = grid.nearest(to(p), reach); k >= 0) pairs.emplace_back(p, among[static_cast<std::size_t>(k)]);
         if (pairs.size() < 6) return refused;
+        if (pairs == before) break; // and so for ever
         const auto better = fitSimilarity(pairs, now.mirrored);
         if (!better) break;
         now = *better;

@@ -271,23 +271,27 @@ void SmoothSky::pieces(int y, double sigmas, int from, int end, std::vector<rows
     const double fy = (y + 0.5) / m_cell - 0.5;
     const int j = std::clamp(static_cast<int>(fy), 0, std::max(0, m_down - 2)), j1 = std::min(j + 1, m_down - 1);
     const double ty = fy - j;
-    const auto node = [&](int i) {
-        const auto a = static_cast<std::size_t>(j * m_across + i), b = static_cast<std::size_t>(j1 * m_across + i);
-        return (1 - ty) * (m_level[a] + sigmas * m_sigma[a]) + ty * (m_level[b] + sigmas * m_sigma[b]);
-    };
+    const int first = std::clamp((from - m_cell / 2) / m_cell, 0, std::max(0, m_across - 2));
+    const int nodes = std::min(m_across - first, (end - from) / m_cell + 3); // as many middles as there may be ends of lines
+    thread_local std::vector<double> level;
+    level.resize(static_cast<std::size_t>(nodes));
+    const auto rowOf = [&](const std::vector<double>& map, int row) { return map.data() + static_cast<std::ptrdiff_t>(row) * m_across + first; };
+    const double *levelA = rowOf(m_level, j), *levelB = rowOf(m_level, j1), *sigmaA = rowOf(m_sigma, j), *sigmaB = rowOf(m_sigma, j1);
+    double* const node = level.data();
+    for (int i = 0; i < nodes; ++i) node[i] = (1 - ty) * (levelA[i] + sigmas * sigmaA[i]) + ty * (levelB[i] + sigmas * sigmaB[i]);
     if (m_across == 1) {
-        to.push_back({from, end - from, {static_cast<float>(node(0)), 0}});
+        to.push_back({from, end - from, {static_cast<float>(node[0]), 0}});
         return;
     }
-    const int first = std::clamp((from - m_cell / 2) / m_cell, 0, m_across - 2);
-    double left = node(first);
-    for (int i = first, x = from; x < end; ++i) { // the first and the last line go on to the borders
-        const double right = node(i + 1), slope = (right - left) / m_cell, middle = (i + 0.5) * m_cell - 0.5;
+    to.resize(static_cast<std::size_t>(nodes));
+    std::size_t n = 0;
+    for (int i = first, x = from; x < end; ++i, ++n) { // the first and the last line go on to the borders
+        const double left = node[i - first], slope = (node[i - first + 1] - left) / m_cell, middle = (i + 0.5) * m_cell - 0.5;
         const int next = i + 2 == m_across ? end : std::min(end, (i + 1) * m_cell + m_cell / 2); // the next middle
-        to.push_back({x, next - x, {static_cast<float>(left + slope * (x - middle)), static_cast<float>(slope)}});
+        to[n] = {x, next - x, {static_cast<float>(left + slope * (x - middle)), static_cast<float>(slope)}};
         x = next;
-        left = right;
     }
+    to.resize(n);
 }
 
 int SmoothSky::pieceStart(int x) const {

@@ -3,12 +3,22 @@
 #include "core/image/plane.h"
 
 #include <cstddef>
+#include <limits>
 #include <vector>
 
 namespace caelumen {
 
-/// Light in one pixel only (its four neighbours nearly dark): no telescope makes that.
-bool isHotPixel(const Plane& plane, double level, int x, int y);
+/// Light in one pixel only (its four neighbours nearly dark): no telescope makes that. Of neighbours that are all bright enough nothing else need be asked.
+bool isHotAmong(const Plane& plane, double level, int x, int y);
+inline bool isHotPixel(const Plane& plane, double level, int x, int y) {
+    if (x < 1 || y < 1 || x >= plane.width() - 1 || y >= plane.height() - 1) return false;
+    const float* const here = plane.row(y) + x;
+    const float left = here[-1], right = here[1], above = here[-plane.width()], below = here[plane.width()];
+    const double enough = level + 0.101 * (static_cast<double>(here[0]) - level); // two such ones are more than a fifth of the pixel; no number is never enough
+    const auto isEnough = [&](float v) { return static_cast<double>(v) >= enough && v <= std::numeric_limits<float>::max(); };
+    if (static_cast<double>(here[0]) > level && isEnough(left) && isEnough(right) && isEnough(above) && isEnough(below)) return false;
+    return isHotAmong(plane, level, x, y);
+}
 
 /// Pixels that the sky cannot have made (lookOver finds them).
 struct Defects {

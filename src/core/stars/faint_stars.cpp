@@ -196,7 +196,7 @@ private:
         float* const line = m_line.data() + m_filter.half;
         m_sky.pieces(m_nextLine, 0, 0, m_width, m_pieces);
         rows::aboveRamps(m_plane.row(m_nextLine), m_pieces.data(), static_cast<int>(m_pieces.size()), line);
-        rows::blurAcross(line, m_width, m_filter.taps.data(), m_filter.half, to);
+        rows::blurAcross(line, m_width, m_filter.taps.data(), m_filter.half, to, m_plane.row(std::min(m_nextLine + 1, m_plane.height() - 1)));
     }
 
     const Plane& m_plane;

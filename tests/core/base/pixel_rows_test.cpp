@@ -198,16 +198,24 @@ private slots:
     void whatIsHiddenOrNoNumberCountsNothing_data() { lengths_data(); }
     void whatIsHiddenOrNoNumberCountsNothing() {
         QFETCH(int, n);
-        auto v = noise(n, 13);
-        v[0] = kInf;
-        for (std::size_t i = 2; i < v.size(); i += 10) v[i] = i % 4 ? kNan : -kInf;
-        const EveryNth third(v.size(), 3, n % 8);
-        for (const bool masked : {false, true}) {
-            std::vector<rows::Counted> out(v.size(), {7, 7});
-            rows::countedOf(v.data(), masked ? third.flags : Flags{}, n, out.data());
+        auto v = noise(n, 21);
+        v[0] = kInf, v[v.size() - 1] = kNan;
+        for (std::size_t i = 3; i < v.size(); i += 11) v[i] = -kInf;
+        const EveryNth third(v.size(), 3, 5);
+        std::vector<std::uint32_t> at(v.size());
+        for (std::size_t i = 0; i < at.size(); ++i) at[i] = static_cast<std::uint32_t>(i / 5 % 9);
+        for (const bool masked : {true, false}) {
+            const Flags hidden = masked ? third.flags : Flags{};
+            std::array<rows::Counted, 9> list{}, other{}, expected{}, expectedOther{};
             for (std::size_t i = 0; i < v.size(); ++i) {
-                const bool counts = std::isfinite(v[i]) && !(masked && i % 3 == 0);
-                QVERIFY(out[i].value == (counts ? static_cast<double>(v[i]) : 0) && out[i].count == (counts ? 1 : 0));
+                if (!std::isfinite(v[i]) || hidden[static_cast<int>(i)]) continue;
+                rows::Counted& c = (i % 2 == 0 ? expected : expectedOther)[at[i]];
+                c.value += static_cast<double>(v[i]), c.count += 1;
+            }
+            rows::addTo(v.data(), hidden, at.data(), n, list.data(), other.data());
+            for (std::size_t k = 0; k < list.size(); ++k) {
+                QVERIFY(list[k].value == expected[k].value && list[k].count == expected[k].count);
+                QVERIFY(other[k].value == expectedOther[k].value && other[k].count == expectedOther[k].count);
             }
         }
     }

@@ -126,7 +126,7 @@ private slots:
                 return sum;
             };
             for (int i = 0; i < n; ++i) expected[static_cast<std::size_t>(i)] = blurred([&](int k) { return v[static_cast<std::size_t>(i + half + k)]; });
-            rows::blurAcross(v.data() + half, n, taps.data(), half, out.data());
+            rows::blurAcross(v.data() + half, n, taps.data(), half, out.data(), v.data());
             QVERIFY(out == expected);
 
             constexpr int kCount = 3;
