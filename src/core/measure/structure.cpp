@@ -31,7 +31,7 @@ std::vector<float> structureBoxes(const Plane& plane, const Mask& mask, int k, c
             const Point centre = toPlane(grid.centre(i, j));
             return std::pair(static_cast<int>(std::lround(centre.x - 0.5 * (k - 1))), static_cast<int>(std::lround(centre.y - 0.5 * (k - 1))));
         };
-        const auto fetch = [&](int i) {
+        const auto fetch = [&](int i) __attribute__((always_inline)) {
             const auto [x0, y0] = corner(i);
             fetchBox(plane, x0, y0, k);
         };
