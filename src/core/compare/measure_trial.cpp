@@ -228,6 +228,11 @@ private:
                 if (c < m_surveys[i].size() && !m_surveys[i][c] && m_refused[i].empty())
                     if (Status done = survey(i, c); !done) return done;
         }
+        tbb::parallel_for(std::size_t{0}, m_open.size(), [&](std::size_t i) { // no run knows of another's
+            if (i == m_baseline || !m_refused[i].empty()) return;
+            for (const std::size_t c : channelsOf(i, group))
+                if (!m_looks[i].aligned && c < m_surveys[i].size() && m_looks[i].tried.insert(c).second) alignBy(i, c, m_surveys[i][c]->stars);
+        });
         return Done{};
     }
 
@@ -267,7 +272,6 @@ private:
             return Done{};
         }
         if (i == m_baseline) m_reference.learn(found.stars, viewOf(i, c), info.channels[c], o);
-        if (!look.aligned && i != m_baseline) alignBy(i, c, found.stars);
         return Done{};
     }
 
@@ -520,6 +524,7 @@ private:
     struct Look {
         bool aligned = false, hasValues = false;
         std::optional<bool> scaled01; ///< whether values go from 0 to 1: the first plane tells
+        std::set<std::size_t> tried;  ///< channels to align by
         std::string refusal;
     };
     std::vector<Look> m_looks;                                         ///< by run

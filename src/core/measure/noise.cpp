@@ -75,9 +75,20 @@ NoiseBoxes noiseBoxes(const Plane& plane, const Mask& mask, int k, const PlaneVi
         out.reserve(static_cast<std::size_t>(places));
         for (int i = 0, ahead = mainRow ? stride : skyStride; mainRow && i < std::min(across, kBoxesAhead * ahead); i += ahead)
             fetchBox(plane, i * half, y0, k);
-        for (int i = 0; i < across; ++i) {
-            const bool mainPlace = mainRow && i % stride == 0;
-            if (!mainPlace && (here.empty() || i % skyStride != 0)) continue;
+        // Places of the two kinds, in order: most of a row has neither.
+        const auto nextSky = [&](int from) {
+            int next = across;
+            for (const auto& [region, box] : here) {
+                const int first = (std::max(from, (box.x0 + half - 1) / half) + skyStride - 1) / skyStride * skyStride;
+                if (first * half + k <= box.x1) next = std::min(next, first);
+            }
+            return next;
+        };
+        int main = mainRow ? 0 : across, sky = nextSky(0);
+        for (int i = std::min(main, sky); i < across; i = std::min(main, sky)) {
+            const bool mainPlace = i == main;
+            if (mainPlace) main += stride;
+            if (i == sky) sky = nextSky(i + 1);
             const int x0 = i * half;
             const Point centre{x0 + 0.5 * (k - 1), y0 + 0.5 * (k - 1)};
             bool inSky = false;

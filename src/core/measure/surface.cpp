@@ -113,18 +113,22 @@ Eigen::Vector4d consensus(const std::vector<Cell>& cells, const std::vector<Cell
     std::vector<Judge> judges;
     for (std::size_t i = 0; i < quiet.size(); i += 1 + quiet.size() / 1000)
         judges.push_back({quiet[i].basis, quiet[i].level, 3 * length(noise * quiet[i].error, floor)});
-    const auto score = [&](const Eigen::Vector4d& p) {
+    // Each judge counts for one at most: what cannot come above `top` any more is left.
+    const auto score = [&](const Eigen::Vector4d& p, double top) {
+        constexpr std::size_t kTogether = 64;
         double sum = 0;
-        for (const Judge& c : judges) {
-            const double r = c.level - c.basis.dot(p);
-            if (r < -c.limit)
-                sum -= 1;
-            else if (r < c.limit)
-                sum += 1 - r * r / (c.limit * c.limit);
-        }
+        for (std::size_t first = 0; first < judges.size() && sum + static_cast<double>(judges.size() - first) > top - 1e-6; first += kTogether)
+            for (std::size_t i = first; i < std::min(judges.size(), first + kTogether); ++i) {
+                const Judge& c = judges[i];
+                const double r = c.level - c.basis.dot(p);
+                if (r < -c.limit)
+                    sum -= 1;
+                else if (r < c.limit)
+                    sum += 1 - r * r / (c.limit * c.limit);
+            }
         return sum;
     };
-    double top = score(best);
+    double top = score(best, -static_cast<double>(judges.size()) - 1);
     constexpr std::size_t kSample = 6;
     std::vector<Cell> sample(kSample);
     const std::vector<double> sampleWeights(kSample, 1);
@@ -132,7 +136,7 @@ Eigen::Vector4d consensus(const std::vector<Cell>& cells, const std::vector<Cell
         for (Cell& c : sample) c = quiet[random.index(quiet.size())];
         const Eigen::Vector4d p = solve(sample, sampleWeights);
         if (!p.allFinite()) continue;
-        if (const double s = score(p); s > top) {
+        if (const double s = score(p, top); s > top) {
             top = s;
             best = p;
         }

@@ -8,6 +8,7 @@
 
 #include <algorithm>
 #include <array>
+#include <cstdint>
 #include <limits>
 
 namespace caelumen {
@@ -50,7 +51,7 @@ Square squareOf(const BackgroundMesh& mesh, const Plane& plane, int i, int j) {
 class Sample {
 public:
     std::vector<float> values;
-    double x = 0, y = 0; ///< sums of the places
+    std::int64_t x = 0, y = 0; ///< sums of the places
 
     void begin(const Square& of, int wanted) {
         m_of = of;
@@ -66,13 +67,19 @@ public:
     void see(const float* row, const Flags& hidden, int at) {
         if (at != m_next) return;
         fetchOn(row + m_of.x0, m_of.x1 - m_of.x0);
-        for (int i = m_of.x0 + (m_step > 1 && m_odd ? 1 : 0), by = m_step > 1 ? 2 : 1; i < m_of.x1; i += by) {
-            ++m_tried;
-            if (!std::isfinite(row[i]) || hidden[i]) continue;
-            values.push_back(row[i]);
-            x += i;
-            y += at;
+        const int first = m_of.x0 + (m_step > 1 && m_odd ? 1 : 0), by = m_step > 1 ? 2 : 1;
+        std::size_t n = values.size();
+        const std::size_t before = n, most = static_cast<std::size_t>((m_of.x1 - first + by - 1) / by);
+        values.resize(n + most);
+        for (int i = first; i < m_of.x1; i += by) { // no guessing at each
+            values[n] = row[i];
+            const bool counts = std::isfinite(row[i]) && !hidden[i];
+            n += counts;
+            x += counts ? i : 0;
         }
+        values.resize(n);
+        m_tried += most;
+        y += static_cast<std::int64_t>(n - before) * at;
         m_next += m_step;
         m_odd = !m_odd; // of the row taken, not of its place: even steps would see every other column only
     }
@@ -116,7 +123,7 @@ BackgroundMesh buildMesh(const Plane& plane, const Mask& mask, int cell, double 
             const ClippedStats rough = clippedStats(std::span<float>(sample.values));
             const auto pivot = static_cast<float>(rough.median), reach = static_cast<float>(3 * rough.sigma);
             cuts[static_cast<std::size_t>(i)] = {pivot - reach, std::nextafter(pivot + reach, std::numeric_limits<float>::infinity()), pivot};
-            cells[i].centre = {sample.x / taken, sample.y / taken};
+            cells[i].centre = {static_cast<double>(sample.x) / taken, static_cast<double>(sample.y) / taken};
         }
         // A few rows at a time through all cells, as the pixels lie in memory.
         constexpr int kTogether = 8;

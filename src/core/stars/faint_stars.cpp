@@ -61,10 +61,20 @@ struct StarFilter {
     double middle = 1, aside = 0; ///< light of a star of flux 1 at its centre, and on the ring
 };
 
-/// Mean of the middle four of eight.
-double middleHalf(std::array<double, 8> ring) {
-    std::sort(ring.begin(), ring.end());
-    return 0.25 * (ring[2] + ring[3] + ring[4] + ring[5]);
+/// Mean of the middle four of eight; sorted without branches (Knuth, The Art of Computer Programming 3, 5.3.4: 19 comparisons).
+double middleHalf(std::array<double, 8> v) {
+    const auto order = [&](std::size_t a, std::size_t b) {
+        const double low = std::min(v[a], v[b]), high = std::max(v[a], v[b]);
+        v[a] = low, v[b] = high;
+    };
+    order(0, 1), order(2, 3), order(4, 5), order(6, 7);
+    order(0, 2), order(1, 3), order(4, 6), order(5, 7);
+    order(1, 2), order(5, 6), order(0, 4), order(3, 7);
+    order(1, 5), order(2, 6);
+    order(1, 4), order(3, 6);
+    order(2, 4), order(3, 5);
+    order(3, 4);
+    return 0.25 * (v[2] + v[3] + v[4] + v[5]);
 }
 
 /// What the filtered frame less its ring comes to at places strewn over it, in sigmas of single pixels.
