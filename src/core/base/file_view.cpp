@@ -95,6 +95,13 @@ FileView::~FileView() {
     s.taken = false;
 }
 
+void FileView::expect(std::size_t from, std::size_t bytes) const {
+#ifdef MADV_POPULATE_READ
+    const std::size_t page = pageSize(), begin = (m_before + from) / page * page, end = (m_before + from + bytes + page - 1) / page * page;
+    ::madvise(m_begin + begin, end - begin, MADV_POPULATE_READ); // what cannot be had is found missing when it is read
+#endif
+}
+
 void FileView::release(std::size_t from, std::size_t bytes) const {
     const std::size_t page = pageSize(), begin = (m_before + from + page - 1) / page * page, end = (m_before + from + bytes) / page * page;
     if (begin < end) ::madvise(m_begin + begin, end - begin, MADV_DONTNEED);

@@ -20,6 +20,8 @@ public:
     ~FileView();
 
     const char* data() const { return m_begin + m_before; }
+    /// These bytes, counted from data(), will be read now: asked for at once they cost less than page by page.
+    void expect(std::size_t from, std::size_t bytes) const;
     /// These bytes, counted from data(), are not needed any more: what is shared of the system's memory counts as the program's own while it is seen. What
     /// shares a page with other bytes stays.
     void release(std::size_t from, std::size_t bytes) const;

@@ -263,18 +263,24 @@ CAELUMEN_FAST RectangleSums rectangleSums(const float* v, std::int64_t stride, c
             const Flags flags = hidden + y * flagStride;
             fetchRow(from, n, 2 * n); // of the rectangle after this one
             Ints here{};
-            for (int i = 0; i < registers * kWide; i += kWide) {
+            const auto take = [&](int i, const Ints& left) __attribute__((always_inline)) {
                 const Floats x = load(from + i);
-                Ints in = (x >= low) & (x < high);
-                if (flags) in &= seen(flags, i);
+                const Ints in = (x >= low) & (x < high) & left;
                 const auto d = reinterpret_cast<Floats>(reinterpret_cast<Ints>(x - pivot) & in);
                 sum += d;
                 squares += d * d;
                 here -= in;
+            };
+            const int end = registers * kWide;
+            int i = 0;
+            for (; flags && i + kFour <= end; i += kFour) {
+                const std::uint32_t four = fourOf(flags, i);
+                take(i, seenOf<0>(four)), take(i + kWide, seenOf<1>(four)), take(i + 2 * kWide, seenOf<2>(four)), take(i + 3 * kWide, seenOf<3>(four));
             }
+            for (; i < end; i += kWide) take(i, flags ? seen(flags, i) : Ints{} - 1);
             count += here;
             rows += here * y;
-            for (int i = registers * kWide; i < n; ++i) {
+            for (; i < n; ++i) {
                 if (!(from[i] >= low && from[i] < high) || flags[i]) continue;
                 const double d = static_cast<double>(from[i] - pivot);
                 ++out.count;

@@ -69,4 +69,20 @@ __attribute__((always_inline)) inline Ints seen(const Flags& hidden, int i) {
     return ((Ints{} + (two >> (at & 7))) & kEach) == 0;
 }
 
+/// The flags of four registers from the i-th on, and what seen() gives of the k-th of these.
+inline constexpr int kFour = 4 * kWide;
+__attribute__((always_inline)) inline std::uint32_t fourOf(const Flags& hidden, int i) {
+    const std::int64_t at = hidden.first + i;
+    std::uint64_t bits;
+    std::memcpy(&bits, hidden.bytes + (at >> 3), sizeof bits);
+    return static_cast<std::uint32_t>(bits >> (at & 7));
+}
+template<int k>
+__attribute__((always_inline)) inline Ints seenOf(std::uint32_t four) {
+    constexpr std::uint32_t kFirst = 1U << (k * kWide);
+    using Words = std::uint32_t __attribute__((vector_size(32)));
+    constexpr Words kEach{kFirst, kFirst << 1, kFirst << 2, kFirst << 3, kFirst << 4, kFirst << 5, kFirst << 6, kFirst << 7};
+    return reinterpret_cast<Ints>(((Words{} + four) & kEach) == 0);
+}
+
 } // namespace caelumen::rows

@@ -209,6 +209,7 @@ void takeView(const FileView& view, Rescale by, RowsSeen& seen, Plane& out) {
     std::vector<std::atomic<int>> left(static_cast<std::size_t>((out.height() + large - 1) / large)); // rows to be read yet
     for (std::size_t i = 0; i < left.size(); ++i) left[i] = std::min(large, out.height() - static_cast<int>(i) * large);
     inBands(out.height(), rows, [&](int begin, int end) {
+        view.expect(static_cast<std::size_t>(begin) * rowBytes, static_cast<std::size_t>(end - begin) * rowBytes);
         for (int y = begin; y < end; ++y)
             seen.takeTurned(reinterpret_cast<const std::uint32_t*>(view.data() + static_cast<std::size_t>(y) * rowBytes), out.width(), y, by, out.row(y));
         const int first = begin / large * large, after = std::min(out.height(), first + large);

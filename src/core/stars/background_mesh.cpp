@@ -291,14 +291,21 @@ void SmoothSky::pieces(int y, double sigmas, int from, int end, std::vector<rows
         return;
     }
     to.resize(static_cast<std::size_t>(nodes));
-    std::size_t n = 0;
-    for (int i = first, x = from; x < end; ++i, ++n) { // the first and the last line go on to the borders
+    rows::Piece* const out = to.data();
+    const auto straight = [&](int i, int x, int next) { // the line from middle i on
         const double left = node[i - first], slope = (node[i - first + 1] - left) / m_cell, middle = (i + 0.5) * m_cell - 0.5;
-        const int next = i + 2 == m_across ? end : std::min(end, (i + 1) * m_cell + m_cell / 2); // the next middle
-        to[n] = {x, next - x, {static_cast<float>(left + slope * (x - middle)), static_cast<float>(slope)}};
-        x = next;
+        return rows::Piece{x, next - x, {static_cast<float>(left + slope * (x - middle)), static_cast<float>(slope)}};
+    };
+    const auto begin = [&](int i) { return i * m_cell + m_cell / 2; }; // of all but the first and the last, which go on to the borders
+    const int last = std::min(m_across - 2, std::max(first, (end - 1 - m_cell / 2) / m_cell));
+    out[0] = straight(first, from, last == first ? end : begin(first + 1));
+    const double offset = begin(0) - (0.5 * m_cell - 0.5); // from each one's own middle to where it begins
+    for (int i = first + 1; i < last; ++i) {
+        const double left = node[i - first], slope = (node[i - first + 1] - left) / m_cell;
+        out[i - first] = {begin(i), m_cell, {static_cast<float>(left + slope * offset), static_cast<float>(slope)}};
     }
-    to.resize(n);
+    if (last > first) out[last - first] = straight(last, begin(last), end);
+    to.resize(static_cast<std::size_t>(last - first) + 1);
 }
 
 int SmoothSky::pieceStart(int x) const {
