@@ -12,9 +12,8 @@ namespace caelumen {
 /// Sum of a square of pixels; NaN where one of them is hidden or has no data. The mask comes first: where stars are many, most boxes end there.
 inline double boxSum(const Plane& plane, const Mask& mask, int x0, int y0, int side) {
     if (!mask.empty()) {
-        std::uint64_t hidden = 0; // no leaving a row early: it is short, and branches are dear
-        for (int y = y0; y < y0 + side && !hidden; ++y)
-            for (int x = 0; x < side; x += Flags::kTogether) hidden |= mask.row(y).bits(x0 + x, std::min(side - x, Flags::kTogether));
+        bool hidden = false;
+        for (int x = 0; x < side; x += Flags::kTogether) hidden = hidden || mask.hidesAny(x0 + x, y0, std::min(side - x, Flags::kTogether), side);
         if (hidden) return static_cast<double>(kNoData);
     }
     return rows::squareSum(plane.row(y0) + x0, plane.width(), side);

@@ -7,6 +7,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdint>
 #include <utility>
 
 namespace caelumen {
@@ -99,6 +100,8 @@ UnmaskedStarlight::UnmaskedStarlight(const std::vector<Star>& stars, const std::
 std::vector<double> UnmaskedStarlight::over(const BackgroundMesh& mesh, const Mask& mask) const {
     std::vector<double> out(mesh.cells.size(), 0);
     if (m_near.empty()) return out;
+    constexpr unsigned kEach = kCoarse / kFine;
+    static_assert(kCoarse <= Flags::kTogether);
     tbb::parallel_for(0, mesh.down, [&](int band) {
         double* light = out.data() + static_cast<std::size_t>(band) * static_cast<std::size_t>(mesh.across);
         std::vector<int> count(static_cast<std::size_t>(mesh.across), 0);
@@ -110,11 +113,15 @@ std::vector<double> UnmaskedStarlight::over(const BackgroundMesh& mesh, const Ma
                 const int end = i + 1 == mesh.across ? mesh.width : (i + 1) * mesh.cell;
                 double sum = 0;
                 int n = 0;
-                for (; x < end; x += kFine) { // no guessing at each
-                    const bool seen = !hidden[x];
-                    const auto square = static_cast<unsigned>(x) / kFine;
-                    sum += seen ? lightOf(near[square], wide[square / (kCoarse / kFine)]) : 0;
-                    n += seen;
+                while (x < end) { // the squares of one coarse square at a time
+                    const auto first = static_cast<unsigned>(x) / kFine, coarse = first / kEach;
+                    const int next = std::min(end, static_cast<int>((coarse + 1) * kEach * kFine));
+                    std::uint64_t flags = hidden.bits(x, next - x);
+                    for (unsigned square = first; x < next; x += kFine, flags >>= kFine, ++square) { // no guessing at each
+                        const bool seen = !(flags & 1);
+                        sum += seen ? lightOf(near[square], wide[coarse]) : 0;
+                        n += seen;
+                    }
                 }
                 light[i] += sum, count[static_cast<std::size_t>(i)] += n;
             }

@@ -9,6 +9,7 @@
 #include <bit>
 #include <cstddef>
 #include <cstdint>
+#include <cstring>
 #include <memory>
 #include <new>
 #include <utility>
@@ -61,6 +62,18 @@ public:
     std::int64_t stride() const { return static_cast<std::int64_t>(m_stride * kWord); }
     Flags row(int y) const { return empty() ? Flags{} : Flags{reinterpret_cast<const std::uint8_t*>(m_words.data() + start(y))}; }
     bool hidden(int x, int y) const { return row(y)[x]; }
+    /// Whether any of `across` x `down` pixels from a place on is hidden; `across` is at most Flags::kTogether. Rows begin at whole words: their flags lie alike.
+    bool hidesAny(int x, int y, int across, int down) const {
+        if (empty()) return false;
+        const std::uint8_t* from = row(y).bytes + (x >> 3);
+        std::uint64_t any = 0;
+        for (int j = 0; j < down; ++j, from += stride() / 8) {
+            std::uint64_t here;
+            std::memcpy(&here, from, sizeof here);
+            any |= here;
+        }
+        return (any >> (x & 7) & ((std::uint64_t{1} << across) - 1)) != 0;
+    }
     /// Asks for what lies about a place, as fetchAround does.
     [[gnu::always_inline]] void fetch(Point at, int reach) const {
         if (!empty())

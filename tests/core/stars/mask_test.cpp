@@ -63,6 +63,27 @@ private slots:
             }
     }
 
+    void boxesHideWhatOneOfTheirPixelsDoes() {
+        Mask mask(kWidth, kHeight);
+        Random random(6);
+        for (int k = 0; k < 40; ++k) {
+            const int x = static_cast<int>(random.index(kWidth));
+            mask.hide(static_cast<int>(random.index(kHeight)), x, x + 1);
+        }
+        int none = 0, some = 0;
+        for (int y = 0; y < kHeight; ++y)
+            for (int x = 0; x < kWidth; ++x)
+                for (const auto& [across, down] : {std::pair{1, 1}, {6, 6}, {8, 3}, {Flags::kTogether, 2}}) {
+                    if (x + across > kWidth || y + down > kHeight) continue;
+                    bool any = false;
+                    for (int j = 0; j < down; ++j)
+                        for (int i = 0; i < across; ++i) any = any || mask.hidden(x + i, y + j);
+                    QCOMPARE(mask.hidesAny(x, y, across, down), any);
+                    ++(any ? some : none);
+                }
+        QVERIFY(none > 1000 && some > 1000 && !Mask().hidesAny(3, 4, 9, 9));
+    }
+
     void anEmptyOneHidesNothing() {
         const Mask none;
         QVERIFY(none.empty() && !none.row(5) && !none.hidden(3, 4) && none.row(7).bits(100, 20) == 0);
