@@ -55,6 +55,10 @@ struct Register : Lanes<lanes> {
     /// The larger ones of both halves: the widest registers are not compared as a whole, which compilers do one by one.
     __attribute__((always_inline)) static Eight largest(const Floats& v) { return larger(eight<0>(v), eight<lanes - 8>(v)); }
     __attribute__((always_inline)) static Eight smallest(const Floats& v) { return smaller(eight<0>(v), eight<lanes - 8>(v)); }
+    /// Whether any value is at least the other.
+    __attribute__((always_inline)) static bool reachesAny(const Floats& v, const Floats& least) {
+        return isAny((eight<0>(v) >= eight<0>(least)) | (eight<lanes - 8>(v) >= eight<lanes - 8>(least)));
+    }
     /// The lanes of two registers that follow one another, from `first` on.
     template<int first>
     __attribute__((always_inline)) static Floats from(const Floats& a, const Floats& b) {
@@ -206,6 +210,35 @@ __attribute__((always_inline)) inline void blurDownWith(const float* const* rows
     }
 }
 
+template<int lanes>
+__attribute__((always_inline)) inline int peaksWith(const float* above, const float* value, const float* below, const float* limit, const std::uint8_t* reaches,
+                                                    int n, int* out) {
+    using R = Register<lanes>;
+    using Floats = R::Floats;
+    int found = 0;
+    const auto lookAt = [&](int x) __attribute__((always_inline)) {
+        const float v = value[x];
+        if (!(v >= limit[x])) return;
+        const auto at = [&](const float* row, int i) { return i < 0 || i >= n ? 0.0F : row[i]; };
+        if (v > at(above, x - 1) && v > above[x] && v > at(above, x + 1) && v > at(value, x - 1) && v >= at(value, x + 1) && v >= at(below, x - 1) &&
+            v >= below[x] && v >= at(below, x + 1))
+            out[found++] = x;
+    };
+    for (int x = 0; x < n; x += kLook) {
+        if (!reaches[x / kLook]) continue;
+        const int end = std::min(n, x + kLook);
+        for (int i = x; i < end; i += lanes) { // few of those that reach it are peaks
+            if (i > 0 && i + lanes < n) {
+                const Floats v = R::load(value + i);
+                const typename R::Floats beside = larger(R::load(value + i - 1), R::load(value + i + 1)), over = larger(R::load(above + i), R::load(below + i));
+                if (!R::reachesAny(v, larger(larger(beside, over), R::load(limit + i)))) continue;
+            }
+            for (int k = i; k < std::min(end, i + lanes); ++k) lookAt(k);
+        }
+    }
+    return found;
+}
+
 } // namespace
 
 float smoothed(const float* a, const float* b, const float* c, int width, int x) {
@@ -266,34 +299,8 @@ CAELUMEN_BY_WIDTH(void, blurAcross, (const float* v, int n, const float* taps, i
 CAELUMEN_BY_WIDTH(void, blurDown, (const float* const* rows, int n, const float* taps, int half, float* const* out, int count, const Reaching& see),
                   (rows, n, taps, half, out, count, see))
 
-CAELUMEN_FAST int peaks(const float* above, const float* value, const float* below, const float* limit, const std::uint8_t* reaches, int n, int* out) {
-    using R = Register<8>;
-    constexpr int lanes = 8;
-    using Floats = R::Floats;
-    int found = 0;
-    const auto lookAt = [&](int x) __attribute__((always_inline)) {
-        const float v = value[x];
-        if (!(v >= limit[x])) return;
-        const auto at = [&](const float* row, int i) { return i < 0 || i >= n ? 0.0F : row[i]; };
-        if (v > at(above, x - 1) && v > above[x] && v > at(above, x + 1) && v > at(value, x - 1) && v >= at(value, x + 1) && v >= at(below, x - 1) &&
-            v >= below[x] && v >= at(below, x + 1))
-            out[found++] = x;
-    };
-    for (int x = 0; x < n; x += kLook) {
-        if (!reaches[x / kLook]) continue;
-        const int end = std::min(n, x + kLook);
-        for (int i = x; i < end; i += lanes) { // few of those that reach it are peaks
-            if (i > 0 && i + lanes < n) {
-                const Floats v = R::load(value + i);
-                if (!isAny((v >= R::load(limit + i)) & (v > R::load(value + i - 1)) & (v >= R::load(value + i + 1)) & (v > R::load(above + i)) &
-                           (v >= R::load(below + i))))
-                    continue;
-            }
-            for (int k = i; k < std::min(end, i + lanes); ++k) lookAt(k);
-        }
-    }
-    return found;
-}
+CAELUMEN_BY_WIDTH(int, peaks, (const float* above, const float* value, const float* below, const float* limit, const std::uint8_t* reaches, int n, int* out),
+                  (above, value, below, limit, reaches, n, out))
 
 CAELUMEN_FAST double filtered(const float* middle, std::int64_t stride, const double* taps, int half) {
     std::array<double, 2 * kMostHalf + 1> columns;

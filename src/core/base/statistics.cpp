@@ -12,22 +12,23 @@
 namespace caelumen {
 namespace {
 
-/// The values around the median of many, and where it lies among them: those between two places that a small sample puts it between. Nothing where the sample
-/// is wrong.
+/// The values around one rank of many, and where it lies among them: those between two places that a small sample puts it between. Nothing where the sample is
+/// wrong.
 template<class T>
 struct Middle {
     std::vector<T> values;
-    std::size_t rank = 0; ///< of the upper middle value
-    bool holds = false;
+    std::size_t rank = 0;
+    bool holds = false; ///< the rank, and the one before it
 
-    explicit Middle(std::span<T> v)
+    Middle(std::span<const T> v, std::size_t wanted)
         : values(v.size() + 1) {
         constexpr std::size_t kMost = 255;
         const std::size_t n = v.size() < 4000 ? 63 : kMost, eitherSide = v.size() < 4000 ? 12 : 24; // ranks: three standard errors
         std::array<T, kMost> sample;
         for (std::size_t i = 0; i < n; ++i) sample[i] = v[i * (v.size() - 1) / (n - 1)];
         std::sort(sample.begin(), sample.begin() + static_cast<std::ptrdiff_t>(n));
-        const T low = sample[n / 2 - eitherSide], high = sample[n / 2 + eitherSide];
+        const std::size_t near = std::clamp(wanted * n / v.size(), eitherSide, n - 1 - eitherSide);
+        const T low = sample[near - eitherSide], high = sample[near + eitherSide];
         std::size_t below = 0, kept = 0;
         for (const T x : v) { // no guessing at each
             below += x < low;
@@ -35,26 +36,28 @@ struct Middle {
             kept += (x >= low) & (x <= high);
         }
         values.resize(kept);
-        const std::size_t mid = v.size() / 2;
-        holds = mid > below && mid - below < kept; // with the one before it
-        rank = mid - below;
+        holds = wanted > below && wanted - below < kept;
+        rank = wanted - below;
     }
 };
 
 template<class T>
 double medianOf(std::span<T> v) {
     if (v.empty()) return 0;
-    if (v.size() > 1000)
-        if (Middle<T> middle(v); middle.holds) {
-            const auto at = middle.values.begin() + static_cast<std::ptrdiff_t>(middle.rank);
-            std::nth_element(middle.values.begin(), at, middle.values.end());
-            return v.size() % 2 == 1 ? static_cast<double>(*at)
-                                     : 0.5 * (static_cast<double>(*at) + static_cast<double>(*std::max_element(middle.values.begin(), at)));
-        }
-    const auto mid = v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2);
-    std::nth_element(v.begin(), mid, v.end());
-    if (v.size() % 2 == 1) return static_cast<double>(*mid);
-    return 0.5 * (static_cast<double>(*mid) + static_cast<double>(*std::max_element(v.begin(), mid)));
+    std::vector<T> few;
+    std::span<T> among = v;
+    std::size_t rank = v.size() / 2;
+    while (among.size() > 1000) {
+        Middle<T> middle(among, rank);
+        if (!middle.holds || middle.values.size() == among.size()) break;
+        few = std::move(middle.values);
+        among = few;
+        rank = middle.rank;
+    }
+    const auto at = among.begin() + static_cast<std::ptrdiff_t>(rank);
+    std::nth_element(among.begin(), at, among.end());
+    if (v.size() % 2 == 1) return static_cast<double>(*at);
+    return 0.5 * (static_cast<double>(*at) + static_cast<double>(*std::max_element(among.begin(), at)));
 }
 
 /// Standard deviation of a unit normal cut at +-kappa: what clipping takes away from a true sigma of 1.

@@ -176,12 +176,16 @@ void takeFluxes(PlaneHarvest& h, const Plane& plane, const Mask& mask, const Smo
 }
 
 void takeHalos(PlaneHarvest& h, const Plane& plane, const HarvestRequest& rq) {
-    for (const Region& r : *rq.regions) {
-        if (r.role != RegionRole::HaloStar || r.points.empty()) continue;
-        const double reach = std::clamp(rq.haloReach * rq.view.scale(), 30.0, std::max(31.0, 0.48 * std::min(plane.width(), plane.height())));
-        h.halos.emplace(r.id, measureHaloProfile(plane, rq.view.toPlane(r.points[0]), reach, h.stars.psf, h.stars.stars, h.stars.typicalNoise,
-                                                 h.stars.saturation, rq.view.geometry.pitch));
-    }
+    const double reach = std::clamp(rq.haloReach * rq.view.scale(), 30.0, std::max(31.0, 0.48 * std::min(plane.width(), plane.height())));
+    std::vector<const Region*> stars;
+    for (const Region& r : *rq.regions)
+        if (r.role == RegionRole::HaloStar && !r.points.empty()) stars.push_back(&r);
+    std::vector<std::optional<Result<HaloProfile>>> profiles(stars.size());
+    tbb::parallel_for(std::size_t{0}, stars.size(), [&](std::size_t i) {
+        profiles[i] = measureHaloProfile(plane, rq.view.toPlane(stars[i]->points[0]), reach, h.stars.psf, h.stars.stars, h.stars.typicalNoise,
+                                         h.stars.saturation, rq.view.geometry.pitch);
+    });
+    for (std::size_t i = 0; i < stars.size(); ++i) h.halos.emplace(stars[i]->id, std::move(*profiles[i]));
 }
 
 } // namespace

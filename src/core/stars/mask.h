@@ -62,7 +62,8 @@ public:
     std::int64_t stride() const { return static_cast<std::int64_t>(m_stride * kWord); }
     Flags row(int y) const { return empty() ? Flags{} : Flags{reinterpret_cast<const std::uint8_t*>(m_words.data() + start(y))}; }
     bool hidden(int x, int y) const { return row(y)[x]; }
-    /// Whether any of `across` x `down` pixels from a place on is hidden; `across` is at most Flags::kTogether. Rows begin at whole words: their flags lie alike.
+    /// Whether any of `across` x `down` pixels from a place on is hidden; `across` is at most Flags::kTogether. Rows begin at whole words: their flags lie
+    /// alike.
     bool hidesAny(int x, int y, int across, int down) const {
         if (empty()) return false;
         const std::uint8_t* from = row(y).bytes + (x >> 3);

@@ -159,9 +159,10 @@ private slots:
     }
 
     /// A peak stands above its neighbours; beyond the ends lie zeros, and of equal values in a row the last one counts.
-    void peaksStandAboveTheirNeighbours_data() { lengths_data(); }
+    void peaksStandAboveTheirNeighbours_data() { widths_data(); }
     void peaksStandAboveTheirNeighbours() {
         QFETCH(int, n);
+        const TakenWidth width;
         std::array<std::vector<float>, 3> row{noise(n, 7), noise(n, 8), noise(n, 9)};
         for (auto& r : row)
             for (float& v : r) v = std::round(v); // many are equal
