@@ -61,7 +61,7 @@ struct StarFilter {
     double middle = 1, aside = 0; ///< light of a star of flux 1 at its centre, and on the ring
 };
 
-/// Mean of the middle four of eight; sorted without branches (Knuth, The Art of Computer Programming 3, 5.3.4: 19 comparisons).
+/// Mean of the middle four of eight numbers; sorted without branches (Knuth, The Art of Computer Programming 3, 5.3.4: 19 comparisons).
 double middleHalf(std::array<double, 8> v) {
     const auto order = [&](std::size_t a, std::size_t b) {
         const double low = std::min(v[a], v[b]), high = std::max(v[a], v[b]);
@@ -102,7 +102,8 @@ std::vector<Sample> filteredSamples(const Plane& plane, const SmoothSky& sky, co
         const auto filtered = [&](int x, int y) { return rows::filtered(plane.row(y) + x, w, f.across.data(), f.half) - level; };
         std::array<double, 8> around;
         for (std::size_t i = 0; i < 8; ++i) around[i] = filtered(cx + f.ring[i].x, cy + f.ring[i].y);
-        out[n] = {{static_cast<double>(cx), static_cast<double>(cy)}, (filtered(cx, cy) - middleHalf(around)) / sky.sigma(cx, cy)};
+        const bool known = std::ranges::all_of(around, [](double v) { return std::isfinite(v); }); // no order among what is no number
+        out[n] = {{static_cast<double>(cx), static_cast<double>(cy)}, known ? (filtered(cx, cy) - middleHalf(around)) / sky.sigma(cx, cy) : NAN};
     });
     std::erase_if(out, [](const Sample& s) { return !std::isfinite(s.value); });
     return out;

@@ -72,6 +72,27 @@ private slots:
         QVERIFY2(strangers <= 8, qPrintable(QString::number(strangers)));
     }
 
+    /// The noise is taken from where the filter meets no pixel without a value: a few such pixels change it by little, wherever they lie.
+    void pixelsWithoutAValueTellNothingOfTheNoise() {
+        scenes::PlaneScene scene;
+        scene.width = scene.height = 1200;
+        scene.stars = 150;
+        auto made = scenes::make(scene);
+        const PlaneStars whole = findStars(made.plane, std::numeric_limits<double>::infinity());
+        Random random(8);
+        for (int i = 0; i < 6000; ++i) {
+            const int x = static_cast<int>(random.index(1200)), y = static_cast<int>(random.index(1200));
+            if (!starNear(whole.stars, {static_cast<double>(x), static_cast<double>(y)}, 15)) made.plane.at(x, y) = std::numeric_limits<float>::quiet_NaN();
+        }
+        std::vector<double> ratios;
+        const PlaneStars holed = findStars(made.plane, std::numeric_limits<double>::infinity());
+        for (const Star& s : whole.stars)
+            if (const Star* same = s.snr > 20 ? starNear(holed.stars, {s.x, s.y}, 0.5) : nullptr) ratios.push_back(same->snr / s.snr);
+        QVERIFY(ratios.size() > 60);
+        const double ratio = median(std::span<double>(ratios));
+        QVERIFY2(std::abs(ratio - 1) < 0.03, qPrintable(QString::number(ratio)));
+    }
+
     /// A line and the rim of something large are no rows of stars.
     void linesAreNoStars() {
         scenes::PlaneScene scene;
