@@ -1,20 +1,14 @@
 #include "core/compare/measure_trial.h"
 
 #include "core/base/phrase.h"
-#include "core/base/statistics.h"
 #include "core/base/text.h"
-#include "core/compare/fairness.h"
-#include "core/compare/figures.h"
+#include "core/compare/assemble.h"
 #include "core/compare/halves.h"
-#include "core/compare/headlines.h"
-#include "core/compare/nebula_mask.h"
-#include "core/compare/rank_runs.h"
 #include "core/compare/reference.h"
 #include "core/compare/star_memory.h"
 #include "core/compare/wcs_alignment.h"
 #include "core/model/filter_kinds.h"
 #include "core/model/flags.h"
-#include "core/model/quantity.h"
 #include "core/optics/curve.h"
 #include "core/optics/passband.h"
 #include "core/stars/defects.h"
@@ -23,7 +17,8 @@
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
-#include <array>
+#include <map>
+#include <set>
 
 namespace caelumen {
 namespace fs = std::filesystem;
@@ -52,12 +47,6 @@ std::vector<std::size_t> channelOrder(const FrameInfo& info) {
 
 /// d ln FWHM / d ln amplitude: linear frames show a few thousandths at most, the stretches that people use from two hundredths to a quarter.
 constexpr double kStretchedGrowth = 0.02;
-
-std::vector<std::string> allQuantities() {
-    std::vector<std::string> out;
-    for (const Quantity& q : quantities()) out.emplace_back(q.id);
-    return out;
-}
 
 class Measurer {
 public:
@@ -99,7 +88,11 @@ public:
         m_grid = structureGrid();
         if (Status done = takeAll(); !done) return done.error();
         m_spare = {}, m_spareMask = {};
-        return assemble();
+        m_job.report(0.97, "Comparing");
+        TrialResults results = assembleResults({m_trial, m_baseline, m_open, std::move(m_evidence), m_refused, m_stretched, m_reference.photometry, m_grid});
+        results.warnings = m_warnings;
+        m_job.report(1, "Done");
+        return results;
     }
 
     bool needsOtherOrder() const { return m_needsOtherOrder; }
@@ -417,94 +410,6 @@ private:
 
     static void addFlag(RunConditions& c, const std::string& flag) {
         if (std::find(c.flags.begin(), c.flags.end(), flag) == c.flags.end()) c.flags.push_back(flag);
-    }
-
-    /// By run, its channels.
-    std::vector<std::vector<Sky>> skiesOfAll() const {
-        std::vector<std::vector<Sky>> out(m_evidence.size());
-        std::vector<std::pair<std::size_t, std::size_t>> all;
-        for (std::size_t i = 0; i < out.size(); ++i) {
-            const RunEvidence& e = m_evidence[i];
-            for (const PlaneHarvest& h : e.planes) {
-                all.emplace_back(i, out[i].size());
-                out[i].push_back({&h, &e.surfaces.at(h.channel), &e.excludedCells.at(h.channel), {}, {}});
-            }
-        }
-        const auto skyOf = [&](std::size_t n) -> Sky& { return out[all[n].first][all[n].second]; };
-        std::vector<const Sky*> planes;
-        std::vector<std::size_t> runs;
-        for (std::size_t n = 0; n < all.size(); ++n) planes.push_back(&skyOf(n)), runs.push_back(all[n].first);
-        const auto repeats = whatRepeats(planes, runs, m_grid);
-        tbb::parallel_for(std::size_t{0}, all.size(), [&](std::size_t n) {
-            skyOf(n).repeats = repeats[n];
-            skyOf(n).noise = boxNoise(skyOf(n), m_open[all[n].first].conditions.scale_arcsec.value_or(0));
-        });
-        return out;
-    }
-
-    Result<TrialResults> assemble() {
-        m_job.report(0.97, "Comparing");
-        TrialResults r;
-        r.trial = m_trial.title;
-        r.baseline = m_trial.runs[m_baseline].id;
-        fitSurfaces(m_trial, m_evidence, m_baseline);
-        for (const OpenRun& o : m_open) r.conditions.push_back(o.conditions);
-        const std::vector<std::vector<Sky>> allSkies = skiesOfAll();
-        const std::vector<Sky>& base = allSkies[m_baseline];
-        const RunConditions& baseConditions = m_open[m_baseline].conditions;
-        std::vector<TrialResults> parts(m_open.size());
-        tbb::parallel_for(std::size_t{0}, m_open.size(), [&](std::size_t i) {
-            TrialResults& part = parts[i];
-            const Run& run = m_trial.runs[i];
-            FigureSheet sheet(part, run, m_open[i].conditions);
-            if (!m_refused[i].empty()) {
-                for (const char* q : {q::background, q::nebulaSignal, q::nebulaContrast, q::timeRatio, q::haloRadius, q::haloDepth, q::colourSlope,
-                                      q::colourCast, q::colourScatter, q::gradient, q::starCount})
-                    sheet.absent("", q, "", m_refused[i]);
-                return;
-            }
-            if (i != m_baseline) part.alignment.push_back({run.id, m_evidence[i].alignment});
-            const RunConditions& c = m_open[i].conditions;
-            const double perArea = c.scale_arcsec && baseConditions.scale_arcsec ? std::pow(*c.scale_arcsec / *baseConditions.scale_arcsec, 2)
-                                                                                 : 1 / std::pow(m_evidence[i].alignment.scale, 2);
-            const std::vector<Sky>& skies = allSkies[i];
-            for (const Sky& sky : skies) {
-                const Sky* other = nullptr;
-                if (i != m_baseline)
-                    for (const Sky& b : base)
-                        if (b.plane->channel == sky.plane->channel || base.size() == 1) other = &b;
-                if (!other && i != m_baseline)
-                    for (const char* q : {q::backgroundRatio, q::backgroundMag, q::starThroughput, q::softness})
-                        sheet.absent(sky.plane->channel, q, "", phrase("the baseline has no such channel"));
-                backgroundFigures(sheet, sky, other, perArea);
-                gradientFigures(sheet, sky, m_trial.site);
-                starFigures(sheet, sky, other);
-                artefactFigures(sheet, sky);
-            }
-            nebulaFigures(sheet, m_trial, skies, base, i == m_baseline, baseConditions, perArea);
-            if (i == m_baseline) return;
-            haloFigures(sheet, m_trial, m_open[i].rig, skies, m_evidence[i], m_evidence[m_baseline]);
-            m_evidence[i].starsMeasured = m_reference.photometry;
-            colourFigures(sheet, m_evidence[i], m_evidence[m_baseline]);
-        });
-        for (const TrialResults& part : parts) {
-            r.alignment.insert(r.alignment.end(), part.alignment.begin(), part.alignment.end());
-            r.measurements.insert(r.measurements.end(), part.measurements.begin(), part.measurements.end());
-            r.absent.insert(r.absent.end(), part.absent.begin(), part.absent.end());
-        }
-        chooseHeadlines(m_trial, r);
-        r.evidence = std::make_shared<const std::vector<RunEvidence>>(std::move(m_evidence));
-        r.fairness = judgeFairness(m_trial, r);
-        for (std::size_t i = 0; i < m_open.size(); ++i)
-            if (m_stretched[i])
-                r.fairness.insert(r.fairness.begin(),
-                                  {m_trial.runs[i].id, "stretch", Grade::Voids, allQuantities(),
-                                   phrase("The frame is stretched, not linear: its bright stars are wider than its faint ones. Nothing in it was measured."),
-                                   false});
-        r.ranking = rankRuns(m_trial, r);
-        r.warnings = m_warnings;
-        m_job.report(1, "Done");
-        return r;
     }
 
     const Trial& m_trial;

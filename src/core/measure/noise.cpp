@@ -73,8 +73,7 @@ NoiseBoxes noiseBoxes(const Plane& plane, const Mask& mask, int k, const PlaneVi
         int places = mainRow ? across / stride + 1 : 0;
         for (const auto& sky : here) places += (sky.second.x1 - sky.second.x0) / (half * skyStride) + 1;
         out.reserve(static_cast<std::size_t>(places));
-        for (int i = 0, ahead = mainRow ? stride : skyStride; mainRow && i < std::min(across, kBoxesAhead * ahead); i += ahead)
-            fetchBox(plane, i * half, y0, k);
+        for (int i = 0; mainRow && i < std::min(across, kBoxesAhead * stride); i += stride) fetchBox(plane, i * half, y0, k);
         // Places of the two kinds, in order: most of a row has neither.
         const auto nextSky = [&](int from) {
             int next = across;
@@ -266,10 +265,15 @@ PixelNoise noiseOfPlaces(const Plane& plane, const Mask& mask) {
         }
         thread_local std::vector<float> combinations;
         const auto take = [&](const auto& v) {
-            combinations.clear();
+            combinations.resize(kPlace * kPlace);
+            std::size_t taken = 0;
             for (std::size_t j = 0; j + kLag < static_cast<std::size_t>(down); ++j)
-                for (std::size_t i = 0; i + kLag < static_cast<std::size_t>(across); ++i)
-                    if (const float d = (v[j][i] - v[j][i + kLag]) - (v[j + kLag][i] - v[j + kLag][i + kLag]); std::isfinite(d)) combinations.push_back(d);
+                for (std::size_t i = 0; i + kLag < static_cast<std::size_t>(across); ++i) { // no guessing at each
+                    const float d = (v[j][i] - v[j][i + kLag]) - (v[j + kLag][i] - v[j + kLag][i + kLag]);
+                    combinations[taken] = d;
+                    taken += std::isfinite(d);
+                }
+            combinations.resize(taken);
         };
         if (!mask.empty()) take(calm); // rather clear of all stars, where those are enough
         if (mask.empty() || combinations.size() < 200) take(seen);

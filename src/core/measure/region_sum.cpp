@@ -4,6 +4,9 @@
 #include "core/base/statistics.h"
 #include "core/measure/region_cells.h"
 
+#include <algorithm>
+#include <cmath>
+#include <cstdint>
 #include <limits>
 #include <numeric>
 #include <span>
@@ -58,14 +61,23 @@ RegionSum sumRegions(const Plane& plane, const Mask& mask, const UnmaskedStarlig
     const int rowStep = rowsBetween(view, regions, kEnough);
     constexpr int kLag = 6;
     std::vector<float> values, steps;
+    std::size_t found = 0, pairs = 0;
     for (const Region* r : regions)
         visitRuns(plane, mask, view, *r, rowStep, [&](const RegionRun& run) {
-            for (int x = run.x0; x < run.x1; ++x) {
-                if (!run.usable(x)) continue;
-                values.push_back(run.row[x]);
-                if (x + kLag < plane.width() && run.usable(x + kLag)) steps.push_back(run.row[x + kLag] - run.row[x]);
+            const int n = run.x1 - run.x0, withPair = std::clamp(plane.width() - kLag - run.x0, 0, n);
+            if (values.size() < found + kRegionCell) values.resize(2 * values.size() + kRegionCell), steps.resize(values.size());
+            const std::uint64_t here = run.hidden.bits(run.x0, n), there = run.hidden.bits(run.x0 + kLag, withPair);
+            const float *row = run.row + run.x0, *next = row + kLag;
+            for (int i = 0; i < n; ++i) { // no guessing at each
+                const bool usable = !(here >> i & 1) && std::isfinite(row[i]);
+                values[found] = row[i];
+                found += usable;
+                if (i >= withPair) continue;
+                steps[pairs] = next[i] - row[i];
+                pairs += usable && !(there >> i & 1) && std::isfinite(next[i]);
             }
         });
+    values.resize(found), steps.resize(pairs);
     if (values.size() < 4) return out;
     if (values.size() > kEnough) values = thinned(values, kEnough);
     const ClippedStats s = clippedStats(std::span<float>(values));

@@ -24,14 +24,20 @@ public:
             m_y = std::min(m_y, p.y), y1 = std::max(y1, p.y);
         }
         m_width = x1 - m_x + 3; // a rim of one, so that neighbours need no checks
-        m_at.assign(static_cast<std::size_t>(m_width) * static_cast<std::size_t>(y1 - m_y + 3), -1);
+        m_at = room();
+        m_at->assign(static_cast<std::size_t>(m_width) * static_cast<std::size_t>(y1 - m_y + 3), -1);
     }
-    void clear() { std::fill(m_at.begin(), m_at.end(), -1); }
-    int& at(int x, int y) { return m_at[static_cast<std::size_t>(y - m_y + 1) * static_cast<std::size_t>(m_width) + static_cast<std::size_t>(x - m_x + 1)]; }
+    void clear() { std::fill(m_at->begin(), m_at->end(), -1); }
+    int& at(int x, int y) { return (*m_at)[static_cast<std::size_t>(y - m_y + 1) * static_cast<std::size_t>(m_width) + static_cast<std::size_t>(x - m_x + 1)]; }
 
 private:
+    /// One set at a time is looked at: each thread keeps the room.
+    static std::vector<int>* room() {
+        thread_local std::vector<int> all;
+        return &all;
+    }
     int m_x, m_y, m_width;
-    std::vector<int> m_at;
+    std::vector<int>* m_at;
 };
 
 /// Most sets have one peak and need no tree. Fills the grid.
