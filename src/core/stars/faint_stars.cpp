@@ -15,6 +15,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <limits>
 #include <memory>
 #include <optional>
 #include <tuple>
@@ -103,7 +104,8 @@ std::vector<Sample> filteredSamples(const Plane& plane, const SmoothSky& sky, co
         std::array<double, 8> around;
         for (std::size_t i = 0; i < 8; ++i) around[i] = filtered(cx + f.ring[i].x, cy + f.ring[i].y);
         const bool known = std::ranges::all_of(around, [](double v) { return std::isfinite(v); }); // no order among what is no number
-        out[n] = {{static_cast<double>(cx), static_cast<double>(cy)}, known ? (filtered(cx, cy) - middleHalf(around)) / sky.sigma(cx, cy) : NAN};
+        out[n] = {{static_cast<double>(cx), static_cast<double>(cy)},
+                  known ? (filtered(cx, cy) - middleHalf(around)) / sky.sigma(cx, cy) : std::numeric_limits<double>::quiet_NaN()};
     });
     std::erase_if(out, [](const Sample& s) { return !std::isfinite(s.value); });
     return out;

@@ -96,7 +96,7 @@ private:
         constexpr float kInfinite = std::numeric_limits<float>::infinity();
         // Between these rows the sky goes straight on, but for the last digits.
         std::vector<int> ends{top, bottom - 1};
-        if (const int last = m_sky.lastOfPiece(top); last + 1 < bottom) ends.insert(ends.end(), {last, last + 1});
+        if (const int last = m_sky.lastOfPiece(top); last < bottom - 1) ends.insert(ends.end(), {last, last + 1});
         std::ranges::fill(m_bright, kInfinite);
         for (const int y : ends) {
             m_sky.pieces(y, m_threshold, 0, m_plane.width(), m_pieces);
