@@ -1,7 +1,7 @@
 #include "core/base/star_rows.h"
 
 #include "core/base/fetch_ahead.h"
-#include "core/base/wide.h"
+#include "core/base/wide_floats.h"
 
 #include <algorithm>
 #include <array>
@@ -15,14 +15,12 @@ namespace {
 template<int lanes>
 struct Lanes;
 template<>
-struct Lanes<8> {
-    using Floats = float __attribute__((vector_size(32)));
-    using Ints = std::int32_t __attribute__((vector_size(32)));
+struct Lanes<kWide> {
+    using Floats = rows::Floats;
 };
 template<>
 struct Lanes<16> {
     using Floats = float __attribute__((vector_size(64)));
-    using Ints = std::int32_t __attribute__((vector_size(64)));
 };
 
 template<class Floats>
@@ -33,7 +31,7 @@ template<class Floats>
 __attribute__((always_inline)) inline Floats smaller(const Floats& v, const Floats& than) {
     return v < than ? v : than;
 }
-__attribute__((always_inline)) inline bool isAny(const Lanes<8>::Ints& v) {
+__attribute__((always_inline)) inline bool isAny(const Ints& v) {
     std::array<std::int64_t, 4> x;
     std::memcpy(x.data(), &v, sizeof v);
     return ((x[0] | x[1]) | (x[2] | x[3])) != 0;
@@ -43,7 +41,7 @@ __attribute__((always_inline)) inline bool isAny(const Lanes<8>::Ints& v) {
 template<int lanes>
 struct Register : Lanes<lanes> {
     using typename Lanes<lanes>::Floats;
-    using Eight = Lanes<8>::Floats;
+    using Eight = rows::Floats;
     static_assert(kLook % lanes == 0);
 
     __attribute__((always_inline)) static Floats load(const float* from) {

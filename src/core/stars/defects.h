@@ -8,8 +8,9 @@
 
 namespace caelumen {
 
-/// Light in one pixel only (its four neighbours nearly dark): no telescope makes that. Of neighbours that are all bright enough nothing else need be asked.
+/// What isHotPixel asks of a pixel within the border whose neighbours are not all bright.
 bool isHotAmong(const Plane& plane, double level, int x, int y);
+/// Light in one pixel only (its four neighbours nearly dark): no telescope makes that.
 inline bool isHotPixel(const Plane& plane, double level, int x, int y) {
     if (x < 1 || y < 1 || x >= plane.width() - 1 || y >= plane.height() - 1) return false;
     const float* const here = plane.row(y) + x;
