@@ -6,7 +6,6 @@
 #include <array>
 #include <cstdint>
 #include <cstring>
-#include <limits>
 
 namespace caelumen::rows {
 namespace {
@@ -90,28 +89,34 @@ CAELUMEN_FAST double dot(const double* a, const double* b, int n) {
     return out;
 }
 
-CAELUMEN_FAST void sortFew(float* v, int n) {
-    constexpr int kAtOnce = 64; // whose counts stay in registers
-    constexpr int kRoom = (kFew + kAtOnce - 1) / kAtOnce * kAtOnce;
-    std::array<float, kRoom> from;
-    std::array<std::int32_t, kRoom> smaller;
-    std::array<float, kFew> to;
-    for (int i = 0; i < kRoom; ++i) from[static_cast<std::size_t>(i)] = i < n ? v[i] : std::numeric_limits<float>::infinity();
-    std::int64_t sum = 0;
-    for (int first = 0; first < n; first += kAtOnce) {
-        const float* const here = from.data() + first;
-        std::array<std::int32_t, kAtOnce> counts{};
-        for (int j = 0; j < n; ++j)
-            for (int i = 0; i < kAtOnce; ++i) counts[static_cast<std::size_t>(i)] += v[j] < here[i] ? 1 : 0;
-        std::memcpy(smaller.data() + first, counts.data(), sizeof counts);
+CAELUMEN_FAST void mediansOfNine(const double* above, const double* here, const double* below, int n, double* out) {
+    const auto smaller = [](const Doubles& a, const Doubles& b) __attribute__((always_inline)) {
+        return a < b ? a : b;
+    };
+    const auto larger = [](const Doubles& a, const Doubles& b) __attribute__((always_inline)) {
+        return a > b ? a : b;
+    };
+    const auto middle = [&](const Doubles& a, const Doubles& b, const Doubles& c) __attribute__((always_inline)) {
+        return larger(smaller(a, b), smaller(larger(a, b), c));
+    };
+    // The largest of what is smallest in each column, the middle of the middles, the smallest of the largest: their middle is that of all.
+    for (int i = 1; i < n - 1; i += kWide) {
+        Doubles least[3], middles[3], most[3];
+        const int count = std::min(kWide, n - 1 - i);
+        for (int k = 0; k < 3; ++k) {
+            Doubles a{}, b{}, c{};
+            const std::size_t bytes = sizeof(double) * static_cast<std::size_t>(count);
+            if (count == kWide) {
+                std::memcpy(&a, above + i + k - 1, sizeof a), std::memcpy(&b, here + i + k - 1, sizeof b), std::memcpy(&c, below + i + k - 1, sizeof c);
+            } else {
+                std::memcpy(&a, above + i + k - 1, bytes), std::memcpy(&b, here + i + k - 1, bytes), std::memcpy(&c, below + i + k - 1, bytes);
+            }
+            least[k] = smaller(smaller(a, b), c), middles[k] = middle(a, b, c), most[k] = larger(larger(a, b), c);
+        }
+        const Doubles all =
+            middle(larger(larger(least[0], least[1]), least[2]), middle(middles[0], middles[1], middles[2]), smaller(smaller(most[0], most[1]), most[2]));
+        std::memcpy(out + i, &all, sizeof(double) * static_cast<std::size_t>(count));
     }
-    for (int i = 0; i < n; ++i) sum += smaller[static_cast<std::size_t>(i)];
-    const bool alike = sum != static_cast<std::int64_t>(n) * (n - 1) / 2; // equal numbers share a place, and leave the next ones free
-    if (alike) std::fill_n(to.data(), n, std::numeric_limits<float>::quiet_NaN());
-    for (int i = 0; i < n; ++i) to[static_cast<std::size_t>(smaller[static_cast<std::size_t>(i)])] = v[i];
-    for (int i = 1; alike && i < n; ++i)
-        if (const auto at = static_cast<std::size_t>(i); to[at] != to[at]) to[at] = to[at - 1];
-    std::copy_n(to.data(), n, v);
 }
 
 } // namespace caelumen::rows

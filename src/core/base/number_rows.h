@@ -13,8 +13,7 @@ void exponentials(const double* v, int n, double* out);
 /// Sum of a[i] * b[i], in eight interleaved sums.
 double dot(const double* a, const double* b, int n);
 
-/// Sorts a few numbers, none of them NaN, by counting for each how many are smaller: no guessing, and cheap up to about as many.
-inline constexpr int kFew = 160;
-void sortFew(float* v, int n);
+/// out[i] = the median of the nine values around it in three rows, for 1 <= i < n - 1; none of them may be NaN.
+void mediansOfNine(const double* above, const double* here, const double* below, int n, double* out);
 
 } // namespace caelumen::rows

@@ -1,6 +1,6 @@
 #include "core/base/statistics.h"
 
-#include "core/base/number_rows.h"
+#include "core/base/sort_rows.h"
 
 #include <algorithm>
 #include <array>
@@ -24,11 +24,11 @@ struct Middle {
         : values(v.size() + 1) {
         constexpr std::size_t kMost = 255;
         const std::size_t n = v.size() < 4000 ? 63 : kMost, eitherSide = v.size() < 4000 ? 12 : 24; // ranks: three standard errors
-        std::array<T, kMost> sample;
-        for (std::size_t i = 0; i < n; ++i) sample[i] = v[i * (v.size() - 1) / (n - 1)];
-        std::sort(sample.begin(), sample.begin() + static_cast<std::ptrdiff_t>(n));
+        std::array<float, kMost> sample;                                                            // for a bound, a double's first digits are enough
+        for (std::size_t i = 0; i < n; ++i) sample[i] = static_cast<float>(v[i * (v.size() - 1) / (n - 1)]);
+        rows::sortFew(sample.data(), n);
         const std::size_t near = std::clamp(wanted * n / v.size(), eitherSide, n - 1 - eitherSide);
-        const T low = sample[near - eitherSide], high = sample[near + eitherSide];
+        const auto low = static_cast<T>(sample[near - eitherSide]), high = static_cast<T>(sample[near + eitherSide]);
         std::size_t below = 0, kept = 0;
         for (const T x : v) { // no guessing at each
             below += x < low;
@@ -47,7 +47,7 @@ double medianOf(std::span<T> v) {
     std::vector<T> few;
     std::span<T> among = v;
     std::size_t rank = v.size() / 2;
-    while (among.size() > 1000) {
+    while (among.size() > 250) {
         Middle<T> middle(among, rank);
         if (!middle.holds || middle.values.size() == among.size()) break;
         few = std::move(middle.values);
@@ -96,7 +96,7 @@ void sortByDigits(std::span<float> v) {
 }
 
 void sortAll(std::span<float> v) {
-    if (v.size() <= rows::kFew) return rows::sortFew(v.data(), static_cast<int>(v.size()));
+    if (rows::sortFew(v.data(), v.size())) return;
     if (v.size() < 4000) return sortByDigits<8, 4>(v);
     sortByDigits<11, 3>(v);
 }
@@ -148,8 +148,7 @@ ClippedStats clippedStats(std::span<double> values, double kappa, int rounds) {
 }
 
 double median(std::span<float> values) {
-    if (values.empty() || values.size() > rows::kFew) return medianOf(values);
-    rows::sortFew(values.data(), static_cast<int>(values.size()));
+    if (values.empty() || !rows::sortFew(values.data(), values.size())) return medianOf(values);
     const std::size_t middle = values.size() / 2;
     return 0.5 * (static_cast<double>(values[middle]) + static_cast<double>(values[(values.size() - 1) / 2]));
 }

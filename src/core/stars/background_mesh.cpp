@@ -1,6 +1,7 @@
 #include "core/stars/background_mesh.h"
 
 #include "core/base/fetch_ahead.h"
+#include "core/base/number_rows.h"
 #include "core/base/pixel_rows.h"
 #include "core/base/statistics.h"
 
@@ -211,23 +212,28 @@ void fill(std::vector<double>& map, std::vector<char> known, int across, int dow
 
 std::vector<double> medianFiltered(const std::vector<double>& map, int across, int down) {
     std::vector<double> out(map.size());
-    tbb::parallel_for(0, down, [&](int j) {
+    const auto inside = [&](int x, int y) { return x >= 0 && y >= 0 && x < across && y < down; };
+    const auto at = [&](int x, int y) { return map[static_cast<std::size_t>(y * across + x)]; };
+    const auto atBorder = [&](int i, int j) {
         std::array<double, 9> window{};
-        for (int i = 0; i < across; ++i) {
-            std::size_t n = 0;
-            const auto inside = [&](int x, int y) { return x >= 0 && y >= 0 && x < across && y < down; };
-            const auto at = [&](int x, int y) { return map[static_cast<std::size_t>(y * across + x)]; };
-            for (int y = j - 1; y <= j + 1; ++y)
-                for (int x = i - 1; x <= i + 1; ++x) {
-                    // Beyond the border the slope goes on, or a gradient would bend there.
-                    if (inside(x, y))
-                        window[n++] = at(x, y);
-                    else if (inside(2 * i - x, 2 * j - y))
-                        window[n++] = 2 * at(i, j) - at(2 * i - x, 2 * j - y);
-                }
-            out[static_cast<std::size_t>(j * across + i)] = median(std::span<double>(window.data(), n));
-        }
-    });
+        std::size_t n = 0;
+        for (int y = j - 1; y <= j + 1; ++y)
+            for (int x = i - 1; x <= i + 1; ++x) {
+                // Beyond the border the slope goes on, or a gradient would bend there.
+                if (inside(x, y))
+                    window[n++] = at(x, y);
+                else if (inside(2 * i - x, 2 * j - y))
+                    window[n++] = 2 * at(i, j) - at(2 * i - x, 2 * j - y);
+            }
+        out[static_cast<std::size_t>(j * across + i)] = median(std::span<double>(window.data(), n));
+    };
+    for (int j = 0; j < down; ++j) {
+        const bool within = j > 0 && j < down - 1;
+        const std::ptrdiff_t first = static_cast<std::ptrdiff_t>(j) * across;
+        const double* const row = map.data() + first;
+        if (within) rows::mediansOfNine(row - across, row, row + across, across, out.data() + first);
+        for (int i = 0; i < across; i += within ? std::max(1, across - 1) : 1) atBorder(i, j);
+    }
     return out;
 }
 

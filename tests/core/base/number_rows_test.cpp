@@ -65,17 +65,26 @@ private slots:
         }
     }
 
-    void fewAreSortedAsByTheLibrary() {
+    void mediansOfNineAreThoseOfTheSorted() {
         Random random(20);
-        for (int n = 0; n <= rows::kFew; ++n)
-            for (const double step : {0.0, 0.2, 5.0}) { // whole steps make many alike
-                std::vector<float> v(static_cast<std::size_t>(n));
-                for (float& x : v) x = static_cast<float>(step > 0 ? step * std::round(random.normal() / step) : random.normal());
-                if (n > 3) v[1] = std::numeric_limits<float>::infinity(), v[3] = -v[1], v[2] = std::numeric_limits<float>::lowest();
-                std::vector<float> expected = v;
-                std::sort(expected.begin(), expected.end());
-                rows::sortFew(v.data(), n);
-                QVERIFY(v == expected);
+        for (int n = 0; n < 23; ++n)
+            for (const double step : {0.0, 0.5}) { // whole steps make many alike
+                const auto row = [&] {
+                    std::vector<double> v(static_cast<std::size_t>(n));
+                    for (double& x : v) x = step > 0 ? step * std::round(random.normal() / step) : random.normal();
+                    return v;
+                };
+                const std::vector<double> above = row(), here = row(), below = row();
+                std::vector<double> out(above.size(), -99);
+                rows::mediansOfNine(above.data(), here.data(), below.data(), n, out.data());
+                for (int i = 0; i < n; ++i) {
+                    const bool within = i > 0 && i < n - 1;
+                    std::vector<double> nine;
+                    for (const auto* r : {&above, &here, &below})
+                        for (int k = i - 1; within && k <= i + 1; ++k) nine.push_back((*r)[static_cast<std::size_t>(k)]);
+                    std::sort(nine.begin(), nine.end());
+                    QCOMPARE(out[static_cast<std::size_t>(i)], within ? nine[4] : -99);
+                }
             }
     }
 
