@@ -3,7 +3,7 @@
 #include "core/base/wide.h"
 
 #include <algorithm>
-#include <array>
+#include <cmath>
 #include <cstdint>
 #include <cstring>
 
@@ -116,6 +116,36 @@ CAELUMEN_FAST void mediansOfNine(const double* above, const double* here, const 
         const Doubles all =
             middle(larger(larger(least[0], least[1]), least[2]), middle(middles[0], middles[1], middles[2]), smaller(smaller(most[0], most[1]), most[2]));
         std::memcpy(out + i, &all, sizeof(double) * static_cast<std::size_t>(count));
+    }
+}
+
+CAELUMEN_FAST void addFading(const Fading& of, const Lattice& where, double x, double y, float* to) {
+    std::array<double, Lattice::kMostAcross> squares;
+    std::array<std::int32_t, Lattice::kMostAcross> at;
+    std::array<float, Lattice::kMostAcross> values;
+    const double least = of.from * of.from, most = of.to * of.to, perUnit = of.perUnit;
+    const int n = where.across, together = std::max(1, Lattice::kMostAcross / std::max(1, n));
+    for (int top = 0; top < where.down; top += together) { // loops over several rows are worth their beginnings
+        const int end = std::min(where.down, top + together), count = (end - top) * n;
+        for (int j = top; j < end; ++j) {
+            const double down = where.y + where.step * j - y, beside = down * down;
+            double* const square = squares.data() + static_cast<std::ptrdiff_t>(j - top) * n;
+            for (int i = 0; i < n; ++i) {
+                const double along = where.x + where.step * i - x;
+                square[i] = along * along + beside;
+            }
+        }
+        for (unsigned k = 0; k < static_cast<unsigned>(count); ++k)
+            at[k] = static_cast<std::int32_t>(std::sqrt(squares[k] < most ? squares[k] : most) * perUnit + 0.5);
+        for (unsigned k = 0; k < static_cast<unsigned>(count); ++k) {
+            const float light = of.flux * of.light[at[k]];
+            values[k] = (squares[k] > least) & (squares[k] <= most) ? light : 0.0F;
+        }
+        for (int j = top; j < end; ++j) {
+            const float* const value = values.data() + static_cast<std::ptrdiff_t>(j - top) * n;
+            float* const row = to + j * where.stride;
+            for (int i = 0; i < n; ++i) row[i] += value[i];
+        }
     }
 }
 

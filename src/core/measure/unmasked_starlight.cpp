@@ -1,13 +1,17 @@
 #include "core/measure/unmasked_starlight.h"
 
 #include "core/base/fetch_ahead.h"
+#include "core/base/number_rows.h"
 #include "core/base/statistics.h"
+#include "core/base/wide.h"
 
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <cstdint>
+#include <cstring>
 #include <utility>
 
 namespace caelumen {
@@ -24,6 +28,24 @@ double farLight(const Psf& psf, double reach) {
     const double index = std::clamp(fall, 2.4, 12.0);
     const double end = std::max(reach, last);
     return 2 * M_PI * psf.lightAt(last) * last * last / (index - 2) * std::pow(end / last, 2 - index);
+}
+
+/// 1 where the flag of every fourth pixel is not set, else 0.
+CAELUMEN_FAST void everyFourth(const Flags& hidden, std::vector<double>& seen) {
+    constexpr int kTogether = 8; // of a word's flags
+    const auto n = static_cast<int>(seen.size());
+    for (int first = 0; first < n; first += kTogether) {
+        const int count = std::min(kTogether, n - first);
+        const auto flags = static_cast<std::uint32_t>(hidden.bits(4 * first, 4 * count - 3));
+        std::array<double, kTogether> each;
+        for (unsigned k = 0; k < kTogether; ++k) each[k] = static_cast<double>(~flags >> (4 * k) & 1U);
+        if (count == kTogether) std::memcpy(seen.data() + first, each.data(), sizeof each);
+        else std::copy_n(each.data(), count, seen.data() + first);
+    }
+}
+
+CAELUMEN_FAST void sumTo(std::vector<double>& sum, const float* a, const std::vector<double>& b) {
+    for (std::size_t k = 0; k < sum.size(); ++k) sum[k] = static_cast<double>(a[k]) + b[k];
 }
 
 } // namespace
@@ -50,48 +72,45 @@ UnmaskedStarlight::UnmaskedStarlight(const std::vector<Star>& stars, const std::
         return static_cast<double>(faint - fromThere.begin()) * kStep;
     };
     // Adds a star's light between two radii to the middles of the squares of some rows.
-    const auto add = [&](Grid& g, int side, int begin, int end, const Star& s, double flux, double from, double to) {
+    const auto add = [&](Grid& g, int side, int begin, int end, double x, double y, double flux, double from, double to) {
         const auto first = [&](double c) { return std::max(0, static_cast<int>(std::floor((c - to) / side))); };
-        const int right = std::min(g.across - 1, static_cast<int>((s.x + to) / side)), bottom = std::min(end - 1, static_cast<int>((s.y + to) / side));
+        const int left = first(x), right = std::min(g.across, static_cast<int>((x + to) / side) + 1);
+        const int top = std::max(begin, first(y)), bottom = std::min(end, static_cast<int>((y + to) / side) + 1);
         const double middle = 0.5 * (side - 1);
-        for (int j = std::max(begin, first(s.y)); j <= bottom; ++j) {
-            const double dy = j * side + middle - s.y;
-            float* row = g.light.data() + static_cast<std::size_t>(j) * static_cast<std::size_t>(g.across);
-            for (int i = first(s.x); i <= right; ++i) {
-                const double dx = i * side + middle - s.x, rr = dx * dx + dy * dy;
-                if (rr > from * from && rr <= to * to) row[i] += static_cast<float>(flux) * wing[static_cast<std::size_t>(std::sqrt(rr) / kStep + 0.5)];
-            }
-        }
+        rows::addFading({wing.data(), 1 / kStep, static_cast<float>(flux), from, to},
+                        {left * side + middle, top * side + middle, static_cast<double>(side), right - left, bottom - top, g.across}, x, y, g.row(top) + left);
     };
     const double worthwhile =
         stars.empty() ? 0 : 1e-4 * std::max_element(stars.begin(), stars.end(), [](const Star& a, const Star& b) { return a.flux < b.flux; })->flux;
     const double near = std::min(reach, kNear);
+    // What there is to place, and the strips that it reaches, each of which writes its own rows.
+    struct Light {
+        double x, y, flux, hidden, end; ///< where it fades, within what is placed finely
+    };
+    constexpr int kStrip = 8 * kCoarse;
+    std::vector<std::vector<Light>> strips(static_cast<std::size_t>((height + kStrip - 1) / kStrip));
     double everything = 0;
-    std::vector<double> fluxes, ends; // where they fade, within what is placed finely
-    for (const Star& s : stars) {
+    for (std::size_t k = 0; k < stars.size(); ++k) {
+        const Star& s = stars[k];
         // A saturated star's own sum misses light: its isophote, four sigma of the noise there, tells more.
         const double isophote = std::sqrt(s.area / M_PI), rim = psf->lightAt(isophote);
-        fluxes.push_back(s.saturated && rim > 0 && s.rim > 0 ? std::max(s.flux, s.rim / rim) : s.flux);
-        ends.push_back(std::min(near, fadesAt(fluxes.back())));
-        everything += fluxes.back();
+        const double flux = s.saturated && rim > 0 && s.rim > 0 ? std::max(s.flux, s.rim / rim) : s.flux;
+        const Light light{s.x, s.y, flux, hidden[k], std::min(near, fadesAt(flux))};
+        everything += flux;
+        const auto stripOf = [&](double y) { return std::clamp(static_cast<int>(std::floor(y / kStrip)), 0, static_cast<int>(strips.size()) - 1); };
+        const double farthest = flux >= worthwhile ? reach : light.end;
+        for (int strip = stripOf(s.y - farthest); strip <= stripOf(s.y + farthest); ++strip) strips[static_cast<std::size_t>(strip)].push_back(light);
     }
-    // Strips side by side, each writing its own rows.
-    constexpr int kStrip = 8 * kCoarse;
-    tbb::parallel_for(0, (height + kStrip - 1) / kStrip, [&](int strip) {
-        const int top = strip * kStrip, bottom = std::min(height, top + kStrip);
-        std::vector<std::size_t> here;
-        for (std::size_t k = 0; k < stars.size(); ++k)
-            if (stars[k].y + reach >= top && stars[k].y - reach <= bottom) here.push_back(k);
-        for (std::size_t i = 0; i < here.size(); ++i) {
-            if (i + 1 < here.size()) // the next one lies elsewhere
-                if (const std::size_t next = here[i + 1]; hidden[next] < ends[next])
-                    fetchAround(m_near.light.data(), m_near.across, m_near.down, {stars[next].x / kFine, stars[next].y / kFine},
-                                static_cast<int>(ends[next] / kFine) + 1);
-            const std::size_t k = here[i];
-            if (hidden[k] < ends[k]) add(m_near, kFine, top / kFine, (bottom + kFine - 1) / kFine, stars[k], fluxes[k], hidden[k], ends[k]);
-            if (fluxes[k] >= worthwhile)
-                add(m_wide, kCoarse, top / kCoarse, (bottom + kCoarse - 1) / kCoarse, stars[k], fluxes[k], std::max(near, hidden[k]),
-                    reach); // the far wings of faint stars are nothing
+    tbb::parallel_for(std::size_t{0}, strips.size(), [&](std::size_t strip) {
+        const int top = static_cast<int>(strip) * kStrip, bottom = std::min(height, top + kStrip);
+        for (std::size_t i = 0; i < strips[strip].size(); ++i) {
+            if (i + 1 < strips[strip].size()) // the next one lies elsewhere
+                if (const Light& next = strips[strip][i + 1]; next.hidden < next.end)
+                    fetchAround(m_near.light.data(), m_near.across, m_near.down, {next.x / kFine, next.y / kFine}, static_cast<int>(next.end / kFine) + 1);
+            const Light& s = strips[strip][i];
+            if (s.hidden < s.end) add(m_near, kFine, top / kFine, (bottom + kFine - 1) / kFine, s.x, s.y, s.flux, s.hidden, s.end);
+            if (s.flux >= worthwhile) // the far wings of faint stars are nothing
+                add(m_wide, kCoarse, top / kCoarse, (bottom + kCoarse - 1) / kCoarse, s.x, s.y, s.flux, std::max(near, s.hidden), reach);
         }
     });
     m_far = everything * farLight(*psf, reach) / (static_cast<double>(width) * height);
@@ -100,34 +119,28 @@ UnmaskedStarlight::UnmaskedStarlight(const std::vector<Star>& stars, const std::
 std::vector<double> UnmaskedStarlight::over(const BackgroundMesh& mesh, const Mask& mask) const {
     std::vector<double> out(mesh.cells.size(), 0);
     if (m_near.empty()) return out;
-    constexpr unsigned kEach = kCoarse / kFine;
-    static_assert(kCoarse <= Flags::kTogether);
+    const auto squaresBefore = [](int x) { return static_cast<std::size_t>(std::max(0, x - kFine / 2 + kFine - 1) / kFine); }; // whose middles lie there
+    const std::size_t squares = squaresBefore(mesh.width);
+    const std::vector<double> ones(squares, 1);
     tbb::parallel_for(0, mesh.down, [&](int band) {
         double* light = out.data() + static_cast<std::size_t>(band) * static_cast<std::size_t>(mesh.across);
-        std::vector<int> count(static_cast<std::size_t>(mesh.across), 0);
+        std::vector<double> count(static_cast<std::size_t>(mesh.across), 0), seen(squares), wide(squares), both(squares);
         const int bottom = band + 1 == mesh.down ? mesh.height : (band + 1) * mesh.cell;
+        int coarse = -1;
         for (int y = band * mesh.cell + kFine / 2; y < bottom; y += kFine) {
-            const Flags hidden = mask.row(y);
-            const float *near = m_near.row(y / kFine), *wide = m_wide.row(y / kCoarse);
-            for (int i = 0, x = kFine / 2; i < mesh.across; ++i) {
-                const int end = i + 1 == mesh.across ? mesh.width : (i + 1) * mesh.cell;
-                double sum = 0;
-                int n = 0;
-                while (x < end) { // the squares of one coarse square at a time
-                    const auto first = static_cast<unsigned>(x) / kFine, coarse = first / kEach;
-                    const int next = std::min(end, static_cast<int>((coarse + 1) * kEach * kFine));
-                    std::uint64_t flags = hidden.bits(x, next - x);
-                    for (unsigned square = first; x < next; x += kFine, flags >>= kFine, ++square) { // no guessing at each
-                        const bool seen = !(flags & 1);
-                        sum += seen ? lightOf(near[square], wide[coarse]) : 0;
-                        n += seen;
-                    }
-                }
-                light[i] += sum, count[static_cast<std::size_t>(i)] += n;
+            if (std::exchange(coarse, y / kCoarse) != y / kCoarse)
+                for (std::size_t k = 0; k < squares; ++k) wide[k] = static_cast<double>(m_wide.row(coarse)[k * kFine / kCoarse]);
+            everyFourth(mask.row(y) + kFine / 2, seen);
+            sumTo(both, m_near.row(y / kFine), wide);
+            for (int i = 0; i < mesh.across; ++i) {
+                const std::size_t first = squaresBefore(i * mesh.cell), end = i + 1 == mesh.across ? squares : squaresBefore((i + 1) * mesh.cell);
+                const auto n = static_cast<int>(end - first);
+                light[i] += rows::dot(seen.data() + first, both.data() + first, n);
+                count[static_cast<std::size_t>(i)] += rows::dot(seen.data() + first, ones.data(), n);
             }
         }
         for (int i = 0; i < mesh.across; ++i)
-            if (const int n = count[static_cast<std::size_t>(i)]; n > 0) light[i] /= n;
+            if (const double n = count[static_cast<std::size_t>(i)]; n > 0) light[i] = light[i] / n * m_scale + m_far;
     });
     return out;
 }

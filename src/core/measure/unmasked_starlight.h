@@ -35,6 +35,7 @@ private:
         std::vector<float> light;
         bool empty() const { return light.empty(); }
         const float* row(int y) const { return light.data() + static_cast<std::ptrdiff_t>(y) * across; }
+        float* row(int y) { return light.data() + static_cast<std::ptrdiff_t>(y) * across; }
     };
     double lightOf(float near, float wide) const { return (static_cast<double>(near) + static_cast<double>(wide)) * m_scale + m_far; }
     Grid m_near, m_wide; ///< from stars nearer and farther than a coarse square or so
