@@ -31,10 +31,18 @@ template<class Floats>
 __attribute__((always_inline)) inline Floats smaller(const Floats& v, const Floats& than) {
     return v < than ? v : than;
 }
+/// Of all bits or none in each lane.
 __attribute__((always_inline)) inline bool isAny(const Ints& v) {
+#ifdef __SSE__
+    __m128 low, high;
+    std::memcpy(&low, &v, sizeof low);
+    std::memcpy(&high, reinterpret_cast<const char*>(&v) + sizeof low, sizeof high);
+    return _mm_movemask_ps(_mm_or_ps(low, high)) != 0;
+#else
     std::array<std::int64_t, 4> x;
     std::memcpy(x.data(), &v, sizeof v);
     return ((x[0] | x[1]) | (x[2] | x[3])) != 0;
+#endif
 }
 
 /// A register of so many floats.
@@ -87,9 +95,7 @@ template<int lanes>
 __attribute__((always_inline)) inline void lookWith(const float* a, const float* b, const float* c, int width, const BlockLimits& limits, std::uint8_t* found) {
     using R = Register<lanes>;
     using Floats = typename R::Floats;
-    const auto column = [&](int x) __attribute__((always_inline)) {
-        return (R::load(a + x) + 2 * R::load(b + x) + R::load(c + x)) * (1.0F / 16);
-    };
+    const auto column = [&](int x) __attribute__((always_inline)) { return R::load(a + x) + 2 * R::load(b + x) + R::load(c + x); };
     const int blocks = blocksOf(width), end = (width - lanes) / kLook - 1; // a block's right neighbours are loaded as a whole register
     if (blocks > 0) found[0] = kBright | kFar;
     if (end > 1) {
@@ -97,17 +103,18 @@ __attribute__((always_inline)) inline void lookWith(const float* a, const float*
         Floats before = column(kLook - lanes), here = column(kLook);
         for (int block = 1; block < end; ++block) {
             fetchOn(c + block * kLook, kLook); // the rows above were there before
-            Floats brightest = Floats{} - kInfinite, highest = brightest, lowest = Floats{} + kInfinite;
+            Floats brightest = Floats{} - kInfinite, highest = brightest, lowest = Floats{} + kInfinite; // the first of them sixteen times the mean
             for (int x = block * kLook; x < (block + 1) * kLook; x += lanes) {
                 const Floats after = column(x + lanes), v = R::load(b + x);
                 brightest = larger(R::template from<lanes - 1>(before, here) + 2 * here + R::template from<1>(here, after), brightest);
                 highest = larger(v, highest), lowest = smaller(v, lowest);
                 before = here, here = after;
             }
-            const auto bright = R::largest(brightest) >= limits.bright[block];
-            const auto far = (R::largest(highest) > limits.high[block]) | (R::smallest(lowest) < limits.low[block]);
+            const float bright = 16 * limits.bright[block], high = limits.high[block], low = limits.low[block];
             found[block] = 0;
-            if (isAny(bright | far)) found[block] = static_cast<std::uint8_t>((isAny(bright) ? kBright : 0) | (isAny(far) ? kFar : 0));
+            if (!isAny(R::largest(larger(brightest - bright, larger(highest - high, low - lowest))) >= 0)) continue; // as nearly everywhere
+            const bool isBright = isAny(R::largest(brightest) >= bright), isFar = isAny((R::largest(highest) > high) | (R::smallest(lowest) < low));
+            found[block] = static_cast<std::uint8_t>((isBright ? kBright : 0) | (isFar ? kFar : 0));
         }
     }
     for (int block = std::max(1, end); block < blocks; ++block) found[block] = kBright | kFar;
@@ -155,6 +162,11 @@ __attribute__((always_inline)) inline void blurAcrossWith(const float* v, int n,
         R::store(c, out + x + 2 * lanes);
         R::store(d, out + x + 3 * lanes);
     }
+    for (; x + lanes <= n; x += lanes) {
+        Floats sum = taps[0] * R::load(v + x);
+        for (int k = 1; k <= half; ++k) sum += taps[k] * (R::load(v + x - k) + R::load(v + x + k));
+        R::store(sum, out + x);
+    }
     for (; x < n; ++x) {
         float sum = taps[0] * v[x];
         for (int k = 1; k <= half; ++k) sum += taps[k] * (v[x - k] + v[x + k]);
@@ -189,16 +201,22 @@ __attribute__((always_inline)) inline void blurDownWith(const float* const* rows
                 }
                 constexpr unsigned kOfBlock = kLook / lanes;
                 for (unsigned i = 0; i < 4; i += kOfBlock) {
-                    Floats above = Floats{} - 1;
+                    Floats above;
                     for (unsigned k = i; k < i + kOfBlock; ++k) {
                         const int at = x + static_cast<int>(k) * lanes;
                         R::store(sum[k], to + at);
-                        above = larger(sum[k] - R::load(limit + at), above);
+                        const Floats here = sum[k] - R::load(limit + at);
+                        above = k == i ? here : larger(here, above);
                     }
                     reaches[(x + static_cast<int>(i) * lanes) / kLook] = isAny(R::largest(above) >= 0);
                 }
             }
             for (int block = x / kLook; block * kLook < end; ++block) reaches[block] = 1;
+            for (; x + lanes <= end; x += lanes) {
+                Floats sum = taps[0] * R::load(middle[0] + x);
+                for (int k = 1; k <= half; ++k) sum += taps[k] * (R::load(middle[-k] + x) + R::load(middle[k] + x));
+                R::store(sum, to + x);
+            }
             for (; x < end; ++x) {
                 float sum = taps[0] * middle[0][x];
                 for (int k = 1; k <= half; ++k) sum += taps[k] * (middle[-k][x] + middle[k][x]);

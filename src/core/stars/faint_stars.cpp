@@ -17,6 +17,7 @@
 #include <cmath>
 #include <limits>
 #include <memory>
+#include <new>
 #include <optional>
 #include <tuple>
 
@@ -129,6 +130,28 @@ double scatterOf(const std::vector<Sample>& samples, const std::vector<Point>& s
 
 constexpr int kSame = 16; ///< rows whose limit is the same
 
+/// Rows, of which the last so many are kept: written before they are read, and each begins where a line of the cache does, so that wide loads do not cross two.
+class RowRing {
+public:
+    static constexpr int kLine = 16; ///< floats
+    RowRing(int rows, int width)
+        : m_rows(rows)
+        , m_stride(static_cast<std::size_t>((width + kLine - 1) / kLine * kLine))
+        , m_values(static_cast<float*>(::operator new(static_cast<std::size_t>(rows) * m_stride * sizeof(float), kAligned))) {}
+    int rows() const { return m_rows; }
+    std::size_t slot(int y) const { return static_cast<std::size_t>((y % m_rows + m_rows) % m_rows); }
+    float* row(int y) const { return m_values.get() + slot(y) * m_stride; }
+
+private:
+    static constexpr std::align_val_t kAligned{kLine * sizeof(float)};
+    struct Free {
+        void operator()(float* values) const { ::operator delete(values, kAligned); }
+    };
+    int m_rows;
+    std::size_t m_stride;
+    std::unique_ptr<float, Free> m_values;
+};
+
 /// The frame through the filter, row by row: those around one row at a time; and the limit that light is held against there.
 class FilteredRows {
 public:
@@ -139,53 +162,48 @@ public:
         , m_filter(f)
         , m_width(plane.width())
         , m_top(top)
-        , m_lines(2 * f.half + kTogether)
-        , m_rows(2 * f.reach + kTogether)
         , m_nextLine(top - f.reach - f.half)
         , m_nextRow(top - f.reach)
         , m_sigmas(limit)
-        , m_line(static_cast<std::size_t>(m_width + 2 * f.half), 0.0F)
+        , m_ownLine(1, m_width + 2 * kBeside)
         , m_level(static_cast<std::size_t>(m_width))
-        , m_across(room(m_lines))
-        , m_light(room(m_rows))
-        , m_limits((m_rows + kSame - 1) / kSame + 2)
-        , m_limit(room(m_limits))
+        , m_across(2 * f.half + kTogether, m_width)
+        , m_light(2 * f.reach + kTogether, m_width)
+        , m_limit((m_light.rows() + kSame - 1) / kSame + 2, m_width)
         , m_blocks(rows::blocksOf(m_width))
-        , m_reaches(static_cast<std::size_t>(m_rows) * static_cast<std::size_t>(m_blocks))
-        , m_window(static_cast<std::size_t>(m_lines))
-        , m_held(static_cast<std::size_t>(2 * f.reach + 1)) {}
+        , m_reaches(static_cast<std::size_t>(m_light.rows()) * static_cast<std::size_t>(m_blocks))
+        , m_window(static_cast<std::size_t>(m_across.rows()))
+        , m_held(static_cast<std::size_t>(2 * f.reach + 1)) {
+        std::fill_n(m_ownLine.row(0), m_width + 2 * kBeside, 0.0F);
+    }
 
     /// Those within the filter's reach of `y` can be had now; `y` only grows.
     void goTo(int y) {
         m_first = y - m_filter.reach;
         for (; m_nextRow <= y + m_filter.reach; m_nextRow += kTogether) {
             for (; m_nextLine < m_nextRow + kTogether + m_filter.half; ++m_nextLine) takeLine();
-            for (int k = 0; k < m_lines; ++k) m_window[static_cast<std::size_t>(k)] = place(m_across, m_nextRow - m_filter.half + k, m_lines);
+            for (int k = 0; k < m_across.rows(); ++k) m_window[static_cast<std::size_t>(k)] = m_across.row(m_nextRow - m_filter.half + k);
             std::array<float*, kTogether> to;
             std::array<const float*, kTogether> limits;
             std::array<std::uint8_t*, kTogether> reaches;
             for (std::size_t k = 0; k < kTogether; ++k) {
                 const int row = m_nextRow + static_cast<int>(k);
                 makeLimit(row);
-                to[k] = place(m_light, row, m_rows), limits[k] = limit(row),
-                reaches[k] = m_reaches.data() + slot(row, m_rows) * static_cast<std::size_t>(m_blocks);
+                to[k] = m_light.row(row), limits[k] = limit(row), reaches[k] = m_reaches.data() + m_light.slot(row) * static_cast<std::size_t>(m_blocks);
             }
             rows::blurDown(m_window.data(), m_width, m_filter.taps.data(), m_filter.half, to.data(), kTogether, {limits.data(), reaches.data()});
         }
-        for (std::size_t k = 0; k < m_held.size(); ++k) m_held[k] = place(m_light, m_first + static_cast<int>(k), m_rows);
+        for (std::size_t k = 0; k < m_held.size(); ++k) m_held[k] = m_light.row(m_first + static_cast<int>(k));
     }
     const float* row(int y) const { return m_held[static_cast<std::size_t>(y - m_first)]; }
     float at(int x, int y) const { return x < 0 || x >= m_width ? 0.0F : row(y)[x]; }
     /// Of the light of row `y`; of the noise alone, which changes slowly: the rings are looked at later.
-    const float* limit(int y) const { return place(m_limit, limitOf(y), m_limits); }
-    const std::uint8_t* reaches(int y) const { return m_reaches.data() + slot(y, m_rows) * static_cast<std::size_t>(m_blocks); }
+    const float* limit(int y) const { return m_limit.row(limitOf(y)); }
+    const std::uint8_t* reaches(int y) const { return m_reaches.data() + m_light.slot(y) * static_cast<std::size_t>(m_blocks); }
 
 private:
     static constexpr int kTogether = 4;    ///< rows made at a time
-    using Room = std::unique_ptr<float[]>; // written before it is read
-    Room room(int rows) const { return Room(new float[static_cast<std::size_t>(rows) * static_cast<std::size_t>(m_width)]); }
-    static std::size_t slot(int y, int rows) { return static_cast<std::size_t>((y % rows + rows) % rows); }
-    float* place(const Room& room, int y, int rows) const { return room.get() + slot(y, rows) * static_cast<std::size_t>(m_width); }
+    static constexpr int kBeside = (rows::kMostHalf + RowRing::kLine - 1) / RowRing::kLine * RowRing::kLine; ///< before a line and after it
 
     /// Which limit a row has; those that only rings reach may have any.
     int limitOf(int y) const { return (std::clamp(y, m_top, m_plane.height() - 1) - m_top) / kSame; }
@@ -193,7 +211,7 @@ private:
         const int which = limitOf(y);
         if (which == m_madeLimit) return;
         m_madeLimit = which;
-        float* const to = place(m_limit, which, m_limits);
+        float* const to = m_limit.row(which);
         const int middle = std::min(m_plane.height() - 1, m_top + which * kSame + kSame / 2);
         m_sky.row(middle, m_sigmas, 0, m_width, to);
         m_sky.row(middle, 0, 0, m_width, m_level.data());
@@ -201,12 +219,12 @@ private:
     }
 
     void takeLine() {
-        float* to = place(m_across, m_nextLine, m_lines);
+        float* const to = m_across.row(m_nextLine);
         if (m_nextLine < 0 || m_nextLine >= m_plane.height()) { // no light from beyond the frame
             std::fill(to, to + m_width, 0.0F);
             return;
         }
-        float* const line = m_line.data() + m_filter.half;
+        float* const line = m_ownLine.row(0) + kBeside;
         m_sky.pieces(m_nextLine, 0, 0, m_width, m_pieces);
         rows::aboveRamps(m_plane.row(m_nextLine), m_pieces.data(), static_cast<int>(m_pieces.size()), line);
         rows::blurAcross(line, m_width, m_filter.taps.data(), m_filter.half, to, m_plane.row(std::min(m_nextLine + 1, m_plane.height() - 1)));
@@ -215,13 +233,13 @@ private:
     const Plane& m_plane;
     const SmoothSky& m_sky;
     const StarFilter& m_filter;
-    int m_width, m_top, m_lines, m_rows, m_nextLine, m_nextRow;
+    int m_width, m_top, m_nextLine, m_nextRow;
     double m_sigmas;
-    std::vector<float> m_line, m_level;
+    RowRing m_ownLine; ///< what stands above the sky in the next one
+    std::vector<float> m_level;
     std::vector<rows::Piece> m_pieces;
-    Room m_across, m_light;
-    int m_limits, m_madeLimit = -1;
-    Room m_limit;
+    RowRing m_across, m_light, m_limit;
+    int m_madeLimit = -1;
     int m_blocks;
     std::vector<std::uint8_t> m_reaches;
     std::vector<const float*> m_window, m_held;
