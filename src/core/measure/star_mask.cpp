@@ -52,13 +52,15 @@ void join(std::vector<StarDisc>& all, std::vector<StarDisc> more, double reach) 
     std::vector<Point> places;
     for (const StarDisc& d : all) places.push_back(d.at);
     const StarGrid grid(places, reach);
-    for (const StarDisc& d : more) {
-        if (const auto k = grid.nearest(d.at, reach); k >= 0) {
-            StarDisc& same = all[static_cast<std::size_t>(k)];
-            same.radius = std::max(same.radius, d.radius);
-        } else {
-            all.push_back(d);
+    std::vector<std::ptrdiff_t> same(more.size());
+    tbb::parallel_for(std::size_t{0}, more.size(), [&](std::size_t i) { same[i] = grid.nearest(more[i].at, reach); });
+    for (std::size_t i = 0; i < more.size(); ++i) {
+        if (same[i] < 0) {
+            all.push_back(more[i]);
+            continue;
         }
+        double& radius = all[static_cast<std::size_t>(same[i])].radius;
+        radius = std::max(radius, more[i].radius);
     }
 }
 

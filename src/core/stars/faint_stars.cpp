@@ -116,9 +116,11 @@ std::vector<Sample> filteredSamples(const Plane& plane, const SmoothSky& sky, co
 /// nobody finds are all above it.
 double scatterOf(const std::vector<Sample>& samples, const std::vector<Point>& stars, double clear) {
     const StarGrid grid(stars, clear);
+    std::vector<char> alone(samples.size());
+    tbb::parallel_for(std::size_t{0}, samples.size(), [&](std::size_t i) { alone[i] = grid.nearest(samples[i].at, clear) < 0; });
     std::vector<double> values;
-    for (const Sample& s : samples)
-        if (grid.nearest(s.at, clear) < 0) values.push_back(s.value);
+    for (std::size_t i = 0; i < samples.size(); ++i)
+        if (alone[i]) values.push_back(samples[i].value);
     if (values.size() < 400) {
         values.clear();
         for (const Sample& s : samples) values.push_back(s.value);
