@@ -86,15 +86,16 @@ public:
     void hide(int y, int x0, int x1) {
         if (x0 >= x1) return;
         std::uint64_t* const words = m_words.data() + start(y);
-        const auto first = static_cast<std::size_t>(x0), last = static_cast<std::size_t>(x1) - 1;
-        const std::uint64_t from = ~std::uint64_t{0} << first % kWord, to = ~std::uint64_t{0} >> (kWord - 1 - last % kWord);
-        if (first / kWord == last / kWord) {
-            words[first / kWord] |= from & to;
+        const auto first = static_cast<std::size_t>(x0), last = static_cast<std::size_t>(x1) - 1, n = last - first + 1;
+        if (n <= kWord) { // as most of a star's rows: whether they reach into the next word cannot be guessed
+            const std::uint64_t bits = ~std::uint64_t{0} >> (kWord - n), at = first % kWord;
+            words[first / kWord] |= bits << at;
+            if (first / kWord + 1 < m_stride) words[first / kWord + 1] |= bits >> 1 >> (kWord - 1 - at);
             return;
         }
-        words[first / kWord] |= from;
+        words[first / kWord] |= ~std::uint64_t{0} << first % kWord;
         for (std::size_t i = first / kWord + 1; i < last / kWord; ++i) words[i] = ~std::uint64_t{0};
-        words[last / kWord] |= to;
+        words[last / kWord] |= ~std::uint64_t{0} >> (kWord - 1 - last % kWord);
     }
     /// Nothing is hidden any more in the rows top <= y < bottom.
     void show(int top, int bottom) { std::fill(m_words.data() + start(top), m_words.data() + start(bottom), std::uint64_t{0}); }

@@ -4,6 +4,7 @@
 #include "core/stars/mask.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 namespace caelumen {
@@ -11,9 +12,17 @@ namespace caelumen {
 /// Hides the disc of `radius` about `c` in the rows top <= y < bottom.
 inline void hideDisc(Mask& mask, int top, int bottom, Point c, double radius) {
     const int y0 = std::max(top, static_cast<int>(std::ceil(c.y - radius))), y1 = std::min(bottom - 1, static_cast<int>(std::floor(c.y + radius)));
-    for (int y = y0; y <= y1; ++y) {
-        const double half = std::sqrt(std::max(0.0, radius * radius - (y - c.y) * (y - c.y)));
-        mask.hide(y, std::max(0, static_cast<int>(std::ceil(c.x - half))), std::min(mask.width() - 1, static_cast<int>(std::floor(c.x + half))) + 1);
+    constexpr int kTogether = 16; // roots that do not wait for each other
+    std::array<double, kTogether> half;
+    for (int from = y0; from <= y1; from += kTogether) {
+        for (int k = 0; k < kTogether; ++k) {
+            const double down = from + k - c.y;
+            half[static_cast<std::size_t>(k)] = std::sqrt(std::max(0.0, radius * radius - down * down));
+        }
+        for (int y = from; y <= std::min(y1, from + kTogether - 1); ++y) {
+            const double across = half[static_cast<std::size_t>(y - from)];
+            mask.hide(y, std::max(0, static_cast<int>(std::ceil(c.x - across))), std::min(mask.width() - 1, static_cast<int>(std::floor(c.x + across))) + 1);
+        }
     }
 }
 
