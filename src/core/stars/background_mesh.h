@@ -48,8 +48,6 @@ public:
     void row(int y, double sigmas, int from, int end, float* to) const;
     /// The same as the straight pieces that it is made of; those from a piece's first pixel on are the same as in the whole row.
     void pieces(int y, double sigmas, int from, int end, std::vector<rows::Piece>& to) const;
-    /// The first pixel of the piece that x lies in.
-    int pieceStart(int x) const;
     /// Rows of one piece down a column follow one another up to such a row, and begin anew with the next one: the first one from `y` on.
     int lastOfPiece(int y) const;
     double typicalSigma() const { return m_typicalSigma; }

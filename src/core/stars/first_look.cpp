@@ -55,10 +55,15 @@ public:
 
     void takeBright(std::vector<BrightRun>& to) {
         int n = 0;
+        if (std::ranges::none_of(m_found, [](std::uint8_t found) { return (found & rows::kBright) != 0; })) return;
+        m_sky.pieces(m_y, m_threshold, 0, m_plane.width(), m_pieces);
+        auto p = m_pieces.begin();
         forAll(rows::kBright, [&](int from, int end) {
-            m_sky.pieces(m_y, m_threshold, m_sky.pieceStart(from), end, m_pieces);
-            for (const rows::Piece& p : m_pieces)
-                n += rows::smoothReaching(m_above, m_row, m_below, m_plane.width(), p, std::max(from, p.x), p.x + p.n, m_places.data() + n);
+            while (p->x + p->n <= from) ++p;
+            for (;; ++p) {
+                n += rows::smoothReaching(m_above, m_row, m_below, m_plane.width(), *p, std::max(from, p->x), std::min(end, p->x + p->n), m_places.data() + n);
+                if (p->x + p->n >= end) break;
+            }
         });
         for (int i = 0; i < n;) {
             const int first = i, x = m_places[static_cast<std::size_t>(i)];

@@ -135,7 +135,7 @@ private slots:
     }
 
     /// A row's pieces from one of them on are those of the whole row to the last digit, and down a column the sky is straight between the rows it tells.
-    void piecesBeginWhereTheyAreSaidTo() {
+    void piecesAreThoseOfTheWholeRow() {
         for (const int cell : {40, 41, 24}) {
             Plane p = slopingPlane();
             for (int y = 0; y < p.height(); ++y)
@@ -147,10 +147,10 @@ private slots:
             };
             for (const int y : {0, 33, 150, 289}) {
                 sky.pieces(y, 2, 0, p.width(), whole);
-                for (const int x : {0, cell, 100, 217, p.width() - 1}) {
-                    const int start = sky.pieceStart(x);
-                    sky.pieces(y, 2, start, p.width(), part);
-                    QVERIFY(start <= x && x < start + part[0].n && part.size() <= whole.size());
+                QVERIFY(whole.size() > 5);
+                for (const rows::Piece& from : whole) {
+                    sky.pieces(y, 2, from.x, p.width(), part);
+                    QVERIFY(part[0].x == from.x && part.size() <= whole.size());
                     QVERIFY(std::equal(part.rbegin(), part.rend(), whole.rbegin(), same));
                 }
             }
