@@ -5,7 +5,10 @@
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
+#include <cstdint>
+#include <cstring>
 #include <limits>
 #include <tuple>
 
@@ -42,7 +45,7 @@ public:
         , m_bright(blocks())
         , m_low(blocks())
         , m_high(blocks())
-        , m_found(blocks())
+        , m_found(blocks() + sizeof(std::uint64_t))
         , m_places(static_cast<std::size_t>(plane.width())) {}
 
     /// Of some `kSame` rows after the other the first one must come first.
@@ -55,7 +58,6 @@ public:
 
     void takeBright(std::vector<BrightRun>& to) {
         int n = 0;
-        if (std::ranges::none_of(m_found, [](std::uint8_t found) { return (found & rows::kBright) != 0; })) return;
         m_sky.pieces(m_y, m_threshold, 0, m_plane.width(), m_pieces);
         auto p = m_pieces.begin();
         forAll(rows::kBright, [&](int from, int end) {
@@ -121,10 +123,16 @@ private:
     /// Calls take(from, end) for the pixels of blocks side by side in which that was found.
     template<class Take>
     void forAll(std::uint8_t what, Take take) {
-        for (std::size_t block = 0; block < m_found.size(); ++block) {
-            if (!(m_found[block] & what)) continue;
+        static_assert(std::endian::native == std::endian::little);
+        const std::uint64_t each = what * std::uint64_t{0x0101010101010101};
+        for (std::size_t block = 0; block < blocks();) { // eight at a time, nearly all of which hold nothing
+            std::uint64_t eight;
+            std::memcpy(&eight, m_found.data() + block, sizeof eight);
+            const int before = std::countr_zero(eight & each) / 8;
+            block += static_cast<std::size_t>(before);
+            if (before == 8) continue;
             const std::size_t first = block;
-            while (block < m_found.size() && m_found[block] & what) ++block;
+            while (block < blocks() && m_found[block] & what) ++block;
             take(static_cast<int>(first) * rows::kLook, std::min(m_plane.width(), static_cast<int>(block) * rows::kLook));
         }
     }
@@ -134,7 +142,7 @@ private:
     double m_threshold;
     std::vector<float> m_bright, m_low, m_high;             ///< limits of blocks
     std::vector<rows::Piece> m_pieces, m_lowest, m_highest; ///< the last two: the same pieces of a row
-    std::vector<std::uint8_t> m_found;
+    std::vector<std::uint8_t> m_found; ///< in each block; after the last one some that hold nothing
     std::vector<int> m_places;
     int m_y = 0;
     const float *m_above = nullptr, *m_row = nullptr, *m_below = nullptr;
