@@ -25,7 +25,8 @@ struct Fading {
     float flux = 0;
     double from = 0, to = 0;
 };
-/// Places in rows and columns, the same step apart in both, from the first one at (x, y) on; values of a row lie side by side, those of the next one `stride` on.
+/// Places in rows and columns, the same step apart in both, from the first one at (x, y) on; values of a row lie side by side, those of the next one `stride`
+/// on.
 struct Lattice {
     static constexpr int kMostAcross = 512;
     double x = 0, y = 0, step = 1;

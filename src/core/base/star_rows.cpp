@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <array>
+#include <bit>
 #include <cstring>
 #include <limits>
 #include <utility>
@@ -17,10 +18,12 @@ struct Lanes;
 template<>
 struct Lanes<kWide> {
     using Floats = rows::Floats;
+    using Bytes = std::uint8_t __attribute__((vector_size(32)));
 };
 template<>
 struct Lanes<16> {
     using Floats = float __attribute__((vector_size(64)));
+    using Bytes = std::uint8_t __attribute__((vector_size(64)));
 };
 
 template<class Floats>
@@ -58,6 +61,8 @@ struct Register : Lanes<lanes> {
         return v;
     }
     __attribute__((always_inline)) static void store(const Floats& v, float* to) { std::memcpy(to, &v, sizeof v); }
+    /// Big-endian ones.
+    __attribute__((always_inline)) static Floats loadTurned(const std::uint32_t* from) { return turned(from, std::make_integer_sequence<int, 4 * lanes>()); }
     /// The larger ones of both halves: the widest registers are not compared as a whole, which compilers do one by one.
     __attribute__((always_inline)) static Eight largest(const Floats& v) { return larger(eight<0>(v), eight<lanes - 8>(v)); }
     __attribute__((always_inline)) static Eight smallest(const Floats& v) { return smaller(eight<0>(v), eight<lanes - 8>(v)); }
@@ -74,6 +79,12 @@ struct Register : Lanes<lanes> {
     __attribute__((always_inline)) static Floats steps() { return counted(std::make_integer_sequence<int, lanes>()); }
 
 private:
+    template<int... i>
+    __attribute__((always_inline)) static Floats turned(const std::uint32_t* from, std::integer_sequence<int, i...>) {
+        typename Lanes<lanes>::Bytes v;
+        std::memcpy(&v, from, sizeof v);
+        return reinterpret_cast<Floats>(__builtin_shufflevector(v, v, (i ^ 3)...));
+    }
     template<int first>
     __attribute__((always_inline)) static Eight eight(const Floats& v) {
         if constexpr (lanes == 8)
@@ -92,32 +103,78 @@ private:
 };
 
 template<int lanes>
-__attribute__((always_inline)) inline void lookWith(const float* a, const float* b, const float* c, int width, const BlockLimits& limits, std::uint8_t* found) {
+__attribute__((always_inline)) inline void lookWith(const float* a, const float* b, const float* c, int width, int from, int end, const BlockLimits& limits,
+                                                    std::uint8_t* found) {
     using R = Register<lanes>;
     using Floats = typename R::Floats;
-    const auto column = [&](int x) __attribute__((always_inline)) { return R::load(a + x) + 2 * R::load(b + x) + R::load(c + x); };
-    const int blocks = blocksOf(width), end = (width - lanes) / kLook - 1; // a block's right neighbours are loaded as a whole register
-    if (blocks > 0) found[0] = kBright | kFar;
-    if (end > 1) {
-        constexpr float kInfinite = std::numeric_limits<float>::infinity();
-        Floats before = column(kLook - lanes), here = column(kLook);
-        for (int block = 1; block < end; ++block) {
-            fetchOn(c + block * kLook, kLook); // the rows above were there before
-            Floats brightest = Floats{} - kInfinite, highest = brightest, lowest = Floats{} + kInfinite; // the first of them sixteen times the mean
-            for (int x = block * kLook; x < (block + 1) * kLook; x += lanes) {
-                const Floats after = column(x + lanes), v = R::load(b + x);
-                brightest = larger(R::template from<lanes - 1>(before, here) + 2 * here + R::template from<1>(here, after), brightest);
-                highest = larger(v, highest), lowest = smaller(v, lowest);
-                before = here, here = after;
-            }
-            const float bright = 16 * limits.bright[block], high = limits.high[block], low = limits.low[block];
-            found[block] = 0;
-            if (!isAny(R::largest(larger(brightest - bright, larger(highest - high, low - lowest))) >= 0)) continue; // as nearly everywhere
-            const bool isBright = isAny(R::largest(brightest) >= bright), isFar = isAny((R::largest(highest) > high) | (R::smallest(lowest) < low));
-            found[block] = static_cast<std::uint8_t>((isBright ? kBright : 0) | (isFar ? kFar : 0));
+    const auto column = [&](int x) __attribute__((always_inline)) {
+        return R::load(a + x) + 2 * R::load(b + x) + R::load(c + x);
+    };
+    const int first = std::max(1, from), last = std::min(end, (width - lanes) / kLook - 1); // a block's right neighbours are loaded as a whole register
+    for (int block = from; block < std::min(first, end); ++block) found[block] = kBright | kFar;
+    for (int block = std::max({first, last, from}); block < end; ++block) found[block] = kBright | kFar;
+    if (first >= last) return;
+    constexpr float kInfinite = std::numeric_limits<float>::infinity();
+    const bool isLong = (end - from) * kLook * static_cast<int>(sizeof(float)) > kFetchAheadBytes; // of a short one nothing lies so far ahead
+    Floats before = column(first * kLook - lanes), here = column(first * kLook);
+    for (int block = first; block < last; ++block) {
+        if (isLong) fetchOn(c + block * kLook, kLook);                                               // the rows above were there before
+        Floats brightest = Floats{} - kInfinite, highest = brightest, lowest = Floats{} + kInfinite; // the first of them sixteen times the mean
+        for (int x = block * kLook; x < (block + 1) * kLook; x += lanes) {
+            const Floats after = column(x + lanes), v = R::load(b + x);
+            brightest = larger(R::template from<lanes - 1>(before, here) + 2 * here + R::template from<1>(here, after), brightest);
+            highest = larger(v, highest), lowest = smaller(v, lowest);
+            before = here, here = after;
         }
+        const float bright = 16 * limits.bright[block], high = limits.high[block], low = limits.low[block];
+        found[block] = 0;
+        if (!isAny(R::largest(larger(brightest - bright, larger(highest - high, low - lowest))) >= 0)) continue; // as nearly everywhere
+        const bool isBright = isAny(R::largest(brightest) >= bright), isFar = isAny((R::largest(highest) > high) | (R::smallest(lowest) < low));
+        found[block] = static_cast<std::uint8_t>((isBright ? kBright : 0) | (isFar ? kFar : 0));
     }
-    for (int block = std::max(1, end); block < blocks; ++block) found[block] = kBright | kFar;
+}
+
+/// What is picked of a register's halves, of halves of these and so on.
+template<class Pick>
+__attribute__((always_inline)) inline float ofAll(Floats v, const Pick& pick) {
+    v = pick(v, __builtin_shufflevector(v, v, 4, 5, 6, 7, 0, 1, 2, 3));
+    v = pick(v, __builtin_shufflevector(v, v, 2, 3, 0, 1, 6, 7, 4, 5));
+    return pick(v, __builtin_shufflevector(v, v, 1, 0, 3, 2, 5, 4, 7, 6))[0];
+}
+
+/// Load: so many values from a place on; one: the value there.
+template<int lanes, class Load, class One>
+__attribute__((always_inline)) inline void extremesOf(int n, const Load& load, const One& one, float* lowest, float* highest) {
+    using R = Register<lanes>;
+    using Floats = typename R::Floats;
+    using Eight = typename R::Eight;
+    constexpr float kInfinite = std::numeric_limits<float>::infinity();
+    for (int first = 0; first < n; first += kStretch) {
+        Floats highs = Floats{} - kInfinite, lows = Floats{} + kInfinite;
+        const int end = std::min(n, first + kStretch);
+        int x = first;
+        for (; x + lanes <= end; x += lanes) {
+            const Floats v = load(x);
+            highs = larger(v, highs), lows = smaller(v, lows);
+        }
+        float low = ofAll(R::smallest(lows), smaller<Eight>), high = ofAll(R::largest(highs), larger<Eight>);
+        for (; x < end; ++x) low = smaller(one(x), low), high = larger(one(x), high);
+        *lowest++ = low, *highest++ = high;
+    }
+}
+
+template<int lanes>
+__attribute__((always_inline)) inline void extremesWith(const float* v, int n, float* lows, float* highs) {
+    extremesOf<lanes>(
+        n, [&](int x) __attribute__((always_inline)) { return Register<lanes>::load(v + x); }, [&](int x) __attribute__((always_inline)) { return v[x]; }, lows,
+        highs);
+}
+
+template<int lanes>
+__attribute__((always_inline)) inline void extremesTurnedWith(const std::uint32_t* raw, int n, float* lows, float* highs) {
+    extremesOf<lanes>(
+        n, [&](int x) __attribute__((always_inline)) { return Register<lanes>::loadTurned(raw + x); },
+        [&](int x) __attribute__((always_inline)) { return std::bit_cast<float>(__builtin_bswap32(raw[x])); }, lows, highs);
 }
 
 template<int lanes>
@@ -308,8 +365,10 @@ CAELUMEN_FAST int outside(const float* value, const Piece& low, const Piece& hig
     return found;
 }
 
-CAELUMEN_BY_WIDTH(void, look, (const float* a, const float* b, const float* c, int width, const BlockLimits& limits, std::uint8_t* found),
-                  (a, b, c, width, limits, found))
+CAELUMEN_BY_WIDTH(void, extremes, (const float* v, int n, float* lows, float* highs), (v, n, lows, highs))
+CAELUMEN_BY_WIDTH(void, extremesTurned, (const std::uint32_t* raw, int n, float* lows, float* highs), (raw, n, lows, highs))
+CAELUMEN_BY_WIDTH(void, look, (const float* a, const float* b, const float* c, int width, int from, int end, const BlockLimits& limits, std::uint8_t* found),
+                  (a, b, c, width, from, end, limits, found))
 CAELUMEN_BY_WIDTH(void, aboveRamps, (const float* v, const Piece* pieces, int count, float* out), (v, pieces, count, out))
 CAELUMEN_BY_WIDTH(void, blurAcross, (const float* v, int n, const float* taps, int half, float* out, const float* next), (v, n, taps, half, out, next))
 CAELUMEN_BY_WIDTH(void, blurDown, (const float* const* rows, int n, const float* taps, int half, float* const* out, int count, const Reaching& see),

@@ -14,16 +14,25 @@ constexpr int blocksOf(int width) {
     return (width + kLook - 1) / kLook;
 }
 
+/// The smallest and the largest of each so many values of a row; NaN is neither, and where there is nothing else they are infinite the wrong way round.
+inline constexpr int kStretch = 2 * kLook;
+constexpr int stretchesOf(int width) {
+    return (width + kStretch - 1) / kStretch;
+}
+void extremes(const float* v, int n, float* lows, float* highs);
+/// The same of 32-bit big-endian floats.
+void extremesTurned(const std::uint32_t* raw, int n, float* lows, float* highs);
+
 /// 3x3 weighted mean (1 2 1, 2 4 2, 1 2 1)/16 at place x of the middle row `b` of `width` pixels; columns beyond the ends repeat the last one.
 float smoothed(const float* a, const float* b, const float* c, int width, int x);
 
 /// Which blocks hold a place where that mean is at least the block's `bright` (kBright), or where `b` itself lies outside its `low` and `high` (kFar); NaN
-/// never is or does. Of blocks at either end both are said without a look.
+/// never is or does. Of blocks at either end of the row both are said without a look. Only blocks from <= block < end are told of.
 inline constexpr std::uint8_t kBright = 1, kFar = 2;
 struct BlockLimits {
     const float *bright, *low, *high;
 };
-void look(const float* a, const float* b, const float* c, int width, const BlockLimits& limits, std::uint8_t* found);
+void look(const float* a, const float* b, const float* c, int width, int from, int end, const BlockLimits& limits, std::uint8_t* found);
 
 /// All places from <= x < end of a piece in order where the mean is at least the ramp, into `out` (room for as many); how many there are.
 int smoothReaching(const float* a, const float* b, const float* c, int width, const Piece& limit, int from, int end, int* out);

@@ -30,16 +30,17 @@ Rescale OpenRun::toRate(bool scaled01) const {
     return {static_cast<float>(pedestal / full), static_cast<float>(full * gain / seconds)};
 }
 
-Result<Plane> OpenRun::readRates(std::size_t channel, std::optional<bool>& scaled01, Plane spare) const {
+Result<Plane> OpenRun::readRates(std::size_t channel, std::optional<bool>& scaled01, Plane spare, SeenOnTheWay* seen) const {
     if (scaled01 || file.info().integer) {
         scaled01 = scaled01.value_or(false);
-        return file.readChannel(channel, std::move(spare), toRate(*scaled01));
+        return file.readChannel(channel, std::move(spare), toRate(*scaled01), seen);
     }
-    float top = 0;
-    auto plane = file.readChannel(channel, std::move(spare), toRate(false), &top);
+    SeenOnTheWay own;
+    if (!seen) seen = &own;
+    auto plane = file.readChannel(channel, std::move(spare), toRate(false), seen);
     if (!plane) return plane;
-    scaled01 = top > 0 && top <= 1.0F; // parts of the full scale, which few programs write
-    return *scaled01 ? file.readChannel(channel, std::move(*plane), toRate(true)) : std::move(plane);
+    scaled01 = seen->top > 0 && seen->top <= 1.0F; // parts of the full scale, which few programs write
+    return *scaled01 ? file.readChannel(channel, std::move(*plane), toRate(true), seen) : std::move(plane);
 }
 
 Result<OpenRun> openRun(const Trial& trial, const Run& run, const std::filesystem::path& folder) {

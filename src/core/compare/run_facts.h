@@ -27,7 +27,7 @@ struct OpenRun {
     Rescale toRate(bool scaled01) const;
     /// A channel in e-/s per pixel. `scaled01` becomes what its largest value tells, where it is not known from another channel yet. `spare` may be a plane
     /// that is no longer needed.
-    Result<Plane> readRates(std::size_t channel, std::optional<bool>& scaled01, Plane spare = {}) const;
+    Result<Plane> readRates(std::size_t channel, std::optional<bool>& scaled01, Plane spare = {}, SeenOnTheWay* seen = nullptr) const;
     double rateOf(double adu) const { return (adu - pedestal) * gain / seconds; }
 };
 

@@ -11,13 +11,14 @@ namespace caelumen {
 Result<Survey> surveyPlane(const OpenRun& o, std::size_t c, std::optional<bool> scaled01, Plane& plane) {
     const FrameInfo& info = o.file.info();
     Survey out;
-    auto read = o.readRates(c, scaled01, std::move(plane));
+    SeenOnTheWay seen;
+    auto read = o.readRates(c, scaled01, std::move(plane), &seen);
     if (!read) return read.error();
     out.scaled01 = *scaled01;
     plane = std::move(*read);
     out.hasValues = std::any_of(plane.data(), plane.data() + plane.size(), [](float v) { return v == v; });
     const SmoothSky sky = findingSky(plane);
-    FirstLook look = lookForStars(plane, sky);
+    FirstLook look = lookForStars(plane, sky, std::move(seen.extremes));
     out.stars = findStars(plane, sky, look, o.rateOf(o.knownSaturation), info.geometry(c).split);
     out.defects = std::move(look.defects);
     return out;

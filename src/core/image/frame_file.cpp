@@ -67,13 +67,14 @@ Result<FrameFile> FrameFile::openAsStored(const fs::path& path) {
     return Error{phrase("{} is neither FITS nor TIFF; give a frame in one of these formats, or camera raw.", shown(path))};
 }
 
-Result<Plane> FrameFile::readChannel(std::size_t c, Plane spare, Rescale by, float* top) const {
+Result<Plane> FrameFile::readChannel(std::size_t c, Plane spare, Rescale by, SeenOnTheWay* onTheWay) const {
     const int stored = m_info.mosaic ? 0 : static_cast<int>(c);
-    RowsSeen seen(m_info.height);
+    if (onTheWay) onTheWay->extremes = m_info.mosaic ? RowExtremes() : RowExtremes(m_info.width, m_info.height);
+    RowsSeen seen(m_info.height, onTheWay && !m_info.mosaic ? &onTheWay->extremes : nullptr);
     auto plane = m_kind == Kind::Fits ? readFitsPlane(m_info, m_place, stored, std::move(spare), by, seen) : readStored(stored);
     if (!plane) return plane;
     if (m_kind != Kind::Fits) tbb::parallel_for(0, m_info.height, [&](int y) { seen.take(plane->row(y), m_info.width, y, by); });
-    if (top) *top = seen.top();
+    if (onTheWay) onTheWay->top = seen.top();
     float zero = 0;
     rows::scale(&zero, 1, by.zero, by.factor);
     markNoData(*plane, seen, zero);

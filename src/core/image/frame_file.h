@@ -35,6 +35,12 @@ struct FitsPlace {
     std::shared_ptr<const OpenFile> unpacked = {}; ///< where the whole file was gzipped: what is in it
 };
 
+/// What is seen of a channel while it is read.
+struct SeenOnTheWay {
+    float top = 0;        ///< the largest stored value of the plane it lies in, -infinity where there is none
+    RowExtremes extremes; ///< which the channel's values lie within, where it is a whole plane; some may have become NaN since
+};
+
 /// A frame on disk, read one channel at a time so that only one is ever in memory.
 /// Reads FITS (integer with BZERO/BSCALE, float, double; one or three planes; mosaics by BAYERPAT; tile-compressed, which is
 /// unpacked in a process of its own; the image
@@ -51,8 +57,7 @@ public:
     /// Channel `c` in stored units (ADU, BSCALE and BZERO applied). Blank, infinite and NaN pixels, and the zero rims and
     /// holes that stacking leaves, come back as NaN.
     /// `spare` may be a plane that is no longer needed: its memory is used again. `by` is applied to the stored units on the way.
-    /// `top` becomes the largest stored value of the plane it lies in, -infinity where there is none.
-    Result<Plane> readChannel(std::size_t c, Plane spare = {}, Rescale by = {}, float* top = nullptr) const;
+    Result<Plane> readChannel(std::size_t c, Plane spare = {}, Rescale by = {}, SeenOnTheWay* seen = nullptr) const;
 
     /// A stored plane (the whole mosaic is one) as it is: zero rims stay zeros.
     Result<Plane> readStored(int plane) const;

@@ -34,11 +34,18 @@ bool zerosAreSky(const Plane& plane, float zero) {
 
 void RowsSeen::take(float* row, int width, int y, Rescale by) {
     m_rows[static_cast<std::size_t>(y)] = rows::scaleAndLook(row, width, by.zero, by.factor);
+    if (m_extremes) rows::extremes(row, width, m_extremes->lows(y), m_extremes->highs(y));
     if (m_rows[static_cast<std::size_t>(y)].infinite) dropInfinite(row, width);
 }
 
 void RowsSeen::takeTurned(const std::uint32_t* turned, int width, int y, Rescale by, float* to) {
     m_rows[static_cast<std::size_t>(y)] = rows::scaleTurned(turned, width, by.zero, by.factor, to);
+    if (m_extremes) {
+        float *const lows = m_extremes->lows(y), *const highs = m_extremes->highs(y);
+        rows::extremesTurned(turned, width, lows, highs);
+        for (float* const e : {lows, highs}) rows::scale(e, m_extremes->stretches(), by.zero, by.factor); // rounding keeps an order
+        if (by.factor < 0) std::swap_ranges(lows, lows + m_extremes->stretches(), highs);
+    }
     if (m_rows[static_cast<std::size_t>(y)].infinite) dropInfinite(to, width);
 }
 

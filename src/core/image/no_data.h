@@ -16,8 +16,10 @@ void markNoData(Plane& plane);
 /// What the rows of a plane held as they were stored. Each can be taken by another thread.
 class RowsSeen {
 public:
-    explicit RowsSeen(int height)
-        : m_rows(static_cast<std::size_t>(height)) {}
+    /// `extremes`, where they are wanted: of the values as they become, infinities among them.
+    explicit RowsSeen(int height, RowExtremes* extremes = nullptr)
+        : m_rows(static_cast<std::size_t>(height))
+        , m_extremes(extremes) {}
 
     /// Scales a row in place, infinities becoming NaN.
     void take(float* row, int width, int y, Rescale by);
@@ -30,6 +32,7 @@ public:
 
 private:
     std::vector<rows::Found> m_rows;
+    RowExtremes* m_extremes;
 };
 
 /// The same in two steps, for a reader that has each row at hand while it is in the cache: when zeros are `zero` by now.

@@ -23,8 +23,8 @@ PlaneStars findStars(const Plane& plane, double knownSaturation, Point split) {
     return findStars(plane, sky, {{}, blockMaxima(plane), brightRuns(plane, sky, kDetected)}, knownSaturation, split);
 }
 
-FirstLook lookForStars(Plane& plane, const SmoothSky& sky) {
-    return lookOver(plane, sky, kDetected);
+FirstLook lookForStars(Plane& plane, const SmoothSky& sky, RowExtremes known) {
+    return lookOver(plane, sky, kDetected, known);
 }
 
 namespace {

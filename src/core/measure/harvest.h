@@ -31,7 +31,7 @@ struct PlaneStars {
 SmoothSky findingSky(const Plane& plane);
 PlaneStars findStars(const Plane& plane, double knownSaturation, Point split = {}); ///< split: as in PlaneGeometry
 /// Turns the plane's defects into NaN first.
-FirstLook lookForStars(Plane& plane, const SmoothSky& sky);
+FirstLook lookForStars(Plane& plane, const SmoothSky& sky, RowExtremes known = {});
 /// The same stars in a plane that was looked over.
 PlaneStars findStars(const Plane& plane, const SmoothSky& sky, const FirstLook& look, double knownSaturation, Point split = {});
 

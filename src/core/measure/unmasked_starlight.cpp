@@ -39,8 +39,10 @@ CAELUMEN_FAST void everyFourth(const Flags& hidden, std::vector<double>& seen) {
         const auto flags = static_cast<std::uint32_t>(hidden.bits(4 * first, 4 * count - 3));
         std::array<double, kTogether> each;
         for (unsigned k = 0; k < kTogether; ++k) each[k] = static_cast<double>(~flags >> (4 * k) & 1U);
-        if (count == kTogether) std::memcpy(seen.data() + first, each.data(), sizeof each);
-        else std::copy_n(each.data(), count, seen.data() + first);
+        if (count == kTogether)
+            std::memcpy(seen.data() + first, each.data(), sizeof each);
+        else
+            std::copy_n(each.data(), count, seen.data() + first);
     }
 }
 

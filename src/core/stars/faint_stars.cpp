@@ -204,7 +204,7 @@ public:
     const std::uint8_t* reaches(int y) const { return m_reaches.data() + m_light.slot(y) * static_cast<std::size_t>(m_blocks); }
 
 private:
-    static constexpr int kTogether = 4;    ///< rows made at a time
+    static constexpr int kTogether = 4;                                                                      ///< rows made at a time
     static constexpr int kBeside = (rows::kMostHalf + RowRing::kLine - 1) / RowRing::kLine * RowRing::kLine; ///< before a line and after it
 
     /// Which limit a row has; those that only rings reach may have any.

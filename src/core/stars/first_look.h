@@ -25,7 +25,7 @@ struct FirstLook {
 };
 
 /// Looks a plane over and turns its defects into NaN: light in one pixel alone (hot pixels, small cosmic-ray hits), and pixels eight sigmas below the sky (dead
-/// ones, whole columns of them).
-FirstLook lookOver(Plane& plane, const SmoothSky& sky, double threshold);
+/// ones, whole columns of them). Of what the extremes of stretches of rows, where these are known, leave nothing to find in no pixel is looked at.
+FirstLook lookOver(Plane& plane, const SmoothSky& sky, double threshold, const RowExtremes& known = {});
 
 } // namespace caelumen

@@ -67,7 +67,7 @@ public:
 
 private:
     static constexpr double kMost = 20'000; ///< bins along a side
-    static long whole(double v) { // as std::floor, without a call
+    static long whole(double v) {           // as std::floor, without a call
         const auto cut = static_cast<long>(v);
         return cut - (v < static_cast<double>(cut));
     }

@@ -2,8 +2,10 @@
 #include "support/noisy_row.h"
 
 #include <array>
+#include <bit>
 #include <cmath>
 #include <limits>
+#include <utility>
 
 using namespace caelumen;
 using noisy_row::noise, noisy_row::TakenWidth;
@@ -51,7 +53,7 @@ private slots:
             bright[k] = 103 + i, low[k] = 85 + i, high[k] = 118 - i;
         }
         std::vector<std::uint8_t> found(blocks, 9);
-        rows::look(a.data(), b.data(), c.data(), n, {bright.data(), low.data(), high.data()}, found.data());
+        rows::look(a.data(), b.data(), c.data(), n, 0, static_cast<int>(blocks), {bright.data(), low.data(), high.data()}, found.data());
         std::size_t exact = 0;
         for (std::size_t k = 0; k < blocks; ++k) {
             std::uint8_t expected = 0;
@@ -65,6 +67,39 @@ private slots:
             exact += found[k] == expected;
         }
         QVERIFY(exact + 4 >= blocks);
+        // A part of the blocks is told of as they are in the whole row, but for those at its ends, and nothing else is touched.
+        for (const auto& [from, end] :
+             {std::pair{std::size_t{0}, blocks / 2}, {blocks / 3, blocks}, {blocks / 2, std::min(blocks, blocks / 2 + 2)}, {blocks, blocks}}) {
+            std::vector<std::uint8_t> part(blocks, 9);
+            rows::look(a.data(), b.data(), c.data(), n, static_cast<int>(from), static_cast<int>(end), {bright.data(), low.data(), high.data()}, part.data());
+            for (std::size_t k = 0; k < blocks; ++k) QCOMPARE(part[k], k >= from && k < end ? found[k] : std::uint8_t{9});
+        }
+    }
+
+    void extremesAreThoseOfEachStretch_data() { widths_data(); }
+    void extremesAreThoseOfEachStretch() {
+        QFETCH(int, n);
+        const TakenWidth width;
+        constexpr float kInf = std::numeric_limits<float>::infinity();
+        auto v = noise(n, 43);
+        for (std::size_t i = 3; i < v.size(); i += 7) v[i] = kNan;
+        for (std::size_t i = 64; i < std::min<std::size_t>(128, v.size()); ++i) v[i] = kNan;
+        for (std::size_t i = 200; i < v.size(); i += 301) v[i] = i % 2 ? kInf : -kInf;
+        const auto stretches = static_cast<std::size_t>(rows::stretchesOf(n));
+        std::vector<std::uint32_t> raw;
+        for (const float x : v) raw.push_back(__builtin_bswap32(std::bit_cast<std::uint32_t>(x)));
+        std::vector<float> lows(stretches + 1, 9), highs = lows, otherLows = lows, otherHighs = lows;
+        rows::extremes(v.data(), n, lows.data(), highs.data());
+        rows::extremesTurned(raw.data(), n, otherLows.data(), otherHighs.data());
+        for (std::size_t k = 0; k < stretches; ++k) {
+            float low = kInf, high = -kInf;
+            for (std::size_t x = k * rows::kStretch; x < std::min(v.size(), (k + 1) * rows::kStretch); ++x)
+                if (v[x] == v[x]) low = std::min(low, v[x]), high = std::max(high, v[x]);
+            QCOMPARE(lows[k], low);
+            QCOMPARE(highs[k], high);
+        }
+        QVERIFY(lows == otherLows && highs == otherHighs);
+        QVERIFY(lows.back() == 9 && highs.back() == 9);
     }
 
     /// Stretches of any length, at both ends and within, find what pixel by pixel is found.

@@ -134,12 +134,54 @@ private slots:
         values[700] = std::numeric_limits<double>::infinity(), values[701] = std::numeric_limits<double>::quiet_NaN(), values[1100] = 0.25;
         writeRaw(m_folder / "t.fits", raw, values);
         const auto file = FrameFile::open(m_folder / "t.fits");
-        float top = 0;
-        const auto plane = file->readChannel(0, {}, {0.5F, 4.0F}, &top);
-        QCOMPARE(top, 0.25F);
+        SeenOnTheWay seen;
+        const auto plane = file->readChannel(0, {}, {0.5F, 4.0F}, &seen);
+        QCOMPARE(seen.top, 0.25F);
         QCOMPARE(plane->at(1100 % 40, 1100 / 40), -1.0F);
-        QVERIFY(file->readChannel(1, {}, {}, &top).ok());
-        QCOMPARE(top, static_cast<float>(*std::max_element(values.begin() + 1200, values.begin() + 2400)));
+        QVERIFY(file->readChannel(1, {}, {}, &seen).ok());
+        QCOMPARE(seen.top, static_cast<float>(*std::max_element(values.begin() + 1200, values.begin() + 2400)));
+    }
+
+    /// Whatever the pixels are stored as and scaled by; a mosaic's channel is no whole plane.
+    void extremesAreThoseOfTheChannel_data() {
+        QTest::addColumn<int>("bitpix");
+        QTest::addColumn<float>("factor");
+        for (const int bitpix : {FLOAT_IMG, SHORT_IMG, DOUBLE_IMG})
+            for (const float factor : {1.0F, 0.37F, -2.0F}) QTest::addRow("%d times %g", bitpix, static_cast<double>(factor)) << bitpix << factor;
+    }
+    void extremesAreThoseOfTheChannel() {
+        QFETCH(int, bitpix);
+        QFETCH(float, factor);
+        Raw raw;
+        raw.bitpix = bitpix;
+        raw.size = {167, 90, 3};
+        std::vector<double> values;
+        Random random(44);
+        for (int i = 0; i < 167 * 90 * 3; ++i) values.push_back(std::round(300 + 40 * random.normal()));
+        if (bitpix == FLOAT_IMG) values[400] = std::nan(""), values[700] = std::numeric_limits<double>::infinity();
+        writeRaw(m_folder / "e.fits", raw, values);
+        const auto file = FrameFile::open(m_folder / "e.fits");
+        SeenOnTheWay seen;
+        const auto plane = file->readChannel(0, {}, {12.5F, factor}, &seen);
+        QVERIFY(plane.ok());
+        QCOMPARE(seen.extremes.stretches(), 3);
+        for (int y = 0; y < 90; ++y)
+            for (int k = 0; k < 3; ++k) {
+                float low = std::numeric_limits<float>::infinity(), high = -low;
+                bool whole = true;
+                for (int x = k * rows::kStretch; x < std::min(167, (k + 1) * rows::kStretch); ++x) {
+                    whole = whole && values[static_cast<std::size_t>(y * 167 + x)] < 1e9;
+                    if (const float v = plane->at(x, y); std::isfinite(v)) low = std::min(low, v), high = std::max(high, v);
+                }
+                QVERIFY(seen.extremes.lows(y)[k] <= low && seen.extremes.highs(y)[k] >= high);
+                if (whole) QVERIFY(seen.extremes.lows(y)[k] == low && seen.extremes.highs(y)[k] == high);
+            }
+        raw.size = {40, 30};
+        raw.bitpix = SHORT_IMG;
+        writeRaw(m_folder / "e1.fits", raw, ramp(1200));
+        const auto mosaic = FrameFile::open(m_folder / "e1.fits", "RGGB");
+        QVERIFY(mosaic->readChannel(1, {}, {}, &seen).ok());
+        QVERIFY(seen.extremes.empty());
     }
 
     void theImageMayStandInALaterExtensionOrBeCompressed() {
@@ -297,7 +339,12 @@ private slots:
         writeRaw(path, raw, values);
         const auto file = FrameFile::open(path);
         QVERIFY(file.ok());
-        const auto read = [&](std::size_t c, float& top) { return file->readChannel(c, {}, {12.5F, 0.3F}, &top); };
+        const auto read = [&](std::size_t c, float& top) {
+            SeenOnTheWay onTheWay;
+            auto plane = file->readChannel(c, {}, {12.5F, 0.3F}, &onTheWay);
+            top = onTheWay.top;
+            return plane;
+        };
         for (std::size_t c = 0; c < 3; ++c) {
             float top = 0, otherTop = 0;
             const auto seen = read(c, top);

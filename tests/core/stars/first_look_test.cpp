@@ -3,7 +3,9 @@
 #include "support/noisy_row.h"
 #include "support/scenes.h"
 
+#include <algorithm>
 #include <cmath>
+#include <cstring>
 #include <vector>
 
 using namespace caelumen;
@@ -98,6 +100,32 @@ private slots:
         QVERIFY(look.defects.places == expected);
         QCOMPARE(look.maxima.maximum(), top);
         for (const std::size_t place : expected) QVERIFY(std::isnan(p.data()[place]));
+    }
+
+    /// What is known of stretches spares looks; what is found stays the same.
+    void extremesChangeNothing_data() { sizes_data(); }
+    void extremesChangeNothing() {
+        QFETCH(int, width);
+        QFETCH(int, height);
+        const noisy_row::TakenWidth taken;
+        for (const double threshold : {1.5, 4.0}) {
+            Plane all = roughPlane(width, height), some = roughPlane(width, height);
+            for (Plane* p : {&all, &some}) // bright ones beside the ends of stretches, and what has become NaN since
+                for (int y = 5; y < height; y += 37)
+                    for (int x = 64; x < width; x += 64) {
+                        p->at(x - (y & 1), y) += 70;
+                        if (y % 5 == 0) p->at(x, y - 1) = kNoData;
+                    }
+            RowExtremes known(width, height);
+            for (int y = 0; y < height; ++y) rows::extremes(some.row(y), width, known.lows(y), known.highs(y));
+            for (int y = 50; y < std::min(height, 70); ++y)
+                for (Plane* p : {&all, &some}) std::fill_n(p->row(y), width / 2, kNoData);
+            const SmoothSky sky(sampleMesh(all, std::clamp(defaultCell(all), 24, 64)));
+            const FirstLook a = lookOver(all, sky, threshold), b = lookOver(some, sky, threshold, known);
+            QVERIFY(a.bright.size() > 20 && !a.defects.places.empty());
+            QVERIFY(a.bright == b.bright && a.defects.places == b.defects.places && a.maxima.ofBlock == b.maxima.ofBlock);
+            QVERIFY(std::memcmp(all.data(), some.data(), all.size() * sizeof(float)) == 0);
+        }
     }
 };
 
