@@ -124,7 +124,9 @@ CAELUMEN_FAST void addFading(const Fading& of, const Lattice& where, double x, d
     std::array<std::int32_t, Lattice::kMostAcross> at;
     std::array<float, Lattice::kMostAcross> values;
     const double least = of.from * of.from, most = of.to * of.to, perUnit = of.perUnit;
-    const int n = where.across, together = std::max(1, Lattice::kMostAcross / std::max(1, n));
+    const int n = where.across;
+    if (n < 1) return;
+    const int together = Lattice::kMostAcross / n;
     for (int top = 0; top < where.down; top += together) { // loops over several rows are worth their beginnings
         const int end = std::min(where.down, top + together), count = (end - top) * n;
         for (int j = top; j < end; ++j) {

@@ -33,7 +33,7 @@ struct Lattice {
     int across = 0, down = 0;
     std::ptrdiff_t stride = 0;
 };
-/// Adds the light around (x, y).
+/// Adds the light around (x, y); rows have at most kMostAcross places.
 void addFading(const Fading& of, const Lattice& where, double x, double y, float* to);
 
 } // namespace caelumen::rows

@@ -88,6 +88,29 @@ private slots:
             }
     }
 
+    /// Place by place, to the last digit.
+    void lightFadesAsInThePlainLoops() {
+        Random random(22);
+        std::vector<float> light(200);
+        for (std::size_t i = 0; i < light.size(); ++i) light[i] = static_cast<float>(10 / (1.0 + static_cast<double>(i)));
+        for (int round = 0; round < 200; ++round) {
+            const double from = 6 * random.uniform(), to = from + 30 * random.uniform();
+            const rows::Fading fading{light.data(), 4, static_cast<float>(100 * random.uniform()), from, to};
+            const int across = static_cast<int>(random.index(round < 190 ? 24 : rows::Lattice::kMostAcross)), down = static_cast<int>(random.index(40));
+            const rows::Lattice where{1.5, -2.5, 4, across, down, across + 3};
+            const double x = 4 * across * random.uniform(), y = 4 * down * random.uniform();
+            std::vector<float> made(static_cast<std::size_t>((across + 3) * down) + 1, 0.25F), expected = made;
+            rows::addFading(fading, where, x, y, made.data());
+            for (int j = 0; j < down; ++j)
+                for (int i = 0; i < across; ++i) {
+                    const double dx = 1.5 + 4.0 * i - x, dy = -2.5 + 4.0 * j - y, square = dx * dx + dy * dy;
+                    if (!(square > from * from) || !(square <= to * to)) continue;
+                    expected[static_cast<std::size_t>(j * (across + 3) + i)] += fading.flux * light[static_cast<std::size_t>(std::sqrt(square) * 4 + 0.5)];
+                }
+            QVERIFY(made == expected);
+        }
+    }
+
     void products() {
         Random random(19);
         for (const int n : {0, 1, 7, 8, 9, 250}) {

@@ -84,6 +84,43 @@ private slots:
         QVERIFY(std::isfinite(starlight.at(300, 200)) && starlight.at(300, 200) <= before);
     }
 
+    /// The mean over a cell is that of every fourth pixel of every fourth of its rows, where nothing hides it; any size of cell, the last ones cut or
+    /// stretched.
+    void cellsHoldTheMeanOfTheirPixels_data() {
+        QTest::addColumn<int>("cell");
+        for (const int cell : {24, 37, 50, 64, 128}) QTest::addRow("%d", cell) << cell;
+    }
+    void cellsHoldTheMeanOfTheirPixels() {
+        QFETCH(const int, cell);
+        scenes::PlaneScene s;
+        s.width = 611;
+        s.height = 403;
+        s.stars = 200;
+        s.brightest = 40'000;
+        const auto made = scenes::make(s);
+        const PlaneStars found = findStars(made.plane, kNeverSaturated);
+        const UnmaskedStarlight starlight(found.stars, std::vector<double>(found.stars.size(), 5), found.psf, s.width, s.height);
+        std::vector<StarDisc> discs;
+        for (const Star& star : found.stars) discs.push_back({{star.x, star.y}, 5});
+        discs.push_back({{300, 200}, 150}); // some cells are hidden altogether
+        for (const Mask& mask : {starMask(discs, {{}, {}, s.width, s.height}), Mask()}) {
+            const BackgroundMesh mesh = buildMesh(made.plane, mask, cell, 0.1);
+            const std::vector<double> means = starlight.over(mesh, mask);
+            for (int j = 0; j < mesh.down; ++j)
+                for (int i = 0; i < mesh.across; ++i) {
+                    double sum = 0, n = 0;
+                    for (int y = j * cell + 2; y < (j + 1 == mesh.down ? s.height : (j + 1) * cell); y += 4)
+                        for (int x = 2; x < s.width; x += 4) {
+                            if (std::min(x / cell, mesh.across - 1) != i || mask.row(y)[x]) continue;
+                            sum += starlight.at(x, y), n += 1;
+                        }
+                    const double expected = n > 0 ? sum / n : 0, is = means[static_cast<std::size_t>(j * mesh.across + i)];
+                    QVERIFY2(std::abs(is - expected) <= 1e-12 * std::abs(expected),
+                             qPrintable(QString("%1, %2: %3, not %4").arg(i).arg(j).arg(is).arg(expected)));
+                }
+        }
+    }
+
     void noStarsNoLight() {
         QCOMPARE(UnmaskedStarlight().at(10, 10), 0.0);
         QCOMPARE(UnmaskedStarlight({}, {}, std::nullopt, 100, 100).at(50, 50), 0.0);

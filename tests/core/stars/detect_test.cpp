@@ -163,6 +163,22 @@ private slots:
         QCOMPARE(grid.nearest({2, 1}, 3), std::ptrdiff_t{1});
         QCOMPARE(grid.nearest({48, 50}, 3), std::ptrdiff_t{2});
         QCOMPARE(grid.nearest({20, 20}, 3), std::ptrdiff_t{-1});
+        // As a look at each finds it, beyond the points' own field too.
+        Random random(23);
+        std::vector<Point> many;
+        for (int i = 0; i < 700; ++i) many.push_back({300 * random.uniform() - 150, 90 * random.uniform() - 20});
+        const StarGrid strewn(many, 8);
+        int found = 0;
+        for (int i = 0; i < 2000; ++i) {
+            const Point p{340 * random.uniform() - 170, 130 * random.uniform() - 40};
+            std::ptrdiff_t expected = -1;
+            double limit = 6;
+            for (std::size_t k = 0; k < many.size(); ++k)
+                if (const double d = length(many[k].x - p.x, many[k].y - p.y); d < limit) limit = d, expected = static_cast<std::ptrdiff_t>(k);
+            QCOMPARE(strewn.nearest(p, 6), expected);
+            found += expected >= 0;
+        }
+        QVERIFY(found > 500 && found < 1900);
     }
 };
 
