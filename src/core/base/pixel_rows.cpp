@@ -324,7 +324,7 @@ CAELUMEN_FAST void addTo(const float* v, const Flags& flags, const std::uint32_t
         Pair sum;
         std::memcpy(&sum, to + at[i], sizeof sum);
         sum += counts ? Pair{static_cast<double>(x), 1} : Pair{}; // no guessing at each
-        std::memcpy(to + at[i], &sum, sizeof sum);
+        std::memcpy(static_cast<void*>(to + at[i]), &sum, sizeof sum);
     };
     constexpr int kTogether = Flags::kTogether / 2 * 2;
     for (int from = 0; from < n; from += kTogether) {
