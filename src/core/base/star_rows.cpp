@@ -297,9 +297,16 @@ __attribute__((always_inline)) inline int peaksWith(const float* above, const fl
             v >= below[x] && v >= at(below, x + 1))
             out[found++] = x;
     };
-    for (int x = 0; x < n; x += kLook) {
-        if (!reaches[x / kLook]) continue;
-        const int end = std::min(n, x + kLook);
+    const int blocks = blocksOf(n);
+    for (int block = 0; block < blocks; ++block) {
+        std::uint64_t eight = 1;
+        if (block + 8 <= blocks) std::memcpy(&eight, reaches + block, sizeof eight);
+        if (eight == 0) { // as most of them
+            block += 7;
+            continue;
+        }
+        if (!reaches[block]) continue;
+        const int x = block * kLook, end = std::min(n, x + kLook);
         for (int i = x; i < end; i += lanes) { // few of those that reach it are peaks
             if (i > 0 && i + lanes < n) {
                 const Floats v = R::load(value + i);
