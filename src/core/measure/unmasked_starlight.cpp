@@ -132,6 +132,7 @@ std::vector<double> UnmaskedStarlight::over(const BackgroundMesh& mesh, const Ma
         for (int y = band * mesh.cell + kFine / 2; y < bottom; y += kFine) {
             if (std::exchange(coarse, y / kCoarse) != y / kCoarse)
                 for (std::size_t k = 0; k < squares; ++k) wide[k] = static_cast<double>(m_wide.row(coarse)[k * kFine / kCoarse]);
+            static_assert(kFine == 4);
             everyFourth(mask.row(y) + kFine / 2, seen);
             sumTo(both, m_near.row(y / kFine), wide);
             for (int i = 0; i < mesh.across; ++i) {

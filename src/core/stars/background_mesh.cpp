@@ -4,7 +4,6 @@
 #include "core/base/number_rows.h"
 #include "core/base/pixel_rows.h"
 #include "core/base/statistics.h"
-#include "core/base/wide.h"
 
 #include <tbb/parallel_for.h>
 
@@ -279,29 +278,6 @@ double SmoothSky::interpolate(const std::vector<double>& map, double x, double y
     return (1 - ty) * ((1 - tx) * v(i, j) + tx * v(i1, j)) + ty * ((1 - tx) * v(i, j1) + tx * v(i1, j1));
 }
 
-namespace {
-
-/// Nodes of a row of a mesh.
-struct Nodes {
-    const double *level, *sigma;
-};
-
-/// So many sigmas above the level, between two rows of nodes.
-CAELUMEN_FAST void between(const Nodes& a, const Nodes& b, double sigmas, double part, int n, double* out) {
-    const double *const levelA = a.level, *const sigmaA = a.sigma, *const levelB = b.level, *const sigmaB = b.sigma;
-    for (int i = 0; i < n; ++i) out[i] = (1 - part) * (levelA[i] + sigmas * sigmaA[i]) + part * (levelB[i] + sigmas * sigmaB[i]);
-}
-
-/// Straight on from each node to the next, from `offset` pixels after it on.
-CAELUMEN_FAST void rampsOf(const double* node, int n, double cell, double offset, rows::Ramp* out) {
-    for (int i = 0; i < n; ++i) {
-        const double slope = (node[i + 1] - node[i]) / cell;
-        out[i] = {static_cast<float>(node[i] + slope * offset), static_cast<float>(slope)};
-    }
-}
-
-} // namespace
-
 void SmoothSky::pieces(int y, double sigmas, int from, int end, std::vector<rows::Piece>& to) const {
     // Straight lines between the middles of the cells, as `interpolate` has them.
     const double fy = (y + 0.5) / m_cell - 0.5;
@@ -310,12 +286,11 @@ void SmoothSky::pieces(int y, double sigmas, int from, int end, std::vector<rows
     const int first = std::clamp((from - m_cell / 2) / m_cell, 0, std::max(0, m_across - 2));
     const int nodes = std::min(m_across - first, (end - from) / m_cell + 3); // as many middles as there may be ends of lines
     thread_local std::vector<double> level;
-    thread_local std::vector<rows::Ramp> ramps;
     level.resize(static_cast<std::size_t>(nodes));
-    ramps.resize(level.size());
     const auto rowOf = [&](const std::vector<double>& map, int row) { return map.data() + static_cast<std::ptrdiff_t>(row) * m_across + first; };
+    const double *levelA = rowOf(m_level, j), *levelB = rowOf(m_level, j1), *sigmaA = rowOf(m_sigma, j), *sigmaB = rowOf(m_sigma, j1);
     double* const node = level.data();
-    between({rowOf(m_level, j), rowOf(m_sigma, j)}, {rowOf(m_level, j1), rowOf(m_sigma, j1)}, sigmas, ty, nodes, node);
+    for (int i = 0; i < nodes; ++i) node[i] = (1 - ty) * (levelA[i] + sigmas * sigmaA[i]) + ty * (levelB[i] + sigmas * sigmaB[i]);
     if (m_across == 1) {
         to.assign(1, {from, end - from, {static_cast<float>(node[0]), 0}});
         return;
@@ -330,8 +305,10 @@ void SmoothSky::pieces(int y, double sigmas, int from, int end, std::vector<rows
     const int last = std::min(m_across - 2, std::max(first, (end - 1 - m_cell / 2) / m_cell));
     out[0] = straight(first, from, last == first ? end : begin(first + 1));
     const double offset = begin(0) - (0.5 * m_cell - 0.5); // from each one's own middle to where it begins
-    rampsOf(node, std::max(0, last - first), m_cell, offset, ramps.data());
-    for (int i = first + 1; i < last; ++i) out[i - first] = {begin(i), m_cell, ramps[static_cast<std::size_t>(i - first)]};
+    for (int i = first + 1; i < last; ++i) {
+        const double left = node[i - first], slope = (node[i - first + 1] - left) / m_cell;
+        out[i - first] = {begin(i), m_cell, {static_cast<float>(left + slope * offset), static_cast<float>(slope)}};
+    }
     if (last > first) out[last - first] = straight(last, begin(last), end);
     to.resize(static_cast<std::size_t>(last - first) + 1);
 }

@@ -291,21 +291,6 @@ private slots:
         QCOMPARE(text({2}), early);
     }
 
-    /// Colour frames beside one of a mono camera, which all of their stars are hidden in.
-    void aMonoRunBesideColours() {
-        Trial t = m_simulated.trial;
-        const auto file = FrameFile::open(folder() / t.runs[2].stack);
-        const auto green = file->readChannel(1);
-        QVERIFY(green.ok() && writeFits(folder() / "mono.fits", {&*green}, {}).ok());
-        t.runs[2].stack = "mono.fits";
-        const TrialResults r = measured(t);
-        QVERIFY(r.headline("B", "background") && r.headline("C", "background"));
-        QCOMPARE((*r.evidence)[2].planes.size(), std::size_t{1});
-        std::size_t hidden = 0;
-        for (const PlaneHarvest& h : (*m_results->evidence)[2].planes) hidden = std::max(hidden, h.discs->size());
-        QVERIFY((*r.evidence)[2].planes[0].discs->size() > hidden);
-    }
-
     /// The bright star burns out in the baseline; half a second instead of three minutes does not.
     void shortStacksGiveTheFluxOfBrightStars() {
         SimulatedTrial brief = m_simulated;
@@ -429,39 +414,6 @@ private slots:
         const TrialResults r = measured(t);
         QVERIFY(std::any_of(r.fairness.begin(), r.fairness.end(), [](const Unfairness& f) { return f.run == "Z" && f.subject == "transparency"; }));
         QVERIFY(std::none_of(r.fairness.begin(), r.fairness.end(), [](const Unfairness& f) { return f.run == "B" && f.subject == "transparency"; }));
-    }
-
-    void monoAndMosaicRunsMeasureToo() {
-        SimulatedTrial s = scenes::smallTrial({"open", "duo7"}, 800);
-        s.runs[1].camera = SceneCamera::Mosaic;
-        s.folder = "mosaic";
-        QVERIFY(writeTrial(s, m_folder.path()).ok());
-        auto r = measureTrial(s.trial, m_folder.path() / "mosaic");
-        QVERIFY2(r.ok(), r.ok() ? "" : r.error().message.c_str());
-        const auto sum = [&](const TrialResults& x, const char* q, const char* channel) { return x.find("B", q, channel); };
-        // The mosaic's sites see what the three-channel camera saw: same scene, same truth.
-        for (const char* channel : {"R", "G", "B"}) {
-            const Measurement *a = sum(*r, "background", channel), *b = sum(*m_results, "background", channel);
-            QVERIFY(a && b);
-            QVERIFY2(std::abs(a->value / b->value - 1) < 0.03, qPrintable(QString("%1 %2 %3").arg(channel).arg(a->value).arg(b->value)));
-        }
-        const Measurement* fwhm = r->find("B", "star_fwhm", "G");
-        QVERIFY(fwhm && std::abs(fwhm->value / s.runs[1].fwhm_px - 1) < 0.2); // half as many pixels across a star
-        // A mono run against a colour baseline: no channel to divide backgrounds by, but the nebula can be compared.
-        s.runs[1].camera = SceneCamera::Mono;
-        s.folder = "mixed";
-        QVERIFY(writeTrial(s, m_folder.path()).ok());
-        const auto mixed = measureTrial(s.trial, m_folder.path() / "mixed");
-        QVERIFY(mixed.ok());
-        QVERIFY(mixed->headline("B", "time_ratio", "N1"));
-        QVERIFY(mixed->whyAbsent("B", "background_ratio")->reason.find("no such channel") != std::string::npos);
-        for (SceneRun& run : s.runs) run.camera = SceneCamera::Mono;
-        s.folder = "mono";
-        QVERIFY(writeTrial(s, m_folder.path()).ok());
-        r = measureTrial(s.trial, m_folder.path() / "mono");
-        QVERIFY(r.ok());
-        QVERIFY(r->headline("B", "time_ratio", "N1")->channel == "L");
-        QVERIFY(r->whyAbsent("B", "colour_slope")->reason.find("three channels") != std::string::npos);
     }
 
     void errorsNameTheFault() {
